@@ -1,0 +1,73 @@
+// One axis of a grid: the marks that divide it, the unknowns along it and the control volume of each.
+#pragma once
+
+#include "williwaw/grid/types.hpp"
+
+namespace williwaw {
+
+/// Where unknowns live along an axis: at the centres of cells, or at grid points with both walls included.
+enum class Unknowns { cells, nodes };
+
+/// An axis divided by marks into intervals of any length.
+///
+/// With unknowns at cells each interval is a control volume. With unknowns at nodes each mark carries an
+/// unknown, and control volumes reach half-way to the neighbours, so that a wall node owns half an interval.
+/// A periodic axis joins its end to its start; with nodes the last mark is a copy of the first.
+class Axis {
+ public:
+  /// A part of a control volume that lies within one interval: where its middle is and how long it is.
+  struct Piece {
+    Real centre;
+    Real width;
+  };
+
+  /// `name` is "x", "y" or "z"; `marks` are increasing positions, two at least. Throws InputError.
+  Axis(std::string name, std::vector<Real> marks, Unknowns unknowns, bool periodic = false);
+
+  /// `intervals` equal intervals between `from` and `to`. Throws InputError.
+  static Axis uniform(std::string name, Real from, Real to, Index intervals, Unknowns unknowns,
+                      bool periodic = false);
+
+  const std::string& name() const { return name_; }
+  Unknowns unknowns() const { return unknowns_; }
+  bool periodic() const { return periodic_; }
+  /// All intervals alike, to a few units in the last place.
+  bool is_uniform() const { return uniform_; }
+
+  Real from() const { return marks_.front(); }
+  Real to() const { return marks_.back(); }
+  Real length() const { return to() - from(); }
+
+  Index intervals() const { return static_cast<Index>(marks_.size()) - 1; }
+  /// Number of unknowns along the axis.
+  Index size() const { return static_cast<Index>(points_.size()); }
+
+  /// intervals() + 1 positions that divide the axis.
+  std::span<const Real> marks() const { return marks_; }
+  /// size() positions of the unknowns.
+  std::span<const Real> points() const { return points_; }
+  /// size() + 1 ends of the control volumes. On a periodic axis with nodes the first lies before from().
+  std::span<const Real> bounds() const { return bounds_; }
+  /// size() lengths of the control volumes.
+  std::span<const Real> widths() const { return widths_; }
+  /// size() + 1 distances: entry i lies between unknown i-1 and unknown i. The first and last are the
+  /// distances from the end unknowns to their walls (0 at nodes), or the distance across the seam.
+  std::span<const Real> gaps() const { return gaps_; }
+
+  /// The control volume of unknown `i`, split where it crosses from one interval into the next.
+  std::vector<Piece> pieces(Index i) const;
+  /// `position` brought back into [from, to) on a periodic axis; unchanged on any other.
+  Real wrap(Real position) const;
+
+ private:
+  void place_cells();
+  void place_nodes();
+
+  std::string name_;
+  Unknowns unknowns_;
+  bool periodic_;
+  bool uniform_ = false;
+  std::vector<Real> marks_, points_, bounds_, widths_, gaps_;
+};
+
+}  // namespace williwaw

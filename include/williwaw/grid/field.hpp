@@ -1,0 +1,72 @@
+// A field: values on a grid together with one layer of values beyond the walls, which knows how to sample,
+// measure and integrate itself.
+#pragma once
+
+#include <functional>
+
+#include "williwaw/grid/grid.hpp"
+
+namespace williwaw {
+
+/// Sizes of a field or of a difference: volume-weighted mean magnitude, root mean square, largest magnitude.
+struct Norms {
+  Real l1 = 0;
+  Real l2 = 0;
+  Real max = 0;
+  /// Where the largest magnitude is.
+  Index where = 0;
+};
+
+/// One value for each unknown of a grid, and a halo one value deep on each side.
+///
+/// With unknowns at cells the halo value of a wall lies as far outside as the first unknown lies inside, and
+/// the mean of both is the wall's own value; it is what lets `sample` reach up to the wall. With unknowns at
+/// nodes the wall carries an unknown itself and its halo repeats that.
+class Field {
+ public:
+  explicit Field(Grid grid, Real value = 0);
+  /// `values` has one entry for each unknown of the grid, in the grid's order. The halo repeats the nearest.
+  Field(Grid grid, std::span<const Real> values);
+
+  const Grid& grid() const { return grid_; }
+  Index size() const { return grid_.count(); }
+
+  /// Value of unknown (i, j, k); an index one outside the grid reads the halo.
+  Real at(Index i, Index j = 0, Index k = 0) const { return data_[offset(i, j, k)]; }
+  Real& at(Index i, Index j = 0, Index k = 0) { return data_[offset(i, j, k)]; }
+  Real operator[](Index number) const;
+  Real& operator[](Index number);
+  /// All values without the halo, in the grid's order.
+  std::vector<Real> values() const;
+  void assign(std::span<const Real> values);
+
+  /// Fills the halo by repeating the nearest value (corners included), or across the seam.
+  void extend();
+
+  /// Linear interpolation at a place within the domain; throws InputError for one outside.
+  Real sample(const Point& place) const;
+
+  Real lowest() const;
+  Real highest() const;
+  Real integral() const;
+  Real mean() const { return integral() / grid_.volume(); }
+  Norms norms() const;
+  /// Norms of this field less `reference`, taken at the unknowns.
+  Norms difference(const std::function<Real(const Point&)>& reference) const;
+  /// Norms of this field less another one on the same grid; throws InputError if the grids differ.
+  Norms difference(const Field& other) const;
+
+ private:
+  Index offset(Index i, Index j, Index k) const {
+    return (i + 1) + pitch_ * ((j + depth_[1]) + rows_ * (k + depth_[2]));
+  }
+  Norms measure(const std::function<Real(Index)>& value) const;
+
+  Grid grid_;
+  std::array<Index, 3> depth_{1, 0, 0};
+  Index pitch_ = 0;
+  Index rows_ = 1;
+  std::vector<Real> data_;
+};
+
+}  // namespace williwaw

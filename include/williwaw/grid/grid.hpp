@@ -1,0 +1,69 @@
+// A grid: one to three axes, the unknowns they carry, and the sides of the domain.
+#pragma once
+
+#include <array>
+#include <optional>
+
+#include "williwaw/grid/axis.hpp"
+
+namespace williwaw {
+
+/// One end of one axis. `axis` counts from 0 within the grid, `upper` is the far end.
+struct Side {
+  int axis = 0;
+  bool upper = false;
+
+  int number() const { return 2 * axis + (upper ? 1 : 0); }
+  bool operator==(const Side&) const = default;
+};
+
+/// A rectangular domain of rank 1 to 3. Unknown (i, j, k) has number i + size(0)·(j + size(1)·k).
+class Grid {
+ public:
+  /// Axes in the order x, y, z; a problem may leave some out (z alone, or x and z). Throws InputError.
+  explicit Grid(std::vector<Axis> axes);
+
+  int rank() const { return static_cast<int>(axes_.size()); }
+  Unknowns unknowns() const { return axes_.front().unknowns(); }
+  const Axis& axis(int a) const { return axes_[a]; }
+  /// Number of unknowns along axis `a`, 1 for an axis that the grid does not have.
+  Index size(int a) const { return a < rank() ? axes_[a].size() : 1; }
+  Index count() const { return size(0) * size(1) * size(2); }
+  /// Number of lines along the first axis.
+  Index lines() const { return size(1) * size(2); }
+  Index number(Index i, Index j = 0, Index k = 0) const { return i + size(0) * (j + size(1) * k); }
+  std::array<Index, 3> position(Index number) const;
+
+  /// Which coordinate axis `a` runs along: 0 for x, 1 for y, 2 for z.
+  int slot(int a) const { return axes_[a].name()[0] - 'x'; }
+  Point point(Index i, Index j = 0, Index k = 0) const;
+  Point point_of(Index number) const;
+  /// Length, area or volume of a control volume (per unit of the axes that are not there).
+  Real volume(Index i, Index j = 0, Index k = 0) const;
+  Real volume_of(Index number) const;
+  /// Length, area or volume of the whole domain.
+  Real volume() const;
+
+  /// The 2·rank sides, west first.
+  std::vector<Side> sides() const;
+  std::string side_name(Side side) const;
+  std::optional<Side> side(const std::string& name) const;
+  /// Unknowns that touch a side, in increasing order.
+  std::vector<Index> unknowns_at(Side side) const;
+  /// Area of one control volume's face on a side (1 for rank 1).
+  Real wall_area(Side side, Index unknown) const;
+  /// Where those faces are: on the wall, at the unknowns' other coordinates.
+  Points wall_points(Side side) const;
+  /// Total area of a side (1 for rank 1).
+  Real side_area(Side side) const;
+
+  /// The unknown whose control volume holds `place`; throws InputError for a place outside.
+  Index containing(const Point& place) const;
+
+  bool operator==(const Grid& other) const;
+
+ private:
+  std::vector<Axis> axes_;
+};
+
+}  // namespace williwaw

@@ -1,0 +1,50 @@
+// The few types that every layer shares: numbers, indices, points, and the error for wrong input.
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <stdexcept>
+#include <string>
+#include <vector>
+
+namespace williwaw {
+
+using Real = double;
+using Index = std::ptrdiff_t;
+
+/// A place in space. Axes that a problem does not have stay at zero.
+struct Point {
+  Real x = 0;
+  Real y = 0;
+  Real z = 0;
+
+  /// Coordinate by slot: 0 is x, 1 is y, 2 is z.
+  Real& operator[](int slot) { return slot == 0 ? x : slot == 1 ? y : z; }
+  Real operator[](int slot) const { return slot == 0 ? x : slot == 1 ? y : z; }
+};
+
+/// Many places at once, coordinate by coordinate, so that functions are evaluated by line.
+struct Points {
+  std::vector<Real> x, y, z;
+
+  explicit Points(Index count = 0) { resize(count); }
+  Index size() const { return static_cast<Index>(x.size()); }
+  void resize(Index count) {
+    for (auto* c : {&x, &y, &z}) c->assign(static_cast<std::size_t>(count), 0.0);
+  }
+  std::vector<Real>& coordinate(int slot) { return slot == 0 ? x : slot == 1 ? y : z; }
+  Point operator[](Index i) const { return {x[i], y[i], z[i]}; }
+  void set(Index i, const Point& p) {
+    x[i] = p.x;
+    y[i] = p.y;
+    z[i] = p.z;
+  }
+};
+
+/// What the caller gave cannot be used; the message says what was found and what would be right.
+class InputError : public std::invalid_argument {
+ public:
+  using std::invalid_argument::invalid_argument;
+};
+
+}  // namespace williwaw

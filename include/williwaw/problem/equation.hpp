@@ -1,0 +1,60 @@
+// The equation: what is stored, what carries it and where it comes from.
+#pragma once
+
+#include <array>
+
+#include "williwaw/problem/function.hpp"
+
+namespace williwaw {
+
+/// Flow down the gradient: −∇·(coefficient ∇u) out of each place, one coefficient for each of x, y, z.
+struct Diffusion {
+  std::array<Function, 3> coefficient{1.0, 1.0, 1.0};
+};
+
+/// storage · du/dt = ∇·(diffusion ∇u) + source
+///
+/// A sum of terms: each member is one, and those that a problem lacks stay at their neutral value.
+struct Equation {
+  std::string kind = "diffusion";
+  /// What the unknown is called in results and figures.
+  std::string unknown = "concentration";
+  /// Amount stored by a unit of the unknown in a unit of volume; must not depend on time.
+  Function storage = 1.0;
+  Diffusion diffusion;
+  /// Amount that appears in each unit of volume and time.
+  Function source = 0.0;
+};
+
+/// Heat: density·heat_capacity·du/dt = ∇·(conductivity ∇u) + source. The unknown is called temperature.
+Equation heat(Function conductivity, Function density, Function heat_capacity, Function source = 0.0);
+
+/// Diffusion: storage·du/dt = ∇·(diffusivity ∇u) + source. The unknown is called concentration.
+Equation diffusion(Function diffusivity, Function storage = 1.0, Function source = 0.0);
+/// The same with one diffusivity for each of x, y, z.
+Equation diffusion(std::array<Function, 3> diffusivity, Function storage = 1.0, Function source = 0.0);
+
+/// What a coefficient of an equation measures, from which its dimension follows.
+enum class Coefficient { conductivity, density, heat_capacity, diffusivity, storage, source };
+
+/// A kind of equation as case files name it.
+struct EquationKind {
+  struct Key {
+    std::string name;
+    Coefficient coefficient;
+    bool required;
+    Real otherwise;        ///< value of a key left out
+    bool each_axis;        ///< may be given as { x, y, z }
+  };
+  std::string name;
+  std::string unknown;
+  std::string formula;  ///< how `check` writes it
+  std::vector<Key> keys;
+  /// Coefficients in the order of `keys`; those for each axis have three entries, the others one.
+  std::function<Equation(const std::vector<std::vector<Function>>&)> make;
+};
+
+/// Every kind of equation there is.
+const std::vector<EquationKind>& equation_kinds();
+
+}  // namespace williwaw

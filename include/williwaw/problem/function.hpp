@@ -1,0 +1,73 @@
+// A number that may vary in place and time: coefficients, sources, wall data and initial values are of this
+// kind. Functions are evaluated for many places at once and know what they depend on, so that nothing is
+// evaluated again that cannot have changed.
+#pragma once
+
+#include <concepts>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <type_traits>
+
+#include "williwaw/grid/types.hpp"
+
+namespace williwaw {
+
+/// A constant, or a function of place, of time, or of both.
+///
+/// Converts from a number and from callables: `[](Point p) {..}`, `[](Real t) {..}`, `[](Point p, Real t) {..}`.
+class Function {
+ public:
+  /// Writes one value for each place: (places, time, values).
+  using ByLine = std::function<void(const Points&, Real, std::span<Real>)>;
+
+  Function(Real constant = 0) : constant_(constant) {}
+
+  template <class F>
+    requires(!std::is_arithmetic_v<std::remove_cvref_t<F>> && !std::same_as<std::remove_cvref_t<F>, Function> &&
+             (std::invocable<F, Point> || std::invocable<F, Real> || std::invocable<F, Point, Real>))
+  Function(F f) {
+    if constexpr (std::invocable<F, Point, Real>) {
+      *this = by_line(
+          [f](const Points& p, Real t, std::span<Real> out) {
+            for (Index i = 0; i < p.size(); ++i) out[i] = f(p[i], t);
+          },
+          true, true);
+    } else if constexpr (std::invocable<F, Point>) {
+      *this = by_line(
+          [f](const Points& p, Real, std::span<Real> out) {
+            for (Index i = 0; i < p.size(); ++i) out[i] = f(p[i]);
+          },
+          true, false);
+    } else {
+      *this = by_line(
+          [f](const Points& p, Real t, std::span<Real> out) {
+            const Real v = f(t);
+            for (Index i = 0; i < p.size(); ++i) out[i] = v;
+          },
+          false, true);
+    }
+  }
+
+  /// A function evaluated by line, with what it depends on stated.
+  static Function by_line(ByLine evaluate, bool on_place, bool on_time);
+
+  bool depends_on_place() const { return on_place_; }
+  bool depends_on_time() const { return on_time_; }
+  bool is_constant() const { return !on_place_ && !on_time_; }
+
+  /// Values at many places; `out` has one entry for each place.
+  void evaluate(const Points& places, Real time, std::span<Real> out) const;
+  Real operator()(const Point& place, Real time = 0) const;
+
+ private:
+  Real constant_ = 0;
+  bool on_place_ = false;
+  bool on_time_ = false;
+  std::shared_ptr<const ByLine> by_line_;
+};
+
+/// The pointwise product of two functions.
+Function operator*(const Function& a, const Function& b);
+
+}  // namespace williwaw

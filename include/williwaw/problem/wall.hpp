@@ -1,0 +1,102 @@
+// What acts on a wall. Every condition states one law, and everything that needs the wall — the explicit
+// step, the matrix, the printed stencil, the budget — is derived from that law.
+#pragma once
+
+#include "williwaw/problem/function.hpp"
+
+namespace williwaw {
+
+/// The law of a condition on every face of a wall: value·u + flux·q + rate·du/dt = data.
+///
+/// `u` is the unknown on the wall, `q` the flux through it, positive into the domain. `rate` is kept for
+/// ends of waves; diffusion refuses laws in which it is not zero.
+struct LawLine {
+  std::vector<Real> value, flux, rate, data;
+  explicit LawLine(std::size_t faces) : value(faces), flux(faces), rate(faces), data(faces) {}
+};
+
+/// What a condition may look at when it states its law: entries of `conductivity` and `about` belong to faces.
+struct WallPlace {
+  const Points& points;
+  Real time;
+  /// Conductivity along the wall's normal, on the wall.
+  std::span<const Real> conductivity;
+  /// The unknown on the wall about which a nonlinear law is stated; empty for linear laws.
+  std::span<const Real> about;
+};
+
+/// One condition on a wall. Kinds are listed in wall_kinds().
+class Condition {
+ public:
+  Condition(std::string kind, std::vector<Function> arguments)
+      : kind_(std::move(kind)), arguments_(std::move(arguments)) {}
+  virtual ~Condition() = default;
+
+  /// Name of its kind, as in wall_kinds().
+  const std::string& kind() const { return kind_; }
+  const std::vector<Function>& arguments() const { return arguments_; }
+  bool depends_on_time() const;
+  /// True when the law fixes the unknown itself, whatever flows.
+  virtual bool holds() const { return false; }
+  /// True when the coefficients of u and q in the law change in time.
+  virtual bool left_side_depends_on_time() const { return false; }
+  virtual void law(const WallPlace& place, LawLine& out) const = 0;
+
+ private:
+  std::string kind_;
+  std::vector<Function> arguments_;
+};
+
+using ConditionPointer = std::shared_ptr<const Condition>;
+
+/// All conditions on one wall. Fluxes add up: `robin(8, 20) + flux(15)`.
+class Wall {
+ public:
+  Wall() = default;
+  explicit Wall(ConditionPointer condition) : conditions_{std::move(condition)} {}
+
+  const std::vector<ConditionPointer>& conditions() const { return conditions_; }
+  bool empty() const { return conditions_.empty(); }
+  /// True when the wall fixes the unknown itself.
+  bool holds() const;
+  bool depends_on_time() const;
+  /// Throws InputError when one of the two holds its value: nothing can be added to that.
+  Wall operator+(const Wall& other) const;
+
+ private:
+  std::vector<ConditionPointer> conditions_;
+};
+
+/// The unknown is `value` on the wall.
+Wall dirichlet(Function value);
+/// `into` flows into the domain through each unit of area, through everything that carries the unknown.
+Wall flux(Function into);
+/// The derivative of the unknown along the outward normal is `outward` (Neumann).
+Wall gradient(Function outward);
+/// Exchange with surroundings: coefficient·(ambient − u) flows in.
+Wall robin(Function coefficient, Function ambient);
+/// Nothing flows through.
+Wall insulated();
+
+/// What a number in a condition measures, from which its dimension follows.
+enum class Quantity { unknown, flux, gradient, exchange };
+
+/// A kind of condition as case files name it.
+struct WallKind {
+  struct Argument {
+    std::string key;  ///< empty for a kind with a single argument
+    Quantity quantity;
+  };
+  std::string name;
+  std::vector<Argument> arguments;
+  std::function<ConditionPointer(const std::vector<Function>&)> make;
+  /// How `check` says it, with {0}, {1} for the arguments and {u} for the unknown.
+  std::string sentence;
+};
+
+/// Every kind of condition there is.
+const std::vector<WallKind>& wall_kinds();
+/// The kind called `name`; throws InputError if there is none.
+const WallKind& wall_kind(const std::string& name);
+
+}  // namespace williwaw

@@ -1,0 +1,41 @@
+// How a state is laid out: named blocks of unknowns, each living at cells, nodes or faces.
+#pragma once
+
+#include <array>
+
+#include "williwaw/grid/types.hpp"
+
+namespace williwaw {
+
+/// All unknowns of a problem at one time, block after block.
+using State = std::vector<Real>;
+
+enum class Placement { cells, nodes, face_x, face_y, face_z };
+
+/// Unknowns of one kind. `halo` values surround the block on each side of the axes that it has.
+struct Block {
+  std::string name;
+  Placement placement = Placement::cells;
+  std::array<Index, 3> extent{1, 1, 1};
+  int components = 1;
+  int halo = 0;
+};
+
+/// Blocks in the order in which a state holds them; within a block component after component, x fastest.
+class Layout {
+ public:
+  Layout() = default;
+  explicit Layout(std::vector<Block> blocks);
+
+  const std::vector<Block>& blocks() const { return blocks_; }
+  /// Number of values in a state, halos included.
+  Index size() const { return starts_.empty() ? 0 : starts_.back(); }
+  /// Where value (i, j, k) of a component stands in the state; indices reach into the halo.
+  Index number(int block, int component, Index i, Index j = 0, Index k = 0) const;
+
+ private:
+  std::vector<Block> blocks_;
+  std::vector<Index> starts_;
+};
+
+}  // namespace williwaw

@@ -1,0 +1,50 @@
+// Matrices as balances state them: compact where fluxes join two unknowns, general otherwise.
+#pragma once
+
+#include <array>
+#include <variant>
+
+#include "williwaw/space/layout.hpp"
+
+namespace williwaw {
+
+struct Triplet {
+  Index row;
+  Index column;
+  Real value;
+};
+
+/// The matrix of a balance whose fluxes join two neighbours: a diagonal, two coefficients for each face, and
+/// a mask of unknowns that walls hold. Rows of held unknowns are those of the identity, and their columns
+/// are left out of all other rows: solvers work on increments, which are zero there.
+struct FaceSystem {
+  std::array<Index, 3> extent{1, 1, 1};
+  std::array<bool, 3> periodic{false, false, false};
+  std::vector<Real> diagonal;
+  /// lower[a][n] multiplies the neighbour of n that comes before it along axis a, upper[a][n] the one after;
+  /// zero where there is none. Empty for axes that are not there.
+  std::array<std::vector<Real>, 3> lower, upper;
+  /// Nonzero for unknowns that are held; empty when none is.
+  std::vector<char> held;
+
+  Index size() const { return static_cast<Index>(diagonal.size()); }
+  int rank() const { return lower[2].empty() ? (lower[1].empty() ? 1 : 2) : 3; }
+  /// Number of the neighbour of `n` along axis `a`, across the seam where periodic; −1 beyond a wall.
+  Index neighbour(Index n, int a, bool upwards) const;
+  /// Makes the rows and columns of held unknowns those of the identity.
+  void apply_mask();
+  std::vector<Triplet> triplets() const;
+};
+
+/// Any sparse matrix, as entries that add up.
+struct SparseSystem {
+  Index rows = 0;
+  std::vector<Triplet> entries;
+};
+
+using LinearSystem = std::variant<FaceSystem, SparseSystem>;
+
+Index rows_of(const LinearSystem& system);
+std::vector<Triplet> triplets_of(const LinearSystem& system);
+
+}  // namespace williwaw

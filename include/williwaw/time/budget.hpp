@@ -1,0 +1,42 @@
+// The running budget: what is there now against what was there and what came in.
+#pragma once
+
+#include "williwaw/space/balance.hpp"
+
+namespace williwaw {
+
+class Budget {
+ public:
+  Budget() = default;
+  /// `jump` is what walls added at the start by setting held unknowns to their values.
+  Budget(std::vector<LedgerLine> lines, const Totals& initial, Real jump);
+
+  /// After a step with these amounts, which led to these totals.
+  void add(const Ledger& amounts, const Totals& totals);
+
+  const std::vector<LedgerLine>& lines() const { return lines_; }
+  /// What came in on each line since the start.
+  const Ledger& amounts() const { return amounts_; }
+  Real initial_content() const { return initial_; }
+  Real jump() const { return jump_; }
+  Real content() const { return content_; }
+  /// Content now less content at the start, the jump and all that came in: 0 but for round-off and what
+  /// solvers left.
+  Real residual() const { return content_ - initial_ - jump_ - amounts_.sum(); }
+  /// The residual over gross content plus gross flows.
+  Real relative_residual() const;
+  /// The same for single steps: the largest so far.
+  Real worst_step() const { return worst_step_; }
+
+ private:
+  std::vector<LedgerLine> lines_;
+  Ledger amounts_;
+  Real initial_ = 0;
+  Real jump_ = 0;
+  Real content_ = 0;
+  Real gross_ = 0;
+  Real flows_ = 0;
+  Real worst_step_ = 0;
+};
+
+}  // namespace williwaw

@@ -1,0 +1,35 @@
+// The blow-up guard: stops a run as soon as it leaves what its data and sources allow, while all values are
+// still numbers that can be looked at.
+#pragma once
+
+#include <optional>
+
+#include "williwaw/space/balance.hpp"
+
+namespace williwaw {
+
+/// The bound is that of the maximum principle: nothing lies outside the initial values and the values walls
+/// pull to, widened by the fastest rise and fall that sources and wall fluxes can cause. Schemes that are
+/// stable without obeying it exactly (Crank-Nicolson on rough data) overshoot by a part of that range, so the
+/// guard waits until the range is left by several times its own width.
+class Guard {
+ public:
+  Guard(Balance& balance, const Totals& initial, Real at);
+
+  /// Says what is wrong with the state reached after `step`, or nothing.
+  std::optional<std::string> check(Balance& balance, const Totals& totals, Real at, Real step);
+
+  Real lowest() const { return lowest_; }
+  Real highest() const { return highest_; }
+
+ private:
+  void widen(const Drive& drive, Real step);
+
+  bool known_ = true;
+  bool steady_ = false;
+  Drive last_;
+  Real lowest_;
+  Real highest_;
+};
+
+}  // namespace williwaw

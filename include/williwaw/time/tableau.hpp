@@ -1,0 +1,65 @@
+// A Runge-Kutta scheme is its tableau. The stepper that runs and the analysis that judges both read it.
+#pragma once
+
+#include <complex>
+#include <functional>
+
+#include "williwaw/grid/types.hpp"
+
+namespace williwaw {
+
+/// Stage s: Q(y_s) = Q_0 + step·Σ_j a[s][j]·F_j with F_j at time + c[j]·step; the step ends with
+/// Q_1 = Q_0 + step·Σ b[s]·F_s. Explicit or diagonally implicit: a[s][j] = 0 for j > s.
+struct Tableau {
+  std::vector<std::vector<Real>> a;
+  std::vector<Real> b;
+  std::vector<Real> c;
+
+  int stages() const { return static_cast<int>(b.size()); }
+  bool is_explicit() const;
+  /// The last stage is the end of the step.
+  bool ends_with_last_stage() const;
+  /// The first stage is the start of the step.
+  bool starts_with_state() const;
+  /// Throws InputError if the arrays do not fit each other or stages depend on later ones.
+  void validate() const;
+};
+
+/// A time scheme: a name, its tableau and what it claims. Orders are claims that tests measure.
+struct Scheme {
+  std::string name;
+  std::string title;
+  int order = 1;
+  Tableau tableau;
+};
+
+/// Stability function R(z) = 1 + z·bᵀ(I − z·A)⁻¹·1 (Hairer and Wanner, 1996): what a step multiplies a mode
+/// with eigenvalue z/step by.
+std::complex<Real> stability_function(const Tableau& tableau, std::complex<Real> z);
+
+/// Largest x such that |R(−s)| <= 1 for all s in [0, x]; infinity if there is no end.
+Real real_stability_interval(const Tableau& tableau);
+
+/// Largest r such that R is absolutely monotone on [−r, 0] (Bolley and Crouzeix, 1978): with data that do not
+/// change in time, steps up to r over the largest diagonal entry make no new extrema.
+Real monotonicity_radius_of_function(const Tableau& tableau);
+
+/// Largest r for which the tableau is absolutely monotone (Kraaijevanger, 1991): the same for data that vary.
+Real monotonicity_radius_of_tableau(const Tableau& tableau);
+
+/// A scheme as case files name it.
+struct SchemeKind {
+  std::string name;
+  /// Name of its parameter, empty when it has none, and the range that it must lie in.
+  std::string parameter;
+  Real lowest = 0;
+  Real highest = 0;
+  std::function<Scheme(Real)> make;
+};
+
+/// Every scheme there is.
+const std::vector<SchemeKind>& scheme_kinds();
+/// The scheme called `name`; `parameter` is needed by "theta". Throws InputError.
+Scheme scheme(const std::string& name, Real parameter = 0);
+
+}  // namespace williwaw

@@ -1,0 +1,58 @@
+// Judges a step before it is taken, from the same declarations that run.
+#pragma once
+
+#include <optional>
+
+#include "williwaw/space/diffusion_balance.hpp"
+#include "williwaw/time/tableau.hpp"
+
+namespace williwaw::verify {
+
+/// A largest step, and what stands behind it.
+struct Limit {
+  enum class Standing {
+    sharp,      ///< stable up to it, unstable beyond it
+    bound,      ///< stable up to it; the true limit may be larger
+    heuristic   ///< that of a problem without walls and with the worst place's coefficients everywhere
+  };
+  Real step = 0;  ///< infinite where there is no limit
+  Standing standing = Standing::sharp;
+  /// The unknown that decides it, where one does.
+  std::optional<Index> where;
+};
+
+/// The answer for one scheme, problem and step. Times are those of the problem (s, or dimensionless).
+struct Stability {
+  Real step = 0;
+  /// Largest step that is stable: |R(−λ·step)| <= 1 for every eigenvalue λ of the operator. A bound where the
+  /// spectrum is not to be had in closed form and the problem is too large for dense eigenvalues.
+  Limit limit;
+  /// Limit by von Neumann's analysis at the worst place, walls left out.
+  Limit interior;
+  /// Up to this step no new extrema appear (sufficient).
+  Limit positivity;
+  /// Σ over axes of D·step/h², largest value and where.
+  Real diffusion_number = 0;
+  Index worst = 0;
+  Real largest_eigenvalue = 0;
+  /// Slowest decay rate, where the spectrum is known.
+  std::optional<Real> smallest_eigenvalue;
+  /// How the spectrum was found: "closed form by axis", "tridiagonal", "dense eigenvalues", "Gershgorin bound".
+  std::string method;
+  /// Number of times at which a problem that changes in time was judged; 1 for one that does not.
+  int times = 1;
+
+  bool stable() const { return step <= limit.step * (1 + 1e-10); }
+  /// step over limit; 0 where there is no limit.
+  Real share() const { return step / limit.step; }
+};
+
+/// Judges `step` for a problem with passive walls, whose operator is symmetric in the storage inner product.
+/// `from` and `until` tell which times count for coefficients that change. Throws InputError.
+Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from = 0, Real until = 0);
+Stability stability(const Problem& problem, const Scheme& scheme, Real step, Real from = 0, Real until = 0);
+
+/// Up to how many unknowns dense eigenvalues are computed.
+inline constexpr Index dense_limit = 600;
+
+}  // namespace williwaw::verify

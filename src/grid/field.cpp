@@ -1,0 +1,158 @@
+#include "williwaw/grid/field.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace williwaw {
+
+Field::Field(Grid grid, Real value) : grid_(std::move(grid)) {
+  for (int a = 0; a < 3; ++a) depth_[a] = a < grid_.rank() ? 1 : 0;
+  pitch_ = grid_.size(0) + 2;
+  rows_ = grid_.size(1) + 2 * depth_[1];
+  data_.assign(static_cast<std::size_t>(pitch_ * rows_ * (grid_.size(2) + 2 * depth_[2])), value);
+}
+
+Field::Field(Grid grid, std::span<const Real> values) : Field(std::move(grid)) {
+  assign(values);
+  extend();
+}
+
+Real Field::operator[](Index number) const {
+  const auto [i, j, k] = grid_.position(number);
+  return at(i, j, k);
+}
+
+Real& Field::operator[](Index number) {
+  const auto [i, j, k] = grid_.position(number);
+  return at(i, j, k);
+}
+
+std::vector<Real> Field::values() const {
+  std::vector<Real> result;
+  result.reserve(static_cast<std::size_t>(size()));
+  for (Index k = 0; k < grid_.size(2); ++k)
+    for (Index j = 0; j < grid_.size(1); ++j) {
+      const auto row = data_.begin() + offset(0, j, k);
+      result.insert(result.end(), row, row + grid_.size(0));
+    }
+  return result;
+}
+
+void Field::assign(std::span<const Real> values) {
+  if (static_cast<Index>(values.size()) != size())
+    throw InputError("a field on this grid has " + std::to_string(size()) + " values, but " +
+                     std::to_string(values.size()) + " were given");
+  const Real* from = values.data();
+  for (Index k = 0; k < grid_.size(2); ++k)
+    for (Index j = 0; j < grid_.size(1); ++j, from += grid_.size(0))
+      std::copy(from, from + grid_.size(0), data_.begin() + offset(0, j, k));
+}
+
+void Field::extend() {
+  const std::array<Index, 3> n{grid_.size(0), grid_.size(1), grid_.size(2)};
+  // Axis after axis over everything already filled, so that edges and corners are filled too.
+  for (int a = 0; a < grid_.rank(); ++a) {
+    std::array<Index, 3> low{0, 0, 0}, high = n;
+    for (int b = 0; b < a; ++b) {
+      low[b] = -1;
+      high[b] = n[b] + 1;
+    }
+    high[a] = 1;
+    const bool periodic = grid_.axis(a).periodic();
+    for (Index k = low[2]; k < high[2]; ++k)
+      for (Index j = low[1]; j < high[1]; ++j)
+        for (Index i = low[0]; i < high[0]; ++i) {
+          std::array<Index, 3> to{i, j, k}, from{i, j, k};
+          to[a] = -1;
+          from[a] = periodic ? n[a] - 1 : 0;
+          at(to[0], to[1], to[2]) = at(from[0], from[1], from[2]);
+          to[a] = n[a];
+          from[a] = periodic ? 0 : n[a] - 1;
+          at(to[0], to[1], to[2]) = at(from[0], from[1], from[2]);
+        }
+  }
+}
+
+Real Field::sample(const Point& place) const {
+  grid_.containing(place);  // says so if the place is outside
+  std::array<Index, 3> low{0, 0, 0};
+  std::array<Real, 3> share{0, 0, 0};
+  for (int a = 0; a < grid_.rank(); ++a) {
+    const Axis& axis = grid_.axis(a);
+    const auto points = axis.points();
+    const Real position = place[grid_.slot(a)];
+    const Index above = std::upper_bound(points.begin(), points.end(), position) - points.begin();
+    low[a] = above - 1;
+    // Beyond the end unknowns the next value is the halo's: mirrored at a wall, one period away at a seam.
+    const auto where = [&](Index i) {
+      if (i >= 0 && i < axis.size()) return points[i];
+      const Index end = i < 0 ? 0 : axis.size() - 1;
+      if (axis.periodic()) return points[axis.size() - 1 - end] + (i < 0 ? -axis.length() : axis.length());
+      return 2 * (i < 0 ? axis.from() : axis.to()) - points[end];
+    };
+    const Real gap = where(above) - where(above - 1);
+    share[a] = gap > 0 ? (position - where(above - 1)) / gap : 0;
+  }
+  Real sum = 0;
+  for (int corner = 0; corner < (1 << grid_.rank()); ++corner) {
+    Real weight = 1;
+    std::array<Index, 3> at_corner = low;
+    for (int a = 0; a < grid_.rank(); ++a) {
+      const bool upper = (corner >> a) & 1;
+      weight *= upper ? share[a] : 1 - share[a];
+      at_corner[a] += upper ? 1 : 0;
+    }
+    // A weight of zero may stand on a corner that the halo does not reach.
+    if (weight != 0) sum += weight * at(at_corner[0], at_corner[1], at_corner[2]);
+  }
+  return sum;
+}
+
+Real Field::lowest() const {
+  const auto all = values();
+  return *std::min_element(all.begin(), all.end());
+}
+
+Real Field::highest() const {
+  const auto all = values();
+  return *std::max_element(all.begin(), all.end());
+}
+
+Real Field::integral() const {
+  Real sum = 0;
+  for (Index n = 0; n < size(); ++n) sum += grid_.volume_of(n) * (*this)[n];
+  return sum;
+}
+
+Norms Field::measure(const std::function<Real(Index)>& value) const {
+  Norms result;
+  for (Index n = 0; n < size(); ++n) {
+    const Real v = std::abs(value(n));
+    const Real weight = grid_.volume_of(n);
+    result.l1 += weight * v;
+    result.l2 += weight * v * v;
+    if (!(v <= result.max)) {  // so that a NaN is kept, not passed over
+      result.max = v;
+      result.where = n;
+    }
+  }
+  result.l1 /= grid_.volume();
+  result.l2 = std::sqrt(result.l2 / grid_.volume());
+  return result;
+}
+
+Norms Field::norms() const {
+  return measure([&](Index n) { return (*this)[n]; });
+}
+
+Norms Field::difference(const std::function<Real(const Point&)>& reference) const {
+  return measure([&](Index n) { return (*this)[n] - reference(grid_.point_of(n)); });
+}
+
+Norms Field::difference(const Field& other) const {
+  if (!(other.grid_ == grid_)) throw InputError("fields on different grids cannot be subtracted");
+  return measure([&](Index n) { return (*this)[n] - other[n]; });
+}
+
+}  // namespace williwaw

@@ -1,0 +1,137 @@
+#include "williwaw/grid/grid.hpp"
+
+#include <algorithm>
+
+namespace williwaw {
+
+namespace {
+const char* const side_names[3][2] = {{"west", "east"}, {"south", "north"}, {"bottom", "top"}};
+}
+
+Grid::Grid(std::vector<Axis> axes) : axes_(std::move(axes)) {
+  if (axes_.empty() || axes_.size() > 3) throw InputError("a grid has one, two or three axes");
+  for (std::size_t a = 1; a < axes_.size(); ++a) {
+    if (axes_[a].name() <= axes_[a - 1].name())
+      throw InputError("the axes of a grid come in the order x, y, z, each at most once");
+    if (axes_[a].unknowns() != axes_[0].unknowns())
+      throw InputError("all axes of a grid carry their unknowns at cells, or all at nodes");
+  }
+}
+
+std::array<Index, 3> Grid::position(Index number) const {
+  return {number % size(0), number / size(0) % size(1), number / (size(0) * size(1))};
+}
+
+Point Grid::point(Index i, Index j, Index k) const {
+  const std::array<Index, 3> at{i, j, k};
+  Point p;
+  for (int a = 0; a < rank(); ++a) p[slot(a)] = axes_[a].points()[at[a]];
+  return p;
+}
+
+Point Grid::point_of(Index number) const {
+  const auto [i, j, k] = position(number);
+  return point(i, j, k);
+}
+
+Real Grid::volume(Index i, Index j, Index k) const {
+  const std::array<Index, 3> at{i, j, k};
+  Real product = 1;
+  for (int a = 0; a < rank(); ++a) product *= axes_[a].widths()[at[a]];
+  return product;
+}
+
+Real Grid::volume_of(Index number) const {
+  const auto [i, j, k] = position(number);
+  return volume(i, j, k);
+}
+
+Real Grid::volume() const {
+  Real product = 1;
+  for (const auto& axis : axes_) product *= axis.length();
+  return product;
+}
+
+std::vector<Side> Grid::sides() const {
+  std::vector<Side> result;
+  for (int a = 0; a < rank(); ++a) {
+    result.push_back({a, false});
+    result.push_back({a, true});
+  }
+  return result;
+}
+
+std::string Grid::side_name(Side side) const { return side_names[slot(side.axis)][side.upper ? 1 : 0]; }
+
+std::optional<Side> Grid::side(const std::string& name) const {
+  for (const auto& s : sides())
+    if (side_name(s) == name) return s;
+  return std::nullopt;
+}
+
+std::vector<Index> Grid::unknowns_at(Side side) const {
+  std::array<Index, 3> low{0, 0, 0}, high{size(0), size(1), size(2)};
+  low[side.axis] = side.upper ? size(side.axis) - 1 : 0;
+  high[side.axis] = low[side.axis] + 1;
+  std::vector<Index> result;
+  for (Index k = low[2]; k < high[2]; ++k)
+    for (Index j = low[1]; j < high[1]; ++j)
+      for (Index i = low[0]; i < high[0]; ++i) result.push_back(number(i, j, k));
+  return result;
+}
+
+Real Grid::wall_area(Side side, Index unknown) const {
+  const auto at = position(unknown);
+  Real product = 1;
+  for (int a = 0; a < rank(); ++a)
+    if (a != side.axis) product *= axes_[a].widths()[at[a]];
+  return product;
+}
+
+Points Grid::wall_points(Side side) const {
+  const auto touching = unknowns_at(side);
+  Points result(static_cast<Index>(touching.size()));
+  const Real wall = side.upper ? axes_[side.axis].to() : axes_[side.axis].from();
+  for (Index f = 0; f < result.size(); ++f) {
+    Point p = point_of(touching[f]);
+    p[slot(side.axis)] = wall;
+    result.set(f, p);
+  }
+  return result;
+}
+
+Real Grid::side_area(Side side) const {
+  Real product = 1;
+  for (int a = 0; a < rank(); ++a)
+    if (a != side.axis) product *= axes_[a].length();
+  return product;
+}
+
+Index Grid::containing(const Point& place) const {
+  std::array<Index, 3> at{0, 0, 0};
+  for (int a = 0; a < rank(); ++a) {
+    const Real position = place[slot(a)];
+    const Axis& axis = axes_[a];
+    const Real slack = 1e-12 * axis.length();
+    if (!(position >= axis.from() - slack && position <= axis.to() + slack))
+      throw InputError("the point lies outside the domain: " + axis.name() + " = " +
+                       std::to_string(position) + " is not between " + std::to_string(axis.from()) + " and " +
+                       std::to_string(axis.to()));
+    const auto bounds = axis.bounds();
+    // Past the last bound of a periodic axis with nodes lies the first node's own volume again.
+    const Real inside = position >= bounds.back() && axis.periodic() ? position - axis.length() : position;
+    const auto above = std::upper_bound(bounds.begin(), bounds.end(), inside);
+    at[a] = std::clamp<Index>(above - bounds.begin() - 1, 0, axis.size() - 1);
+  }
+  return number(at[0], at[1], at[2]);
+}
+
+bool Grid::operator==(const Grid& other) const {
+  return std::equal(axes_.begin(), axes_.end(), other.axes_.begin(), other.axes_.end(),
+                    [](const Axis& a, const Axis& b) {
+                      return a.name() == b.name() && a.unknowns() == b.unknowns() &&
+                             a.periodic() == b.periodic() && std::ranges::equal(a.marks(), b.marks());
+                    });
+}
+
+}  // namespace williwaw

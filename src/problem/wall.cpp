@@ -1,0 +1,42 @@
+#include "williwaw/problem/wall.hpp"
+
+#include <algorithm>
+
+#include "walls/kinds.hpp"
+
+namespace williwaw {
+
+bool Condition::depends_on_time() const {
+  return std::ranges::any_of(arguments_, [](const Function& f) { return f.depends_on_time(); });
+}
+
+bool Wall::holds() const {
+  return std::ranges::any_of(conditions_, [](const auto& c) { return c->holds(); });
+}
+
+bool Wall::depends_on_time() const {
+  return std::ranges::any_of(conditions_, [](const auto& c) { return c->depends_on_time(); });
+}
+
+Wall Wall::operator+(const Wall& other) const {
+  if (!empty() && !other.empty() && (holds() || other.holds()))
+    throw InputError("a wall whose value is held takes no further condition: keep one of the two");
+  Wall sum = *this;
+  sum.conditions_.insert(sum.conditions_.end(), other.conditions_.begin(), other.conditions_.end());
+  return sum;
+}
+
+const std::vector<WallKind>& wall_kinds() {
+  static const std::vector<WallKind> kinds{walls::dirichlet_kind(), walls::flux_kind(), walls::gradient_kind(),
+                                           walls::robin_kind(), walls::insulated_kind()};
+  return kinds;
+}
+
+const WallKind& wall_kind(const std::string& name) {
+  const auto& kinds = wall_kinds();
+  const auto found = std::ranges::find(kinds, name, &WallKind::name);
+  if (found == kinds.end()) throw InputError("there is no condition called '" + name + "'");
+  return *found;
+}
+
+}  // namespace williwaw

@@ -1,0 +1,14 @@
+// The kinds of conditions, one source file each; src/problem/wall.cpp lists them.
+#pragma once
+
+#include "williwaw/problem/wall.hpp"
+
+namespace williwaw::walls {
+
+WallKind dirichlet_kind();
+WallKind flux_kind();
+WallKind gradient_kind();
+WallKind robin_kind();
+WallKind insulated_kind();
+
+}  // namespace williwaw::walls

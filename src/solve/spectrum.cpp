@@ -1,0 +1,67 @@
+#include "williwaw/solve/spectrum.hpp"
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace williwaw {
+
+namespace {
+
+// Number of eigenvalues below `shift`: negative pivots of the factored matrix. The last row carries the fill
+// that the corner makes, so the periodic case costs one more product a row.
+Index count_below(std::span<const Real> d, std::span<const Real> e, Real corner, Real shift) {
+  const Index n = static_cast<Index>(d.size());
+  constexpr Real tiny = std::numeric_limits<Real>::min();
+  Index negative = 0;
+  Real pivot = 0, fill = corner, last = d[n - 1] - shift;
+  for (Index i = 0; i + 1 < n; ++i) {
+    pivot = d[i] - shift - (i > 0 ? e[i - 1] * e[i - 1] / pivot : 0);
+    if (std::abs(pivot) < tiny) pivot = -tiny;
+    if (pivot < 0) ++negative;
+    const Real joined = fill + (i == n - 2 ? e[i] : 0);
+    last -= joined * joined / pivot;
+    fill = -fill * e[i] / pivot;
+  }
+  return negative + (last < 0 ? 1 : 0);
+}
+
+Real bisect(std::span<const Real> d, std::span<const Real> e, Real corner, Index below) {
+  const Index n = static_cast<Index>(d.size());
+  Real low = std::numeric_limits<Real>::infinity(), high = -low;
+  for (Index i = 0; i < n; ++i) {
+    Real reach = (i > 0 ? std::abs(e[i - 1]) : 0) + (i + 1 < n ? std::abs(e[i]) : 0);
+    if (i == 0 || i == n - 1) reach += std::abs(corner);
+    low = std::min(low, d[i] - reach);
+    high = std::max(high, d[i] + reach);
+  }
+  const Real size = std::max(std::abs(low), std::abs(high));
+  while (high - low > 4 * std::numeric_limits<Real>::epsilon() * size) {
+    const Real middle = 0.5 * (low + high);
+    (count_below(d, e, corner, middle) > below ? high : low) = middle;
+  }
+  return 0.5 * (low + high);
+}
+
+}  // namespace
+
+Real largest_eigenvalue(std::span<const Real> diagonal, std::span<const Real> off_diagonal, Real corner) {
+  if (diagonal.size() == 1) return diagonal[0] + 2 * corner;
+  return bisect(diagonal, off_diagonal, corner, static_cast<Index>(diagonal.size()) - 1);
+}
+
+Real smallest_eigenvalue(std::span<const Real> diagonal, std::span<const Real> off_diagonal, Real corner) {
+  if (diagonal.size() == 1) return diagonal[0] + 2 * corner;
+  return bisect(diagonal, off_diagonal, corner, 0);
+}
+
+std::vector<Real> symmetric_eigenvalues(Index rows, const std::vector<Triplet>& entries) {
+  Eigen::MatrixXd matrix = Eigen::MatrixXd::Zero(rows, rows);
+  for (const auto& t : entries) matrix(t.row, t.column) += t.value;
+  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solver(matrix, Eigen::EigenvaluesOnly);
+  const auto& values = solver.eigenvalues();
+  return {values.data(), values.data() + values.size()};
+}
+
+}  // namespace williwaw

@@ -1,0 +1,367 @@
+#include "williwaw/space/diffusion_balance.hpp"
+
+#include <omp.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "kernels.hpp"
+
+namespace williwaw {
+
+namespace {
+
+// Work is cut into blocks by the number of lines alone, so that sums do not depend on the number of threads.
+constexpr Index most_blocks = 256;
+
+int threads_for(const Execution& execution, Index count) {
+  // Waking a second thread costs more than a small grid takes.
+  if (count < 20000) return 1;
+  return execution.threads > 0 ? execution.threads : omp_get_max_threads();
+}
+
+}  // namespace
+
+DiffusionBalance::DiffusionBalance(const Problem& problem, Execution execution)
+    : problem_(problem),
+      threads_(threads_for(execution, problem.grid().count())),
+      couplings_(problem.grid(), problem.equation()) {
+  problem_.validate();
+  const Grid& g = grid();
+  const Placement placement = g.unknowns() == Unknowns::cells ? Placement::cells : Placement::nodes;
+  layout_ = Layout({Block{problem_.equation().unknown, placement, {g.size(0), g.size(1), g.size(2)}, 1, 0}});
+  for (const Side side : g.sides()) {
+    if (problem_.periodic(side)) continue;
+    const Closure& closure = closures_.emplace_back(g, side, problem_.wall(side));
+    first_line_.push_back(lines_.size());
+    lines_.insert(lines_.end(), closure.lines().begin(), closure.lines().end());
+  }
+  lines_.push_back({"source", LedgerLine::Kind::source, ""});
+  find_held();
+}
+
+void DiffusionBalance::find_held() {
+  const Index count = grid().count();
+  std::vector<std::vector<Holder>> holders(static_cast<std::size_t>(count));
+  for (std::size_t c = 0; c < closures_.size(); ++c)
+    for (Index f = 0; closures_[c].pins() && f < closures_[c].faces(); ++f)
+      holders[closures_[c].unknown(f)].push_back({c, f});
+  for (Index n = 0; n < count; ++n) {
+    if (n % grid().size(0) == 0) held_start_.push_back(held_.size());
+    if (holders[n].empty()) continue;
+    held_.push_back(n);
+    holders_.push_back(std::move(holders[n]));
+  }
+  held_start_.push_back(held_.size());
+}
+
+Offers DiffusionBalance::offers() const {
+  Offers result;
+  result.linear = true;
+  result.matrix = true;
+  result.steady_matrix = !couplings_.depends_on_time() &&
+                         std::ranges::none_of(closures_, &Closure::left_side_depends_on_time);
+  return result;
+}
+
+void DiffusionBalance::prepare(Real at) {
+  const bool changed = couplings_.update(at);
+  for (auto& closure : closures_)
+    if (!closure.pins()) closure.update(couplings_, at, changed);
+  evaluate_source(at);
+}
+
+void DiffusionBalance::evaluate_source(Real at) {
+  const Function& source = problem_.equation().source;
+  if (source_ready_ && (!source.depends_on_time() || at == source_at_)) return;
+  source_ready_ = true;
+  source_at_ = at;
+  if (!source.depends_on_place()) {
+    source_density_ = source(Point{}, at);
+    source_total_ = source_density_ * grid().volume();
+  } else {
+    source_.resize(static_cast<std::size_t>(grid().count()));
+    integrate_over_volumes(grid(), source, at, source_);
+    source_total_ = 0;
+    for (const Real s : source_) source_total_ += s;
+  }
+  if (!std::isfinite(source_total_))
+    throw InputError("the source is not a finite number at time " + std::to_string(at));
+}
+
+Real DiffusionBalance::across_line(Index j, Index k) const {
+  Real product = 1;
+  if (grid().rank() > 1) product *= grid().axis(1).widths()[j];
+  if (grid().rank() > 2) product *= grid().axis(2).widths()[k];
+  return product;
+}
+
+template <class Work>
+void DiffusionBalance::each_line(const Work& work) const {
+  const Index lines = grid().lines(), blocks = std::min(lines, most_blocks), rows = grid().size(1);
+#pragma omp parallel for schedule(static) num_threads(threads_) if (threads_ > 1)
+  for (Index b = 0; b < blocks; ++b)
+    for (Index line = b * lines / blocks; line < (b + 1) * lines / blocks; ++line)
+      work(b, line, line % rows, line / rows);
+}
+
+// One sweep over all lines: everything a kernel needs for a line, and one set of sums for each block.
+struct DiffusionBalance::Sweep {
+  const DiffusionBalance& balance;
+  const Real* u;
+  Parts parts;
+  std::vector<Real> no_flux;
+  std::vector<std::vector<Real>> booked;
+  std::vector<Totals> totals;
+
+  Sweep(const DiffusionBalance& b, const State& y, Parts p) : balance(b), u(y.data()), parts(p) {
+    const Index blocks = std::min(b.grid().lines(), most_blocks);
+    booked.assign(blocks, std::vector<Real>(b.lines_.size(), 0.0));
+    totals.resize(blocks);
+    if (!b.couplings_.separable()) no_flux.assign(b.grid().size(0) + 1, 0.0);
+  }
+
+  Index line_beside(Index j, Index k, int axis, bool up) const {
+    const Grid& g = balance.grid();
+    if (axis >= g.rank()) return j + g.size(1) * k;
+    Index& along = axis == 1 ? j : k;
+    const Index size = g.size(axis), next = along + (up ? 1 : -1);
+    if (next >= 0 && next < size)
+      along = next;
+    else if (g.axis(axis).periodic())
+      along = up ? 0 : size - 1;
+    return j + g.size(1) * k;
+  }
+
+  kernels::Neighbours neighbours(Index j, Index k) const {
+    const Index nx = balance.grid().size(0);
+    return {u + nx * line_beside(j, k, 1, false), u + nx * line_beside(j, k, 1, true),
+            u + nx * line_beside(j, k, 2, false), u + nx * line_beside(j, k, 2, true)};
+  }
+
+  kernels::SeparableLine separable(Index j, Index k) const {
+    const Grid& g = balance.grid();
+    const Couplings& c = balance.couplings_;
+    const auto strength = [&](int a) { return parts.has(Parts::flux(a)) ? c.conductivity(a) : 0.0; };
+    kernels::SeparableLine line{g.size(0), u + g.number(0, j, k), neighbours(j, k), c.before(0).data(),
+                                c.after(0).data(), strength(0), 0, 0, 0, 0, g.axis(0).periodic()};
+    if (g.rank() > 1) {
+      line.south = strength(1) * c.before(1)[j];
+      line.north = strength(1) * c.after(1)[j];
+    }
+    if (g.rank() > 2) {
+      line.bottom = strength(2) * c.before(2)[k];
+      line.top = strength(2) * c.after(2)[k];
+    }
+    return line;
+  }
+
+  kernels::GeneralLine general(Index j, Index k) const {
+    const Grid& g = balance.grid();
+    const Couplings& c = balance.couplings_;
+    const auto faces = [&](int a, Index up_j, Index up_k) {
+      if (a >= g.rank() || !parts.has(Parts::flux(a))) return no_flux.data();
+      return c.faces(a).data() + c.face(a, 0, j + up_j, k + up_k);
+    };
+    return {g.size(0), u + g.number(0, j, k), neighbours(j, k), faces(0, 0, 0), faces(1, 0, 0),
+            faces(1, 1, 0), faces(2, 0, 0), faces(2, 0, 1), g.axis(0).periodic()};
+  }
+
+  void collect(Ledger& ledger, Real weight) const {
+    for (const auto& block : booked)
+      for (std::size_t l = 0; l < block.size(); ++l) ledger[l] += weight * block[l];
+    if (parts.has(Parts::source())) ledger[ledger.size() - 1] += weight * balance.source_total_;
+  }
+
+  Totals sum() const {
+    Totals all;
+    for (const auto& t : totals) all.add(t);
+    return all;
+  }
+};
+
+template <class Apply>
+void DiffusionBalance::flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply,
+                                          Real* booked) const {
+  const std::array<Index, 3> at{0, j, k};
+  const Index nx = grid().size(0);
+  for (std::size_t c = 0; c < closures_.size(); ++c) {
+    const Closure& wall = closures_[c];
+    const Side side = wall.side();
+    if (wall.pins() || wall.idle() || !parts.has(Parts::flux(side.axis))) continue;
+    Index first = 0, count = nx, face = 0;
+    if (side.axis == 0) {
+      first = side.upper ? nx - 1 : 0;
+      count = 1;
+      face = j + grid().size(1) * k;
+    } else {
+      if (at[side.axis] != (side.upper ? grid().size(side.axis) - 1 : 0)) continue;
+      face = nx * (side.axis == 1 ? k : j);
+    }
+    for (Index i = 0; i < count; ++i) apply(first + i, wall.inflow(face + i) - wall.pull(face + i) * u[first + i]);
+    // Booked condition by condition and face by face: the ledger never learns of the content.
+    for (std::size_t s = 0; s < wall.conditions(); ++s) {
+      Real sum = 0;
+      for (Index i = 0; i < count; ++i) sum += wall.flow_of(s, face + i, u[first + i]);
+      booked[first_line_[c] + s] += sum;
+    }
+  }
+}
+
+template <class Add>
+void DiffusionBalance::add_source(Index j, Index k, const Add& add) const {
+  const Index nx = grid().size(0);
+  if (!source_.empty()) {
+    const Real* s = source_.data() + grid().number(0, j, k);
+    for (Index i = 0; i < nx; ++i) add(i, s[i]);
+  } else if (source_density_ != 0) {
+    const Real density = source_density_ * across_line(j, k);
+    const Real* widths = grid().axis(0).widths().data();
+    for (Index i = 0; i < nx; ++i) add(i, density * widths[i]);
+  }
+}
+
+void DiffusionBalance::rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) {
+  prepare(at);
+  ledger.clear();
+  Sweep sweep(*this, y, parts);
+  const Index nx = grid().size(0);
+  const int rank = grid().rank();
+  const Real* widths = grid().axis(0).widths().data();
+  each_line([&](Index block, Index line, Index j, Index k) {
+    Real* out = f.data() + nx * line;
+    if (couplings_.separable())
+      kernels::rate_separable(sweep.separable(j, k), rank, across_line(j, k), widths, out);
+    else
+      kernels::rate_general(sweep.general(j, k), rank, out);
+    flow_through_walls(
+        j, k, parts, y.data() + nx * line, [out](Index i, Real flow) { out[i] += flow; },
+        sweep.booked[block].data());
+    if (parts.has(Parts::source())) add_source(j, k, [out](Index i, Real s) { out[i] += s; });
+  });
+  sweep.collect(ledger, 1);
+}
+
+Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out, Ledger& amounts) {
+  prepare(at);
+  amounts.clear();
+  const std::vector<Real> held_next = held_values(at + step);
+  std::vector<Real> missing(held_.size());
+  Sweep sweep(*this, y, Parts::all());
+  const Index nx = grid().size(0);
+  const int rank = grid().rank();
+  const bool separable = couplings_.separable();
+  const Real* widths = grid().axis(0).widths().data();
+  each_line([&](Index block, Index line, Index j, Index k) {
+    const Real* u = y.data() + nx * line;
+    Real* next = out.data() + nx * line;
+    const Real across = across_line(j, k), storage = couplings_.storage();
+    const Real* capacity = separable ? nullptr : couplings_.capacities().data() + nx * line;
+    const auto capacity_at = [&](Index i) { return capacity ? capacity[i] : storage * across * widths[i]; };
+    if (separable)
+      kernels::step_separable(sweep.separable(j, k), rank, step / storage, next);
+    else
+      kernels::step_general(sweep.general(j, k), rank, step, capacity, next);
+    const auto add = [&](Index i, Real flow) { next[i] += step * flow / capacity_at(i); };
+    flow_through_walls(j, k, Parts::all(), u, add, sweep.booked[block].data());
+    add_source(j, k, add);
+    for (std::size_t h = held_start_[line]; h < held_start_[line + 1]; ++h) {
+      const Index i = held_[h] - nx * line;
+      missing[h] = capacity_at(i) * (held_next[h] - next[i]);
+      next[i] = held_next[h];
+    }
+    sweep.totals[block].add(kernels::total(nx, next, widths, across, storage, capacity));
+  });
+  sweep.collect(amounts, step);
+  for (std::size_t h = 0; h < held_.size(); ++h) book_one_held(h, missing[h], amounts);
+  return sweep.sum();
+}
+
+Totals DiffusionBalance::totals(const State& y, Real) {
+  Sweep sweep(*this, y, Parts::all());
+  const Index nx = grid().size(0);
+  each_line([&](Index block, Index line, Index j, Index k) {
+    const Real* capacity = couplings_.separable() ? nullptr : couplings_.capacities().data() + nx * line;
+    sweep.totals[block].add(kernels::total(nx, y.data() + nx * line, grid().axis(0).widths().data(),
+                                           across_line(j, k), couplings_.storage(), capacity));
+  });
+  return sweep.sum();
+}
+
+void DiffusionBalance::storage(const State& y, Real, State& q) {
+  for (Index n = 0; n < grid().count(); ++n) q[n] = couplings_.capacity(n) * y[n];
+}
+
+void DiffusionBalance::recover(const State& q, Real, State& y) {
+  for (Index n = 0; n < grid().count(); ++n) y[n] = q[n] / couplings_.capacity(n);
+}
+
+std::vector<Real> DiffusionBalance::held_values(Real at) {
+  for (auto& closure : closures_)
+    if (closure.pins()) closure.update(couplings_, at, false);
+  std::vector<Real> values(held_.size());
+  for (std::size_t h = 0; h < held_.size(); ++h) {
+    // Where several walls hold one node it takes the mean of what they say.
+    for (const auto& holder : holders_[h]) values[h] += closures_[holder.closure].pinned_value(holder.face);
+    values[h] /= static_cast<Real>(holders_[h].size());
+  }
+  return values;
+}
+
+void DiffusionBalance::pin(Real at, State& y) {
+  const std::vector<Real> values = held_values(at);
+  for (std::size_t h = 0; h < held_.size(); ++h) y[held_[h]] = values[h];
+}
+
+void DiffusionBalance::book_one_held(std::size_t held, Real amount, Ledger& amounts) const {
+  Real area = 0;
+  for (const auto& holder : holders_[held]) area += closures_[holder.closure].area(holder.face);
+  for (const auto& holder : holders_[held])
+    amounts[first_line_[holder.closure]] += amount * closures_[holder.closure].area(holder.face) / area;
+}
+
+void DiffusionBalance::book_held(const State& missing, Ledger& amounts) {
+  for (std::size_t h = 0; h < held_.size(); ++h) book_one_held(h, missing[held_[h]], amounts);
+}
+
+Drive DiffusionBalance::drive(Real at) {
+  prepare(at);
+  held_values(at);
+  Drive result;
+  result.known = true;
+  result.steady = !problem_.equation().source.depends_on_time() && offers().steady_matrix &&
+                  std::ranges::none_of(closures_, &Closure::depends_on_time);
+  Real most = 0, least = 0;
+  for (const auto& wall : closures_) {
+    Real rise = 0, fall = 0;
+    for (Index f = 0; f < wall.faces(); ++f) {
+      if (const Real target = wall.target(f); std::isfinite(target)) {
+        result.lowest = std::min(result.lowest, target);
+        result.highest = std::max(result.highest, target);
+      }
+      // A wall that drives the unknown away from its target bounds nothing.
+      if (!wall.pins() && wall.pull(f) < 0) result.known = false;
+      const Real change = wall.imposed(f) / couplings_.capacity(wall.unknown(f));
+      rise = std::max(rise, change);
+      fall = std::max(fall, -change);
+    }
+    result.raising += rise;
+    result.lowering += fall;
+  }
+  if (!source_.empty()) {
+    for (Index n = 0; n < grid().count(); ++n) {
+      most = std::max(most, source_[n] / couplings_.capacity(n));
+      least = std::min(least, source_[n] / couplings_.capacity(n));
+    }
+  } else if (source_density_ != 0) {
+    for (Index n = 0; n < (couplings_.separable() ? 1 : grid().count()); ++n) {
+      most = std::max(most, source_density_ * grid().volume_of(n) / couplings_.capacity(n));
+      least = std::min(least, source_density_ * grid().volume_of(n) / couplings_.capacity(n));
+    }
+  }
+  result.raising += most;
+  result.lowering -= least;
+  return result;
+}
+
+}  // namespace williwaw

@@ -1,0 +1,191 @@
+// What is read from a diffusion balance rather than stepped: its matrix, axis operators, stencil and fields.
+#include <algorithm>
+#include <cmath>
+
+#include "williwaw/space/diffusion_balance.hpp"
+
+namespace williwaw {
+
+void DiffusionBalance::linearise(const State&, Real at, Real a, Real b, Parts parts, LinearSystem& system) {
+  prepare(at);
+  FaceSystem matrix;
+  const Grid& g = grid();
+  const auto count = static_cast<std::size_t>(g.count());
+  matrix.extent = {g.size(0), g.size(1), g.size(2)};
+  matrix.diagonal.resize(count);
+  for (Index n = 0; n < g.count(); ++n) matrix.diagonal[n] = a * couplings_.capacity(n);
+  for (int axis = 0; axis < g.rank(); ++axis) {
+    matrix.periodic[axis] = g.axis(axis).periodic();
+    for (const bool up : {false, true}) {
+      auto& side = (up ? matrix.upper : matrix.lower)[axis];
+      side.assign(count, 0.0);
+      if (!parts.has(Parts::flux(axis))) continue;
+      for (Index n = 0; n < g.count(); ++n) {
+        const Real conductance = couplings_.conductance(n, axis, up);
+        side[n] = -b * conductance;
+        matrix.diagonal[n] += b * conductance;
+      }
+    }
+  }
+  for (const auto& wall : closures_)
+    for (Index f = 0; !wall.pins() && parts.has(Parts::flux(wall.side().axis)) && f < wall.faces(); ++f)
+      matrix.diagonal[wall.unknown(f)] += b * wall.pull(f);
+  if (!held_.empty()) {
+    matrix.held.assign(count, 0);
+    for (const Index n : held_) matrix.held[n] = 1;
+    matrix.apply_mask();
+  }
+  system = std::move(matrix);
+}
+
+std::optional<std::vector<AxisOperator>> DiffusionBalance::axis_operators(Real at) {
+  prepare(at);
+  if (!couplings_.separable()) return std::nullopt;
+  std::vector<AxisOperator> result;
+  for (int a = 0; a < grid().rank(); ++a) {
+    const Axis& axis = grid().axis(a);
+    const auto widths = axis.widths();
+    const Real k = couplings_.conductivity(a), storage = couplings_.storage();
+    Index first = 0, end = axis.size();
+    AxisOperator op;
+    for (Index i = 0; i < axis.size(); ++i)
+      op.diagonal.push_back(k * (couplings_.before(a)[i] + couplings_.after(a)[i]) / storage);
+    for (Index i = 1; i < axis.size(); ++i)
+      op.off_diagonal.push_back(-k / (axis.gaps()[i] * storage * std::sqrt(widths[i] * widths[i - 1])));
+    if (axis.periodic())
+      op.corner = -k / (axis.gaps().front() * storage * std::sqrt(widths.front() * widths.back()));
+    for (const auto& wall : closures_) {
+      if (wall.side().axis != a) continue;
+      const bool upper = wall.side().upper;
+      if (wall.pins()) {
+        (upper ? end : first) += upper ? -1 : 1;
+        continue;
+      }
+      const Real pull = wall.pull(0) / wall.area(0);
+      for (Index f = 1; f < wall.faces(); ++f)
+        if (std::abs(wall.pull(f) / wall.area(f) - pull) > 1e-12 * std::abs(pull)) return std::nullopt;
+      op.diagonal[upper ? axis.size() - 1 : 0] += pull / (storage * widths[upper ? axis.size() - 1 : 0]);
+    }
+    if (end <= first) return std::nullopt;  // nothing is free along this axis
+    op.diagonal = {op.diagonal.begin() + first, op.diagonal.begin() + end};
+    if (end - first > 1)
+      op.off_diagonal = {op.off_diagonal.begin() + first, op.off_diagonal.begin() + end - 1};
+    else
+      op.off_diagonal.clear();
+    result.push_back(std::move(op));
+  }
+  return result;
+}
+
+State DiffusionBalance::initial_state() const {
+  const Grid& g = grid();
+  State y(static_cast<std::size_t>(layout_.size()));
+  Points line(g.size(0));
+  for (Index k = 0; k < g.size(2); ++k)
+    for (Index j = 0; j < g.size(1); ++j) {
+      for (Index i = 0; i < g.size(0); ++i) line.set(i, g.point(i, j, k));
+      problem_.initial.evaluate(line, 0,
+                                {y.data() + g.number(0, j, k), static_cast<std::size_t>(g.size(0))});
+    }
+  for (const Real v : y)
+    if (!std::isfinite(v)) throw InputError("the initial value is not a finite number everywhere");
+  return y;
+}
+
+Field DiffusionBalance::field(const State& y, Real at) {
+  prepare(at);
+  const Grid& g = grid();
+  Field result(g, y);
+  if (g.unknowns() == Unknowns::nodes) return result;
+  for (const auto& wall : closures_)
+    for (Index f = 0; f < wall.faces(); ++f) {
+      auto place = g.position(wall.unknown(f));
+      const Real u = y[wall.unknown(f)];
+      place[wall.side().axis] += wall.side().upper ? 1 : -1;
+      result.at(place[0], place[1], place[2]) = 2 * wall.wall_value(f, u) - u;
+    }
+  // Beyond edges and corners the field goes on linearly.
+  const std::array<Index, 3> deep{1, g.rank() > 1, g.rank() > 2};
+  for (Index k = -deep[2]; k < g.size(2) + deep[2]; ++k)
+    for (Index j = -deep[1]; j < g.size(1) + deep[1]; ++j)
+      for (Index i = -deep[0]; i < g.size(0) + deep[0]; ++i) {
+        const std::array<Index, 3> place{i, j, k};
+        std::array<Index, 3> inside{0, 0, 0};
+        int outside = 0;
+        for (int a = 0; a < g.rank(); ++a) {
+          inside[a] = std::clamp<Index>(place[a], 0, g.size(a) - 1);
+          if (inside[a] != place[a] && !g.axis(a).periodic()) ++outside;
+        }
+        if (outside < 2) {
+          // Skip the interior of a line, where there is nothing to fill.
+          if (outside == 0 && i == 0 && g.size(0) > 2) i = g.size(0) - 2;
+          continue;
+        }
+        const Real base = result.at(inside[0], inside[1], inside[2]);
+        Real value = base;
+        for (int a = 0; a < g.rank(); ++a) {
+          auto one = inside;
+          one[a] = place[a];
+          value += result.at(one[0], one[1], one[2]) - base;
+        }
+        result.at(i, j, k) = value;
+      }
+  return result;
+}
+
+Real DiffusionBalance::wall_flux(Side side, const State& y, Real at) {
+  const Closure* wall = closure(side, at);
+  if (!wall) throw InputError("a periodic side has no wall, and so no flux through it");
+  if (wall->pins()) throw InputError("what flows through a wall that holds its nodes is known for a step only");
+  Real flow = 0, area = 0;
+  for (Index f = 0; f < wall->faces(); ++f) {
+    flow += wall->inflow(f) - wall->pull(f) * y[wall->unknown(f)];
+    area += wall->area(f);
+  }
+  return flow / area;
+}
+
+const Closure* DiffusionBalance::closure(Side side, Real at) {
+  prepare(at);
+  held_values(at);
+  const auto found = std::ranges::find(closures_, side, &Closure::side);
+  return found == closures_.end() ? nullptr : &*found;
+}
+
+const Couplings& DiffusionBalance::couplings(Real at) {
+  prepare(at);
+  return couplings_;
+}
+
+Stencil DiffusionBalance::stencil(Index number, Real at) {
+  prepare(at);
+  const Grid& g = grid();
+  Stencil result;
+  result.number = number;
+  result.place = g.point_of(number);
+  result.volume = g.volume_of(number);
+  result.capacity = couplings_.capacity(number);
+  FaceSystem shape;
+  shape.extent = {g.size(0), g.size(1), g.size(2)};
+  for (int a = 0; a < g.rank(); ++a) {
+    shape.periodic[a] = g.axis(a).periodic();
+    for (const bool up : {false, true})
+      if (const Index other = shape.neighbour(number, a, up); other >= 0)
+        result.neighbours.push_back({g.side_name({a, up}), other, couplings_.conductance(number, a, up)});
+  }
+  for (const auto& wall : closures_)
+    for (Index f = 0; !wall.pins() && f < wall.faces(); ++f)
+      if (wall.unknown(f) == number)
+        for (std::size_t c = 0; c < wall.conditions(); ++c)
+          result.walls.push_back({wall.lines()[c].name, wall.flow_of(c, f, 0),
+                                  wall.flow_of(c, f, 0) - wall.flow_of(c, f, 1)});
+  result.source = source_.empty() ? source_density_ * result.volume : source_[number];
+  const auto found = std::ranges::lower_bound(held_, number);
+  if (found != held_.end() && *found == number) {
+    result.held = true;
+    result.held_value = held_values(at)[found - held_.begin()];
+  }
+  return result;
+}
+
+}  // namespace williwaw

@@ -1,0 +1,139 @@
+#include "kernels.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+// One portable binary uses the vector units that the machine has. Sanitizers do not get along with the
+// resolver that chooses among the clones. This is a macro because an attribute cannot be switched otherwise.
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(WILLIWAW_SANITIZED)
+#define WILLIWAW_CLONES __attribute__((target_clones("avx512f", "avx2", "default")))
+#else
+#define WILLIWAW_CLONES
+#endif
+
+namespace williwaw::kernels {
+
+namespace {
+
+// What flows into a unit of volume from the neighbours across lines.
+template <int rank>
+[[gnu::always_inline]] inline Real across(const SeparableLine& l, Index i, Real u) {
+  Real sum = 0;
+  if constexpr (rank > 1) sum += l.south * (l.next.south[i] - u) + l.north * (l.next.north[i] - u);
+  if constexpr (rank > 2) sum += l.bottom * (l.next.bottom[i] - u) + l.top * (l.next.top[i] - u);
+  return sum;
+}
+
+template <int rank>
+[[gnu::always_inline]] inline Real across(const GeneralLine& l, Index i, Real u) {
+  Real sum = 0;
+  if constexpr (rank > 1) sum += l.south[i] * (l.next.south[i] - u) + l.north[i] * (l.next.north[i] - u);
+  if constexpr (rank > 2) sum += l.bottom[i] * (l.next.bottom[i] - u) + l.top[i] * (l.next.top[i] - u);
+  return sum;
+}
+
+[[gnu::always_inline]] inline Real along(const SeparableLine& l, Index i, Real u, Real low, Real high) {
+  return l.x * (l.before[i] * (low - u) + l.after[i] * (high - u));
+}
+
+[[gnu::always_inline]] inline Real along(const GeneralLine& l, Index i, Real u, Real low, Real high) {
+  return l.x[i] * (low - u) + l.x[i + 1] * (high - u);
+}
+
+// `finish(i, inflow)` turns the inflow of unknown i into what is stored. Ends have a wall (coefficient 0) or
+// the other end as their neighbour; the loop between them is free of both.
+template <int rank, class Line, class Finish>
+[[gnu::always_inline]] inline void sweep(const Line& l, Real* __restrict out, const Finish& finish) {
+  const Index n = l.count;
+  const Real* u = l.u;
+  const Real before_first = l.periodic ? u[n - 1] : u[0], after_last = l.periodic ? u[0] : u[n - 1];
+  if (n == 1) {
+    out[0] = finish(0, along(l, 0, u[0], before_first, after_last) + across<rank>(l, 0, u[0]));
+    return;
+  }
+  out[0] = finish(0, along(l, 0, u[0], before_first, u[1]) + across<rank>(l, 0, u[0]));
+#pragma omp simd
+  for (Index i = 1; i < n - 1; ++i)
+    out[i] = finish(i, along(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]));
+  out[n - 1] = finish(n - 1, along(l, n - 1, u[n - 1], u[n - 2], after_last) + across<rank>(l, n - 1, u[n - 1]));
+}
+
+template <class Line, class Finish>
+[[gnu::always_inline]] inline void by_rank(const Line& l, int rank, Real* out, const Finish& finish) {
+  if (rank == 1)
+    sweep<1>(l, out, finish);
+  else if (rank == 2)
+    sweep<2>(l, out, finish);
+  else
+    sweep<3>(l, out, finish);
+}
+
+}  // namespace
+
+WILLIWAW_CLONES
+void step_separable(const SeparableLine& line, int rank, Real scale, Real* out) {
+  const SeparableLine l = line;
+  by_rank(l, rank, out, [&l, scale](Index i, Real inflow) { return l.u[i] + scale * inflow; });
+}
+
+WILLIWAW_CLONES
+void rate_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out) {
+  const SeparableLine l = line;
+  by_rank(l, rank, out, [widths, scale](Index i, Real inflow) { return widths[i] * scale * inflow; });
+}
+
+WILLIWAW_CLONES
+void step_general(const GeneralLine& line, int rank, Real step, const Real* capacity, Real* out) {
+  const GeneralLine l = line;
+  by_rank(l, rank, out, [&l, step, capacity](Index i, Real inflow) { return l.u[i] + step * inflow / capacity[i]; });
+}
+
+WILLIWAW_CLONES
+void rate_general(const GeneralLine& line, int rank, Real* out) {
+  const GeneralLine l = line;
+  by_rank(l, rank, out, [](Index, Real inflow) { return inflow; });
+}
+
+WILLIWAW_CLONES
+Totals total(Index count, const Real* u, const Real* widths, Real across, Real storage, const Real* capacity) {
+  Real content = 0, gross = 0, integral = 0;
+  Real lowest = u[0], highest = u[0];
+  if (capacity) {
+#pragma omp simd reduction(+ : content, gross, integral) reduction(min : lowest) reduction(max : highest)
+    for (Index i = 0; i < count; ++i) {
+      content += capacity[i] * u[i];
+      gross += capacity[i] * std::abs(u[i]);
+      integral += widths[i] * u[i];
+      lowest = u[i] < lowest ? u[i] : lowest;
+      highest = u[i] > highest ? u[i] : highest;
+    }
+    integral *= across;
+  } else {
+#pragma omp simd reduction(+ : gross, integral) reduction(min : lowest) reduction(max : highest)
+    for (Index i = 0; i < count; ++i) {
+      const Real amount = widths[i] * u[i];
+      integral += amount;
+      gross += std::abs(amount);
+      lowest = u[i] < lowest ? u[i] : lowest;
+      highest = u[i] > highest ? u[i] : highest;
+    }
+    integral *= across;
+    content = storage * integral;
+    gross *= storage * across;
+  }
+  Totals result;
+  result.content = content;
+  result.gross = gross;
+  result.integral = integral;
+  result.lowest = lowest;
+  result.highest = highest;
+  return result;
+}
+
+WILLIWAW_CLONES
+void add_scaled(Index count, const Real* a, Real scale, const Real* b, Real* out) {
+#pragma omp simd
+  for (Index i = 0; i < count; ++i) out[i] = a[i] + scale * b[i];
+}
+
+}  // namespace williwaw::kernels

@@ -1,0 +1,57 @@
+// The innermost loops: one contiguous line of unknowns at a time, no branch and no call inside.
+#pragma once
+
+#include "williwaw/space/balance.hpp"
+
+namespace williwaw::kernels {
+
+/// Lines next to the one being worked on; a line that is not there is the line itself with coefficient 0.
+struct Neighbours {
+  const Real* south;
+  const Real* north;
+  const Real* bottom;
+  const Real* top;
+};
+
+/// Constant coefficients: couplings are the product of a number and a line of geometry.
+struct SeparableLine {
+  Index count;
+  const Real* u;
+  Neighbours next;
+  const Real* before;  ///< geometry along the line
+  const Real* after;
+  Real x;  ///< conductivity along the line
+  Real south, north, bottom, top;
+  bool periodic;
+};
+
+/// out[i] = u[i] + scale · (what flows into a unit of volume)
+void step_separable(const SeparableLine& line, int rank, Real scale, Real* out);
+/// out[i] = widths[i] · scale · (what flows into a unit of volume)
+void rate_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out);
+
+/// Coefficients that vary: a conductance for every face.
+struct GeneralLine {
+  Index count;
+  const Real* u;
+  Neighbours next;
+  const Real* x;  ///< count + 1 faces along the line
+  const Real* south;
+  const Real* north;
+  const Real* bottom;
+  const Real* top;
+  bool periodic;
+};
+
+/// out[i] = u[i] + step · (what flows into the control volume) / capacity[i]
+void step_general(const GeneralLine& line, int rank, Real step, const Real* capacity, Real* out);
+/// out[i] = what flows into the control volume
+void rate_general(const GeneralLine& line, int rank, Real* out);
+
+/// Sums and extremes of a line. capacity[i] = storage·widths[i]·across where `capacity` is null.
+Totals total(Index count, const Real* u, const Real* widths, Real across, Real storage, const Real* capacity);
+
+/// out[i] = a[i] + scale · b[i]
+void add_scaled(Index count, const Real* a, Real scale, const Real* b, Real* out);
+
+}  // namespace williwaw::kernels

@@ -1,0 +1,23 @@
+#include "williwaw/space/layout.hpp"
+
+namespace williwaw {
+
+namespace {
+Index padded(const Block& b, int axis) { return b.extent[axis] + (b.extent[axis] > 1 ? 2 * b.halo : 0); }
+}  // namespace
+
+Layout::Layout(std::vector<Block> blocks) : blocks_(std::move(blocks)), starts_{0} {
+  for (const auto& b : blocks_) {
+    if (b.components < 1 || b.halo < 0) throw InputError("block '" + b.name + "': needs a component at least");
+    starts_.push_back(starts_.back() + b.components * padded(b, 0) * padded(b, 1) * padded(b, 2));
+  }
+}
+
+Index Layout::number(int block, int component, Index i, Index j, Index k) const {
+  const Block& b = blocks_[block];
+  const auto shift = [&](int axis) { return b.extent[axis] > 1 ? b.halo : 0; };
+  return starts_[block] + i + shift(0) +
+         padded(b, 0) * (j + shift(1) + padded(b, 1) * (k + shift(2) + padded(b, 2) * component));
+}
+
+}  // namespace williwaw

@@ -1,0 +1,53 @@
+#include "williwaw/space/linear_system.hpp"
+
+namespace williwaw {
+
+Index FaceSystem::neighbour(Index n, int a, bool upwards) const {
+  const Index stride = a == 0 ? 1 : a == 1 ? extent[0] : extent[0] * extent[1];
+  const Index along = n / stride % extent[a];
+  if (upwards) {
+    if (along + 1 < extent[a]) return n + stride;
+    return periodic[a] ? n - along * stride : -1;
+  }
+  if (along > 0) return n - stride;
+  return periodic[a] ? n + (extent[a] - 1) * stride : -1;
+}
+
+void FaceSystem::apply_mask() {
+  if (held.empty()) return;
+  for (Index n = 0; n < size(); ++n) {
+    for (int a = 0; a < rank(); ++a)
+      for (const bool up : {false, true}) {
+        const Index other = neighbour(n, a, up);
+        if (held[n] || (other >= 0 && held[other])) (up ? upper : lower)[a][n] = 0;
+      }
+    if (held[n]) diagonal[n] = 1;
+  }
+}
+
+std::vector<Triplet> FaceSystem::triplets() const {
+  std::vector<Triplet> result;
+  result.reserve(static_cast<std::size_t>(size() * (1 + 2 * rank())));
+  for (Index n = 0; n < size(); ++n) {
+    result.push_back({n, n, diagonal[n]});
+    for (int a = 0; a < rank(); ++a)
+      for (const bool up : {false, true}) {
+        const Index other = neighbour(n, a, up);
+        const Real value = (up ? upper : lower)[a][n];
+        if (other >= 0 && value != 0) result.push_back({n, other, value});
+      }
+  }
+  return result;
+}
+
+Index rows_of(const LinearSystem& system) {
+  if (const auto* faces = std::get_if<FaceSystem>(&system)) return faces->size();
+  return std::get<SparseSystem>(system).rows;
+}
+
+std::vector<Triplet> triplets_of(const LinearSystem& system) {
+  if (const auto* faces = std::get_if<FaceSystem>(&system)) return faces->triplets();
+  return std::get<SparseSystem>(system).entries;
+}
+
+}  // namespace williwaw

@@ -1,0 +1,33 @@
+#include "williwaw/time/budget.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace williwaw {
+
+Budget::Budget(std::vector<LedgerLine> lines, const Totals& initial, Real jump)
+    : lines_(std::move(lines)),
+      amounts_(lines_.size()),
+      initial_(initial.content - jump),
+      jump_(jump),
+      content_(initial.content),
+      gross_(initial.gross),
+      flows_(std::abs(jump)) {}
+
+void Budget::add(const Ledger& amounts, const Totals& totals) {
+  const Real residual = totals.content - content_ - amounts.sum();
+  const Real flow = amounts.gross();
+  amounts_.add(amounts, 1);
+  flows_ += flow;
+  content_ = totals.content;
+  const Real scale = std::max(gross_, totals.gross) + flow;
+  gross_ = totals.gross;
+  if (scale > 0) worst_step_ = std::max(worst_step_, std::abs(residual) / scale);
+}
+
+Real Budget::relative_residual() const {
+  const Real scale = gross_ + flows_;
+  return scale > 0 ? std::abs(residual()) / scale : 0;
+}
+
+}  // namespace williwaw

@@ -1,0 +1,49 @@
+#include "williwaw/time/guard.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace williwaw {
+
+namespace {
+// How many widths of its own range a state may lie outside it. Ringing stays below one; a mode that grows by
+// less than a hundred-fold a step is caught within a thousand.
+constexpr Real tolerated_widths = 9;
+}  // namespace
+
+Guard::Guard(Balance& balance, const Totals& initial, Real at)
+    : lowest_(initial.lowest), highest_(initial.highest) {
+  last_ = balance.drive(at);
+  widen(last_, 0);
+}
+
+void Guard::widen(const Drive& drive, Real step) {
+  known_ = known_ && drive.known;
+  steady_ = drive.steady;
+  lowest_ = std::min(lowest_, drive.lowest) - step * drive.lowering;
+  highest_ = std::max(highest_, drive.highest) + step * drive.raising;
+}
+
+std::optional<std::string> Guard::check(Balance& balance, const Totals& totals, Real at, Real step) {
+  if (!totals.finite()) return "the solution is no longer a finite number";
+  if (!known_) return std::nullopt;
+  if (steady_) {
+    widen(last_, step);
+  } else {
+    // What acted at the start of the step and what acts at its end.
+    const Drive now = balance.drive(at);
+    Drive both = now;
+    both.raising = std::max(now.raising, last_.raising);
+    both.lowering = std::max(now.lowering, last_.lowering);
+    widen(both, step);
+    last_ = now;
+  }
+  // A range without any width (all values alike) still has the width of its own round-off, many times over.
+  const Real width = std::max(highest_ - lowest_, 1e-6 * std::max(std::abs(highest_), std::abs(lowest_)));
+  const Real outside = std::max(totals.highest - highest_, lowest_ - totals.lowest);
+  if (outside <= tolerated_widths * width) return std::nullopt;
+  return "the solution has left the range that data and sources allow by " +
+         std::to_string(outside / width) + " times its width";
+}
+
+}  // namespace williwaw

@@ -1,0 +1,27 @@
+#include "schemes/kinds.hpp"
+
+#include <algorithm>
+
+namespace williwaw {
+
+const std::vector<SchemeKind>& scheme_kinds() {
+  static const std::vector<SchemeKind> kinds{schemes::explicit_euler(), schemes::rk4(), schemes::implicit_euler(),
+                                             schemes::crank_nicolson(), schemes::theta()};
+  return kinds;
+}
+
+Scheme scheme(const std::string& name, Real parameter) {
+  const auto& kinds = scheme_kinds();
+  const auto found = std::ranges::find(kinds, name, &SchemeKind::name);
+  if (found == kinds.end()) {
+    std::string known;
+    for (const auto& k : kinds) known += (known.empty() ? "" : ", ") + k.name;
+    throw InputError("there is no scheme called '" + name + "'; there are " + known);
+  }
+  if (!found->parameter.empty() && !(parameter >= found->lowest && parameter <= found->highest))
+    throw InputError("scheme '" + name + "': " + found->parameter + " must lie between " +
+                     std::to_string(found->lowest) + " and " + std::to_string(found->highest));
+  return found->make(parameter);
+}
+
+}  // namespace williwaw
