@@ -1,0 +1,88 @@
+// Case files: TOML with units and formulas, read into a Problem and a Plan.
+#pragma once
+
+#include <filesystem>
+
+#include "williwaw/casefile/error.hpp"
+#include "williwaw/casefile/units.hpp"
+#include "williwaw/problem/problem.hpp"
+#include "williwaw/time/march.hpp"
+
+namespace williwaw::casefile {
+
+/// A value as the case gives it: what the program uses, and how it was written.
+struct Value {
+  Function function;
+  std::string text;
+  /// SI value and unit where it is a plain number with a unit; empty otherwise.
+  std::string si;
+};
+
+/// What a number was measured in and is shown in.
+struct Scale {
+  Unit unit;
+  bool shown = false;  ///< false in a dimensionless case: no unit is written
+  Real to_shown(Real si) const { return shown ? unit.from_si(si) : si; }
+  Real difference_to_shown(Real si) const { return shown ? unit.from_si(si, true) : si; }
+  Real to_si(Real value) const { return shown ? unit.to_si(value) : value; }
+  std::string name() const { return shown ? unit.text() : ""; }
+  /// " [h]" or nothing.
+  std::string bracket() const { return shown ? " [" + unit.text() + "]" : ""; }
+};
+
+struct Probe {
+  std::string name;
+  Point at;
+};
+
+/// A figure as a case or a command asks for it. Times are SI.
+struct FigureRequest {
+  std::string kind;
+  std::string of;                 ///< empty: the unknown
+  std::string title;
+  std::vector<Real> times;
+  Index every = 0;
+  std::optional<std::pair<Real, Real>> range;  ///< in shown units
+  std::optional<std::pair<Point, Point>> along;
+  std::optional<Point> at;        ///< a plane of a block: the axis named in at_axis
+  int at_axis = -1;
+};
+
+/// How the step is chosen.
+struct StepChoice {
+  bool of_limit = false;
+  Real value = 0;  ///< SI, or the fraction
+};
+
+struct Case {
+  std::filesystem::path file;
+  std::string text;  ///< TOML that reads as what is run
+  std::string title;
+  Problem problem;
+  std::string equation_formula;
+  std::vector<std::pair<std::string, Value>> coefficients;
+  /// For each side what acts there, in words.
+  std::array<std::string, 6> walls;
+  Value initial;
+  Plan plan;  ///< complete but for the step, which `resolve_step` fills in
+  StepChoice step;
+  Scale length, time, value, storage;
+  /// Unit of the amount that the budget counts, and of a flux through a wall.
+  std::string amount_unit, flow_unit, flux_unit;
+  std::vector<Probe> probes;
+  std::optional<Value> exact;
+  bool exact_is_initial = false;
+  std::vector<FigureRequest> figures;
+  std::string step_place;  ///< file and line of the step, for errors
+};
+
+/// Reads a case. `overrides` are "key=value", applied in order. Throws CaseError.
+Case read_case(const std::filesystem::path& file, const std::vector<std::string>& overrides = {});
+/// The same from text that never was in a file.
+Case read_case_text(const std::string& text, const std::filesystem::path& name,
+                    const std::vector<std::string>& overrides = {});
+
+/// Writes a commented starter case of an equation kind; throws InputError for a kind that is not there.
+std::string starter_case(const std::string& kind);
+
+}  // namespace williwaw::casefile

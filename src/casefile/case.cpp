@@ -1,0 +1,157 @@
+#include "williwaw/casefile/case.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <fstream>
+#include <sstream>
+
+#include "parts.hpp"
+
+namespace williwaw::casefile {
+
+namespace {
+
+const Words sections{"title", "constants", "grid",   "equation", "initial", "boundary", "time",
+                     "space", "record",    "probe",  "exact",    "figure"};
+const Words later_sections{"region", "steady", "settled", "cycle",   "derived", "converge",
+                           "stage",  "variant", "samples", "curve"};
+
+std::string read_text(const std::filesystem::path& file, const std::string& place, const std::string& key) {
+  std::ifstream in(file);
+  std::ostringstream text;
+  if (in) text << in.rdbuf();
+  if (!in || std::filesystem::is_directory(file)) throw CaseError(place, key, "cannot be read: is the name right?");
+  return text.str();
+}
+
+void take_constants(const Node& table, Context& context, const std::string& path) {
+  for (const auto& e : table.table()) {
+    if (e.key == "include") continue;
+    const std::string key = path + "." + e.key;
+    if (e.key.empty() || !std::ranges::all_of(e.key, [](char c) {
+          return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
+        }) || std::isdigit(static_cast<unsigned char>(e.key[0])))
+      throw CaseError(e.node->place.text(), key, "a name of letters, digits and '_' is needed, not starting with a digit");
+    for (const char* taken : {"x", "y", "z", "t", "r", "u"})
+      if (e.key == taken) throw CaseError(e.node->place.text(), key, "is the name of a variable and cannot be a constant");
+    if (e.node->is_text())
+      if (const auto measured = split_measured(e.node->text()))
+        if (const auto unit = Unit::parse(measured->unit)) {
+          context.constants[e.key] = unit->to_si(measured->number);
+          context.constant_units.insert_or_assign(e.key, *unit);
+          context.constant_texts[e.key] = e.node->text();
+          continue;
+        }
+    const Value v = read_value(context, *e.node, key, {Unit(), false, "a number"}, {});
+    context.constants[e.key] = v.function(Point{});
+    context.constant_texts[e.key] = v.text;
+  }
+}
+
+void read_constants(const Node& root, Context& context) {
+  const Node* node = root.find("constants");
+  if (!node) return;
+  const Section section(context, *node, "constants");
+  if (section.has("include")) {
+    const std::string name = section.word("include", "");
+    const auto file = context.folder / name;
+    const Node included = parse_toml(read_text(file, section.find("include")->place.text(), "constants.include: '" + name + "'"), name);
+    context.dimensional = context.dimensional || carries_units(included);
+    const Node* inner = included.find("constants");
+    take_constants(inner ? *inner : included, context, "constants");
+  }
+  take_constants(*node, context, "constants");
+}
+
+Unit first_unit(const Context& context, const std::vector<const Node*>& candidates, const char* otherwise) {
+  for (const Node* c : candidates)
+    if (c)
+      if (const auto unit = unit_written(context, *c)) return *unit;
+  return Unit::of(otherwise);
+}
+
+std::vector<const Node*> children(const Node* parent, const Words& keys) {
+  std::vector<const Node*> result;
+  for (const auto& k : keys)
+    if (parent) result.push_back(parent->find(k));
+  return result;
+}
+
+void choose_scales(const Context& context, const Node& root, const EquationKind& kind,
+                   const Dimensions& dimensions, Case& result) {
+  const bool shown = context.dimensional;
+  std::vector<const Node*> lengths;
+  for (const char* axis : {"x", "y", "z"})
+    for (const Node* n : children(root.find("grid")->find(axis), {"to", "from", "spacing"})) lengths.push_back(n);
+  result.length = {first_unit(context, lengths, "m"), shown};
+  result.time = {first_unit(context, children(root.find("time"), {"until", "lasts", "step"}), "s"), shown};
+  result.value = {shown_unit(kind, context, root), shown};
+  if (!result.length.unit.same_dimension(Unit::of("m"))) result.length.unit = Unit::of("m");
+  if (!result.time.unit.same_dimension(Unit::of("s"))) result.time.unit = Unit::of("s");
+  if (!shown) return;
+  const int rank = result.problem.grid().rank();
+  if (kind.unknown == "temperature") {
+    result.amount_unit = rank == 1 ? "J/m^2" : rank == 2 ? "J/m" : "J";
+    result.flow_unit = rank == 1 ? "W/m^2" : rank == 2 ? "W/m" : "W";
+    result.flux_unit = "W/m^2";
+  } else {
+    const Unit amount = dimensions.storage * dimensions.unknown * Unit::of("m").power(rank);
+    result.amount_unit = amount.si_text();
+    result.flow_unit = (amount / Unit::of("s")).si_text();
+    result.flux_unit = dimensions.flux.si_text();
+  }
+}
+
+Case assemble(const Node& root, Context& context) {
+  const Section top(context, root, "");
+  top.allow(sections, later_sections);
+  read_constants(root, context);
+  const Grid grid = read_grid(context, root);
+  for (int a = 0; a < grid.rank(); ++a) context.variables.push_back(grid.axis(a).name());
+  const EquationKind& kind = read_equation_kind(root, context);
+  const Dimensions dimensions = dimensions_of(kind, context, root);
+  std::vector<std::pair<std::string, Value>> shown;
+  const Equation equation = read_equation(context, root, kind, dimensions, shown);
+  Case result{.file = {}, .text = {}, .title = top.word("title", ""), .problem = Problem(grid, equation),
+              .equation_formula = kind.formula, .coefficients = shown, .walls = {}, .initial = {}, .plan = {},
+              .step = {}, .length = {}, .time = {}, .value = {}, .storage = {}, .amount_unit = {}, .flow_unit = {},
+              .flux_unit = {}, .probes = {}, .exact = {}, .figures = {}, .step_place = {}};
+  choose_scales(context, root, kind, dimensions, result);
+  read_boundary(context, root, dimensions, result);
+  read_initial(context, root, dimensions, result);
+  read_time(context, root, result);
+  read_space(context, root);
+  read_records(context, root, result);
+  read_exact(context, root, dimensions, result);
+  read_figures(context, root, result);
+  return result;
+}
+
+}  // namespace
+
+Case read_case_text(const std::string& text, const std::filesystem::path& name,
+                    const std::vector<std::string>& overrides) {
+  Node root = parse_toml(text, name.string());
+  for (const auto& o : overrides) override_with(root, o);
+  Context context;
+  context.file = name.string();
+  context.folder = name.parent_path();
+  context.dimensional = carries_units(root);
+  Case result = assemble(root, context);
+  result.file = name;
+  if (result.title.empty()) result.title = name.stem().string();
+  result.text = text;
+  if (!overrides.empty()) {
+    std::string changes;
+    for (const auto& o : overrides) changes += "# --set " + o + "\n";
+    result.text = changes + write_toml(root);
+  }
+  return result;
+}
+
+Case read_case(const std::filesystem::path& file, const std::vector<std::string>& overrides) {
+  return read_case_text(read_text(file, file.string(), ""), file, overrides);
+}
+
+}  // namespace williwaw::casefile

@@ -1,0 +1,240 @@
+#include "williwaw/casefile/formula.hpp"
+
+#include <muParser.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+namespace williwaw::casefile {
+
+namespace {
+
+// muParser evaluates arrays of variables in one call; formulas are fed in pieces of this size.
+constexpr Index chunk = 256;
+
+class Compiled {
+ public:
+  Compiled(const std::string& text, const Constants& constants, const std::vector<std::string>& variables);
+
+  bool uses(const std::string& variable) const;
+  void evaluate(const Points& places, Real time, std::span<Real> out);
+
+ private:
+  struct Sum {
+    std::string index;
+    Index from, to;
+    std::unique_ptr<Compiled> term;
+    std::vector<Real> values = std::vector<Real>(chunk);
+  };
+
+  std::string take_sums(std::string text);
+  void define_functions();
+  void parse();
+  void evaluate_chunk(Index count, Real* out);
+  void fill(const std::string& name, const Real* values, Index count);
+
+  Constants constants_;
+  std::vector<std::string> names_;
+  std::map<std::string, std::vector<Real>> variables_;
+  std::vector<Sum> sums_;
+  std::string text_;
+  mu::Parser parser_;
+  std::vector<std::string> used_;
+};
+
+bool name_character(char c) { return std::isalnum(static_cast<unsigned char>(c)) || c == '_'; }
+
+std::string trimmed(const std::string& s) {
+  const auto first = s.find_first_not_of(" \t\n");
+  if (first == std::string::npos) return "";
+  return s.substr(first, s.find_last_not_of(" \t\n") - first + 1);
+}
+
+Compiled::Compiled(const std::string& text, const Constants& constants, const std::vector<std::string>& variables)
+    : constants_(constants), names_(variables), text_(text) {
+  for (const auto& v : names_) constants_.erase(v);
+  for (const auto& v : names_) variables_[v].assign(chunk, 0.0);
+  define_functions();
+  for (const auto& [name, value] : constants_) parser_.DefineConst(name, value);
+  for (auto& [name, values] : variables_) parser_.DefineVar(name, values.data());
+  const std::string plain = take_sums(text);
+  for (std::size_t s = 0; s < sums_.size(); ++s)
+    parser_.DefineVar("sum_over_" + std::to_string(s), sums_[s].values.data());
+  parser_.SetExpr(plain);
+  parse();
+}
+
+void Compiled::define_functions() {
+  parser_.DefineFun("erf", [](Real v) { return std::erf(v); });
+  parser_.DefineFun("erfc", [](Real v) { return std::erfc(v); });
+  parser_.DefineFun("floor", [](Real v) { return std::floor(v); });
+  parser_.DefineFun("ceil", [](Real v) { return std::ceil(v); });
+  parser_.DefineFun("mod", [](Real a, Real b) { return a - b * std::floor(a / b); });
+}
+
+// Replaces every sum_over(index, from, to, term) by a variable that is filled before the rest is evaluated.
+std::string Compiled::take_sums(std::string text) {
+  const std::string word = "sum_over";
+  for (std::size_t at = text.find(word); at != std::string::npos; at = text.find(word, at + 1)) {
+    if (at > 0 && name_character(text[at - 1])) continue;
+    const auto open = text.find_first_not_of(" ", at + word.size());
+    if (open == std::string::npos || text[open] != '(') throw InputError("sum_over needs (index, from, to, term)");
+    std::vector<std::string> arguments{""};
+    int depth = 0;
+    std::size_t close = open;
+    for (; close < text.size(); ++close) {
+      const char c = text[close];
+      if (c == '(' && ++depth == 1) continue;
+      if (c == ')' && --depth == 0) break;
+      if (c == ',' && depth == 1)
+        arguments.emplace_back();
+      else
+        arguments.back() += c;
+    }
+    if (depth != 0) throw InputError("formula '" + text_ + "': a bracket of sum_over is not closed");
+    if (arguments.size() != 4)
+      throw InputError("formula '" + text_ + "': sum_over takes four things, (index, from, to, term), not " +
+                       std::to_string(arguments.size()));
+    Sum sum;
+    sum.index = trimmed(arguments[0]);
+    const auto bound = [&](const std::string& a) {
+      const Real v = compile(a, constants_, {})(Point{});
+      if (v != std::floor(v) || std::abs(v) > 1e6)
+        throw InputError("formula '" + text_ + "': the ends of sum_over must be whole numbers up to 1000000");
+      return static_cast<Index>(v);
+    };
+    sum.from = bound(arguments[1]);
+    sum.to = bound(arguments[2]);
+    auto inner = names_;
+    inner.push_back(sum.index);
+    sum.term = std::make_unique<Compiled>(trimmed(arguments[3]), constants_, inner);
+    const std::string replacement = "sum_over_" + std::to_string(sums_.size());
+    sums_.push_back(std::move(sum));
+    text = text.substr(0, at) + replacement + text.substr(close + 1);
+    at += replacement.size();
+  }
+  return text;
+}
+
+void Compiled::parse() {
+  try {
+    Real once[chunk];
+    parser_.Eval(once, 1);
+    for (const auto& [name, pointer] : parser_.GetUsedVar()) used_.push_back(name);
+  } catch (const mu::Parser::exception_type& e) {
+    const std::string token = trimmed(e.GetToken());
+    std::string message = "formula '" + text_ + "' cannot be read: ";
+    if (!token.empty() && (e.GetCode() == mu::ecUNASSIGNABLE_TOKEN || e.GetCode() == mu::ecUNEXPECTED_VAR) &&
+        std::isalpha(static_cast<unsigned char>(token[0]))) {
+      std::string name;
+      for (const char c : token) {
+        if (!name_character(c)) break;
+        name += c;
+      }
+      std::vector<std::string> known = names_;
+      for (const auto& [n, v] : constants_) known.push_back(n);
+      for (const auto& [n, f] : parser_.GetFunDef()) known.push_back(n);
+      known.push_back("sum_over");
+      message += "unknown name '" + name + "'";
+      if (const std::string near = nearest(name, known); !near.empty()) {
+        message += "; did you mean '" + near + "'?";
+      } else if (name.size() == 1 && std::string("xyzt").find(name) != std::string::npos) {
+        std::string list;
+        for (const auto& v : names_) list += (list.empty() ? "" : ", ") + v;
+        message += list.empty() ? "; only constants may stand here" : "; here it may use " + list;
+      }
+      throw InputError(message);
+    }
+    std::string what = e.GetMsg();
+    if (!what.empty()) what[0] = static_cast<char>(std::tolower(static_cast<unsigned char>(what[0])));
+    throw InputError(message + what);
+  }
+}
+
+bool Compiled::uses(const std::string& variable) const {
+  return std::ranges::find(used_, variable) != used_.end() ||
+         std::ranges::any_of(sums_, [&](const Sum& s) { return s.term->uses(variable); });
+}
+
+void Compiled::fill(const std::string& name, const Real* values, Index count) {
+  const auto found = variables_.find(name);
+  if (found != variables_.end()) std::copy(values, values + count, found->second.begin());
+  for (auto& s : sums_)
+    if (s.index != name) s.term->fill(name, values, count);
+}
+
+void Compiled::evaluate_chunk(Index count, Real* out) {
+  std::array<Real, chunk> part{}, index{};
+  for (auto& s : sums_) {
+    std::fill(s.values.begin(), s.values.end(), 0.0);
+    for (Index n = s.from; n <= s.to; ++n) {
+      index.fill(static_cast<Real>(n));
+      s.term->fill(s.index, index.data(), count);
+      s.term->evaluate_chunk(count, part.data());
+      for (Index i = 0; i < count; ++i) s.values[i] += part[i];
+    }
+  }
+  parser_.Eval(out, static_cast<int>(count));
+}
+
+void Compiled::evaluate(const Points& places, Real time, std::span<Real> out) {
+  std::array<Real, chunk> times{};
+  times.fill(time);
+  for (Index start = 0; start < places.size(); start += chunk) {
+    const Index count = std::min(chunk, places.size() - start);
+    fill("x", places.x.data() + start, count);
+    fill("y", places.y.data() + start, count);
+    fill("z", places.z.data() + start, count);
+    fill("t", times.data(), count);
+    evaluate_chunk(count, out.data() + start);
+  }
+}
+
+}  // namespace
+
+const Constants& common_constants() {
+  static const Constants common{{"pi", std::numbers::pi}, {"minute", 60}, {"hour", 3600}, {"day", 86400}};
+  return common;
+}
+
+Function compile(const std::string& formula, const Constants& constants,
+                 const std::vector<std::string>& variables) {
+  Constants all = common_constants();
+  for (const auto& [name, value] : constants) all[name] = value;
+  const auto compiled = std::make_shared<Compiled>(formula, all, variables);
+  const bool on_place = compiled->uses("x") || compiled->uses("y") || compiled->uses("z");
+  const bool on_time = compiled->uses("t");
+  auto function = Function::by_line(
+      [compiled](const Points& places, Real time, std::span<Real> out) { compiled->evaluate(places, time, out); },
+      on_place, on_time);
+  if (!on_place && !on_time) return {function(Point{})};
+  return function;
+}
+
+std::string nearest(const std::string& name, const std::vector<std::string>& candidates) {
+  std::string best;
+  // A word as far away as a third of its letters is another word.
+  std::size_t least = std::max<std::size_t>(1, name.size() / 3) + 1;
+  for (const auto& c : candidates) {
+    std::vector<std::size_t> row(c.size() + 1);
+    for (std::size_t j = 0; j <= c.size(); ++j) row[j] = j;
+    for (std::size_t i = 1; i <= name.size(); ++i) {
+      std::size_t diagonal = row[0];
+      row[0] = i;
+      for (std::size_t j = 1; j <= c.size(); ++j) {
+        const std::size_t above = row[j];
+        row[j] = std::min({above + 1, row[j - 1] + 1, diagonal + (name[i - 1] == c[j - 1] ? 0 : 1)});
+        diagonal = above;
+      }
+    }
+    if (row.back() < least) {
+      least = row.back();
+      best = c;
+    }
+  }
+  return best;
+}
+
+}  // namespace williwaw::casefile

@@ -1,0 +1,85 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "parts.hpp"
+
+namespace williwaw::casefile {
+
+namespace {
+
+const Expected a_length() { return {Unit::of("m"), false, "a length"}; }
+
+// Intervals along an axis: said outright, as a number of nodes, or by their length.
+Index intervals_of(const Context& context, const Section& axis, Real length) {
+  const int given = axis.has("cells") + axis.has("nodes") + axis.has("spacing");
+  if (given != 1)
+    throw CaseError(axis.node().place.text(), axis.path(), "give one of cells, nodes or spacing");
+  if (axis.has("cells")) return axis.whole("cells", 1);
+  if (axis.has("nodes")) return axis.whole("nodes", 2) - 1;
+  const Real spacing = read_number(context, *axis.find("spacing"), axis.key_path("spacing"), a_length());
+  if (!(spacing > 0)) axis.fail("spacing", "must be above zero");
+  const Real exact = length / spacing;
+  const Index count = std::llround(exact);
+  if (count < 1 || std::abs(exact - static_cast<Real>(count)) > 1e-6 * exact)
+    axis.fail("spacing", fmt::format("does not divide the length: {:.6g} intervals; {} intervals would be {:.6g} long",
+                                     exact, std::max<Index>(1, count),
+                                     length / static_cast<Real>(std::max<Index>(1, count))));
+  return count;
+}
+
+// A side is periodic when [boundary] says so; the grid must know before walls are read.
+bool says_periodic(const Node* boundary, const std::string& side) {
+  if (!boundary) return false;
+  const Node* given = boundary->find(side);
+  if (!given) given = boundary->find("default");
+  return given && given->is_text() && given->text() == "periodic";
+}
+
+}  // namespace
+
+Grid read_grid(const Context& context, const Node& root) {
+  const Node* node = root.find("grid");
+  if (!node) throw CaseError(context.file, "grid", "missing; a case needs a [grid]");
+  const Section grid(context, *node, "grid");
+  grid.allow({"coordinates", "unknowns", "x", "y", "z"}, {"r"});
+  grid.choice("coordinates", "cartesian", {"cartesian"}, {"cylindrical", "spherical"});
+  const auto where = grid.choice("unknowns", "cells", {"cells", "nodes"}, {"faces"});
+  const Unknowns unknowns = where == "nodes" ? Unknowns::nodes : Unknowns::cells;
+  const std::map<std::string, std::pair<std::string, std::string>> ends{
+      {"x", {"west", "east"}}, {"y", {"south", "north"}}, {"z", {"bottom", "top"}}};
+  const Node* boundary = root.find("boundary");
+  std::vector<Axis> axes;
+  for (const auto& [name, sides] : ends) {
+    const Node* given = grid.find(name);
+    if (!given) continue;
+    const Section axis(context, *given, "grid." + name);
+    axis.allow({"from", "to", "cells", "nodes", "spacing"}, {"faces", "growth"});
+    const Real from = read_number(context, axis.need("from", "where the axis starts"), axis.key_path("from"), a_length());
+    const Real to = read_number(context, axis.need("to", "where the axis ends"), axis.key_path("to"), a_length());
+    if (!(to > from)) axis.fail("to", "must lie above 'from'");
+    const bool low = says_periodic(boundary, sides.first), high = says_periodic(boundary, sides.second);
+    if (low != high) {
+      const std::string &is = low ? sides.first : sides.second, &is_not = low ? sides.second : sides.first;
+      throw CaseError(boundary->find(is)->place.text(), "boundary." + is,
+                      "is periodic, but '" + is_not + "', the other end of " + name + ", is not; say so of both");
+    }
+    try {
+      axes.push_back(Axis::uniform(name, from, to, intervals_of(context, axis, to - from), unknowns, low));
+    } catch (const CaseError&) {
+      throw;
+    } catch (const InputError& e) {
+      throw CaseError(given->place.text(), axis.path(), e.what());
+    }
+  }
+  if (axes.empty()) throw CaseError(node->place.text(), "grid", "at least one of x, y and z is needed");
+  Real unknowns_in_all = 1;
+  for (const auto& a : axes) unknowns_in_all *= static_cast<Real>(a.size());
+  if (unknowns_in_all > 2e9)
+    throw CaseError(node->place.text(), "grid",
+                    fmt::format("{:.3g} unknowns are more than this program can hold", unknowns_in_all));
+  return Grid(std::move(axes));
+}
+
+}  // namespace williwaw::casefile

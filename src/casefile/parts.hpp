@@ -1,0 +1,29 @@
+// The parts of a case, read one by one. Each takes the whole tree and fills in its share of the Case.
+#pragma once
+
+#include "reader.hpp"
+
+namespace williwaw::casefile {
+
+/// Dimensions that follow from the equation.
+struct Dimensions {
+  Unit unknown, storage, source, conductivity, flux, gradient, exchange;
+};
+
+Grid read_grid(const Context& context, const Node& root);
+/// Finds the equation's kind; throws for one that is not there.
+const EquationKind& read_equation_kind(const Node& root, const Context& context);
+Dimensions dimensions_of(const EquationKind& kind, const Context& context, const Node& root);
+Equation read_equation(const Context& context, const Node& root, const EquationKind& kind,
+                       const Dimensions& dimensions, std::vector<std::pair<std::string, Value>>& shown);
+void read_boundary(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+void read_initial(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+void read_time(const Context& context, const Node& root, Case& result);
+void read_space(const Context& context, const Node& root);
+void read_records(const Context& context, const Node& root, Case& result);
+void read_exact(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+void read_figures(const Context& context, const Node& root, Case& result);
+/// The unit that the unknown is shown in.
+Unit shown_unit(const EquationKind& kind, const Context& context, const Node& root);
+
+}  // namespace williwaw::casefile

@@ -1,0 +1,233 @@
+#include "reader.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace williwaw::casefile {
+
+std::string listed(const Words& words) {
+  std::string result;
+  for (std::size_t i = 0; i < words.size(); ++i)
+    result += (i == 0 ? "" : i + 1 == words.size() ? " or " : ", ") + words[i];
+  return result;
+}
+
+void refuse_word(const std::string& place, const std::string& key, const std::string& kind,
+                 const std::string& word, const Words& known, const Words& later) {
+  if (std::ranges::find(later, word) != later.end())
+    throw CaseError(place, key, fmt::format("{} '{}' is not there yet", kind, word));
+  Words all = known;
+  all.insert(all.end(), later.begin(), later.end());
+  const std::string near = nearest(word, all);
+  if (!near.empty())
+    throw CaseError(place, key, fmt::format("unknown {}{}; did you mean '{}'?", kind,
+                                            kind == "key" ? "" : " '" + word + "'", near));
+  throw CaseError(place, key, fmt::format("unknown {}{}; {} {}", kind, kind == "key" ? "" : " '" + word + "'",
+                                          known.size() == 1 ? "there is" : "there are",
+                                          listed(known)));
+}
+
+Section::Section(const Context& context, const Node& node, std::string path)
+    : context_(context), node_(node), path_(std::move(path)) {
+  if (!node_.is_table())
+    throw CaseError(node_.place.text(), path_, "a table is needed here, [" + path_ + "] or { .. }");
+}
+
+void Section::allow(const Words& known, const Words& later) const {
+  for (const auto& e : node_.table()) {
+    if (std::ranges::find(known, e.key) != known.end()) continue;
+    Place place = e.node->place;
+    place.line = e.line;
+    if (std::ranges::find(later, e.key) != later.end())
+      throw CaseError(place.text(), key_path(e.key), "not there yet");
+    refuse_word(place.text(), key_path(e.key), "key", e.key, known, later);
+  }
+}
+
+const Node& Section::need(const std::string& key, const std::string& what) const {
+  if (const Node* found = find(key)) return *found;
+  throw CaseError(node_.place.text(), key_path(key), "missing; give " + what);
+}
+
+std::string Section::word(const std::string& key, const std::string& otherwise) const {
+  const Node* found = find(key);
+  if (!found) return otherwise;
+  if (!found->is_text()) fail(key, "a text in quotation marks is needed here");
+  return found->text();
+}
+
+std::string Section::choice(const std::string& key, const std::string& otherwise, const Words& known,
+                            const Words& later) const {
+  const std::string given = word(key, otherwise);
+  if (std::ranges::find(known, given) != known.end()) return given;
+  refuse_word(find(key)->place.text(), key_path(key), "value", given, known, later);
+}
+
+Index Section::whole(const std::string& key, Index lowest) const {
+  const Node& given = need(key, "a whole number");
+  const auto* number = std::get_if<std::int64_t>(&given.value);
+  if (!number || *number < lowest)
+    fail(key, fmt::format("a whole number, {} or more, is needed here", lowest));
+  return *number;
+}
+
+void Section::fail(const std::string& key, const std::string& text) const {
+  const Node* found = find(key);
+  throw CaseError((found ? found->place : node_.place).text(), key_path(key), text);
+}
+
+bool carries_units(const Node& node) {
+  if (node.is_text()) {
+    const auto measured = split_measured(node.text());
+    return measured && Unit::parse(measured->unit).has_value();
+  }
+  if (node.is_array()) return std::ranges::any_of(node.array(), carries_units);
+  if (node.is_table())
+    return std::ranges::any_of(node.table(), [](const Entry& e) {
+      return e.key == "unit" || (e.key != "title" && e.key != "name" && carries_units(*e.node));
+    });
+  return false;
+}
+
+std::optional<Unit> unit_written(const Context& context, const Node& node) {
+  if (node.is_text()) {
+    if (const auto measured = split_measured(node.text())) return Unit::parse(measured->unit);
+    const auto constant = context.constant_units.find(node.text());
+    if (constant != context.constant_units.end()) return constant->second;
+  }
+  if (const Node* unit = node.find("unit"); unit && unit->is_text()) return Unit::parse(unit->text());
+  return std::nullopt;
+}
+
+namespace {
+
+class ValueReader {
+ public:
+  ValueReader(const Context& context, const Node& node, std::string key, const Expected& expected)
+      : context_(context), node_(node), key_(std::move(key)), expected_(expected) {}
+
+  Value read(const Words& variables) const {
+    if (node_.is_number()) return plain(node_.number());
+    if (node_.is_text()) return from_text(node_.text(), variables);
+    if (node_.is_table()) return from_table(variables);
+    fail("a number or a text in quotation marks is needed here");
+  }
+
+ private:
+  [[noreturn]] void fail(const std::string& text) const { throw CaseError(node_.place.text(), key_, text); }
+
+  std::string example() const {
+    const std::string& unit = expected_.unit.text();
+    return unit.empty() ? expected_.unit.si_text() : unit;
+  }
+
+  Value plain(Real number) const {
+    if (!std::isfinite(number)) fail("a finite number is needed here");
+    // Zero is the same in every unit, except on a temperature scale.
+    if (context_.dimensional && !expected_.unit.is_dimensionless() && (number != 0 || is_temperature()))
+      fail(fmt::format("the number {} has no unit, but others in this case do; write \"{} {}\" if that is meant",
+                       number, number, example()));
+    return {Function(number), fmt::format("{:.10g}", number), ""};
+  }
+
+  bool is_temperature() const { return !expected_.difference && expected_.unit.same_dimension(Unit::of("K")); }
+
+  Value from_text(const std::string& text, const Words& variables) const {
+    if (const auto measured = split_measured(text)) {
+      if (const auto unit = Unit::parse(measured->unit)) return with_unit(*measured, *unit, text);
+      // "2 x" is neither: say what was tried.
+      if (measured->unit.find_first_of("+-*/^<>?,") == std::string::npos)
+        fail(fmt::format("'{}' is not a unit", measured->unit));
+    }
+    const auto constant = context_.constant_units.find(text);
+    if (constant != context_.constant_units.end() && !constant->second.same_dimension(expected_.unit))
+      fail(fmt::format("constant '{}' is in '{}', but {} is needed here, in '{}' for example", text,
+                       constant->second.text(), expected_.name, example()));
+    try {
+      Value value{compile(text, context_.constants, variables), text, ""};
+      if (const auto written = context_.constant_texts.find(text); written != context_.constant_texts.end())
+        value.text = text + " (" + written->second + ")";
+      return value;
+    } catch (const CaseError&) {
+      throw;
+    } catch (const InputError& e) {
+      fail(e.what());
+    }
+  }
+
+  Value with_unit(const Measured& measured, const Unit& unit, const std::string& text) const {
+    if (!unit.same_dimension(expected_.unit))
+      fail(fmt::format("unit '{}' does not fit: {} is needed here, in '{}' for example", measured.unit,
+                       expected_.name, example()));
+    const Real si = unit.to_si(measured.number, expected_.difference);
+    if (!std::isfinite(si)) fail("a finite number is needed here");
+    return {Function(si), text, fmt::format("{:.6g} {}", si, unit.si_text())};
+  }
+
+  Value from_table(const Words& variables) const {
+    const Section section(context_, node_, key_);
+    section.allow({"formula", "unit"}, {"file", "variable", "outside", "default", "u_unit", "table", "region", "from", "noise"});
+    const std::string formula = section.word("formula", "");
+    if (!section.has("formula")) section.need("formula", "a formula, { formula = \"..\", unit = \"..\" }");
+    Value inner = from_text(formula, variables);
+    if (!section.has("unit")) return inner;
+    const std::string name = section.word("unit", "");
+    const auto unit = Unit::parse(name);
+    if (!unit) section.fail("unit", fmt::format("'{}' is not a unit", name));
+    if (!unit->same_dimension(expected_.unit))
+      section.fail("unit", fmt::format("unit '{}' does not fit: {} is needed here, in '{}' for example", name,
+                                       expected_.name, example()));
+    const Function f = inner.function;
+    const bool difference = expected_.difference;
+    // Units are linear: two conversions tell all of them.
+    const Real zero = unit->to_si(0, difference), one = unit->to_si(1, difference) - zero;
+    inner.function = Function::by_line(
+        [f, zero, one](const Points& p, Real t, std::span<Real> out) {
+          f.evaluate(p, t, out);
+          for (Real& v : out) v = zero + one * v;
+        },
+        f.depends_on_place(), f.depends_on_time());
+    if (f.is_constant()) inner.function = zero + one * f(Point{});
+    inner.text += " " + name;
+    return inner;
+  }
+
+  const Context& context_;
+  const Node& node_;
+  std::string key_;
+  const Expected& expected_;
+};
+
+}  // namespace
+
+Value read_value(const Context& context, const Node& node, const std::string& key, const Expected& expected,
+                 const Words& variables) {
+  return ValueReader(context, node, key, expected).read(variables);
+}
+
+Real read_number(const Context& context, const Node& node, const std::string& key, const Expected& expected) {
+  const Value value = read_value(context, node, key, expected, {});
+  const Real number = value.function(Point{});
+  if (!std::isfinite(number)) throw CaseError(node.place.text(), key, "a finite number is needed here");
+  return number;
+}
+
+Point read_point(const Context& context, const Node& node, const std::string& key, const Grid& grid) {
+  if (!node.is_array() || static_cast<int>(node.array().size()) != grid.rank())
+    throw CaseError(node.place.text(), key,
+                    fmt::format("a list of {} position{} is needed here, one for each axis", grid.rank(),
+                                grid.rank() == 1 ? "" : "s"));
+  Point p;
+  for (int a = 0; a < grid.rank(); ++a)
+    p[grid.slot(a)] = read_number(context, node.array()[a], key, {Unit::of("m"), false, "a length"});
+  try {
+    grid.containing(p);
+  } catch (const InputError& e) {
+    throw CaseError(node.place.text(), key, e.what());
+  }
+  return p;
+}
+
+}  // namespace williwaw::casefile

@@ -1,0 +1,206 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "parts.hpp"
+
+namespace williwaw::casefile {
+
+namespace {
+
+const Expected a_time() { return {Unit::of("s"), false, "a time"}; }
+
+const Words later_schemes{"rk2",  "ssprk3",  "rk45",    "stabilized",         "bdf2",
+                          "adi",  "leapfrog", "newmark", "semi-lagrangian"};
+
+Real read_time_value(const Context& context, const Section& section, const std::string& key) {
+  const Node& node = *section.find(key);
+  if (node.is_text() && (node.text() == "settled" || node.text() == "cycle"))
+    section.fail(key, "\"" + node.text() + "\" is not there yet");
+  return read_number(context, node, section.key_path(key), a_time());
+}
+
+void read_step(const Context& context, const Section& section, Case& result) {
+  const Node& node = section.need("step", "a time, or { of_limit = 0.9 } of the largest stable step");
+  result.step_place = node.place.text();
+  if (!node.is_table() || node.find("formula")) {
+    result.step = {false, read_number(context, node, "time.step", a_time())};
+    if (!(result.step.value > 0)) section.fail("step", "must be above zero");
+    return;
+  }
+  const Section choice(context, node, "time.step");
+  choice.allow({"of_limit"}, {"courant", "adaptive"});
+  const Node& fraction = choice.need("of_limit", "a fraction of the largest stable step");
+  result.step = {true, read_number(context, fraction, "time.step.of_limit", {Unit(), false, "a fraction"})};
+  if (!(result.step.value > 0)) choice.fail("of_limit", "must be above zero");
+}
+
+}  // namespace
+
+void read_time(const Context& context, const Node& root, Case& result) {
+  const Node* node = root.find("time");
+  if (!node) throw CaseError(context.file, "time", "missing; a case needs [time]");
+  const Section section(context, *node, "time");
+  section.allow({"until", "lasts", "scheme", "theta", "step"}, {"start_steps"});
+  if (section.has("until") == section.has("lasts"))
+    throw CaseError(node->place.text(), "time", "give one of until and lasts");
+  const std::string end = section.has("until") ? "until" : "lasts";
+  result.plan.until = read_time_value(context, section, end);
+  if (!(result.plan.until > 0)) section.fail(end, "must be above zero");
+
+  Words known;
+  for (const auto& k : scheme_kinds()) known.push_back(k.name);
+  section.need("scheme", "a time scheme: " + listed(known));
+  const std::string name = section.choice("scheme", "", known, later_schemes);
+  const auto& kind = *std::ranges::find(scheme_kinds(), name, &SchemeKind::name);
+  Real parameter = 0;
+  if (kind.parameter.empty()) {
+    if (section.has("theta")) section.fail("theta", "belongs to scheme = \"theta\", not to '" + name + "'");
+  } else {
+    parameter = read_number(context, section.need(kind.parameter, fmt::format("a number from {} to {}", kind.lowest, kind.highest)),
+                            section.key_path(kind.parameter), {Unit(), false, "a plain number"});
+    if (!(parameter >= kind.lowest && parameter <= kind.highest))
+      section.fail(kind.parameter, fmt::format("must lie between {} and {}", kind.lowest, kind.highest));
+  }
+  result.plan.scheme = scheme(name, parameter);
+  read_step(context, section, result);
+}
+
+void read_space(const Context& context, const Node& root) {
+  const Node* node = root.find("space");
+  if (!node) return;
+  const Section section(context, *node, "space");
+  section.allow({"diffusion_order"}, {"reconstruction", "numerical_flux"});
+  if (section.has("diffusion_order") && section.whole("diffusion_order", 1) != 2)
+    section.fail("diffusion_order", "only order 2 is there yet");
+}
+
+void read_records(const Context& context, const Node& root, Case& result) {
+  if (const Node* node = root.find("record")) {
+    const Section section(context, *node, "record");
+    section.allow({"every", "times", "every_steps", "series"}, {});
+    if (section.has("every") + section.has("times") + section.has("every_steps") > 1)
+      throw CaseError(node->place.text(), "record", "give one of every, times and every_steps");
+    const Real until = result.plan.until;
+    if (section.has("every")) {
+      const Real every = read_time_value(context, section, "every");
+      if (!(every > 0)) section.fail("every", "must be above zero");
+      if (until / every > 1e6) section.fail("every", "more than a million records would be written");
+      for (Index n = 1; static_cast<Real>(n) * every < until * (1 + 1e-9); ++n)
+        result.plan.records.push_back(static_cast<Real>(n) * every);
+    }
+    if (const Node* times = section.find("times")) {
+      if (!times->is_array()) section.fail("times", "a list of times is needed here, [..]");
+      for (const auto& item : times->array()) {
+        const Real t = read_number(context, item, "record.times", a_time());
+        if (!(t >= 0 && t <= until * (1 + 1e-9)))
+          throw CaseError(item.place.text(), "record.times", "lies outside the run, which goes from 0 to its end");
+        result.plan.records.push_back(t);
+      }
+      std::ranges::sort(result.plan.records);
+    }
+    if (section.has("every_steps")) result.plan.record_every_steps = section.whole("every_steps", 1);
+    if (section.has("series")) {
+      result.plan.series_every = read_time_value(context, section, "series");
+      if (!(result.plan.series_every > 0)) section.fail("series", "must be above zero");
+    }
+  }
+  if (const Node* probes = root.find("probe")) {
+    if (!probes->is_array()) throw CaseError(probes->place.text(), "probe", "write [[probe]], once for each");
+    for (const auto& item : probes->array()) {
+      const Section section(context, item, "probe");
+      section.allow({"name", "at"}, {"region", "measure"});
+      Probe probe;
+      section.need("name", "a name for the probe");
+      probe.name = section.word("name", "");
+      if (probe.name.empty() || probe.name.find_first_of(",\"\n") != std::string::npos)
+        section.fail("name", "a name without commas and quotation marks is needed here");
+      if (std::ranges::find(result.probes, probe.name, &Probe::name) != result.probes.end())
+        section.fail("name", "two probes are called '" + probe.name + "'");
+      probe.at = read_point(context, section.need("at", "the probe's place"), "probe.at", result.problem.grid());
+      result.probes.push_back(probe);
+    }
+  }
+}
+
+void read_exact(const Context& context, const Node& root, const Dimensions& dimensions, Case& result) {
+  const Node* node = root.find("exact");
+  if (!node) return;
+  const Section section(context, *node, "exact");
+  section.allow({"value"}, {"steady", "manufactured"});
+  const Node& value = section.need("value", "the exact solution, or \"initial\"");
+  if (value.is_text() && value.text() == "initial") {
+    result.exact_is_initial = true;
+    result.exact = result.initial;
+    return;
+  }
+  Words variables = context.variables;
+  variables.push_back("t");
+  result.exact = read_value(context, value, "exact.value", {dimensions.unknown, false, "a value of the unknown"},
+                            variables);
+}
+
+void read_figures(const Context& context, const Node& root, Case& result) {
+  const Node* node = root.find("figure");
+  if (!node) return;
+  if (!node->is_array()) throw CaseError(node->place.text(), "figure", "write [[figure]], once for each");
+  const Grid& grid = result.problem.grid();
+  for (const auto& item : node->array()) {
+    const Section section(context, item, "figure");
+    section.allow({"kind", "of", "title", "times", "every", "range", "along", "at"}, {"levels", "from", "to"});
+    FigureRequest figure;
+    section.need("kind", "the kind of figure");
+    figure.kind = section.choice("kind", "", {"profiles", "map", "spacetime", "series"},
+                                 {"contours", "surface", "slices", "outer-faces", "strip", "budget", "residuals",
+                                  "stability", "spectrum", "dispersion", "convergence", "film"});
+    figure.of = section.word("of", "");
+    figure.title = section.word("title", "");
+    if (const Node* times = section.find("times")) {
+      if (!times->is_array()) section.fail("times", "a list of times is needed here, [..]");
+      for (const auto& t : times->array()) figure.times.push_back(read_number(context, t, "figure.times", a_time()));
+    }
+    if (section.has("every")) figure.every = section.whole("every", 1);
+    if (const Node* range = section.find("range")) {
+      if (!range->is_array() || range->array().size() != 2)
+        section.fail("range", "two values are needed here, [lowest, highest]");
+      const Expected expected{result.value.unit, false, "a value of the unknown"};
+      const Real low = read_number(context, range->array()[0], "figure.range", expected);
+      const Real high = read_number(context, range->array()[1], "figure.range", expected);
+      if (!(high > low)) section.fail("range", "the second value must lie above the first");
+      figure.range = {result.value.to_shown(low), result.value.to_shown(high)};
+    }
+    if (const Node* along = section.find("along")) {
+      const Section line(context, *along, "figure.along");
+      line.allow({"from", "to"}, {});
+      figure.along = {read_point(context, line.need("from", "where the line starts"), "figure.along.from", grid),
+                      read_point(context, line.need("to", "where the line ends"), "figure.along.to", grid)};
+    }
+    if (const Node* at = section.find("at")) {
+      const Section plane(context, *at, "figure.at");
+      plane.allow(context.variables, {});
+      if (at->table().size() != 1) section.fail("at", "one coordinate is needed here, { z = .. }");
+      Point p;
+      for (int a = 0; a < grid.rank(); ++a)
+        if (const Node* given = plane.find(grid.axis(a).name())) {
+          figure.at_axis = a;
+          p[grid.slot(a)] =
+              read_number(context, *given, plane.key_path(grid.axis(a).name()), {Unit::of("m"), false, "a length"});
+          if (!(p[grid.slot(a)] >= grid.axis(a).from() && p[grid.slot(a)] <= grid.axis(a).to()))
+            plane.fail(grid.axis(a).name(), "lies outside the domain");
+        }
+      figure.at = p;
+    }
+    if (figure.kind == "profiles" && grid.rank() > 1 && !figure.along)
+      throw CaseError(item.place.text(), "figure", "profiles on a plan or in a block need along = { from, to }");
+    if (figure.kind == "map" && grid.rank() == 1)
+      throw CaseError(item.place.text(), "figure", "a map needs two axes; in one dimension use profiles or spacetime");
+    if (figure.kind == "map" && grid.rank() == 3 && !figure.at)
+      throw CaseError(item.place.text(), "figure", "a map of a block needs a plane, at = { z = .. }");
+    if (figure.kind == "spacetime" && grid.rank() > 1 && !figure.along)
+      throw CaseError(item.place.text(), "figure", "spacetime on a plan or in a block needs along = { from, to }");
+    result.figures.push_back(std::move(figure));
+  }
+}
+
+}  // namespace williwaw::casefile

@@ -1,0 +1,123 @@
+#include "williwaw/casefile/units.hpp"
+
+#include <udunits2.h>
+
+#include <cmath>
+#include <regex>
+
+namespace williwaw::casefile {
+
+namespace {
+
+ut_system* the_system() {
+  // Reading the unit database takes a while; it is read once and never changed.
+  static const std::unique_ptr<ut_system, decltype(&ut_free_system)> system = [] {
+    ut_set_error_message_handler(ut_ignore);
+    return std::unique_ptr<ut_system, decltype(&ut_free_system)>(ut_read_xml(nullptr), &ut_free_system);
+  }();
+  if (!system) throw std::runtime_error("the unit database of UDUNITS-2 cannot be read: is udunits installed?");
+  return system.get();
+}
+
+Real convert(const ut_unit* from, const ut_unit* to, Real value) {
+  cv_converter* converter = ut_get_converter(const_cast<ut_unit*>(from), const_cast<ut_unit*>(to));
+  if (!converter) throw std::runtime_error("units of different dimensions cannot be converted");
+  const Real result = cv_convert_double(converter, value);
+  cv_free(converter);
+  return result;
+}
+
+}  // namespace
+
+struct Unit::Handle {
+  ut_unit* unit;
+  ut_unit* base;
+
+  explicit Handle(ut_unit* u) : unit(u), base(nullptr) {
+    // The base unit of the same dimension: what the definition names after its factor and origin.
+    char text[256];
+    if (ut_format(unit, text, sizeof text, UT_ASCII | UT_DEFINITION) > 0) {
+      std::string definition = text;
+      if (const auto origin = definition.find(" @ "); origin != std::string::npos) definition.erase(origin);
+      if (const auto space = definition.find(' '); space != std::string::npos) definition.erase(0, space + 1);
+      const bool factor_only = !definition.empty() && definition.find_first_not_of("0123456789.e+-") == std::string::npos;
+      base = ut_parse(the_system(), factor_only ? "1" : definition.c_str(), UT_ASCII);
+    }
+    if (!base || !ut_are_convertible(unit, base)) throw std::runtime_error("a unit has no base in SI");
+  }
+  Handle(const Handle&) = delete;
+  Handle& operator=(const Handle&) = delete;
+  ~Handle() {
+    ut_free(unit);
+    ut_free(base);
+  }
+};
+
+Unit::Unit(std::shared_ptr<const Handle> handle, std::string text)
+    : handle_(std::move(handle)), text_(std::move(text)) {}
+
+Unit::Unit() : Unit(std::make_shared<Handle>(ut_get_dimensionless_unit_one(the_system())), "1") {}
+
+std::optional<Unit> Unit::parse(const std::string& text) {
+  ut_unit* unit = ut_parse(the_system(), text.c_str(), UT_UTF8);
+  if (!unit) return std::nullopt;
+  return Unit(std::make_shared<Handle>(unit), text);
+}
+
+Unit Unit::of(const std::string& text) {
+  auto unit = parse(text);
+  if (!unit) throw InputError("'" + text + "' is not a unit");
+  return *unit;
+}
+
+bool Unit::is_dimensionless() const { return same_dimension(Unit()); }
+
+bool Unit::same_dimension(const Unit& other) const {
+  return ut_are_convertible(handle_->unit, other.handle_->unit) != 0;
+}
+
+Real Unit::to_si(Real value, bool difference) const {
+  const Real there = convert(handle_->unit, handle_->base, value);
+  return difference ? there - convert(handle_->unit, handle_->base, 0) : there;
+}
+
+Real Unit::from_si(Real value, bool difference) const {
+  const Real here = convert(handle_->base, handle_->unit, value);
+  return difference ? here - convert(handle_->base, handle_->unit, 0) : here;
+}
+
+std::string Unit::si_text() const {
+  char text[256];
+  return ut_format(handle_->base, text, sizeof text, UT_ASCII) > 0 ? text : "1";
+}
+
+// Products are formed from base units: a product of a temperature scale with an origin has none.
+Unit Unit::operator*(const Unit& other) const {
+  auto handle = std::make_shared<Handle>(ut_multiply(handle_->base, other.handle_->base));
+  Unit result(handle, "");
+  result.text_ = result.si_text();
+  return result;
+}
+
+Unit Unit::operator/(const Unit& other) const {
+  auto handle = std::make_shared<Handle>(ut_divide(handle_->base, other.handle_->base));
+  Unit result(handle, "");
+  result.text_ = result.si_text();
+  return result;
+}
+
+Unit Unit::power(int exponent) const {
+  auto handle = std::make_shared<Handle>(ut_raise(handle_->base, exponent));
+  Unit result(handle, "");
+  result.text_ = result.si_text();
+  return result;
+}
+
+std::optional<Measured> split_measured(const std::string& text) {
+  static const std::regex pattern(R"(\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)(?:\s+|(?=[A-Za-z%\x80-\xff]))([A-Za-z%1\x80-\xff][^()]*?)\s*)");
+  std::smatch match;
+  if (!std::regex_match(text, match, pattern)) return std::nullopt;
+  return Measured{std::stod(match[1]), match[2]};
+}
+
+}  // namespace williwaw::casefile
