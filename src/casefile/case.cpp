@@ -84,11 +84,17 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
   std::vector<const Node*> lengths;
   for (const char* axis : {"x", "y", "z"})
     for (const Node* n : children(root.find("grid")->find(axis), {"to", "from", "spacing"})) lengths.push_back(n);
-  result.length = {first_unit(context, lengths, "m"), shown};
-  result.time = {first_unit(context, children(root.find("time"), {"until", "lasts", "step"}), "s"), shown};
-  result.value = {shown_unit(kind, context, root), shown};
-  if (!result.length.unit.same_dimension(Unit::of("m"))) result.length.unit = Unit::of("m");
-  if (!result.time.unit.same_dimension(Unit::of("s"))) result.time.unit = Unit::of("s");
+  const auto scale = [shown](Unit unit, const char* otherwise) {
+    if (!shown) return store::Scale{};
+    if (!unit.same_dimension(Unit::of(otherwise))) unit = Unit::of(otherwise);
+    const Real zero = unit.from_si(0);
+    // From far apart, so that a zero point (273.15) costs the factor no digits.
+    return store::Scale{unit.text(), (unit.from_si(1e9) - zero) / 1e9, zero};
+  };
+  result.length = scale(first_unit(context, lengths, "m"), "m");
+  result.time = scale(first_unit(context, children(root.find("time"), {"until", "lasts", "step"}), "s"), "s");
+  const Unit value = shown_unit(kind, context, root);
+  result.value = scale(value, value.text().c_str());
   if (!shown) return;
   const int rank = result.problem.grid().rank();
   if (kind.unknown == "temperature") {
@@ -115,7 +121,7 @@ Case assemble(const Node& root, Context& context) {
   const Equation equation = read_equation(context, root, kind, dimensions, shown);
   Case result{.file = {}, .text = {}, .title = top.word("title", ""), .problem = Problem(grid, equation),
               .equation_formula = kind.formula, .coefficients = shown, .walls = {}, .initial = {}, .plan = {},
-              .step = {}, .length = {}, .time = {}, .value = {}, .storage = {}, .amount_unit = {}, .flow_unit = {},
+              .step = {}, .length = {}, .time = {}, .value = {}, .amount_unit = {}, .flow_unit = {},
               .flux_unit = {}, .probes = {}, .exact = {}, .figures = {}, .step_place = {}};
   choose_scales(context, root, kind, dimensions, result);
   read_boundary(context, root, dimensions, result);
@@ -124,7 +130,7 @@ Case assemble(const Node& root, Context& context) {
   read_space(context, root);
   read_records(context, root, result);
   read_exact(context, root, dimensions, result);
-  read_figures(context, root, result);
+  read_figures(context, root, dimensions, result);
   return result;
 }
 

@@ -141,7 +141,7 @@ void read_exact(const Context& context, const Node& root, const Dimensions& dime
                             variables);
 }
 
-void read_figures(const Context& context, const Node& root, Case& result) {
+void read_figures(const Context& context, const Node& root, const Dimensions& dimensions, Case& result) {
   const Node* node = root.find("figure");
   if (!node) return;
   if (!node->is_array()) throw CaseError(node->place.text(), "figure", "write [[figure]], once for each");
@@ -164,11 +164,11 @@ void read_figures(const Context& context, const Node& root, Case& result) {
     if (const Node* range = section.find("range")) {
       if (!range->is_array() || range->array().size() != 2)
         section.fail("range", "two values are needed here, [lowest, highest]");
-      const Expected expected{result.value.unit, false, "a value of the unknown"};
+      const Expected expected{dimensions.unknown, false, "a value of the unknown"};
       const Real low = read_number(context, range->array()[0], "figure.range", expected);
       const Real high = read_number(context, range->array()[1], "figure.range", expected);
       if (!(high > low)) section.fail("range", "the second value must lie above the first");
-      figure.range = {result.value.to_shown(low), result.value.to_shown(high)};
+      figure.range = {result.value.shown(low), result.value.shown(high)};
     }
     if (const Node* along = section.find("along")) {
       const Section line(context, *along, "figure.along");

@@ -6,6 +6,7 @@
 #include "williwaw/casefile/error.hpp"
 #include "williwaw/casefile/units.hpp"
 #include "williwaw/problem/problem.hpp"
+#include "williwaw/store/scale.hpp"
 #include "williwaw/time/march.hpp"
 
 namespace williwaw::casefile {
@@ -16,18 +17,6 @@ struct Value {
   std::string text;
   /// SI value and unit where it is a plain number with a unit; empty otherwise.
   std::string si;
-};
-
-/// What a number was measured in and is shown in.
-struct Scale {
-  Unit unit;
-  bool shown = false;  ///< false in a dimensionless case: no unit is written
-  Real to_shown(Real si) const { return shown ? unit.from_si(si) : si; }
-  Real difference_to_shown(Real si) const { return shown ? unit.from_si(si, true) : si; }
-  Real to_si(Real value) const { return shown ? unit.to_si(value) : value; }
-  std::string name() const { return shown ? unit.text() : ""; }
-  /// " [h]" or nothing.
-  std::string bracket() const { return shown ? " [" + unit.text() + "]" : ""; }
 };
 
 struct Probe {
@@ -66,7 +55,7 @@ struct Case {
   Value initial;
   Plan plan;  ///< complete but for the step, which `resolve_step` fills in
   StepChoice step;
-  Scale length, time, value, storage;
+  store::Scale length, time, value;
   /// Unit of the amount that the budget counts, and of a flux through a wall.
   std::string amount_unit, flow_unit, flux_unit;
   std::vector<Probe> probes;

@@ -1,0 +1,39 @@
+// `check`: what will be solved and whether the step is stable, without solving anything.
+#pragma once
+
+#include "williwaw/casefile/case.hpp"
+#include "williwaw/casefile/report.hpp"
+#include "williwaw/verify/stability.hpp"
+
+namespace williwaw::casefile {
+
+/// A case made ready to run: its balance, the judgement of its step and its schedule.
+struct Prepared {
+  Plan plan;  ///< with the step filled in
+  std::unique_ptr<DiffusionBalance> balance;
+  verify::Stability stability;
+  std::vector<Stretch> stretches;
+  /// Steps in all, and the longest of them.
+  Index steps = 0;
+  Real longest_step = 0;
+};
+
+/// Builds the balance, judges the step and lays out the schedule. Throws CaseError.
+Prepared prepare(const Case& given, Execution execution = {});
+
+/// The whole report of `check`. Rows are those of INTERFACE: equation, grid, walls, schemes, stability,
+/// warnings, cost.
+Report check_report(const Case& given, Prepared& prepared);
+/// The short form that `run` starts with.
+Report brief_report(const Case& given, Prepared& prepared);
+/// The discrete equation of the unknown whose control volume holds `place`.
+Report stencil_report(const Case& given, Prepared& prepared, const Point& place);
+/// Reads "0.12" or "0.12,0.3" in shown units. Throws InputError.
+Point place_from(const Case& given, const std::string& text);
+
+/// What an unstable step leads to, in one sentence.
+std::string forecast(const Case& given, const Prepared& prepared);
+
+inline constexpr const char* version = "0.1.0";
+
+}  // namespace williwaw::casefile

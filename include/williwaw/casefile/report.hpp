@@ -1,0 +1,51 @@
+// What commands say: sections of labelled values, as text for people and as JSON with the same words.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "williwaw/grid/types.hpp"
+
+namespace williwaw::casefile {
+
+class Report {
+ public:
+  using Data = std::variant<std::monostate, Real, Index, bool, std::string, std::vector<std::string>>;
+
+  /// Starts a section; rows that follow belong to it.
+  Report& section(const std::string& title);
+  /// A row: a label, what people read, and the value behind it (the text itself if none is given) with its unit.
+  Report& row(const std::string& label, const std::string& text, Data data = {}, const std::string& unit = "");
+  /// A sentence in a list under the section's title.
+  Report& note(const std::string& text);
+  /// Adds the sections of another report.
+  Report& append(const Report& other);
+
+  std::string text() const;
+  /// One JSON object: section -> label -> value, { value, unit } where there is a unit; sentences -> "notes".
+  std::string json() const;
+
+ private:
+  struct Row {
+    std::string label, text;
+    Data data;
+    std::string unit;
+  };
+  struct Section {
+    std::string title;
+    std::vector<Row> rows;
+    std::vector<std::string> notes;
+  };
+  std::vector<Section> sections_;
+};
+
+/// A number for people: six digits, no more.
+std::string readable(Real value);
+/// The same with a unit behind it.
+std::string readable(Real value, const std::string& unit);
+/// A duration in the unit that suits it: "3.2 h".
+std::string readable_seconds(Real seconds);
+
+}  // namespace williwaw::casefile

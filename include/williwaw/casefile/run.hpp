@@ -1,0 +1,37 @@
+// Runs a case: marches it and leaves a result folder.
+#pragma once
+
+#include "williwaw/casefile/check.hpp"
+
+namespace williwaw::casefile {
+
+/// How far the solution is from the exact one at a record, in shown units.
+struct Comparison {
+  Real time = 0;
+  Norms norms;
+};
+
+struct RunOptions {
+  std::filesystem::path folder;
+  Observers observers;  ///< told besides what the run itself records
+};
+
+struct RunResult {
+  Outcome outcome;
+  std::vector<Comparison> comparisons;
+  std::vector<std::string> files;
+  Index records = 0;
+  Real seconds = 0;
+};
+
+/// Where a case's results go unless told otherwise: CASE.out beside the working directory.
+std::filesystem::path default_folder(const std::filesystem::path& case_file);
+
+/// Marches a prepared case and writes fields.nc, series.csv, summary.json, case.toml and run.log. What was
+/// recorded is kept when the run blows up or is interrupted.
+RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options);
+
+/// The closing words of a run: budget, how settled it is, comparison, files.
+Report closing_report(const Case& given, const Prepared& prepared, const RunResult& result);
+
+}  // namespace williwaw::casefile

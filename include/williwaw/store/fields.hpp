@@ -1,0 +1,70 @@
+// fields.nc: whole fields over time in NetCDF-4 with CF conventions, written and read.
+#pragma once
+
+#include <filesystem>
+#include <memory>
+
+#include "williwaw/grid/field.hpp"
+#include "williwaw/store/scale.hpp"
+
+namespace williwaw::store {
+
+/// A file cannot be read or written; the message names it.
+class StoreError : public std::runtime_error {
+ public:
+  using std::runtime_error::runtime_error;
+};
+
+/// What the file says of itself.
+struct Description {
+  std::string title;
+  std::string unknown;
+  Scale length, time, value;
+  std::string case_text;
+  std::string version;
+};
+
+/// Writes records one by one. The file appears under its name only when it is complete.
+class FieldWriter {
+ public:
+  FieldWriter(const std::filesystem::path& file, const Grid& grid, const Description& description);
+  FieldWriter(const FieldWriter&) = delete;
+  FieldWriter& operator=(const FieldWriter&) = delete;
+  ~FieldWriter();
+
+  /// Appends one record; `time` and the field are in SI. With unknowns at cells the walls' own values, which
+  /// the halo carries, are kept as well.
+  void append(Real time, const Field& field);
+  /// Completes the file. Without this call nothing but a file called *.partial is left.
+  void finish();
+
+ private:
+  struct Open;
+  std::unique_ptr<Open> open_;
+};
+
+/// Reads what a FieldWriter wrote, everything in the units shown.
+class FieldReader {
+ public:
+  explicit FieldReader(const std::filesystem::path& file);
+  FieldReader(const FieldReader&) = delete;
+  FieldReader& operator=(const FieldReader&) = delete;
+  ~FieldReader();
+
+  const Description& description() const { return description_; }
+  /// Coordinates in the units shown.
+  const Grid& grid() const { return *grid_; }
+  const std::vector<Real>& times() const { return times_; }
+  Field field(Index record) const;
+  /// Lowest and highest value over all records.
+  std::pair<Real, Real> range() const;
+
+ private:
+  struct Open;
+  std::unique_ptr<Open> open_;
+  Description description_;
+  std::unique_ptr<Grid> grid_;
+  std::vector<Real> times_;
+};
+
+}  // namespace williwaw::store

@@ -1,0 +1,46 @@
+// series.csv: numbers over time, one column each, units in the header.
+#pragma once
+
+#include <filesystem>
+#include <fstream>
+#include <optional>
+
+#include "williwaw/store/fields.hpp"
+
+namespace williwaw::store {
+
+struct Column {
+  std::string name;
+  std::string unit;  ///< empty: none is written
+  std::string header() const { return unit.empty() ? name : name + " [" + unit + "]"; }
+};
+
+/// Writes row by row; the file appears under its name only when it is complete.
+class SeriesWriter {
+ public:
+  SeriesWriter(std::filesystem::path file, std::vector<Column> columns);
+  /// One value for each column; nothing where there is none.
+  void append(const std::vector<std::optional<Real>>& row);
+  void finish();
+
+ private:
+  std::filesystem::path file_, partial_;
+  std::size_t columns_;
+  std::ofstream out_;
+};
+
+struct Series {
+  std::vector<Column> columns;
+  /// One vector for each column; NaN where the file has nothing.
+  std::vector<std::vector<Real>> values;
+
+  std::optional<std::size_t> find(const std::string& name) const;
+};
+
+/// Reads a table with a header such as "t [h], pipe [degC]". Throws StoreError with file and line.
+Series read_series(const std::filesystem::path& file);
+
+/// Writes a text file so that it appears complete or not at all.
+void write_file(const std::filesystem::path& file, const std::string& text);
+
+}  // namespace williwaw::store

@@ -1,0 +1,96 @@
+#include "williwaw/casefile/report.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+namespace williwaw::casefile {
+
+Report& Report::section(const std::string& title) {
+  sections_.push_back({title, {}, {}});
+  return *this;
+}
+
+Report& Report::row(const std::string& label, const std::string& text, Data data, const std::string& unit) {
+  sections_.back().rows.push_back({label, text, std::move(data), unit});
+  return *this;
+}
+
+Report& Report::note(const std::string& text) {
+  sections_.back().notes.push_back(text);
+  return *this;
+}
+
+Report& Report::append(const Report& other) {
+  sections_.insert(sections_.end(), other.sections_.begin(), other.sections_.end());
+  return *this;
+}
+
+namespace {
+// Characters, not bytes: labels hold letters such as 'Δ'.
+std::size_t width_of(const std::string& s) {
+  return static_cast<std::size_t>(
+      std::ranges::count_if(s, [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+}
+}  // namespace
+
+std::string Report::text() const {
+  std::string result;
+  for (const auto& section : sections_) {
+    if (section.rows.empty() && section.notes.empty()) continue;
+    if (!result.empty()) result += '\n';
+    result += section.title + "\n";
+    std::size_t widest = 0;
+    for (const auto& row : section.rows) widest = std::max(widest, width_of(row.label));
+    for (const auto& row : section.rows)
+      result += "  " + row.label + std::string(widest - width_of(row.label) + 2, ' ') + row.text + "\n";
+    for (const auto& note : section.notes) result += "  - " + note + "\n";
+  }
+  return result;
+}
+
+std::string Report::json() const {
+  nlohmann::ordered_json root = nlohmann::ordered_json::object();
+  for (const auto& section : sections_) {
+    nlohmann::ordered_json object = nlohmann::ordered_json::object();
+    for (const auto& row : section.rows) {
+      nlohmann::ordered_json value;
+      std::visit(
+          [&](const auto& data) {
+            using T = std::decay_t<decltype(data)>;
+            if constexpr (std::is_same_v<T, std::monostate>)
+              value = row.text;
+            else if constexpr (std::is_same_v<T, Real>)
+              value = std::isfinite(data) ? nlohmann::ordered_json(data) : nlohmann::ordered_json(nullptr);
+            else
+              value = data;
+          },
+          row.data);
+      object[row.label] =
+          row.unit.empty() ? value : nlohmann::ordered_json{{"value", value}, {"unit", row.unit}};
+    }
+    if (!section.notes.empty()) object["notes"] = section.notes;
+    root[section.title] = std::move(object);
+  }
+  return root.dump(2) + "\n";
+}
+
+std::string readable(Real value) {
+  if (std::isinf(value)) return value > 0 ? "unlimited" : "-unlimited";
+  return fmt::format("{:.6g}", value);
+}
+
+std::string readable(Real value, const std::string& unit) {
+  return readable(value) + (unit.empty() || std::isinf(value) ? "" : " " + unit);
+}
+
+std::string readable_seconds(Real seconds) {
+  if (seconds < 0.1) return "below 0.1 s";
+  if (seconds < 120) return fmt::format("{:.2g} s", seconds);
+  if (seconds < 7200) return fmt::format("{:.0f} min", seconds / 60);
+  return fmt::format("{:.1f} h", seconds / 3600);
+}
+
+}  // namespace williwaw::casefile

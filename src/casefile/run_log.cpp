@@ -1,0 +1,29 @@
+#include "run_log.hpp"
+
+#include <spdlog/logger.h>
+#include <spdlog/sinks/basic_file_sink.h>
+
+#include <sstream>
+
+namespace williwaw::casefile {
+
+struct RunLog::Open {
+  spdlog::logger logger;
+};
+
+RunLog::RunLog(const std::filesystem::path& file) {
+  // A logger of its own, in no registry: two runs in one program do not meet.
+  auto sink = std::make_shared<spdlog::sinks::basic_file_sink_mt>(file.string(), true);
+  sink->set_pattern("%Y-%m-%d %H:%M:%S  %v");
+  open_ = std::make_unique<Open>(Open{spdlog::logger("run", sink)});
+}
+
+RunLog::~RunLog() { open_->logger.flush(); }
+
+void RunLog::write(const std::string& text) {
+  std::istringstream lines(text);
+  for (std::string line; std::getline(lines, line);) open_->logger.info(line);
+  open_->logger.flush();
+}
+
+}  // namespace williwaw::casefile

@@ -1,0 +1,267 @@
+#include "williwaw/store/fields.hpp"
+
+#include <algorithm>
+#include <array>
+
+#include "netcdf.hpp"
+
+namespace williwaw::store {
+
+namespace {
+
+// A periodic axis with nodes shows its last point as well, which is a copy of the first.
+Index shown_size(const Axis& axis) {
+  return axis.size() + (axis.periodic() && axis.unknowns() == Unknowns::nodes ? 1 : 0);
+}
+
+std::string wall_name(const std::string& unknown, const std::string& side) { return unknown + "_on_" + side; }
+
+// Shown as `dimensions`, in the file's order: the last axis first.
+template <class Visit>
+void each_shown(const Grid& g, const Visit& visit) {
+  const auto size = [&](int a) { return a < g.rank() ? shown_size(g.axis(a)) : 1; };
+  for (Index k = 0; k < size(2); ++k)
+    for (Index j = 0; j < size(1); ++j)
+      for (Index i = 0; i < size(0); ++i) visit(i, j, k);
+}
+
+// Walls whose own values are kept.
+std::vector<Side> kept_walls(const Grid& g) {
+  std::vector<Side> result;
+  if (g.unknowns() == Unknowns::nodes) return result;
+  for (const Side s : g.sides())
+    if (!g.axis(s.axis).periodic()) result.push_back(s);
+  return result;
+}
+
+}  // namespace
+
+struct FieldWriter::Open {
+  std::filesystem::path file, partial;
+  std::unique_ptr<NetcdfFile> nc;
+  Grid grid;
+  Description about;
+  int time = -1, value = -1;
+  std::vector<std::pair<Side, int>> walls;
+  std::size_t records = 0;
+
+  Open(std::filesystem::path f, const Grid& g, const Description& d) : file(std::move(f)), grid(g), about(d) {
+    partial = file;
+    partial += ".partial";
+    nc = NetcdfFile::create(partial);
+  }
+
+  int coordinate(const Axis& axis, int dimension, int pair) const {
+    const int id = nc->variable(axis.name(), {dimension});
+    const int bounds = nc->variable(axis.name() + "_bounds", {dimension, pair});
+    if (!about.length.unit.empty()) nc->attribute(id, "units", about.length.unit);
+    nc->attribute(id, "axis", std::string(1, static_cast<char>(axis.name()[0] - 'x' + 'X')));
+    nc->attribute(id, "long_name", "position along " + axis.name());
+    nc->attribute(id, "bounds", axis.name() + "_bounds");
+    nc->attribute(id, "periodic", axis.periodic() ? 1 : 0);
+    return bounds;
+  }
+
+  void write_coordinate(const Axis& axis, int bounds) const {
+    std::vector<Real> points, ends;
+    for (Index i = 0; i < shown_size(axis); ++i) {
+      const bool copy = i == axis.size();
+      points.push_back(about.length.shown(copy ? axis.to() : axis.points()[i]));
+      const Real shift = copy ? axis.length() : 0;
+      ends.push_back(about.length.shown(axis.bounds()[copy ? 0 : i] + shift));
+      ends.push_back(about.length.shown(axis.bounds()[copy ? 1 : i + 1] + shift));
+    }
+    nc->check(nc_put_var_double(nc->id(), nc->find(axis.name()), points.data()));
+    nc->check(nc_put_var_double(nc->id(), bounds, ends.data()));
+  }
+};
+
+FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, const Description& about)
+    : open_(std::make_unique<Open>(file, grid, about)) {
+  const NetcdfFile& nc = *open_->nc;
+  const int time = nc.dimension("time", NC_UNLIMITED);
+  const int pair = nc.dimension("end", 2);
+  std::vector<int> axes, bounds;
+  for (int a = 0; a < grid.rank(); ++a)
+    axes.push_back(nc.dimension(grid.axis(a).name(), static_cast<std::size_t>(shown_size(grid.axis(a)))));
+  for (int a = 0; a < grid.rank(); ++a) bounds.push_back(open_->coordinate(grid.axis(a), axes[a], pair));
+
+  open_->time = nc.variable("time", {time});
+  if (!about.time.unit.empty()) nc.attribute(open_->time, "units", about.time.unit);
+  nc.attribute(open_->time, "axis", "T");
+  nc.attribute(open_->time, "long_name", "time since the start");
+
+  std::vector<int> dimensions{time};
+  dimensions.insert(dimensions.end(), axes.rbegin(), axes.rend());
+  open_->value = nc.variable(about.unknown, dimensions);
+  nc.attribute(open_->value, "long_name", about.unknown);
+  if (!about.value.unit.empty()) nc.attribute(open_->value, "units", about.value.unit);
+  std::string method;
+  for (int a = 0; a < grid.rank(); ++a) method += grid.axis(a).name() + ": ";
+  nc.attribute(open_->value, "cell_methods", method + (grid.unknowns() == Unknowns::cells ? "mean" : "point"));
+
+  for (const Side side : kept_walls(grid)) {
+    std::vector<int> along{time};
+    for (int a = grid.rank() - 1; a >= 0; --a)
+      if (a != side.axis) along.push_back(axes[a]);
+    const int id = nc.variable(wall_name(about.unknown, grid.side_name(side)), along);
+    nc.attribute(id, "long_name", about.unknown + " on the " + grid.side_name(side) + " wall");
+    if (!about.value.unit.empty()) nc.attribute(id, "units", about.value.unit);
+    open_->walls.emplace_back(side, id);
+  }
+
+  nc.attribute(NC_GLOBAL, "Conventions", "CF-1.8");
+  nc.attribute(NC_GLOBAL, "title", about.title);
+  nc.attribute(NC_GLOBAL, "source", "williwaw " + about.version);
+  nc.attribute(NC_GLOBAL, "netcdf_library", nc_inq_libvers());
+  nc.attribute(NC_GLOBAL, "unknown", about.unknown);
+  nc.attribute(NC_GLOBAL, "unknowns", grid.unknowns() == Unknowns::cells ? "cells" : "nodes");
+  nc.attribute(NC_GLOBAL, "case", about.case_text);
+  // Offset and factor from SI, so that a reader need not know units to go back.
+  for (const auto& [name, scale] : {std::pair{"length", about.length}, {"time", about.time}, {"value", about.value}}) {
+    nc.attribute(NC_GLOBAL, std::string(name) + "_factor", scale.factor);
+    nc.attribute(NC_GLOBAL, std::string(name) + "_offset", scale.offset);
+  }
+  nc.check(nc_enddef(nc.id()));
+  for (int a = 0; a < grid.rank(); ++a) open_->write_coordinate(grid.axis(a), bounds[a]);
+}
+
+FieldWriter::~FieldWriter() = default;
+
+void FieldWriter::append(Real time, const Field& field) {
+  const NetcdfFile& nc = *open_->nc;
+  const Grid& g = open_->grid;
+  const Scale& scale = open_->about.value;
+  const std::size_t record = open_->records++, one = 1;
+  const Real shown_time = open_->about.time.shown(time);
+  nc.check(nc_put_vara_double(nc.id(), open_->time, &record, &one, &shown_time));
+
+  std::vector<Real> values;
+  each_shown(g, [&](Index i, Index j, Index k) {
+    values.push_back(scale.shown(field.at(i % g.size(0), j % g.size(1), k % g.size(2))));
+  });
+  std::vector<std::size_t> start{record}, count{1};
+  for (int a = g.rank() - 1; a >= 0; --a) {
+    start.push_back(0);
+    count.push_back(static_cast<std::size_t>(shown_size(g.axis(a))));
+  }
+  nc.check(nc_put_vara_double(nc.id(), open_->value, start.data(), count.data(), values.data()));
+
+  for (const auto& [side, id] : open_->walls) {
+    std::vector<Real> on_wall;
+    for (const Index n : g.unknowns_at(side)) {
+      auto beyond = g.position(n);
+      beyond[side.axis] += side.upper ? 1 : -1;
+      on_wall.push_back(scale.shown(0.5 * (field[n] + field.at(beyond[0], beyond[1], beyond[2]))));
+    }
+    std::vector<std::size_t> wall_start{record}, wall_count{1};
+    for (int a = g.rank() - 1; a >= 0; --a) {
+      if (a == side.axis) continue;
+      wall_start.push_back(0);
+      wall_count.push_back(static_cast<std::size_t>(g.size(a)));
+    }
+    nc.check(nc_put_vara_double(nc.id(), id, wall_start.data(), wall_count.data(), on_wall.data()));
+  }
+  // What was recorded is on the disk, whatever happens next.
+  nc.check(nc_sync(nc.id()));
+}
+
+void FieldWriter::finish() {
+  if (!open_->nc) return;
+  open_->nc->close();
+  open_->nc.reset();
+  std::filesystem::rename(open_->partial, open_->file);
+}
+
+struct FieldReader::Open {
+  std::unique_ptr<NetcdfFile> nc;
+  int value = -1;
+  std::size_t per_record = 1;
+};
+
+FieldReader::FieldReader(const std::filesystem::path& file) : open_(std::make_unique<Open>()) {
+  open_->nc = NetcdfFile::open(file);
+  const NetcdfFile& nc = *open_->nc;
+  description_.unknown = nc.text(NC_GLOBAL, "unknown");
+  if (description_.unknown.empty()) throw StoreError(file.string() + ": was not written by williwaw run");
+  description_.title = nc.text(NC_GLOBAL, "title");
+  description_.case_text = nc.text(NC_GLOBAL, "case");
+  description_.version = nc.text(NC_GLOBAL, "source");
+  open_->value = nc.find(description_.unknown);
+  const auto scale = [&](const std::string& name, int variable) {
+    return Scale{nc.text(variable, "units"), nc.number(NC_GLOBAL, name + "_factor"),
+                 nc.number(NC_GLOBAL, name + "_offset")};
+  };
+  description_.time = scale("time", nc.find("time"));
+  description_.value = scale("value", open_->value);
+  times_ = nc.values(nc.find("time"));
+
+  const bool cells = nc.text(NC_GLOBAL, "unknowns") == "cells";
+  std::vector<Axis> axes;
+  for (const char* name : {"x", "y", "z"}) {
+    if (!nc.has(name)) continue;
+    const int id = nc.find(name);
+    description_.length = scale("length", id);
+    const auto points = nc.values(id);
+    const auto bounds = nc.values(nc.find(std::string(name) + "_bounds"));
+    std::vector<Real> marks = points;
+    if (cells) {
+      marks = {bounds.front()};
+      for (std::size_t i = 1; i < bounds.size(); i += 2) marks.push_back(bounds[i]);
+    }
+    axes.emplace_back(name, marks, cells ? Unknowns::cells : Unknowns::nodes, nc.number(id, "periodic") != 0);
+    open_->per_record *= points.size();
+  }
+  grid_ = std::make_unique<Grid>(axes);
+}
+
+FieldReader::~FieldReader() = default;
+
+Field FieldReader::field(Index record) const {
+  const NetcdfFile& nc = *open_->nc;
+  const Grid& g = *grid_;
+  std::vector<Real> shown(open_->per_record);
+  std::vector<std::size_t> start{static_cast<std::size_t>(record)}, count{1};
+  for (int a = g.rank() - 1; a >= 0; --a) {
+    start.push_back(0);
+    count.push_back(static_cast<std::size_t>(shown_size(g.axis(a))));
+  }
+  nc.check(nc_get_vara_double(nc.id(), open_->value, start.data(), count.data(), shown.data()));
+  Field result(g);
+  std::size_t next = 0;
+  each_shown(g, [&](Index i, Index j, Index k) {
+    const Real v = shown[next++];
+    if (i < g.size(0) && j < g.size(1) && k < g.size(2)) result.at(i, j, k) = v;
+  });
+  result.extend();
+  for (const Side side : kept_walls(g)) {
+    const auto touching = g.unknowns_at(side);
+    std::vector<Real> on_wall(touching.size());
+    std::vector<std::size_t> wall_start{static_cast<std::size_t>(record)}, wall_count{1};
+    for (int a = g.rank() - 1; a >= 0; --a) {
+      if (a == side.axis) continue;
+      wall_start.push_back(0);
+      wall_count.push_back(static_cast<std::size_t>(g.size(a)));
+    }
+    const int id = nc.find(wall_name(description_.unknown, g.side_name(side)));
+    nc.check(nc_get_vara_double(nc.id(), id, wall_start.data(), wall_count.data(), on_wall.data()));
+    for (std::size_t f = 0; f < touching.size(); ++f) {
+      auto beyond = g.position(touching[f]);
+      beyond[side.axis] += side.upper ? 1 : -1;
+      result.at(beyond[0], beyond[1], beyond[2]) = 2 * on_wall[f] - result[touching[f]];
+    }
+  }
+  return result;
+}
+
+std::pair<Real, Real> FieldReader::range() const {
+  std::pair<Real, Real> result{std::numeric_limits<Real>::infinity(), -std::numeric_limits<Real>::infinity()};
+  for (Index n = 0; n < static_cast<Index>(times_.size()); ++n) {
+    const Field f = field(n);
+    result.first = std::min(result.first, f.lowest());
+    result.second = std::max(result.second, f.highest());
+  }
+  return result;
+}
+
+}  // namespace williwaw::store

@@ -1,0 +1,93 @@
+#include "netcdf.hpp"
+
+namespace williwaw::store {
+
+void NetcdfFile::check(int status) const {
+  if (status != NC_NOERR) throw StoreError(file_.string() + ": " + nc_strerror(status));
+}
+
+std::unique_ptr<NetcdfFile> NetcdfFile::create(const std::filesystem::path& file) {
+  int id = -1;
+  const int status = nc_create(file.c_str(), NC_NETCDF4 | NC_CLOBBER, &id);
+  if (status != NC_NOERR) throw StoreError(file.string() + ": " + nc_strerror(status));
+  return std::make_unique<NetcdfFile>(id, file);
+}
+
+std::unique_ptr<NetcdfFile> NetcdfFile::open(const std::filesystem::path& file) {
+  int id = -1;
+  const int status = nc_open(file.c_str(), NC_NOWRITE, &id);
+  if (status != NC_NOERR) throw StoreError(file.string() + ": cannot be read (" + nc_strerror(status) + ")");
+  return std::make_unique<NetcdfFile>(id, file);
+}
+
+void NetcdfFile::close() {
+  if (id_ >= 0) nc_close(id_);
+  id_ = -1;
+}
+
+int NetcdfFile::dimension(const std::string& name, std::size_t size) const {
+  int result = -1;
+  check(nc_def_dim(id_, name.c_str(), size, &result));
+  return result;
+}
+
+int NetcdfFile::variable(const std::string& name, const std::vector<int>& dimensions) const {
+  int result = -1;
+  check(nc_def_var(id_, name.c_str(), NC_DOUBLE, static_cast<int>(dimensions.size()), dimensions.data(), &result));
+  return result;
+}
+
+int NetcdfFile::find(const std::string& name) const {
+  int result = -1;
+  check(nc_inq_varid(id_, name.c_str(), &result));
+  return result;
+}
+
+bool NetcdfFile::has(const std::string& name) const {
+  int result = -1;
+  return nc_inq_varid(id_, name.c_str(), &result) == NC_NOERR;
+}
+
+void NetcdfFile::attribute(int variable, const std::string& name, const std::string& value) const {
+  check(nc_put_att_text(id_, variable, name.c_str(), value.size(), value.data()));
+}
+
+void NetcdfFile::attribute(int variable, const std::string& name, int value) const {
+  check(nc_put_att_int(id_, variable, name.c_str(), NC_INT, 1, &value));
+}
+
+void NetcdfFile::attribute(int variable, const std::string& name, Real value) const {
+  check(nc_put_att_double(id_, variable, name.c_str(), NC_DOUBLE, 1, &value));
+}
+
+std::string NetcdfFile::text(int variable, const std::string& name) const {
+  std::size_t length = 0;
+  if (nc_inq_attlen(id_, variable, name.c_str(), &length) != NC_NOERR) return "";
+  std::string result(length, '\0');
+  check(nc_get_att_text(id_, variable, name.c_str(), result.data()));
+  return result;
+}
+
+Real NetcdfFile::number(int variable, const std::string& name) const {
+  Real result = 0;
+  check(nc_get_att_double(id_, variable, name.c_str(), &result));
+  return result;
+}
+
+std::vector<Real> NetcdfFile::values(int variable) const {
+  int rank = 0;
+  check(nc_inq_varndims(id_, variable, &rank));
+  std::vector<int> dimensions(static_cast<std::size_t>(rank));
+  check(nc_inq_vardimid(id_, variable, dimensions.data()));
+  std::size_t count = 1;
+  for (const int d : dimensions) {
+    std::size_t length = 0;
+    check(nc_inq_dimlen(id_, d, &length));
+    count *= length;
+  }
+  std::vector<Real> result(count);
+  if (count > 0) check(nc_get_var_double(id_, variable, result.data()));
+  return result;
+}
+
+}  // namespace williwaw::store

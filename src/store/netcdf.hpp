@@ -1,0 +1,40 @@
+// The few NetCDF calls that fields need, with errors that name the file.
+#pragma once
+
+#include <netcdf.h>
+
+#include "williwaw/store/fields.hpp"
+
+namespace williwaw::store {
+
+class NetcdfFile {
+ public:
+  NetcdfFile(int id, std::filesystem::path file) : id_(id), file_(std::move(file)) {}
+  NetcdfFile(const NetcdfFile&) = delete;
+  NetcdfFile& operator=(const NetcdfFile&) = delete;
+  ~NetcdfFile() { close(); }
+
+  static std::unique_ptr<NetcdfFile> create(const std::filesystem::path& file);
+  static std::unique_ptr<NetcdfFile> open(const std::filesystem::path& file);
+
+  int id() const { return id_; }
+  void check(int status) const;
+  void close();
+
+  int dimension(const std::string& name, std::size_t size) const;
+  int variable(const std::string& name, const std::vector<int>& dimensions) const;
+  int find(const std::string& name) const;
+  bool has(const std::string& name) const;
+  void attribute(int variable, const std::string& name, const std::string& value) const;
+  void attribute(int variable, const std::string& name, int value) const;
+  std::string text(int variable, const std::string& name) const;
+  Real number(int variable, const std::string& name) const;
+  void attribute(int variable, const std::string& name, Real value) const;
+  std::vector<Real> values(int variable) const;
+
+ private:
+  int id_;
+  std::filesystem::path file_;
+};
+
+}  // namespace williwaw::store
