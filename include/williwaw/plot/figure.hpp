@@ -1,0 +1,62 @@
+// Figures of runs, drawn by gnuplot.
+#pragma once
+
+#include <filesystem>
+#include <functional>
+
+#include "williwaw/casefile/case.hpp"
+#include "williwaw/store/series.hpp"
+
+namespace williwaw::plot {
+
+/// A figure cannot be drawn: gnuplot is not there or refused, or the run lacks what was asked for.
+class PlotError : public std::runtime_error {
+ public:
+  using std::runtime_error::runtime_error;
+};
+
+/// The result folder of a run, opened for drawing.
+class RunFolder {
+ public:
+  /// Throws StoreError if the folder holds no finished run.
+  explicit RunFolder(std::filesystem::path folder);
+
+  const std::filesystem::path& folder() const { return folder_; }
+  const store::FieldReader& fields() const { return fields_; }
+  const store::Series& series() const { return series_; }
+  /// Extremes over all records, computed once.
+  std::pair<Real, Real> range() const;
+  /// The record nearest to a time in SI.
+  Index record_at(Real time) const;
+
+ private:
+  std::filesystem::path folder_;
+  store::FieldReader fields_;
+  store::Series series_;
+  mutable std::optional<std::pair<Real, Real>> range_;
+};
+
+struct Output {
+  std::filesystem::path file;   ///< its ending tells the format: png, svg or pdf (gif for films)
+  int width = 1280;
+  int height = 800;
+};
+
+/// A kind of figure as cases and commands name it.
+struct FigureKind {
+  std::string name;
+  /// Draws to one file; returns what it noted about the request.
+  std::function<void(const RunFolder&, const casefile::FigureRequest&, const Output&)> draw;
+};
+
+/// Every kind of figure there is.
+const std::vector<FigureKind>& figure_kinds();
+
+/// Draws a figure into folder/figures (or to `out` if its file is set) and returns the files. Throws PlotError.
+std::vector<std::filesystem::path> draw(const RunFolder& run, const casefile::FigureRequest& request,
+                                        const std::string& format = "png", Output out = {});
+
+/// A film of the whole run as an animated GIF: fixed axes and range, the time in the title.
+void film(const RunFolder& run, const casefile::FigureRequest& request, const Output& out, Real seconds = 10);
+
+}  // namespace williwaw::plot

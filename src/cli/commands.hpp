@@ -1,0 +1,51 @@
+// What the program's commands do once their arguments are read. Each returns an exit code.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace williwaw::cli {
+
+/// Exit codes, as INTERFACE has them.
+enum Exit { done = 0, internal = 1, bad_input = 2, unstable = 3, not_met = 4, interrupted = 130 };
+
+struct CheckArguments {
+  std::filesystem::path file;
+  std::vector<std::string> set;
+  std::string at;
+  bool json = false;
+};
+
+struct RunArguments {
+  std::filesystem::path file;
+  std::filesystem::path folder;
+  std::vector<std::string> set;
+  int threads = 0;
+  bool quiet = false;
+  bool force = false;
+  bool json = false;
+};
+
+struct PlotArguments {
+  std::filesystem::path run;
+  std::string kind;
+  std::string of;
+  std::string times;
+  std::string range;
+  std::string at;
+  std::string along;
+  std::string size = "1280x800";
+  std::string format = "png";
+  std::filesystem::path output;
+  double seconds = 10;
+};
+
+int write_new(const std::string& kind, const std::filesystem::path& file);
+int check(const CheckArguments& arguments);
+int run(const RunArguments& arguments);
+int plot(const PlotArguments& arguments);
+int film(const PlotArguments& arguments);
+int demo(const std::string& name, const std::filesystem::path& program);
+
+}  // namespace williwaw::cli

@@ -1,0 +1,77 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "commands.hpp"
+#include "williwaw/casefile/case.hpp"
+#include "williwaw/casefile/formula.hpp"
+#include "williwaw/store/series.hpp"
+
+namespace williwaw::cli {
+
+namespace {
+
+struct Demo {
+  const char* name;
+  const char* story;
+  const char* look_at;
+};
+
+const Demo demos[] = {
+    {"hut-floor", "heat through the hut's floor slab during a winter night, by Crank-Nicolson",
+     "profiles.png: how the cold works its way up; series.png: the pipe in the slab cools towards freezing"},
+    {"hut-floor-explicit", "the same night by explicit steps, at nine tenths of the largest stable one",
+     "the stability line above: how far the step was from its limit"},
+    {"ice-deck", "a quay deck plate with de-icing cables and wind on top",
+     "map.png: warm stripes over the cables, the cold edge at the water; series.png: the middle of the deck"},
+    {"brine-tank", "salt spreading from two walls of a tank, in three dimensions",
+     "map.png: the plane half-way up; series.png: the probe in the middle"},
+};
+
+std::filesystem::path cases_beside(const std::filesystem::path& program) {
+  // Installed beside share/, or built in a folder of the source tree.
+  const auto self = std::filesystem::canonical(std::filesystem::exists("/proc/self/exe") ? "/proc/self/exe" : program);
+  for (const char* way : {"../share/williwaw/cases", "../cases", "../../cases"}) {
+    const auto folder = (self.parent_path() / way).lexically_normal();
+    if (std::filesystem::exists(folder / "hut-floor.toml")) return folder;
+  }
+  throw InputError("the bundled cases are not where they should be, beside " + self.parent_path().string());
+}
+
+}  // namespace
+
+int write_new(const std::string& kind, const std::filesystem::path& file) {
+  const std::string text = casefile::starter_case(kind);
+  const std::filesystem::path target = file.empty() ? std::filesystem::path(kind + ".toml") : file;
+  if (std::filesystem::exists(target)) throw InputError(target.string() + ": is there already; give another name");
+  store::write_file(target, text);
+  fmt::print("{}\nnow: williwaw check {}\n", target.string(), target.string());
+  return done;
+}
+
+int demo(const std::string& name, const std::filesystem::path& program) {
+  const std::string wanted = name.empty() ? "hut-floor" : name;
+  const auto found = std::ranges::find_if(demos, [&](const Demo& d) { return wanted == d.name; });
+  if (found == std::end(demos)) {
+    std::vector<std::string> names;
+    for (const auto& d : demos) names.emplace_back(d.name);
+    const std::string near = casefile::nearest(wanted, names);
+    std::string list;
+    for (const auto& d : demos) list += fmt::format("\n  {:<20} {}", d.name, d.story);
+    throw InputError(fmt::format("there is no demo called '{}'{}; there are{}", wanted,
+                                 near.empty() ? "" : ", did you mean '" + near + "'?", list));
+  }
+  fmt::print("Skarrow Sound: {}\n\n", found->story);
+  RunArguments arguments;
+  arguments.file = cases_beside(program) / (wanted + ".toml");
+  const int code = run(arguments);
+  fmt::print("\nlook at\n  {}\n", found->look_at);
+  if (name.empty()) {
+    fmt::print("\nother demos\n");
+    for (const auto& d : demos)
+      if (wanted != d.name) fmt::print("  williwaw demo {:<20} {}\n", d.name, d.story);
+  }
+  return code;
+}
+
+}  // namespace williwaw::cli

@@ -1,0 +1,55 @@
+#include "live_line.hpp"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+namespace williwaw::cli {
+
+using Clock = std::chrono::steady_clock;
+
+LiveLine::LiveLine(const casefile::Case& given, Index steps, bool quiet)
+    : given_(given), steps_(steps), quiet_(quiet), terminal_(isatty(STDOUT_FILENO) != 0), start_(Clock::now()), last_(start_) {}
+
+void LiveLine::show(const Moment& m) {
+  if (quiet_) return;
+  // Looking at the clock at every step of a small problem would cost more than the step.
+  if (m.step % 64 != 0 && m.step != steps_ && given_.problem.grid().count() < 20000) return;
+  const auto now = Clock::now();
+  if (terminal_) {
+    if (now - last_ < std::chrono::milliseconds(150)) return;
+    last_ = now;
+    fmt::print("\r\033[K{}", text(m, true));
+    std::fflush(stdout);
+    shown_ = true;
+  } else if (now - start_ > std::chrono::seconds(2)) {
+    const int tenths = static_cast<int>(10 * m.step / steps_);
+    if (tenths <= tenths_) return;
+    tenths_ = tenths;
+    fmt::print("{}\n", text(m, false));
+    std::fflush(stdout);
+  }
+}
+
+void LiveLine::end() {
+  if (shown_) fmt::print("\r\033[K");
+  shown_ = false;
+}
+
+std::string LiveLine::text(const Moment& m, bool with_bar) const {
+  const Real share = static_cast<Real>(m.step) / static_cast<Real>(steps_);
+  std::string bar;
+  if (with_bar) {
+    constexpr int width = 20;
+    for (int i = 0; i < width; ++i) bar += i < share * width ? "━" : "╌";
+    bar += ' ';
+  }
+  const Real elapsed = std::chrono::duration<Real>(Clock::now() - start_).count();
+  const Real mean = m.totals.integral / given_.problem.grid().volume();
+  const auto value = [&](Real v) { return fmt::format("{:.4g}", given_.value.shown(v)); };
+  return fmt::format("{}{:3.0f} %  t = {:.4g}{}  step {}  min {}  mean {}  max {}{}  change {:.2g}  {} left", bar,
+                     100 * share, given_.time.shown(m.time), given_.time.suffix(), m.step, value(m.totals.lowest), value(mean),
+                     value(m.totals.highest), given_.value.suffix(), given_.value.shown_difference(m.change()),
+                     casefile::readable_seconds(elapsed * (1 - share) / share));
+}
+
+}  // namespace williwaw::cli

@@ -1,0 +1,29 @@
+// What a run says while it goes on: one line that renews itself on a terminal, a few plain lines otherwise.
+#pragma once
+
+#include <chrono>
+
+#include "williwaw/casefile/run.hpp"
+
+namespace williwaw::cli {
+
+class LiveLine {
+ public:
+  LiveLine(const casefile::Case& given, Index steps, bool quiet);
+  void show(const Moment& moment);
+  /// Clears the line before other text follows.
+  void end();
+
+ private:
+  std::string text(const Moment& moment, bool with_bar) const;
+
+  const casefile::Case& given_;
+  Index steps_;
+  bool quiet_;
+  bool terminal_;
+  bool shown_ = false;
+  int tenths_ = 0;
+  std::chrono::steady_clock::time_point start_, last_;
+};
+
+}  // namespace williwaw::cli

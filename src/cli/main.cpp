@@ -1,0 +1,120 @@
+// The williwaw program: reads arguments, hands them on, turns errors into messages and exit codes.
+#include <CLI/CLI.hpp>
+
+#include <iostream>
+
+#include "commands.hpp"
+#include "williwaw/casefile/check.hpp"
+#include "williwaw/plot/figure.hpp"
+
+namespace {
+
+using namespace williwaw;
+
+void add_case(CLI::App& command, std::filesystem::path& file, std::vector<std::string>& set) {
+  command.add_option("CASE", file, "case file")->required();
+  command.add_option("--set", set, "replace a value: --set time.step=\"30 s\"")->allow_extra_args(false);
+}
+
+void add_drawing(CLI::App& command, cli::PlotArguments& a) {
+  command.add_option("RUN", a.run, "result folder of a run")->required();
+  command.add_option("--range", a.range, "fixed range of values: LOWEST,HIGHEST");
+  command.add_option("--size", a.size, "WIDTHxHEIGHT in pixels")->capture_default_str();
+  command.add_option("--at", a.at, "a plane of a block: z=0.1");
+  command.add_option("--along", a.along, "a line: X,Y:X,Y");
+  command.add_option("--times", a.times, "times, separated by commas: \"1 h,6 h\"");
+  command.add_option("-o,--output", a.output, "file to draw to");
+}
+
+int program(int argc, char** argv) {
+  CLI::App app{"Williwaw: heat and diffusion on a grid, from a case file to a picture."};
+  app.require_subcommand(1);
+  app.set_version_flag("--version", std::string("williwaw ") + casefile::version);
+  std::function<int()> chosen;
+
+  std::string kind;
+  std::filesystem::path new_file;
+  auto* create = app.add_subcommand("new", "write a commented starter case");
+  create->add_option("KIND", kind, "kind of equation: heat or diffusion")->required();
+  create->add_option("FILE", new_file, "file to write, KIND.toml unless given");
+  create->callback([&] { chosen = [&] { return cli::write_new(kind, new_file); }; });
+
+  cli::CheckArguments to_check;
+  auto* check = app.add_subcommand("check", "say what will be solved and whether the step is stable");
+  add_case(*check, to_check.file, to_check.set);
+  check->add_option("--at", to_check.at, "print the discrete equation at a place: 0.12 or 0.12,0.3");
+  check->add_flag("--json", to_check.json, "print one JSON object instead of text");
+  check->callback([&] { chosen = [&] { return cli::check(to_check); }; });
+
+  cli::RunArguments to_run;
+  auto* run = app.add_subcommand("run", "solve, record and draw the case's figures");
+  add_case(*run, to_run.file, to_run.set);
+  run->add_option("-o,--output", to_run.folder, "result folder, CASE.out unless given");
+  run->add_option("--threads", to_run.threads, "number of threads, all there are unless given")
+      ->check(CLI::Range(1, 1024));
+  run->add_flag("--quiet", to_run.quiet, "print errors only");
+  run->add_flag("--force", to_run.force, "run an unstable step too");
+  run->add_flag("--json", to_run.json, "print one JSON object instead of text");
+  run->callback([&] { chosen = [&] { return cli::run(to_run); }; });
+
+  cli::PlotArguments to_plot;
+  auto* plot = app.add_subcommand("plot", "draw one more figure of a run");
+  add_drawing(*plot, to_plot);
+  plot->add_option("KIND", to_plot.kind, "profiles, map, spacetime or series");
+  plot->add_option("--of", to_plot.of, "what to draw: a probe or column of the series");
+  plot->add_option("--format", to_plot.format, "png, svg or pdf")->check(CLI::IsMember({"png", "svg", "pdf"}));
+  plot->callback([&] { chosen = [&] { return cli::plot(to_plot); }; });
+
+  cli::PlotArguments to_film;
+  auto* film = app.add_subcommand("film", "draw a film with fixed axes and range (gif)");
+  add_drawing(*film, to_film);
+  film->add_option("--seconds", to_film.seconds, "length of the film")->check(CLI::Range(0.5, 600.0))->capture_default_str();
+  film->callback([&] { chosen = [&] { return cli::film(to_film); }; });
+
+  std::string name;
+  auto* demo = app.add_subcommand("demo", "run a bundled case and say what to look at");
+  demo->add_option("NAME", name, "hut-floor, hut-floor-explicit, ice-deck or brine-tank");
+  demo->callback([&] { chosen = [&] { return cli::demo(name, argv[0]); }; });
+
+  // Commands that are announced but not there yet say so, whatever follows them.
+  for (const char* later : {"converge", "sweep", "compare", "export"}) {
+    auto* command = app.add_subcommand(later, "not there yet");
+    command->allow_extras();
+    command->group("");
+    const std::string word = later;
+    command->callback([&chosen, word] {
+      chosen = [word]() -> int { throw InputError("the command '" + word + "' is not there yet"); };
+    });
+  }
+
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& e) {
+    return app.exit(e) == 0 ? cli::done : cli::bad_input;
+  }
+  return chosen();
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  const auto complain = [](const char* what, int code) {
+    std::cerr << what << '\n';
+    return code;
+  };
+  try {
+    return program(argc, argv);
+  } catch (const InputError& e) {
+    return complain(e.what(), cli::bad_input);
+  } catch (const SolverError& e) {
+    return complain(e.what(), cli::not_met);
+  } catch (const store::StoreError& e) {
+    return complain(e.what(), cli::bad_input);
+  } catch (const plot::PlotError& e) {
+    return complain(e.what(), cli::bad_input);
+  } catch (const std::bad_alloc&) {
+    return complain("there is not enough memory for this problem", cli::internal);
+  } catch (const std::exception& e) {
+    return complain((std::string("internal error: ") + e.what()).c_str(), cli::internal);
+  }
+}

@@ -1,0 +1,131 @@
+#include <fmt/format.h>
+
+#include <sstream>
+
+#include "commands.hpp"
+#include "williwaw/plot/figure.hpp"
+
+namespace williwaw::cli {
+
+namespace {
+
+using casefile::FigureRequest;
+
+std::vector<std::string> split(const std::string& text, char at) {
+  std::vector<std::string> parts;
+  std::stringstream in(text);
+  for (std::string part; std::getline(in, part, at);) parts.push_back(part);
+  return parts;
+}
+
+// A number in shown units, or with a unit of its own, as SI.
+Real quantity(const std::string& text, const store::Scale& scale, const std::string& option) {
+  if (const auto measured = casefile::split_measured(text)) {
+    const auto unit = casefile::Unit::parse(measured->unit);
+    if (!unit) throw InputError(option + ": '" + measured->unit + "' is not a unit");
+    if (scale.unit.empty() || !unit->same_dimension(casefile::Unit::of(scale.unit)))
+      throw InputError(option + ": unit '" + measured->unit + "' does not fit" +
+                       (scale.unit.empty() ? "; this run has no units" : "; '" + scale.unit + "' would"));
+    return unit->to_si(measured->number);
+  }
+  std::size_t used = 0;
+  Real value = 0;
+  try {
+    value = std::stod(text, &used);
+  } catch (const std::exception&) {
+    used = 0;
+  }
+  if (used == 0 || text.find_first_not_of(" ", used) != std::string::npos)
+    throw InputError(option + ": '" + text + "' is not a number" + (scale.unit.empty() ? "" : "; give it in " + scale.unit + " or with a unit"));
+  return scale.si(value);
+}
+
+Point place(const std::string& text, const plot::RunFolder& run, const std::string& option) {
+  const Grid& g = run.fields().grid();
+  const auto& length = run.fields().description().length;
+  const auto parts = split(text, ',');
+  if (static_cast<int>(parts.size()) != g.rank())
+    throw InputError(fmt::format("{}: {} positions are needed, one for each axis", option, g.rank()));
+  Point p, shown;
+  for (int a = 0; a < g.rank(); ++a) {
+    p[g.slot(a)] = quantity(parts[a], length, option);
+    shown[g.slot(a)] = length.shown(p[g.slot(a)]);
+  }
+  g.containing(shown);
+  return p;
+}
+
+void take_plane(const std::string& text, const plot::RunFolder& run, FigureRequest& request) {
+  const Grid& g = run.fields().grid();
+  const auto equals = text.find('=');
+  for (int a = 0; a < g.rank() && equals != std::string::npos; ++a)
+    if (text.substr(0, equals) == g.axis(a).name()) {
+      request.at_axis = a;
+      Point p;
+      p[g.slot(a)] = quantity(text.substr(equals + 1), run.fields().description().length, "--at");
+      request.at = p;
+      return;
+    }
+  throw InputError("--at: give an axis and a position, such as z=0.1");
+}
+
+FigureRequest request_from(const PlotArguments& a, const plot::RunFolder& run) {
+  FigureRequest request;
+  request.kind = a.kind.empty() ? (run.fields().grid().rank() == 1 ? "profiles" : "map") : a.kind;
+  request.of = a.of;
+  const auto& d = run.fields().description();
+  if (!a.of.empty() && request.kind != "series") {
+    if (a.of != d.unknown) throw InputError("--of: this run has '" + d.unknown + "' only");
+    request.of.clear();
+  }
+  for (const auto& t : split(a.times, ',')) request.times.push_back(quantity(t, d.time, "--times"));
+  if (!a.range.empty()) {
+    const auto ends = split(a.range, ',');
+    if (ends.size() != 2) throw InputError("--range: give two values, LOWEST,HIGHEST");
+    request.range = {d.value.shown(quantity(ends[0], d.value, "--range")), d.value.shown(quantity(ends[1], d.value, "--range"))};
+    if (!(request.range->second > request.range->first)) throw InputError("--range: the second value must lie above the first");
+  }
+  if (!a.along.empty()) {
+    const auto ends = split(a.along, ':');
+    if (ends.size() != 2) throw InputError("--along: give two places, X,Y:X,Y");
+    request.along = {place(ends[0], run, "--along"), place(ends[1], run, "--along")};
+  }
+  if (!a.at.empty()) take_plane(a.at, run, request);
+  return request;
+}
+
+plot::Output output_from(const PlotArguments& a) {
+  plot::Output out;
+  const auto parts = split(a.size, 'x');
+  try {
+    if (parts.size() != 2) throw std::invalid_argument("");
+    out.width = std::stoi(parts[0]);
+    out.height = std::stoi(parts[1]);
+  } catch (const std::exception&) {
+    throw InputError("--size: '" + a.size + "' is not WIDTHxHEIGHT, such as 1280x800");
+  }
+  if (out.width < 200 || out.height < 150 || out.width > 8000 || out.height > 8000)
+    throw InputError("--size: from 200x150 to 8000x8000");
+  out.file = a.output;
+  return out;
+}
+
+}  // namespace
+
+int plot(const PlotArguments& arguments) {
+  const plot::RunFolder folder(arguments.run);
+  for (const auto& file : plot::draw(folder, request_from(arguments, folder), arguments.format, output_from(arguments)))
+    fmt::print("{}\n", file.string());
+  return done;
+}
+
+int film(const PlotArguments& arguments) {
+  const plot::RunFolder folder(arguments.run);
+  plot::Output out = output_from(arguments);
+  if (out.file.empty()) out.file = arguments.run / "figures" / "film.gif";
+  plot::film(folder, request_from(arguments, folder), out, arguments.seconds);
+  fmt::print("{}\n", out.file.string());
+  return done;
+}
+
+}  // namespace williwaw::cli

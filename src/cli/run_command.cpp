@@ -1,0 +1,96 @@
+#include <fmt/format.h>
+
+#include <atomic>
+#include <csignal>
+
+#include "commands.hpp"
+#include "live_line.hpp"
+#include "williwaw/plot/figure.hpp"
+
+namespace williwaw::cli {
+
+namespace {
+
+std::atomic<bool> interrupt_asked = false;
+
+void ask_interrupt(int) { interrupt_asked = true; }
+
+std::vector<std::filesystem::path> draw_figures(const casefile::Case& given, const std::filesystem::path& folder,
+                                                std::vector<std::string>& complaints) {
+  std::vector<std::filesystem::path> files;
+  std::filesystem::remove_all(folder / "figures");
+  if (given.figures.empty()) return files;
+  const plot::RunFolder finished(folder);
+  for (const auto& figure : given.figures) try {
+      for (auto& file : plot::draw(finished, figure)) files.push_back(std::move(file));
+    } catch (const plot::PlotError& e) {
+      complaints.emplace_back(e.what());
+    }
+  return files;
+}
+
+}  // namespace
+
+int check(const CheckArguments& arguments) {
+  const casefile::Case given = casefile::read_case(arguments.file, arguments.set);
+  casefile::Prepared prepared = casefile::prepare(given);
+  const casefile::Report report =
+      arguments.at.empty() ? casefile::check_report(given, prepared)
+                           : casefile::stencil_report(given, prepared, casefile::place_from(given, arguments.at));
+  fmt::print("{}", arguments.json ? report.json() : report.text());
+  return prepared.stability.stable() ? done : unstable;
+}
+
+int run(const RunArguments& arguments) {
+  const casefile::Case given = casefile::read_case(arguments.file, arguments.set);
+  casefile::Prepared prepared = casefile::prepare(given, {arguments.threads});
+  const bool talk = !arguments.quiet && !arguments.json;
+  if (talk) fmt::print("{}\n", casefile::brief_report(given, prepared).text());
+  if (!prepared.stability.stable() && !arguments.force) {
+    const auto& limit = prepared.stability.limit;
+    fmt::print(stderr,
+               "{}: time.step: {} is unstable: the largest stable step is {}{}; {}. Choose a smaller step, or look at "
+               "the blow-up with --force\n",
+               given.step_place, casefile::readable(given.time.shown_difference(prepared.longest_step), given.time.unit),
+               limit.standing == verify::Limit::Standing::sharp ? "" : "at least ",
+               casefile::readable(given.time.shown_difference(limit.step), given.time.unit),
+               casefile::forecast(given, prepared));
+    return unstable;
+  }
+
+  casefile::RunOptions options;
+  options.folder = arguments.folder.empty() ? casefile::default_folder(arguments.file) : arguments.folder;
+  LiveLine live(given, prepared.steps, !talk);
+  options.observers.on_step = [&](const Moment& m) { live.show(m); };
+  options.observers.interrupt = [] { return interrupt_asked.load(); };
+  std::signal(SIGINT, ask_interrupt);
+  std::signal(SIGTERM, ask_interrupt);
+  casefile::RunResult result = casefile::run_case(given, prepared, options);
+  live.end();
+
+  std::vector<std::string> complaints;
+  std::vector<std::filesystem::path> figures;
+  if (result.outcome.ending != Outcome::Ending::interrupted) figures = draw_figures(given, options.folder, complaints);
+  casefile::Report report = casefile::closing_report(given, prepared, result);
+  report.section("files").row("folder", options.folder.string());
+  for (const auto& f : result.files) report.note((options.folder / f).string());
+  for (const auto& f : figures) report.note(f.string());
+  if (arguments.json)
+    fmt::print("{}", report.json());
+  else if (talk)
+    fmt::print("{}", report.text());
+  for (const auto& c : complaints) fmt::print(stderr, "a figure was not drawn: {}\n", c);
+  switch (result.outcome.ending) {
+    case Outcome::Ending::blew_up:
+      fmt::print(stderr, "the run blew up at t = {}: {}\n",
+                 casefile::readable(given.time.shown(result.outcome.time), given.time.unit), result.outcome.reason);
+      return unstable;
+    case Outcome::Ending::interrupted:
+      return interrupted;
+    case Outcome::Ending::reached:
+      break;
+  }
+  return done;
+}
+
+}  // namespace williwaw::cli

@@ -1,0 +1,110 @@
+#include "williwaw/plot/figure.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "kinds.hpp"
+
+namespace williwaw::plot {
+
+RunFolder::RunFolder(std::filesystem::path folder)
+    : folder_(std::move(folder)), fields_(folder_ / "fields.nc"), series_(store::read_series(folder_ / "series.csv")) {}
+
+std::pair<Real, Real> RunFolder::range() const {
+  if (!range_) range_ = fields_.range();
+  return *range_;
+}
+
+Index RunFolder::record_at(Real time) const {
+  const auto& times = fields_.times();
+  const Real shown = fields_.description().time.shown(time);
+  const auto nearest = std::ranges::min_element(times, {}, [&](Real t) { return std::abs(t - shown); });
+  return nearest - times.begin();
+}
+
+const std::vector<FigureKind>& figure_kinds() {
+  static const std::vector<FigureKind> kinds{profiles_kind(), map_kind(), spacetime_kind(), series_kind()};
+  return kinds;
+}
+
+std::vector<std::filesystem::path> draw(const RunFolder& run, const FigureRequest& request,
+                                        const std::string& format, Output out) {
+  const auto& kinds = figure_kinds();
+  const auto kind = std::ranges::find(kinds, request.kind, &FigureKind::name);
+  if (kind == kinds.end()) throw PlotError("there is no figure called '" + request.kind + "'");
+  // A map shows one time: several times are several files.
+  std::vector<FigureRequest> requests{request};
+  if (request.kind == "map") {
+    requests.clear();
+    for (const Index r : records_of(run, request, 1)) {
+      requests.push_back(request);
+      requests.back().times = {run.fields().description().time.si(run.fields().times()[r])};
+      requests.back().every = 0;
+    }
+  }
+  std::vector<std::filesystem::path> files;
+  const bool named = !out.file.empty();
+  for (std::size_t n = 0; n < requests.size(); ++n) {
+    if (!named || n > 0) {
+      const std::string base = request.kind + (request.of.empty() ? "" : "-" + request.of);
+      std::string safe;
+      for (const char c : base) safe += std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_' ? c : '-';
+      const auto folder = named ? out.file.parent_path() : run.folder() / "figures";
+      out.file = folder / (safe + (n > 0 ? "-" + std::to_string(n + 1) : "") + "." + format);
+    }
+    kind->draw(run, requests[n], out);
+    files.push_back(out.file);
+  }
+  return files;
+}
+
+std::vector<Index> records_of(const RunFolder& run, const FigureRequest& request, Index handful) {
+  const Index count = static_cast<Index>(run.fields().times().size());
+  std::vector<Index> result;
+  if (!request.times.empty()) {
+    for (const Real t : request.times) result.push_back(run.record_at(t));
+  } else if (request.every > 0) {
+    for (Index n = 0; n < count; n += request.every) result.push_back(n);
+    if (result.back() != count - 1) result.push_back(count - 1);
+  } else {
+    // The start and the end, and as many between as were asked for.
+    handful = std::min(handful, count);
+    for (Index n = 0; n < handful; ++n)
+      result.push_back(handful == 1 ? count - 1 : std::llround(static_cast<Real>(n * (count - 1)) / static_cast<Real>(handful - 1)));
+  }
+  result.erase(std::unique(result.begin(), result.end()), result.end());
+  return result;
+}
+
+std::string title_of(const RunFolder& run, const FigureRequest& request) {
+  return request.title.empty() ? run.fields().description().title : request.title;
+}
+
+std::string time_text(const RunFolder& run, Index record) {
+  const auto& d = run.fields().description();
+  return fmt::format("{:.6g}{}", run.fields().times()[record], d.time.unit.empty() ? "" : " " + pretty_unit(d.time.unit));
+}
+
+std::string value_label(const RunFolder& run) {
+  return label(run.fields().description().unknown, run.fields().description().value.unit);
+}
+
+std::pair<Real, Real> padded(std::pair<Real, Real> range) {
+  Real width = range.second - range.first;
+  if (!(width > 1e-9 * std::max(std::abs(range.first), std::abs(range.second))))
+    width = std::max(1e-3 * std::max(std::abs(range.first), std::abs(range.second)), 1e-12);
+  return {range.first - 0.05 * width, range.second + 0.05 * width};
+}
+
+bool is_signed(const store::Scale& scale, std::pair<Real, Real>& range) {
+  // On a scale with a zero point of its own (degC) the sign means nothing.
+  if (scale.offset != 0 || !(range.first < 0 && range.second > 0)) return false;
+  if (std::abs(range.first + range.second) > 0.4 * (range.second - range.first)) return false;
+  const Real reach = std::max(-range.first, range.second);
+  range = {-reach, reach};
+  return true;
+}
+
+}  // namespace williwaw::plot

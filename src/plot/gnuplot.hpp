@@ -1,0 +1,35 @@
+// A gnuplot process behind a pipe: text commands, binary data.
+#pragma once
+
+#include <cstdio>
+
+#include "williwaw/plot/figure.hpp"
+
+namespace williwaw::plot {
+
+class Gnuplot {
+ public:
+  /// Starts gnuplot with the theme set for this output. `delay` is that between the frames of a film, in
+  /// hundredths of a second.
+  explicit Gnuplot(const Output& output, Index delay = 10);
+  Gnuplot(const Gnuplot&) = delete;
+  Gnuplot& operator=(const Gnuplot&) = delete;
+  ~Gnuplot();
+
+  Gnuplot& line(const std::string& command);
+  /// Numbers for a plot command that reads '-' in binary, in the order in which they are sent.
+  Gnuplot& data(std::span<const Real> values);
+  /// Ends the drawing; the file appears under its name only now. Throws PlotError with gnuplot's words.
+  void finish();
+
+ private:
+  void send(const char* bytes, std::size_t count);
+
+  std::filesystem::path file_, partial_, errors_;
+  std::FILE* pipe_ = nullptr;
+};
+
+/// A text as gnuplot takes it, in quotation marks.
+std::string quoted(const std::string& text);
+
+}  // namespace williwaw::plot

@@ -1,0 +1,100 @@
+// Profiles: the unknown along an axis or a line, one curve for each time.
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "kinds.hpp"
+
+namespace williwaw::plot {
+
+namespace {
+constexpr Index most_curves = 12;
+constexpr Index samples = 400;
+}  // namespace
+
+Curve curve_of(const Field& field, const FigureRequest& request, const store::Scale& length) {
+  Curve c;
+  if (request.along) {
+    Point from = request.along->first, to = request.along->second;
+    Real distance = 0;
+    for (int s = 0; s < 3; ++s) distance += std::pow(length.shown_difference(to[s] - from[s]), 2);
+    for (Index n = 0; n <= samples; ++n) {
+      const Real share = static_cast<Real>(n) / samples;
+      Point p;
+      for (int s = 0; s < 3; ++s) p[s] = length.shown(from[s] + share * (to[s] - from[s]));
+      c.position.push_back(share * std::sqrt(distance));
+      c.value.push_back(field.sample(p));
+    }
+    return c;
+  }
+  const Axis& axis = field.grid().axis(0);
+  const bool to_walls = axis.unknowns() == Unknowns::cells && !axis.periodic();
+  if (to_walls) {
+    c.position.push_back(axis.from());
+    c.value.push_back(0.5 * (field.at(-1) + field.at(0)));
+  }
+  for (Index i = 0; i < axis.size(); ++i) {
+    c.position.push_back(axis.points()[i]);
+    c.value.push_back(field.at(i));
+  }
+  if (to_walls) {
+    c.position.push_back(axis.to());
+    c.value.push_back(0.5 * (field.at(axis.size() - 1) + field.at(axis.size())));
+  } else if (axis.periodic()) {
+    c.position.push_back(axis.points()[0] + axis.length());
+    c.value.push_back(field.at(0));
+  }
+  return c;
+}
+
+std::string position_label(const RunFolder& run, const FigureRequest& request) {
+  const auto& d = run.fields().description();
+  return label(request.along ? "distance along the line" : run.fields().grid().axis(0).name(), d.length.unit);
+}
+
+void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,
+                        const std::vector<Index>& records) {
+  const auto& length = run.fields().description().length;
+  const auto range = request.range ? *request.range : padded(run.range());
+  std::vector<Curve> curves;
+  for (const Index r : records) curves.push_back(curve_of(run.fields().field(r), request, length));
+  plot.line("set xlabel " + quoted(position_label(run, request)));
+  plot.line("set ylabel " + quoted(value_label(run)));
+  plot.line(fmt::format("set yrange [{}:{}]", range.first, range.second));
+  plot.line(fmt::format("set xrange [{}:{}]", curves[0].position.front(), curves[0].position.back()));
+  std::string command = "plot ";
+  const Index count = static_cast<Index>(records.size());
+  for (Index n = 0; n < count; ++n) {
+    // Few unknowns are shown as what they are; many would only make the curve thick.
+    const bool marked = !request.along && curves[n].position.size() <= 40;
+    command += fmt::format("{}'-' binary record=({}) format='%double%double' using 1:2 with {} lw {} {}lc rgb '{}' title {}",
+                           n == 0 ? "" : ", ", curves[n].position.size(), marked ? "linespoints" : "lines",
+                           n + 1 == count ? 3 : 2, marked ? "pt 7 ps 0.5 " : "", curve(n, count).hex(),
+                           quoted("t = " + time_text(run, records[n])));
+  }
+  plot.line(command);
+  for (const auto& c : curves)
+    for (std::size_t i = 0; i < c.position.size(); ++i) plot.data(std::array{c.position[i], c.value[i]});
+}
+
+FigureKind profiles_kind() {
+  return {"profiles", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
+            if (run.fields().grid().rank() > 1 && !request.along)
+              throw PlotError("profiles on a plan or in a block need a line: along = { from, to }");
+            std::vector<Index> records = records_of(run, request, 6);
+            while (static_cast<Index>(records.size()) > most_curves && request.times.empty()) {
+              // Every other one, keeping the end.
+              std::vector<Index> fewer;
+              for (std::size_t n = records.size() % 2 ? 0 : 1; n < records.size(); n += 2) fewer.push_back(records[n]);
+              records = fewer;
+            }
+            Gnuplot plot(out);
+            plot.line("set title " + quoted(title_of(run, request) + (records.size() == 1 ? ", t = " + time_text(run, records[0]) : "")));
+            plot.line("set key outside right top reverse Left width 1");
+            plot.line("set rmargin 20");
+            draw_profile_frame(plot, run, request, records);
+            plot.finish();
+          }};
+}
+
+}  // namespace williwaw::plot

@@ -1,0 +1,82 @@
+// Series: probes, extremes, totals and flows over time.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "kinds.hpp"
+
+namespace williwaw::plot {
+
+namespace {
+
+std::vector<std::size_t> columns_of(const RunFolder& run, const FigureRequest& request) {
+  const auto& series = run.series();
+  std::vector<std::size_t> result;
+  if (!request.of.empty()) {
+    // A column by its name, or all whose name starts with it: "inflow" shows every wall.
+    if (const auto found = series.find(request.of)) return {*found};
+    for (std::size_t c = 1; c < series.columns.size(); ++c)
+      if (series.columns[c].name.starts_with(request.of)) result.push_back(c);
+    if (!result.empty()) return result;
+    std::string known;
+    for (std::size_t c = 1; c < series.columns.size(); ++c) known += (c > 1 ? ", " : "") + series.columns[c].name;
+    throw PlotError("the series has no column called '" + request.of + "'; it has " + known);
+  }
+  // Probes stand between the time and the extremes.
+  const auto extremes = series.find("minimum");
+  for (std::size_t c = 1; extremes && c < *extremes; ++c) result.push_back(c);
+  if (result.empty() && extremes) result = {*extremes, *extremes + 1, *extremes + 2};
+  return result;
+}
+
+}  // namespace
+
+FigureKind series_kind() {
+  return {"series", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
+            const auto& series = run.series();
+            const auto columns = columns_of(run, request);
+            const auto& time = series.values[0];
+            std::pair<Real, Real> range{INFINITY, -INFINITY};
+            for (const auto c : columns)
+              for (const Real v : series.values[c])
+                if (std::isfinite(v)) range = {std::min(range.first, v), std::max(range.second, v)};
+            if (!(range.second >= range.first)) throw PlotError("the series holds no numbers for this figure");
+            range = request.range ? *request.range : padded(range);
+            // Columns of one figure share an axis, so it is named by what they share.
+            const bool one = columns.size() == 1;
+            const std::string unit = series.columns[columns[0]].unit;
+            const std::string what = one ? series.columns[columns[0]].name
+                                         : series.columns[columns[0]].name.starts_with("inflow")
+                                               ? "flow into the domain"
+                                               : run.fields().description().unknown;
+            Gnuplot plot(out);
+            plot.line("set title " + quoted(title_of(run, request)));
+            plot.line("set xlabel " + quoted(label("time", series.columns[0].unit)));
+            plot.line("set ylabel " + quoted(label(what, unit)));
+            plot.line(fmt::format("set yrange [{}:{}]", range.first, range.second));
+            plot.line(fmt::format("set xrange [{}:{}]", time.front(), time.back()));
+            plot.line("set key outside right top reverse Left width 1; set rmargin 24");
+            if (range.first < 0 && range.second > 0)
+              plot.line(fmt::format("set arrow from graph 0, first 0 to graph 1, first 0 nohead lc rgb '{}' lw 1", faint));
+            std::string command = "plot ";
+            std::vector<Real> numbers;
+            for (std::size_t n = 0; n < columns.size(); ++n) {
+              std::size_t rows = 0;
+              for (std::size_t r = 0; r < time.size(); ++r)
+                if (std::isfinite(series.values[columns[n]][r])) {
+                  numbers.push_back(time[r]);
+                  numbers.push_back(series.values[columns[n]][r]);
+                  ++rows;
+                }
+              command += fmt::format("{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' title {}",
+                                     n == 0 ? "" : ", ", rows, distinct(static_cast<Index>(n)).hex(),
+                                     quoted(series.columns[columns[n]].name));
+            }
+            plot.line(command);
+            plot.data(numbers);
+            plot.finish();
+          }};
+}
+
+}  // namespace williwaw::plot
