@@ -3,10 +3,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <fstream>
 #include <sstream>
 
 #include "parts.hpp"
+#include "williwaw/casefile/report.hpp"
 
 namespace williwaw::casefile {
 
@@ -135,6 +137,13 @@ Case assemble(const Node& root, Context& context) {
 }
 
 }  // namespace
+
+std::string Case::duration(Real seconds) const {
+  if (time.unit.empty() || std::isinf(seconds)) return readable(seconds);
+  for (const auto& [name, size] : {std::pair{"day", 86400.0}, {"h", 3600.0}, {"min", 60.0}})
+    if (std::abs(seconds) >= 2 * size) return readable(seconds / size, name);
+  return readable(seconds, "s");
+}
 
 Case read_case_text(const std::string& text, const std::filesystem::path& name,
                     const std::vector<std::string>& overrides) {

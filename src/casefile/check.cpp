@@ -80,8 +80,8 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
       const Real settle = std::log(100.0) / *slowest;
       report.row("time to settle",
                  fmt::format("{} until 99 % of a change is done (slowest mode)",
-                             readable(given.time.shown(settle), given.time.unit)),
-                 number(given.time.shown(settle)), given.time.unit);
+                             given.duration(settle)),
+                 number(given.time.shown_difference(settle)), given.time.unit);
     } else {
       report.row("time to settle", "no wall fixes the mean: what flows in stays", number(INFINITY));
     }
@@ -160,7 +160,7 @@ std::string standing_text(verify::Limit::Standing standing) {
 void limit_row(const Case& given, const Prepared& prepared, const std::string& label, const verify::Limit& limit,
                Report& report) {
   const Real share = prepared.longest_step / limit.step;
-  std::string text = limit.step == 0 ? "none" : readable(given.time.shown_difference(limit.step), given.time.unit);
+  std::string text = limit.step == 0 ? "none" : given.duration(limit.step);
   text += "  (" + standing_text(limit.standing);
   if (limit.step > 0 && !std::isinf(limit.step)) text += fmt::format("; this step is {:.4g} of it", share);
   if (limit.where && !std::isinf(limit.step))
@@ -173,7 +173,7 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
   report.section("stability");
   const std::string unit = given.time.unit;
   report.row("this step",
-             fmt::format("{}{}", readable(given.time.shown_difference(prepared.longest_step), unit),
+             fmt::format("{}{}", given.duration(prepared.longest_step),
                          given.step.of_limit ? fmt::format("  ({} of the limit, shortened to meet the records)",
                                                            readable(given.step.value))
                                              : ""),
@@ -199,7 +199,7 @@ void warnings_section(const Case& given, const Prepared& prepared, Report& repor
     report.note("the limit is a bound, not sharp: a larger step may be stable too");
   if (s.stable() && prepared.longest_step > s.positivity.step * (1 + 1e-12))
     report.note(fmt::format("the step is stable but beyond {}, up to which no new extrema can appear: rough data may ring",
-                            readable(given.time.shown_difference(s.positivity.step), given.time.unit)));
+                            given.duration(s.positivity.step)));
   if (s.times > 1) report.note("coefficients change in time; limits are the smallest of those at the times judged");
 }
 
@@ -217,7 +217,7 @@ void cost_section(const Case& given, const Prepared& prepared, Report& report) {
   report.section("cost");
   report.row("steps", std::to_string(prepared.steps), Report::Data(prepared.steps));
   report.row("memory", fmt::format("about {:.3g} MB", bytes / 1e6), number(bytes), "bytes");
-  report.row("time", fmt::format("{} (a rough estimate)", readable_seconds(seconds)), number(seconds), "s");
+  report.row("time", fmt::format("{} (a rough estimate)", readable_wait(seconds)), number(seconds), "s");
 }
 
 }  // namespace
@@ -268,7 +268,7 @@ std::string forecast(const Case& given, const Prepared& prepared) {
   std::string result = fmt::format("the fastest mode grows {:.6g}-fold each step", factor);
   if (factor > 1 && s.limit.standing == verify::Limit::Standing::sharp)
     result += fmt::format("; from round-off alone it swamps the solution within about {:.0f} steps ({})", std::ceil(steps),
-                          readable(given.time.shown_difference(steps * prepared.longest_step), given.time.unit));
+                          given.duration(steps * prepared.longest_step));
   return result;
 }
 
@@ -295,11 +295,11 @@ Report brief_report(const Case& given, Prepared& prepared) {
   report.row("grid", size + (g.unknowns() == Unknowns::cells ? " cells" : " nodes"));
   for (const Side side : g.sides()) report.row(g.side_name(side), given.walls[side.number()]);
   report.row("scheme", fmt::format("{}, {} steps of {}", given.plan.scheme.title, prepared.steps,
-                                   readable(given.time.shown_difference(prepared.longest_step), given.time.unit)));
+                                   given.duration(prepared.longest_step)));
   const std::string limit = std::isinf(s.limit.step)
                                 ? "stable at any step"
                                 : fmt::format("{:.4g} of the largest stable step {} ({})", s.share(),
-                                              readable(given.time.shown_difference(s.limit.step), given.time.unit),
+                                              given.duration(s.limit.step),
                                               standing_text(s.limit.standing));
   report.row("stability", limit);
   return report;

@@ -163,7 +163,8 @@ class ValueReader {
                        expected_.name, example()));
     const Real si = unit.to_si(measured.number, expected_.difference);
     if (!std::isfinite(si)) fail("a finite number is needed here");
-    return {Function(si), text, fmt::format("{:.6g} {}", si, unit.si_text())};
+    // The SI value is worth saying only where it is another number.
+    return {Function(si), text, si == measured.number ? "" : fmt::format("{:.6g} {}", si, unit.si_text())};
   }
 
   Value from_table(const Words& variables) const {

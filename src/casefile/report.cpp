@@ -86,7 +86,7 @@ std::string readable(Real value, const std::string& unit) {
   return readable(value) + (unit.empty() || std::isinf(value) ? "" : " " + unit);
 }
 
-std::string readable_seconds(Real seconds) {
+std::string readable_wait(Real seconds) {
   if (seconds < 0.1) return "below 0.1 s";
   if (seconds < 120) return fmt::format("{:.2g} s", seconds);
   if (seconds < 7200) return fmt::format("{:.0f} min", seconds / 60);

@@ -232,8 +232,8 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
     report.note(o.reason);
     if (!prepared.stability.stable())
       report.note(fmt::format("the step {} is beyond the largest stable step {}: {}",
-                              readable(given.time.shown_difference(prepared.longest_step), given.time.unit),
-                              readable(given.time.shown_difference(prepared.stability.limit.step), given.time.unit),
+                              given.duration(prepared.longest_step),
+                              given.duration(prepared.stability.limit.step),
                               forecast(given, prepared)));
     report.note("everything recorded up to here was kept");
   }

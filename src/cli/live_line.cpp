@@ -49,7 +49,7 @@ std::string LiveLine::text(const Moment& m, bool with_bar) const {
   return fmt::format("{}{:3.0f} %  t = {:.4g}{}  step {}  min {}  mean {}  max {}{}  change {:.2g}  {} left", bar,
                      100 * share, given_.time.shown(m.time), given_.time.suffix(), m.step, value(m.totals.lowest), value(mean),
                      value(m.totals.highest), given_.value.suffix(), given_.value.shown_difference(m.change()),
-                     casefile::readable_seconds(elapsed * (1 - share) / share));
+                     casefile::readable_wait(elapsed * (1 - share) / share));
 }
 
 }  // namespace williwaw::cli

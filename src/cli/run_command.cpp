@@ -51,9 +51,9 @@ int run(const RunArguments& arguments) {
     fmt::print(stderr,
                "{}: time.step: {} is unstable: the largest stable step is {}{}; {}. Choose a smaller step, or look at "
                "the blow-up with --force\n",
-               given.step_place, casefile::readable(given.time.shown_difference(prepared.longest_step), given.time.unit),
+               given.step_place, given.duration(prepared.longest_step),
                limit.standing == verify::Limit::Standing::sharp ? "" : "at least ",
-               casefile::readable(given.time.shown_difference(limit.step), given.time.unit),
+               given.duration(limit.step),
                casefile::forecast(given, prepared));
     return unstable;
   }

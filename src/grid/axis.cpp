@@ -20,13 +20,25 @@ Axis::Axis(std::string name, std::vector<Real> marks, Unknowns unknowns, bool pe
   const Real mean = length() / static_cast<Real>(intervals());
   uniform_ = true;
   // Marks carry the rounding of their own size, which matters far from the origin.
-  const Real slack = 1e-10 * mean + 8e-16 * std::max(std::abs(from()), std::abs(to()));
+  const Real slack = 1e-12 * mean + 8e-16 * std::max(std::abs(from()), std::abs(to()));
   for (std::size_t i = 1; i < marks_.size(); ++i)
     uniform_ = uniform_ && std::abs(marks_[i] - marks_[i - 1] - mean) <= slack;
   if (unknowns_ == Unknowns::cells)
     place_cells();
   else
     place_nodes();
+  if (uniform_) even_out(mean);
+}
+
+// Widths and gaps of a uniform axis are alike to the last digit, so that kernels may use one number for all of
+// them and totals still close.
+void Axis::even_out(Real spacing) {
+  const bool cells = unknowns_ == Unknowns::cells;
+  std::fill(widths_.begin(), widths_.end(), spacing);
+  std::fill(gaps_.begin(), gaps_.end(), spacing);
+  if (periodic_) return;
+  gaps_.front() = gaps_.back() = cells ? 0.5 * spacing : 0;
+  if (!cells) widths_.front() = widths_.back() = 0.5 * spacing;
 }
 
 Axis Axis::uniform(std::string name, Real from, Real to, Index intervals, Unknowns unknowns, bool periodic) {

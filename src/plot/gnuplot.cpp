@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <sys/wait.h>
 
+#include <algorithm>
 #include <csignal>
 #include <fstream>
 #include <sstream>
@@ -55,7 +56,7 @@ Gnuplot::Gnuplot(const Output& output, Index delay)
   line("set encoding utf8");
   line(fmt::format("set border 3 lc rgb '{}' lw 1", faint));
   line(fmt::format("set tics out nomirror scale 0.6 textcolor rgb '{}'", ink));
-  line(fmt::format("set grid lc rgb '#e6e4de' lw 0.7 dt 1"));
+  line(fmt::format("set grid lc rgb '#e9e7e1' lw 0.7 dt 1"));
   line(fmt::format("set title font ',15' textcolor rgb '{}'", ink));
   line(fmt::format("set xlabel textcolor rgb '{0}'; set ylabel textcolor rgb '{0}'; set cblabel textcolor rgb '{0}'", ink));
   line(fmt::format("set key textcolor rgb '{}' spacing 1.25 samplen 2.2", ink));
@@ -77,6 +78,13 @@ Gnuplot& Gnuplot::line(const std::string& command) {
   send(command.data(), command.size());
   send("\n", 1);
   return *this;
+}
+
+Gnuplot& Gnuplot::legend(const std::vector<std::string>& entries) {
+  std::size_t longest = 0;
+  for (const auto& e : entries) longest = std::max(longest, e.size());
+  line("set key outside right top reverse Left width 1");
+  return line(fmt::format("set rmargin {}", 11 + longest));
 }
 
 Gnuplot& Gnuplot::data(std::span<const Real> values) {

@@ -17,6 +17,8 @@ class Gnuplot {
   ~Gnuplot();
 
   Gnuplot& line(const std::string& command);
+  /// A legend beside the plot, with a margin wide enough for these entries.
+  Gnuplot& legend(const std::vector<std::string>& entries);
   /// Numbers for a plot command that reads '-' in binary, in the order in which they are sent.
   Gnuplot& data(std::span<const Real> values);
   /// Ends the drawing; the file appears under its name only now. Throws PlotError with gnuplot's words.

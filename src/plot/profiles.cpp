@@ -90,8 +90,9 @@ FigureKind profiles_kind() {
             }
             Gnuplot plot(out);
             plot.line("set title " + quoted(title_of(run, request) + (records.size() == 1 ? ", t = " + time_text(run, records[0]) : "")));
-            plot.line("set key outside right top reverse Left width 1");
-            plot.line("set rmargin 20");
+            std::vector<std::string> entries;
+            for (const Index r : records) entries.push_back("t = " + time_text(run, r));
+            plot.legend(entries);
             draw_profile_frame(plot, run, request, records);
             plot.finish();
           }};

@@ -56,7 +56,9 @@ FigureKind series_kind() {
             plot.line("set ylabel " + quoted(label(what, unit)));
             plot.line(fmt::format("set yrange [{}:{}]", range.first, range.second));
             plot.line(fmt::format("set xrange [{}:{}]", time.front(), time.back()));
-            plot.line("set key outside right top reverse Left width 1; set rmargin 24");
+            std::vector<std::string> entries;
+            for (const auto c : columns) entries.push_back(series.columns[c].name);
+            plot.legend(entries);
             if (range.first < 0 && range.second > 0)
               plot.line(fmt::format("set arrow from graph 0, first 0 to graph 1, first 0 nohead lc rgb '{}' lw 1", faint));
             std::string command = "plot ";

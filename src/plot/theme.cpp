@@ -49,14 +49,15 @@ Real lightness(const Colour& c) {
 
 Colour sequential(Real s) {
   s = std::clamp(s, 0.0, 1.0);
-  // Water, weed, lichen, sand: the hue turns from 262 to 72 degrees, chroma swells where it can be shown.
-  return from_polar(between(0.25, 0.94, s), 0.055 + 0.07 * std::sin(std::numbers::pi * std::pow(s, 0.9)),
+  // Water, weed, lichen, sand: the hue turns from 262 to 72 degrees. The chroma stays inside what screens can
+  // show at every hue, since clipped colours would draw a line where the field has none.
+  return from_polar(between(0.25, 0.94, s), 0.045 + 0.035 * std::sin(std::numbers::pi * s),
                     between(262, 72, std::pow(s, 0.85)));
 }
 
 Colour diverging(Real s) {
   const Real signed_part = 2 * std::clamp(s, 0.0, 1.0) - 1, size = std::abs(signed_part);
-  return from_polar(between(0.965, 0.42, size), 0.13 * std::pow(size, 0.8), signed_part < 0 ? 248 : 47);
+  return from_polar(between(0.965, 0.42, size), 0.11 * std::pow(size, 0.8), signed_part < 0 ? 248 : 47);
 }
 
 Colour accent() { return from_polar(0.58, 0.18, 35); }

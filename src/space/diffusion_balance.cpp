@@ -96,6 +96,13 @@ Real DiffusionBalance::across_line(Index j, Index k) const {
   return product;
 }
 
+bool DiffusionBalance::beside_wall(Index j, Index k) const {
+  const std::array<Index, 3> at{0, j, k};
+  for (int a = 1; a < grid().rank(); ++a)
+    if (!grid().axis(a).periodic() && (at[a] == 0 || at[a] == grid().size(a) - 1)) return true;
+  return false;
+}
+
 template <class Work>
 void DiffusionBalance::each_line(const Work& work) const {
   const Index lines = grid().lines(), blocks = std::min(lines, most_blocks), rows = grid().size(1);
@@ -144,7 +151,8 @@ struct DiffusionBalance::Sweep {
     const Couplings& c = balance.couplings_;
     const auto strength = [&](int a) { return parts.has(Parts::flux(a)) ? c.conductivity(a) : 0.0; };
     kernels::SeparableLine line{g.size(0), u + g.number(0, j, k), neighbours(j, k), c.before(0).data(),
-                                c.after(0).data(), strength(0), 0, 0, 0, 0, g.axis(0).periodic()};
+                                c.after(0).data(), strength(0), 0, 0, 0, 0, g.axis(0).periodic(),
+                                g.axis(0).is_uniform() && g.size(0) > 2};
     if (g.rank() > 1) {
       line.south = strength(1) * c.before(1)[j];
       line.north = strength(1) * c.after(1)[j];
@@ -258,7 +266,17 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
     const Real across = across_line(j, k), storage = couplings_.storage();
     const Real* capacity = separable ? nullptr : couplings_.capacities().data() + nx * line;
     const auto capacity_at = [&](Index i) { return capacity ? capacity[i] : storage * across * widths[i]; };
-    if (separable)
+    const auto total = [&](Index first, Index count) {
+      return kernels::total(count, next + first, widths + first, across, storage, capacity ? capacity + first : nullptr);
+    };
+    // Where nothing but the ends of the line is touched again, its sums are taken while it is computed.
+    const bool once = nx > 2 && !has_source() && held_start_[line] == held_start_[line + 1] && !beside_wall(j, k);
+    Totals& totals = sweep.totals[block];
+    if (once)
+      totals.add(separable ? kernels::step_separable_counted(sweep.separable(j, k), rank, step / storage, widths, across,
+                                                             storage, next)
+                           : kernels::step_general_counted(sweep.general(j, k), rank, step, capacity, widths, across, next));
+    else if (separable)
       kernels::step_separable(sweep.separable(j, k), rank, step / storage, next);
     else
       kernels::step_general(sweep.general(j, k), rank, step, capacity, next);
@@ -270,7 +288,12 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
       missing[h] = capacity_at(i) * (held_next[h] - next[i]);
       next[i] = held_next[h];
     }
-    sweep.totals[block].add(kernels::total(nx, next, widths, across, storage, capacity));
+    if (once) {
+      totals.add(total(0, 1));
+      totals.add(total(nx - 1, 1));
+    } else {
+      totals.add(total(0, nx));
+    }
   });
   sweep.collect(amounts, step);
   for (std::size_t h = 0; h < held_.size(); ++h) book_one_held(h, missing[h], amounts);

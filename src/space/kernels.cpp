@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <type_traits>
 
 // One portable binary uses the vector units that the machine has. Sanitizers do not get along with the
 // resolver that chooses among the clones. This is a macro because an attribute cannot be switched otherwise.
@@ -36,62 +37,153 @@ template <int rank>
   return l.x * (l.before[i] * (low - u) + l.after[i] * (high - u));
 }
 
+// Between the ends of a uniform line one number does for all; long lines of geometry would not stay in cache.
+struct UniformLine : SeparableLine {
+  explicit UniformLine(const SeparableLine& l) : SeparableLine(l), coupling(l.x * l.before[1]) {}
+  Real coupling;
+};
+
+[[gnu::always_inline]] inline Real inside(const UniformLine& l, Index, Real u, Real low, Real high) {
+  return l.coupling * ((low - u) + (high - u));
+}
+
 [[gnu::always_inline]] inline Real along(const GeneralLine& l, Index i, Real u, Real low, Real high) {
   return l.x[i] * (low - u) + l.x[i + 1] * (high - u);
+}
+
+template <class Line>
+[[gnu::always_inline]] inline Real inside(const Line& l, Index i, Real u, Real low, Real high) {
+  return along(l, i, u, low, high);
 }
 
 // `finish(i, inflow)` turns the inflow of unknown i into what is stored. Ends have a wall (coefficient 0) or
 // the other end as their neighbour; the loop between them is free of both.
 template <int rank, class Line, class Finish>
-[[gnu::always_inline]] inline void sweep(const Line& l, Real* __restrict out, const Finish& finish) {
+[[gnu::always_inline]] inline void ends(const Line& l, Real* __restrict out, const Finish& finish) {
   const Index n = l.count;
   const Real* u = l.u;
   const Real before_first = l.periodic ? u[n - 1] : u[0], after_last = l.periodic ? u[0] : u[n - 1];
-  if (n == 1) {
-    out[0] = finish(0, along(l, 0, u[0], before_first, after_last) + across<rank>(l, 0, u[0]));
-    return;
-  }
-  out[0] = finish(0, along(l, 0, u[0], before_first, u[1]) + across<rank>(l, 0, u[0]));
-#pragma omp simd
-  for (Index i = 1; i < n - 1; ++i)
-    out[i] = finish(i, along(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]));
-  out[n - 1] = finish(n - 1, along(l, n - 1, u[n - 1], u[n - 2], after_last) + across<rank>(l, n - 1, u[n - 1]));
+  out[0] = finish(0, along(l, 0, u[0], before_first, n > 1 ? u[1] : after_last) + across<rank>(l, 0, u[0]));
+  if (n > 1)
+    out[n - 1] = finish(n - 1, along(l, n - 1, u[n - 1], u[n - 2], after_last) + across<rank>(l, n - 1, u[n - 1]));
 }
 
-template <class Line, class Finish>
-[[gnu::always_inline]] inline void by_rank(const Line& l, int rank, Real* out, const Finish& finish) {
+struct Uncounted {
+  template <int rank, class Line, class Finish>
+  [[gnu::always_inline]] static void sweep(const Line& l, Real* __restrict out, const Finish& finish, Totals*,
+                                           const Real*, const Real*) {
+    ends<rank>(l, out, finish);
+    const Real* u = l.u;
+#pragma omp simd
+    for (Index i = 1; i < l.count - 1; ++i)
+      out[i] = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]));
+  }
+};
+
+// Sums are of weight·u, weight·|u| and width·u; what weights mean is the caller's affair. Without weights all
+// are 1.
+struct Counted {
+  template <int rank, class Line, class Finish>
+  [[gnu::always_inline]] static void sweep(const Line& l, Real* __restrict out, const Finish& finish, Totals* totals,
+                                           const Real* weights, const Real* widths) {
+    ends<rank>(l, out, finish);
+    const Real* u = l.u;
+    Real content = 0, gross = 0, integral = 0, lowest = totals->lowest, highest = totals->highest;
+#pragma omp simd reduction(+ : content, gross, integral) reduction(min : lowest) reduction(max : highest)
+    for (Index i = 1; i < l.count - 1; ++i) {
+      const Real v = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]));
+      out[i] = v;
+      if constexpr (std::is_same_v<Line, GeneralLine>) content += weights[i] * v;
+      if constexpr (std::is_same_v<Line, UniformLine>) {
+        gross += std::abs(v);
+        integral += v;
+      } else {
+        gross += weights[i] * std::abs(v);
+        integral += widths[i] * v;
+      }
+      lowest = v < lowest ? v : lowest;
+      highest = v > highest ? v : highest;
+    }
+    totals->content = std::is_same_v<Line, GeneralLine> ? content : integral;
+    totals->gross = gross;
+    totals->integral = integral;
+    totals->lowest = lowest;
+    totals->highest = highest;
+  }
+};
+
+template <class Mode, class Line, class Finish>
+[[gnu::always_inline]] inline void by_rank(const Line& l, int rank, Real* out, const Finish& finish,
+                                           Totals* totals = nullptr, const Real* weights = nullptr,
+                                           const Real* widths = nullptr) {
   if (rank == 1)
-    sweep<1>(l, out, finish);
+    Mode::template sweep<1>(l, out, finish, totals, weights, widths);
   else if (rank == 2)
-    sweep<2>(l, out, finish);
+    Mode::template sweep<2>(l, out, finish, totals, weights, widths);
   else
-    sweep<3>(l, out, finish);
+    Mode::template sweep<3>(l, out, finish, totals, weights, widths);
 }
 
 }  // namespace
 
 WILLIWAW_CLONES
 void step_separable(const SeparableLine& line, int rank, Real scale, Real* out) {
-  const SeparableLine l = line;
-  by_rank(l, rank, out, [&l, scale](Index i, Real inflow) { return l.u[i] + scale * inflow; });
+  const Real* u = line.u;
+  const auto finish = [u, scale](Index i, Real inflow) { return u[i] + scale * inflow; };
+  if (line.uniform)
+    by_rank<Uncounted>(UniformLine(line), rank, out, finish);
+  else
+    by_rank<Uncounted>(SeparableLine(line), rank, out, finish);
+}
+
+WILLIWAW_CLONES
+Totals step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths, Real across,
+                              Real storage, Real* out) {
+  const Real* u = line.u;
+  const auto finish = [u, scale](Index i, Real inflow) { return u[i] + scale * inflow; };
+  Totals totals;
+  if (line.uniform) {
+    by_rank<Counted>(UniformLine(line), rank, out, finish, &totals);
+    totals.integral *= widths[1];
+    totals.content *= widths[1];
+    totals.gross *= widths[1];
+  } else {
+    by_rank<Counted>(SeparableLine(line), rank, out, finish, &totals, widths, widths);
+  }
+  totals.integral *= across;
+  totals.content *= storage * across;
+  totals.gross *= storage * across;
+  return totals;
 }
 
 WILLIWAW_CLONES
 void rate_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out) {
-  const SeparableLine l = line;
-  by_rank(l, rank, out, [widths, scale](Index i, Real inflow) { return widths[i] * scale * inflow; });
+  by_rank<Uncounted>(SeparableLine(line), rank, out, [widths, scale](Index i, Real inflow) { return widths[i] * scale * inflow; });
 }
 
 WILLIWAW_CLONES
 void step_general(const GeneralLine& line, int rank, Real step, const Real* capacity, Real* out) {
   const GeneralLine l = line;
-  by_rank(l, rank, out, [&l, step, capacity](Index i, Real inflow) { return l.u[i] + step * inflow / capacity[i]; });
+  by_rank<Uncounted>(l, rank, out, [&l, step, capacity](Index i, Real inflow) { return l.u[i] + step * inflow / capacity[i]; });
+}
+
+WILLIWAW_CLONES
+Totals step_general_counted(const GeneralLine& line, int rank, Real step, const Real* capacity, const Real* widths,
+                            Real across, Real* out) {
+  const GeneralLine l = line;
+  Totals totals;
+  by_rank<Counted>(
+      l, rank, out,
+      [&l, step, capacity](Index i, Real inflow) { return l.u[i] + step * inflow / capacity[i]; }, &totals, capacity,
+      widths);
+  totals.integral *= across;
+  return totals;
 }
 
 WILLIWAW_CLONES
 void rate_general(const GeneralLine& line, int rank, Real* out) {
   const GeneralLine l = line;
-  by_rank(l, rank, out, [](Index, Real inflow) { return inflow; });
+  by_rank<Uncounted>(l, rank, out, [](Index, Real inflow) { return inflow; });
 }
 
 WILLIWAW_CLONES
@@ -128,12 +220,6 @@ Totals total(Index count, const Real* u, const Real* widths, Real across, Real s
   result.lowest = lowest;
   result.highest = highest;
   return result;
-}
-
-WILLIWAW_CLONES
-void add_scaled(Index count, const Real* a, Real scale, const Real* b, Real* out) {
-#pragma omp simd
-  for (Index i = 0; i < count; ++i) out[i] = a[i] + scale * b[i];
 }
 
 }  // namespace williwaw::kernels

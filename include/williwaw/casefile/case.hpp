@@ -63,6 +63,9 @@ struct Case {
   bool exact_is_initial = false;
   std::vector<FigureRequest> figures;
   std::string step_place;  ///< file and line of the step, for errors
+
+  /// A duration in SI for people, in the unit of time that suits its size.
+  std::string duration(Real seconds) const;
 };
 
 /// Reads a case. `overrides` are "key=value", applied in order. Throws CaseError.

@@ -45,7 +45,7 @@ class Report {
 std::string readable(Real value);
 /// The same with a unit behind it.
 std::string readable(Real value, const std::string& unit);
-/// A duration in the unit that suits it: "3.2 h".
-std::string readable_seconds(Real seconds);
+/// A duration as people wait for it: "3 min", "below 0.1 s".
+std::string readable_wait(Real seconds);
 
 }  // namespace williwaw::casefile

@@ -62,6 +62,7 @@ class Axis {
  private:
   void place_cells();
   void place_nodes();
+  void even_out(Real spacing);
 
   std::string name_;
   Unknowns unknowns_;

@@ -99,6 +99,8 @@ class DiffusionBalance final : public Balance {
   template <class Add>
   void add_source(Index j, Index k, const Add& add) const;
   Real across_line(Index j, Index k) const;
+  bool beside_wall(Index j, Index k) const;
+  bool has_source() const { return !source_.empty() || source_density_ != 0; }
 
   Problem problem_;
   int threads_;

@@ -1,0 +1,68 @@
+// The explicit step on a plan of 4096 x 4096 cells, two threads, as a ratio to a loop tuned by hand and to the
+// memory's own speed, all interleaved in one run. Budget and guard sums are on, as in every run.
+#include <benchmark/benchmark.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cstdio>
+#include <vector>
+
+#include "memory.hpp"
+#include "williwaw/williwaw.hpp"
+
+namespace {
+
+using namespace williwaw;
+
+constexpr Index side = 4096;
+constexpr int threads = 2;
+
+double seconds_of(const auto& work) {
+  const auto start = std::chrono::steady_clock::now();
+  work();
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+double median(std::vector<double> v) {
+  std::ranges::nth_element(v, v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2));
+  return v[v.size() / 2];
+}
+
+Problem plan(bool varying) {
+  const Grid grid({Axis::uniform("x", 0, 1, side, Unknowns::cells), Axis::uniform("y", 0, 1, side, Unknowns::cells)});
+  const Function conductivity = varying ? Function([](Point p) { return 1 + 0.5 * p.x * p.y; }) : Function(1.0);
+  Problem problem(grid, diffusion(conductivity));
+  problem.initial = [](Point p) { return p.x * (1 - p.y); };
+  problem.wall("west", dirichlet(1.0)).wall("north", robin(3.0, 0.5)).other_walls(insulated());
+  return problem;
+}
+
+void explicit_step(benchmark::State& state, bool varying) {
+  DiffusionBalance balance(plan(varying), {threads});
+  State y = balance.initial_state(), next(y.size());
+  Ledger amounts(balance.lines().size());
+  const Real step = 0.2 / (static_cast<Real>(side) * static_cast<Real>(side));
+  bench::Array a(y.size()), b(y.size());
+  std::copy(y.begin(), y.end(), a.data());
+  std::vector<double> ours, hand, copied;
+  for (auto _ : state) {
+    ours.push_back(seconds_of([&] { balance.advance(y, 0, step, next, amounts); }));
+    y.swap(next);
+    hand.push_back(seconds_of([&] { bench::hand_tuned_step(a.data(), b.data(), side, 0.2, 0.2, threads); }));
+    copied.push_back(seconds_of([&] { bench::copy(a, b, threads); }));
+    benchmark::DoNotOptimize(b.data());
+    state.SetIterationTime(ours.back());
+  }
+  const double bandwidth = 24.0 * side * side / median(copied);
+  state.counters["bandwidth GB/s"] = bandwidth / 1e9;
+  state.counters["hand-tuned/bandwidth"] = 24.0 * side * side / median(hand) / bandwidth;
+  state.counters["speed/hand-tuned"] = median(hand) / median(ours);
+  state.counters["speed/bandwidth at 48 B"] = 48.0 * side * side / bandwidth / median(ours);
+}
+
+BENCHMARK_CAPTURE(explicit_step, constant, false)->UseManualTime()->Iterations(31)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(explicit_step, varying, true)->UseManualTime()->Iterations(31)->Unit(benchmark::kMillisecond);
+
+}  // namespace
+
+BENCHMARK_MAIN();
