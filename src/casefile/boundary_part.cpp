@@ -127,7 +127,7 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
   for (const Side side : grid.sides()) sides.push_back(grid.side_name(side));
   const Node* node = root.find("boundary");
   if (!node)
-    throw CaseError(context.file, "boundary", "missing; say what acts on " + listed(sides) + ", or give a default");
+    throw CaseError(context.file, "boundary", "missing; say what acts on " + listed(sides, "and") + ", or give a default");
   const Section section(context, *node, "boundary");
   Words known = sides;
   known.push_back("default");
@@ -135,7 +135,7 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
   for (const auto& e : node->table())
     for (const char* any : {"west", "east", "south", "north", "bottom", "top"})
       if (e.key == any && std::ranges::find(sides, e.key) == sides.end())
-        section.fail(e.key, "this grid has no such side; its sides are " + listed(sides));
+        section.fail(e.key, "this grid has no such side; its sides are " + listed(sides, "and"));
   section.allow(known, {"corners", "part", "inner", "outer"});
   const BoundaryReader reader(context, dimensions, problem.equation().unknown);
   for (const Side side : grid.sides()) {
@@ -165,6 +165,7 @@ void read_initial(const Context& context, const Node& root, const Dimensions& di
   result.initial = read_value(context, section.need("value", "the unknown at the start"), "initial.value",
                               {dimensions.unknown, false, "a value of the unknown"}, context.variables);
   result.problem.initial = result.initial.function;
+  result.initial_place = section.find("value")->place.text();
 }
 
 }  // namespace williwaw::casefile

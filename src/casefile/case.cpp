@@ -124,7 +124,8 @@ Case assemble(const Node& root, Context& context) {
   Case result{.file = {}, .text = {}, .title = top.word("title", ""), .problem = Problem(grid, equation),
               .equation_formula = kind.formula, .coefficients = shown, .walls = {}, .initial = {}, .plan = {},
               .step = {}, .length = {}, .time = {}, .value = {}, .amount_unit = {}, .flow_unit = {},
-              .flux_unit = {}, .probes = {}, .exact = {}, .figures = {}, .step_place = {}};
+              .flux_unit = {}, .probes = {}, .exact = {}, .figures = {}, .step_place = {}, .equation_place = root.find("equation")->place.text(),
+              .initial_place = {}};
   choose_scales(context, root, kind, dimensions, result);
   read_boundary(context, root, dimensions, result);
   read_initial(context, root, dimensions, result);

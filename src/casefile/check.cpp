@@ -225,16 +225,13 @@ void cost_section(const Case& given, const Prepared& prepared, Report& report) {
 Prepared prepare(const Case& given, Execution execution) {
   Prepared result;
   result.plan = given.plan;
-  const auto blame = [&](const std::string& place, const std::string& key, const InputError& e) {
-    return CaseError(place, key, e.what());
-  };
   try {
     result.balance = std::make_unique<DiffusionBalance>(given.problem, execution);
     result.stability = verify::stability(*result.balance, given.plan.scheme, given.step.value, 0, given.plan.until);
   } catch (const CaseError&) {
     throw;
   } catch (const InputError& e) {
-    throw blame(given.file.string(), "equation", e);
+    throw CaseError(given.equation_place, "equation", e.what());
   }
   if (given.step.of_limit) {
     const Real limit = result.stability.limit.step;
@@ -248,8 +245,19 @@ Prepared prepare(const Case& given, Execution execution) {
   }
   try {
     result.stretches = schedule(result.plan);
+  } catch (const StepMisfit& e) {
+    std::string would = given.duration(e.shorter);
+    if (e.longer != e.shorter) would += " or " + given.duration(e.longer);
+    throw CaseError(given.step_place, "time.step",
+                    fmt::format("{} does not divide the time from {} to {}, at which something is recorded; {} would",
+                                given.duration(e.step), given.duration(e.from), given.duration(e.to), would));
   } catch (const InputError& e) {
-    throw blame(given.step_place, "time.step", e);
+    throw CaseError(given.step_place, "time.step", e.what());
+  }
+  try {
+    result.initial = result.balance->initial_state();
+  } catch (const InputError& e) {
+    throw CaseError(given.initial_place, "initial.value", e.what());
   }
   for (const auto& s : result.stretches) {
     result.steps += s.steps;

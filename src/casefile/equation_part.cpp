@@ -70,10 +70,13 @@ Unit shown_unit(const EquationKind& kind, const Context& context, const Node& ro
       candidates.push_back(side.node->find("dirichlet"));
       if (const Node* robin = side.node->find("robin")) candidates.push_back(robin->find("ambient"));
     }
+  const bool temperature = kind.unknown == "temperature";
   for (const Node* c : candidates)
     if (c)
-      if (const auto unit = unit_written(context, *c)) return *unit;
-  return kind.unknown == "temperature" ? Unit::of("K") : Unit();
+      // A unit that cannot be the unknown's is left for its own key to complain of.
+      if (const auto unit = unit_written(context, *c); unit && (!temperature || unit->same_dimension(Unit::of("K"))))
+        return *unit;
+  return temperature ? Unit::of("K") : Unit();
 }
 
 Dimensions dimensions_of(const EquationKind& kind, const Context& context, const Node& root) {
@@ -82,8 +85,8 @@ Dimensions dimensions_of(const EquationKind& kind, const Context& context, const
   d.unknown = shown_unit(kind, context, root);
   if (kind.unknown == "temperature") {
     if (!d.unknown.same_dimension(Unit::of("K")))
-      throw CaseError(equation_node(root, context).place.text(), "equation",
-                      "the unknown is a temperature, but values of it are given in '" + d.unknown.text() + "'");
+      throw CaseError(equation_node(root, context).find("unknown")->place.text(), "equation.unknown.unit",
+                      "the unknown is a temperature, which '" + d.unknown.text() + "' does not measure");
     d.storage = Unit::of("J/m^3/K");
     d.unknown = Unit::of("K");
   } else if (const Node* storage = equation_node(root, context).find("storage")) {
@@ -110,7 +113,7 @@ Equation read_equation(const Context& context, const Node& root, const EquationK
       if (std::ranges::find(known, k.name) == known.end())
         if (section.has(k.name))
           section.fail(k.name, "does not belong to kind '" + kind.name + "', whose keys are " +
-                                   listed({known.begin() + 2, known.end()}));
+                                   listed({known.begin() + 2, known.end()}, "and"));
   section.allow(known, later);
 
   std::vector<std::vector<Function>> coefficients;

@@ -138,7 +138,8 @@ void Compiled::parse() {
       for (const auto& [n, f] : parser_.GetFunDef()) known.push_back(n);
       known.push_back("sum_over");
       message += "unknown name '" + name + "'";
-      if (const std::string near = nearest(name, known); !near.empty()) {
+      // One letter is near to every other.
+      if (const std::string near = name.size() > 1 ? nearest(name, known) : ""; !near.empty()) {
         message += "; did you mean '" + near + "'?";
       } else if (name.size() == 1 && std::string("xyzt").find(name) != std::string::npos) {
         std::string list;
@@ -218,19 +219,21 @@ std::string nearest(const std::string& name, const std::vector<std::string>& can
   // A word as far away as a third of its letters is another word.
   std::size_t least = std::max<std::size_t>(1, name.size() / 3) + 1;
   for (const auto& c : candidates) {
-    std::vector<std::size_t> row(c.size() + 1);
-    for (std::size_t j = 0; j <= c.size(); ++j) row[j] = j;
-    for (std::size_t i = 1; i <= name.size(); ++i) {
-      std::size_t diagonal = row[0];
-      row[0] = i;
-      for (std::size_t j = 1; j <= c.size(); ++j) {
-        const std::size_t above = row[j];
-        row[j] = std::min({above + 1, row[j - 1] + 1, diagonal + (name[i - 1] == c[j - 1] ? 0 : 1)});
-        diagonal = above;
+    // Edits from the first i letters of one to the first j of the other; two letters swapped are one edit.
+    std::vector<std::vector<std::size_t>> edits(name.size() + 1, std::vector<std::size_t>(c.size() + 1));
+    for (std::size_t i = 0; i <= name.size(); ++i)
+      for (std::size_t j = 0; j <= c.size(); ++j) {
+        if (i == 0 || j == 0) {
+          edits[i][j] = i + j;
+          continue;
+        }
+        edits[i][j] = std::min({edits[i - 1][j] + 1, edits[i][j - 1] + 1,
+                                edits[i - 1][j - 1] + (name[i - 1] == c[j - 1] ? 0 : 1)});
+        if (i > 1 && j > 1 && name[i - 1] == c[j - 2] && name[i - 2] == c[j - 1])
+          edits[i][j] = std::min(edits[i][j], edits[i - 2][j - 2] + 1);
       }
-    }
-    if (row.back() < least) {
-      least = row.back();
+    if (edits.back().back() < least) {
+      least = edits.back().back();
       best = c;
     }
   }

@@ -23,9 +23,10 @@ Index intervals_of(const Context& context, const Section& axis, Real length) {
   const Real exact = length / spacing;
   const Index count = std::llround(exact);
   if (count < 1 || std::abs(exact - static_cast<Real>(count)) > 1e-6 * exact)
-    axis.fail("spacing", fmt::format("does not divide the length: {:.6g} intervals; {} intervals would be {:.6g} long",
+    axis.fail("spacing", fmt::format("does not divide the length: {:.6g} intervals; {} intervals would be {:.6g}{} long",
                                      exact, std::max<Index>(1, count),
-                                     length / static_cast<Real>(std::max<Index>(1, count))));
+                                     length / static_cast<Real>(std::max<Index>(1, count)),
+                                     context.dimensional ? " m" : ""));
   return count;
 }
 

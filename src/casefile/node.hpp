@@ -16,6 +16,7 @@ struct Entry {
   std::string key;
   std::shared_ptr<Node> node;
   int line = 0;
+  int column = 0;
 };
 
 struct Place {

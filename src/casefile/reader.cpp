@@ -7,10 +7,10 @@
 
 namespace williwaw::casefile {
 
-std::string listed(const Words& words) {
+std::string listed(const Words& words, const std::string& last) {
   std::string result;
   for (std::size_t i = 0; i < words.size(); ++i)
-    result += (i == 0 ? "" : i + 1 == words.size() ? " or " : ", ") + words[i];
+    result += (i == 0 ? "" : i + 1 == words.size() ? " " + last + " " : ", ") + words[i];
   return result;
 }
 
@@ -26,7 +26,7 @@ void refuse_word(const std::string& place, const std::string& key, const std::st
                                             kind == "key" ? "" : " '" + word + "'", near));
   throw CaseError(place, key, fmt::format("unknown {}{}; {} {}", kind, kind == "key" ? "" : " '" + word + "'",
                                           known.size() == 1 ? "there is" : "there are",
-                                          listed(known)));
+                                          listed(known, "and")));
 }
 
 Section::Section(const Context& context, const Node& node, std::string path)
@@ -137,9 +137,8 @@ class ValueReader {
   Value from_text(const std::string& text, const Words& variables) const {
     if (const auto measured = split_measured(text)) {
       if (const auto unit = Unit::parse(measured->unit)) return with_unit(*measured, *unit, text);
-      // "2 x" is neither: say what was tried.
-      if (measured->unit.find_first_of("+-*/^<>?,") == std::string::npos)
-        fail(fmt::format("'{}' is not a unit", measured->unit));
+      // No formula has a number followed by a word, so a unit was meant.
+      fail(fmt::format("'{}' is not a unit", measured->unit));
     }
     const auto constant = context_.constant_units.find(text);
     if (constant != context_.constant_units.end() && !constant->second.same_dimension(expected_.unit))

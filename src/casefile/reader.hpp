@@ -9,8 +9,8 @@ namespace williwaw::casefile {
 
 using Words = std::vector<std::string>;
 
-/// "a, b or c"
-std::string listed(const Words& words);
+/// "a, b or c", or with another word before the last
+std::string listed(const Words& words, const std::string& last = "or");
 /// Throws "unknown KIND 'word'; did you mean ..", or that it is not there yet when it is among `later`.
 [[noreturn]] void refuse_word(const std::string& place, const std::string& key, const std::string& kind,
                               const std::string& word, const Words& known, const Words& later);

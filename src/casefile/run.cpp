@@ -131,12 +131,7 @@ std::filesystem::path default_folder(const std::filesystem::path& case_file) {
 
 RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options) {
   RunResult result;
-  State state;
-  try {
-    state = prepared.balance->initial_state();
-  } catch (const InputError& e) {
-    throw CaseError(given.file.string(), "initial.value", e.what());
-  }
+  State state = std::move(prepared.initial);
   std::filesystem::create_directories(options.folder);
   RunLog log(options.folder / "run.log");
   log.write(fmt::format("williwaw {}: {}", version, given.file.string()));

@@ -98,10 +98,10 @@ std::string starter_case(const std::string& kind) {
   const Words later{"wave", "transport", "conservation", "unsaturated", "system"};
   const Words known{"heat", "diffusion"};
   if (std::ranges::find(later, kind) != later.end())
-    throw InputError(fmt::format("kind '{}' is not there yet; there are {}", kind, listed(known)));
+    throw InputError(fmt::format("kind '{}' is not there yet; there are {}", kind, listed(known, "and")));
   const std::string near = nearest(kind, known);
   throw InputError(fmt::format("unknown kind '{}'; {}", kind,
-                               near.empty() ? "there are " + listed(known) : "did you mean '" + near + "'?"));
+                               near.empty() ? "there are " + listed(known, "and") : "did you mean '" + near + "'?"));
 }
 
 }  // namespace williwaw::casefile

@@ -22,10 +22,11 @@ Node convert(const toml::node& node, const std::string& source, const std::strin
       const std::string text(name.str());
       const std::string path = key.empty() ? text : key + "." + text;
       entries.push_back({text, std::make_shared<Node>(convert(value, source, path)),
-                         static_cast<int>(name.source().begin.line)});
+                         static_cast<int>(name.source().begin.line),
+                         static_cast<int>(name.source().begin.column)});
     }
     // In the order of the file, which is also the order in which errors are found.
-    std::ranges::stable_sort(entries, {}, &Entry::line);
+    std::ranges::stable_sort(entries, {}, [](const Entry& e) { return std::pair(e.line, e.column); });
     result.value = std::move(entries);
   } else if (const auto* array = node.as_array()) {
     Node::Array items;
@@ -145,7 +146,7 @@ void override_with(Node& root, const std::string& assignment) {
       Node fresh;
       fresh.value = Node::Table{};
       fresh.place = {source, 0};
-      table.push_back({part, std::make_shared<Node>(fresh), 0});
+      table.push_back({part, std::make_shared<Node>(fresh), 0, 0});
       entry = table.end() - 1;
     }
     at = entry->node.get();

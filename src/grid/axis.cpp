@@ -2,8 +2,15 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdio>
 
 namespace williwaw {
+
+std::string to_text(Real value) {
+  char text[32];
+  std::snprintf(text, sizeof text, "%.6g", value);
+  return text;
+}
 
 Axis::Axis(std::string name, std::vector<Real> marks, Unknowns unknowns, bool periodic)
     : name_(std::move(name)), unknowns_(unknowns), periodic_(periodic), marks_(std::move(marks)) {

@@ -132,7 +132,7 @@ Norms Field::measure(const std::function<Real(Index)>& value) const {
     const Real weight = grid_.volume_of(n);
     result.l1 += weight * v;
     result.l2 += weight * v * v;
-    if (!(v <= result.max)) {  // so that a NaN is kept, not passed over
+    if (v > result.max || (std::isnan(v) && !std::isnan(result.max))) {  // a NaN is kept, not passed over
       result.max = v;
       result.where = n;
     }

@@ -115,8 +115,7 @@ Index Grid::containing(const Point& place) const {
     const Real slack = 1e-12 * axis.length();
     if (!(position >= axis.from() - slack && position <= axis.to() + slack))
       throw InputError("the point lies outside the domain: " + axis.name() + " = " +
-                       std::to_string(position) + " is not between " + std::to_string(axis.from()) + " and " +
-                       std::to_string(axis.to()));
+                       to_text(position) + " is not between " + to_text(axis.from()) + " and " + to_text(axis.to()));
     const auto bounds = axis.bounds();
     // Past the last bound of a periodic axis with nodes lies the first node's own volume again.
     const Real inside = position >= bounds.back() && axis.periodic() ? position - axis.length() : position;

@@ -33,7 +33,8 @@ std::vector<std::filesystem::path> draw(const RunFolder& run, const FigureReques
                                         const std::string& format, Output out) {
   const auto& kinds = figure_kinds();
   const auto kind = std::ranges::find(kinds, request.kind, &FigureKind::name);
-  if (kind == kinds.end()) throw PlotError("there is no figure called '" + request.kind + "'");
+  if (kind == kinds.end())
+    throw PlotError("there is no figure called '" + request.kind + "' yet; there are profiles, map, spacetime and series");
   // A map shows one time: several times are several files.
   std::vector<FigureRequest> requests{request};
   if (request.kind == "map") {

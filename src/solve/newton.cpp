@@ -43,8 +43,8 @@ NewtonResult newton(State& y, const NewtonRules& rules,
   }
   if (!(result.residual <= rules.tolerance * rules.scale))
     throw SolverError("Newton's method did not converge in " + std::to_string(rules.iterations) +
-                      " iterations: the residual is " + std::to_string(result.residual) + ", " +
-                      std::to_string(rules.tolerance * rules.scale) + " was asked for");
+                      " iterations: the residual is " + to_text(result.residual) + ", " +
+                      to_text(rules.tolerance * rules.scale) + " was asked for");
   return result;
 }
 

@@ -5,9 +5,12 @@
 
 namespace williwaw {
 
-Closure::Closure(const Grid& grid, Side side, const Wall& wall)
+Closure::Closure(const Grid& grid, Side side, const Wall& wall, const Couplings& couplings)
     : side_(side), wall_(wall), places_(grid.wall_points(side)), unknowns_(grid.unknowns_at(side)) {
-  for (const Index n : unknowns_) areas_.push_back(grid.wall_area(side, n));
+  for (const Index n : unknowns_) {
+    areas_.push_back(grid.wall_area(side, n));
+    capacities_.push_back(couplings.capacity(n));
+  }
   pins_ = wall_.holds() && grid.unknowns() == Unknowns::nodes;
   on_time_ = wall_.depends_on_time();
   left_on_time_ =
@@ -16,45 +19,48 @@ Closure::Closure(const Grid& grid, Side side, const Wall& wall)
   for (const auto& condition : wall_.conditions())
     lines_.push_back({name + ": " + condition->kind(), LedgerLine::Kind::wall, name});
   shares_.resize(lines_.size());
-  for (auto* values : {&inflow_, &pull_, &target_, &imposed_}) values->assign(unknowns_.size(), 0.0);
+  for (auto* values : {&inflow_, &pull_, &target_}) values->assign(unknowns_.size(), 0.0);
 }
 
 void Closure::update(const Couplings& couplings, Real time, bool changed) {
   if (ready_ && !changed && (!on_time_ || time == time_)) return;
+  if (!ready_ || changed) {
+    conductivity_ = couplings.wall_conductivity(side_);
+    conductance_ = couplings.wall_conductance(side_);
+  }
   ready_ = true;
   time_ = time;
   const std::size_t count = unknowns_.size();
-  const std::vector<Real> conductivity = couplings.wall_conductivity(side_);
-  conductance_ = couplings.wall_conductance(side_);
 
   // Conditions on one wall add up: value and data are sums, the flux coefficient stays 1 (or 0 when held).
   std::vector<LawLine> laws;
   LawLine sum(count);
   for (const auto& condition : wall_.conditions()) {
     LawLine& law = laws.emplace_back(count);
-    condition->law({places_, time, conductivity, {}}, law);
+    condition->law({places_, time, conductivity_, {}}, law);
     for (std::size_t f = 0; f < count; ++f) {
       if (law.rate[f] != 0)
         throw InputError("condition '" + condition->kind() + "' needs an unknown of its own on the wall, "
                          "which diffusion does not have");
       if (!std::isfinite(law.value[f]) || !std::isfinite(law.data[f]))
-        throw InputError("condition '" + condition->kind() + "' is not a finite number at time " +
-                         std::to_string(time));
+        throw InputError("condition '" + condition->kind() + "' is not a finite number at time " + to_text(time));
       sum.value[f] += law.value[f];
       sum.data[f] += law.data[f];
       sum.flux[f] = law.flux[f];
     }
   }
+  if (!pins_) close(laws, sum);
+  sum_up(sum);
+}
 
+// u_wall = u + q/g, put into the law, gives q·(flux + value/g) = data − value·u.
+void Closure::close(const std::vector<LawLine>& laws, const LawLine& sum) {
+  const std::size_t count = unknowns_.size();
   for (auto& share : shares_) {
     share.inflow.assign(count, 0.0);
     share.pull.assign(count, 0.0);
   }
   for (std::size_t f = 0; f < count; ++f) {
-    target_[f] = sum.value[f] != 0 ? sum.data[f] / sum.value[f] : std::nan("");
-    imposed_[f] = sum.value[f] != 0 ? 0 : areas_[f] * sum.data[f];
-    if (pins_) continue;
-    // u_wall = u + q/g, put into the law, gives q·(flux + value/g) = data − value·u.
     const Real g = conductance_[f];
     const Real along = sum.flux[f] + sum.value[f] / g;
     const Real alpha = sum.data[f] / along, beta = sum.value[f] / along;
@@ -70,8 +76,27 @@ void Closure::update(const Couplings& couplings, Real time, bool changed) {
       }
     }
   }
-  const auto zero = [](Real v) { return v == 0; };
-  idle_ = !pins_ && std::ranges::all_of(inflow_, zero) && std::ranges::all_of(pull_, zero);
+}
+
+void Closure::sum_up(const LawLine& sum) {
+  drive_ = {};
+  drive_.known = true;
+  drive_.steady = !on_time_;
+  idle_ = !pins_;
+  for (std::size_t f = 0; f < unknowns_.size(); ++f) {
+    idle_ = idle_ && inflow_[f] == 0 && pull_[f] == 0;
+    // A wall that drives the unknown away from its target bounds nothing.
+    drive_.known = drive_.known && pull_[f] >= 0;
+    if (sum.value[f] != 0) {
+      target_[f] = sum.data[f] / sum.value[f];
+      drive_.lowest = std::min(drive_.lowest, target_[f]);
+      drive_.highest = std::max(drive_.highest, target_[f]);
+    } else {
+      const Real change = areas_[f] * sum.data[f] / capacities_[f];
+      drive_.raising = std::max(drive_.raising, change);
+      drive_.lowering = std::max(drive_.lowering, -change);
+    }
+  }
 }
 
 Real Closure::wall_value(Index face, Real u) const {

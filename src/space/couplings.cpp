@@ -35,7 +35,7 @@ Pieces path_through(const Axis& axis, Index f) {
 
 void check_positive(const Function& f, const char* what) {
   if (f.is_constant() && !(f(Point{}) > 0))
-    throw InputError(std::string(what) + " must be above zero, but is " + std::to_string(f(Point{})));
+    throw InputError(std::string(what) + " must be above zero, but is " + to_text(f(Point{})));
 }
 
 }  // namespace
@@ -82,7 +82,7 @@ bool Couplings::update(Real time) {
     conductivity_[a] = k(Point{}, time);
     if (!(conductivity_[a] > 0))
       throw InputError("the conductivity or diffusivity must be above zero, but is " +
-                       std::to_string(conductivity_[a]) + " at time " + std::to_string(time));
+                       to_text(conductivity_[a]) + " at time " + to_text(time));
   }
   time_ = time;
   ready_ = true;
@@ -142,8 +142,8 @@ void Couplings::evaluate_faces(int axis) {
       for (std::size_t s = 0; s < values.size(); ++s)
         if (!(values[s] > 0))
           throw InputError("the conductivity or diffusivity must be above zero everywhere, but is " +
-                           std::to_string(values[s]) + " at x = " + std::to_string(gathered[s].x) +
-                           ", y = " + std::to_string(gathered[s].y) + ", z = " + std::to_string(gathered[s].z));
+                           to_text(values[s]) + " at x = " + to_text(gathered[s].x) +
+                           ", y = " + to_text(gathered[s].y) + ", z = " + to_text(gathered[s].z));
 
       std::size_t next = 0;
       for (Index i = 0; i < n[0]; ++i) {

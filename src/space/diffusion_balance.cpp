@@ -32,7 +32,7 @@ DiffusionBalance::DiffusionBalance(const Problem& problem, Execution execution)
   layout_ = Layout({Block{problem_.equation().unknown, placement, {g.size(0), g.size(1), g.size(2)}, 1, 0}});
   for (const Side side : g.sides()) {
     if (problem_.periodic(side)) continue;
-    const Closure& closure = closures_.emplace_back(g, side, problem_.wall(side));
+    const Closure& closure = closures_.emplace_back(g, side, problem_.wall(side), couplings_);
     first_line_.push_back(lines_.size());
     lines_.insert(lines_.end(), closure.lines().begin(), closure.lines().end());
   }
@@ -50,6 +50,7 @@ void DiffusionBalance::find_held() {
     if (n % grid().size(0) == 0) held_start_.push_back(held_.size());
     if (holders[n].empty()) continue;
     held_.push_back(n);
+    if (holders[n].size() > 1) shared_.push_back(held_.size() - 1);
     holders_.push_back(std::move(holders[n]));
   }
   held_start_.push_back(held_.size());
@@ -76,17 +77,28 @@ void DiffusionBalance::evaluate_source(Real at) {
   if (source_ready_ && (!source.depends_on_time() || at == source_at_)) return;
   source_ready_ = true;
   source_at_ = at;
+  fastest_rise_ = fastest_fall_ = 0;
+  const auto count_in = [&](Real amount, Index n) {
+    fastest_rise_ = std::max(fastest_rise_, amount / couplings_.capacity(n));
+    fastest_fall_ = std::max(fastest_fall_, -amount / couplings_.capacity(n));
+  };
   if (!source.depends_on_place()) {
     source_density_ = source(Point{}, at);
     source_total_ = source_density_ * grid().volume();
+    // Where what is stored is the same everywhere one unknown stands for all.
+    for (Index n = 0; n < (couplings_.separable() ? 1 : grid().count()); ++n)
+      count_in(source_density_ * grid().volume_of(n), n);
   } else {
     source_.resize(static_cast<std::size_t>(grid().count()));
     integrate_over_volumes(grid(), source, at, source_);
     source_total_ = 0;
-    for (const Real s : source_) source_total_ += s;
+    for (Index n = 0; n < grid().count(); ++n) {
+      source_total_ += source_[n];
+      count_in(source_[n], n);
+    }
   }
   if (!std::isfinite(source_total_))
-    throw InputError("the source is not a finite number at time " + std::to_string(at));
+    throw InputError("the source is not a finite number at time " + to_text(at));
 }
 
 Real DiffusionBalance::across_line(Index j, Index k) const {
@@ -248,6 +260,7 @@ void DiffusionBalance::rate(const State& y, Real at, Parts parts, State& f, Ledg
     if (parts.has(Parts::source())) add_source(j, k, [out](Index i, Real s) { out[i] += s; });
   });
   sweep.collect(ledger, 1);
+  book_shared(y, parts, 1, ledger);
 }
 
 Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out, Ledger& amounts) {
@@ -296,6 +309,7 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
     }
   });
   sweep.collect(amounts, step);
+  book_shared(y, Parts::all(), step, amounts);
   for (std::size_t h = 0; h < held_.size(); ++h) book_one_held(h, missing[h], amounts);
   return sweep.sum();
 }
@@ -343,6 +357,33 @@ void DiffusionBalance::book_one_held(std::size_t held, Real amount, Ledger& amou
     amounts[first_line_[holder.closure]] += amount * closures_[holder.closure].area(holder.face) / area;
 }
 
+// At a node that walls of several axes hold, what is missing is shared by area. That alone would be wrong by as
+// much as the walls' fluxes differ; each wall must first supply what leaves along its own axis. What is booked
+// here sums to zero over the walls of a node and makes their flows second-order accurate.
+void DiffusionBalance::book_shared(const State& y, Parts parts, Real weight, Ledger& ledger) const {
+  FaceSystem shape;
+  shape.extent = {grid().size(0), grid().size(1), grid().size(2)};
+  for (int a = 0; a < grid().rank(); ++a) shape.periodic[a] = grid().axis(a).periodic();
+  for (const std::size_t h : shared_) {
+    const Index n = held_[h];
+    std::array<Real, 3> along{0, 0, 0};
+    Real area = 0, sum = 0;
+    for (const auto& holder : holders_[h]) {
+      const int a = closures_[holder.closure].side().axis;
+      area += closures_[holder.closure].area(holder.face);
+      if (!parts.has(Parts::flux(a)) || along[a] != 0) continue;
+      for (const bool up : {false, true})
+        if (const Index other = shape.neighbour(n, a, up); other >= 0)
+          along[a] += couplings_.conductance(n, a, up) * (y[other] - y[n]);
+      sum += along[a];
+    }
+    for (const auto& holder : holders_[h]) {
+      const Closure& wall = closures_[holder.closure];
+      ledger[first_line_[holder.closure]] += weight * (wall.area(holder.face) / area * sum - along[wall.side().axis]);
+    }
+  }
+}
+
 void DiffusionBalance::book_held(const State& missing, Ledger& amounts) {
   for (std::size_t h = 0; h < held_.size(); ++h) book_one_held(h, missing[held_[h]], amounts);
 }
@@ -352,38 +393,18 @@ Drive DiffusionBalance::drive(Real at) {
   held_values(at);
   Drive result;
   result.known = true;
-  result.steady = !problem_.equation().source.depends_on_time() && offers().steady_matrix &&
-                  std::ranges::none_of(closures_, &Closure::depends_on_time);
-  Real most = 0, least = 0;
+  result.steady = !problem_.equation().source.depends_on_time() && offers().steady_matrix;
   for (const auto& wall : closures_) {
-    Real rise = 0, fall = 0;
-    for (Index f = 0; f < wall.faces(); ++f) {
-      if (const Real target = wall.target(f); std::isfinite(target)) {
-        result.lowest = std::min(result.lowest, target);
-        result.highest = std::max(result.highest, target);
-      }
-      // A wall that drives the unknown away from its target bounds nothing.
-      if (!wall.pins() && wall.pull(f) < 0) result.known = false;
-      const Real change = wall.imposed(f) / couplings_.capacity(wall.unknown(f));
-      rise = std::max(rise, change);
-      fall = std::max(fall, -change);
-    }
-    result.raising += rise;
-    result.lowering += fall;
+    const Drive& one = wall.drive();
+    result.known = result.known && one.known;
+    result.steady = result.steady && one.steady;
+    result.lowest = std::min(result.lowest, one.lowest);
+    result.highest = std::max(result.highest, one.highest);
+    result.raising += one.raising;
+    result.lowering += one.lowering;
   }
-  if (!source_.empty()) {
-    for (Index n = 0; n < grid().count(); ++n) {
-      most = std::max(most, source_[n] / couplings_.capacity(n));
-      least = std::min(least, source_[n] / couplings_.capacity(n));
-    }
-  } else if (source_density_ != 0) {
-    for (Index n = 0; n < (couplings_.separable() ? 1 : grid().count()); ++n) {
-      most = std::max(most, source_density_ * grid().volume_of(n) / couplings_.capacity(n));
-      least = std::min(least, source_density_ * grid().volume_of(n) / couplings_.capacity(n));
-    }
-  }
-  result.raising += most;
-  result.lowering -= least;
+  result.raising += fastest_rise_;
+  result.lowering += fastest_fall_;
   return result;
 }
 

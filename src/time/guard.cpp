@@ -43,7 +43,7 @@ std::optional<std::string> Guard::check(Balance& balance, const Totals& totals, 
   const Real outside = std::max(totals.highest - highest_, lowest_ - totals.lowest);
   if (outside <= tolerated_widths * width) return std::nullopt;
   return "the solution has left the range that data and sources allow by " +
-         std::to_string(outside / width) + " times its width";
+         to_text(outside / width) + " times its width";
 }
 
 }  // namespace williwaw

@@ -7,12 +7,6 @@ namespace williwaw {
 
 namespace {
 
-std::string number(Real v) {
-  char text[32];
-  std::snprintf(text, sizeof text, "%.6g", v);
-  return text;
-}
-
 struct Event {
   Real time;
   bool record;
@@ -46,6 +40,12 @@ std::vector<Event> events_of(const Plan& plan) {
 
 }  // namespace
 
+StepMisfit::StepMisfit(Real s, Real begin, Real end, Real below, Real above)
+    : InputError("the step " + to_text(s) + " does not divide the time from " + to_text(begin) + " to " + to_text(end) +
+                 ", at which something is recorded; " + to_text(below) + (above != below ? " or " + to_text(above) : "") +
+                 " would"),
+      step(s), from(begin), to(end), shorter(below), longer(above) {}
+
 std::vector<Stretch> schedule(const Plan& plan) {
   if (!(plan.until > plan.start)) throw InputError("the end of the run must lie after its start");
   if (!(plan.step > 0) || !std::isfinite(plan.step)) throw InputError("the step must be above zero");
@@ -63,9 +63,7 @@ std::vector<Stretch> schedule(const Plan& plan) {
     } else if (std::abs(exact - static_cast<Real>(steps)) > 1e-6) {
       const Real fewer = (e.time - from) / std::max<Real>(1, std::floor(exact));
       const Real more = (e.time - from) / std::ceil(exact);
-      throw InputError("the step " + number(plan.step) + " does not divide the time from " + number(from) +
-                       " to " + number(e.time) + ", at which something is recorded: " + number(exact) +
-                       " steps; " + number(more) + (fewer != more ? " or " + number(fewer) : "") + " would");
+      throw StepMisfit(plan.step, from, e.time, more, fewer);
     }
     result.push_back({from, e.time, steps, e.record, e.series});
     from = e.time;

@@ -20,7 +20,7 @@ Scheme scheme(const std::string& name, Real parameter) {
   }
   if (!found->parameter.empty() && !(parameter >= found->lowest && parameter <= found->highest))
     throw InputError("scheme '" + name + "': " + found->parameter + " must lie between " +
-                     std::to_string(found->lowest) + " and " + std::to_string(found->highest));
+                     to_text(found->lowest) + " and " + to_text(found->highest));
   return found->make(parameter);
 }
 

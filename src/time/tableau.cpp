@@ -33,7 +33,8 @@ Real last_that_holds(const std::function<bool(Real)>& holds) {
     const Real middle = 0.5 * (low + high);
     (holds(middle) ? low : high) = middle;
   }
-  return low < 1e-9 ? 0 : low;
+  // Conditions that fail with the square of r only leave the root of the slack.
+  return low < 1e-4 ? 0 : low;
 }
 
 // Taylor coefficients of R about z = −r: with M = (I + rA)⁻¹ they are 1 − r·bᵀM1 and bᵀ(MA)ⁿ⁻¹M²1, n >= 1.

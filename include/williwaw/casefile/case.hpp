@@ -62,7 +62,8 @@ struct Case {
   std::optional<Value> exact;
   bool exact_is_initial = false;
   std::vector<FigureRequest> figures;
-  std::string step_place;  ///< file and line of the step, for errors
+  /// File and line of what errors are found in later.
+  std::string step_place, equation_place, initial_place;
 
   /// A duration in SI for people, in the unit of time that suits its size.
   std::string duration(Real seconds) const;

@@ -13,6 +13,7 @@ struct Prepared {
   std::unique_ptr<DiffusionBalance> balance;
   verify::Stability stability;
   std::vector<Stretch> stretches;
+  State initial;
   /// Steps in all, and the longest of them.
   Index steps = 0;
   Real longest_step = 0;

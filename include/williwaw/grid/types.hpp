@@ -41,6 +41,9 @@ struct Points {
   }
 };
 
+/// A number for messages: six digits at most.
+std::string to_text(Real value);
+
 /// What the caller gave cannot be used; the message says what was found and what would be right.
 class InputError : public std::invalid_argument {
  public:

@@ -13,7 +13,7 @@ struct NewtonResult {
 };
 
 struct NewtonRules {
-  Real tolerance = 1e-12;  ///< largest magnitude of the residual, relative to `scale`
+  Real tolerance = 1e-14;  ///< largest magnitude of the residual, relative to `scale`
   Real scale = 1;
   int iterations = 40;
   bool linear = false;     ///< one iteration is exact

@@ -2,6 +2,7 @@
 // The explicit step, the matrix, the stencil, the budget and values beyond the wall all read this.
 #pragma once
 
+#include "williwaw/space/balance.hpp"
 #include "williwaw/space/couplings.hpp"
 #include "williwaw/space/ledger.hpp"
 
@@ -9,7 +10,7 @@ namespace williwaw {
 
 class Closure {
  public:
-  Closure(const Grid& grid, Side side, const Wall& wall);
+  Closure(const Grid& grid, Side side, const Wall& wall, const Couplings& couplings);
 
   Side side() const { return side_; }
   /// The wall fixes the value of unknowns that lie on it (unknowns at nodes, Dirichlet).
@@ -35,10 +36,8 @@ class Closure {
   Real pinned_value(Index face) const { return target_[face]; }
   /// The unknown on the wall itself when the unknown next to it is `u`.
   Real wall_value(Index face, Real u) const;
-  /// Value at which nothing would flow; NaN where the law does not look at the unknown.
-  Real target(Index face) const { return target_[face]; }
-  /// Flow (area included) that does not depend on the unknown; 0 for laws that do.
-  Real imposed(Index face) const { return imposed_[face]; }
+  /// Where this wall pulls the unknown to, and how fast what it imposes can change the unknown beside it.
+  const Drive& drive() const { return drive_; }
 
   /// Each condition's own part of the flow, in the order of the wall's conditions.
   std::size_t conditions() const { return shares_.size(); }
@@ -52,12 +51,15 @@ class Closure {
   struct Share {
     std::vector<Real> inflow, pull;
   };
+  void close(const std::vector<LawLine>& laws, const LawLine& sum);
+  void sum_up(const LawLine& sum);
 
   Side side_;
   Wall wall_;
   Points places_;
   std::vector<Index> unknowns_;
-  std::vector<Real> areas_, conductance_, inflow_, pull_, target_, imposed_;
+  std::vector<Real> areas_, capacities_, conductivity_, conductance_, inflow_, pull_, target_;
+  Drive drive_;
   std::vector<Share> shares_;
   std::vector<LedgerLine> lines_;
   bool pins_ = false;

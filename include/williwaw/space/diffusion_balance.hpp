@@ -91,6 +91,7 @@ class DiffusionBalance final : public Balance {
   void evaluate_source(Real at);
   void find_held();
   std::vector<Real> held_values(Real at);
+  void book_shared(const State& y, Parts parts, Real weight, Ledger& ledger) const;
   void book_one_held(std::size_t held, Real amount, Ledger& amounts) const;
   template <class Work>
   void each_line(const Work& work) const;
@@ -111,12 +112,15 @@ class DiffusionBalance final : public Balance {
   std::vector<LedgerLine> lines_;
   std::vector<Index> held_;
   std::vector<std::vector<Holder>> holders_;
+  std::vector<std::size_t> shared_;      ///< places in held_ of unknowns that walls of several axes hold
   std::vector<std::size_t> held_start_;  ///< for each line, where its held unknowns begin in held_
   bool source_ready_ = false;
   Real source_at_ = 0;
   Real source_density_ = 0;   ///< where it is the same everywhere
   std::vector<Real> source_;  ///< amount per time in each control volume, where it is not
   Real source_total_ = 0;
+  Real fastest_rise_ = 0;  ///< of the unknown, by the source alone
+  Real fastest_fall_ = 0;
 };
 
 }  // namespace williwaw

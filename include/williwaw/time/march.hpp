@@ -34,7 +34,14 @@ struct Stretch {
   bool series;
 };
 
-/// The stretches of a plan. Throws InputError when a fixed step does not meet a record time.
+/// A fixed step that misses a time at which something is recorded, and the nearest that would not.
+class StepMisfit : public InputError {
+ public:
+  StepMisfit(Real step, Real from, Real to, Real shorter, Real longer);
+  Real step, from, to, shorter, longer;
+};
+
+/// The stretches of a plan. Throws StepMisfit when a fixed step does not meet a record time.
 std::vector<Stretch> schedule(const Plan& plan);
 
 /// The run as observers see it after a step.

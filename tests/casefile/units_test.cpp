@@ -1,0 +1,51 @@
+#include <doctest/doctest.h>
+
+#include "williwaw/casefile/units.hpp"
+
+using namespace williwaw;
+using namespace williwaw::casefile;
+
+TEST_CASE("units convert to SI and back") {
+  CHECK(Unit::of("mm/day").to_si(12) == doctest::Approx(12e-3 / 86400));
+  CHECK(Unit::of("g/cm^3").to_si(2.2) == doctest::Approx(2200));
+  CHECK(Unit::of("degC").to_si(-22) == doctest::Approx(251.15));
+  CHECK(Unit::of("degC").to_si(5, true) == doctest::Approx(5));
+  CHECK(Unit::of("degC").from_si(273.15) == doctest::Approx(0));
+  CHECK(Unit::of("h").from_si(7200) == doctest::Approx(2));
+  CHECK(Unit::of("%").to_si(50) == doctest::Approx(0.5));
+}
+
+TEST_CASE("in a compound unit degC is a difference") {
+  CHECK(Unit::of("W/m^2/degC").to_si(8) == doctest::Approx(8));
+  CHECK(Unit::of("W/m^2/degC").same_dimension(Unit::of("W/m^2/K")));
+}
+
+TEST_CASE("dimensions multiply and divide") {
+  const Unit flux = Unit::of("J/m^3/K") * Unit::of("degC") / Unit::of("h") * Unit::of("m");
+  CHECK(flux.same_dimension(Unit::of("W/m^2")));
+  CHECK_FALSE(flux.same_dimension(Unit::of("W/m^3")));
+  CHECK(Unit::of("cm").power(3).to_si(1) == doctest::Approx(1));  // products are formed in SI
+  CHECK((Unit::of("m") / Unit::of("mm")).is_dimensionless());
+}
+
+TEST_CASE("what is no unit is said to be none") {
+  CHECK_FALSE(Unit::parse("frog"));
+  CHECK_THROWS_WITH_AS(Unit::of("frog"), "'frog' is not a unit", InputError);
+}
+
+TEST_CASE("numbers with units are told from formulas") {
+  const auto is = [](const char* text, Real number, const char* unit) {
+    const auto m = split_measured(text);
+    return m && m->number == number && m->unit == unit;
+  };
+  CHECK(is("0.4 m", 0.4, "m"));
+  CHECK(is("-22 degC", -22, "degC"));
+  CHECK(is("1.5e-9 m^2/s", 1.5e-9, "m^2/s"));
+  CHECK(is("12h", 12, "h"));
+  CHECK(is("8 W/m^2/K", 8, "W/m^2/K"));
+  CHECK(is("35 %", 35, "%"));
+  for (const char* formula : {"18*exp(-x/slab)", "slab/2", "2 + x", "12", "-x", "3*day", "2 * x"}) {
+    CAPTURE(formula);
+    CHECK_FALSE(split_measured(formula));
+  }
+}

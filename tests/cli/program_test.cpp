@@ -1,0 +1,144 @@
+// The program as its users meet it.
+#include <doctest/doctest.h>
+
+#include <nlohmann/json.hpp>
+
+#include "support/program.hpp"
+
+using namespace williwaw::test;
+
+namespace {
+const std::string cases = CASES;
+}
+
+TEST_CASE("a starter case can be written, checked and run as it is") {
+  for (const std::string kind : {"heat", "diffusion"}) {
+    const auto folder = fresh_folder("new");
+    CHECK(williwaw_in(folder, "new " + kind + " mine.toml").code == 0);
+    CHECK(williwaw_in(folder, "new " + kind + " mine.toml").code == 2);  // nothing is overwritten
+    CHECK(williwaw_in(folder, "check mine.toml").code == 0);
+    const Printed run = williwaw_in(folder, "run mine.toml");
+    CHECK(run.code == 0);
+    CHECK(std::filesystem::exists(folder / "mine.out" / "fields.nc"));
+    CHECK(run.out.find("mine.out/figures") != std::string::npos);
+  }
+}
+
+TEST_CASE("check prints its sections in order and the same words as JSON") {
+  const Printed text = williwaw_in(".", "check " + cases + "/hut-floor.toml");
+  CHECK(text.code == 0);
+  std::size_t last = 0;
+  for (const char* title : {"equation\n", "\ngrid\n", "\nwalls\n", "\nschemes\n", "\nstability\n", "\ncost\n"}) {
+    const auto at = text.out.find(title);
+    REQUIRE(at != std::string::npos);
+    CHECK(at >= last);
+    last = at;
+  }
+  const auto json = nlohmann::json::parse(williwaw_in(".", "check --json " + cases + "/hut-floor.toml").out);
+  CHECK(json["walls"]["west"] == "temperature held at night (-22 degC)");
+  CHECK(json["stability"]["verdict"] == true);
+  CHECK(json["stability"]["this step"]["value"].get<double>() == doctest::Approx(1.0 / 60));
+  CHECK(json["stability"]["this step"]["unit"] == "h");
+  CHECK(json["cost"]["steps"] == 720);
+}
+
+TEST_CASE("check and run agree on an unstable step; --force shows the blow-up") {
+  const auto folder = fresh_folder("unstable");
+  const std::string set = " --set time.scheme=explicit-euler --set time.step=\"20 s\" ";
+  const Printed check = williwaw_in(folder, "check " + cases + "/hut-floor.toml" + set);
+  CHECK(check.code == 3);
+  CHECK(check.out.find("UNSTABLE") != std::string::npos);
+  const Printed run = williwaw_in(folder, "run " + cases + "/hut-floor.toml" + set);
+  CHECK(run.code == 3);
+  CHECK(run.error.find("is unstable: the largest stable step is 17.28") != std::string::npos);
+  CHECK_FALSE(std::filesystem::exists(folder / "hut-floor.out"));
+  const Printed forced = williwaw_in(folder, "run --force " + cases + "/hut-floor.toml" + set);
+  CHECK(forced.code == 3);
+  CHECK(forced.error.find("the run blew up at t = ") != std::string::npos);
+  CHECK(std::filesystem::exists(folder / "hut-floor.out" / "fields.nc"));
+}
+
+TEST_CASE("run says as JSON what it says in words") {
+  const auto folder = fresh_folder("json");
+  const Printed run = williwaw_in(folder, "run --json " + cases + "/hut-floor.toml --set figure=[]");
+  CHECK(run.code == 0);
+  const auto json = nlohmann::json::parse(run.out);
+  CHECK(json["end"]["the run"] == "reached its end");
+  CHECK(json["budget"]["relative residual"].get<double>() < 1e-12);
+  CHECK(json["end"]["minimum"]["unit"] == "degC");
+  const auto summary = nlohmann::json::parse(text_of(folder / "hut-floor.out" / "summary.json"));
+  CHECK(summary["budget"] == json["budget"]);
+}
+
+TEST_CASE("more figures and a film from a finished run") {
+  const auto folder = fresh_folder("figures");
+  REQUIRE(williwaw_in(folder, "run --quiet " + cases + "/hut-floor.toml --set figure=[]").code == 0);
+  const auto draws = [&](const std::string& arguments, const std::string& file) {
+    const Printed printed = williwaw_in(folder, arguments);
+    CAPTURE(printed.error);
+    CHECK(printed.code == 0);
+    CHECK(printed.out == file + "\n");
+    CHECK(std::filesystem::file_size(folder / file) > 2000);
+  };
+  draws("plot hut-floor.out", "hut-floor.out/figures/profiles.png");
+  draws("plot hut-floor.out profiles --times \"1 h,360 min\" --range \"-25,20\" --format svg", "hut-floor.out/figures/profiles.svg");
+  draws("plot hut-floor.out series --of pipe --size 640x400 --format pdf", "hut-floor.out/figures/series-pipe.pdf");
+  draws("plot hut-floor.out spacetime -o st.png", "st.png");
+  draws("film hut-floor.out --seconds 2", "hut-floor.out/figures/film.gif");
+}
+
+TEST_CASE("what cannot be drawn is said in words") {
+  const auto folder = fresh_folder("cannot");
+  REQUIRE(williwaw_in(folder, "run --quiet " + cases + "/hut-floor.toml --set figure=[]").code == 0);
+  const auto complaint = [&](const std::string& arguments) {
+    const Printed printed = williwaw_in(folder, arguments);
+    CHECK(printed.code == 2);
+    return printed.error;
+  };
+  CHECK(complaint("plot hut-floor.out map") == "a map needs two axes; in one dimension use profiles or spacetime\n");
+  CHECK(complaint("plot hut-floor.out contours") == "there is no figure called 'contours' yet; there are profiles, map, spacetime and series\n");
+  CHECK(complaint("plot hut-floor.out series --of mast").find("has no column called 'mast'") != std::string::npos);
+  CHECK(complaint("plot hut-floor.out --times soon") == "--times: 'soon' is not a number; give it in h or with a unit\n");
+  CHECK(complaint("plot hut-floor.out --times \"3 m\"") == "--times: unit 'm' does not fit; 'h' would\n");
+  CHECK(complaint("plot hut-floor.out --size big") == "--size: 'big' is not WIDTHxHEIGHT, such as 1280x800\n");
+  CHECK(complaint("plot nowhere.out").find("nowhere.out") != std::string::npos);
+  CHECK(complaint("film hut-floor.out -o film.mp4").find("not there yet") != std::string::npos);
+}
+
+TEST_CASE("commands that come later say so, unknown ones are refused") {
+  for (const std::string command : {"converge", "sweep", "compare", "export"}) {
+    const Printed printed = williwaw_in(".", command + " x --vary a=1");
+    CHECK(printed.code == 2);
+    CHECK(printed.error == "the command '" + command + "' is not there yet\n");
+  }
+  CHECK(williwaw_in(".", "simulate x").code == 2);
+  CHECK(williwaw_in(".", "check nothing.toml").code == 2);
+  CHECK(williwaw_in(".", "--help").code == 0);
+  CHECK(williwaw_in(".", "--version").out == "williwaw 0.1.0\n");
+}
+
+TEST_CASE("the discrete equation of one cell") {
+  const Printed printed = williwaw_in(".", "check --at 0.001 " + cases + "/hut-floor.toml");
+  CHECK(printed.code == 0);
+  CHECK(printed.out.find("du/dt = 280·(u_east − u)") != std::string::npos);
+  CHECK(williwaw_in(".", "check --at 9 " + cases + "/hut-floor.toml").code == 2);
+}
+
+TEST_CASE("demos run in the current folder and say what to look at") {
+  const auto folder = fresh_folder("demo");
+  const Printed printed = williwaw_in(folder, "demo");
+  CHECK(printed.code == 0);
+  CHECK(printed.out.find("look at") != std::string::npos);
+  CHECK(std::filesystem::exists(folder / "hut-floor.out" / "figures" / "profiles.png"));
+  const Printed wrong = williwaw_in(folder, "demo hut-flor");
+  CHECK(wrong.code == 2);
+  CHECK(wrong.error.find("did you mean 'hut-floor'?") != std::string::npos);
+}
+
+TEST_CASE("a second run into the same folder leaves nothing of the first") {
+  const auto folder = fresh_folder("again");
+  REQUIRE(williwaw_in(folder, "run --quiet " + cases + "/hut-floor.toml").code == 0);
+  CHECK(std::filesystem::exists(folder / "hut-floor.out" / "figures" / "series.png"));
+  REQUIRE(williwaw_in(folder, "run --quiet " + cases + "/hut-floor.toml --set figure=[]").code == 0);
+  CHECK_FALSE(std::filesystem::exists(folder / "hut-floor.out" / "figures" / "series.png"));
+}

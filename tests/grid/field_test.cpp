@@ -1,0 +1,86 @@
+#include <doctest/doctest.h>
+
+#include <cmath>
+
+#include "williwaw/grid/field.hpp"
+
+using namespace williwaw;
+
+namespace {
+
+Grid plan(Unknowns u, bool periodic = false) {
+  return Grid({Axis("x", {0, 0.3, 0.5, 0.6, 1}, u, periodic), Axis("y", {0, 0.5, 0.8, 2}, u)});
+}
+
+Field linear(const Grid& g) {
+  Field f(g);
+  for (Index n = 0; n < g.count(); ++n) {
+    const Point p = g.point_of(n);
+    f[n] = 2 + 3 * p.x - p.y;
+  }
+  f.extend();
+  return f;
+}
+
+}  // namespace
+
+TEST_CASE("sampling is exact for linear fields between unknowns") {
+  for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
+    const Field f = linear(plan(u));
+    for (const Point p : {Point{0.4, 0.7, 0}, Point{0.55, 0.65, 0}, Point{0.7, 1.2, 0}})
+      CHECK(f.sample(p) == doctest::Approx(2 + 3 * p.x - p.y));
+  }
+}
+
+TEST_CASE("sampling nodes reaches the walls and corners") {
+  const Field f = linear(plan(Unknowns::nodes));
+  for (const Point p : {Point{0, 0, 0}, Point{1, 2, 0}, Point{1, 0.3, 0}})
+    CHECK(f.sample(p) == doctest::Approx(2 + 3 * p.x - p.y));
+}
+
+TEST_CASE("the halo carries a cell field up to its wall") {
+  Field f(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}));
+  for (Index i = -1; i <= 4; ++i) f.at(i) = 0.25 * static_cast<Real>(i) + 0.125;  // u = x, beyond the walls too
+  CHECK(f.sample({0, 0, 0}) == doctest::Approx(0));
+  CHECK(f.sample({1, 0, 0}) == doctest::Approx(1));
+  CHECK(f.sample({0.06, 0, 0}) == doctest::Approx(0.06));
+}
+
+TEST_CASE("sampling across the seam of a periodic axis") {
+  for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
+    const Grid g({Axis::uniform("x", 0, 1, 64, u, true)});
+    Field f(g);
+    for (Index n = 0; n < g.count(); ++n) f[n] = std::cos(2 * M_PI * g.point_of(n).x);
+    f.extend();
+    CHECK(f.sample({0, 0, 0}) == doctest::Approx(1).epsilon(0.01));
+    CHECK(f.sample({1, 0, 0}) == doctest::Approx(f.sample({0, 0, 0})));
+    CHECK(f.sample({0.999, 0, 0}) == doctest::Approx(1).epsilon(0.01));
+  }
+}
+
+TEST_CASE("integrals and norms are weighted by volume") {
+  const Grid g = plan(Unknowns::cells);
+  CHECK(Field(g, 3).integral() == doctest::Approx(6));
+  CHECK(Field(g, -3).mean() == doctest::Approx(-3));
+  Field spike(g);
+  spike[5] = -2;
+  const Norms n = spike.norms();
+  CHECK(n.max == 2);
+  CHECK(n.where == 5);
+  CHECK(n.l1 == doctest::Approx(2 * g.volume_of(5) / 2));
+  CHECK(n.l2 == doctest::Approx(2 * std::sqrt(g.volume_of(5) / 2)));
+}
+
+TEST_CASE("a value that is not a number is not lost in a norm") {
+  Field f(plan(Unknowns::cells));
+  f[3] = std::nan("");
+  CHECK(std::isnan(f.norms().max));
+}
+
+TEST_CASE("fields refuse what does not fit them") {
+  const Field f(plan(Unknowns::cells)), other(plan(Unknowns::nodes));
+  CHECK_THROWS_WITH_AS(Field(plan(Unknowns::cells), std::vector<Real>(5)),
+                       "a field on this grid has 12 values, but 5 were given", InputError);
+  CHECK_THROWS_AS(f.difference(other), InputError);
+  CHECK_THROWS_AS(f.sample({2, 0, 0}), InputError);
+}

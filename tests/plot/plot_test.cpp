@@ -1,0 +1,134 @@
+#include <doctest/doctest.h>
+
+#include <cmath>
+#include <fstream>
+
+#include "williwaw/plot/figure.hpp"
+#include "williwaw/plot/theme.hpp"
+
+using namespace williwaw;
+using namespace williwaw::plot;
+
+namespace {
+
+std::filesystem::path small_run(const std::string& name, int rank, Unknowns unknowns) {
+  const auto folder = std::filesystem::temp_directory_path() / ("williwaw-plot-" + name);
+  std::filesystem::remove_all(folder);
+  std::filesystem::create_directories(folder);
+  std::vector<Axis> axes{Axis("x", {0, 0.1, 0.3, 0.6, 1}, unknowns)};
+  if (rank > 1) axes.push_back(Axis::uniform("y", 0, 0.5, 6, unknowns));
+  if (rank > 2) axes.push_back(Axis::uniform("z", 0, 0.4, 5, unknowns));
+  const Grid g(axes);
+  store::FieldWriter fields(folder / "fields.nc", g, {"Small \"run\"", "temperature", {"m"}, {"h", 1 / 3600.0}, {"degC", 1, -273.15}, "", "test"});
+  store::SeriesWriter series(folder / "series.csv", {{"t", "h"}, {"pipe", "degC"}, {"minimum", "degC"}, {"mean", "degC"}, {"maximum", "degC"}});
+  for (int n = 0; n < 3; ++n) {
+    Field f(g, 273.15 + n);
+    f[1] += 5;
+    f.extend();
+    fields.append(3600.0 * n, f);
+    series.append({n, 0.5 * n, 0, n, 5});
+  }
+  fields.finish();
+  series.finish();
+  return folder;
+}
+
+// Width and height from a PNG's header, and whether the picture is more than its ground.
+std::pair<int, int> size_of(const std::filesystem::path& file) {
+  std::ifstream in(file, std::ios::binary);
+  unsigned char h[24] = {};
+  in.read(reinterpret_cast<char*>(h), sizeof h);
+  CHECK(h[1] == 'P');
+  const auto number = [&](int at) { return (h[at] << 24) | (h[at + 1] << 16) | (h[at + 2] << 8) | h[at + 3]; };
+  return {number(16), number(20)};
+}
+
+}  // namespace
+
+TEST_CASE("lightness of the sequential map rises evenly") {
+  const Real from = lightness(sequential(0)), to = lightness(sequential(1));
+  CHECK(to - from > 0.6);
+  for (int n = 0; n <= 100; ++n) {
+    const Real s = n / 100.0;
+    CHECK(lightness(sequential(s)) == doctest::Approx(from + s * (to - from)).epsilon(0.01));
+  }
+}
+
+TEST_CASE("the diverging map is palest in the middle and as dark below as above") {
+  for (int n = 0; n < 50; ++n) {
+    const Real s = n / 100.0;
+    CHECK(lightness(diverging(s)) == doctest::Approx(lightness(diverging(1 - s))).epsilon(0.02));
+    CHECK(lightness(diverging(s)) < lightness(diverging(s + 0.01)));
+  }
+  CHECK(lightness(diverging(0.5)) > 0.95);
+  // Below is bluer, above is redder.
+  CHECK(diverging(0.1).blue > diverging(0.1).red);
+  CHECK(diverging(0.9).red > diverging(0.9).blue);
+}
+
+TEST_CASE("curves go from dark to light and the last one is accented") {
+  CHECK(curve(5, 6).hex() == accent().hex());
+  for (Index n = 1; n < 5; ++n) CHECK(lightness(curve(n, 6)) > lightness(curve(n - 1, 6)));
+  CHECK(sequential(0).hex().size() == 7);
+}
+
+TEST_CASE("units are written as people write them") {
+  CHECK(pretty_unit("W/m^2") == "W/m²");
+  CHECK(pretty_unit("degC") == "°C");
+  CHECK(pretty_unit("kg m^-3") == "kg m⁻³");
+  CHECK(label("temperature", "degC") == "temperature [°C]");
+  CHECK(label("share", "") == "share");
+}
+
+TEST_CASE("every kind of figure is drawn at the size asked for, in every rank it has") {
+  for (const int rank : {1, 2, 3})
+    for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+      const RunFolder run(small_run("kinds", rank, unknowns));
+      for (const auto& kind : figure_kinds()) {
+        CAPTURE(kind.name);
+        casefile::FigureRequest r;
+        r.kind = kind.name;
+        if (rank > 1) r.along = {Point{0, 0.2, 0.1}, Point{1, 0.2, 0.1}};
+        if (rank > 2) {
+          r.at = Point{0, 0, 0.2};
+          r.at_axis = 2;
+        }
+        if (kind.name == "map" && rank == 1) {
+          CHECK_THROWS_AS(draw(run, r), PlotError);
+          continue;
+        }
+        Output out;
+        out.width = 800;
+        out.height = 500;
+        const auto files = draw(run, r, "png", out);
+        REQUIRE(files.size() == 1);
+        CHECK(size_of(files[0]) == std::pair{800, 500});
+        CHECK(std::filesystem::file_size(files[0]) > 4000);
+        for (const auto& e : std::filesystem::directory_iterator(files[0].parent_path()))
+          CHECK(e.path().extension() == ".png");
+      }
+    }
+}
+
+TEST_CASE("a map for each time asked for") {
+  const RunFolder run(small_run("times", 2, Unknowns::cells));
+  casefile::FigureRequest r;
+  r.kind = "map";
+  r.times = {0, 7200};
+  CHECK(draw(run, r).size() == 2);
+  CHECK(run.record_at(3500) == 1);
+  CHECK(run.range().second == doctest::Approx(7));
+}
+
+TEST_CASE("what a figure needs and does not get is said") {
+  const RunFolder run(small_run("lacks", 3, Unknowns::cells));
+  casefile::FigureRequest r;
+  for (const char* kind : {"map", "profiles", "spacetime", "mosaic"}) {
+    r.kind = kind;
+    CHECK_THROWS_AS(draw(run, r), PlotError);
+  }
+  r.kind = "series";
+  r.of = "mast";
+  CHECK_THROWS_WITH_AS(draw(run, r), "the series has no column called 'mast'; it has pipe, minimum, mean, maximum", PlotError);
+  CHECK_THROWS_AS(film(run, r, {"film.gif"}), PlotError);
+}

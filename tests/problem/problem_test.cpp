@@ -1,0 +1,97 @@
+#include <doctest/doctest.h>
+
+#include "williwaw/problem/problem.hpp"
+
+using namespace williwaw;
+
+TEST_CASE("functions know what they depend on") {
+  CHECK(Function(3).is_constant());
+  CHECK(Function([](Point) { return 1.0; }).depends_on_place());
+  CHECK_FALSE(Function([](Point) { return 1.0; }).depends_on_time());
+  const Function of_time([](Real t) { return 2 * t; });
+  CHECK(of_time.depends_on_time());
+  CHECK_FALSE(of_time.depends_on_place());
+  CHECK(of_time({}, 3) == 6);
+  const Function both([](Point p, Real t) { return p.x * t; });
+  CHECK(both({2, 0, 0}, 5) == 10);
+}
+
+TEST_CASE("a function that varies in time only is evaluated once for a whole line") {
+  int calls = 0;
+  const Function f([&calls](Real t) {
+    ++calls;
+    return t;
+  });
+  std::vector<Real> out(100);
+  f.evaluate(Points(100), 4, out);
+  CHECK(calls == 1);
+  CHECK(out[99] == 4);
+}
+
+TEST_CASE("products of functions keep track of both") {
+  const Function f = Function(2) * Function([](Point p) { return p.y; });
+  CHECK(f({0, 3, 0}) == 6);
+  CHECK(f.depends_on_place());
+  CHECK((Function(2) * Function(4)).is_constant());
+  CHECK((Function(2) * Function([](Real t) { return t; })).depends_on_time());
+}
+
+TEST_CASE("heat stores density times heat capacity") {
+  const Equation e = heat(1.5, 2000, 800);
+  CHECK(e.storage(Point{}) == 1.6e6);
+  CHECK(e.unknown == "temperature");
+}
+
+TEST_CASE("a problem says which sides it has and which are left open") {
+  Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), diffusion(1.0));
+  CHECK_THROWS_WITH_AS(p.wall("north", insulated()),
+                       "this grid has no side called 'north'; its sides are west, east", InputError);
+  p.wall("west", dirichlet(1.0));
+  CHECK_THROWS_WITH_AS(
+      p.validate(),
+      "nothing is said of side 'east': give it a condition, or a default for all sides not named", InputError);
+  p.other_walls(insulated());
+  CHECK_NOTHROW(p.validate());
+  CHECK(p.wall(Side{0, false}).holds());
+}
+
+TEST_CASE("periodic axes take no walls") {
+  Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells, true)}), diffusion(1.0));
+  CHECK_THROWS_AS(p.wall("west", insulated()), InputError);
+  CHECK_NOTHROW(p.validate());
+}
+
+TEST_CASE("fluxes add up, held values do not") {
+  const Wall sum = robin(8, 20) + flux(15) + flux([](Real t) { return t; });
+  CHECK(sum.conditions().size() == 3);
+  CHECK(sum.depends_on_time());
+  CHECK_THROWS_AS(dirichlet(1) + flux(2), InputError);
+}
+
+TEST_CASE("each kind of condition states its law") {
+  const Points here(1);
+  const std::vector<Real> k{3.0};
+  const auto law = [&](const Wall& w) {
+    LawLine line(1);
+    w.conditions()[0]->law({here, 0, k, {}}, line);
+    return std::array{line.value[0], line.flux[0], line.rate[0], line.data[0]};
+  };
+  CHECK(law(dirichlet(7)) == std::array<Real, 4>{1, 0, 0, 7});
+  CHECK(law(flux(7)) == std::array<Real, 4>{0, 1, 0, 7});
+  CHECK(law(gradient(7)) == std::array<Real, 4>{0, 1, 0, 21});
+  CHECK(law(robin(2, 7)) == std::array<Real, 4>{2, 1, 0, 14});
+  CHECK(law(insulated()) == std::array<Real, 4>{0, 1, 0, 0});
+}
+
+TEST_CASE("registries list every kind once") {
+  CHECK(wall_kinds().size() == 5);
+  CHECK(wall_kind("robin").arguments.size() == 2);
+  CHECK_THROWS_AS(wall_kind("leaky"), InputError);
+  CHECK(equation_kinds().size() == 2);
+}
+
+TEST_CASE("a storage that changes by itself is refused") {
+  Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), diffusion(1.0, [](Real t) { return 1 + t; }));
+  p.other_walls(insulated());
+  CHECK_THROWS_AS(p.validate(), InputError);
+}

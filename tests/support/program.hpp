@@ -1,0 +1,46 @@
+// Runs a command and keeps what it printed.
+#pragma once
+
+#include <sys/wait.h>
+
+#include <cstdio>
+#include <filesystem>
+#include <fstream>
+#include <sstream>
+#include <string>
+
+namespace williwaw::test {
+
+struct Printed {
+  int code = -1;
+  std::string out, error;
+};
+
+inline std::string text_of(const std::filesystem::path& file) {
+  std::ostringstream text;
+  text << std::ifstream(file).rdbuf();
+  return text.str();
+}
+
+/// Runs `williwaw ARGUMENTS` in a folder.
+inline Printed williwaw_in(const std::filesystem::path& folder, const std::string& arguments) {
+  const auto out = std::filesystem::temp_directory_path() / "williwaw-test-out";
+  const auto error = std::filesystem::temp_directory_path() / "williwaw-test-error";
+  const std::string command = "cd '" + folder.string() + "' && '" + PROGRAM + "' " + arguments + " >'" + out.string() +
+                              "' 2>'" + error.string() + "'";
+  Printed printed;
+  const int status = std::system(command.c_str());
+  printed.code = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+  printed.out = text_of(out);
+  printed.error = text_of(error);
+  return printed;
+}
+
+inline std::filesystem::path fresh_folder(const std::string& name) {
+  const auto folder = std::filesystem::temp_directory_path() / ("williwaw-test-" + name);
+  std::filesystem::remove_all(folder);
+  std::filesystem::create_directories(folder);
+  return folder;
+}
+
+}  // namespace williwaw::test

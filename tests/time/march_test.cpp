@@ -1,0 +1,209 @@
+#include <doctest/doctest.h>
+
+#include <cmath>
+
+#include "support/smooth.hpp"
+
+using namespace williwaw;
+
+namespace {
+
+Problem rod(Index n, Unknowns unknowns = Unknowns::cells) {
+  Problem p(Grid({Axis::uniform("x", 0, 1, n, unknowns)}), diffusion(1.0));
+  p.other_walls(insulated());
+  return p;
+}
+
+Plan plan_of(const char* name, Real step, Real until) {
+  Plan plan;
+  plan.scheme = scheme(name);
+  plan.step = step;
+  plan.until = until;
+  return plan;
+}
+
+}  // namespace
+
+TEST_CASE("a schedule meets records and series and cuts no step twice") {
+  Plan plan = plan_of("explicit-euler", 0.5, 10);
+  plan.records = {2, 4, 10};
+  plan.series_every = 4;
+  const auto s = schedule(plan);
+  REQUIRE(s.size() == 4);
+  CHECK(s[0].to == 2);
+  CHECK(s[0].steps == 4);
+  CHECK(s[1].record);
+  CHECK(s[1].series);
+  CHECK(s[2].to == 8);
+  CHECK_FALSE(s[2].record);
+  CHECK(s.back().record);
+}
+
+TEST_CASE("a fixed step that misses a record is refused with steps that would do") {
+  Plan plan = plan_of("explicit-euler", 7, 100);
+  CHECK_THROWS_WITH_AS(schedule(plan),
+                       "the step 7 does not divide the time from 0 to 100, at which something is recorded; "
+                       "6.66667 or 7.14286 would",
+                       InputError);
+  plan.trim = true;
+  const auto s = schedule(plan);
+  CHECK(s[0].steps == 15);
+  plan.step = 0;
+  CHECK_THROWS_AS(schedule(plan), InputError);
+}
+
+TEST_CASE("observers see every step, the series and the records") {
+  DiffusionBalance balance(rod(10));
+  State y = balance.initial_state();
+  Plan plan = plan_of("crank-nicolson", 0.01, 0.1);
+  plan.records = {0.05};
+  plan.series_every = 0.02;
+  std::vector<Real> steps, series, records;
+  Observers o;
+  o.on_step = [&](const Moment& m) { steps.push_back(m.time); };
+  o.on_series = [&](const Moment& m) { series.push_back(m.time); };
+  o.on_record = [&](const Moment& m) { records.push_back(m.time); };
+  const Outcome outcome = march(balance, y, plan, o);
+  CHECK(steps.size() == 10);
+  CHECK(series.size() == 6);
+  CHECK(records.size() == 3);
+  CHECK(records[1] == 0.05);
+  CHECK(outcome.time == 0.1);
+}
+
+TEST_CASE("an interrupt ends the run after the step and keeps what was recorded") {
+  DiffusionBalance balance(rod(10));
+  State y = balance.initial_state();
+  int steps = 0, records = 0;
+  Observers o;
+  o.on_step = [&](const Moment&) { ++steps; };
+  o.on_record = [&](const Moment&) { ++records; };
+  o.interrupt = [&] { return steps == 3; };
+  const Outcome outcome = march(balance, y, plan_of("explicit-euler", 0.001, 1), o);
+  CHECK(outcome.ending == Outcome::Ending::interrupted);
+  CHECK(outcome.steps == 3);
+  CHECK(records == 2);
+}
+
+TEST_CASE("the jump between initial state and held nodes has its own line in the budget") {
+  Problem p = rod(10, Unknowns::nodes);
+  p.initial = 3.0;
+  p.wall("west", dirichlet(1.0));
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  const Outcome outcome = march(balance, y, plan_of("crank-nicolson", 0.01, 0.1));
+  CHECK(outcome.budget.initial_content() == doctest::Approx(3));
+  CHECK(outcome.budget.jump() == doctest::Approx(-2 * 0.05));
+  CHECK(outcome.budget.relative_residual() < 1e-14);
+}
+
+TEST_CASE("walls that nothing passes keep the total, whatever the scheme") {
+  for (const auto& kind : scheme_kinds()) {
+    Problem p = rod(20);
+    p.initial = [](Point q) { return q.x < 0.3 ? 1.0 : 0.0; };
+    DiffusionBalance balance(p);
+    State y = balance.initial_state();
+    Plan plan = plan_of("explicit-euler", 0.001, 0.1);
+    plan.scheme = kind.make(0.5);
+    const Outcome outcome = march(balance, y, plan);
+    CHECK(outcome.totals.content == doctest::Approx(0.3).epsilon(1e-13));
+  }
+}
+
+TEST_CASE("a ledger with one flipped sign does not close: the budget is no tautology") {
+  // The same balance, but for one line that is booked with the wrong sign.
+  class Flipped final : public Balance {
+   public:
+    explicit Flipped(const Problem& p) : inner_(p) {}
+    const Layout& layout() const override { return inner_.layout(); }
+    Offers offers() const override { return inner_.offers(); }
+    const std::vector<LedgerLine>& lines() const override { return inner_.lines(); }
+    void storage(const State& y, Real at, State& q) override { inner_.storage(y, at, q); }
+    void recover(const State& q, Real at, State& y) override { inner_.recover(q, at, y); }
+    void rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) override {
+      inner_.rate(y, at, parts, f, ledger);
+      ledger[0] = -ledger[0];
+    }
+    void linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& s) override {
+      inner_.linearise(y, at, a, b, parts, s);
+    }
+    Totals totals(const State& y, Real at) override { return inner_.totals(y, at); }
+
+   private:
+    DiffusionBalance inner_;
+  };
+  Problem p = rod(20);
+  p.wall("west", robin(2, 5));
+  p.initial = 1.0;
+  for (const char* name : {"explicit-euler", "rk4", "crank-nicolson"}) {
+    Flipped wrong(p);
+    DiffusionBalance right(p);
+    State y = right.initial_state(), z = y;
+    CHECK(march(right, y, plan_of(name, 0.001, 0.1)).budget.relative_residual() < 1e-13);
+    CHECK(march(wrong, z, plan_of(name, 0.001, 0.1)).budget.relative_residual() > 0.01);
+  }
+}
+
+TEST_CASE("the guard fires within a thousand times the bound while all values are finite") {
+  for (const Real share : {1.01, 1.2, 3.0, 20.0}) {
+    CAPTURE(share);
+    Problem p = rod(20);
+    p.initial = [](Point q) { return q.x < 0.5 ? 1.0 : 0.0; };
+    DiffusionBalance balance(p);
+    State y = balance.initial_state();
+    const Real limit = verify::stability(balance, scheme("explicit-euler"), 1).limit.step;
+    const Outcome outcome = march(balance, y, plan_of("explicit-euler", share * limit, 20000 * share * limit));
+    CHECK(outcome.ending == Outcome::Ending::blew_up);
+    CHECK(std::isfinite(outcome.totals.highest));
+    CHECK(outcome.totals.highest < 1000);
+    CHECK(outcome.totals.lowest > -1000);
+    for (const Real v : y) CHECK(std::isfinite(v));
+  }
+}
+
+TEST_CASE("the guard leaves stable runs alone: sources, fluxes, ringing, swinging walls") {
+  struct Run {
+    const char* scheme;
+    Real step;
+  };
+  for (const Run run : {Run{"explicit-euler", 0.001}, Run{"crank-nicolson", 0.05}, Run{"rk4", 0.0015}, Run{"implicit-euler", 0.1}})
+    for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+      CAPTURE(run.scheme);
+      Problem p(Grid({Axis::uniform("x", 0, 1, 20, unknowns)}),
+                diffusion(1.0, 1.0, [](Point q, Real t) { return 1000 * std::sin(40 * t) * q.x; }));
+      p.initial = [](Point q) { return q.x > 0.5 ? 1.0 : 0.0; };
+      p.wall("west", dirichlet([](Real t) { return 50 * std::sin(t) - 20; })).wall("east", flux(300.0) + robin(1, 0));
+      DiffusionBalance balance(p);
+      State y = balance.initial_state();
+      Plan plan = plan_of(run.scheme, run.step, 3);
+      CHECK(march(balance, y, plan).ending == Outcome::Ending::reached);
+    }
+}
+
+TEST_CASE("a state with values that are no numbers is caught at once") {
+  Problem p = rod(10);
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  y[4] = std::nan("");
+  const Outcome outcome = march(balance, y, plan_of("explicit-euler", 0.001, 1));
+  CHECK(outcome.ending == Outcome::Ending::blew_up);
+  CHECK(outcome.steps == 1);
+}
+
+TEST_CASE("an implicit run factors its matrix once when nothing in it changes") {
+  DiffusionBalance balance(test::smooth_problem(test::smooth_for("robin", 2), "robin", 6, Unknowns::cells));
+  Stepper stepper(balance, scheme("crank-nicolson"));
+  State y = balance.initial_state();
+  Ledger amounts(balance.lines().size());
+  for (int n = 0; n < 5; ++n) stepper.advance(y, 0.1 * n, 0.1, amounts);
+  CHECK(stepper.factorizations() == 1);
+  CHECK(stepper.solver_name() == "direct (sparse LDLᵀ)");
+}
+
+TEST_CASE("a wrong plan or state is refused") {
+  DiffusionBalance balance(rod(10));
+  State y(3);
+  CHECK_THROWS_AS(march(balance, y, plan_of("rk4", 0.1, 1)), InputError);
+  State z = balance.initial_state();
+  CHECK_THROWS_AS(march(balance, z, plan_of("rk4", 0.1, -1)), InputError);
+}

@@ -1,0 +1,54 @@
+#include <doctest/doctest.h>
+
+#include <cmath>
+
+#include "williwaw/time/tableau.hpp"
+
+using namespace williwaw;
+
+TEST_CASE("stability functions are those of the textbooks") {
+  const std::complex<Real> z(-0.7, 0.4);
+  const auto r = [&](const Scheme& s) { return stability_function(s.tableau, z); };
+  CHECK(std::abs(r(scheme("explicit-euler")) - (1.0 + z)) < 1e-15);
+  CHECK(std::abs(r(scheme("implicit-euler")) - 1.0 / (1.0 - z)) < 1e-15);
+  CHECK(std::abs(r(scheme("crank-nicolson")) - (1.0 + z / 2.0) / (1.0 - z / 2.0)) < 1e-15);
+  CHECK(std::abs(r(scheme("rk4")) - (1.0 + z + z * z / 2.0 + z * z * z / 6.0 + z * z * z * z / 24.0)) < 1e-15);
+  CHECK(std::abs(r(scheme("theta", 0.3)) - (1.0 + 0.7 * z) / (1.0 - 0.3 * z)) < 1e-15);
+}
+
+TEST_CASE("stable stretch of the negative axis") {
+  CHECK(real_stability_interval(scheme("explicit-euler").tableau) == doctest::Approx(2).epsilon(1e-9));
+  CHECK(real_stability_interval(scheme("rk4").tableau) == doctest::Approx(2.785293563405282).epsilon(1e-9));
+  CHECK(real_stability_interval(scheme("theta", 0.25).tableau) == doctest::Approx(4).epsilon(1e-9));
+  for (const char* name : {"implicit-euler", "crank-nicolson"})
+    CHECK(std::isinf(real_stability_interval(scheme(name).tableau)));
+}
+
+TEST_CASE("radii of absolute monotonicity, of the function and of the tableau") {
+  CHECK(monotonicity_radius_of_function(scheme("explicit-euler").tableau) == doctest::Approx(1));
+  CHECK(monotonicity_radius_of_tableau(scheme("explicit-euler").tableau) == doctest::Approx(1));
+  // The classical scheme keeps signs for constant data only.
+  CHECK(monotonicity_radius_of_function(scheme("rk4").tableau) == doctest::Approx(1));
+  CHECK(monotonicity_radius_of_tableau(scheme("rk4").tableau) == doctest::Approx(0));
+  CHECK(monotonicity_radius_of_function(scheme("crank-nicolson").tableau) == doctest::Approx(2));
+  CHECK(monotonicity_radius_of_tableau(scheme("crank-nicolson").tableau) == doctest::Approx(2));
+  CHECK(monotonicity_radius_of_function(scheme("theta", 0.75).tableau) == doctest::Approx(4));
+  CHECK(std::isinf(monotonicity_radius_of_function(scheme("implicit-euler").tableau)));
+  CHECK(std::isinf(monotonicity_radius_of_tableau(scheme("implicit-euler").tableau)));
+}
+
+TEST_CASE("schemes are found by name or refused with the names there are") {
+  CHECK_THROWS_WITH_AS(scheme("midpoint"),
+                       "there is no scheme called 'midpoint'; there are explicit-euler, rk4, implicit-euler, "
+                       "crank-nicolson, theta",
+                       InputError);
+  CHECK_THROWS_AS(scheme("theta", 1.5), InputError);
+  for (const auto& kind : scheme_kinds()) CHECK_NOTHROW(kind.make(0.5).tableau.validate());
+}
+
+TEST_CASE("tableaus that cannot be run are refused") {
+  Tableau t{{{0, 1}, {0, 0}}, {0.5, 0.5}, {0, 1}};
+  CHECK_THROWS_AS(t.validate(), InputError);
+  t.a = {{0}};
+  CHECK_THROWS_AS(t.validate(), InputError);
+}
