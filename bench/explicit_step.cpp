@@ -1,5 +1,5 @@
-// The explicit step on a plan of 4096 x 4096 cells, two threads, as a ratio to a loop tuned by hand and to the
-// memory's own speed, all interleaved in one run. Budget and guard sums are on, as in every run.
+// The explicit step on a plan of 4096 x 4096 cells, two threads, as a ratio to a loop tuned by hand and to
+// the memory's own speed, all interleaved in one run. Budget and guard sums are on, as in every run.
 #include <benchmark/benchmark.h>
 
 #include <algorithm>
@@ -29,8 +29,10 @@ double median(std::vector<double> v) {
 }
 
 Problem plan(bool varying) {
-  const Grid grid({Axis::uniform("x", 0, 1, side, Unknowns::cells), Axis::uniform("y", 0, 1, side, Unknowns::cells)});
-  const Function conductivity = varying ? Function([](Point p) { return 1 + 0.5 * p.x * p.y; }) : Function(1.0);
+  const Grid grid(
+      {Axis::uniform("x", 0, 1, side, Unknowns::cells), Axis::uniform("y", 0, 1, side, Unknowns::cells)});
+  const Function conductivity =
+      varying ? Function([](Point p) { return 1 + 0.5 * p.x * p.y; }) : Function(1.0);
   Problem problem(grid, diffusion(conductivity));
   problem.initial = [](Point p) { return p.x * (1 - p.y); };
   problem.wall("west", dirichlet(1.0)).wall("north", robin(3.0, 0.5)).other_walls(insulated());
@@ -60,8 +62,14 @@ void explicit_step(benchmark::State& state, bool varying) {
   state.counters["speed/bandwidth at 48 B"] = 48.0 * side * side / bandwidth / median(ours);
 }
 
-BENCHMARK_CAPTURE(explicit_step, constant, false)->UseManualTime()->Iterations(31)->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(explicit_step, varying, true)->UseManualTime()->Iterations(31)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(explicit_step, constant, false)
+    ->UseManualTime()
+    ->Iterations(31)
+    ->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(explicit_step, varying, true)
+    ->UseManualTime()
+    ->Iterations(31)
+    ->Unit(benchmark::kMillisecond);
 
 }  // namespace
 

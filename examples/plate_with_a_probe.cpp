@@ -10,7 +10,8 @@ using namespace williwaw;
 
 int main(int argc, char** argv) {
   const std::filesystem::path folder = argc > 1 ? argv[1] : "plate.out";
-  const Grid grid({Axis::uniform("x", 0, 0.3, 60, Unknowns::cells), Axis::uniform("y", 0, 0.2, 40, Unknowns::cells)});
+  const Grid grid(
+      {Axis::uniform("x", 0, 0.3, 60, Unknowns::cells), Axis::uniform("y", 0, 0.2, 40, Unknowns::cells)});
   Problem plate(grid, heat(50.0, 7800.0, 460.0));
   plate.initial = 280.0;
   plate.wall("south", dirichlet([](Point p) { return 280 + 400 * p.x; }))
@@ -28,8 +29,9 @@ int main(int argc, char** argv) {
 
   const Point middle{0.15, 0.1, 0};
   std::filesystem::create_directories(folder);
-  store::FieldWriter fields(folder / "fields.nc", grid,
-                            {"Plate warmed along one edge", "temperature", {"m"}, {"min", 1.0 / 60}, {"K"}, "", "example"});
+  store::FieldWriter fields(
+      folder / "fields.nc", grid,
+      {"Plate warmed along one edge", "temperature", {"m"}, {"min", 1.0 / 60}, {"K"}, "", "example"});
   store::SeriesWriter series(folder / "series.csv", {{"t", "min"}, {"middle", "K"}});
   Observers observers;
   observers.on_record = [&](const Moment& m) { fields.append(m.time, balance.field(m.state, m.time)); };
@@ -47,5 +49,6 @@ int main(int argc, char** argv) {
 
   casefile::FigureRequest map;
   map.kind = "map";
-  for (const auto& file : plot::draw(plot::RunFolder(folder), map)) std::printf("%s\n", file.string().c_str());
+  for (const auto& file : plot::draw(plot::RunFolder(folder), map))
+    std::printf("%s\n", file.string().c_str());
 }

@@ -1,4 +1,5 @@
-// Williwaw: heat and diffusion on a grid, from the statement of the problem to a solution that can be trusted.
+// Williwaw: heat and diffusion on a grid, from the statement of the problem to a solution that can be
+// trusted.
 //
 // This header brings the whole core: grids and fields, problems, the balance, time schemes, marching and the
 // analysis of stability. Case files, results on disk and figures have headers of their own.

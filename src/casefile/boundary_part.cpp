@@ -8,8 +8,9 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words later_conditions{"diffusive_flux", "radiation", "outflow", "free",   "fixed",     "absorbing",
-                             "driven",         "force",     "impedance", "free-drainage", "seepage"};
+const Words later_conditions{"diffusive_flux", "radiation",     "outflow", "free",
+                             "fixed",          "absorbing",     "driven",  "force",
+                             "impedance",      "free-drainage", "seepage"};
 
 Expected expected_for(Quantity quantity, const Dimensions& d) {
   switch (quantity) {
@@ -127,7 +128,8 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
   for (const Side side : grid.sides()) sides.push_back(grid.side_name(side));
   const Node* node = root.find("boundary");
   if (!node)
-    throw CaseError(context.file, "boundary", "missing; say what acts on " + listed(sides, "and") + ", or give a default");
+    throw CaseError(context.file, "boundary",
+                    "missing; say what acts on " + listed(sides, "and") + ", or give a default");
   const Section section(context, *node, "boundary");
   Words known = sides;
   known.push_back("default");
@@ -144,11 +146,11 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
     const std::string path = given ? section.key_path(name) : section.key_path("default");
     if (!given) given = section.find("default");
     if (!given)
-      throw CaseError(node->place.text(), section.key_path(name),
-                      "nothing is said of this side; give it a condition, or a default for all sides not named");
+      throw CaseError(
+          node->place.text(), section.key_path(name),
+          "nothing is said of this side; give it a condition, or a default for all sides not named");
     if (problem.periodic(side)) {
-      result.walls[side.number()] =
-          "periodic: joined to " + grid.side_name({side.axis, !side.upper});
+      result.walls[side.number()] = "periodic: joined to " + grid.side_name({side.axis, !side.upper});
       continue;
     }
     ReadWall wall = reader.read(*given, path);

@@ -14,16 +14,17 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words sections{"title", "constants", "grid",   "equation", "initial", "boundary", "time",
-                     "space", "record",    "probe",  "exact",    "figure"};
-const Words later_sections{"region", "steady", "settled", "cycle",   "derived", "converge",
-                           "stage",  "variant", "samples", "curve"};
+const Words sections{"title", "constants", "grid",   "equation", "initial", "boundary",
+                     "time",  "space",     "record", "probe",    "exact",   "figure"};
+const Words later_sections{"region",   "steady", "settled", "cycle",   "derived",
+                           "converge", "stage",  "variant", "samples", "curve"};
 
 std::string read_text(const std::filesystem::path& file, const std::string& place, const std::string& key) {
   std::ifstream in(file);
   std::ostringstream text;
   if (in) text << in.rdbuf();
-  if (!in || std::filesystem::is_directory(file)) throw CaseError(place, key, "cannot be read: is the name right?");
+  if (!in || std::filesystem::is_directory(file))
+    throw CaseError(place, key, "cannot be read: is the name right?");
   return text.str();
 }
 
@@ -31,12 +32,15 @@ void take_constants(const Node& table, Context& context, const std::string& path
   for (const auto& e : table.table()) {
     if (e.key == "include") continue;
     const std::string key = path + "." + e.key;
-    if (e.key.empty() || !std::ranges::all_of(e.key, [](char c) {
-          return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
-        }) || std::isdigit(static_cast<unsigned char>(e.key[0])))
-      throw CaseError(e.node->place.text(), key, "a name of letters, digits and '_' is needed, not starting with a digit");
+    if (e.key.empty() ||
+        !std::ranges::all_of(
+            e.key, [](char c) { return std::isalnum(static_cast<unsigned char>(c)) || c == '_'; }) ||
+        std::isdigit(static_cast<unsigned char>(e.key[0])))
+      throw CaseError(e.node->place.text(), key,
+                      "a name of letters, digits and '_' is needed, not starting with a digit");
     for (const char* taken : {"x", "y", "z", "t", "r", "u"})
-      if (e.key == taken) throw CaseError(e.node->place.text(), key, "is the name of a variable and cannot be a constant");
+      if (e.key == taken)
+        throw CaseError(e.node->place.text(), key, "is the name of a variable and cannot be a constant");
     if (e.node->is_text())
       if (const auto measured = split_measured(e.node->text()))
         if (const auto unit = Unit::parse(measured->unit)) {
@@ -58,7 +62,8 @@ void read_constants(const Node& root, Context& context) {
   if (section.has("include")) {
     const std::string name = section.word("include", "");
     const auto file = context.folder / name;
-    const Node included = parse_toml(read_text(file, section.find("include")->place.text(), "constants.include: '" + name + "'"), name);
+    const Node included = parse_toml(
+        read_text(file, section.find("include")->place.text(), "constants.include: '" + name + "'"), name);
     context.dimensional = context.dimensional || carries_units(included);
     const Node* inner = included.find("constants");
     take_constants(inner ? *inner : included, context, "constants");
@@ -85,7 +90,8 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
   const bool shown = context.dimensional;
   std::vector<const Node*> lengths;
   for (const char* axis : {"x", "y", "z"})
-    for (const Node* n : children(root.find("grid")->find(axis), {"to", "from", "spacing"})) lengths.push_back(n);
+    for (const Node* n : children(root.find("grid")->find(axis), {"to", "from", "spacing"}))
+      lengths.push_back(n);
   const auto scale = [shown](Unit unit, const char* otherwise) {
     if (!shown) return store::Scale{};
     if (!unit.same_dimension(Unit::of(otherwise))) unit = Unit::of(otherwise);
@@ -121,10 +127,27 @@ Case assemble(const Node& root, Context& context) {
   const Dimensions dimensions = dimensions_of(kind, context, root);
   std::vector<std::pair<std::string, Value>> shown;
   const Equation equation = read_equation(context, root, kind, dimensions, shown);
-  Case result{.file = {}, .text = {}, .title = top.word("title", ""), .problem = Problem(grid, equation),
-              .equation_formula = kind.formula, .coefficients = shown, .walls = {}, .initial = {}, .plan = {},
-              .step = {}, .length = {}, .time = {}, .value = {}, .amount_unit = {}, .flow_unit = {},
-              .flux_unit = {}, .probes = {}, .exact = {}, .figures = {}, .step_place = {}, .equation_place = root.find("equation")->place.text(),
+  Case result{.file = {},
+              .text = {},
+              .title = top.word("title", ""),
+              .problem = Problem(grid, equation),
+              .equation_formula = kind.formula,
+              .coefficients = shown,
+              .walls = {},
+              .initial = {},
+              .plan = {},
+              .step = {},
+              .length = {},
+              .time = {},
+              .value = {},
+              .amount_unit = {},
+              .flow_unit = {},
+              .flux_unit = {},
+              .probes = {},
+              .exact = {},
+              .figures = {},
+              .step_place = {},
+              .equation_place = root.find("equation")->place.text(),
               .initial_place = {}};
   choose_scales(context, root, kind, dimensions, result);
   read_boundary(context, root, dimensions, result);

@@ -21,7 +21,9 @@ std::string place_text(const Case& given, const Grid& g, Index n) {
   return result;
 }
 
-Report::Data number(Real v) { return Report::Data(v); }
+Report::Data number(Real v) {
+  return Report::Data(v);
+}
 
 // Lowest and highest value of a coefficient over the unknowns at the start.
 std::pair<Real, Real> range_over(const Grid& g, const Function& f) {
@@ -49,9 +51,25 @@ Function ratio(const Function& a, const Function& b) {
       true, a.depends_on_time());
 }
 
-void equation_section(const Case& given, const Prepared& prepared, Report& report) {
+// What spreads is conductivity over storage: one number for all axes, or one for each.
+void derived_diffusivity(const Case& given, Report& report) {
   const Equation& e = given.problem.equation();
   const Grid& g = given.problem.grid();
+  if (e.storage.is_constant() && e.storage(Point{}) == 1) return;  // it stands above as it is
+  const bool by_axis = given.coefficients[0].first.find('.') != std::string::npos;
+  const std::string unit = given.flow_unit.empty() ? "" : "m^2/s";
+  for (int a = 0; a < (by_axis ? g.rank() : 1); ++a) {
+    const auto [low, high] = range_over(g, ratio(e.diffusion.coefficient[g.slot(a)], e.storage));
+    const std::string label = "diffusivity (derived)" + (by_axis ? ", " + g.axis(a).name() : "");
+    if (high - low <= 1e-12 * high)
+      report.row(label, readable(low, unit), number(low), unit);
+    else
+      report.row(label, fmt::format("{} to {}", readable(low), readable(high, unit)), number(high), unit);
+  }
+}
+
+void equation_section(const Case& given, const Prepared& prepared, Report& report) {
+  const Equation& e = given.problem.equation();
   report.section("equation");
   report.row("title", given.title);
   report.row("kind", e.kind);
@@ -60,46 +78,37 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
   for (const auto& [name, v] : given.coefficients)
     report.row(name, v.si.empty() || v.si == v.text ? v.text : v.text + "  (" + v.si + ")",
                v.function.is_constant() ? number(v.function(Point{})) : Report::Data());
-  const bool with_units = !given.flow_unit.empty();
-  const std::string unit = with_units ? "m^2/s" : "";
-  for (int a = 0; a < g.rank(); ++a) {
-    const Function& k = e.diffusion.coefficient[g.slot(a)];
-    const auto [low, high] = range_over(g, ratio(k, e.storage));
-    const bool same = a > 0 || g.rank() == 1 || given.coefficients[0].first.find('.') == std::string::npos;
-    if (a > 0 && given.coefficients[0].first.find('.') == std::string::npos) break;
-    const std::string label = same && a == 0 && given.coefficients[0].first.find('.') == std::string::npos
-                                  ? "diffusivity (derived)"
-                                  : "diffusivity (derived), " + g.axis(a).name();
-    if (high - low <= 1e-12 * high)
-      report.row(label, readable(low, unit), number(low), unit);
-    else
-      report.row(label, fmt::format("{} to {}", readable(low), readable(high, unit)), number(high), unit);
-  }
+  derived_diffusivity(given, report);
   if (const auto slowest = prepared.stability.smallest_eigenvalue) {
     if (*slowest > 0) {
       const Real settle = std::log(100.0) / *slowest;
       report.row("time to settle",
-                 fmt::format("{} until 99 % of a change is done (slowest mode)",
-                             given.duration(settle)),
+                 fmt::format("{} until 99 % of a change is done (slowest mode)", given.duration(settle)),
                  number(given.time.shown_difference(settle)), given.time.unit);
     } else {
       report.row("time to settle", "no wall fixes the mean: what flows in stays", number(INFINITY));
     }
   }
   report.row("initial value", given.initial.text);
-  if (given.exact) report.row("exact solution", given.exact_is_initial ? "the initial value" : given.exact->text);
+  if (given.exact)
+    report.row("exact solution", given.exact_is_initial ? "the initial value" : given.exact->text);
 }
 
 void grid_section(const Case& given, Report& report) {
   const Grid& g = given.problem.grid();
   report.section("grid");
-  report.row("unknowns", g.unknowns() == Unknowns::cells ? "at the centres of cells" : "at nodes, walls included");
+  report.row("unknowns",
+             g.unknowns() == Unknowns::cells ? "at the centres of cells" : "at nodes, walls included");
   for (int a = 0; a < g.rank(); ++a) {
     const Axis& axis = g.axis(a);
-    const auto [low, high] = std::ranges::minmax_element(axis.gaps().subspan(1, static_cast<std::size_t>(axis.intervals() > 1 ? axis.intervals() - 1 : 0)));
-    const std::string spacing = axis.is_uniform() || axis.intervals() < 2
-                                    ? readable(given.length.shown_difference(axis.length() / static_cast<Real>(axis.intervals())), given.length.unit)
-                                    : fmt::format("{} to {}", readable(given.length.shown_difference(*low)), readable(given.length.shown_difference(*high), given.length.unit));
+    const auto [low, high] = std::ranges::minmax_element(
+        axis.gaps().subspan(1, static_cast<std::size_t>(axis.intervals() > 1 ? axis.intervals() - 1 : 0)));
+    const std::string spacing =
+        axis.is_uniform() || axis.intervals() < 2
+            ? readable(given.length.shown_difference(axis.length() / static_cast<Real>(axis.intervals())),
+                       given.length.unit)
+            : fmt::format("{} to {}", readable(given.length.shown_difference(*low)),
+                          readable(given.length.shown_difference(*high), given.length.unit));
     report.row(axis.name(),
                fmt::format("{} to {}, {} {}, spacing {}{}", readable(given.length.shown(axis.from())),
                            readable(given.length.shown(axis.to()), given.length.unit), axis.size(),
@@ -118,31 +127,38 @@ void walls_section(const Case& given, Report& report) {
     const auto faces = g.unknowns_at(side).size();
     std::string text = given.walls[side.number()];
     if (g.rank() > 1)
-      text += fmt::format("   ({} {}, {})", faces, g.unknowns() == Unknowns::cells ? "faces" : "nodes",
-                          readable(std::pow(given.length.factor, g.rank() - 1) * g.side_area(side),
-                                   given.length.unit.empty() ? "" : given.length.unit + (g.rank() == 3 ? "^2" : "")));
+      text += fmt::format(
+          "   ({} {}, {})", faces, g.unknowns() == Unknowns::cells ? "faces" : "nodes",
+          readable(std::pow(given.length.factor, g.rank() - 1) * g.side_area(side),
+                   given.length.unit.empty() ? "" : given.length.unit + (g.rank() == 3 ? "^2" : "")));
     report.row(g.side_name(side), text);
     for (const Side other : g.sides())
-      two_held = two_held || (other.axis > side.axis && !given.problem.periodic(side) && !given.problem.periodic(other) &&
-                              given.problem.wall(side).holds() && given.problem.wall(other).holds());
+      two_held = two_held ||
+                 (other.axis > side.axis && !given.problem.periodic(side) && !given.problem.periodic(other) &&
+                  given.problem.wall(side).holds() && given.problem.wall(other).holds());
   }
   if (two_held && g.unknowns() == Unknowns::nodes)
     report.note("nodes shared by two held walls take the mean of both values");
-  if (g.unknowns() == Unknowns::nodes &&
-      std::ranges::any_of(g.sides(), [&](Side s) { return !given.problem.periodic(s) && given.problem.wall(s).holds(); }))
-    report.note("held nodes take the wall's value from the start; the jump this makes has its own line in the budget");
+  if (g.unknowns() == Unknowns::nodes && std::ranges::any_of(g.sides(), [&](Side s) {
+        return !given.problem.periodic(s) && given.problem.wall(s).holds();
+      }))
+    report.note(
+        "held nodes take the wall's value from the start; the jump this makes has its own line in the "
+        "budget");
 }
 
 void scheme_section(const Case& given, const Prepared& prepared, Report& report) {
   const Scheme& s = prepared.plan.scheme;
   const bool implicit = !s.tableau.is_explicit();
   report.section("schemes");
-  report.row("time", fmt::format("{}: {}, order {}, {} stage{}", s.title, implicit ? "implicit" : "explicit", s.order,
-                                 s.tableau.stages(), s.tableau.stages() == 1 ? "" : "s"),
+  report.row("time",
+             fmt::format("{}: {}, order {}, {} stage{}", s.title, implicit ? "implicit" : "explicit", s.order,
+                         s.tableau.stages(), s.tableau.stages() == 1 ? "" : "s"),
              Report::Data(s.name));
   report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));
   if (implicit)
-    report.row("solver", given.problem.grid().rank() == 1 ? "Thomas" : "sparse direct, factored once and reused");
+    report.row("solver",
+               given.problem.grid().rank() == 1 ? "Thomas" : "sparse direct, factored once and reused");
 }
 
 std::string standing_text(verify::Limit::Standing standing) {
@@ -157,8 +173,8 @@ std::string standing_text(verify::Limit::Standing standing) {
   return "walls left out";
 }
 
-void limit_row(const Case& given, const Prepared& prepared, const std::string& label, const verify::Limit& limit,
-               Report& report) {
+void limit_row(const Case& given, const Prepared& prepared, const std::string& label,
+               const verify::Limit& limit, Report& report) {
   const Real share = prepared.longest_step / limit.step;
   std::string text = limit.step == 0 ? "none" : given.duration(limit.step);
   text += "  (" + standing_text(limit.standing);
@@ -172,13 +188,15 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
   const auto& s = prepared.stability;
   report.section("stability");
   const std::string unit = given.time.unit;
-  report.row("this step",
-             fmt::format("{}{}", given.duration(prepared.longest_step),
-                         given.step.of_limit ? fmt::format("  ({} of the limit, shortened to meet the records)",
-                                                           readable(given.step.value))
-                                             : ""),
-             number(given.time.shown_difference(prepared.longest_step)), unit);
-  report.row("verdict", s.stable() ? "stable" : "UNSTABLE: " + forecast(given, prepared), Report::Data(s.stable()));
+  report.row(
+      "this step",
+      fmt::format("{}{}", given.duration(prepared.longest_step),
+                  given.step.of_limit ? fmt::format("  ({} of the limit, shortened to meet the records)",
+                                                    readable(given.step.value))
+                                      : ""),
+      number(given.time.shown_difference(prepared.longest_step)), unit);
+  report.row("verdict", s.stable() ? "stable" : "UNSTABLE: " + forecast(given, prepared),
+             Report::Data(s.stable()));
   limit_row(given, prepared, "largest stable step", s.limit, report);
   limit_row(given, prepared, "interior limit", s.interior, report);
   limit_row(given, prepared, "no new extrema up to", s.positivity, report);
@@ -186,8 +204,10 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
              fmt::format("{}  (sum over axes of D·step/h², largest at {})", readable(s.diffusion_number),
                          place_text(given, given.problem.grid(), s.worst)),
              number(s.diffusion_number));
-  report.row("spectrum", fmt::format("largest eigenvalue {} by {}{}", readable(s.largest_eigenvalue, given.time.unit.empty() ? "" : "1/s"), s.method,
-                                     s.times > 1 ? fmt::format(", judged at {} times", s.times) : ""),
+  report.row("spectrum",
+             fmt::format("largest eigenvalue {}, found {}{}",
+                         readable(s.largest_eigenvalue, given.time.unit.empty() ? "" : "1/s"), s.method,
+                         s.times > 1 ? fmt::format(", judged at {} times", s.times) : ""),
              number(s.largest_eigenvalue), given.time.unit.empty() ? "" : "1/s");
 }
 
@@ -195,12 +215,15 @@ void warnings_section(const Case& given, const Prepared& prepared, Report& repor
   const auto& s = prepared.stability;
   report.section("warnings");
   if (!s.stable()) report.note("the step is unstable; `run` refuses it unless told --force");
-  if (s.stable() && s.limit.standing == verify::Limit::Standing::bound && s.share() > 0.5 && !std::isinf(s.limit.step))
+  if (s.stable() && s.limit.standing == verify::Limit::Standing::bound && s.share() > 0.5 &&
+      !std::isinf(s.limit.step))
     report.note("the limit is a bound, not sharp: a larger step may be stable too");
   if (s.stable() && prepared.longest_step > s.positivity.step * (1 + 1e-12))
-    report.note(fmt::format("the step is stable but beyond {}, up to which no new extrema can appear: rough data may ring",
-                            given.duration(s.positivity.step)));
-  if (s.times > 1) report.note("coefficients change in time; limits are the smallest of those at the times judged");
+    report.note(fmt::format(
+        "the step is stable but beyond {}, up to which no new extrema can appear: rough data may ring",
+        given.duration(s.positivity.step)));
+  if (s.times > 1)
+    report.note("coefficients change in time; limits are the smallest of those at the times judged");
 }
 
 void cost_section(const Case& given, const Prepared& prepared, Report& report) {
@@ -210,13 +233,17 @@ void cost_section(const Case& given, const Prepared& prepared, Report& report) {
   const bool implicit = !t.is_explicit();
   const Real vectors = t.stages() == 1 && !implicit ? 2 : 5 + t.stages();
   // Direct factors fill up: by about log2 of the size on a plan, by its cube root in a block.
-  const Real factor = !implicit ? 0 : g.rank() == 1 ? 4 : g.rank() == 2 ? 4 * std::log2(cells + 2) : 8 * std::cbrt(cells);
+  const Real factor = !implicit       ? 0
+                      : g.rank() == 1 ? 4
+                      : g.rank() == 2 ? 4 * std::log2(cells + 2)
+                                      : 8 * std::cbrt(cells);
   const Real bytes = 8 * cells * (vectors + factor);
   // Rough figures per unknown and stage: a sweep at memory speed, a solve by what its factor holds.
-  const Real seconds = static_cast<Real>(prepared.steps) * cells * (2e-9 * t.stages() + (implicit ? 6e-9 * (factor + 2) : 0));
+  const Real seconds =
+      static_cast<Real>(prepared.steps) * cells * (2e-9 * t.stages() + (implicit ? 6e-9 * (factor + 2) : 0));
   report.section("cost");
   report.row("steps", std::to_string(prepared.steps), Report::Data(prepared.steps));
-  report.row("memory", fmt::format("about {:.3g} MB", bytes / 1e6), number(bytes), "bytes");
+  report.row("memory", "about " + readable_bytes(bytes), number(bytes), "bytes");
   report.row("time", fmt::format("{} (a rough estimate)", readable_wait(seconds)), number(seconds), "s");
 }
 
@@ -227,7 +254,8 @@ Prepared prepare(const Case& given, Execution execution) {
   result.plan = given.plan;
   try {
     result.balance = std::make_unique<DiffusionBalance>(given.problem, execution);
-    result.stability = verify::stability(*result.balance, given.plan.scheme, given.step.value, 0, given.plan.until);
+    result.stability =
+        verify::stability(*result.balance, given.plan.scheme, given.step.value, 0, given.plan.until);
   } catch (const CaseError&) {
     throw;
   } catch (const InputError& e) {
@@ -236,8 +264,10 @@ Prepared prepare(const Case& given, Execution execution) {
   if (given.step.of_limit) {
     const Real limit = result.stability.limit.step;
     if (std::isinf(limit))
-      throw CaseError(given.step_place, "time.step.of_limit",
-                      "scheme '" + given.plan.scheme.name + "' is stable at any step and has no limit to take a part of; give the step as a time");
+      throw CaseError(
+          given.step_place, "time.step.of_limit",
+          "scheme '" + given.plan.scheme.name +
+              "' is stable at any step and has no limit to take a part of; give the step as a time");
     result.plan.step = given.step.value * limit;
     result.plan.trim = true;
   } else {
@@ -248,9 +278,10 @@ Prepared prepare(const Case& given, Execution execution) {
   } catch (const StepMisfit& e) {
     std::string would = given.duration(e.shorter);
     if (e.longer != e.shorter) would += " or " + given.duration(e.longer);
-    throw CaseError(given.step_place, "time.step",
-                    fmt::format("{} does not divide the time from {} to {}, at which something is recorded; {} would",
-                                given.duration(e.step), given.duration(e.from), given.duration(e.to), would));
+    throw CaseError(
+        given.step_place, "time.step",
+        fmt::format("{} does not divide the time from {} to {}, at which something is recorded; {} would",
+                    given.duration(e.step), given.duration(e.from), given.duration(e.to), would));
   } catch (const InputError& e) {
     throw CaseError(given.step_place, "time.step", e.what());
   }
@@ -275,8 +306,8 @@ std::string forecast(const Case& given, const Prepared& prepared) {
   const Real steps = std::log(1e16) / std::log(factor);
   std::string result = fmt::format("the fastest mode grows {:.6g}-fold each step", factor);
   if (factor > 1 && s.limit.standing == verify::Limit::Standing::sharp)
-    result += fmt::format("; from round-off alone it swamps the solution within about {:.0f} steps ({})", std::ceil(steps),
-                          given.duration(steps * prepared.longest_step));
+    result += fmt::format("; from round-off alone it swamps the solution within about {:.0f} steps ({})",
+                          std::ceil(steps), given.duration(steps * prepared.longest_step));
   return result;
 }
 
@@ -307,8 +338,7 @@ Report brief_report(const Case& given, Prepared& prepared) {
   const std::string limit = std::isinf(s.limit.step)
                                 ? "stable at any step"
                                 : fmt::format("{:.4g} of the largest stable step {} ({})", s.share(),
-                                              given.duration(s.limit.step),
-                                              standing_text(s.limit.standing));
+                                              given.duration(s.limit.step), standing_text(s.limit.standing));
   report.row("stability", limit);
   return report;
 }
@@ -327,11 +357,13 @@ Point place_from(const Case& given, const std::string& text) {
       used = 0;
     }
     if (used == 0 || part.find_first_not_of(" ", used) != std::string::npos)
-      throw InputError("--at: '" + part + "' is not a number; give positions" + given.length.bracket() + " such as 0.12 or 0.12,0.3");
+      throw InputError("--at: '" + part + "' is not a number; give positions" + given.length.bracket() +
+                       " such as 0.12 or 0.12,0.3");
     numbers.push_back(given.length.si(v));
   }
   if (static_cast<int>(numbers.size()) != g.rank())
-    throw InputError(fmt::format("--at: {} position{} needed, one for each axis", g.rank(), g.rank() == 1 ? " is" : "s are"));
+    throw InputError(fmt::format("--at: {} position{} needed, one for each axis", g.rank(),
+                                 g.rank() == 1 ? " is" : "s are"));
   Point p;
   for (int a = 0; a < g.rank(); ++a) p[g.slot(a)] = numbers[a];
   try {
@@ -348,19 +380,23 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
   const Stencil s = balance.stencil(g.containing(place), 0);
   Report report;
   report.section("discrete equation");
-  report.row("unknown", fmt::format("number {}, at {}", s.number, place_text(given, g, s.number)), Report::Data(s.number));
+  report.row("unknown", fmt::format("number {}, at {}", s.number, place_text(given, g, s.number)),
+             Report::Data(s.number));
   const bool units = !given.flow_unit.empty();
-  report.row("volume", readable(s.volume, units ? (g.rank() == 1 ? "m" : "m^" + std::to_string(g.rank())) : ""), number(s.volume));
+  report.row("volume",
+             readable(s.volume, units ? (g.rank() == 1 ? "m" : "m^" + std::to_string(g.rank())) : ""),
+             number(s.volume));
   report.row("capacity", fmt::format("{}  (C = storage · volume)", readable(s.capacity)), number(s.capacity));
   std::string right;
   const auto add = [&](const std::string& term) { right += (right.empty() ? "" : " + ") + term; };
   for (const auto& n : s.neighbours) {
-    report.row("conductance " + n.towards, fmt::format("{}  to {}", readable(n.conductance), place_text(given, g, n.number)),
+    report.row("conductance " + n.towards,
+               fmt::format("{}  to {}", readable(n.conductance), place_text(given, g, n.number)),
                number(n.conductance));
     add(fmt::format("{:.6g}·(u_{} − u)", n.conductance, n.towards));
   }
   for (const auto& w : s.walls) {
-    const std::string flow = w.pull == 0 ? readable(w.inflow)
+    const std::string flow = w.pull == 0     ? readable(w.inflow)
                              : w.inflow == 0 ? fmt::format("−{:.6g}·u", w.pull)
                                              : fmt::format("{:.6g} − {:.6g}·u", w.inflow, w.pull);
     report.row("wall " + w.name, flow + " flows in");

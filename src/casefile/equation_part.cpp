@@ -37,8 +37,8 @@ Expected expected_for(Coefficient coefficient, const Dimensions& d) {
 // A table of one value for each axis, as against { formula, unit }.
 bool is_by_axis(const Node& node) {
   return node.is_table() && !node.table().empty() && std::ranges::all_of(node.table(), [](const Entry& e) {
-    return e.key == "x" || e.key == "y" || e.key == "z";
-  });
+           return e.key == "x" || e.key == "y" || e.key == "z";
+         });
 }
 
 }  // namespace
@@ -74,7 +74,8 @@ Unit shown_unit(const EquationKind& kind, const Context& context, const Node& ro
   for (const Node* c : candidates)
     if (c)
       // A unit that cannot be the unknown's is left for its own key to complain of.
-      if (const auto unit = unit_written(context, *c); unit && (!temperature || unit->same_dimension(Unit::of("K"))))
+      if (const auto unit = unit_written(context, *c);
+          unit && (!temperature || unit->same_dimension(Unit::of("K"))))
         return *unit;
   return temperature ? Unit::of("K") : Unit();
 }
@@ -123,7 +124,8 @@ Equation read_equation(const Context& context, const Node& root, const EquationK
     const Expected expected = expected_for(key.coefficient, dimensions);
     const Node* given = section.find(key.name);
     if (!given) {
-      if (key.required) section.need(key.name, expected.name + ", in '" + expected.unit.text() + "' for example");
+      if (key.required)
+        section.need(key.name, expected.name + ", in '" + expected.unit.text() + "' for example");
       functions.assign(count, Function(key.otherwise));
       continue;
     }
@@ -136,7 +138,8 @@ Equation read_equation(const Context& context, const Node& root, const EquationK
       const Value v = read_value(context, n, path, expected, variables);
       if (stores && v.function.depends_on_time())
         throw CaseError(n.place.text(), path,
-                        "must not depend on time: a storage that changes by itself would create or destroy what is stored");
+                        "must not depend on time: a storage that changes by itself would create or destroy "
+                        "what is stored");
       if (!is_source && v.function.is_constant() && !(v.function(Point{}) > 0))
         throw CaseError(n.place.text(), path, "must be above zero");
       return v;

@@ -44,7 +44,9 @@ class Compiled {
   std::vector<std::string> used_;
 };
 
-bool name_character(char c) { return std::isalnum(static_cast<unsigned char>(c)) || c == '_'; }
+bool name_character(char c) {
+  return std::isalnum(static_cast<unsigned char>(c)) || c == '_';
+}
 
 std::string trimmed(const std::string& s) {
   const auto first = s.find_first_not_of(" \t\n");
@@ -52,7 +54,8 @@ std::string trimmed(const std::string& s) {
   return s.substr(first, s.find_last_not_of(" \t\n") - first + 1);
 }
 
-Compiled::Compiled(const std::string& text, const Constants& constants, const std::vector<std::string>& variables)
+Compiled::Compiled(const std::string& text, const Constants& constants,
+                   const std::vector<std::string>& variables)
     : constants_(constants), names_(variables), text_(text) {
   for (const auto& v : names_) constants_.erase(v);
   for (const auto& v : names_) variables_[v].assign(chunk, 0.0);
@@ -80,7 +83,8 @@ std::string Compiled::take_sums(std::string text) {
   for (std::size_t at = text.find(word); at != std::string::npos; at = text.find(word, at + 1)) {
     if (at > 0 && name_character(text[at - 1])) continue;
     const auto open = text.find_first_not_of(" ", at + word.size());
-    if (open == std::string::npos || text[open] != '(') throw InputError("sum_over needs (index, from, to, term)");
+    if (open == std::string::npos || text[open] != '(')
+      throw InputError("sum_over needs (index, from, to, term)");
     std::vector<std::string> arguments{""};
     int depth = 0;
     std::size_t close = open;
@@ -207,9 +211,10 @@ Function compile(const std::string& formula, const Constants& constants,
   const auto compiled = std::make_shared<Compiled>(formula, all, variables);
   const bool on_place = compiled->uses("x") || compiled->uses("y") || compiled->uses("z");
   const bool on_time = compiled->uses("t");
-  auto function = Function::by_line(
-      [compiled](const Points& places, Real time, std::span<Real> out) { compiled->evaluate(places, time, out); },
-      on_place, on_time);
+  auto function =
+      Function::by_line([compiled](const Points& places, Real time,
+                                   std::span<Real> out) { compiled->evaluate(places, time, out); },
+                        on_place, on_time);
   if (!on_place && !on_time) return {function(Point{})};
   return function;
 }

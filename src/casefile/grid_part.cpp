@@ -9,7 +9,9 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Expected a_length() { return {Unit::of("m"), false, "a length"}; }
+const Expected a_length() {
+  return {Unit::of("m"), false, "a length"};
+}
 
 // Intervals along an axis: said outright, as a number of nodes, or by their length.
 Index intervals_of(const Context& context, const Section& axis, Real length) {
@@ -23,10 +25,11 @@ Index intervals_of(const Context& context, const Section& axis, Real length) {
   const Real exact = length / spacing;
   const Index count = std::llround(exact);
   if (count < 1 || std::abs(exact - static_cast<Real>(count)) > 1e-6 * exact)
-    axis.fail("spacing", fmt::format("does not divide the length: {:.6g} intervals; {} intervals would be {:.6g}{} long",
-                                     exact, std::max<Index>(1, count),
-                                     length / static_cast<Real>(std::max<Index>(1, count)),
-                                     context.dimensional ? " m" : ""));
+    axis.fail(
+        "spacing",
+        fmt::format("does not divide the length: {:.6g} intervals; {} intervals would be {:.6g}{} long",
+                    exact, std::max<Index>(1, count), length / static_cast<Real>(std::max<Index>(1, count)),
+                    context.dimensional ? " m" : ""));
   return count;
 }
 
@@ -57,14 +60,17 @@ Grid read_grid(const Context& context, const Node& root) {
     if (!given) continue;
     const Section axis(context, *given, "grid." + name);
     axis.allow({"from", "to", "cells", "nodes", "spacing"}, {"faces", "growth"});
-    const Real from = read_number(context, axis.need("from", "where the axis starts"), axis.key_path("from"), a_length());
-    const Real to = read_number(context, axis.need("to", "where the axis ends"), axis.key_path("to"), a_length());
+    const Real from =
+        read_number(context, axis.need("from", "where the axis starts"), axis.key_path("from"), a_length());
+    const Real to =
+        read_number(context, axis.need("to", "where the axis ends"), axis.key_path("to"), a_length());
     if (!(to > from)) axis.fail("to", "must lie above 'from'");
     const bool low = says_periodic(boundary, sides.first), high = says_periodic(boundary, sides.second);
     if (low != high) {
       const std::string &is = low ? sides.first : sides.second, &is_not = low ? sides.second : sides.first;
-      throw CaseError(boundary->find(is)->place.text(), "boundary." + is,
-                      "is periodic, but '" + is_not + "', the other end of " + name + ", is not; say so of both");
+      throw CaseError(
+          boundary->find(is)->place.text(), "boundary." + is,
+          "is periodic, but '" + is_not + "', the other end of " + name + ", is not; say so of both");
     }
     try {
       axes.push_back(Axis::uniform(name, from, to, intervals_of(context, axis, to - from), unknowns, low));

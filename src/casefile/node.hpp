@@ -1,4 +1,5 @@
-// A case file as a tree of values that know where they stand. Only src/casefile/toml.cpp sees the TOML library.
+// A case file as a tree of values that know where they stand. Only src/casefile/toml.cpp sees the TOML
+// library.
 #pragma once
 
 #include <filesystem>
@@ -34,7 +35,9 @@ struct Node {
   bool is_table() const { return std::holds_alternative<Table>(value); }
   bool is_array() const { return std::holds_alternative<Array>(value); }
   bool is_text() const { return std::holds_alternative<std::string>(value); }
-  bool is_number() const { return std::holds_alternative<Real>(value) || std::holds_alternative<std::int64_t>(value); }
+  bool is_number() const {
+    return std::holds_alternative<Real>(value) || std::holds_alternative<std::int64_t>(value);
+  }
   Real number() const {
     return std::holds_alternative<Real>(value) ? std::get<Real>(value)
                                                : static_cast<Real>(std::get<std::int64_t>(value));

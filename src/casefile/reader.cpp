@@ -22,11 +22,12 @@ void refuse_word(const std::string& place, const std::string& key, const std::st
   all.insert(all.end(), later.begin(), later.end());
   const std::string near = nearest(word, all);
   if (!near.empty())
-    throw CaseError(place, key, fmt::format("unknown {}{}; did you mean '{}'?", kind,
-                                            kind == "key" ? "" : " '" + word + "'", near));
-  throw CaseError(place, key, fmt::format("unknown {}{}; {} {}", kind, kind == "key" ? "" : " '" + word + "'",
-                                          known.size() == 1 ? "there is" : "there are",
-                                          listed(known, "and")));
+    throw CaseError(
+        place, key,
+        fmt::format("unknown {}{}; did you mean '{}'?", kind, kind == "key" ? "" : " '" + word + "'", near));
+  throw CaseError(place, key,
+                  fmt::format("unknown {}{}; {} {}", kind, kind == "key" ? "" : " '" + word + "'",
+                              known.size() == 1 ? "there is" : "there are", listed(known, "and")));
 }
 
 Section::Section(const Context& context, const Node& node, std::string path)
@@ -127,12 +128,15 @@ class ValueReader {
     if (!std::isfinite(number)) fail("a finite number is needed here");
     // Zero is the same in every unit, except on a temperature scale.
     if (context_.dimensional && !expected_.unit.is_dimensionless() && (number != 0 || is_temperature()))
-      fail(fmt::format("the number {} has no unit, but others in this case do; write \"{} {}\" if that is meant",
-                       number, number, example()));
+      fail(fmt::format(
+          "the number {} has no unit, but others in this case do; write \"{} {}\" if that is meant", number,
+          number, example()));
     return {Function(number), fmt::format("{:.10g}", number), ""};
   }
 
-  bool is_temperature() const { return !expected_.difference && expected_.unit.same_dimension(Unit::of("K")); }
+  bool is_temperature() const {
+    return !expected_.difference && expected_.unit.same_dimension(Unit::of("K"));
+  }
 
   Value from_text(const std::string& text, const Words& variables) const {
     if (const auto measured = split_measured(text)) {
@@ -168,7 +172,8 @@ class ValueReader {
 
   Value from_table(const Words& variables) const {
     const Section section(context_, node_, key_);
-    section.allow({"formula", "unit"}, {"file", "variable", "outside", "default", "u_unit", "table", "region", "from", "noise"});
+    section.allow({"formula", "unit"},
+                  {"file", "variable", "outside", "default", "u_unit", "table", "region", "from", "noise"});
     const std::string formula = section.word("formula", "");
     if (!section.has("formula")) section.need("formula", "a formula, { formula = \"..\", unit = \"..\" }");
     Value inner = from_text(formula, variables);

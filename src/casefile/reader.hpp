@@ -21,9 +21,9 @@ struct Context {
   std::filesystem::path folder;
   bool dimensional = false;  ///< some number of the case carries a unit
   Constants constants;
-  std::map<std::string, Unit> constant_units;   ///< of constants given with a unit
+  std::map<std::string, Unit> constant_units;  ///< of constants given with a unit
   std::map<std::string, std::string> constant_texts;
-  std::vector<std::string> variables;           ///< coordinates that the problem has
+  std::vector<std::string> variables;  ///< coordinates that the problem has
 };
 
 /// What a number is expected to measure.

@@ -86,6 +86,12 @@ std::string readable(Real value, const std::string& unit) {
   return readable(value) + (unit.empty() || std::isinf(value) ? "" : " " + unit);
 }
 
+std::string readable_bytes(Real bytes) {
+  for (const auto& [name, size] : {std::pair{"GB", 1e9}, {"MB", 1e6}})
+    if (bytes >= size) return fmt::format("{:.3g} {}", bytes / size, name);
+  return fmt::format("{:.3g} kB", bytes / 1e3);
+}
+
 std::string readable_wait(Real seconds) {
   if (seconds < 0.1) return "below 0.1 s";
   if (seconds < 120) return fmt::format("{:.2g} s", seconds);

@@ -21,7 +21,8 @@ class Recorder {
       : given_(given),
         balance_(*prepared.balance),
         fields_(options.folder / "fields.nc", given.problem.grid(),
-                {given.title, given.problem.equation().unknown, given.length, given.time, given.value, given.text, version}),
+                {given.title, given.problem.equation().unknown, given.length, given.time, given.value,
+                 given.text, version}),
         series_(options.folder / "series.csv", columns(given, balance_)),
         since_(balance_.lines().size()) {
     if (given.exact_is_initial) exact_ = balance_.initial_state();
@@ -61,7 +62,8 @@ class Recorder {
     fields_.append(m.time, field);
     ++records;
     if (!given_.exact) return;
-    Norms n = given_.exact_is_initial ? field.difference(Field(field.grid(), exact_)) : against_formula(field, m.time);
+    Norms n = given_.exact_is_initial ? field.difference(Field(field.grid(), exact_))
+                                      : against_formula(field, m.time);
     n.l1 = std::abs(given_.value.shown_difference(n.l1));
     n.l2 = std::abs(given_.value.shown_difference(n.l2));
     n.max = std::abs(given_.value.shown_difference(n.max));
@@ -83,7 +85,8 @@ class Recorder {
     for (const char* name : {"minimum", "mean", "maximum"}) result.push_back({name, c.value.unit});
     result.push_back({"total", c.amount_unit});
     for (const auto& line : balance.lines())
-      result.push_back({line.kind == LedgerLine::Kind::wall ? "inflow " + line.name : line.name, c.flow_unit});
+      result.push_back(
+          {line.kind == LedgerLine::Kind::wall ? "inflow " + line.name : line.name, c.flow_unit});
     result.push_back({"budget residual", ""});
     return result;
   }
@@ -95,8 +98,8 @@ class Recorder {
     for (Index k = 0; k < g.size(2); ++k)
       for (Index j = 0; j < g.size(1); ++j) {
         for (Index i = 0; i < g.size(0); ++i) line.set(i, g.point(i, j, k));
-        given_.exact->function.evaluate(line, time,
-                                        {exact.data() + g.number(0, j, k), static_cast<std::size_t>(g.size(0))});
+        given_.exact->function.evaluate(
+            line, time, {exact.data() + g.number(0, j, k), static_cast<std::size_t>(g.size(0))});
       }
     return field.difference(Field(g, exact));
   }
@@ -174,52 +177,65 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
   const Budget& b = o.budget;
   Report report;
   const auto amount = [&](const std::string& label, Real v) {
-    report.row(label, fmt::format("{:>14} {}", fmt::format("{:.6g}", v), given.amount_unit), Report::Data(v), given.amount_unit);
+    report.row(label, fmt::format("{:>14} {}", fmt::format("{:.6g}", v), given.amount_unit), Report::Data(v),
+               given.amount_unit);
   };
   report.section("end");
-  report.row("the run", fmt::format("{} at {} after {} steps, in {:.2g} s", ending_text(o.ending),
-                                    readable(given.time.shown(o.time), given.time.unit), o.steps, result.seconds),
+  report.row("the run",
+             fmt::format("{} at {} after {} steps, in {:.2g} s", ending_text(o.ending),
+                         readable(given.time.shown(o.time), given.time.unit), o.steps, result.seconds),
              Report::Data(std::string(ending_text(o.ending))));
-  report.row("time", readable(given.time.shown(o.time), given.time.unit), Report::Data(given.time.shown(o.time)), given.time.unit);
+  report.row("time", readable(given.time.shown(o.time), given.time.unit),
+             Report::Data(given.time.shown(o.time)), given.time.unit);
   report.row("steps", std::to_string(o.steps), Report::Data(o.steps));
   const Real mean = o.totals.integral / given.problem.grid().volume();
-  for (const auto& [label, v] : {std::pair{"minimum", o.totals.lowest}, {"mean", mean}, {"maximum", o.totals.highest}})
-    report.row(label, readable(given.value.shown(v), given.value.unit), Report::Data(given.value.shown(v)), given.value.unit);
+  for (const auto& [label, v] :
+       {std::pair{"minimum", o.totals.lowest}, {"mean", mean}, {"maximum", o.totals.highest}})
+    report.row(label, readable(given.value.shown(v), given.value.unit), Report::Data(given.value.shown(v)),
+               given.value.unit);
   if (!o.solver.empty()) report.row("solver", o.solver);
 
   report.section("budget");
   amount("at the start", b.initial_content());
   if (b.jump() != 0) amount("jump to held walls", b.jump());
   for (std::size_t l = 0; l < b.lines().size(); ++l)
-    amount((b.lines()[l].kind == LedgerLine::Kind::wall ? "in through " : "from ") + b.lines()[l].name, b.amounts()[l]);
+    amount((b.lines()[l].kind == LedgerLine::Kind::wall ? "in through " : "from ") + b.lines()[l].name,
+           b.amounts()[l]);
   amount("at the end", b.content());
-  report.row("not accounted for", fmt::format("{:>14} {}  ({:.2g} of content and flows; worst step {:.2g})",
-                                              fmt::format("{:.2e}", b.residual()), given.amount_unit, b.relative_residual(), b.worst_step()),
+  report.row("not accounted for",
+             fmt::format("{:>14} {}  ({:.2g} of content and flows; worst step {:.2g})",
+                         fmt::format("{:.2e}", b.residual()), given.amount_unit, b.relative_residual(),
+                         b.worst_step()),
              Report::Data(b.residual()), given.amount_unit);
-  report.row("relative residual", fmt::format("{:>14}", fmt::format("{:.2e}", b.relative_residual())), Report::Data(b.relative_residual()));
+  report.row("relative residual", fmt::format("{:>14}", fmt::format("{:.2e}", b.relative_residual())),
+             Report::Data(b.relative_residual()));
   if (!o.solver.empty())
-    report.row("left by the solver", fmt::format("{:>14} {}", fmt::format("{:.2e}", o.left_by_solver), given.amount_unit),
+    report.row("left by the solver",
+               fmt::format("{:>14} {}", fmt::format("{:.2e}", o.left_by_solver), given.amount_unit),
                Report::Data(o.left_by_solver), given.amount_unit);
 
   report.section("settled?");
   const Real rate = o.last_step > 0 ? o.change / o.last_step : 0;
   const Real per_unit = given.value.shown_difference(rate) / given.time.shown_difference(1);
   report.row("change in the last step",
-             fmt::format("{} at most; {} for each {}", readable(given.value.shown_difference(o.change), given.value.unit),
-                         readable(per_unit, given.value.unit), given.time.unit.empty() ? "unit of time" : given.time.unit),
+             fmt::format("{} at most; {} for each {}",
+                         readable(given.value.shown_difference(o.change), given.value.unit),
+                         readable(per_unit, given.value.unit),
+                         given.time.unit.empty() ? "unit of time" : given.time.unit),
              Report::Data(given.value.shown_difference(o.change)), given.value.unit);
-  if (const auto slowest = prepared.stability.smallest_eigenvalue; slowest && *slowest > 0 && o.ending == Outcome::Ending::reached)
+  if (const auto slowest = prepared.stability.smallest_eigenvalue;
+      slowest && *slowest > 0 && o.ending == Outcome::Ending::reached)
     report.row("still to go",
-               fmt::format("about {} if data stay as they are (last rate over the slowest decay)",
-                           readable(given.value.shown_difference(rate / *slowest), given.value.unit)),
+               fmt::format("about {:.2g}{} if data stay as they are (last rate over the slowest decay)",
+                           given.value.shown_difference(rate / *slowest), given.value.suffix()),
                Report::Data(given.value.shown_difference(rate / *slowest)), given.value.unit);
 
   if (!result.comparisons.empty()) {
     report.section("against the exact solution");
     for (const auto& c : result.comparisons)
       report.row("at " + readable(given.time.shown(c.time), given.time.unit),
-                 fmt::format("mean {:.3e}, root mean square {:.3e}, largest {:.3e}{}", c.norms.l1, c.norms.l2, c.norms.max,
-                             given.value.suffix()),
+                 fmt::format("mean {:.3e}, root mean square {:.3e}, largest {:.3e}{}", c.norms.l1, c.norms.l2,
+                             c.norms.max, given.value.suffix()),
                  Report::Data(c.norms.max), given.value.unit);
   }
   if (o.ending == Outcome::Ending::blew_up) {
@@ -228,8 +244,7 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
     if (!prepared.stability.stable())
       report.note(fmt::format("the step {} is beyond the largest stable step {}: {}",
                               given.duration(prepared.longest_step),
-                              given.duration(prepared.stability.limit.step),
-                              forecast(given, prepared)));
+                              given.duration(prepared.stability.limit.step), forecast(given, prepared)));
     report.note("everything recorded up to here was kept");
   }
   return report;

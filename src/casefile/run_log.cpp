@@ -18,7 +18,9 @@ RunLog::RunLog(const std::filesystem::path& file) {
   open_ = std::make_unique<Open>(Open{spdlog::logger("run", sink)});
 }
 
-RunLog::~RunLog() { open_->logger.flush(); }
+RunLog::~RunLog() {
+  open_->logger.flush();
+}
 
 void RunLog::write(const std::string& text) {
   std::istringstream lines(text);

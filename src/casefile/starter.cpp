@@ -100,8 +100,9 @@ std::string starter_case(const std::string& kind) {
   if (std::ranges::find(later, kind) != later.end())
     throw InputError(fmt::format("kind '{}' is not there yet; there are {}", kind, listed(known, "and")));
   const std::string near = nearest(kind, known);
-  throw InputError(fmt::format("unknown kind '{}'; {}", kind,
-                               near.empty() ? "there are " + listed(known, "and") : "did you mean '" + near + "'?"));
+  throw InputError(
+      fmt::format("unknown kind '{}'; {}", kind,
+                  near.empty() ? "there are " + listed(known, "and") : "did you mean '" + near + "'?"));
 }
 
 }  // namespace williwaw::casefile

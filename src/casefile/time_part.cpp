@@ -9,10 +9,12 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Expected a_time() { return {Unit::of("s"), false, "a time"}; }
+const Expected a_time() {
+  return {Unit::of("s"), false, "a time"};
+}
 
-const Words later_schemes{"rk2",  "ssprk3",  "rk45",    "stabilized",         "bdf2",
-                          "adi",  "leapfrog", "newmark", "semi-lagrangian"};
+const Words later_schemes{"rk2", "ssprk3",   "rk45",    "stabilized",     "bdf2",
+                          "adi", "leapfrog", "newmark", "semi-lagrangian"};
 
 Real read_time_value(const Context& context, const Section& section, const std::string& key) {
   const Node& node = *section.find(key);
@@ -58,8 +60,10 @@ void read_time(const Context& context, const Node& root, Case& result) {
   if (kind.parameter.empty()) {
     if (section.has("theta")) section.fail("theta", "belongs to scheme = \"theta\", not to '" + name + "'");
   } else {
-    parameter = read_number(context, section.need(kind.parameter, fmt::format("a number from {} to {}", kind.lowest, kind.highest)),
-                            section.key_path(kind.parameter), {Unit(), false, "a plain number"});
+    parameter = read_number(
+        context,
+        section.need(kind.parameter, fmt::format("a number from {} to {}", kind.lowest, kind.highest)),
+        section.key_path(kind.parameter), {Unit(), false, "a plain number"});
     if (!(parameter >= kind.lowest && parameter <= kind.highest))
       section.fail(kind.parameter, fmt::format("must lie between {} and {}", kind.lowest, kind.highest));
   }
@@ -95,7 +99,8 @@ void read_records(const Context& context, const Node& root, Case& result) {
       for (const auto& item : times->array()) {
         const Real t = read_number(context, item, "record.times", a_time());
         if (!(t >= 0 && t <= until * (1 + 1e-9)))
-          throw CaseError(item.place.text(), "record.times", "lies outside the run, which goes from 0 to its end");
+          throw CaseError(item.place.text(), "record.times",
+                          "lies outside the run, which goes from 0 to its end");
         result.plan.records.push_back(t);
       }
       std::ranges::sort(result.plan.records);
@@ -118,7 +123,8 @@ void read_records(const Context& context, const Node& root, Case& result) {
         section.fail("name", "a name without commas and quotation marks is needed here");
       if (std::ranges::find(result.probes, probe.name, &Probe::name) != result.probes.end())
         section.fail("name", "two probes are called '" + probe.name + "'");
-      probe.at = read_point(context, section.need("at", "the probe's place"), "probe.at", result.problem.grid());
+      probe.at =
+          read_point(context, section.need("at", "the probe's place"), "probe.at", result.problem.grid());
       result.probes.push_back(probe);
     }
   }
@@ -137,8 +143,8 @@ void read_exact(const Context& context, const Node& root, const Dimensions& dime
   }
   Words variables = context.variables;
   variables.push_back("t");
-  result.exact = read_value(context, value, "exact.value", {dimensions.unknown, false, "a value of the unknown"},
-                            variables);
+  result.exact = read_value(context, value, "exact.value",
+                            {dimensions.unknown, false, "a value of the unknown"}, variables);
 }
 
 void read_figures(const Context& context, const Node& root, const Dimensions& dimensions, Case& result) {
@@ -148,17 +154,19 @@ void read_figures(const Context& context, const Node& root, const Dimensions& di
   const Grid& grid = result.problem.grid();
   for (const auto& item : node->array()) {
     const Section section(context, item, "figure");
-    section.allow({"kind", "of", "title", "times", "every", "range", "along", "at"}, {"levels", "from", "to"});
+    section.allow({"kind", "of", "title", "times", "every", "range", "along", "at"},
+                  {"levels", "from", "to"});
     FigureRequest figure;
     section.need("kind", "the kind of figure");
     figure.kind = section.choice("kind", "", {"profiles", "map", "spacetime", "series"},
-                                 {"contours", "surface", "slices", "outer-faces", "strip", "budget", "residuals",
-                                  "stability", "spectrum", "dispersion", "convergence", "film"});
+                                 {"contours", "surface", "slices", "outer-faces", "strip", "budget",
+                                  "residuals", "stability", "spectrum", "dispersion", "convergence", "film"});
     figure.of = section.word("of", "");
     figure.title = section.word("title", "");
     if (const Node* times = section.find("times")) {
       if (!times->is_array()) section.fail("times", "a list of times is needed here, [..]");
-      for (const auto& t : times->array()) figure.times.push_back(read_number(context, t, "figure.times", a_time()));
+      for (const auto& t : times->array())
+        figure.times.push_back(read_number(context, t, "figure.times", a_time()));
     }
     if (section.has("every")) figure.every = section.whole("every", 1);
     if (const Node* range = section.find("range")) {
@@ -173,8 +181,9 @@ void read_figures(const Context& context, const Node& root, const Dimensions& di
     if (const Node* along = section.find("along")) {
       const Section line(context, *along, "figure.along");
       line.allow({"from", "to"}, {});
-      figure.along = {read_point(context, line.need("from", "where the line starts"), "figure.along.from", grid),
-                      read_point(context, line.need("to", "where the line ends"), "figure.along.to", grid)};
+      figure.along = {
+          read_point(context, line.need("from", "where the line starts"), "figure.along.from", grid),
+          read_point(context, line.need("to", "where the line ends"), "figure.along.to", grid)};
     }
     if (const Node* at = section.find("at")) {
       const Section plane(context, *at, "figure.at");
@@ -184,21 +193,24 @@ void read_figures(const Context& context, const Node& root, const Dimensions& di
       for (int a = 0; a < grid.rank(); ++a)
         if (const Node* given = plane.find(grid.axis(a).name())) {
           figure.at_axis = a;
-          p[grid.slot(a)] =
-              read_number(context, *given, plane.key_path(grid.axis(a).name()), {Unit::of("m"), false, "a length"});
+          p[grid.slot(a)] = read_number(context, *given, plane.key_path(grid.axis(a).name()),
+                                        {Unit::of("m"), false, "a length"});
           if (!(p[grid.slot(a)] >= grid.axis(a).from() && p[grid.slot(a)] <= grid.axis(a).to()))
             plane.fail(grid.axis(a).name(), "lies outside the domain");
         }
       figure.at = p;
     }
     if (figure.kind == "profiles" && grid.rank() > 1 && !figure.along)
-      throw CaseError(item.place.text(), "figure", "profiles on a plan or in a block need along = { from, to }");
+      throw CaseError(item.place.text(), "figure",
+                      "profiles on a plan or in a block need along = { from, to }");
     if (figure.kind == "map" && grid.rank() == 1)
-      throw CaseError(item.place.text(), "figure", "a map needs two axes; in one dimension use profiles or spacetime");
+      throw CaseError(item.place.text(), "figure",
+                      "a map needs two axes; in one dimension use profiles or spacetime");
     if (figure.kind == "map" && grid.rank() == 3 && !figure.at)
       throw CaseError(item.place.text(), "figure", "a map of a block needs a plane, at = { z = .. }");
     if (figure.kind == "spacetime" && grid.rank() > 1 && !figure.along)
-      throw CaseError(item.place.text(), "figure", "spacetime on a plan or in a block needs along = { from, to }");
+      throw CaseError(item.place.text(), "figure",
+                      "spacetime on a plan or in a block needs along = { from, to }");
     result.figures.push_back(std::move(figure));
   }
 }

@@ -1,7 +1,6 @@
 #define TOML_HEADER_ONLY 0
-#include <toml++/toml.h>
-
 #include <fmt/format.h>
+#include <toml++/toml.h>
 
 #include <algorithm>
 
@@ -41,7 +40,8 @@ Node convert(const toml::node& node, const std::string& source, const std::strin
   } else if (const auto real = node.value_exact<double>()) {
     result.value = *real;
   } else {
-    throw CaseError(result.place.text(), key, "dates and times of day mean nothing here; write a text or a number");
+    throw CaseError(result.place.text(), key,
+                    "dates and times of day mean nothing here; write a text or a number");
   }
   return result;
 }
@@ -107,11 +107,13 @@ std::string write_toml(const Node& root) {
   for (const auto& e : root.table()) {
     if (e.node->is_table()) {
       sections += "\n[" + e.key + "]\n";
-      for (const auto& inner : e.node->table()) sections += inner.key + " = " + inline_value(*inner.node) + "\n";
+      for (const auto& inner : e.node->table())
+        sections += inner.key + " = " + inline_value(*inner.node) + "\n";
     } else if (is_table_list(*e.node)) {
       for (const auto& item : e.node->array()) {
         sections += "\n[[" + e.key + "]]\n";
-        for (const auto& inner : item.table()) sections += inner.key + " = " + inline_value(*inner.node) + "\n";
+        for (const auto& inner : item.table())
+          sections += inner.key + " = " + inline_value(*inner.node) + "\n";
       }
     } else {
       plain += e.key + " = " + inline_value(*e.node) + "\n";
@@ -139,7 +141,8 @@ void override_with(Node& root, const std::string& assignment) {
     const auto dot = key.find('.', start);
     const std::string part = key.substr(start, dot == std::string::npos ? dot : dot - start);
     if (!at->is_table())
-      throw CaseError(source, "", "'" + key.substr(0, start - 1) + "' is not a table and has no '" + part + "'");
+      throw CaseError(source, "",
+                      "'" + key.substr(0, start - 1) + "' is not a table and has no '" + part + "'");
     auto& table = std::get<Node::Table>(at->value);
     auto entry = std::ranges::find(table, part, &Entry::key);
     if (entry == table.end()) {

@@ -2,8 +2,9 @@
 
 #include <udunits2.h>
 
+#include <cctype>
+#include <charconv>
 #include <cmath>
-#include <regex>
 
 namespace williwaw::casefile {
 
@@ -15,7 +16,8 @@ ut_system* the_system() {
     ut_set_error_message_handler(ut_ignore);
     return std::unique_ptr<ut_system, decltype(&ut_free_system)>(ut_read_xml(nullptr), &ut_free_system);
   }();
-  if (!system) throw std::runtime_error("the unit database of UDUNITS-2 cannot be read: is udunits installed?");
+  if (!system)
+    throw std::runtime_error("the unit database of UDUNITS-2 cannot be read: is udunits installed?");
   return system.get();
 }
 
@@ -40,7 +42,8 @@ struct Unit::Handle {
       std::string definition = text;
       if (const auto origin = definition.find(" @ "); origin != std::string::npos) definition.erase(origin);
       if (const auto space = definition.find(' '); space != std::string::npos) definition.erase(0, space + 1);
-      const bool factor_only = !definition.empty() && definition.find_first_not_of("0123456789.e+-") == std::string::npos;
+      const bool factor_only =
+          !definition.empty() && definition.find_first_not_of("0123456789.e+-") == std::string::npos;
       base = ut_parse(the_system(), factor_only ? "1" : definition.c_str(), UT_ASCII);
     }
     if (!base || !ut_are_convertible(unit, base)) throw std::runtime_error("a unit has no base in SI");
@@ -70,7 +73,9 @@ Unit Unit::of(const std::string& text) {
   return *unit;
 }
 
-bool Unit::is_dimensionless() const { return same_dimension(Unit()); }
+bool Unit::is_dimensionless() const {
+  return same_dimension(Unit());
+}
 
 bool Unit::same_dimension(const Unit& other) const {
   return ut_are_convertible(handle_->unit, other.handle_->unit) != 0;
@@ -114,10 +119,23 @@ Unit Unit::power(int exponent) const {
 }
 
 std::optional<Measured> split_measured(const std::string& text) {
-  static const std::regex pattern(R"(\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)(?:\s+|(?=[A-Za-z%\x80-\xff]))([A-Za-z%1\x80-\xff][^()]*?)\s*)");
-  std::smatch match;
-  if (!std::regex_match(text, match, pattern)) return std::nullopt;
-  return Measured{std::stod(match[1]), match[2]};
+  const auto first = text.find_first_not_of(" \t"), last = text.find_last_not_of(" \t");
+  if (first == std::string::npos) return std::nullopt;
+  // from_chars knows minus signs only.
+  const char* begin = text.data() + first + (text[first] == '+' ? 1 : 0);
+  const char* const end = text.data() + last + 1;
+  Measured result{};
+  const auto [after, problem] = std::from_chars(begin, end, result.number);
+  if (problem != std::errc{}) return std::nullopt;
+  const char* unit = after;
+  while (unit < end && (*unit == ' ' || *unit == '\t')) ++unit;
+  if (unit == end) return std::nullopt;
+  const auto c = static_cast<unsigned char>(*unit);
+  const bool inverse = unit > after && c == '1' && unit + 1 < end && unit[1] == '/';
+  if (!std::isalpha(c) && c != '%' && c < 0x80 && !inverse) return std::nullopt;
+  result.unit.assign(unit, end);
+  if (result.unit.find_first_of("()") != std::string::npos) return std::nullopt;
+  return result;
 }
 
 }  // namespace williwaw::casefile

@@ -30,7 +30,8 @@ const Demo demos[] = {
 
 std::filesystem::path cases_beside(const std::filesystem::path& program) {
   // Installed beside share/, or built in a folder of the source tree.
-  const auto self = std::filesystem::canonical(std::filesystem::exists("/proc/self/exe") ? "/proc/self/exe" : program);
+  const auto self =
+      std::filesystem::canonical(std::filesystem::exists("/proc/self/exe") ? "/proc/self/exe" : program);
   for (const char* way : {"../share/williwaw/cases", "../cases", "../../cases"}) {
     const auto folder = (self.parent_path() / way).lexically_normal();
     if (std::filesystem::exists(folder / "hut-floor.toml")) return folder;
@@ -43,7 +44,8 @@ std::filesystem::path cases_beside(const std::filesystem::path& program) {
 int write_new(const std::string& kind, const std::filesystem::path& file) {
   const std::string text = casefile::starter_case(kind);
   const std::filesystem::path target = file.empty() ? std::filesystem::path(kind + ".toml") : file;
-  if (std::filesystem::exists(target)) throw InputError(target.string() + ": is there already; give another name");
+  if (std::filesystem::exists(target))
+    throw InputError(target.string() + ": is there already; give another name");
   store::write_file(target, text);
   fmt::print("{}\nnow: williwaw check {}\n", target.string(), target.string());
   return done;

@@ -8,7 +8,12 @@ namespace williwaw::cli {
 using Clock = std::chrono::steady_clock;
 
 LiveLine::LiveLine(const casefile::Case& given, Index steps, bool quiet)
-    : given_(given), steps_(steps), quiet_(quiet), terminal_(isatty(STDOUT_FILENO) != 0), start_(Clock::now()), last_(start_) {}
+    : given_(given),
+      steps_(steps),
+      quiet_(quiet),
+      terminal_(isatty(STDOUT_FILENO) != 0),
+      start_(Clock::now()),
+      last_(start_) {}
 
 void LiveLine::show(const Moment& m) {
   if (quiet_) return;
@@ -46,9 +51,10 @@ std::string LiveLine::text(const Moment& m, bool with_bar) const {
   const Real elapsed = std::chrono::duration<Real>(Clock::now() - start_).count();
   const Real mean = m.totals.integral / given_.problem.grid().volume();
   const auto value = [&](Real v) { return fmt::format("{:.4g}", given_.value.shown(v)); };
-  return fmt::format("{}{:3.0f} %  t = {:.4g}{}  step {}  min {}  mean {}  max {}{}  change {:.2g}  {} left", bar,
-                     100 * share, given_.time.shown(m.time), given_.time.suffix(), m.step, value(m.totals.lowest), value(mean),
-                     value(m.totals.highest), given_.value.suffix(), given_.value.shown_difference(m.change()),
+  return fmt::format("{}{:3.0f} %  t = {:.4g}{}  step {}  min {}  mean {}  max {}{}  change {:.2g}  {} left",
+                     bar, 100 * share, given_.time.shown(m.time), given_.time.suffix(), m.step,
+                     value(m.totals.lowest), value(mean), value(m.totals.highest), given_.value.suffix(),
+                     given_.value.shown_difference(m.change()),
                      casefile::readable_wait(elapsed * (1 - share) / share));
 }
 

@@ -1,6 +1,5 @@
 // The williwaw program: reads arguments, hands them on, turns errors into messages and exit codes.
 #include <CLI/CLI.hpp>
-
 #include <iostream>
 
 #include "commands.hpp"
@@ -62,13 +61,16 @@ int program(int argc, char** argv) {
   add_drawing(*plot, to_plot);
   plot->add_option("KIND", to_plot.kind, "profiles, map, spacetime or series");
   plot->add_option("--of", to_plot.of, "what to draw: a probe or column of the series");
-  plot->add_option("--format", to_plot.format, "png, svg or pdf")->check(CLI::IsMember({"png", "svg", "pdf"}));
+  plot->add_option("--format", to_plot.format, "png, svg or pdf")
+      ->check(CLI::IsMember({"png", "svg", "pdf"}));
   plot->callback([&] { chosen = [&] { return cli::plot(to_plot); }; });
 
   cli::PlotArguments to_film;
   auto* film = app.add_subcommand("film", "draw a film with fixed axes and range (gif)");
   add_drawing(*film, to_film);
-  film->add_option("--seconds", to_film.seconds, "length of the film")->check(CLI::Range(0.5, 600.0))->capture_default_str();
+  film->add_option("--seconds", to_film.seconds, "length of the film")
+      ->check(CLI::Range(0.5, 600.0))
+      ->capture_default_str();
   film->callback([&] { chosen = [&] { return cli::film(to_film); }; });
 
   std::string name;

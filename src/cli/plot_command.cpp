@@ -36,7 +36,8 @@ Real quantity(const std::string& text, const store::Scale& scale, const std::str
     used = 0;
   }
   if (used == 0 || text.find_first_not_of(" ", used) != std::string::npos)
-    throw InputError(option + ": '" + text + "' is not a number" + (scale.unit.empty() ? "" : "; give it in " + scale.unit + " or with a unit"));
+    throw InputError(option + ": '" + text + "' is not a number" +
+                     (scale.unit.empty() ? "" : "; give it in " + scale.unit + " or with a unit"));
   return scale.si(value);
 }
 
@@ -82,8 +83,10 @@ FigureRequest request_from(const PlotArguments& a, const plot::RunFolder& run) {
   if (!a.range.empty()) {
     const auto ends = split(a.range, ',');
     if (ends.size() != 2) throw InputError("--range: give two values, LOWEST,HIGHEST");
-    request.range = {d.value.shown(quantity(ends[0], d.value, "--range")), d.value.shown(quantity(ends[1], d.value, "--range"))};
-    if (!(request.range->second > request.range->first)) throw InputError("--range: the second value must lie above the first");
+    request.range = {d.value.shown(quantity(ends[0], d.value, "--range")),
+                     d.value.shown(quantity(ends[1], d.value, "--range"))};
+    if (!(request.range->second > request.range->first))
+      throw InputError("--range: the second value must lie above the first");
   }
   if (!a.along.empty()) {
     const auto ends = split(a.along, ':');
@@ -114,7 +117,8 @@ plot::Output output_from(const PlotArguments& a) {
 
 int plot(const PlotArguments& arguments) {
   const plot::RunFolder folder(arguments.run);
-  for (const auto& file : plot::draw(folder, request_from(arguments, folder), arguments.format, output_from(arguments)))
+  for (const auto& file :
+       plot::draw(folder, request_from(arguments, folder), arguments.format, output_from(arguments)))
     fmt::print("{}\n", file.string());
   return done;
 }

@@ -13,9 +13,12 @@ namespace {
 
 std::atomic<bool> interrupt_asked = false;
 
-void ask_interrupt(int) { interrupt_asked = true; }
+void ask_interrupt(int) {
+  interrupt_asked = true;
+}
 
-std::vector<std::filesystem::path> draw_figures(const casefile::Case& given, const std::filesystem::path& folder,
+std::vector<std::filesystem::path> draw_figures(const casefile::Case& given,
+                                                const std::filesystem::path& folder,
                                                 std::vector<std::string>& complaints) {
   std::vector<std::filesystem::path> files;
   std::filesystem::remove_all(folder / "figures");
@@ -35,8 +38,9 @@ int check(const CheckArguments& arguments) {
   const casefile::Case given = casefile::read_case(arguments.file, arguments.set);
   casefile::Prepared prepared = casefile::prepare(given);
   const casefile::Report report =
-      arguments.at.empty() ? casefile::check_report(given, prepared)
-                           : casefile::stencil_report(given, prepared, casefile::place_from(given, arguments.at));
+      arguments.at.empty()
+          ? casefile::check_report(given, prepared)
+          : casefile::stencil_report(given, prepared, casefile::place_from(given, arguments.at));
   fmt::print("{}", arguments.json ? report.json() : report.text());
   return prepared.stability.stable() ? done : unstable;
 }
@@ -49,12 +53,12 @@ int run(const RunArguments& arguments) {
   if (!prepared.stability.stable() && !arguments.force) {
     const auto& limit = prepared.stability.limit;
     fmt::print(stderr,
-               "{}: time.step: {} is unstable: the largest stable step is {}{}; {}. Choose a smaller step, or look at "
+               "{}: time.step: {} is unstable: the largest stable step is {}{}; {}. Choose a smaller step, "
+               "or look at "
                "the blow-up with --force\n",
                given.step_place, given.duration(prepared.longest_step),
                limit.standing == verify::Limit::Standing::sharp ? "" : "at least ",
-               given.duration(limit.step),
-               casefile::forecast(given, prepared));
+               given.duration(limit.step), casefile::forecast(given, prepared));
     return unstable;
   }
 
@@ -70,7 +74,8 @@ int run(const RunArguments& arguments) {
 
   std::vector<std::string> complaints;
   std::vector<std::filesystem::path> figures;
-  if (result.outcome.ending != Outcome::Ending::interrupted) figures = draw_figures(given, options.folder, complaints);
+  if (result.outcome.ending != Outcome::Ending::interrupted)
+    figures = draw_figures(given, options.folder, complaints);
   casefile::Report report = casefile::closing_report(given, prepared, result);
   report.section("files").row("folder", options.folder.string());
   for (const auto& f : result.files) report.note((options.folder / f).string());
@@ -83,7 +88,8 @@ int run(const RunArguments& arguments) {
   switch (result.outcome.ending) {
     case Outcome::Ending::blew_up:
       fmt::print(stderr, "the run blew up at t = {}: {}\n",
-                 casefile::readable(given.time.shown(result.outcome.time), given.time.unit), result.outcome.reason);
+                 casefile::readable(given.time.shown(result.outcome.time), given.time.unit),
+                 result.outcome.reason);
       return unstable;
     case Outcome::Ending::interrupted:
       return interrupted;

@@ -37,8 +37,8 @@ Axis::Axis(std::string name, std::vector<Real> marks, Unknowns unknowns, bool pe
   if (uniform_) even_out(mean);
 }
 
-// Widths and gaps of a uniform axis are alike to the last digit, so that kernels may use one number for all of
-// them and totals still close.
+// Widths and gaps of a uniform axis are alike to the last digit, so that kernels may use one number for all
+// of them and totals still close.
 void Axis::even_out(Real spacing) {
   const bool cells = unknowns_ == Unknowns::cells;
   std::fill(widths_.begin(), widths_.end(), spacing);

@@ -74,6 +74,31 @@ void Field::extend() {
   }
 }
 
+void Field::extend_corners() {
+  const std::array<Index, 3> n{grid_.size(0), grid_.size(1), grid_.size(2)};
+  for (Index k = -depth_[2]; k < n[2] + depth_[2]; ++k)
+    for (Index j = -depth_[1]; j < n[1] + depth_[1]; ++j)
+      for (Index i = -1; i <= n[0]; ++i) {
+        const std::array<Index, 3> place{i, j, k};
+        std::array<Index, 3> inside{0, 0, 0};
+        int outside = 0;
+        for (int a = 0; a < grid_.rank(); ++a) {
+          inside[a] = std::clamp<Index>(place[a], 0, n[a] - 1);
+          if (inside[a] != place[a] && !grid_.axis(a).periodic()) ++outside;
+        }
+        if (outside == 0 && i == 0 && n[0] > 2) i = n[0] - 2;  // nothing to fill along the inside of a line
+        if (outside < 2) continue;
+        const Real base = at(inside[0], inside[1], inside[2]);
+        Real value = base;
+        for (int a = 0; a < grid_.rank(); ++a) {
+          auto one = inside;
+          one[a] = place[a];
+          value += at(one[0], one[1], one[2]) - base;
+        }
+        at(i, j, k) = value;
+      }
+}
+
 Real Field::sample(const Point& place) const {
   grid_.containing(place);  // says so if the place is outside
   std::array<Index, 3> low{0, 0, 0};

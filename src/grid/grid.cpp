@@ -61,7 +61,9 @@ std::vector<Side> Grid::sides() const {
   return result;
 }
 
-std::string Grid::side_name(Side side) const { return side_names[slot(side.axis)][side.upper ? 1 : 0]; }
+std::string Grid::side_name(Side side) const {
+  return side_names[slot(side.axis)][side.upper ? 1 : 0];
+}
 
 std::optional<Side> Grid::side(const std::string& name) const {
   for (const auto& s : sides())
@@ -114,8 +116,8 @@ Index Grid::containing(const Point& place) const {
     const Axis& axis = axes_[a];
     const Real slack = 1e-12 * axis.length();
     if (!(position >= axis.from() - slack && position <= axis.to() + slack))
-      throw InputError("the point lies outside the domain: " + axis.name() + " = " +
-                       to_text(position) + " is not between " + to_text(axis.from()) + " and " + to_text(axis.to()));
+      throw InputError("the point lies outside the domain: " + axis.name() + " = " + to_text(position) +
+                       " is not between " + to_text(axis.from()) + " and " + to_text(axis.to()));
     const auto bounds = axis.bounds();
     // Past the last bound of a periodic axis with nodes lies the first node's own volume again.
     const Real inside = position >= bounds.back() && axis.periodic() ? position - axis.length() : position;

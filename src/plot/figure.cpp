@@ -10,7 +10,9 @@
 namespace williwaw::plot {
 
 RunFolder::RunFolder(std::filesystem::path folder)
-    : folder_(std::move(folder)), fields_(folder_ / "fields.nc"), series_(store::read_series(folder_ / "series.csv")) {}
+    : folder_(std::move(folder)),
+      fields_(folder_ / "fields.nc"),
+      series_(store::read_series(folder_ / "series.csv")) {}
 
 std::pair<Real, Real> RunFolder::range() const {
   if (!range_) range_ = fields_.range();
@@ -34,7 +36,8 @@ std::vector<std::filesystem::path> draw(const RunFolder& run, const FigureReques
   const auto& kinds = figure_kinds();
   const auto kind = std::ranges::find(kinds, request.kind, &FigureKind::name);
   if (kind == kinds.end())
-    throw PlotError("there is no figure called '" + request.kind + "' yet; there are profiles, map, spacetime and series");
+    throw PlotError("there is no figure called '" + request.kind +
+                    "' yet; there are profiles, map, spacetime and series");
   // A map shows one time: several times are several files.
   std::vector<FigureRequest> requests{request};
   if (request.kind == "map") {
@@ -51,7 +54,8 @@ std::vector<std::filesystem::path> draw(const RunFolder& run, const FigureReques
     if (!named || n > 0) {
       const std::string base = request.kind + (request.of.empty() ? "" : "-" + request.of);
       std::string safe;
-      for (const char c : base) safe += std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_' ? c : '-';
+      for (const char c : base)
+        safe += std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_' ? c : '-';
       const auto folder = named ? out.file.parent_path() : run.folder() / "figures";
       out.file = folder / (safe + (n > 0 ? "-" + std::to_string(n + 1) : "") + "." + format);
     }
@@ -73,7 +77,9 @@ std::vector<Index> records_of(const RunFolder& run, const FigureRequest& request
     // The start and the end, and as many between as were asked for.
     handful = std::min(handful, count);
     for (Index n = 0; n < handful; ++n)
-      result.push_back(handful == 1 ? count - 1 : std::llround(static_cast<Real>(n * (count - 1)) / static_cast<Real>(handful - 1)));
+      result.push_back(
+          handful == 1 ? count - 1
+                       : std::llround(static_cast<Real>(n * (count - 1)) / static_cast<Real>(handful - 1)));
   }
   result.erase(std::unique(result.begin(), result.end()), result.end());
   return result;
@@ -85,7 +91,8 @@ std::string title_of(const RunFolder& run, const FigureRequest& request) {
 
 std::string time_text(const RunFolder& run, Index record) {
   const auto& d = run.fields().description();
-  return fmt::format("{:.6g}{}", run.fields().times()[record], d.time.unit.empty() ? "" : " " + pretty_unit(d.time.unit));
+  return fmt::format("{:.4g}{}", run.fields().times()[record],
+                     d.time.unit.empty() ? "" : " " + pretty_unit(d.time.unit));
 }
 
 std::string value_label(const RunFolder& run) {

@@ -11,8 +11,7 @@ void film(const RunFolder& run, const FigureRequest& request, const Output& out,
     throw PlotError("films are written as .gif; '" + out.file.extension().string() + "' is not there yet");
   const int rank = run.fields().grid().rank();
   FigureRequest fixed = request;
-  if (rank == 3 && !fixed.at)
-    throw PlotError("a film of a block needs a plane: --at z=..");
+  if (rank == 3 && !fixed.at) throw PlotError("a film of a block needs a plane: --at z=..");
   const auto range = run.range();
   // One range for all frames, signed or not.
   if (!fixed.range && rank == 1) fixed.range = padded(range);
@@ -25,7 +24,7 @@ void film(const RunFolder& run, const FigureRequest& request, const Output& out,
       plot.line("set key off");
       draw_profile_frame(plot, run, fixed, {r});
     } else {
-      draw_map_frame(plot, run, fixed, r);
+      draw_map_frame(plot, run, fixed, r, out);
     }
   }
   plot.finish();

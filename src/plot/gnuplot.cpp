@@ -19,11 +19,11 @@ std::string terminal(const std::string& ending, int width, int height, Index del
   if (ending == ".png") return fmt::format("pngcairo size {},{} {}", width, height, type);
   if (ending == ".svg") return fmt::format("svg size {},{} {}", width, height, type);
   if (ending == ".pdf")
-    return fmt::format("pdfcairo size {}in,{}in font '{},9' background '{}' noenhanced", width / 120.0, height / 120.0, font,
-                       ground);
+    return fmt::format("pdfcairo size {}in,{}in font '{},9' background '{}' noenhanced", width / 120.0,
+                       height / 120.0, font, ground);
   if (ending == ".gif")
-    return fmt::format("gif animate loop 0 delay {} size {},{} font '{},13' background '{}' noenhanced", delay, width,
-                       height, font, ground);
+    return fmt::format("gif animate loop 0 delay {} size {},{} font '{},13' background '{}' noenhanced",
+                       delay, width, height, font, ground);
   throw PlotError("figures are drawn as png, svg or pdf, films as gif; '" + ending + "' is none of them");
 }
 
@@ -58,7 +58,9 @@ Gnuplot::Gnuplot(const Output& output, Index delay)
   line(fmt::format("set tics out nomirror scale 0.6 textcolor rgb '{}'", ink));
   line(fmt::format("set grid lc rgb '#e9e7e1' lw 0.7 dt 1"));
   line(fmt::format("set title font ',15' textcolor rgb '{}'", ink));
-  line(fmt::format("set xlabel textcolor rgb '{0}'; set ylabel textcolor rgb '{0}'; set cblabel textcolor rgb '{0}'", ink));
+  line(fmt::format(
+      "set xlabel textcolor rgb '{0}'; set ylabel textcolor rgb '{0}'; set cblabel textcolor rgb '{0}'",
+      ink));
   line(fmt::format("set key textcolor rgb '{}' spacing 1.25 samplen 2.2", ink));
   line("set lmargin 11; set rmargin 4; set tmargin 3.5; set bmargin 4.5");
 }

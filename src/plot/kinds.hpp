@@ -16,7 +16,8 @@ FigureKind series_kind();
 /// Draws one frame; the film calls these over and over with the same ranges.
 void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,
                         const std::vector<Index>& records);
-void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request, Index record);
+void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request, Index record,
+                    const Output& out);
 
 /// Positions and values of a record along the axis of a line, or along the line asked for.
 struct Curve {
@@ -34,10 +35,18 @@ struct Raster {
   Real from_x = 0, to_x = 0, from_y = 0, to_y = 0;
   std::vector<Real> values;
 };
-/// Cells of an axis as pixels; an axis with unequal cells is cut into fine ones.
-std::vector<Index> pixels_of(const Axis& axis);
+/// Where a picture and its colour bar stand, in shares of the whole figure.
+struct Box {
+  Real left, right, bottom, top;
+  bool bar_below = false;  ///< a flat picture has its bar below, any other beside it
+};
+/// The largest box in which equal lengths are equal; any box that fits for a width and height that are no
+/// lengths.
+Box box_of(const Output& out, Real width, Real height, bool equal_lengths);
+
 /// Sets colours and range for values between low and high, and draws the raster as an image.
-void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> range, bool signed_field);
+void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> range, bool signed_field,
+                 const std::string& bar_label, const Box& box);
 /// True for fields around zero whose sign means something; then the range is made symmetric.
 bool is_signed(const store::Scale& scale, std::pair<Real, Real>& range);
 

@@ -9,7 +9,7 @@
 namespace williwaw::plot {
 
 namespace {
-constexpr Index fine_pixels = 800;
+constexpr Index fine_pixels = 400;
 constexpr Index shades = 128;
 
 struct Plane {
@@ -27,87 +27,119 @@ Plane plane_of(const RunFolder& run, const FigureRequest& request) {
   Plane p{request.at_axis == 0 ? 1 : 0, request.at_axis == 2 ? 1 : 2, request.at_axis};
   const Axis& axis = g.axis(p.across);
   const Real position = run.fields().description().length.shown((*request.at)[g.slot(p.across)]);
-  const auto nearest = std::ranges::min_element(axis.points(), {}, [&](Real q) { return std::abs(q - position); });
+  const auto nearest =
+      std::ranges::min_element(axis.points(), {}, [&](Real q) { return std::abs(q - position); });
   p.at = nearest - axis.points().begin();
   return p;
 }
 
-}  // namespace
-
-std::vector<Index> pixels_of(const Axis& axis) {
-  std::vector<Index> result;
-  const bool whole = axis.is_uniform() && axis.unknowns() == Unknowns::cells;
-  const Index count = whole ? axis.size() : std::max(fine_pixels, axis.size());
-  for (Index p = 0; p < count; ++p) {
-    if (whole) {
-      result.push_back(p);
-      continue;
-    }
-    const Real position = axis.from() + axis.length() * (static_cast<Real>(p) + 0.5) / static_cast<Real>(count);
-    const auto bounds = axis.bounds();
-    const Index above = std::upper_bound(bounds.begin(), bounds.end(), position) - bounds.begin() - 1;
-    // Past the last bound of a periodic axis lies the first node's volume again.
-    result.push_back(above >= axis.size() ? (axis.periodic() ? 0 : axis.size() - 1) : above);
-  }
-  return result;
+// 1, 2 or 5 times a power of ten, not above `most`.
+Real round_step(Real most) {
+  const Real power = std::pow(10, std::floor(std::log10(most)));
+  return power * (most >= 5 * power ? 5 : most >= 2 * power ? 2 : 1);
 }
 
-void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> range, bool signed_field) {
+// Cells are drawn as what they are, each of one colour; between nodes the field goes on linearly.
+Raster raster_of(const Field& field, const Plane& plane) {
+  const Grid& g = field.grid();
+  const Axis &right = g.axis(plane.right), &up = g.axis(plane.up);
+  const bool cells = g.unknowns() == Unknowns::cells;
+  const auto count = [&](const Axis& a) {
+    const Real longest = std::max(right.length(), up.length());
+    const Index fine = std::clamp<Index>(std::llround(fine_pixels * a.length() / longest), 40, fine_pixels);
+    return cells && a.is_uniform() ? a.size() : std::max(fine, a.size());
+  };
+  Raster raster{count(right), count(up), right.from(), right.to(), up.from(), up.to(), {}};
+  const auto middle = [](const Axis& a, Index pixel, Index pixels) {
+    return a.from() + a.length() * (static_cast<Real>(pixel) + 0.5) / static_cast<Real>(pixels);
+  };
+  for (Index r = 0; r < raster.rows; ++r)
+    for (Index c = 0; c < raster.columns; ++c) {
+      Point p;
+      p[g.slot(plane.right)] = middle(right, c, raster.columns);
+      p[g.slot(plane.up)] = middle(up, r, raster.rows);
+      if (plane.across >= 0) p[g.slot(plane.across)] = g.axis(plane.across).points()[plane.at];
+      raster.values.push_back(cells ? field[g.containing(p)] : field.sample(p));
+    }
+  return raster;
+}
+
+}  // namespace
+
+Box box_of(const Output& out, Real width, Real height, bool equal_lengths) {
+  const Real w = out.width, h = out.height;
+  // Room for labels and, beside or below, for the colour bar.
+  const Real left = 110, top = 70, beside = 190, below = 90, bar_below = 180;
+  const Real aspect = equal_lengths ? height / width : (h - top - below) / (w - left - beside);
+  const bool flat = aspect < 0.3;
+  const Real room_x = w - left - (flat ? 60 : beside), room_y = h - top - (flat ? bar_below : below);
+  const Real box_w = std::min(room_x, room_y / aspect), box_h = box_w * aspect;
+  const Real x = left + 0.5 * (room_x - box_w), y = (flat ? bar_below : below) + 0.5 * (room_y - box_h);
+  return {x / w, (x + box_w) / w, y / h, (y + box_h) / h, flat};
+}
+
+void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> range, bool signed_field,
+                 const std::string& bar_label, const Box& box) {
   std::string palette = "set palette defined (";
   for (Index n = 0; n <= shades; ++n) {
     const Real s = static_cast<Real>(n) / shades;
-    palette += fmt::format("{}{} '{}'", n == 0 ? "" : ", ", n, (signed_field ? diverging(s) : sequential(s)).hex());
+    palette +=
+        fmt::format("{}{} '{}'", n == 0 ? "" : ", ", n, (signed_field ? diverging(s) : sequential(s)).hex());
   }
   plot.line(palette + ")");
   if (!(range.second > range.first)) range = padded(range);
   plot.line(fmt::format("set cbrange [{}:{}]", range.first, range.second));
-  plot.line(fmt::format("set colorbox; set cbtics textcolor rgb '{}'", ink));
+  plot.line(fmt::format("set cbtics textcolor rgb '{}'; set cblabel {}", ink, quoted(bar_label)));
+  plot.line(
+      fmt::format("set lmargin at screen {}; set rmargin at screen {}; set bmargin at screen {}; set tmargin "
+                  "at screen {}",
+                  box.left, box.right, box.bottom, box.top));
+  if (box.bar_below)
+    plot.line(fmt::format("set colorbox horizontal user origin {},{} size {},0.025", box.left,
+                          box.bottom - 0.165, box.right - box.left));
+  else
+    plot.line(fmt::format("set colorbox vertical user origin {},{} size 0.025,{}; set cblabel offset 1",
+                          box.right + 0.02, box.bottom, box.top - box.bottom));
+  if (box.top - box.bottom < 0.25)
+    plot.line(fmt::format("set ytics {}", round_step((raster.to_y - raster.from_y) / 3)));
   plot.line("unset grid; set tics front; set key off");
-  plot.line(fmt::format("set xrange [{}:{}]; set yrange [{}:{}]", raster.from_x, raster.to_x, raster.from_y, raster.to_y));
+  plot.line(fmt::format("set xrange [{}:{}]; set yrange [{}:{}]", raster.from_x, raster.to_x, raster.from_y,
+                        raster.to_y));
   const Real dx = (raster.to_x - raster.from_x) / static_cast<Real>(raster.columns);
   const Real dy = (raster.to_y - raster.from_y) / static_cast<Real>(raster.rows);
-  plot.line(fmt::format("plot '-' binary array=({},{}) origin=({},{}) dx={} dy={} format='%double' using 1 with image notitle",
-                        raster.columns, raster.rows, raster.from_x + dx / 2, raster.from_y + dy / 2, dx, dy));
+  plot.line(fmt::format(
+      "plot '-' binary array=({},{}) origin=({},{}) dx={} dy={} format='%double' using 1 with image notitle",
+      raster.columns, raster.rows, raster.from_x + dx / 2, raster.from_y + dy / 2, dx, dy));
   plot.data(raster.values);
 }
 
-void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request, Index record) {
+void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request, Index record,
+                    const Output& out) {
   const auto& reader = run.fields();
   const auto& d = reader.description();
   const Grid& g = reader.grid();
   const Plane plane = plane_of(run, request);
   const Field field = reader.field(record);
   const Axis &right = g.axis(plane.right), &up = g.axis(plane.up);
-  const auto columns = pixels_of(right), rows = pixels_of(up);
-  Raster raster{static_cast<Index>(columns.size()), static_cast<Index>(rows.size()), right.from(), right.to(),
-                up.from(), up.to(), {}};
-  for (const Index r : rows)
-    for (const Index c : columns) {
-      std::array<Index, 3> at{0, 0, 0};
-      at[plane.right] = c;
-      at[plane.up] = r;
-      if (plane.across >= 0) at[plane.across] = plane.at;
-      raster.values.push_back(field.at(at[0], at[1], at[2]));
-    }
   std::string where;
   if (plane.across >= 0)
-    where = fmt::format(", {} = {:.4g}{}", g.axis(plane.across).name(), g.axis(plane.across).points()[plane.at],
-                        d.length.unit.empty() ? "" : " " + pretty_unit(d.length.unit));
+    where =
+        fmt::format(", {} = {:.4g}{}", g.axis(plane.across).name(), g.axis(plane.across).points()[plane.at],
+                    d.length.unit.empty() ? "" : " " + pretty_unit(d.length.unit));
   plot.line("set title " + quoted(title_of(run, request) + ", t = " + time_text(run, record) + where));
   plot.line("set xlabel " + quoted(label(right.name(), d.length.unit)));
   plot.line("set ylabel " + quoted(label(up.name(), d.length.unit)));
-  plot.line("set cblabel " + quoted(value_label(run)) + " offset 1");
-  plot.line("set size ratio -1; set rmargin 14");
   auto range = request.range ? *request.range : run.range();
   const bool signed_field = !request.range && is_signed(d.value, range);
-  draw_raster(plot, raster, range, signed_field);
+  draw_raster(plot, raster_of(field, plane), range, signed_field, value_label(run),
+              box_of(out, right.length(), up.length(), true));
 }
 
 FigureKind map_kind() {
   return {"map", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
             plane_of(run, request);
             Gnuplot plot(out);
-            draw_map_frame(plot, run, request, records_of(run, request, 1).back());
+            draw_map_frame(plot, run, request, records_of(run, request, 1).back(), out);
             plot.finish();
           }};
 }

@@ -67,10 +67,11 @@ void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest
   for (Index n = 0; n < count; ++n) {
     // Few unknowns are shown as what they are; many would only make the curve thick.
     const bool marked = !request.along && curves[n].position.size() <= 40;
-    command += fmt::format("{}'-' binary record=({}) format='%double%double' using 1:2 with {} lw {} {}lc rgb '{}' title {}",
-                           n == 0 ? "" : ", ", curves[n].position.size(), marked ? "linespoints" : "lines",
-                           n + 1 == count ? 3 : 2, marked ? "pt 7 ps 0.5 " : "", curve(n, count).hex(),
-                           quoted("t = " + time_text(run, records[n])));
+    command += fmt::format(
+        "{}'-' binary record=({}) format='%double%double' using 1:2 with {} lw {} {}lc rgb '{}' title {}",
+        n == 0 ? "" : ", ", curves[n].position.size(), marked ? "linespoints" : "lines",
+        n + 1 == count ? 3 : 2, marked ? "pt 7 ps 0.5 " : "", curve(n, count).hex(),
+        quoted("t = " + time_text(run, records[n])));
   }
   plot.line(command);
   for (const auto& c : curves)
@@ -78,24 +79,27 @@ void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest
 }
 
 FigureKind profiles_kind() {
-  return {"profiles", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-            if (run.fields().grid().rank() > 1 && !request.along)
-              throw PlotError("profiles on a plan or in a block need a line: along = { from, to }");
-            std::vector<Index> records = records_of(run, request, 6);
-            while (static_cast<Index>(records.size()) > most_curves && request.times.empty()) {
-              // Every other one, keeping the end.
-              std::vector<Index> fewer;
-              for (std::size_t n = records.size() % 2 ? 0 : 1; n < records.size(); n += 2) fewer.push_back(records[n]);
-              records = fewer;
-            }
-            Gnuplot plot(out);
-            plot.line("set title " + quoted(title_of(run, request) + (records.size() == 1 ? ", t = " + time_text(run, records[0]) : "")));
-            std::vector<std::string> entries;
-            for (const Index r : records) entries.push_back("t = " + time_text(run, r));
-            plot.legend(entries);
-            draw_profile_frame(plot, run, request, records);
-            plot.finish();
-          }};
+  return {
+      "profiles", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
+        if (run.fields().grid().rank() > 1 && !request.along)
+          throw PlotError("profiles on a plan or in a block need a line: along = { from, to }");
+        std::vector<Index> records = records_of(run, request, 6);
+        while (static_cast<Index>(records.size()) > most_curves && request.times.empty()) {
+          // Every other one, keeping the end.
+          std::vector<Index> fewer;
+          for (std::size_t n = records.size() % 2 ? 0 : 1; n < records.size(); n += 2)
+            fewer.push_back(records[n]);
+          records = fewer;
+        }
+        Gnuplot plot(out);
+        plot.line("set title " + quoted(title_of(run, request) +
+                                        (records.size() == 1 ? ", t = " + time_text(run, records[0]) : "")));
+        std::vector<std::string> entries;
+        for (const Index r : records) entries.push_back("t = " + time_text(run, r));
+        plot.legend(entries);
+        draw_profile_frame(plot, run, request, records);
+        plot.finish();
+      }};
 }
 
 }  // namespace williwaw::plot

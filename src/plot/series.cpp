@@ -20,7 +20,8 @@ std::vector<std::size_t> columns_of(const RunFolder& run, const FigureRequest& r
       if (series.columns[c].name.starts_with(request.of)) result.push_back(c);
     if (!result.empty()) return result;
     std::string known;
-    for (std::size_t c = 1; c < series.columns.size(); ++c) known += (c > 1 ? ", " : "") + series.columns[c].name;
+    for (std::size_t c = 1; c < series.columns.size(); ++c)
+      known += (c > 1 ? ", " : "") + series.columns[c].name;
     throw PlotError("the series has no column called '" + request.of + "'; it has " + known);
   }
   // Probes stand between the time and the extremes.
@@ -41,15 +42,16 @@ FigureKind series_kind() {
             for (const auto c : columns)
               for (const Real v : series.values[c])
                 if (std::isfinite(v)) range = {std::min(range.first, v), std::max(range.second, v)};
-            if (!(range.second >= range.first)) throw PlotError("the series holds no numbers for this figure");
+            if (!(range.second >= range.first))
+              throw PlotError("the series holds no numbers for this figure");
             range = request.range ? *request.range : padded(range);
             // Columns of one figure share an axis, so it is named by what they share.
             const bool one = columns.size() == 1;
             const std::string unit = series.columns[columns[0]].unit;
             const std::string what = one ? series.columns[columns[0]].name
-                                         : series.columns[columns[0]].name.starts_with("inflow")
-                                               ? "flow into the domain"
-                                               : run.fields().description().unknown;
+                                     : series.columns[columns[0]].name.starts_with("inflow")
+                                         ? "flow into the domain"
+                                         : run.fields().description().unknown;
             Gnuplot plot(out);
             plot.line("set title " + quoted(title_of(run, request)));
             plot.line("set xlabel " + quoted(label("time", series.columns[0].unit)));
@@ -60,7 +62,8 @@ FigureKind series_kind() {
             for (const auto c : columns) entries.push_back(series.columns[c].name);
             plot.legend(entries);
             if (range.first < 0 && range.second > 0)
-              plot.line(fmt::format("set arrow from graph 0, first 0 to graph 1, first 0 nohead lc rgb '{}' lw 1", faint));
+              plot.line(fmt::format(
+                  "set arrow from graph 0, first 0 to graph 1, first 0 nohead lc rgb '{}' lw 1", faint));
             std::string command = "plot ";
             std::vector<Real> numbers;
             for (std::size_t n = 0; n < columns.size(); ++n) {
@@ -71,9 +74,11 @@ FigureKind series_kind() {
                   numbers.push_back(series.values[columns[n]][r]);
                   ++rows;
                 }
-              command += fmt::format("{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' title {}",
-                                     n == 0 ? "" : ", ", rows, distinct(static_cast<Index>(n)).hex(),
-                                     quoted(series.columns[columns[n]].name));
+              command += fmt::format(
+                  "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' "
+                  "title {}",
+                  n == 0 ? "" : ", ", rows, distinct(static_cast<Index>(n)).hex(),
+                  quoted(series.columns[columns[n]].name));
             }
             plot.line(command);
             plot.data(numbers);

@@ -15,7 +15,9 @@ Real gamma(Real linear) {
   return v <= 0.0031308 ? 12.92 * v : 1.055 * std::pow(v, 1 / 2.4) - 0.055;
 }
 
-Real linear(Real v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); }
+Real linear(Real v) {
+  return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4);
+}
 
 // Oklab (Ottosson, 2020) from lightness, chroma and hue in degrees.
 Colour from_polar(Real light, Real chroma, Real hue) {
@@ -30,7 +32,9 @@ Colour from_polar(Real light, Real chroma, Real hue) {
           gamma(-0.0041960863 * l - 0.7034186147 * m + 1.7076147010 * s)};
 }
 
-Real between(Real a, Real b, Real s) { return a + (b - a) * s; }
+Real between(Real a, Real b, Real s) {
+  return a + (b - a) * s;
+}
 
 }  // namespace
 
@@ -60,7 +64,9 @@ Colour diverging(Real s) {
   return from_polar(between(0.965, 0.42, size), 0.11 * std::pow(size, 0.8), signed_part < 0 ? 248 : 47);
 }
 
-Colour accent() { return from_polar(0.58, 0.18, 35); }
+Colour accent() {
+  return from_polar(0.58, 0.18, 35);
+}
 
 Colour curve(Index n, Index count) {
   if (n + 1 == count) return accent();

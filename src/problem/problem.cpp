@@ -27,8 +27,9 @@ void Problem::validate() const {
       throw InputError("nothing is said of side '" + grid_.side_name(side) +
                        "': give it a condition, or a default for all sides not named");
   if (equation_.storage.depends_on_time())
-    throw InputError("what is stored (storage, density, heat capacity) must not depend on time: a storage "
-                     "that changes by itself would create or destroy the amount stored");
+    throw InputError(
+        "what is stored (storage, density, heat capacity) must not depend on time: a storage "
+        "that changes by itself would create or destroy the amount stored");
 }
 
 }  // namespace williwaw

@@ -50,6 +50,8 @@ class Direct final : public LinearSolver {
 
 }  // namespace
 
-std::unique_ptr<LinearSolver> make_direct_solver() { return std::make_unique<Direct>(); }
+std::unique_ptr<LinearSolver> make_direct_solver() {
+  return std::make_unique<Direct>();
+}
 
 }  // namespace williwaw

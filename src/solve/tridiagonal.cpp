@@ -18,7 +18,8 @@ class Tridiagonal final : public LinearSolver {
     ratio_ = m.upper[0];
     pivot_ = m.diagonal;
     if (periodic_) {
-      // The corners are taken out as a rank-one change u·vᵀ with u = (s, 0, .., 0, last), v = (1, 0, .., first/s).
+      // The corners are taken out as a rank-one change u·vᵀ with u = (s, 0, .., 0, last), v = (1, 0, ..,
+      // first/s).
       shift_ = -pivot_[0];
       first_ = below_[0];
       last_ = ratio_[n - 1];
@@ -64,7 +65,9 @@ class Tridiagonal final : public LinearSolver {
 
 }  // namespace
 
-std::unique_ptr<LinearSolver> make_tridiagonal_solver() { return std::make_unique<Tridiagonal>(); }
+std::unique_ptr<LinearSolver> make_tridiagonal_solver() {
+  return std::make_unique<Tridiagonal>();
+}
 
 std::unique_ptr<LinearSolver> make_solver_for(const LinearSystem& system) {
   const auto* faces = std::get_if<FaceSystem>(&system);

@@ -40,10 +40,12 @@ void Closure::update(const Couplings& couplings, Real time, bool changed) {
     condition->law({places_, time, conductivity_, {}}, law);
     for (std::size_t f = 0; f < count; ++f) {
       if (law.rate[f] != 0)
-        throw InputError("condition '" + condition->kind() + "' needs an unknown of its own on the wall, "
+        throw InputError("condition '" + condition->kind() +
+                         "' needs an unknown of its own on the wall, "
                          "which diffusion does not have");
       if (!std::isfinite(law.value[f]) || !std::isfinite(law.data[f]))
-        throw InputError("condition '" + condition->kind() + "' is not a finite number at time " + to_text(time));
+        throw InputError("condition '" + condition->kind() + "' is not a finite number at time " +
+                         to_text(time));
       sum.value[f] += law.value[f];
       sum.data[f] += law.data[f];
       sum.flux[f] = law.flux[f];

@@ -60,8 +60,8 @@ Offers DiffusionBalance::offers() const {
   Offers result;
   result.linear = true;
   result.matrix = true;
-  result.steady_matrix = !couplings_.depends_on_time() &&
-                         std::ranges::none_of(closures_, &Closure::left_side_depends_on_time);
+  result.steady_matrix =
+      !couplings_.depends_on_time() && std::ranges::none_of(closures_, &Closure::left_side_depends_on_time);
   return result;
 }
 
@@ -162,8 +162,17 @@ struct DiffusionBalance::Sweep {
     const Grid& g = balance.grid();
     const Couplings& c = balance.couplings_;
     const auto strength = [&](int a) { return parts.has(Parts::flux(a)) ? c.conductivity(a) : 0.0; };
-    kernels::SeparableLine line{g.size(0), u + g.number(0, j, k), neighbours(j, k), c.before(0).data(),
-                                c.after(0).data(), strength(0), 0, 0, 0, 0, g.axis(0).periodic(),
+    kernels::SeparableLine line{g.size(0),
+                                u + g.number(0, j, k),
+                                neighbours(j, k),
+                                c.before(0).data(),
+                                c.after(0).data(),
+                                strength(0),
+                                0,
+                                0,
+                                0,
+                                0,
+                                g.axis(0).periodic(),
                                 g.axis(0).is_uniform() && g.size(0) > 2};
     if (g.rank() > 1) {
       line.south = strength(1) * c.before(1)[j];
@@ -183,8 +192,8 @@ struct DiffusionBalance::Sweep {
       if (a >= g.rank() || !parts.has(Parts::flux(a))) return no_flux.data();
       return c.faces(a).data() + c.face(a, 0, j + up_j, k + up_k);
     };
-    return {g.size(0), u + g.number(0, j, k), neighbours(j, k), faces(0, 0, 0), faces(1, 0, 0),
-            faces(1, 1, 0), faces(2, 0, 0), faces(2, 0, 1), g.axis(0).periodic()};
+    return {g.size(0),      u + g.number(0, j, k), neighbours(j, k), faces(0, 0, 0),      faces(1, 0, 0),
+            faces(1, 1, 0), faces(2, 0, 0),        faces(2, 0, 1),   g.axis(0).periodic()};
   }
 
   void collect(Ledger& ledger, Real weight) const {
@@ -218,7 +227,8 @@ void DiffusionBalance::flow_through_walls(Index j, Index k, Parts parts, const R
       if (at[side.axis] != (side.upper ? grid().size(side.axis) - 1 : 0)) continue;
       face = nx * (side.axis == 1 ? k : j);
     }
-    for (Index i = 0; i < count; ++i) apply(first + i, wall.inflow(face + i) - wall.pull(face + i) * u[first + i]);
+    for (Index i = 0; i < count; ++i)
+      apply(first + i, wall.inflow(face + i) - wall.pull(face + i) * u[first + i]);
     // Booked condition by condition and face by face: the ledger never learns of the content.
     for (std::size_t s = 0; s < wall.conditions(); ++s) {
       Real sum = 0;
@@ -280,15 +290,18 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
     const Real* capacity = separable ? nullptr : couplings_.capacities().data() + nx * line;
     const auto capacity_at = [&](Index i) { return capacity ? capacity[i] : storage * across * widths[i]; };
     const auto total = [&](Index first, Index count) {
-      return kernels::total(count, next + first, widths + first, across, storage, capacity ? capacity + first : nullptr);
+      return kernels::total(count, next + first, widths + first, across, storage,
+                            capacity ? capacity + first : nullptr);
     };
     // Where nothing but the ends of the line is touched again, its sums are taken while it is computed.
-    const bool once = nx > 2 && !has_source() && held_start_[line] == held_start_[line + 1] && !beside_wall(j, k);
+    const bool once =
+        nx > 2 && !has_source() && held_start_[line] == held_start_[line + 1] && !beside_wall(j, k);
     Totals& totals = sweep.totals[block];
     if (once)
-      totals.add(separable ? kernels::step_separable_counted(sweep.separable(j, k), rank, step / storage, widths, across,
-                                                             storage, next)
-                           : kernels::step_general_counted(sweep.general(j, k), rank, step, capacity, widths, across, next));
+      totals.add(separable ? kernels::step_separable_counted(sweep.separable(j, k), rank, step / storage,
+                                                             widths, across, storage, next)
+                           : kernels::step_general_counted(sweep.general(j, k), rank, step, capacity, widths,
+                                                           across, next));
     else if (separable)
       kernels::step_separable(sweep.separable(j, k), rank, step / storage, next);
     else
@@ -357,9 +370,9 @@ void DiffusionBalance::book_one_held(std::size_t held, Real amount, Ledger& amou
     amounts[first_line_[holder.closure]] += amount * closures_[holder.closure].area(holder.face) / area;
 }
 
-// At a node that walls of several axes hold, what is missing is shared by area. That alone would be wrong by as
-// much as the walls' fluxes differ; each wall must first supply what leaves along its own axis. What is booked
-// here sums to zero over the walls of a node and makes their flows second-order accurate.
+// At a node that walls of several axes hold, what is missing is shared by area. That alone would be wrong by
+// as much as the walls' fluxes differ; each wall must first supply what leaves along its own axis. What is
+// booked here sums to zero over the walls of a node and makes their flows second-order accurate.
 void DiffusionBalance::book_shared(const State& y, Parts parts, Real weight, Ledger& ledger) const {
   FaceSystem shape;
   shape.extent = {grid().size(0), grid().size(1), grid().size(2)};
@@ -379,7 +392,8 @@ void DiffusionBalance::book_shared(const State& y, Parts parts, Real weight, Led
     }
     for (const auto& holder : holders_[h]) {
       const Closure& wall = closures_[holder.closure];
-      ledger[first_line_[holder.closure]] += weight * (wall.area(holder.face) / area * sum - along[wall.side().axis]);
+      ledger[first_line_[holder.closure]] +=
+          weight * (wall.area(holder.face) / area * sum - along[wall.side().axis]);
     }
   }
 }

@@ -84,8 +84,7 @@ State DiffusionBalance::initial_state() const {
   for (Index k = 0; k < g.size(2); ++k)
     for (Index j = 0; j < g.size(1); ++j) {
       for (Index i = 0; i < g.size(0); ++i) line.set(i, g.point(i, j, k));
-      problem_.initial.evaluate(line, 0,
-                                {y.data() + g.number(0, j, k), static_cast<std::size_t>(g.size(0))});
+      problem_.initial.evaluate(line, 0, {y.data() + g.number(0, j, k), static_cast<std::size_t>(g.size(0))});
     }
   for (const Real v : y)
     if (!std::isfinite(v)) throw InputError("the initial value is not a finite number everywhere");
@@ -104,39 +103,15 @@ Field DiffusionBalance::field(const State& y, Real at) {
       place[wall.side().axis] += wall.side().upper ? 1 : -1;
       result.at(place[0], place[1], place[2]) = 2 * wall.wall_value(f, u) - u;
     }
-  // Beyond edges and corners the field goes on linearly.
-  const std::array<Index, 3> deep{1, g.rank() > 1, g.rank() > 2};
-  for (Index k = -deep[2]; k < g.size(2) + deep[2]; ++k)
-    for (Index j = -deep[1]; j < g.size(1) + deep[1]; ++j)
-      for (Index i = -deep[0]; i < g.size(0) + deep[0]; ++i) {
-        const std::array<Index, 3> place{i, j, k};
-        std::array<Index, 3> inside{0, 0, 0};
-        int outside = 0;
-        for (int a = 0; a < g.rank(); ++a) {
-          inside[a] = std::clamp<Index>(place[a], 0, g.size(a) - 1);
-          if (inside[a] != place[a] && !g.axis(a).periodic()) ++outside;
-        }
-        if (outside < 2) {
-          // Skip the interior of a line, where there is nothing to fill.
-          if (outside == 0 && i == 0 && g.size(0) > 2) i = g.size(0) - 2;
-          continue;
-        }
-        const Real base = result.at(inside[0], inside[1], inside[2]);
-        Real value = base;
-        for (int a = 0; a < g.rank(); ++a) {
-          auto one = inside;
-          one[a] = place[a];
-          value += result.at(one[0], one[1], one[2]) - base;
-        }
-        result.at(i, j, k) = value;
-      }
+  result.extend_corners();
   return result;
 }
 
 Real DiffusionBalance::wall_flux(Side side, const State& y, Real at) {
   const Closure* wall = closure(side, at);
   if (!wall) throw InputError("a periodic side has no wall, and so no flux through it");
-  if (wall->pins()) throw InputError("what flows through a wall that holds its nodes is known for a step only");
+  if (wall->pins())
+    throw InputError("what flows through a wall that holds its nodes is known for a step only");
   Real flow = 0, area = 0;
   for (Index f = 0; f < wall->faces(); ++f) {
     flow += wall->inflow(f) - wall->pull(f) * y[wall->unknown(f)];
@@ -177,8 +152,8 @@ Stencil DiffusionBalance::stencil(Index number, Real at) {
     for (Index f = 0; !wall.pins() && f < wall.faces(); ++f)
       if (wall.unknown(f) == number)
         for (std::size_t c = 0; c < wall.conditions(); ++c)
-          result.walls.push_back({wall.lines()[c].name, wall.flow_of(c, f, 0),
-                                  wall.flow_of(c, f, 0) - wall.flow_of(c, f, 1)});
+          result.walls.push_back(
+              {wall.lines()[c].name, wall.flow_of(c, f, 0), wall.flow_of(c, f, 0) - wall.flow_of(c, f, 1)});
   result.source = source_.empty() ? source_density_ * result.volume : source_[number];
   const auto found = std::ranges::lower_bound(held_, number);
   if (found != held_.end() && *found == number) {

@@ -65,7 +65,8 @@ template <int rank, class Line, class Finish>
   const Real before_first = l.periodic ? u[n - 1] : u[0], after_last = l.periodic ? u[0] : u[n - 1];
   out[0] = finish(0, along(l, 0, u[0], before_first, n > 1 ? u[1] : after_last) + across<rank>(l, 0, u[0]));
   if (n > 1)
-    out[n - 1] = finish(n - 1, along(l, n - 1, u[n - 1], u[n - 2], after_last) + across<rank>(l, n - 1, u[n - 1]));
+    out[n - 1] =
+        finish(n - 1, along(l, n - 1, u[n - 1], u[n - 2], after_last) + across<rank>(l, n - 1, u[n - 1]));
 }
 
 struct Uncounted {
@@ -84,8 +85,8 @@ struct Uncounted {
 // are 1.
 struct Counted {
   template <int rank, class Line, class Finish>
-  [[gnu::always_inline]] static void sweep(const Line& l, Real* __restrict out, const Finish& finish, Totals* totals,
-                                           const Real* weights, const Real* widths) {
+  [[gnu::always_inline]] static void sweep(const Line& l, Real* __restrict out, const Finish& finish,
+                                           Totals* totals, const Real* weights, const Real* widths) {
     ends<rank>(l, out, finish);
     const Real* u = l.u;
     Real content = 0, gross = 0, integral = 0, lowest = totals->lowest, highest = totals->highest;
@@ -137,8 +138,8 @@ void step_separable(const SeparableLine& line, int rank, Real scale, Real* out) 
 }
 
 WILLIWAW_CLONES
-Totals step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths, Real across,
-                              Real storage, Real* out) {
+Totals step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths,
+                              Real across, Real storage, Real* out) {
   const Real* u = line.u;
   const auto finish = [u, scale](Index i, Real inflow) { return u[i] + scale * inflow; };
   Totals totals;
@@ -158,24 +159,27 @@ Totals step_separable_counted(const SeparableLine& line, int rank, Real scale, c
 
 WILLIWAW_CLONES
 void rate_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out) {
-  by_rank<Uncounted>(SeparableLine(line), rank, out, [widths, scale](Index i, Real inflow) { return widths[i] * scale * inflow; });
+  by_rank<Uncounted>(SeparableLine(line), rank, out,
+                     [widths, scale](Index i, Real inflow) { return widths[i] * scale * inflow; });
 }
 
 WILLIWAW_CLONES
 void step_general(const GeneralLine& line, int rank, Real step, const Real* capacity, Real* out) {
   const GeneralLine l = line;
-  by_rank<Uncounted>(l, rank, out, [&l, step, capacity](Index i, Real inflow) { return l.u[i] + step * inflow / capacity[i]; });
+  by_rank<Uncounted>(l, rank, out, [&l, step, capacity](Index i, Real inflow) {
+    return l.u[i] + step * inflow / capacity[i];
+  });
 }
 
 WILLIWAW_CLONES
-Totals step_general_counted(const GeneralLine& line, int rank, Real step, const Real* capacity, const Real* widths,
-                            Real across, Real* out) {
+Totals step_general_counted(const GeneralLine& line, int rank, Real step, const Real* capacity,
+                            const Real* widths, Real across, Real* out) {
   const GeneralLine l = line;
   Totals totals;
   by_rank<Counted>(
       l, rank, out,
-      [&l, step, capacity](Index i, Real inflow) { return l.u[i] + step * inflow / capacity[i]; }, &totals, capacity,
-      widths);
+      [&l, step, capacity](Index i, Real inflow) { return l.u[i] + step * inflow / capacity[i]; }, &totals,
+      capacity, widths);
   totals.integral *= across;
   return totals;
 }
@@ -187,7 +191,8 @@ void rate_general(const GeneralLine& line, int rank, Real* out) {
 }
 
 WILLIWAW_CLONES
-Totals total(Index count, const Real* u, const Real* widths, Real across, Real storage, const Real* capacity) {
+Totals total(Index count, const Real* u, const Real* widths, Real across, Real storage,
+             const Real* capacity) {
   Real content = 0, gross = 0, integral = 0;
   Real lowest = u[0], highest = u[0];
   if (capacity) {

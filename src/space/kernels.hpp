@@ -28,10 +28,10 @@ struct SeparableLine {
 
 /// out[i] = u[i] + scale · (what flows into a unit of volume)
 void step_separable(const SeparableLine& line, int rank, Real scale, Real* out);
-/// The same, with the sums and extremes of out[1] .. out[count-2] taken in the same pass; both ends are left to
-/// the caller, who may have walls to add there.
-Totals step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths, Real across,
-                              Real storage, Real* out);
+/// The same, with the sums and extremes of out[1] .. out[count-2] taken in the same pass; both ends are left
+/// to the caller, who may have walls to add there.
+Totals step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths,
+                              Real across, Real storage, Real* out);
 /// out[i] = widths[i] · scale · (what flows into a unit of volume)
 void rate_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out);
 
@@ -50,8 +50,8 @@ struct GeneralLine {
 
 /// out[i] = u[i] + step · (what flows into the control volume) / capacity[i]
 void step_general(const GeneralLine& line, int rank, Real step, const Real* capacity, Real* out);
-Totals step_general_counted(const GeneralLine& line, int rank, Real step, const Real* capacity, const Real* widths,
-                            Real across, Real* out);
+Totals step_general_counted(const GeneralLine& line, int rank, Real step, const Real* capacity,
+                            const Real* widths, Real across, Real* out);
 /// out[i] = what flows into the control volume
 void rate_general(const GeneralLine& line, int rank, Real* out);
 

@@ -3,12 +3,15 @@
 namespace williwaw {
 
 namespace {
-Index padded(const Block& b, int axis) { return b.extent[axis] + (b.extent[axis] > 1 ? 2 * b.halo : 0); }
+Index padded(const Block& b, int axis) {
+  return b.extent[axis] + (b.extent[axis] > 1 ? 2 * b.halo : 0);
+}
 }  // namespace
 
 Layout::Layout(std::vector<Block> blocks) : blocks_(std::move(blocks)), starts_{0} {
   for (const auto& b : blocks_) {
-    if (b.components < 1 || b.halo < 0) throw InputError("block '" + b.name + "': needs a component at least");
+    if (b.components < 1 || b.halo < 0)
+      throw InputError("block '" + b.name + "': needs a component at least");
     starts_.push_back(starts_.back() + b.components * padded(b, 0) * padded(b, 1) * padded(b, 2));
   }
 }

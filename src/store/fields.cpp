@@ -14,7 +14,9 @@ Index shown_size(const Axis& axis) {
   return axis.size() + (axis.periodic() && axis.unknowns() == Unknowns::nodes ? 1 : 0);
 }
 
-std::string wall_name(const std::string& unknown, const std::string& side) { return unknown + "_on_" + side; }
+std::string wall_name(const std::string& unknown, const std::string& side) {
+  return unknown + "_on_" + side;
+}
 
 // Shown as `dimensions`, in the file's order: the last axis first.
 template <class Visit>
@@ -98,7 +100,8 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   if (!about.value.unit.empty()) nc.attribute(open_->value, "units", about.value.unit);
   std::string method;
   for (int a = 0; a < grid.rank(); ++a) method += grid.axis(a).name() + ": ";
-  nc.attribute(open_->value, "cell_methods", method + (grid.unknowns() == Unknowns::cells ? "mean" : "point"));
+  nc.attribute(open_->value, "cell_methods",
+               method + (grid.unknowns() == Unknowns::cells ? "mean" : "point"));
 
   for (const Side side : kept_walls(grid)) {
     std::vector<int> along{time};
@@ -118,7 +121,8 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   nc.attribute(NC_GLOBAL, "unknowns", grid.unknowns() == Unknowns::cells ? "cells" : "nodes");
   nc.attribute(NC_GLOBAL, "case", about.case_text);
   // Offset and factor from SI, so that a reader need not know units to go back.
-  for (const auto& [name, scale] : {std::pair{"length", about.length}, {"time", about.time}, {"value", about.value}}) {
+  for (const auto& [name, scale] :
+       {std::pair{"length", about.length}, {"time", about.time}, {"value", about.value}}) {
     nc.attribute(NC_GLOBAL, std::string(name) + "_factor", scale.factor);
     nc.attribute(NC_GLOBAL, std::string(name) + "_offset", scale.offset);
   }
@@ -251,6 +255,7 @@ Field FieldReader::field(Index record) const {
       result.at(beyond[0], beyond[1], beyond[2]) = 2 * on_wall[f] - result[touching[f]];
     }
   }
+  if (g.unknowns() == Unknowns::cells) result.extend_corners();
   return result;
 }
 

@@ -33,7 +33,8 @@ int NetcdfFile::dimension(const std::string& name, std::size_t size) const {
 
 int NetcdfFile::variable(const std::string& name, const std::vector<int>& dimensions) const {
   int result = -1;
-  check(nc_def_var(id_, name.c_str(), NC_DOUBLE, static_cast<int>(dimensions.size()), dimensions.data(), &result));
+  check(nc_def_var(id_, name.c_str(), NC_DOUBLE, static_cast<int>(dimensions.size()), dimensions.data(),
+                   &result));
   return result;
 }
 

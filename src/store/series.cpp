@@ -69,8 +69,9 @@ Series read_series(const std::filesystem::path& file) {
   for (const auto& header : cut(line)) {
     const auto open = header.rfind(" [");
     const bool with_unit = open != std::string::npos && header.back() == ']';
-    result.columns.push_back(with_unit ? Column{header.substr(0, open), header.substr(open + 2, header.size() - open - 3)}
-                                       : Column{header, ""});
+    result.columns.push_back(
+        with_unit ? Column{header.substr(0, open), header.substr(open + 2, header.size() - open - 3)}
+                  : Column{header, ""});
   }
   result.values.resize(result.columns.size());
   for (int number = 2; std::getline(in, line); ++number) {

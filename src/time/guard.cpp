@@ -42,8 +42,8 @@ std::optional<std::string> Guard::check(Balance& balance, const Totals& totals, 
   const Real width = std::max(highest_ - lowest_, 1e-6 * std::max(std::abs(highest_), std::abs(lowest_)));
   const Real outside = std::max(totals.highest - highest_, lowest_ - totals.lowest);
   if (outside <= tolerated_widths * width) return std::nullopt;
-  return "the solution has left the range that data and sources allow by " +
-         to_text(outside / width) + " times its width";
+  return "the solution has left the range that data and sources allow by " + to_text(outside / width) +
+         " times its width";
 }
 
 }  // namespace williwaw

@@ -41,10 +41,14 @@ std::vector<Event> events_of(const Plan& plan) {
 }  // namespace
 
 StepMisfit::StepMisfit(Real s, Real begin, Real end, Real below, Real above)
-    : InputError("the step " + to_text(s) + " does not divide the time from " + to_text(begin) + " to " + to_text(end) +
-                 ", at which something is recorded; " + to_text(below) + (above != below ? " or " + to_text(above) : "") +
-                 " would"),
-      step(s), from(begin), to(end), shorter(below), longer(above) {}
+    : InputError("the step " + to_text(s) + " does not divide the time from " + to_text(begin) + " to " +
+                 to_text(end) + ", at which something is recorded; " + to_text(below) +
+                 (above != below ? " or " + to_text(above) : "") + " would"),
+      step(s),
+      from(begin),
+      to(end),
+      shorter(below),
+      longer(above) {}
 
 std::vector<Stretch> schedule(const Plan& plan) {
   if (!(plan.until > plan.start)) throw InputError("the end of the run must lie after its start");
@@ -92,8 +96,8 @@ Outcome march(Balance& balance, State& state, const Plan& plan, const Observers&
   Guard guard(balance, outcome.totals, plan.start);
   Ledger amounts(balance.lines().size());
   const auto moment = [&](Real length) {
-    return Moment{outcome.steps, outcome.time,   length,  state, stepper.previous(),
-                  outcome.totals, amounts, outcome.budget};
+    return Moment{outcome.steps,      outcome.time,   length,  state,
+                  stepper.previous(), outcome.totals, amounts, outcome.budget};
   };
   const auto tell = [](const auto& observer, const Moment& m) {
     if (observer) observer(m);

@@ -1,12 +1,13 @@
-#include "schemes/kinds.hpp"
-
 #include <algorithm>
+
+#include "schemes/kinds.hpp"
 
 namespace williwaw {
 
 const std::vector<SchemeKind>& scheme_kinds() {
-  static const std::vector<SchemeKind> kinds{schemes::explicit_euler(), schemes::rk4(), schemes::implicit_euler(),
-                                             schemes::crank_nicolson(), schemes::theta()};
+  static const std::vector<SchemeKind> kinds{schemes::explicit_euler(), schemes::rk4(),
+                                             schemes::implicit_euler(), schemes::crank_nicolson(),
+                                             schemes::theta()};
   return kinds;
 }
 

@@ -12,7 +12,8 @@ Stepper::Stepper(Balance& balance, const Scheme& scheme)
   scheme_.tableau.validate();
   const bool implicit = !scheme_.tableau.is_explicit();
   if (implicit && !offers_.matrix)
-    throw InputError("scheme '" + scheme_.name + "' is implicit and needs a matrix, which this equation does "
+    throw InputError("scheme '" + scheme_.name +
+                     "' is implicit and needs a matrix, which this equation does "
                      "not offer: choose an explicit scheme");
   // A single explicit stage is what balances do in one pass over memory.
   one_pass_ = !implicit && scheme_.tableau.stages() == 1;

@@ -66,7 +66,9 @@ bool Tableau::is_explicit() const {
   return true;
 }
 
-bool Tableau::ends_with_last_stage() const { return a.back() == b && c.back() == 1; }
+bool Tableau::ends_with_last_stage() const {
+  return a.back() == b && c.back() == 1;
+}
 
 bool Tableau::starts_with_state() const {
   for (const Real x : a.front())

@@ -62,7 +62,7 @@ void interior_of_separable(const Couplings& c, const Grid& g, Spectrum& out) {
 
 Spectrum from_axes(const std::vector<AxisOperator>& axes, const Couplings& c, const Grid& g) {
   Spectrum result;
-  result.method = "closed form by axis";
+  result.method = "axis by axis";
   Real smallest = 0;
   std::array<Index, 3> at{0, 0, 0};
   for (int a = 0; a < g.rank(); ++a) {
@@ -130,16 +130,16 @@ Spectrum from_matrix(DiffusionBalance& balance, Real at) {
   }
   if (free.empty()) throw InputError("walls hold every unknown: nothing is left to solve");
   if (line) {
-    result.method = "tridiagonal";
+    result.method = "by bisection";
     result.largest = largest_eigenvalue(op.diagonal, op.off_diagonal, op.corner);
     result.smallest = smallest_eigenvalue(op.diagonal, op.off_diagonal, op.corner);
   } else if (dense) {
-    result.method = "dense eigenvalues";
+    result.method = "by dense eigenvalues";
     const auto values = symmetric_eigenvalues(static_cast<Index>(free.size()), entries);
     result.largest = values.back();
     result.smallest = values.front();
   } else {
-    result.method = "Gershgorin bound";
+    result.method = "by Gershgorin's circles";
     result.exact = false;
     result.largest = gershgorin;
   }

@@ -102,7 +102,8 @@ east = "periodic"
 until = 1
 scheme = "rk4"
 step = { of_limit = 0.5 }
-)case", "plain.toml");
+)case",
+                                "plain.toml");
   CHECK(c.value.unit.empty());
   CHECK(c.problem.grid().axis(0).periodic());
   CHECK(c.step.of_limit);
@@ -112,8 +113,8 @@ step = { of_limit = 0.5 }
 }
 
 TEST_CASE("overrides replace values, conditions are replaced whole") {
-  const Case c = read_case_text(plate, "plate.toml",
-                                {"boundary.top={ flux = \"3 W/m^2\" }", "time.step=30 s", "grid.x.spacing=2 cm"});
+  const Case c = read_case_text(
+      plate, "plate.toml", {"boundary.top={ flux = \"3 W/m^2\" }", "time.step=30 s", "grid.x.spacing=2 cm"});
   CHECK(c.problem.wall(*c.problem.grid().side("top")).conditions().size() == 1);
   CHECK(c.step.value == 30);
   CHECK(c.problem.grid().axis(0).size() == 21);
@@ -147,10 +148,12 @@ default = { dirichlet = "1 g/L" }
 until = "30 day"
 scheme = "implicit-euler"
 step = "1 day"
-)case", "column.toml");
+)case",
+                                "column.toml");
   CHECK(c.problem.grid().side_name({0, true}) == "top");
   CHECK(c.problem.wall({0, false}).holds());
-  CHECK(c.problem.wall({0, true}).conditions()[0]->arguments()[0](Point{}) == doctest::Approx(0.3e-3 / 86400));
+  CHECK(c.problem.wall({0, true}).conditions()[0]->arguments()[0](Point{}) ==
+        doctest::Approx(0.3e-3 / 86400));
   CHECK(c.problem.equation().diffusion.coefficient[2](Point{}) == doctest::Approx(12e-6 / 86400));
   CHECK(c.problem.equation().unknown == "moisture");
   CHECK(c.length.unit == "m");
@@ -176,7 +179,8 @@ TEST_CASE("starter cases read and check without a complaint") {
     Prepared p = prepare(c);
     CHECK(p.stability.stable());
   }
-  CHECK_THROWS_WITH_AS(starter_case("wave"), "kind 'wave' is not there yet; there are heat and diffusion", InputError);
+  CHECK_THROWS_WITH_AS(starter_case("wave"), "kind 'wave' is not there yet; there are heat and diffusion",
+                       InputError);
   CHECK_THROWS_WITH_AS(starter_case("heta"), "unknown kind 'heta'; did you mean 'heat'?", InputError);
 }
 
@@ -195,7 +199,7 @@ TEST_CASE("the stencil of a cell is printed in full") {
   Prepared p = prepare(c);
   const std::string text = stencil_report(c, p, place_from(c, "0.001")).text();
   CHECK(text.find("wall west: dirichlet") != std::string::npos);
-  CHECK(text.find("560·u") != std::string::npos);   // k/(h/2) = 1.4/0.0025
+  CHECK(text.find("560·u") != std::string::npos);  // k/(h/2) = 1.4/0.0025
   CHECK(text.find("280·(u_east − u)") != std::string::npos);
   CHECK_THROWS_AS(place_from(c, "0.5"), InputError);
   CHECK_THROWS_AS(place_from(c, "warm"), InputError);

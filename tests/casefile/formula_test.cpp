@@ -1,8 +1,8 @@
+#include "williwaw/casefile/formula.hpp"
+
 #include <doctest/doctest.h>
 
 #include <cmath>
-
-#include "williwaw/casefile/formula.hpp"
 
 using namespace williwaw;
 using namespace williwaw::casefile;
@@ -57,11 +57,14 @@ TEST_CASE("formulas are evaluated by line, in as many pieces as it takes") {
 }
 
 TEST_CASE("formulas that cannot be read say why") {
-  CHECK(complaint("18*exp(-x/slb)") == "formula '18*exp(-x/slb)' cannot be read: unknown name 'slb'; did you mean 'slab'?");
-  CHECK(complaint("nigth + 1") == "formula 'nigth + 1' cannot be read: unknown name 'nigth'; did you mean 'night'?");
+  CHECK(complaint("18*exp(-x/slb)") ==
+        "formula '18*exp(-x/slb)' cannot be read: unknown name 'slb'; did you mean 'slab'?");
+  CHECK(complaint("nigth + 1") ==
+        "formula 'nigth + 1' cannot be read: unknown name 'nigth'; did you mean 'night'?");
   CHECK(complaint("y + 1") == "formula 'y + 1' cannot be read: unknown name 'y'; here it may use x, t");
   CHECK(complaint("2*(x + 1").find("cannot be read") != std::string::npos);
-  CHECK(complaint("sum_over(n, 1, 4)") == "formula 'sum_over(n, 1, 4)': sum_over takes four things, (index, from, to, term), not 3");
+  CHECK(complaint("sum_over(n, 1, 4)") ==
+        "formula 'sum_over(n, 1, 4)': sum_over takes four things, (index, from, to, term), not 3");
   CHECK(complaint("sum_over(n, 1, x, n)").find("unknown name 'x'") != std::string::npos);
   CHECK(complaint("sum_over(n, 1, 2.5, n)").find("whole numbers") != std::string::npos);
   CHECK(complaint("").find("cannot be read") != std::string::npos);

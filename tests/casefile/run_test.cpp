@@ -1,10 +1,11 @@
+#include "williwaw/casefile/run.hpp"
+
 #include <doctest/doctest.h>
 
 #include <cmath>
 #include <fstream>
 #include <sstream>
 
-#include "williwaw/casefile/run.hpp"
 #include "williwaw/store/series.hpp"
 
 using namespace williwaw;
@@ -66,7 +67,8 @@ TEST_CASE("a run leaves a complete folder and compares with the exact solution a
   const Ran ran = run("decay");
   for (const char* file : {"fields.nc", "series.csv", "summary.json", "case.toml", "run.log"})
     CHECK(std::filesystem::exists(ran.folder / file));
-  for (const auto& entry : std::filesystem::directory_iterator(ran.folder)) CHECK(entry.path().extension() != ".partial");
+  for (const auto& entry : std::filesystem::directory_iterator(ran.folder))
+    CHECK(entry.path().extension() != ".partial");
   REQUIRE(ran.result.comparisons.size() == 5);
   CHECK(ran.result.comparisons[0].norms.max < 1e-12);
   CHECK(ran.result.comparisons[4].norms.max < 5e-3);
@@ -105,7 +107,9 @@ TEST_CASE("a case is kept as it was run") {
 }
 
 TEST_CASE("a run that blows up keeps what was recorded and says why") {
-  const Case c = read_case_text(decay, "decay.toml", {"time.scheme=explicit-euler", "time.step={ of_limit = 1.3 }", "time.until=5000 s"});
+  const Case c =
+      read_case_text(decay, "decay.toml",
+                     {"time.scheme=explicit-euler", "time.step={ of_limit = 1.3 }", "time.until=5000 s"});
   Prepared p = prepare(c);
   CHECK_FALSE(p.stability.stable());
   RunOptions options;
@@ -123,5 +127,6 @@ TEST_CASE("a run that blows up keeps what was recorded and says why") {
 TEST_CASE("comparison with the initial value") {
   const Ran ran = run("initial", {"exact.value=initial"});
   CHECK(ran.result.comparisons[0].norms.max == 0);
-  CHECK(ran.result.comparisons[4].norms.max == doctest::Approx(10 * (1 - std::exp(-M_PI * M_PI * 0.1))).epsilon(1e-2));
+  CHECK(ran.result.comparisons[4].norms.max ==
+        doctest::Approx(10 * (1 - std::exp(-M_PI * M_PI * 0.1))).epsilon(1e-2));
 }

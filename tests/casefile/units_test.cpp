@@ -1,6 +1,6 @@
-#include <doctest/doctest.h>
-
 #include "williwaw/casefile/units.hpp"
+
+#include <doctest/doctest.h>
 
 using namespace williwaw;
 using namespace williwaw::casefile;
@@ -44,6 +44,7 @@ TEST_CASE("numbers with units are told from formulas") {
   CHECK(is("12h", 12, "h"));
   CHECK(is("8 W/m^2/K", 8, "W/m^2/K"));
   CHECK(is("35 %", 35, "%"));
+  CHECK(is("+3 1/s", 3, "1/s"));
   for (const char* formula : {"18*exp(-x/slab)", "slab/2", "2 + x", "12", "-x", "3*day", "2 * x"}) {
     CAPTURE(formula);
     CHECK_FALSE(split_measured(formula));

@@ -11,7 +11,8 @@ using namespace williwaw::test;
 TEST_CASE("broken cases get their message, exit code 2, and leave nothing behind") {
   const std::filesystem::path folder = std::string(TESTS) + "/broken";
   std::vector<std::filesystem::path> files;
-  for (const auto& entry : std::filesystem::directory_iterator(folder)) files.push_back(entry.path().filename());
+  for (const auto& entry : std::filesystem::directory_iterator(folder))
+    files.push_back(entry.path().filename());
   std::sort(files.begin(), files.end());
   CHECK(files.size() >= 40);
   const auto results = fresh_folder("broken") / "out";

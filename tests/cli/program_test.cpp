@@ -1,9 +1,9 @@
 // The program as its users meet it.
+#include "support/program.hpp"
+
 #include <doctest/doctest.h>
 
 #include <nlohmann/json.hpp>
-
-#include "support/program.hpp"
 
 using namespace williwaw::test;
 
@@ -28,7 +28,8 @@ TEST_CASE("check prints its sections in order and the same words as JSON") {
   const Printed text = williwaw_in(".", "check " + cases + "/hut-floor.toml");
   CHECK(text.code == 0);
   std::size_t last = 0;
-  for (const char* title : {"equation\n", "\ngrid\n", "\nwalls\n", "\nschemes\n", "\nstability\n", "\ncost\n"}) {
+  for (const char* title :
+       {"equation\n", "\ngrid\n", "\nwalls\n", "\nschemes\n", "\nstability\n", "\ncost\n"}) {
     const auto at = text.out.find(title);
     REQUIRE(at != std::string::npos);
     CHECK(at >= last);
@@ -81,8 +82,10 @@ TEST_CASE("more figures and a film from a finished run") {
     CHECK(std::filesystem::file_size(folder / file) > 2000);
   };
   draws("plot hut-floor.out", "hut-floor.out/figures/profiles.png");
-  draws("plot hut-floor.out profiles --times \"1 h,360 min\" --range \"-25,20\" --format svg", "hut-floor.out/figures/profiles.svg");
-  draws("plot hut-floor.out series --of pipe --size 640x400 --format pdf", "hut-floor.out/figures/series-pipe.pdf");
+  draws("plot hut-floor.out profiles --times \"1 h,360 min\" --range \"-25,20\" --format svg",
+        "hut-floor.out/figures/profiles.svg");
+  draws("plot hut-floor.out series --of pipe --size 640x400 --format pdf",
+        "hut-floor.out/figures/series-pipe.pdf");
   draws("plot hut-floor.out spacetime -o st.png", "st.png");
   draws("film hut-floor.out --seconds 2", "hut-floor.out/figures/film.gif");
 }
@@ -95,12 +98,17 @@ TEST_CASE("what cannot be drawn is said in words") {
     CHECK(printed.code == 2);
     return printed.error;
   };
-  CHECK(complaint("plot hut-floor.out map") == "a map needs two axes; in one dimension use profiles or spacetime\n");
-  CHECK(complaint("plot hut-floor.out contours") == "there is no figure called 'contours' yet; there are profiles, map, spacetime and series\n");
-  CHECK(complaint("plot hut-floor.out series --of mast").find("has no column called 'mast'") != std::string::npos);
-  CHECK(complaint("plot hut-floor.out --times soon") == "--times: 'soon' is not a number; give it in h or with a unit\n");
+  CHECK(complaint("plot hut-floor.out map") ==
+        "a map needs two axes; in one dimension use profiles or spacetime\n");
+  CHECK(complaint("plot hut-floor.out contours") ==
+        "there is no figure called 'contours' yet; there are profiles, map, spacetime and series\n");
+  CHECK(complaint("plot hut-floor.out series --of mast").find("has no column called 'mast'") !=
+        std::string::npos);
+  CHECK(complaint("plot hut-floor.out --times soon") ==
+        "--times: 'soon' is not a number; give it in h or with a unit\n");
   CHECK(complaint("plot hut-floor.out --times \"3 m\"") == "--times: unit 'm' does not fit; 'h' would\n");
-  CHECK(complaint("plot hut-floor.out --size big") == "--size: 'big' is not WIDTHxHEIGHT, such as 1280x800\n");
+  CHECK(complaint("plot hut-floor.out --size big") ==
+        "--size: 'big' is not WIDTHxHEIGHT, such as 1280x800\n");
   CHECK(complaint("plot nowhere.out").find("nowhere.out") != std::string::npos);
   CHECK(complaint("film hut-floor.out -o film.mp4").find("not there yet") != std::string::npos);
 }

@@ -7,7 +7,9 @@
 using namespace williwaw;
 
 namespace {
-Real sum(std::span<const Real> v) { return std::accumulate(v.begin(), v.end(), 0.0); }
+Real sum(std::span<const Real> v) {
+  return std::accumulate(v.begin(), v.end(), 0.0);
+}
 }  // namespace
 
 TEST_CASE("cells lie between their marks and fill the axis") {
@@ -52,11 +54,14 @@ TEST_CASE("an axis far from the origin is still recognised as uniform") {
 }
 
 TEST_CASE("axes that cannot be are refused with the reason") {
-  CHECK_THROWS_WITH_AS(Axis("q", {0, 1}, Unknowns::cells), "axis 'q': an axis is called x, y or z", InputError);
-  CHECK_THROWS_WITH_AS(Axis("x", {0}, Unknowns::cells), "axis x: one interval at least is needed", InputError);
+  CHECK_THROWS_WITH_AS(Axis("q", {0, 1}, Unknowns::cells), "axis 'q': an axis is called x, y or z",
+                       InputError);
+  CHECK_THROWS_WITH_AS(Axis("x", {0}, Unknowns::cells), "axis x: one interval at least is needed",
+                       InputError);
   CHECK_THROWS_WITH_AS(Axis("x", {0, 2, 1}, Unknowns::cells),
                        "axis x: positions must increase from one end to the other", InputError);
-  CHECK_THROWS_WITH_AS(Axis::uniform("x", 1, 1, 4, Unknowns::cells), "axis x: 'to' must lie above 'from'", InputError);
+  CHECK_THROWS_WITH_AS(Axis::uniform("x", 1, 1, 4, Unknowns::cells), "axis x: 'to' must lie above 'from'",
+                       InputError);
   CHECK_THROWS_AS(Axis("x", {0, 1, 2}, Unknowns::cells, true), InputError);
 }
 
@@ -90,7 +95,8 @@ TEST_CASE("sides are called after their axes in every rank") {
 
 TEST_CASE("volumes fill the domain") {
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
-    const Grid g({Axis("x", {0, 0.2, 0.5, 1}, u), Axis("y", {0, 1, 1.5}, u), Axis::uniform("z", -1, 1, 4, u)});
+    const Grid g(
+        {Axis("x", {0, 0.2, 0.5, 1}, u), Axis("y", {0, 1, 1.5}, u), Axis::uniform("z", -1, 1, 4, u)});
     Real total = 0;
     for (Index n = 0; n < g.count(); ++n) total += g.volume_of(n);
     CHECK(total == doctest::Approx(g.volume()));

@@ -1,8 +1,8 @@
+#include "williwaw/grid/field.hpp"
+
 #include <doctest/doctest.h>
 
 #include <cmath>
-
-#include "williwaw/grid/field.hpp"
 
 using namespace williwaw;
 
@@ -40,7 +40,8 @@ TEST_CASE("sampling nodes reaches the walls and corners") {
 
 TEST_CASE("the halo carries a cell field up to its wall") {
   Field f(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}));
-  for (Index i = -1; i <= 4; ++i) f.at(i) = 0.25 * static_cast<Real>(i) + 0.125;  // u = x, beyond the walls too
+  for (Index i = -1; i <= 4; ++i)
+    f.at(i) = 0.25 * static_cast<Real>(i) + 0.125;  // u = x, beyond the walls too
   CHECK(f.sample({0, 0, 0}) == doctest::Approx(0));
   CHECK(f.sample({1, 0, 0}) == doctest::Approx(1));
   CHECK(f.sample({0.06, 0, 0}) == doctest::Approx(0.06));

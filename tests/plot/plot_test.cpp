@@ -19,8 +19,12 @@ std::filesystem::path small_run(const std::string& name, int rank, Unknowns unkn
   if (rank > 1) axes.push_back(Axis::uniform("y", 0, 0.5, 6, unknowns));
   if (rank > 2) axes.push_back(Axis::uniform("z", 0, 0.4, 5, unknowns));
   const Grid g(axes);
-  store::FieldWriter fields(folder / "fields.nc", g, {"Small \"run\"", "temperature", {"m"}, {"h", 1 / 3600.0}, {"degC", 1, -273.15}, "", "test"});
-  store::SeriesWriter series(folder / "series.csv", {{"t", "h"}, {"pipe", "degC"}, {"minimum", "degC"}, {"mean", "degC"}, {"maximum", "degC"}});
+  store::FieldWriter fields(
+      folder / "fields.nc", g,
+      {"Small \"run\"", "temperature", {"m"}, {"h", 1 / 3600.0}, {"degC", 1, -273.15}, "", "test"});
+  store::SeriesWriter series(
+      folder / "series.csv",
+      {{"t", "h"}, {"pipe", "degC"}, {"minimum", "degC"}, {"mean", "degC"}, {"maximum", "degC"}});
   for (int n = 0; n < 3; ++n) {
     Field f(g, 273.15 + n);
     f[1] += 5;
@@ -39,7 +43,9 @@ std::pair<int, int> size_of(const std::filesystem::path& file) {
   unsigned char h[24] = {};
   in.read(reinterpret_cast<char*>(h), sizeof h);
   CHECK(h[1] == 'P');
-  const auto number = [&](int at) { return (h[at] << 24) | (h[at + 1] << 16) | (h[at + 2] << 8) | h[at + 3]; };
+  const auto number = [&](int at) {
+    return (h[at] << 24) | (h[at + 1] << 16) | (h[at + 2] << 8) | h[at + 3];
+  };
   return {number(16), number(20)};
 }
 
@@ -129,6 +135,7 @@ TEST_CASE("what a figure needs and does not get is said") {
   }
   r.kind = "series";
   r.of = "mast";
-  CHECK_THROWS_WITH_AS(draw(run, r), "the series has no column called 'mast'; it has pipe, minimum, mean, maximum", PlotError);
+  CHECK_THROWS_WITH_AS(
+      draw(run, r), "the series has no column called 'mast'; it has pipe, minimum, mean, maximum", PlotError);
   CHECK_THROWS_AS(film(run, r, {"film.gif"}), PlotError);
 }

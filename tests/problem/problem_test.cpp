@@ -1,6 +1,6 @@
-#include <doctest/doctest.h>
-
 #include "williwaw/problem/problem.hpp"
+
+#include <doctest/doctest.h>
 
 using namespace williwaw;
 
@@ -49,7 +49,8 @@ TEST_CASE("a problem says which sides it has and which are left open") {
   p.wall("west", dirichlet(1.0));
   CHECK_THROWS_WITH_AS(
       p.validate(),
-      "nothing is said of side 'east': give it a condition, or a default for all sides not named", InputError);
+      "nothing is said of side 'east': give it a condition, or a default for all sides not named",
+      InputError);
   p.other_walls(insulated());
   CHECK_NOTHROW(p.validate());
   CHECK(p.wall(Side{0, false}).holds());
@@ -91,7 +92,8 @@ TEST_CASE("registries list every kind once") {
 }
 
 TEST_CASE("a storage that changes by itself is refused") {
-  Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), diffusion(1.0, [](Real t) { return 1 + t; }));
+  Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}),
+            diffusion(1.0, [](Real t) { return 1 + t; }));
   p.other_walls(insulated());
   CHECK_THROWS_AS(p.validate(), InputError);
 }

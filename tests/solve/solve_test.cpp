@@ -94,15 +94,20 @@ TEST_CASE("extreme eigenvalues of tridiagonal matrices agree with dense ones and
 }
 
 TEST_CASE("Newton's method converges, halves steps that overshoot and says when it cannot") {
-  const auto solve = [](Real start, const std::function<Real(Real)>& f, const std::function<Real(Real)>& slope) {
+  const auto solve = [](Real start, const std::function<Real(Real)>& f,
+                        const std::function<Real(Real)>& slope) {
     State y{start};
     newton(
         y, {}, [&](const State& at, State& r) { r[0] = f(at[0]); },
         [&](const State& at, const State& r, State& d) { d[0] = -r[0] / slope(at[0]); });
     return y[0];
   };
-  CHECK(solve(3, [](Real v) { return v * v * v - 8; }, [](Real v) { return 3 * v * v; }) == doctest::Approx(2));
+  CHECK(solve(
+            3, [](Real v) { return v * v * v - 8; }, [](Real v) { return 3 * v * v; }) == doctest::Approx(2));
   // Whole steps diverge from here.
-  CHECK(std::abs(solve(2, [](Real v) { return std::atan(v); }, [](Real v) { return 1 / (1 + v * v); })) < 1e-10);
-  CHECK_THROWS_AS(solve(1, [](Real v) { return v * v + 1; }, [](Real v) { return 2 * v; }), SolverError);
+  CHECK(std::abs(solve(
+            2, [](Real v) { return std::atan(v); }, [](Real v) { return 1 / (1 + v * v); })) < 1e-10);
+  CHECK_THROWS_AS(solve(
+                      1, [](Real v) { return v * v + 1; }, [](Real v) { return 2 * v; }),
+                  SolverError);
 }

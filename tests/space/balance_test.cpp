@@ -51,8 +51,9 @@ TEST_CASE("linear profiles and quadratic ones under a uniform source are exact a
 }
 
 TEST_CASE("nodes shared by two held walls take their mean and their flow is shared") {
-  Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::nodes), Axis::uniform("y", 0, 1, 4, Unknowns::nodes)}),
-            diffusion(1.0));
+  Problem p(
+      Grid({Axis::uniform("x", 0, 1, 4, Unknowns::nodes), Axis::uniform("y", 0, 1, 4, Unknowns::nodes)}),
+      diffusion(1.0));
   p.wall("west", dirichlet(2.0)).wall("south", dirichlet(4.0)).other_walls(insulated());
   DiffusionBalance balance(p);
   State y(25, 0.0);
@@ -74,7 +75,8 @@ TEST_CASE("nodes shared by two held walls take their mean and their flow is shar
 
 TEST_CASE("threads do not change a single bit") {
   const auto run = [](int threads) {
-    Problem p(Grid({Axis::uniform("x", 0, 1, 220, Unknowns::cells), Axis::uniform("y", 0, 1, 150, Unknowns::cells)}),
+    Problem p(Grid({Axis::uniform("x", 0, 1, 220, Unknowns::cells),
+                    Axis::uniform("y", 0, 1, 150, Unknowns::cells)}),
               diffusion(1.0, 1.0, [](Point q) { return q.x; }));
     p.initial = [](Point q) { return std::sin(9 * q.x) * q.y; };
     p.wall("west", robin(2, 1)).other_walls(dirichlet(0.5));
@@ -97,7 +99,8 @@ TEST_CASE("a problem turned by a quarter gives the same solution turned") {
   const auto run = [](bool turned) {
     const Axis a("x", graded(7, 0.3), Unknowns::cells), b("y", graded(5, -0.2), Unknowns::cells);
     const auto swap = [turned](Point q) { return turned ? Point{q.y, q.x, 0} : q; };
-    Problem p(turned ? Grid({Axis("x", graded(5, -0.2), Unknowns::cells), Axis("y", graded(7, 0.3), Unknowns::cells)})
+    Problem p(turned ? Grid({Axis("x", graded(5, -0.2), Unknowns::cells),
+                             Axis("y", graded(7, 0.3), Unknowns::cells)})
                      : Grid({a, b}),
               diffusion([swap](Point q) { return 1 + swap(q).x; }));
     p.initial = [swap](Point q) { return swap(q).x * swap(q).y; };
@@ -113,7 +116,8 @@ TEST_CASE("a problem turned by a quarter gives the same solution turned") {
   };
   const State straight = run(false), turned = run(true);
   for (Index i = 0; i < 7; ++i)
-    for (Index j = 0; j < 5; ++j) CHECK(straight[i + 7 * j] == doctest::Approx(turned[j + 5 * i]).epsilon(1e-12));
+    for (Index j = 0; j < 5; ++j)
+      CHECK(straight[i + 7 * j] == doctest::Approx(turned[j + 5 * i]).epsilon(1e-12));
 }
 
 TEST_CASE("coefficients that cannot be are refused") {

@@ -52,7 +52,8 @@ TEST_CASE("rate, matrix and stencil agree for every kind of wall") {
         for (Index n = 0; n < balance.layout().size(); ++n) {
           const Stencil s = balance.stencil(n, at);
           Real by_stencil = s.source;
-          for (const auto& neighbour : s.neighbours) by_stencil += neighbour.conductance * (y[neighbour.number] - y[n]);
+          for (const auto& neighbour : s.neighbours)
+            by_stencil += neighbour.conductance * (y[neighbour.number] - y[n]);
           for (const auto& wall : s.walls) by_stencil += wall.inflow - wall.pull * y[n];
           CHECK(std::abs(by_stencil - f[n]) < 1e-12 * scale);
           const bool is_held = std::find(held.begin(), held.end(), n) != held.end();
@@ -96,16 +97,20 @@ TEST_CASE("a step in one pass is the same as storage, rate and recover") {
 }
 
 TEST_CASE("the halo carries the wall's own value") {
-  Problem p(Grid({Axis::uniform("x", 0, 1, 5, Unknowns::cells), Axis::uniform("y", 0, 1, 4, Unknowns::cells)}),
-            diffusion(2.0));
-  p.wall("west", dirichlet(7.0)).wall("east", flux(3.0)).wall("north", robin(4, 1)).wall("south", insulated());
+  Problem p(
+      Grid({Axis::uniform("x", 0, 1, 5, Unknowns::cells), Axis::uniform("y", 0, 1, 4, Unknowns::cells)}),
+      diffusion(2.0));
+  p.wall("west", dirichlet(7.0))
+      .wall("east", flux(3.0))
+      .wall("north", robin(4, 1))
+      .wall("south", insulated());
   DiffusionBalance balance(p);
   const State y(20, 2.0);
   const Field f = balance.field(y, 0);
   CHECK(f.sample({0, 0.4, 0}) == doctest::Approx(7));
-  CHECK(f.sample({1, 0.4, 0}) == doctest::Approx(2 + 3 * 0.1 / 2));   // q = k·(wall − u)/(h/2)
+  CHECK(f.sample({1, 0.4, 0}) == doctest::Approx(2 + 3 * 0.1 / 2));  // q = k·(wall − u)/(h/2)
   CHECK(f.sample({0.5, 0, 0}) == doctest::Approx(2));
-  const Real g = 2 / 0.125, wall = (g * 2 + 4 * 1) / (g + 4);        // k(wall − u)/(h/2) = 4·(1 − wall)
+  const Real g = 2 / 0.125, wall = (g * 2 + 4 * 1) / (g + 4);  // k(wall − u)/(h/2) = 4·(1 − wall)
   CHECK(f.sample({0.5, 1, 0}) == doctest::Approx(wall));
   CHECK(std::isfinite(f.sample({0, 1, 0})));
 }

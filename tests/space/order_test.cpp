@@ -36,7 +36,9 @@ Errors run(const std::string& kind, int rank, Unknowns unknowns, Index intervals
   };
   const Outcome outcome = march(balance, state, plan, observers);
   Errors errors;
-  errors.value = Field(problem.grid(), state).difference([&](const Point& p) { return smooth.value(p, plan.until); }).max;
+  errors.value = Field(problem.grid(), state)
+                     .difference([&](const Point& p) { return smooth.value(p, plan.until); })
+                     .max;
   errors.budget = std::max(outcome.budget.relative_residual(), outcome.budget.worst_step());
   for (const Side side : problem.grid().sides()) {
     if (problem.periodic(side)) continue;
@@ -66,7 +68,8 @@ TEST_CASE("second order in space for every kind of wall, in the maximum norm and
         // Cells next to the edge of two held walls carry what the curvatures along both walls disagree by,
         // which makes the total h²·log(1/h): an observed order of 1.6 on grids as coarse as these.
         const Real h = 1 / static_cast<Real>(n), finer_h = 1 / static_cast<Real>(finer);
-        const Real expected = order(h * h * std::log(1 / h), finer_h * finer_h * std::log(1 / finer_h), ratio);
+        const Real expected =
+            order(h * h * std::log(1 / h), finer_h * finer_h * std::log(1 / finer_h), ratio);
         if (fine.flow > 1e-10) CHECK(order(coarse.flow, fine.flow, ratio) > std::min(1.7, expected - 0.05));
         CHECK(fine.budget < 1e-12);
       }
@@ -74,7 +77,9 @@ TEST_CASE("second order in space for every kind of wall, in the maximum norm and
 
 TEST_CASE("second order with conductivity and storage that vary in place and time") {
   // u = (2 + sin x)(2 + cos y)·e^t with k = (1 + x/2)(1 + t) along x, 1 + y along y, storage 1 + x·y.
-  const auto u = [](const Point& p, Real t) { return (2 + std::sin(p.x)) * (2 + std::cos(p.y)) * std::exp(t); };
+  const auto u = [](const Point& p, Real t) {
+    return (2 + std::sin(p.x)) * (2 + std::cos(p.y)) * std::exp(t);
+  };
   const auto error = [&](Unknowns unknowns, Index n) {
     const Function kx([](Point p, Real t) { return (1 + p.x / 2) * (1 + t); });
     const Function ky([](Point p) { return 1 + p.y; });
@@ -85,7 +90,8 @@ TEST_CASE("second order with conductivity and storage that vary in place and tim
       const Real y_part = e * fx * (-std::sin(p.y) - (1 + p.y) * std::cos(p.y));
       return (1 + p.x * p.y) * u(p, t) - x_part - y_part;
     });
-    Problem problem(graded_grid(2, n, unknowns), diffusion(std::array{kx, ky, Function(1.0)}, storage, source));
+    Problem problem(graded_grid(2, n, unknowns),
+                    diffusion(std::array{kx, ky, Function(1.0)}, storage, source));
     problem.initial = [u](Point p) { return u(p, 0); };
     problem.wall("west", gradient([](Point p, Real t) { return -(2 + std::cos(p.y)) * std::exp(t); }))
         .other_walls(dirichlet([u](Point p, Real t) { return u(p, t); }));

@@ -18,7 +18,9 @@ std::filesystem::path folder(const std::string& name) {
   return f;
 }
 
-Description celsius() { return {"A test", "temperature", {"cm", 100}, {"h", 1 / 3600.0}, {"degC", 1, -273.15}, "[grid]", "9"}; }
+Description celsius() {
+  return {"A test", "temperature", {"cm", 100}, {"h", 1 / 3600.0}, {"degC", 1, -273.15}, "[grid]", "9"};
+}
 
 Field waves(const Grid& g) {
   Field f(g);
@@ -36,7 +38,8 @@ TEST_CASE("fields come back in the units shown, on the same grid, on cells, node
   const auto dir = folder("fields");
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes})
     for (const bool periodic : {false, true}) {
-      const Grid g({Axis("x", {0, 0.1, 0.3, 0.4, 0.8}, u, periodic), Axis::uniform("y", 0, 0.2, 3, u), Axis::uniform("z", 1, 2, 2, u)});
+      const Grid g({Axis("x", {0, 0.1, 0.3, 0.4, 0.8}, u, periodic), Axis::uniform("y", 0, 0.2, 3, u),
+                    Axis::uniform("z", 1, 2, 2, u)});
       const Field f = waves(g);
       {
         FieldWriter w(dir / "fields.nc", g, celsius());
@@ -73,7 +76,8 @@ TEST_CASE("a file that is not finished never has its name") {
 
 TEST_CASE("series come back with their names and units, gaps included") {
   const auto dir = folder("series");
-  SeriesWriter w(dir / "series.csv", {{"t", "h"}, {"pipe", "degC"}, {"inflow east: robin", "W/m^2"}, {"share", ""}});
+  SeriesWriter w(dir / "series.csv",
+                 {{"t", "h"}, {"pipe", "degC"}, {"inflow east: robin", "W/m^2"}, {"share", ""}});
   w.append({0.0, 18.0, std::nullopt, 1.0 / 3});
   w.append({1.5, -2.25, 1e-30, 1.0});
   w.finish();
@@ -97,8 +101,10 @@ TEST_CASE("tables that cannot be read say where") {
     return dir / "t.csv";
   };
   const std::string name = (dir / "t.csv").string();
-  CHECK_THROWS_WITH_AS(read_series(written("t [h], u\n0, 1\n2\n")), (name + ":3: 1 values, but the header has 2 columns").c_str(), StoreError);
-  CHECK_THROWS_WITH_AS(read_series(written("t [h], u\n0, warm\n")), (name + ":2: 'warm' is not a number").c_str(), StoreError);
+  CHECK_THROWS_WITH_AS(read_series(written("t [h], u\n0, 1\n2\n")),
+                       (name + ":3: 1 values, but the header has 2 columns").c_str(), StoreError);
+  CHECK_THROWS_WITH_AS(read_series(written("t [h], u\n0, warm\n")),
+                       (name + ":2: 'warm' is not a number").c_str(), StoreError);
   CHECK_THROWS_AS(read_series(dir / "none.csv"), StoreError);
   CHECK_THROWS_AS(FieldReader(dir / "none.nc"), StoreError);
   CHECK_THROWS_AS(FieldReader(written("not netcdf")), StoreError);

@@ -26,8 +26,8 @@ inline std::string text_of(const std::filesystem::path& file) {
 inline Printed williwaw_in(const std::filesystem::path& folder, const std::string& arguments) {
   const auto out = std::filesystem::temp_directory_path() / "williwaw-test-out";
   const auto error = std::filesystem::temp_directory_path() / "williwaw-test-error";
-  const std::string command = "cd '" + folder.string() + "' && '" + PROGRAM + "' " + arguments + " >'" + out.string() +
-                              "' 2>'" + error.string() + "'";
+  const std::string command = "cd '" + folder.string() + "' && '" + PROGRAM + "' " + arguments + " >'" +
+                              out.string() + "' 2>'" + error.string() + "'";
   Printed printed;
   const int status = std::system(command.c_str());
   printed.code = WIFEXITED(status) ? WEXITSTATUS(status) : -1;

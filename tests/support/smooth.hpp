@@ -1,5 +1,5 @@
-// A smooth solution of storage·du/dt = Σ D_a u_aa + source that varies along every axis and in time, with what
-// it asks of sources and walls. Orders of accuracy are measured against it.
+// A smooth solution of storage·du/dt = Σ D_a u_aa + source that varies along every axis and in time, with
+// what it asks of sources and walls. Orders of accuracy are measured against it.
 #pragma once
 
 #include <array>
@@ -75,11 +75,13 @@ struct Smooth {
       return robin(2.0, [s, side](Point p, Real t) { return s.value(p, t) + s.inflow(p, t, side) / 2; });
     if (kind == "two") {
       const Wall half = flux([s, side](Point p, Real t) { return 0.5 * s.inflow(p, t, side); });
-      return half + robin(3.0, [s, side](Point p, Real t) { return s.value(p, t) + s.inflow(p, t, side) / 6; });
+      return half +
+             robin(3.0, [s, side](Point p, Real t) { return s.value(p, t) + s.inflow(p, t, side) / 6; });
     }
     return insulated();
   }
-  /// Exact flow through a side: the product of one integral (16-point midpoint sums are not enough; Simpson is).
+  /// Exact flow through a side: the product of one integral (16-point midpoint sums are not enough; Simpson
+  /// is).
   Real flow(Real t, Side side) const {
     Real result = conductivity[side.axis] * (side.upper ? 1 : -1) * in_time(t) *
                   factor(side.axis, side.upper ? 1 : 0, 1);
@@ -110,9 +112,10 @@ inline Grid graded_grid(int rank, Index intervals, Unknowns unknowns, bool perio
   return Grid(std::move(axes));
 }
 
-/// The problem whose solution `smooth` is, with the same kind of wall on every side ("periodic": on x, Dirichlet
-/// elsewhere).
-inline Problem smooth_problem(const Smooth& smooth, const std::string& kind, Index intervals, Unknowns unknowns) {
+/// The problem whose solution `smooth` is, with the same kind of wall on every side ("periodic": on x,
+/// Dirichlet elsewhere).
+inline Problem smooth_problem(const Smooth& smooth, const std::string& kind, Index intervals,
+                              Unknowns unknowns) {
   const bool periodic = kind == "periodic";
   Problem p(graded_grid(smooth.rank, intervals, unknowns, periodic), smooth.equation());
   p.initial = [smooth](Point q) { return smooth.value(q, 0); };
@@ -129,10 +132,15 @@ inline Smooth smooth_for(const std::string& kind, int rank) {
   return s;
 }
 
-inline const char* const all_kinds[] = {"dirichlet", "flux", "gradient", "robin", "two", "insulated", "periodic"};
+inline const char* const all_kinds[] = {"dirichlet", "flux",      "gradient", "robin",
+                                        "two",       "insulated", "periodic"};
 
-inline Real order(Real coarse, Real fine, Real ratio = 2) { return std::log(coarse / fine) / std::log(ratio); }
+inline Real order(Real coarse, Real fine, Real ratio = 2) {
+  return std::log(coarse / fine) / std::log(ratio);
+}
 
-inline std::string name_of(Unknowns u) { return u == Unknowns::cells ? "cells" : "nodes"; }
+inline std::string name_of(Unknowns u) {
+  return u == Unknowns::cells ? "cells" : "nodes";
+}
 
 }  // namespace williwaw::test

@@ -152,7 +152,8 @@ TEST_CASE("the guard fires within a thousand times the bound while all values ar
     DiffusionBalance balance(p);
     State y = balance.initial_state();
     const Real limit = verify::stability(balance, scheme("explicit-euler"), 1).limit.step;
-    const Outcome outcome = march(balance, y, plan_of("explicit-euler", share * limit, 20000 * share * limit));
+    const Outcome outcome =
+        march(balance, y, plan_of("explicit-euler", share * limit, 20000 * share * limit));
     CHECK(outcome.ending == Outcome::Ending::blew_up);
     CHECK(std::isfinite(outcome.totals.highest));
     CHECK(outcome.totals.highest < 1000);
@@ -166,13 +167,15 @@ TEST_CASE("the guard leaves stable runs alone: sources, fluxes, ringing, swingin
     const char* scheme;
     Real step;
   };
-  for (const Run run : {Run{"explicit-euler", 0.001}, Run{"crank-nicolson", 0.05}, Run{"rk4", 0.0015}, Run{"implicit-euler", 0.1}})
+  for (const Run run : {Run{"explicit-euler", 0.001}, Run{"crank-nicolson", 0.05}, Run{"rk4", 0.0015},
+                        Run{"implicit-euler", 0.1}})
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
       CAPTURE(run.scheme);
       Problem p(Grid({Axis::uniform("x", 0, 1, 20, unknowns)}),
                 diffusion(1.0, 1.0, [](Point q, Real t) { return 1000 * std::sin(40 * t) * q.x; }));
       p.initial = [](Point q) { return q.x > 0.5 ? 1.0 : 0.0; };
-      p.wall("west", dirichlet([](Real t) { return 50 * std::sin(t) - 20; })).wall("east", flux(300.0) + robin(1, 0));
+      p.wall("west", dirichlet([](Real t) { return 50 * std::sin(t) - 20; }))
+          .wall("east", flux(300.0) + robin(1, 0));
       DiffusionBalance balance(p);
       State y = balance.initial_state();
       Plan plan = plan_of(run.scheme, run.step, 3);

@@ -1,8 +1,8 @@
+#include "williwaw/time/tableau.hpp"
+
 #include <doctest/doctest.h>
 
 #include <cmath>
-
-#include "williwaw/time/tableau.hpp"
 
 using namespace williwaw;
 
@@ -12,7 +12,8 @@ TEST_CASE("stability functions are those of the textbooks") {
   CHECK(std::abs(r(scheme("explicit-euler")) - (1.0 + z)) < 1e-15);
   CHECK(std::abs(r(scheme("implicit-euler")) - 1.0 / (1.0 - z)) < 1e-15);
   CHECK(std::abs(r(scheme("crank-nicolson")) - (1.0 + z / 2.0) / (1.0 - z / 2.0)) < 1e-15);
-  CHECK(std::abs(r(scheme("rk4")) - (1.0 + z + z * z / 2.0 + z * z * z / 6.0 + z * z * z * z / 24.0)) < 1e-15);
+  CHECK(std::abs(r(scheme("rk4")) - (1.0 + z + z * z / 2.0 + z * z * z / 6.0 + z * z * z * z / 24.0)) <
+        1e-15);
   CHECK(std::abs(r(scheme("theta", 0.3)) - (1.0 + 0.7 * z) / (1.0 - 0.3 * z)) < 1e-15);
 }
 

@@ -1,5 +1,5 @@
-// A balance that is nothing like diffusion: two blocks, one at cells with nonlinear storage, one at faces with
-// a held value at each end, and a matrix that is no FaceSystem. It runs through the same march.
+// A balance that is nothing like diffusion: two blocks, one at cells with nonlinear storage, one at faces
+// with a held value at each end, and a matrix that is no FaceSystem. It runs through the same march.
 #include <doctest/doctest.h>
 
 #include <cmath>
@@ -15,7 +15,8 @@ namespace {
 class Channel final : public Balance {
  public:
   explicit Channel(Index cells) : n_(cells), size_(1.0 / static_cast<Real>(cells)), held_{cells, 2 * cells} {
-    layout_ = Layout({Block{"level", Placement::cells, {n_, 1, 1}, 1, 0}, Block{"flow", Placement::face_x, {n_ + 1, 1, 1}, 1, 0}});
+    layout_ = Layout({Block{"level", Placement::cells, {n_, 1, 1}, 1, 0},
+                      Block{"flow", Placement::face_x, {n_ + 1, 1, 1}, 1, 0}});
     lines_ = {{"west: inflow", LedgerLine::Kind::wall, "west"}};
   }
   static Real inflow(Real t) { return 0.2 * std::sin(3 * t); }
@@ -76,7 +77,8 @@ class Channel final : public Balance {
   }
   State start() const {
     State y(static_cast<std::size_t>(layout_.size()));
-    for (Index i = 0; i < n_; ++i) y[level(i)] = 1 + 0.5 * std::cos(M_PI * size_ * (static_cast<Real>(i) + 0.5));
+    for (Index i = 0; i < n_; ++i)
+      y[level(i)] = 1 + 0.5 * std::cos(M_PI * size_ * (static_cast<Real>(i) + 0.5));
     return y;
   }
 
@@ -115,8 +117,10 @@ Real difference(const State& a, const State& b) {
 
 }  // namespace
 
-TEST_CASE("a balance of two blocks with nonlinear storage keeps its budget under explicit and implicit schemes") {
-  for (const auto& s : {scheme("rk4"), scheme("theta", 0.5), scheme("theta", 0.7), scheme("explicit-euler")}) {
+TEST_CASE(
+    "a balance of two blocks with nonlinear storage keeps its budget under explicit and implicit schemes") {
+  for (const auto& s :
+       {scheme("rk4"), scheme("theta", 0.5), scheme("theta", 0.7), scheme("explicit-euler")}) {
     CAPTURE(s.name);
     const Result r = run(s, 200);
     CHECK(r.outcome.ending == Outcome::Ending::reached);
@@ -130,7 +134,8 @@ TEST_CASE("a balance of two blocks with nonlinear storage keeps its budget under
 TEST_CASE("orders in time of a nonlinear system of two blocks") {
   const State reference = run(scheme("rk4"), 3200).state;
   const auto order = [&](const Scheme& s, Index steps) {
-    return std::log2(difference(run(s, steps).state, reference) / difference(run(s, 2 * steps).state, reference));
+    return std::log2(difference(run(s, steps).state, reference) /
+                     difference(run(s, 2 * steps).state, reference));
   };
   CHECK(order(scheme("rk4"), 50) == doctest::Approx(4).epsilon(0.05));
   CHECK(order(scheme("theta", 0.5), 50) == doctest::Approx(2).epsilon(0.05));
@@ -138,7 +143,8 @@ TEST_CASE("orders in time of a nonlinear system of two blocks") {
 }
 
 TEST_CASE("layouts number blocks, components and halos") {
-  const Layout l({Block{"a", Placement::cells, {4, 3, 1}, 2, 1}, Block{"b", Placement::face_x, {5, 1, 1}, 1, 0}});
+  const Layout l(
+      {Block{"a", Placement::cells, {4, 3, 1}, 2, 1}, Block{"b", Placement::face_x, {5, 1, 1}, 1, 0}});
   CHECK(l.size() == 2 * 6 * 5 + 5);
   CHECK(l.number(0, 0, -1, -1) == 0);
   CHECK(l.number(0, 0, 0, 0) == 7);

@@ -1,5 +1,5 @@
-// The sharp limit put to the test: 10^5 steps just below it stay, a step one per cent above it blows up, and the
-// analysis says so beforehand.
+// The sharp limit put to the test: 10^5 steps just below it stay, a step one per cent above it blows up, and
+// the analysis says so beforehand.
 #include <doctest/doctest.h>
 
 #include <cmath>
@@ -13,7 +13,11 @@ using namespace williwaw::test;
 namespace {
 
 Problem rough_problem(int rank, Unknowns unknowns) {
-  Problem p(graded_grid(rank, rank == 1 ? 12 : rank == 2 ? 7 : 4, unknowns),
+  Problem p(graded_grid(rank,
+                        rank == 1   ? 12
+                        : rank == 2 ? 7
+                                    : 4,
+                        unknowns),
             diffusion(std::array<Function, 3>{1.0, 0.4, 2.0}));
   p.wall("west", robin(30.0, 0.3)).wall("east", robin(1.0, -0.2));
   p.other_walls(insulated());

@@ -1,4 +1,5 @@
-// The limits that stability() states, against dense eigenvalues of the matrix probed column by column from rate.
+// The limits that stability() states, against dense eigenvalues of the matrix probed column by column from
+// rate.
 #include <doctest/doctest.h>
 
 #include <cmath>
@@ -47,7 +48,7 @@ TEST_CASE("the largest eigenvalue is that of the probed matrix for every kind of
         DiffusionBalance balance(smooth_problem(smooth_for(kind, rank), kind, rank == 3 ? 4 : 7, unknowns));
         const auto judged = verify::stability(balance, scheme("explicit-euler"), 1e-3);
         const auto values = probed_eigenvalues(balance);
-        CHECK(judged.method == "closed form by axis");
+        CHECK(judged.method == "axis by axis");
         CHECK(judged.largest_eigenvalue == doctest::Approx(values.back()).epsilon(1e-9));
         CHECK(judged.limit.step == doctest::Approx(2 / values.back()).epsilon(1e-9));
         REQUIRE(judged.smallest_eigenvalue);
@@ -62,9 +63,10 @@ TEST_CASE("the same with coefficients that vary, by tridiagonal and by dense eig
     p.wall("west", robin([](Point q) { return 1 + q.y; }, 2.0)).other_walls(dirichlet(0.0));
     DiffusionBalance balance(p);
     const auto judged = verify::stability(balance, scheme("rk4"), 1e-3);
-    CHECK(judged.method == (rank == 1 ? "tridiagonal" : "dense eigenvalues"));
+    CHECK(judged.method == (rank == 1 ? "by bisection" : "by dense eigenvalues"));
     CHECK(judged.limit.standing == verify::Limit::Standing::sharp);
-    CHECK(judged.limit.step == doctest::Approx(2.785293563405282 / probed_eigenvalues(balance).back()).epsilon(1e-8));
+    CHECK(judged.limit.step ==
+          doctest::Approx(2.785293563405282 / probed_eigenvalues(balance).back()).epsilon(1e-8));
   }
 }
 
@@ -73,7 +75,7 @@ TEST_CASE("where neither serves the Gershgorin bound is given as a bound") {
   p.other_walls(robin([](Point q) { return q.x + q.y; }, 1.0));
   DiffusionBalance balance(p);
   const auto judged = verify::stability(balance, scheme("explicit-euler"), 1e-3);
-  CHECK(judged.method == "Gershgorin bound");
+  CHECK(judged.method == "by Gershgorin's circles");
   CHECK(judged.limit.standing == verify::Limit::Standing::bound);
   const Real sharp = 2 / probed_eigenvalues(balance).back();
   CHECK(judged.limit.step <= sharp);

@@ -27,13 +27,13 @@ struct Probe {
 /// A figure as a case or a command asks for it. Times are SI.
 struct FigureRequest {
   std::string kind;
-  std::string of;                 ///< empty: the unknown
+  std::string of;  ///< empty: the unknown
   std::string title;
   std::vector<Real> times;
   Index every = 0;
   std::optional<std::pair<Real, Real>> range;  ///< in shown units
   std::optional<std::pair<Point, Point>> along;
-  std::optional<Point> at;        ///< a plane of a block: the axis named in at_axis
+  std::optional<Point> at;  ///< a plane of a block: the axis named in at_axis
   int at_axis = -1;
 };
 

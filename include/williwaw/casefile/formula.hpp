@@ -14,8 +14,9 @@ using Constants = std::map<std::string, Real>;
 /// Constants that every formula knows: pi, minute, hour, day.
 const Constants& common_constants();
 
-/// Compiles a formula. `variables` are the names among x, y, z, t that it may use. Besides the usual functions
-/// there are erf, erfc and sum_over(n, from, to, term). Throws InputError that says what is wrong and where.
+/// Compiles a formula. `variables` are the names among x, y, z, t that it may use. Besides the usual
+/// functions there are erf, erfc and sum_over(n, from, to, term). Throws InputError that says what is wrong
+/// and where.
 Function compile(const std::string& formula, const Constants& constants,
                  const std::vector<std::string>& variables);
 

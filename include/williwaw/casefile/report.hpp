@@ -16,8 +16,10 @@ class Report {
 
   /// Starts a section; rows that follow belong to it.
   Report& section(const std::string& title);
-  /// A row: a label, what people read, and the value behind it (the text itself if none is given) with its unit.
-  Report& row(const std::string& label, const std::string& text, Data data = {}, const std::string& unit = "");
+  /// A row: a label, what people read, and the value behind it (the text itself if none is given) with its
+  /// unit.
+  Report& row(const std::string& label, const std::string& text, Data data = {},
+              const std::string& unit = "");
   /// A sentence in a list under the section's title.
   Report& note(const std::string& text);
   /// Adds the sections of another report.
@@ -45,6 +47,8 @@ class Report {
 std::string readable(Real value);
 /// The same with a unit behind it.
 std::string readable(Real value, const std::string& unit);
+/// "7.04 kB", "12.3 MB"
+std::string readable_bytes(Real bytes);
 /// A duration as people wait for it: "3 min", "below 0.1 s".
 std::string readable_wait(Real seconds);
 

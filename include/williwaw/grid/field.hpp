@@ -43,6 +43,9 @@ class Field {
   /// Fills the halo by repeating the nearest value (corners included), or across the seam.
   void extend();
 
+  /// Fills the halo beyond edges and corners by going on linearly from the halo of the sides.
+  void extend_corners();
+
   /// Linear interpolation at a place within the domain; throws InputError for one outside.
   Real sample(const Point& place) const;
 

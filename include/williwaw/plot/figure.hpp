@@ -37,7 +37,7 @@ class RunFolder {
 };
 
 struct Output {
-  std::filesystem::path file;   ///< its ending tells the format: png, svg or pdf (gif for films)
+  std::filesystem::path file;  ///< its ending tells the format: png, svg or pdf (gif for films)
   int width = 1280;
   int height = 800;
 };
@@ -52,7 +52,8 @@ struct FigureKind {
 /// Every kind of figure there is.
 const std::vector<FigureKind>& figure_kinds();
 
-/// Draws a figure into folder/figures (or to `out` if its file is set) and returns the files. Throws PlotError.
+/// Draws a figure into folder/figures (or to `out` if its file is set) and returns the files. Throws
+/// PlotError.
 std::vector<std::filesystem::path> draw(const RunFolder& run, const casefile::FigureRequest& request,
                                         const std::string& format = "png", Output out = {});
 

@@ -16,8 +16,8 @@ struct Colour {
 /// Perceptual lightness from 0 to 1 (Oklab, Ottosson 2020).
 Real lightness(const Colour& colour);
 
-/// Sequential map: lightness rises evenly from deep water to pale sand while the hue turns one way, so that it
-/// reads the same without colour. `s` from 0 to 1.
+/// Sequential map: lightness rises evenly from deep water to pale sand while the hue turns one way, so that
+/// it reads the same without colour. `s` from 0 to 1.
 Colour sequential(Real s);
 /// Diverging map for signed fields: pale at 0.5, equally dark at both ends, blue below and rust above.
 Colour diverging(Real s);

@@ -43,8 +43,8 @@ struct EquationKind {
     std::string name;
     Coefficient coefficient;
     bool required;
-    Real otherwise;        ///< value of a key left out
-    bool each_axis;        ///< may be given as { x, y, z }
+    Real otherwise;  ///< value of a key left out
+    bool each_axis;  ///< may be given as { x, y, z }
   };
   std::string name;
   std::string unknown;

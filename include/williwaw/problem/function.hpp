@@ -15,7 +15,8 @@ namespace williwaw {
 
 /// A constant, or a function of place, of time, or of both.
 ///
-/// Converts from a number and from callables: `[](Point p) {..}`, `[](Real t) {..}`, `[](Point p, Real t) {..}`.
+/// Converts from a number and from callables: `[](Point p) {..}`, `[](Real t) {..}`, `[](Point p, Real t)
+/// {..}`.
 class Function {
  public:
   /// Writes one value for each place: (places, time, values).
@@ -24,9 +25,9 @@ class Function {
   Function(Real constant = 0) : constant_(constant) {}
 
   template <class F>
-    requires(!std::is_arithmetic_v<std::remove_cvref_t<F>> && !std::same_as<std::remove_cvref_t<F>, Function> &&
-             (std::invocable<F, Point> || std::invocable<F, Real> || std::invocable<F, Point, Real>))
-  Function(F f) {
+  requires(!std::is_arithmetic_v<std::remove_cvref_t<F>> && !std::same_as<std::remove_cvref_t<F>, Function> &&
+           (std::invocable<F, Point> || std::invocable<F, Real> || std::invocable<F, Point, Real>))
+      Function(F f) {
     if constexpr (std::invocable<F, Point, Real>) {
       *this = by_line(
           [f](const Points& p, Real t, std::span<Real> out) {

@@ -15,7 +15,8 @@ struct LawLine {
   explicit LawLine(std::size_t faces) : value(faces), flux(faces), rate(faces), data(faces) {}
 };
 
-/// What a condition may look at when it states its law: entries of `conductivity` and `about` belong to faces.
+/// What a condition may look at when it states its law: entries of `conductivity` and `about` belong to
+/// faces.
 struct WallPlace {
   const Points& points;
   Real time;

@@ -16,7 +16,7 @@ struct NewtonRules {
   Real tolerance = 1e-14;  ///< largest magnitude of the residual, relative to `scale`
   Real scale = 1;
   int iterations = 40;
-  bool linear = false;     ///< one iteration is exact
+  bool linear = false;  ///< one iteration is exact
 };
 
 /// Solves residual(y) = 0 starting from `y`. `residual(y, r)` evaluates, `correct(y, r, d)` solves J·d = −r.

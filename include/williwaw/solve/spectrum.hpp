@@ -7,8 +7,8 @@
 namespace williwaw {
 
 /// Largest eigenvalue of the symmetric tridiagonal matrix with this diagonal and off-diagonal, and `corner`
-/// joining first and last row; by bisection on the number of negative pivots (Givens, 1954; Sylvester's law of
-/// inertia), to a few units in the last place.
+/// joining first and last row; by bisection on the number of negative pivots (Givens, 1954; Sylvester's law
+/// of inertia), to a few units in the last place.
 Real largest_eigenvalue(std::span<const Real> diagonal, std::span<const Real> off_diagonal, Real corner = 0);
 /// Smallest eigenvalue of the same.
 Real smallest_eigenvalue(std::span<const Real> diagonal, std::span<const Real> off_diagonal, Real corner = 0);

@@ -27,9 +27,9 @@ class Parts {
 
 /// What a balance offers to schemes and to the analysis.
 struct Offers {
-  bool linear = false;           ///< Q and F are affine in y
-  bool steady_matrix = false;    ///< a·Q' − b·F' does not change in time
-  bool matrix = false;           ///< linearise is there
+  bool linear = false;         ///< Q and F are affine in y
+  bool steady_matrix = false;  ///< a·Q' − b·F' does not change in time
+  bool matrix = false;         ///< linearise is there
 };
 
 /// Sums and extremes of a state, taken in fixed blocks so that threads never change them.
@@ -56,8 +56,8 @@ struct Drive {
   bool steady = false;  ///< the same at all times
 };
 
-/// A balance over control volumes. State vectors have layout().size() entries; amounts Q and rates F belong to
-/// the control volume of each unknown.
+/// A balance over control volumes. State vectors have layout().size() entries; amounts Q and rates F belong
+/// to the control volume of each unknown.
 class Balance {
  public:
   virtual ~Balance() = default;

@@ -1,5 +1,5 @@
-// The closure of a wall: its conditions' laws turned into q = alpha − beta·u for the unknown next to each face.
-// The explicit step, the matrix, the stencil, the budget and values beyond the wall all read this.
+// The closure of a wall: its conditions' laws turned into q = alpha − beta·u for the unknown next to each
+// face. The explicit step, the matrix, the stencil, the budget and values beyond the wall all read this.
 #pragma once
 
 #include "williwaw/space/balance.hpp"

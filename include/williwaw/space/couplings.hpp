@@ -10,8 +10,8 @@ namespace williwaw {
 /// Conductances between neighbours and capacities of control volumes for one problem.
 ///
 /// The conductance between two unknowns is area / ∫ds/k along the line that joins them, so that layers in
-/// series are exact wherever their interface lies. Where coefficients do not vary in place, conductances are a
-/// product of one number and one line of geometry for each axis, and nothing is stored for each cell.
+/// series are exact wherever their interface lies. Where coefficients do not vary in place, conductances are
+/// a product of one number and one line of geometry for each axis, and nothing is stored for each cell.
 class Couplings {
  public:
   Couplings(const Grid& grid, const Equation& equation);
@@ -25,8 +25,8 @@ class Couplings {
   /// Separable only: conductivity along an axis, and the storage of a unit of volume.
   Real conductivity(int axis) const { return conductivity_[axis]; }
   Real storage() const { return storage_; }
-  /// Geometry along an axis, per unit of conductivity and volume: 1/(gap·width) towards the unknown before and
-  /// after, 0 at walls.
+  /// Geometry along an axis, per unit of conductivity and volume: 1/(gap·width) towards the unknown before
+  /// and after, 0 at walls.
   std::span<const Real> before(int axis) const { return before_[axis]; }
   std::span<const Real> after(int axis) const { return after_[axis]; }
 
@@ -41,8 +41,8 @@ class Couplings {
   Real capacity(Index n) const;
   /// Conductance between unknown n and the one before or after it along an axis; 0 beyond a wall.
   Real conductance(Index n, int axis, bool upwards) const;
-  /// For the faces of a side: conductivity on the wall, and conductance of a unit of area between the wall and
-  /// the first unknown (infinite at nodes, which lie on the wall).
+  /// For the faces of a side: conductivity on the wall, and conductance of a unit of area between the wall
+  /// and the first unknown (infinite at nodes, which lie on the wall).
   std::vector<Real> wall_conductivity(Side side) const;
   std::vector<Real> wall_conductance(Side side) const;
 

@@ -96,7 +96,8 @@ class DiffusionBalance final : public Balance {
   template <class Work>
   void each_line(const Work& work) const;
   template <class Apply>
-  void flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply, Real* booked) const;
+  void flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply,
+                          Real* booked) const;
   template <class Add>
   void add_source(Index j, Index k, const Add& add) const;
   Real across_line(Index j, Index k) const;

@@ -17,7 +17,7 @@ struct Plan {
   /// Shorten steps evenly so that they meet the record times; otherwise a step that misses one is an error.
   bool trim = false;
   /// Times of whole records besides the start and the end.
-  std::vector<Real> records;
+  std::vector<Real> records = {};
   /// Also a whole record after every so many steps (0: none).
   Index record_every_steps = 0;
   /// Interval of the series; 0 for a row at every step.
@@ -74,7 +74,7 @@ struct Outcome {
   std::string reason;  ///< of a blow-up
   Real time = 0;
   Index steps = 0;
-  Real change = 0;      ///< largest change of an unknown in the last step
+  Real change = 0;  ///< largest change of an unknown in the last step
   Real last_step = 0;
   Totals totals;
   Budget budget;
@@ -83,8 +83,8 @@ struct Outcome {
 };
 
 /// Marches `state` from plan.start to plan.until. `state` holds the initial values without what walls hold,
-/// and ends as the final state. Throws InputError for a plan that cannot be kept, SolverError for a stage that
-/// cannot be solved. A blow-up is an outcome, not an exception.
+/// and ends as the final state. Throws InputError for a plan that cannot be kept, SolverError for a stage
+/// that cannot be solved. A blow-up is an outcome, not an exception.
 Outcome march(Balance& balance, State& state, const Plan& plan, const Observers& observers = {});
 
 }  // namespace williwaw

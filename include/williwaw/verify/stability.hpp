@@ -11,9 +11,9 @@ namespace williwaw::verify {
 /// A largest step, and what stands behind it.
 struct Limit {
   enum class Standing {
-    sharp,      ///< stable up to it, unstable beyond it
-    bound,      ///< stable up to it; the true limit may be larger
-    heuristic   ///< that of a problem without walls and with the worst place's coefficients everywhere
+    sharp,     ///< stable up to it, unstable beyond it
+    bound,     ///< stable up to it; the true limit may be larger
+    heuristic  ///< that of a problem without walls and with the worst place's coefficients everywhere
   };
   Real step = 0;  ///< infinite where there is no limit
   Standing standing = Standing::sharp;
@@ -37,7 +37,8 @@ struct Stability {
   Real largest_eigenvalue = 0;
   /// Slowest decay rate, where the spectrum is known.
   std::optional<Real> smallest_eigenvalue;
-  /// How the spectrum was found: "closed form by axis", "tridiagonal", "dense eigenvalues", "Gershgorin bound".
+  /// How the spectrum was found: "axis by axis", "by bisection" (one dimension), "by dense eigenvalues", or
+  /// only bounded, "by Gershgorin's circles".
   std::string method;
   /// Number of times at which a problem that changes in time was judged; 1 for one that does not.
   int times = 1;
@@ -49,7 +50,8 @@ struct Stability {
 
 /// Judges `step` for a problem with passive walls, whose operator is symmetric in the storage inner product.
 /// `from` and `until` tell which times count for coefficients that change. Throws InputError.
-Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from = 0, Real until = 0);
+Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from = 0,
+                    Real until = 0);
 Stability stability(const Problem& problem, const Scheme& scheme, Real step, Real from = 0, Real until = 0);
 
 /// Up to how many unknowns dense eigenvalues are computed.

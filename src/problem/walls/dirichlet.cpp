@@ -26,6 +26,8 @@ WallKind walls::dirichlet_kind() {
           "{u} held at {0}"};
 }
 
-Wall dirichlet(Function value) { return Wall(std::make_shared<Dirichlet>(std::move(value))); }
+Wall dirichlet(Function value) {
+  return Wall(std::make_shared<Dirichlet>(std::move(value)));
+}
 
 }  // namespace williwaw

@@ -25,6 +25,8 @@ WallKind walls::flux_kind() {
           "flux {0} into the domain"};
 }
 
-Wall flux(Function into) { return Wall(std::make_shared<Flux>(std::move(into))); }
+Wall flux(Function into) {
+  return Wall(std::make_shared<Flux>(std::move(into)));
+}
 
 }  // namespace williwaw

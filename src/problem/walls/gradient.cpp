@@ -26,6 +26,8 @@ WallKind walls::gradient_kind() {
           "gradient of {u} along the outward normal {0}"};
 }
 
-Wall gradient(Function outward) { return Wall(std::make_shared<Gradient>(std::move(outward))); }
+Wall gradient(Function outward) {
+  return Wall(std::make_shared<Gradient>(std::move(outward)));
+}
 
 }  // namespace williwaw

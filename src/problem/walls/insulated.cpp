@@ -25,6 +25,8 @@ WallKind walls::insulated_kind() {
           "insulated: nothing flows through"};
 }
 
-Wall insulated() { return Wall(std::make_shared<Insulated>()); }
+Wall insulated() {
+  return Wall(std::make_shared<Insulated>());
+}
 
 }  // namespace williwaw
