@@ -150,3 +150,56 @@ TEST_CASE("a second run into the same folder leaves nothing of the first") {
   REQUIRE(williwaw_in(folder, "run --quiet " + cases + "/hut-floor.toml --set figure=[]").code == 0);
   CHECK_FALSE(std::filesystem::exists(folder / "hut-floor.out" / "figures" / "series.png"));
 }
+
+TEST_CASE("an interrupt ends a run with 130, keeps what was recorded and leaves it readable") {
+  const auto folder = fresh_folder("interrupt");
+  // Long enough to be met on its way, whatever the machine.
+  const std::string long_run = "run --quiet " + cases +
+                               "/hut-floor-explicit.toml --set figure=[] --set time.until=\"40000 day\" "
+                               "--set record.every=\"10 day\" --set record.series=\"1 day\" & pid=$!; sleep "
+                               "1.5; kill -INT $pid; wait $pid";
+  const Printed printed = williwaw_in(folder, long_run);
+  CHECK(printed.code == 130);
+  CHECK(std::filesystem::exists(folder / "hut-floor-explicit.out" / "fields.nc"));
+  CHECK(williwaw_in(folder, "plot hut-floor-explicit.out").code == 0);
+  const auto summary = nlohmann::json::parse(text_of(folder / "hut-floor-explicit.out" / "summary.json"));
+  CHECK(summary["end"]["the run"] == "was interrupted");
+}
+
+TEST_CASE("a longer run prints plain lines where there is no terminal") {
+  const auto folder = fresh_folder("progress");
+  const Printed printed =
+      williwaw_in(folder, "run " + cases + "/brine-tank.toml --set figure=[] --set time.until=\"3 day\"");
+  CHECK(printed.code == 0);
+  CHECK(printed.out.find("\r") == std::string::npos);
+  CHECK(printed.out.find("not accounted for") != std::string::npos);
+}
+
+TEST_CASE("an exact solution by a series is compared at every record") {
+  const auto folder = fresh_folder("exact");
+  const std::string exact =
+      "--set 'exact.value=251.15 + 40*sum_over(n, 0, 60, "
+      "4/(pi*(2*n+1))*sin((2*n+1)*pi*x/(2*slab))*exp(-((2*n+1)*pi/(2*slab))^2*1.4/(2200*880)*t))'";
+  const Printed printed =
+      williwaw_in(folder, "run --json " + cases +
+                              "/hut-floor.toml --set figure=[] --set boundary.east=insulated --set "
+                              "record.every=\"3 h\" --set record.series=\"1 h\" " +
+                              exact);
+  REQUIRE(printed.code == 0);
+  const auto json = nlohmann::json::parse(printed.out);
+  CHECK(json["against the exact solution"].size() == 5);
+  CHECK(json["against the exact solution"]["at 12 h"]["value"].get<double>() < 5e-3);
+  CHECK(json["against the exact solution"]["at 12 h"]["unit"] == "degC");
+}
+
+TEST_CASE("the number of threads changes nothing in what is written") {
+  const auto folder = fresh_folder("threads");
+  const std::string run =
+      "run --quiet " + cases +
+      "/ice-deck.toml --set figure=[] --set time.until=\"1 h\" --set grid.x.cells=400 --set grid.z.cells=60 "
+      "--set time.scheme=explicit-euler --set 'time.step={ of_limit = 0.9 }' --threads ";
+  REQUIRE(williwaw_in(folder, run + "1 -o one").code == 0);
+  REQUIRE(williwaw_in(folder, run + "2 -o two").code == 0);
+  CHECK(text_of(folder / "one" / "series.csv") == text_of(folder / "two" / "series.csv"));
+  CHECK(williwaw_in(folder, run + "0").code == 2);
+}

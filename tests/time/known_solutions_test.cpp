@@ -1,0 +1,123 @@
+// Solutions that practitioners know by heart, and what they read off them.
+#include <doctest/doctest.h>
+
+#include <cmath>
+
+#include "support/smooth.hpp"
+
+using namespace williwaw;
+
+namespace {
+
+Plan plan_of(const char* name, Real step, Real until) {
+  Plan plan;
+  plan.scheme = scheme(name);
+  plan.step = step;
+  plan.until = until;
+  return plan;
+}
+
+}  // namespace
+
+TEST_CASE("a half-space whose wall is suddenly cold: erfc, and the flux by the square root of time") {
+  // 2 m of concrete behave like a half-space for ten hours.
+  const Real k = 1.4, storage = 2200.0 * 880, drop = 40, d = k / storage;
+  Problem p(Grid({Axis::uniform("x", 0, 2, 800, Unknowns::cells)}), heat(k, 2200, 880));
+  p.initial = 290.0;
+  p.wall("west", dirichlet(290 - drop)).wall("east", insulated());
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  const Real until = 36000;
+  const Outcome o = march(balance, y, plan_of("implicit-euler", 10, until));
+  const auto exact = [&](const Point& q) { return 290 - drop * std::erfc(q.x / std::sqrt(4 * d * until)); };
+  CHECK(Field(p.grid(), y).difference(exact).max < 0.02);
+  CHECK(o.budget.amounts()[0] ==
+        doctest::Approx(-2 * k * drop * std::sqrt(until / (M_PI * d))).epsilon(2e-3));
+}
+
+TEST_CASE("a wall that swings: the wave dies and lags with depth, its flux leads by an eighth of a period") {
+  // 10·sin(ωt) on the wall of a deep bar: 10·exp(−x/δ)·sin(ωt − x/δ), flux 10·k/δ·√2·sin(ωt + π/4).
+  const Real period = 1, w = 2 * M_PI / period, k = 1, delta = std::sqrt(2 * k / w);
+  Problem p(Grid({Axis::uniform("x", 0, 8 * delta, 400, Unknowns::nodes)}), diffusion(k));
+  p.wall("west", dirichlet([w](Real t) { return 10 * std::sin(w * t); })).wall("east", insulated());
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  Plan plan = plan_of("crank-nicolson", period / 500, 6 * period);
+  Real worst_flux = 0, worst_value = 0;
+  Observers o;
+  o.on_step = [&](const Moment& m) {
+    if (m.time < 5 * period) return;
+    const Real middle = m.time - 0.5 * m.step_length;
+    const Real flux = 10 * k / delta * std::sqrt(2.0) * std::sin(w * middle + M_PI / 4);
+    worst_flux = std::max(worst_flux, std::abs(m.amounts[0] / m.step_length - flux));
+    const Real at_delta = 10 * std::exp(-1) * std::sin(w * m.time - 1);
+    worst_value = std::max(worst_value, std::abs(Field(p.grid(), m.state).sample({delta, 0, 0}) - at_delta));
+  };
+  march(balance, y, plan, o);
+  CHECK(worst_flux < 0.01 * 10 * k / delta);
+  CHECK(worst_value < 0.04);
+}
+
+TEST_CASE("fluid started by a moved wall reaches 99 % of its steady profile when the slowest mode says so") {
+  Problem p(Grid({Axis::uniform("y", 0, 1, 60, Unknowns::nodes)}), diffusion(1.0));
+  p.wall("south", dirichlet(0.0)).wall("north", dirichlet(1.0));
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  Real settled = 0;
+  Observers o;
+  o.on_step = [&](const Moment& m) {
+    const Norms left = Field(p.grid(), m.state).difference([](const Point& q) { return q.y; });
+    if (settled == 0 && left.max < 0.01 * 2 / M_PI) settled = m.time;
+  };
+  march(balance, y, plan_of("crank-nicolson", 0.002, 1), o);
+  const Real slowest = *verify::stability(p, scheme("crank-nicolson"), 1).smallest_eigenvalue;
+  CHECK(slowest == doctest::Approx(M_PI * M_PI).epsilon(1e-3));
+  CHECK(settled == doctest::Approx(std::log(100.0) / slowest).epsilon(0.01));
+}
+
+TEST_CASE("a square with four different walls settles to its series") {
+  // Held at 0 but for u = 1 on the north: Σ 4/(nπ)·sin(nπx)·sinh(nπy)/sinh(nπ), n odd; 1/4 in the middle.
+  Problem p(
+      Grid({Axis::uniform("x", 0, 1, 20, Unknowns::nodes), Axis::uniform("y", 0, 1, 20, Unknowns::nodes)}),
+      diffusion(1.0));
+  p.wall("north", dirichlet(1.0)).other_walls(dirichlet(0.0));
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  march(balance, y, plan_of("implicit-euler", 0.5, 10));
+  const Field f(p.grid(), y);
+  CHECK(f.sample({0.5, 0.5, 0}) == doctest::Approx(0.25).epsilon(1e-10));
+  Real series = 0;
+  for (int n = 1; n < 60; n += 2)
+    series += 4 / (n * M_PI) * std::sin(n * M_PI * 0.25) * std::sinh(n * M_PI * 0.6) / std::sinh(n * M_PI);
+  CHECK(f.sample({0.25, 0.6, 0}) == doctest::Approx(series).epsilon(4e-3));
+}
+
+TEST_CASE("heat given to a closed block stays there, spread evenly in the end") {
+  Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells), Axis::uniform("y", 0, 2, 4, Unknowns::cells),
+                  Axis::uniform("z", 0, 3, 4, Unknowns::cells)}),
+            heat(10.0, 2.0, 3.0, [](Point q) { return q.z > 1.5 ? 5.0 : 0.0; }));
+  p.wall("top", flux(4.0)).other_walls(insulated());
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  const Outcome o = march(balance, y, plan_of("implicit-euler", 0.5, 60));
+  CHECK(o.totals.content == doctest::Approx(60 * (5 * 3 + 4 * 2)));
+  CHECK(o.budget.amounts()[5] == doctest::Approx(60 * 4 * 2));  // top, the last of the walls
+  CHECK(o.budget.amounts()[6] == doctest::Approx(60 * 5 * 3));
+}
+
+TEST_CASE("a dimensionless and a scaled problem are the same problem") {
+  const auto run = [](Real length, Real d, Real until) {
+    Problem p(Grid({Axis::uniform("x", 0, length, 30, Unknowns::cells)}), diffusion(d));
+    p.initial = [length](Point q) { return q.x / length; };
+    p.wall("west", dirichlet(0.5)).wall("east", robin(2 * d / length, 3.0));
+    DiffusionBalance balance(p);
+    State y = balance.initial_state();
+    Plan plan = plan_of("rk4", 0, until);
+    plan.step = 0.5 * verify::stability(balance, plan.scheme, 1).limit.step;
+    plan.trim = true;
+    march(balance, y, plan);
+    return y;
+  };
+  const State plain = run(1, 1, 0.1), scaled = run(1e-3, 1e-9, 0.1 * 1e-6 / 1e-9);
+  for (std::size_t n = 0; n < plain.size(); ++n) CHECK(plain[n] == doctest::Approx(scaled[n]).epsilon(1e-9));
+}
