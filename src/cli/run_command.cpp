@@ -17,6 +17,15 @@ void ask_interrupt(int) {
   interrupt_asked = true;
 }
 
+// A folder with other files in it is somebody's; one with a run in it may be written again.
+void check_folder(const std::filesystem::path& folder) {
+  if (!std::filesystem::exists(folder)) return;
+  if (!std::filesystem::is_directory(folder))
+    throw InputError(folder.string() + ": is a file; give another name with -o");
+  if (!std::filesystem::is_empty(folder) && !std::filesystem::exists(folder / "run.log"))
+    throw InputError(folder.string() + ": holds files that are no run's; give another folder with -o");
+}
+
 std::vector<std::filesystem::path> draw_figures(const casefile::Case& given,
                                                 const std::filesystem::path& folder,
                                                 std::vector<std::string>& complaints) {
@@ -64,6 +73,7 @@ int run(const RunArguments& arguments) {
 
   casefile::RunOptions options;
   options.folder = arguments.folder.empty() ? casefile::default_folder(arguments.file) : arguments.folder;
+  check_folder(options.folder);
   LiveLine live(given, prepared.steps, !talk);
   options.observers.on_step = [&](const Moment& m) { live.show(m); };
   options.observers.interrupt = [] { return interrupt_asked.load(); };

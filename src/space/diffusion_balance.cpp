@@ -41,19 +41,25 @@ DiffusionBalance::DiffusionBalance(const Problem& problem, Execution execution)
 }
 
 void DiffusionBalance::find_held() {
-  const Index count = grid().count();
-  std::vector<std::vector<Holder>> holders(static_cast<std::size_t>(count));
+  // Gathered from the walls, so that nothing is stored for unknowns that no wall holds.
+  std::vector<std::pair<Index, Holder>> found;
   for (std::size_t c = 0; c < closures_.size(); ++c)
     for (Index f = 0; closures_[c].pins() && f < closures_[c].faces(); ++f)
-      holders[closures_[c].unknown(f)].push_back({c, f});
-  for (Index n = 0; n < count; ++n) {
-    if (n % grid().size(0) == 0) held_start_.push_back(held_.size());
-    if (holders[n].empty()) continue;
-    held_.push_back(n);
-    if (holders[n].size() > 1) shared_.push_back(held_.size() - 1);
-    holders_.push_back(std::move(holders[n]));
+      found.push_back({closures_[c].unknown(f), {c, f}});
+  std::ranges::stable_sort(found, {}, &std::pair<Index, Holder>::first);
+  for (const auto& [unknown, holder] : found) {
+    if (held_.empty() || held_.back() != unknown) {
+      held_.push_back(unknown);
+      holders_.emplace_back();
+    } else {
+      shared_.push_back(held_.size() - 1);
+    }
+    holders_.back().push_back(holder);
   }
-  held_start_.push_back(held_.size());
+  shared_.erase(std::unique(shared_.begin(), shared_.end()), shared_.end());
+  for (Index line = 0; line <= grid().lines(); ++line)
+    held_start_.push_back(
+        static_cast<std::size_t>(std::ranges::lower_bound(held_, line * grid().size(0)) - held_.begin()));
 }
 
 Offers DiffusionBalance::offers() const {
@@ -338,12 +344,25 @@ Totals DiffusionBalance::totals(const State& y, Real) {
   return sweep.sum();
 }
 
+// Calls visit(number, capacity) for every unknown, line by line.
+template <class Visit>
+void DiffusionBalance::each_capacity(const Visit& visit) const {
+  const Index nx = grid().size(0);
+  const Real* widths = grid().axis(0).widths().data();
+  each_line([&](Index, Index line, Index j, Index k) {
+    const Real of_line = couplings_.storage() * across_line(j, k);
+    for (Index i = 0; i < nx; ++i)
+      visit(nx * line + i,
+            couplings_.separable() ? of_line * widths[i] : couplings_.capacities()[nx * line + i]);
+  });
+}
+
 void DiffusionBalance::storage(const State& y, Real, State& q) {
-  for (Index n = 0; n < grid().count(); ++n) q[n] = couplings_.capacity(n) * y[n];
+  each_capacity([&](Index n, Real capacity) { q[n] = capacity * y[n]; });
 }
 
 void DiffusionBalance::recover(const State& q, Real, State& y) {
-  for (Index n = 0; n < grid().count(); ++n) y[n] = q[n] / couplings_.capacity(n);
+  each_capacity([&](Index n, Real capacity) { y[n] = q[n] / capacity; });
 }
 
 std::vector<Real> DiffusionBalance::held_values(Real at) {

@@ -18,13 +18,12 @@ std::string wall_name(const std::string& unknown, const std::string& side) {
   return unknown + "_on_" + side;
 }
 
-// Shown as `dimensions`, in the file's order: the last axis first.
+// Shown unknowns of one plane of a block, or of all there is in fewer dimensions, x fastest.
 template <class Visit>
-void each_shown(const Grid& g, const Visit& visit) {
+void each_shown(const Grid& g, Index plane, const Visit& visit) {
   const auto size = [&](int a) { return a < g.rank() ? shown_size(g.axis(a)) : 1; };
-  for (Index k = 0; k < size(2); ++k)
-    for (Index j = 0; j < size(1); ++j)
-      for (Index i = 0; i < size(0); ++i) visit(i, j, k);
+  for (Index j = 0; j < size(1); ++j)
+    for (Index i = 0; i < size(0); ++i) visit(i, j, plane);
 }
 
 // Walls whose own values are kept.
@@ -140,16 +139,23 @@ void FieldWriter::append(Real time, const Field& field) {
   const Real shown_time = open_->about.time.shown(time);
   nc.check(nc_put_vara_double(nc.id(), open_->time, &record, &one, &shown_time));
 
-  std::vector<Real> values;
-  each_shown(g, [&](Index i, Index j, Index k) {
-    values.push_back(scale.shown(field.at(i % g.size(0), j % g.size(1), k % g.size(2))));
-  });
+  // A block goes plane by plane, so that it is not held twice.
+  const bool block = g.rank() == 3;
+  const Index planes = block ? shown_size(g.axis(2)) : 1;
   std::vector<std::size_t> start{record}, count{1};
   for (int a = g.rank() - 1; a >= 0; --a) {
     start.push_back(0);
-    count.push_back(static_cast<std::size_t>(shown_size(g.axis(a))));
+    count.push_back(block && a == 2 ? 1 : static_cast<std::size_t>(shown_size(g.axis(a))));
   }
-  nc.check(nc_put_vara_double(nc.id(), open_->value, start.data(), count.data(), values.data()));
+  std::vector<Real> values;
+  for (Index plane = 0; plane < planes; ++plane) {
+    values.clear();
+    each_shown(g, plane, [&](Index i, Index j, Index k) {
+      values.push_back(scale.shown(field.at(i % g.size(0), j % g.size(1), k % g.size(2))));
+    });
+    if (block) start[1] = static_cast<std::size_t>(plane);
+    nc.check(nc_put_vara_double(nc.id(), open_->value, start.data(), count.data(), values.data()));
+  }
 
   for (const auto& [side, id] : open_->walls) {
     std::vector<Real> on_wall;
@@ -233,10 +239,11 @@ Field FieldReader::field(Index record) const {
   nc.check(nc_get_vara_double(nc.id(), open_->value, start.data(), count.data(), shown.data()));
   Field result(g);
   std::size_t next = 0;
-  each_shown(g, [&](Index i, Index j, Index k) {
-    const Real v = shown[next++];
-    if (i < g.size(0) && j < g.size(1) && k < g.size(2)) result.at(i, j, k) = v;
-  });
+  for (Index plane = 0; plane < (g.rank() == 3 ? shown_size(g.axis(2)) : 1); ++plane)
+    each_shown(g, plane, [&](Index i, Index j, Index k) {
+      const Real v = shown[next++];
+      if (i < g.size(0) && j < g.size(1) && k < g.size(2)) result.at(i, j, k) = v;
+    });
   result.extend();
   for (const Side side : kept_walls(g)) {
     const auto touching = g.unknowns_at(side);

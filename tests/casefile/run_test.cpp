@@ -6,6 +6,7 @@
 #include <fstream>
 #include <sstream>
 
+#include "support/folder.hpp"
 #include "williwaw/store/series.hpp"
 
 using namespace williwaw;
@@ -48,8 +49,7 @@ struct Ran {
 
 Ran run(const std::string& name, const std::vector<std::string>& overrides = {}) {
   Ran ran;
-  ran.folder = std::filesystem::temp_directory_path() / ("williwaw-run-" + name);
-  std::filesystem::remove_all(ran.folder);
+  ran.folder = test::fresh_folder(name);
   const Case c = read_case_text(decay, "decay.toml", overrides);
   Prepared p = prepare(c);
   RunOptions options;
@@ -113,7 +113,7 @@ TEST_CASE("a run that blows up keeps what was recorded and says why") {
   Prepared p = prepare(c);
   CHECK_FALSE(p.stability.stable());
   RunOptions options;
-  options.folder = std::filesystem::temp_directory_path() / "williwaw-run-blown";
+  options.folder = test::fresh_folder("blown");
   const RunResult r = run_case(c, p, options);
   CHECK(r.outcome.ending == Outcome::Ending::blew_up);
   CHECK(std::filesystem::exists(options.folder / "fields.nc"));

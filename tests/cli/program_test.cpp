@@ -203,3 +203,13 @@ TEST_CASE("the number of threads changes nothing in what is written") {
   CHECK(text_of(folder / "one" / "series.csv") == text_of(folder / "two" / "series.csv"));
   CHECK(williwaw_in(folder, run + "0").code == 2);
 }
+
+TEST_CASE("a folder that holds anything but a run is left alone") {
+  const auto folder = fresh_folder("precious");
+  std::filesystem::create_directories(folder / "figures");
+  std::ofstream(folder / "figures" / "mine.png") << "mine";
+  const Printed printed = williwaw_in(folder, "run --quiet " + cases + "/hut-floor.toml -o .");
+  CHECK(printed.code == 2);
+  CHECK(printed.error == ".: holds files that are no run's; give another folder with -o\n");
+  CHECK(text_of(folder / "figures" / "mine.png") == "mine");
+}

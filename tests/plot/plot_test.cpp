@@ -3,6 +3,7 @@
 #include <cmath>
 #include <fstream>
 
+#include "support/folder.hpp"
 #include "williwaw/plot/figure.hpp"
 #include "williwaw/plot/theme.hpp"
 
@@ -12,9 +13,7 @@ using namespace williwaw::plot;
 namespace {
 
 std::filesystem::path small_run(const std::string& name, int rank, Unknowns unknowns) {
-  const auto folder = std::filesystem::temp_directory_path() / ("williwaw-plot-" + name);
-  std::filesystem::remove_all(folder);
-  std::filesystem::create_directories(folder);
+  const auto folder = test::fresh_folder(name);
   std::vector<Axis> axes{Axis("x", {0, 0.1, 0.3, 0.6, 1}, unknowns)};
   if (rank > 1) axes.push_back(Axis::uniform("y", 0, 0.5, 6, unknowns));
   if (rank > 2) axes.push_back(Axis::uniform("z", 0, 0.4, 5, unknowns));

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <fstream>
 
+#include "support/folder.hpp"
 #include "williwaw/store/fields.hpp"
 #include "williwaw/store/series.hpp"
 
@@ -10,13 +11,6 @@ using namespace williwaw;
 using namespace williwaw::store;
 
 namespace {
-
-std::filesystem::path folder(const std::string& name) {
-  const auto f = std::filesystem::temp_directory_path() / ("williwaw-store-" + name);
-  std::filesystem::remove_all(f);
-  std::filesystem::create_directories(f);
-  return f;
-}
 
 Description celsius() {
   return {"A test", "temperature", {"cm", 100}, {"h", 1 / 3600.0}, {"degC", 1, -273.15}, "[grid]", "9"};
@@ -35,7 +29,7 @@ Field waves(const Grid& g) {
 }  // namespace
 
 TEST_CASE("fields come back in the units shown, on the same grid, on cells, nodes and periodic axes") {
-  const auto dir = folder("fields");
+  const auto dir = test::fresh_folder("fields");
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes})
     for (const bool periodic : {false, true}) {
       const Grid g({Axis("x", {0, 0.1, 0.3, 0.4, 0.8}, u, periodic), Axis::uniform("y", 0, 0.2, 3, u),
@@ -67,7 +61,7 @@ TEST_CASE("fields come back in the units shown, on the same grid, on cells, node
 }
 
 TEST_CASE("a file that is not finished never has its name") {
-  const auto dir = folder("partial");
+  const auto dir = test::fresh_folder("partial");
   { FieldWriter w(dir / "fields.nc", Grid({Axis::uniform("x", 0, 1, 3, Unknowns::cells)}), celsius()); }
   CHECK_FALSE(std::filesystem::exists(dir / "fields.nc"));
   { SeriesWriter w(dir / "series.csv", {{"t", "h"}}); }
@@ -75,7 +69,7 @@ TEST_CASE("a file that is not finished never has its name") {
 }
 
 TEST_CASE("series come back with their names and units, gaps included") {
-  const auto dir = folder("series");
+  const auto dir = test::fresh_folder("series");
   SeriesWriter w(dir / "series.csv",
                  {{"t", "h"}, {"pipe", "degC"}, {"inflow east: robin", "W/m^2"}, {"share", ""}});
   w.append({0.0, 18.0, std::nullopt, 1.0 / 3});
@@ -95,7 +89,7 @@ TEST_CASE("series come back with their names and units, gaps included") {
 }
 
 TEST_CASE("tables that cannot be read say where") {
-  const auto dir = folder("broken");
+  const auto dir = test::fresh_folder("broken");
   const auto written = [&](const std::string& text) {
     std::ofstream(dir / "t.csv") << text;
     return dir / "t.csv";

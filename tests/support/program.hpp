@@ -9,6 +9,8 @@
 #include <sstream>
 #include <string>
 
+#include "support/folder.hpp"
+
 namespace williwaw::test {
 
 struct Printed {
@@ -24,8 +26,8 @@ inline std::string text_of(const std::filesystem::path& file) {
 
 /// Runs `williwaw ARGUMENTS` in a folder.
 inline Printed williwaw_in(const std::filesystem::path& folder, const std::string& arguments) {
-  const auto out = std::filesystem::temp_directory_path() / "williwaw-test-out";
-  const auto error = std::filesystem::temp_directory_path() / "williwaw-test-error";
+  const auto out = fresh_folder("printed") / "out";
+  const auto error = out.parent_path() / "error";
   const std::string command = "cd '" + folder.string() + "' && '" + PROGRAM + "' " + arguments + " >'" +
                               out.string() + "' 2>'" + error.string() + "'";
   Printed printed;
@@ -34,13 +36,6 @@ inline Printed williwaw_in(const std::filesystem::path& folder, const std::strin
   printed.out = text_of(out);
   printed.error = text_of(error);
   return printed;
-}
-
-inline std::filesystem::path fresh_folder(const std::string& name) {
-  const auto folder = std::filesystem::temp_directory_path() / ("williwaw-test-" + name);
-  std::filesystem::remove_all(folder);
-  std::filesystem::create_directories(folder);
-  return folder;
 }
 
 }  // namespace williwaw::test

@@ -95,6 +95,8 @@ class DiffusionBalance final : public Balance {
   void book_one_held(std::size_t held, Real amount, Ledger& amounts) const;
   template <class Work>
   void each_line(const Work& work) const;
+  template <class Visit>
+  void each_capacity(const Visit& visit) const;
   template <class Apply>
   void flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply,
                           Real* booked) const;
