@@ -173,6 +173,10 @@ std::string standing_text(verify::Limit::Standing standing) {
   return "walls left out";
 }
 
+std::string verdict_text(const verify::Stability& s) {
+  return s.limit.standing == verify::Limit::Standing::sharp ? "UNSTABLE" : "may be UNSTABLE";
+}
+
 void limit_row(const Case& given, const Prepared& prepared, const std::string& label,
                const verify::Limit& limit, Report& report) {
   const Real share = prepared.longest_step / limit.step;
@@ -195,7 +199,7 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
                                                     readable(given.step.value))
                                       : ""),
       number(given.time.shown_difference(prepared.longest_step)), unit);
-  report.row("verdict", s.stable() ? "stable" : "UNSTABLE: " + forecast(given, prepared),
+  report.row("verdict", s.stable() ? "stable" : verdict_text(s) + ": " + forecast(given, prepared),
              Report::Data(s.stable()));
   limit_row(given, prepared, "largest stable step", s.limit, report);
   limit_row(given, prepared, "interior limit", s.interior, report);
@@ -214,7 +218,7 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
 void warnings_section(const Case& given, const Prepared& prepared, Report& report) {
   const auto& s = prepared.stability;
   report.section("warnings");
-  if (!s.stable()) report.note("the step is unstable; `run` refuses it unless told --force");
+  if (!s.stable()) report.note("`run` refuses this step unless told --force");
   if (s.stable() && s.limit.standing == verify::Limit::Standing::bound && s.share() > 0.5 &&
       !std::isinf(s.limit.step))
     report.note("the limit is a bound, not sharp: a larger step may be stable too");
@@ -301,14 +305,17 @@ Prepared prepare(const Case& given, Execution execution) {
 
 std::string forecast(const Case& given, const Prepared& prepared) {
   const auto& s = prepared.stability;
+  const std::string limit = given.duration(s.limit.step);
+  if (s.limit.standing != verify::Limit::Standing::sharp)
+    return fmt::format("only steps up to {} are known to be stable, by a bound that is not sharp", limit);
   const Real factor =
       std::abs(stability_function(given.plan.scheme.tableau, -s.largest_eigenvalue * prepared.longest_step));
   const Real steps = std::log(1e16) / std::log(factor);
-  std::string result = fmt::format("the fastest mode grows {:.6g}-fold each step", factor);
-  if (factor > 1 && s.limit.standing == verify::Limit::Standing::sharp)
-    result += fmt::format("; from round-off alone it swamps the solution within about {:.0f} steps ({})",
-                          std::ceil(steps), given.duration(steps * prepared.longest_step));
-  return result;
+  return fmt::format(
+      "the largest stable step is {}; the fastest mode grows {:.6g}-fold each step, and from round-off alone "
+      "it "
+      "swamps the solution within about {:.0f} steps ({})",
+      limit, factor, std::ceil(steps), given.duration(steps * prepared.longest_step));
 }
 
 Report check_report(const Case& given, Prepared& prepared) {

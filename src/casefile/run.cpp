@@ -242,9 +242,8 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
     report.section("what happened");
     report.note(o.reason);
     if (!prepared.stability.stable())
-      report.note(fmt::format("the step {} is beyond the largest stable step {}: {}",
-                              given.duration(prepared.longest_step),
-                              given.duration(prepared.stability.limit.step), forecast(given, prepared)));
+      report.note(fmt::format("the step was {}, but {}", given.duration(prepared.longest_step),
+                              forecast(given, prepared)));
     report.note("everything recorded up to here was kept");
   }
   return report;

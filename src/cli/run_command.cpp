@@ -60,14 +60,11 @@ int run(const RunArguments& arguments) {
   const bool talk = !arguments.quiet && !arguments.json;
   if (talk) fmt::print("{}\n", casefile::brief_report(given, prepared).text());
   if (!prepared.stability.stable() && !arguments.force) {
-    const auto& limit = prepared.stability.limit;
+    const bool sharp = prepared.stability.limit.standing == verify::Limit::Standing::sharp;
     fmt::print(stderr,
-               "{}: time.step: {} is unstable: the largest stable step is {}{}; {}. Choose a smaller step, "
-               "or look at "
-               "the blow-up with --force\n",
-               given.step_place, given.duration(prepared.longest_step),
-               limit.standing == verify::Limit::Standing::sharp ? "" : "at least ",
-               given.duration(limit.step), casefile::forecast(given, prepared));
+               "{}: time.step: {} {} unstable: {}. Choose a smaller step, or see what happens with --force\n",
+               given.step_place, given.duration(prepared.longest_step), sharp ? "is" : "may be",
+               casefile::forecast(given, prepared));
     return unstable;
   }
 

@@ -63,6 +63,22 @@ struct FieldWriter::Open {
     return bounds;
   }
 
+  // A chunk is what is written at once: some lines of one record of a large grid, several records of a small one.
+  void choose_chunks() const {
+    constexpr std::size_t most = 1u << 18;
+    std::vector<std::size_t> chunk{1};
+    for (int a = grid.rank() - 1; a >= 0; --a) chunk.push_back(static_cast<std::size_t>(shown_size(grid.axis(a))));
+    if (grid.rank() == 3) chunk[1] = 1;
+    const std::size_t line = chunk.back();
+    if (grid.rank() > 1) {
+      auto& lines = chunk[chunk.size() - 2];
+      lines = std::clamp<std::size_t>(most / line, 1, lines);
+    } else {
+      chunk[0] = std::clamp<std::size_t>(4096 / line, 1, 256);
+    }
+    nc->check(nc_def_var_chunking(nc->id(), value, NC_CHUNKED, chunk.data()));
+  }
+
   void write_coordinate(const Axis& axis, int bounds) const {
     std::vector<Real> points, ends;
     for (Index i = 0; i < shown_size(axis); ++i) {
@@ -95,6 +111,7 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   std::vector<int> dimensions{time};
   dimensions.insert(dimensions.end(), axes.rbegin(), axes.rend());
   open_->value = nc.variable(about.unknown, dimensions);
+  open_->choose_chunks();
   nc.attribute(open_->value, "long_name", about.unknown);
   if (!about.value.unit.empty()) nc.attribute(open_->value, "units", about.value.unit);
   std::string method;

@@ -32,7 +32,7 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
 /// Reads "0.12" or "0.12,0.3" in shown units. Throws InputError.
 Point place_from(const Case& given, const std::string& text);
 
-/// What an unstable step leads to, in one sentence.
+/// What is known against a step beyond the limit, in one sentence.
 std::string forecast(const Case& given, const Prepared& prepared);
 
 inline constexpr const char* version = "0.1.0";

@@ -14,6 +14,8 @@ class Stepper {
   /// Throws InputError if the scheme needs what the balance does not offer.
   Stepper(Balance& balance, const Scheme& scheme);
 
+  /// Between calls `y` must stay as it was left: schemes that end with a stage use its rate again.
+  ///
   /// Moves `y` from time `at` over `step`. `amounts` gets what came in on each line; the result are the
   /// totals of the new state. Throws SolverError if a stage cannot be solved.
   Totals advance(State& y, Real at, Real step, Ledger& amounts);
