@@ -3,7 +3,7 @@
 
 #include <doctest/doctest.h>
 
-#include <nlohmann/json.hpp>
+#include "support/json.hpp"
 
 using namespace williwaw::test;
 
@@ -35,12 +35,12 @@ TEST_CASE("check prints its sections in order and the same words as JSON") {
     CHECK(at >= last);
     last = at;
   }
-  const auto json = nlohmann::json::parse(williwaw_in(".", "check --json " + cases + "/hut-floor.toml").out);
-  CHECK(json["walls"]["west"] == "temperature held at night (-22 degC)");
-  CHECK(json["stability"]["verdict"] == true);
-  CHECK(json["stability"]["this step"]["value"].get<double>() == doctest::Approx(1.0 / 60));
-  CHECK(json["stability"]["this step"]["unit"] == "h");
-  CHECK(json["cost"]["steps"] == 720);
+  const auto json = Json(williwaw_in(".", "check --json " + cases + "/hut-floor.toml").out);
+  CHECK(json.at("/walls/west") == "\"temperature held at night (-22 degC)\"");
+  CHECK(json.at("/stability/verdict") == "true");
+  CHECK(json.number("/stability/this step/value") == doctest::Approx(1.0 / 60));
+  CHECK(json.at("/stability/this step/unit") == "\"h\"");
+  CHECK(json.at("/cost/steps") == "720");
 }
 
 TEST_CASE("check and run agree on an unstable step; --force shows the blow-up") {
@@ -63,12 +63,12 @@ TEST_CASE("run says as JSON what it says in words") {
   const auto folder = fresh_folder("json");
   const Printed run = williwaw_in(folder, "run --json " + cases + "/hut-floor.toml --set figure=[]");
   CHECK(run.code == 0);
-  const auto json = nlohmann::json::parse(run.out);
-  CHECK(json["end"]["the run"] == "reached its end");
-  CHECK(json["budget"]["relative residual"].get<double>() < 1e-12);
-  CHECK(json["end"]["minimum"]["unit"] == "degC");
-  const auto summary = nlohmann::json::parse(text_of(folder / "hut-floor.out" / "summary.json"));
-  CHECK(summary["budget"] == json["budget"]);
+  const auto json = Json(run.out);
+  CHECK(json.at("/end/the run") == "\"reached its end\"");
+  CHECK(json.number("/budget/relative residual") < 1e-12);
+  CHECK(json.at("/end/minimum/unit") == "\"degC\"");
+  const auto summary = Json(text_of(folder / "hut-floor.out" / "summary.json"));
+  CHECK(summary.at("/budget") == json.at("/budget"));
 }
 
 TEST_CASE("more figures and a film from a finished run") {
@@ -162,8 +162,8 @@ TEST_CASE("an interrupt ends a run with 130, keeps what was recorded and leaves 
   CHECK(printed.code == 130);
   CHECK(std::filesystem::exists(folder / "hut-floor-explicit.out" / "fields.nc"));
   CHECK(williwaw_in(folder, "plot hut-floor-explicit.out").code == 0);
-  const auto summary = nlohmann::json::parse(text_of(folder / "hut-floor-explicit.out" / "summary.json"));
-  CHECK(summary["end"]["the run"] == "was interrupted");
+  const auto summary = Json(text_of(folder / "hut-floor-explicit.out" / "summary.json"));
+  CHECK(summary.at("/end/the run") == "\"was interrupted\"");
 }
 
 TEST_CASE("a longer run prints plain lines where there is no terminal") {
@@ -186,10 +186,10 @@ TEST_CASE("an exact solution by a series is compared at every record") {
                               "record.every=\"3 h\" --set record.series=\"1 h\" " +
                               exact);
   REQUIRE(printed.code == 0);
-  const auto json = nlohmann::json::parse(printed.out);
-  CHECK(json["against the exact solution"].size() == 5);
-  CHECK(json["against the exact solution"]["at 12 h"]["value"].get<double>() < 5e-3);
-  CHECK(json["against the exact solution"]["at 12 h"]["unit"] == "degC");
+  const auto json = Json(printed.out);
+  CHECK(json.size("/against the exact solution") == 5);
+  CHECK(json.number("/against the exact solution/at 12 h/value") < 5e-3);
+  CHECK(json.at("/against the exact solution/at 12 h/unit") == "\"degC\"");
 }
 
 TEST_CASE("the number of threads changes nothing in what is written") {
