@@ -12,15 +12,11 @@ nlohmann::ordered_json value_at(const std::string& text, const std::string& path
 }  // namespace
 
 Json::Json(std::string text) : text_(std::move(text)) {
-  static_cast<void>(nlohmann::ordered_json::parse(text_));
+  if (!nlohmann::ordered_json::accept(text_)) throw std::runtime_error("not JSON: " + text_);
 }
 
-std::string Json::at(const std::string& path) const {
-  return value_at(text_, path).dump();
-}
+std::string Json::at(const std::string& path) const { return value_at(text_, path).dump(); }
 
-std::size_t Json::size(const std::string& path) const {
-  return value_at(text_, path).size();
-}
+std::size_t Json::size(const std::string& path) const { return value_at(text_, path).size(); }
 
 }  // namespace williwaw::test
