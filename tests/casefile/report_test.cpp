@@ -23,7 +23,7 @@ TEST_CASE("a report says the same as text and as JSON") {
         "  scheme Δ   rk4\n"
         "  - rough data may ring\n");
   const auto json = Json(r.json());
-  CHECK(json.at("/limits/this step/value") == "60");
+  CHECK(json.number("/limits/this step/value") == 60);
   CHECK(json.at("/limits/this step/unit") == "\"s\"");
   CHECK(json.at("/limits/verdict") == "true");
   CHECK(json.at("/limits/scheme Δ") == "\"rk4\"");
