@@ -90,7 +90,7 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
   const bool shown = context.dimensional;
   std::vector<const Node*> lengths;
   for (const char* axis : {"x", "y", "z"})
-    for (const Node* n : children(root.find("grid")->find(axis), {"to", "from", "spacing"}))
+    for (const Node* n : children(root.find("grid")->find(axis), {"to", "from", "spacing", "faces"}))
       lengths.push_back(n);
   const auto scale = [shown](Unit unit, const char* otherwise) {
     if (!shown) return store::Scale{};

@@ -4,22 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
-#include <sstream>
 
-#include "reader.hpp"
+#include "wording.hpp"
 
 namespace williwaw::casefile {
 
 namespace {
-
-std::string place_text(const Case& given, const Grid& g, Index n) {
-  const auto at = g.position(n);
-  std::string result;
-  for (int a = 0; a < g.rank(); ++a)
-    result += fmt::format("{}{} = {}", a == 0 ? "" : ", ", g.axis(a).name(),
-                          readable(given.length.shown(g.axis(a).points()[at[a]]), given.length.unit));
-  return result;
-}
 
 Report::Data number(Real v) {
   return Report::Data(v);
@@ -347,77 +337,6 @@ Report brief_report(const Case& given, Prepared& prepared) {
                                 : fmt::format("{:.4g} of the largest stable step {} ({})", s.share(),
                                               given.duration(s.limit.step), standing_text(s.limit.standing));
   report.row("stability", limit);
-  return report;
-}
-
-Point place_from(const Case& given, const std::string& text) {
-  const Grid& g = given.problem.grid();
-  std::stringstream in(text);
-  std::string part;
-  std::vector<Real> numbers;
-  while (std::getline(in, part, ',')) {
-    std::size_t used = 0;
-    Real v = 0;
-    try {
-      v = std::stod(part, &used);
-    } catch (const std::exception&) {
-      used = 0;
-    }
-    if (used == 0 || part.find_first_not_of(" ", used) != std::string::npos)
-      throw InputError("--at: '" + part + "' is not a number; give positions" + given.length.bracket() +
-                       " such as 0.12 or 0.12,0.3");
-    numbers.push_back(given.length.si(v));
-  }
-  if (static_cast<int>(numbers.size()) != g.rank())
-    throw InputError(fmt::format("--at: {} position{} needed, one for each axis", g.rank(),
-                                 g.rank() == 1 ? " is" : "s are"));
-  Point p;
-  for (int a = 0; a < g.rank(); ++a) p[g.slot(a)] = numbers[a];
-  try {
-    g.containing(p);
-  } catch (const InputError& e) {
-    throw InputError(std::string("--at: ") + e.what());
-  }
-  return p;
-}
-
-Report stencil_report(const Case& given, Prepared& prepared, const Point& place) {
-  DiffusionBalance& balance = *prepared.balance;
-  const Grid& g = given.problem.grid();
-  const Stencil s = balance.stencil(g.containing(place), 0);
-  Report report;
-  report.section("discrete equation");
-  report.row("unknown", fmt::format("number {}, at {}", s.number, place_text(given, g, s.number)),
-             Report::Data(s.number));
-  const bool units = !given.flow_unit.empty();
-  report.row("volume",
-             readable(s.volume, units ? (g.rank() == 1 ? "m" : "m^" + std::to_string(g.rank())) : ""),
-             number(s.volume));
-  report.row("capacity", fmt::format("{}  (C = storage · volume)", readable(s.capacity)), number(s.capacity));
-  std::string right;
-  const auto add = [&](const std::string& term) { right += (right.empty() ? "" : " + ") + term; };
-  for (const auto& n : s.neighbours) {
-    report.row("conductance " + n.towards,
-               fmt::format("{}  to {}", readable(n.conductance), place_text(given, g, n.number)),
-               number(n.conductance));
-    add(fmt::format("{:.6g}·(u_{} − u)", n.conductance, n.towards));
-  }
-  for (const auto& w : s.walls) {
-    const std::string flow = w.pull == 0     ? readable(w.inflow)
-                             : w.inflow == 0 ? fmt::format("−{:.6g}·u", w.pull)
-                                             : fmt::format("{:.6g} − {:.6g}·u", w.inflow, w.pull);
-    report.row("wall " + w.name, flow + " flows in");
-    if (w.pull != 0 || w.inflow != 0) add("(" + flow + ")");
-  }
-  if (s.source != 0) {
-    report.row("source", readable(s.source), number(s.source));
-    add(readable(s.source));
-  }
-  if (s.held)
-    report.row("held", fmt::format("u = {} by its wall; the rest tells what the wall must supply",
-                                   readable(given.value.shown(s.held_value), given.value.unit)));
-  report.row("equation", fmt::format("{:.6g} · du/dt = {}", s.capacity, right.empty() ? "0" : right));
-  report.note(units ? "in SI units (temperatures in kelvin), at the start time" : "at the start time");
   return report;
 }
 

@@ -33,6 +33,46 @@ Index intervals_of(const Context& context, const Section& axis, Real length) {
   return count;
 }
 
+// Marks of an axis whose intervals each are `growth` times the one before.
+std::vector<Real> growing(Real from, Real to, Index intervals, Real growth) {
+  std::vector<Real> marks{from};
+  Real size = 1, whole = 0;
+  for (Index i = 0; i < intervals; ++i, size *= growth) whole += size;
+  size = (to - from) / whole;
+  for (Index i = 0; i < intervals; ++i, size *= growth) marks.push_back(marks.back() + size);
+  marks.back() = to;
+  return marks;
+}
+
+std::vector<Real> given_faces(const Context& context, const Section& axis) {
+  for (const char* other : {"from", "to", "cells", "nodes", "spacing", "growth"})
+    if (axis.has(other)) axis.fail(other, "faces say where everything is; leave this out");
+  const Node& list = *axis.find("faces");
+  if (!list.is_array() || list.array().size() < 2)
+    axis.fail("faces", "a list of two positions or more is needed here, [..]");
+  std::vector<Real> marks;
+  for (const auto& item : list.array())
+    marks.push_back(read_number(context, item, axis.key_path("faces"), a_length()));
+  return marks;
+}
+
+Axis read_axis(const Context& context, const Section& axis, const std::string& name, Unknowns unknowns,
+               bool periodic) {
+  if (axis.has("faces")) return {name, given_faces(context, axis), unknowns, periodic};
+  const Real from =
+      read_number(context, axis.need("from", "where the axis starts"), axis.key_path("from"), a_length());
+  const Real to =
+      read_number(context, axis.need("to", "where the axis ends"), axis.key_path("to"), a_length());
+  if (!(to > from)) axis.fail("to", "must lie above 'from'");
+  const Index intervals = intervals_of(context, axis, to - from);
+  if (!axis.has("growth")) return Axis::uniform(name, from, to, intervals, unknowns, periodic);
+  if (axis.has("spacing")) axis.fail("growth", "goes with cells or nodes, not with spacing");
+  const Real growth =
+      read_number(context, *axis.find("growth"), axis.key_path("growth"), {Unit(), false, "a plain number"});
+  if (!(growth >= 0.5 && growth <= 2)) axis.fail("growth", "must lie between 0.5 and 2");
+  return {name, growing(from, to, intervals, growth), unknowns, periodic};
+}
+
 // A side is periodic when [boundary] says so; the grid must know before walls are read.
 bool says_periodic(const Node* boundary, const std::string& side) {
   if (!boundary) return false;
@@ -59,12 +99,7 @@ Grid read_grid(const Context& context, const Node& root) {
     const Node* given = grid.find(name);
     if (!given) continue;
     const Section axis(context, *given, "grid." + name);
-    axis.allow({"from", "to", "cells", "nodes", "spacing"}, {"faces", "growth"});
-    const Real from =
-        read_number(context, axis.need("from", "where the axis starts"), axis.key_path("from"), a_length());
-    const Real to =
-        read_number(context, axis.need("to", "where the axis ends"), axis.key_path("to"), a_length());
-    if (!(to > from)) axis.fail("to", "must lie above 'from'");
+    axis.allow({"from", "to", "cells", "nodes", "spacing", "faces", "growth"}, {});
     const bool low = says_periodic(boundary, sides.first), high = says_periodic(boundary, sides.second);
     if (low != high) {
       const std::string &is = low ? sides.first : sides.second, &is_not = low ? sides.second : sides.first;
@@ -73,7 +108,7 @@ Grid read_grid(const Context& context, const Node& root) {
           "is periodic, but '" + is_not + "', the other end of " + name + ", is not; say so of both");
     }
     try {
-      axes.push_back(Axis::uniform(name, from, to, intervals_of(context, axis, to - from), unknowns, low));
+      axes.push_back(read_axis(context, axis, name, unknowns, low));
     } catch (const CaseError&) {
       throw;
     } catch (const InputError& e) {

@@ -98,6 +98,7 @@ std::optional<Unit> unit_written(const Context& context, const Node& node) {
     const auto constant = context.constant_units.find(node.text());
     if (constant != context.constant_units.end()) return constant->second;
   }
+  if (node.is_array() && !node.array().empty()) return unit_written(context, node.array().front());
   if (const Node* unit = node.find("unit"); unit && unit->is_text()) return Unit::parse(unit->text());
   return std::nullopt;
 }

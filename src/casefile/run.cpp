@@ -114,18 +114,6 @@ class Recorder {
   std::optional<Real> last_row_, last_record_;
 };
 
-const char* ending_text(Outcome::Ending ending) {
-  switch (ending) {
-    case Outcome::Ending::reached:
-      return "reached its end";
-    case Outcome::Ending::blew_up:
-      return "blew up";
-    case Outcome::Ending::interrupted:
-      break;
-  }
-  return "was interrupted";
-}
-
 }  // namespace
 
 std::filesystem::path default_folder(const std::filesystem::path& case_file) {
@@ -170,83 +158,6 @@ RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& opti
   store::write_file(options.folder / "summary.json", whole.json());
   log.write(closing.text());
   return result;
-}
-
-Report closing_report(const Case& given, const Prepared& prepared, const RunResult& result) {
-  const Outcome& o = result.outcome;
-  const Budget& b = o.budget;
-  Report report;
-  const auto amount = [&](const std::string& label, Real v) {
-    report.row(label, fmt::format("{:>14} {}", fmt::format("{:.6g}", v), given.amount_unit), Report::Data(v),
-               given.amount_unit);
-  };
-  report.section("end");
-  report.row("the run",
-             fmt::format("{} at {} after {} steps, in {:.2g} s", ending_text(o.ending),
-                         readable(given.time.shown(o.time), given.time.unit), o.steps, result.seconds),
-             Report::Data(std::string(ending_text(o.ending))));
-  report.row("time", readable(given.time.shown(o.time), given.time.unit),
-             Report::Data(given.time.shown(o.time)), given.time.unit);
-  report.row("steps", std::to_string(o.steps), Report::Data(o.steps));
-  const Real mean = o.totals.integral / given.problem.grid().volume();
-  for (const auto& [label, v] :
-       {std::pair{"minimum", o.totals.lowest}, {"mean", mean}, {"maximum", o.totals.highest}})
-    report.row(label, readable(given.value.shown(v), given.value.unit), Report::Data(given.value.shown(v)),
-               given.value.unit);
-  if (!o.solver.empty()) report.row("solver", o.solver);
-
-  report.section("budget");
-  amount("at the start", b.initial_content());
-  if (b.jump() != 0) amount("jump to held walls", b.jump());
-  for (std::size_t l = 0; l < b.lines().size(); ++l)
-    amount((b.lines()[l].kind == LedgerLine::Kind::wall ? "in through " : "from ") + b.lines()[l].name,
-           b.amounts()[l]);
-  amount("at the end", b.content());
-  report.row("not accounted for",
-             fmt::format("{:>14} {}  ({:.2g} of content and flows; worst step {:.2g})",
-                         fmt::format("{:.2e}", b.residual()), given.amount_unit, b.relative_residual(),
-                         b.worst_step()),
-             Report::Data(b.residual()), given.amount_unit);
-  report.row("relative residual", fmt::format("{:>14}", fmt::format("{:.2e}", b.relative_residual())),
-             Report::Data(b.relative_residual()));
-  if (!o.solver.empty())
-    report.row("left by the solver",
-               fmt::format("{:>14} {}", fmt::format("{:.2e}", o.left_by_solver), given.amount_unit),
-               Report::Data(o.left_by_solver), given.amount_unit);
-
-  report.section("settled?");
-  const Real rate = o.last_step > 0 ? o.change / o.last_step : 0;
-  const Real per_unit = given.value.shown_difference(rate) / given.time.shown_difference(1);
-  report.row("change in the last step",
-             fmt::format("{} at most; {} for each {}",
-                         readable(given.value.shown_difference(o.change), given.value.unit),
-                         readable(per_unit, given.value.unit),
-                         given.time.unit.empty() ? "unit of time" : given.time.unit),
-             Report::Data(given.value.shown_difference(o.change)), given.value.unit);
-  if (const auto slowest = prepared.stability.smallest_eigenvalue;
-      slowest && *slowest > 0 && o.ending == Outcome::Ending::reached)
-    report.row("still to go",
-               fmt::format("about {:.2g}{} if data stay as they are (last rate over the slowest decay)",
-                           given.value.shown_difference(rate / *slowest), given.value.suffix()),
-               Report::Data(given.value.shown_difference(rate / *slowest)), given.value.unit);
-
-  if (!result.comparisons.empty()) {
-    report.section("against the exact solution");
-    for (const auto& c : result.comparisons)
-      report.row("at " + readable(given.time.shown(c.time), given.time.unit),
-                 fmt::format("mean {:.3e}, root mean square {:.3e}, largest {:.3e}{}", c.norms.l1, c.norms.l2,
-                             c.norms.max, given.value.suffix()),
-                 Report::Data(c.norms.max), given.value.unit);
-  }
-  if (o.ending == Outcome::Ending::blew_up) {
-    report.section("what happened");
-    report.note(o.reason);
-    if (!prepared.stability.stable())
-      report.note(fmt::format("the step was {}, but {}", given.duration(prepared.longest_step),
-                              forecast(given, prepared)));
-    report.note("everything recorded up to here was kept");
-  }
-  return report;
 }
 
 }  // namespace williwaw::casefile

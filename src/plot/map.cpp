@@ -23,7 +23,8 @@ Plane plane_of(const RunFolder& run, const FigureRequest& request) {
   const Grid& g = run.fields().grid();
   if (g.rank() == 1) throw PlotError("a map needs two axes; in one dimension use profiles or spacetime");
   if (g.rank() == 2) return {0, 1};
-  if (!request.at || request.at_axis < 0) throw PlotError("a map of a block needs a plane: at = { z = .. }");
+  if (!request.at || request.at_axis < 0)
+    throw PlotError("a map of a block needs a plane: at = { z = .. }, or --at z=..");
   Plane p{request.at_axis == 0 ? 1 : 0, request.at_axis == 2 ? 1 : 2, request.at_axis};
   const Axis& axis = g.axis(p.across);
   const Real position = run.fields().description().length.shown((*request.at)[g.slot(p.across)]);

@@ -82,7 +82,8 @@ FigureKind profiles_kind() {
   return {
       "profiles", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
         if (run.fields().grid().rank() > 1 && !request.along)
-          throw PlotError("profiles on a plan or in a block need a line: along = { from, to }");
+          throw PlotError(
+              "profiles on a plan or in a block need a line: along = { from, to }, or --along X,Y:X,Y");
         std::vector<Index> records = records_of(run, request, 6);
         while (static_cast<Index>(records.size()) > most_curves && request.times.empty()) {
           // Every other one, keeping the end.

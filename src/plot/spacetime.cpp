@@ -30,7 +30,9 @@ FigureKind spacetime_kind() {
         const auto& reader = run.fields();
         const auto& d = reader.description();
         if (reader.grid().rank() > 1 && !request.along)
-          throw PlotError("a space-time map on a plan or in a block needs a line: along = { from, to }");
+          throw PlotError(
+              "a space-time map on a plan or in a block needs a line: along = { from, to }, or --along "
+              "X,Y:X,Y");
         const auto& times = reader.times();
         if (times.size() < 2) throw PlotError("a space-time map needs two records at least");
         std::vector<Curve> curves;

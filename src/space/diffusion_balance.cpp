@@ -5,14 +5,11 @@
 #include <algorithm>
 #include <cmath>
 
-#include "kernels.hpp"
+#include "diffusion_sweep.hpp"
 
 namespace williwaw {
 
 namespace {
-
-// Work is cut into blocks by the number of lines alone, so that sums do not depend on the number of threads.
-constexpr Index most_blocks = 256;
 
 int threads_for(const Execution& execution, Index count) {
   // Waking a second thread costs more than a small grid takes.
@@ -38,28 +35,6 @@ DiffusionBalance::DiffusionBalance(const Problem& problem, Execution execution)
   }
   lines_.push_back({"source", LedgerLine::Kind::source, ""});
   find_held();
-}
-
-void DiffusionBalance::find_held() {
-  // Gathered from the walls, so that nothing is stored for unknowns that no wall holds.
-  std::vector<std::pair<Index, Holder>> found;
-  for (std::size_t c = 0; c < closures_.size(); ++c)
-    for (Index f = 0; closures_[c].pins() && f < closures_[c].faces(); ++f)
-      found.push_back({closures_[c].unknown(f), {c, f}});
-  std::ranges::stable_sort(found, {}, &std::pair<Index, Holder>::first);
-  for (const auto& [unknown, holder] : found) {
-    if (held_.empty() || held_.back() != unknown) {
-      held_.push_back(unknown);
-      holders_.emplace_back();
-    } else {
-      shared_.push_back(held_.size() - 1);
-    }
-    holders_.back().push_back(holder);
-  }
-  shared_.erase(std::unique(shared_.begin(), shared_.end()), shared_.end());
-  for (Index line = 0; line <= grid().lines(); ++line)
-    held_start_.push_back(
-        static_cast<std::size_t>(std::ranges::lower_bound(held_, line * grid().size(0)) - held_.begin()));
 }
 
 Offers DiffusionBalance::offers() const {
@@ -130,91 +105,6 @@ void DiffusionBalance::each_line(const Work& work) const {
       work(b, line, line % rows, line / rows);
 }
 
-// One sweep over all lines: everything a kernel needs for a line, and one set of sums for each block.
-struct DiffusionBalance::Sweep {
-  const DiffusionBalance& balance;
-  const Real* u;
-  Parts parts;
-  std::vector<Real> no_flux;
-  std::vector<std::vector<Real>> booked;
-  std::vector<Totals> totals;
-
-  Sweep(const DiffusionBalance& b, const State& y, Parts p) : balance(b), u(y.data()), parts(p) {
-    const Index blocks = std::min(b.grid().lines(), most_blocks);
-    booked.assign(blocks, std::vector<Real>(b.lines_.size(), 0.0));
-    totals.resize(blocks);
-    if (!b.couplings_.separable()) no_flux.assign(b.grid().size(0) + 1, 0.0);
-  }
-
-  Index line_beside(Index j, Index k, int axis, bool up) const {
-    const Grid& g = balance.grid();
-    if (axis >= g.rank()) return j + g.size(1) * k;
-    Index& along = axis == 1 ? j : k;
-    const Index size = g.size(axis), next = along + (up ? 1 : -1);
-    if (next >= 0 && next < size)
-      along = next;
-    else if (g.axis(axis).periodic())
-      along = up ? 0 : size - 1;
-    return j + g.size(1) * k;
-  }
-
-  kernels::Neighbours neighbours(Index j, Index k) const {
-    const Index nx = balance.grid().size(0);
-    return {u + nx * line_beside(j, k, 1, false), u + nx * line_beside(j, k, 1, true),
-            u + nx * line_beside(j, k, 2, false), u + nx * line_beside(j, k, 2, true)};
-  }
-
-  kernels::SeparableLine separable(Index j, Index k) const {
-    const Grid& g = balance.grid();
-    const Couplings& c = balance.couplings_;
-    const auto strength = [&](int a) { return parts.has(Parts::flux(a)) ? c.conductivity(a) : 0.0; };
-    kernels::SeparableLine line{g.size(0),
-                                u + g.number(0, j, k),
-                                neighbours(j, k),
-                                c.before(0).data(),
-                                c.after(0).data(),
-                                strength(0),
-                                0,
-                                0,
-                                0,
-                                0,
-                                g.axis(0).periodic(),
-                                g.axis(0).is_uniform() && g.size(0) > 2};
-    if (g.rank() > 1) {
-      line.south = strength(1) * c.before(1)[j];
-      line.north = strength(1) * c.after(1)[j];
-    }
-    if (g.rank() > 2) {
-      line.bottom = strength(2) * c.before(2)[k];
-      line.top = strength(2) * c.after(2)[k];
-    }
-    return line;
-  }
-
-  kernels::GeneralLine general(Index j, Index k) const {
-    const Grid& g = balance.grid();
-    const Couplings& c = balance.couplings_;
-    const auto faces = [&](int a, Index up_j, Index up_k) {
-      if (a >= g.rank() || !parts.has(Parts::flux(a))) return no_flux.data();
-      return c.faces(a).data() + c.face(a, 0, j + up_j, k + up_k);
-    };
-    return {g.size(0),      u + g.number(0, j, k), neighbours(j, k), faces(0, 0, 0),      faces(1, 0, 0),
-            faces(1, 1, 0), faces(2, 0, 0),        faces(2, 0, 1),   g.axis(0).periodic()};
-  }
-
-  void collect(Ledger& ledger, Real weight) const {
-    for (const auto& block : booked)
-      for (std::size_t l = 0; l < block.size(); ++l) ledger[l] += weight * block[l];
-    if (parts.has(Parts::source())) ledger[ledger.size() - 1] += weight * balance.source_total_;
-  }
-
-  Totals sum() const {
-    Totals all;
-    for (const auto& t : totals) all.add(t);
-    return all;
-  }
-};
-
 template <class Apply>
 void DiffusionBalance::flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply,
                                           Real* booked) const {
@@ -272,7 +162,7 @@ void DiffusionBalance::rate(const State& y, Real at, Parts parts, State& f, Ledg
       kernels::rate_general(sweep.general(j, k), rank, out);
     flow_through_walls(
         j, k, parts, y.data() + nx * line, [out](Index i, Real flow) { out[i] += flow; },
-        sweep.booked[block].data());
+        sweep.booked(block));
     if (parts.has(Parts::source())) add_source(j, k, [out](Index i, Real s) { out[i] += s; });
   });
   sweep.collect(ledger, 1);
@@ -282,8 +172,9 @@ void DiffusionBalance::rate(const State& y, Real at, Parts parts, State& f, Ledg
 Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out, Ledger& amounts) {
   prepare(at);
   amounts.clear();
-  const std::vector<Real> held_next = held_values(at + step);
-  std::vector<Real> missing(held_.size());
+  const std::vector<Real>& held_next = held_values(at + step);
+  auto& missing = workspace_.missing;
+  missing.resize(held_.size());
   Sweep sweep(*this, y, Parts::all());
   const Index nx = grid().size(0);
   const int rank = grid().rank();
@@ -302,7 +193,7 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
     // Where nothing but the ends of the line is touched again, its sums are taken while it is computed.
     const bool once =
         nx > 2 && !has_source() && held_start_[line] == held_start_[line + 1] && !beside_wall(j, k);
-    Totals& totals = sweep.totals[block];
+    Totals& totals = sweep.totals(block);
     if (once)
       totals.add(separable ? kernels::step_separable_counted(sweep.separable(j, k), rank, step / storage,
                                                              widths, across, storage, next)
@@ -313,7 +204,7 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
     else
       kernels::step_general(sweep.general(j, k), rank, step, capacity, next);
     const auto add = [&](Index i, Real flow) { next[i] += step * flow / capacity_at(i); };
-    flow_through_walls(j, k, Parts::all(), u, add, sweep.booked[block].data());
+    flow_through_walls(j, k, Parts::all(), u, add, sweep.booked(block));
     add_source(j, k, add);
     for (std::size_t h = held_start_[line]; h < held_start_[line + 1]; ++h) {
       const Index i = held_[h] - nx * line;
@@ -338,7 +229,7 @@ Totals DiffusionBalance::totals(const State& y, Real) {
   const Index nx = grid().size(0);
   each_line([&](Index block, Index line, Index j, Index k) {
     const Real* capacity = couplings_.separable() ? nullptr : couplings_.capacities().data() + nx * line;
-    sweep.totals[block].add(kernels::total(nx, y.data() + nx * line, grid().axis(0).widths().data(),
+    sweep.totals(block).add(kernels::total(nx, y.data() + nx * line, grid().axis(0).widths().data(),
                                            across_line(j, k), couplings_.storage(), capacity));
   });
   return sweep.sum();
@@ -363,62 +254,6 @@ void DiffusionBalance::storage(const State& y, Real, State& q) {
 
 void DiffusionBalance::recover(const State& q, Real, State& y) {
   each_capacity([&](Index n, Real capacity) { y[n] = q[n] / capacity; });
-}
-
-std::vector<Real> DiffusionBalance::held_values(Real at) {
-  for (auto& closure : closures_)
-    if (closure.pins()) closure.update(couplings_, at, false);
-  std::vector<Real> values(held_.size());
-  for (std::size_t h = 0; h < held_.size(); ++h) {
-    // Where several walls hold one node it takes the mean of what they say.
-    for (const auto& holder : holders_[h]) values[h] += closures_[holder.closure].pinned_value(holder.face);
-    values[h] /= static_cast<Real>(holders_[h].size());
-  }
-  return values;
-}
-
-void DiffusionBalance::pin(Real at, State& y) {
-  const std::vector<Real> values = held_values(at);
-  for (std::size_t h = 0; h < held_.size(); ++h) y[held_[h]] = values[h];
-}
-
-void DiffusionBalance::book_one_held(std::size_t held, Real amount, Ledger& amounts) const {
-  Real area = 0;
-  for (const auto& holder : holders_[held]) area += closures_[holder.closure].area(holder.face);
-  for (const auto& holder : holders_[held])
-    amounts[first_line_[holder.closure]] += amount * closures_[holder.closure].area(holder.face) / area;
-}
-
-// At a node that walls of several axes hold, what is missing is shared by area. That alone would be wrong by
-// as much as the walls' fluxes differ; each wall must first supply what leaves along its own axis. What is
-// booked here sums to zero over the walls of a node and makes their flows second-order accurate.
-void DiffusionBalance::book_shared(const State& y, Parts parts, Real weight, Ledger& ledger) const {
-  FaceSystem shape;
-  shape.extent = {grid().size(0), grid().size(1), grid().size(2)};
-  for (int a = 0; a < grid().rank(); ++a) shape.periodic[a] = grid().axis(a).periodic();
-  for (const std::size_t h : shared_) {
-    const Index n = held_[h];
-    std::array<Real, 3> along{0, 0, 0};
-    Real area = 0, sum = 0;
-    for (const auto& holder : holders_[h]) {
-      const int a = closures_[holder.closure].side().axis;
-      area += closures_[holder.closure].area(holder.face);
-      if (!parts.has(Parts::flux(a)) || along[a] != 0) continue;
-      for (const bool up : {false, true})
-        if (const Index other = shape.neighbour(n, a, up); other >= 0)
-          along[a] += couplings_.conductance(n, a, up) * (y[other] - y[n]);
-      sum += along[a];
-    }
-    for (const auto& holder : holders_[h]) {
-      const Closure& wall = closures_[holder.closure];
-      ledger[first_line_[holder.closure]] +=
-          weight * (wall.area(holder.face) / area * sum - along[wall.side().axis]);
-    }
-  }
-}
-
-void DiffusionBalance::book_held(const State& missing, Ledger& amounts) {
-  for (std::size_t h = 0; h < held_.size(); ++h) book_one_held(h, missing[held_[h]], amounts);
 }
 
 Drive DiffusionBalance::drive(Real at) {

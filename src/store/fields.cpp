@@ -63,11 +63,13 @@ struct FieldWriter::Open {
     return bounds;
   }
 
-  // A chunk is what is written at once: some lines of one record of a large grid, several records of a small one.
+  // A chunk is what is written at once: some lines of one record of a large grid, several records of a small
+  // one.
   void choose_chunks() const {
     constexpr std::size_t most = 1u << 18;
     std::vector<std::size_t> chunk{1};
-    for (int a = grid.rank() - 1; a >= 0; --a) chunk.push_back(static_cast<std::size_t>(shown_size(grid.axis(a))));
+    for (int a = grid.rank() - 1; a >= 0; --a)
+      chunk.push_back(static_cast<std::size_t>(shown_size(grid.axis(a))));
     if (grid.rank() == 3) chunk[1] = 1;
     const std::size_t line = chunk.back();
     if (grid.rank() > 1) {

@@ -205,3 +205,46 @@ TEST_CASE("the stencil of a cell is printed in full") {
   CHECK_THROWS_AS(place_from(c, "warm"), InputError);
   CHECK_THROWS_AS(place_from(c, "0.1,0.2"), InputError);
 }
+
+TEST_CASE("graded axes are data: growth, and every face by itself") {
+  const char* const graded = R"case(
+[grid]
+unknowns = "cells"
+x = { from = "0 mm", to = "31 mm", cells = 5, growth = 2 }
+z = { faces = ["0 mm", "1 mm", "4 mm", "10 mm"] }
+[equation]
+kind = "diffusion"
+diffusivity = "1e-9 m^2/s"
+[initial]
+value = "x/0.031"
+[boundary]
+west = { dirichlet = 0 }
+east = { dirichlet = "1" }
+default = "insulated"
+[time]
+until = "20 day"
+scheme = "implicit-euler"
+step = "1 day"
+)case";
+  const Case c = read_case_text(graded, "graded.toml");
+  const Axis &x = c.problem.grid().axis(0), &z = c.problem.grid().axis(1);
+  REQUIRE(x.size() == 5);
+  CHECK(x.marks()[1] == doctest::Approx(0.001));
+  CHECK(x.marks()[4] == doctest::Approx(0.015));
+  CHECK(x.to() == 0.031);
+  CHECK(z.widths()[1] == doctest::Approx(0.003));
+  CHECK(c.length.unit == "mm");
+  // A linear profile is steady on any spacing.
+  Prepared p = prepare(c);
+  State y = p.initial;
+  march(*p.balance, y, p.plan);
+  for (std::size_t n = 0; n < y.size(); ++n) CHECK(y[n] == doctest::Approx(p.initial[n]).epsilon(1e-12));
+  CHECK(check_report(c, p).text().find("spacing 1.5 to 12 mm") != std::string::npos);
+}
+
+TEST_CASE("what a figure shows is recorded") {
+  const Case c =
+      read_case(std::string(CASES) + "/hut-floor.toml",
+                {"record.every=6 h", "figure=[{ kind = \"profiles\", times = [\"1 h\", \"7 h\"] }]"});
+  CHECK(c.plan.records == std::vector<Real>{3600, 6 * 3600, 7 * 3600, 12 * 3600});
+}

@@ -86,11 +86,15 @@ class DiffusionBalance final : public Balance {
     Index face;
   };
   struct Sweep;
+  struct Workspace {
+    std::vector<Real> booked, no_flux, missing, held_values;
+    std::vector<Totals> totals;
+  };
 
   void prepare(Real at);
   void evaluate_source(Real at);
   void find_held();
-  std::vector<Real> held_values(Real at);
+  const std::vector<Real>& held_values(Real at);
   void book_shared(const State& y, Parts parts, Real weight, Ledger& ledger) const;
   void book_one_held(std::size_t held, Real amount, Ledger& amounts) const;
   template <class Work>
@@ -124,6 +128,7 @@ class DiffusionBalance final : public Balance {
   Real source_total_ = 0;
   Real fastest_rise_ = 0;  ///< of the unknown, by the source alone
   Real fastest_fall_ = 0;
+  Workspace workspace_;
 };
 
 }  // namespace williwaw

@@ -1,0 +1,87 @@
+// Nodes that walls hold: which they are, what they are set to, and what their walls supplied for it.
+#include <algorithm>
+
+#include "williwaw/space/diffusion_balance.hpp"
+
+namespace williwaw {
+
+void DiffusionBalance::find_held() {
+  // Gathered from the walls, so that nothing is stored for unknowns that no wall holds.
+  std::vector<std::pair<Index, Holder>> found;
+  for (std::size_t c = 0; c < closures_.size(); ++c)
+    for (Index f = 0; closures_[c].pins() && f < closures_[c].faces(); ++f)
+      found.push_back({closures_[c].unknown(f), {c, f}});
+  std::ranges::stable_sort(found, {}, &std::pair<Index, Holder>::first);
+  for (const auto& [unknown, holder] : found) {
+    if (held_.empty() || held_.back() != unknown) {
+      held_.push_back(unknown);
+      holders_.emplace_back();
+    } else {
+      shared_.push_back(held_.size() - 1);
+    }
+    holders_.back().push_back(holder);
+  }
+  shared_.erase(std::unique(shared_.begin(), shared_.end()), shared_.end());
+  for (Index line = 0; line <= grid().lines(); ++line)
+    held_start_.push_back(
+        static_cast<std::size_t>(std::ranges::lower_bound(held_, line * grid().size(0)) - held_.begin()));
+}
+
+const std::vector<Real>& DiffusionBalance::held_values(Real at) {
+  for (auto& closure : closures_)
+    if (closure.pins()) closure.update(couplings_, at, false);
+  auto& values = workspace_.held_values;
+  values.assign(held_.size(), 0.0);
+  for (std::size_t h = 0; h < held_.size(); ++h) {
+    // Where several walls hold one node it takes the mean of what they say.
+    for (const auto& holder : holders_[h]) values[h] += closures_[holder.closure].pinned_value(holder.face);
+    values[h] /= static_cast<Real>(holders_[h].size());
+  }
+  return values;
+}
+
+void DiffusionBalance::pin(Real at, State& y) {
+  const std::vector<Real>& values = held_values(at);
+  for (std::size_t h = 0; h < held_.size(); ++h) y[held_[h]] = values[h];
+}
+
+void DiffusionBalance::book_one_held(std::size_t held, Real amount, Ledger& amounts) const {
+  Real area = 0;
+  for (const auto& holder : holders_[held]) area += closures_[holder.closure].area(holder.face);
+  for (const auto& holder : holders_[held])
+    amounts[first_line_[holder.closure]] += amount * closures_[holder.closure].area(holder.face) / area;
+}
+
+// At a node that walls of several axes hold, what is missing is shared by area. That alone would be wrong by
+// as much as the walls' fluxes differ; each wall must first supply what leaves along its own axis. What is
+// booked here sums to zero over the walls of a node and makes their flows second-order accurate.
+void DiffusionBalance::book_shared(const State& y, Parts parts, Real weight, Ledger& ledger) const {
+  FaceSystem shape;
+  shape.extent = {grid().size(0), grid().size(1), grid().size(2)};
+  for (int a = 0; a < grid().rank(); ++a) shape.periodic[a] = grid().axis(a).periodic();
+  for (const std::size_t h : shared_) {
+    const Index n = held_[h];
+    std::array<Real, 3> along{0, 0, 0};
+    Real area = 0, sum = 0;
+    for (const auto& holder : holders_[h]) {
+      const int a = closures_[holder.closure].side().axis;
+      area += closures_[holder.closure].area(holder.face);
+      if (!parts.has(Parts::flux(a)) || along[a] != 0) continue;
+      for (const bool up : {false, true})
+        if (const Index other = shape.neighbour(n, a, up); other >= 0)
+          along[a] += couplings_.conductance(n, a, up) * (y[other] - y[n]);
+      sum += along[a];
+    }
+    for (const auto& holder : holders_[h]) {
+      const Closure& wall = closures_[holder.closure];
+      ledger[first_line_[holder.closure]] +=
+          weight * (wall.area(holder.face) / area * sum - along[wall.side().axis]);
+    }
+  }
+}
+
+void DiffusionBalance::book_held(const State& missing, Ledger& amounts) {
+  for (std::size_t h = 0; h < held_.size(); ++h) book_one_held(h, missing[held_[h]], amounts);
+}
+
+}  // namespace williwaw

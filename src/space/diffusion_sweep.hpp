@@ -1,0 +1,102 @@
+// One sweep over all lines of a diffusion balance: everything a kernel needs for a line, and one set of sums
+// for each block of lines.
+#pragma once
+
+#include "kernels.hpp"
+#include "williwaw/space/diffusion_balance.hpp"
+
+namespace williwaw {
+
+// Work is cut into blocks by the number of lines alone, so that sums do not depend on the number of threads.
+inline constexpr Index most_blocks = 256;
+
+struct DiffusionBalance::Sweep {
+  const DiffusionBalance& balance;
+  Workspace& work;
+  const Real* u;
+  Parts parts;
+
+  // The workspace is the balance's own, so that stepping allocates nothing.
+  Sweep(DiffusionBalance& b, const State& y, Parts p)
+      : balance(b), work(b.workspace_), u(y.data()), parts(p) {
+    const Index blocks = std::min(b.grid().lines(), most_blocks);
+    work.booked.assign(static_cast<std::size_t>(blocks) * b.lines_.size(), 0.0);
+    work.totals.assign(static_cast<std::size_t>(blocks), Totals());
+    if (!b.couplings_.separable()) work.no_flux.assign(static_cast<std::size_t>(b.grid().size(0)) + 1, 0.0);
+  }
+
+  Real* booked(Index block) const {
+    return work.booked.data() + block * static_cast<Index>(balance.lines_.size());
+  }
+  Totals& totals(Index block) const { return work.totals[block]; }
+
+  Index line_beside(Index j, Index k, int axis, bool up) const {
+    const Grid& g = balance.grid();
+    if (axis >= g.rank()) return j + g.size(1) * k;
+    Index& along = axis == 1 ? j : k;
+    const Index size = g.size(axis), next = along + (up ? 1 : -1);
+    if (next >= 0 && next < size)
+      along = next;
+    else if (g.axis(axis).periodic())
+      along = up ? 0 : size - 1;
+    return j + g.size(1) * k;
+  }
+
+  kernels::Neighbours neighbours(Index j, Index k) const {
+    const Index nx = balance.grid().size(0);
+    return {u + nx * line_beside(j, k, 1, false), u + nx * line_beside(j, k, 1, true),
+            u + nx * line_beside(j, k, 2, false), u + nx * line_beside(j, k, 2, true)};
+  }
+
+  kernels::SeparableLine separable(Index j, Index k) const {
+    const Grid& g = balance.grid();
+    const Couplings& c = balance.couplings_;
+    const auto strength = [&](int a) { return parts.has(Parts::flux(a)) ? c.conductivity(a) : 0.0; };
+    kernels::SeparableLine line{g.size(0),
+                                u + g.number(0, j, k),
+                                neighbours(j, k),
+                                c.before(0).data(),
+                                c.after(0).data(),
+                                strength(0),
+                                0,
+                                0,
+                                0,
+                                0,
+                                g.axis(0).periodic(),
+                                g.axis(0).is_uniform() && g.size(0) > 2};
+    if (g.rank() > 1) {
+      line.south = strength(1) * c.before(1)[j];
+      line.north = strength(1) * c.after(1)[j];
+    }
+    if (g.rank() > 2) {
+      line.bottom = strength(2) * c.before(2)[k];
+      line.top = strength(2) * c.after(2)[k];
+    }
+    return line;
+  }
+
+  kernels::GeneralLine general(Index j, Index k) const {
+    const Grid& g = balance.grid();
+    const Couplings& c = balance.couplings_;
+    const auto faces = [&](int a, Index up_j, Index up_k) -> const Real* {
+      if (a >= g.rank() || !parts.has(Parts::flux(a))) return work.no_flux.data();
+      return c.faces(a).data() + c.face(a, 0, j + up_j, k + up_k);
+    };
+    return {g.size(0),      u + g.number(0, j, k), neighbours(j, k), faces(0, 0, 0),      faces(1, 0, 0),
+            faces(1, 1, 0), faces(2, 0, 0),        faces(2, 0, 1),   g.axis(0).periodic()};
+  }
+
+  void collect(Ledger& ledger, Real weight) const {
+    for (std::size_t n = 0; n < work.booked.size(); ++n)
+      ledger[n % balance.lines_.size()] += weight * work.booked[n];
+    if (parts.has(Parts::source())) ledger[ledger.size() - 1] += weight * balance.source_total_;
+  }
+
+  Totals sum() const {
+    Totals all;
+    for (const auto& t : work.totals) all.add(t);
+    return all;
+  }
+};
+
+}  // namespace williwaw
