@@ -2,7 +2,8 @@
 
 namespace williwaw {
 
-Equation heat(Function conductivity, Function density, Function heat_capacity, Function source) {
+Equation heat(const Function& conductivity, const Function& density, const Function& heat_capacity,
+              Function source) {
   Equation e;
   e.kind = "heat";
   e.unknown = "temperature";
@@ -12,7 +13,7 @@ Equation heat(Function conductivity, Function density, Function heat_capacity, F
   return e;
 }
 
-Equation diffusion(Function diffusivity, Function storage, Function source) {
+Equation diffusion(const Function& diffusivity, Function storage, Function source) {
   return diffusion(std::array{diffusivity, diffusivity, diffusivity}, std::move(storage), std::move(source));
 }
 

@@ -103,20 +103,17 @@ std::complex<Real> stability_function(const Tableau& t, std::complex<Real> z) {
 Real real_stability_interval(const Tableau& t) {
   const auto stable = [&](Real x) { return std::abs(stability_function(t, -x)) <= 1 + 1e-12; };
   // From point to point on a scale of ratios, fine enough that no gap between them is missed.
-  Real last = 0;
-  for (Real x = 1e-3; x < endless; x *= 1.002) {
-    if (stable(x)) {
-      last = x;
-      continue;
-    }
-    Real low = last, high = x;
-    for (int i = 0; i < 100; ++i) {
-      const Real middle = 0.5 * (low + high);
-      (stable(middle) ? low : high) = middle;
-    }
-    return low < 1e-6 ? 0 : low;
+  Real low = 0, high = 1e-3;
+  while (stable(high)) {
+    low = high;
+    high *= 1.002;
+    if (high > endless) return std::numeric_limits<Real>::infinity();
   }
-  return std::numeric_limits<Real>::infinity();
+  for (int i = 0; i < 100; ++i) {
+    const Real middle = 0.5 * (low + high);
+    (stable(middle) ? low : high) = middle;
+  }
+  return low < 1e-6 ? 0 : low;
 }
 
 Real monotonicity_radius_of_function(const Tableau& t) {

@@ -27,10 +27,11 @@ struct Equation {
 };
 
 /// Heat: density·heat_capacity·du/dt = ∇·(conductivity ∇u) + source. The unknown is called temperature.
-Equation heat(Function conductivity, Function density, Function heat_capacity, Function source = 0.0);
+Equation heat(const Function& conductivity, const Function& density, const Function& heat_capacity,
+              Function source = 0.0);
 
 /// Diffusion: storage·du/dt = ∇·(diffusivity ∇u) + source. The unknown is called concentration.
-Equation diffusion(Function diffusivity, Function storage = 1.0, Function source = 0.0);
+Equation diffusion(const Function& diffusivity, Function storage = 1.0, Function source = 0.0);
 /// The same with one diffusivity for each of x, y, z.
 Equation diffusion(std::array<Function, 3> diffusivity, Function storage = 1.0, Function source = 0.0);
 
