@@ -33,7 +33,7 @@ std::filesystem::path cases_beside(const std::filesystem::path& program) {
   const auto self =
       std::filesystem::canonical(std::filesystem::exists("/proc/self/exe") ? "/proc/self/exe" : program);
   for (const char* way : {"../share/williwaw/cases", "../cases", "../../cases"}) {
-    const auto folder = (self.parent_path() / way).lexically_normal();
+    auto folder = (self.parent_path() / way).lexically_normal();
     if (std::filesystem::exists(folder / "hut-floor.toml")) return folder;
   }
   throw InputError("the bundled cases are not where they should be, beside " + self.parent_path().string());

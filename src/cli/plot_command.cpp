@@ -35,7 +35,7 @@ Real quantity(const std::string& text, const store::Scale& scale, const std::str
   } catch (const std::exception&) {
     used = 0;
   }
-  if (used == 0 || text.find_first_not_of(" ", used) != std::string::npos)
+  if (used == 0 || text.find_first_not_of(' ', used) != std::string::npos)
     throw InputError(option + ": '" + text + "' is not a number" +
                      (scale.unit.empty() ? "" : "; give it in " + scale.unit + " or with a unit"));
   return scale.si(value);

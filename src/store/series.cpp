@@ -8,7 +8,7 @@
 
 namespace williwaw::store {
 
-SeriesWriter::SeriesWriter(std::filesystem::path file, std::vector<Column> columns)
+SeriesWriter::SeriesWriter(std::filesystem::path file, const std::vector<Column>& columns)
     : file_(std::move(file)), partial_(file_), columns_(columns.size()) {
   partial_ += ".partial";
   out_.open(partial_);

@@ -18,7 +18,7 @@ struct Column {
 /// Writes row by row; the file appears under its name only when it is complete.
 class SeriesWriter {
  public:
-  SeriesWriter(std::filesystem::path file, std::vector<Column> columns);
+  SeriesWriter(std::filesystem::path file, const std::vector<Column>& columns);
   /// One value for each column; nothing where there is none.
   void append(const std::vector<std::optional<Real>>& row);
   void finish();
