@@ -135,6 +135,15 @@ inline Smooth smooth_for(const std::string& kind, int rank) {
 inline const char* const all_kinds[] = {"dirichlet", "flux",      "gradient", "robin",
                                         "two",       "insulated", "periodic"};
 
+/// A plan with a fixed step and nothing recorded on the way.
+inline Plan plan_of(const char* name, Real step, Real until) {
+  Plan plan;
+  plan.scheme = scheme(name);
+  plan.step = step;
+  plan.until = until;
+  return plan;
+}
+
 inline Real order(Real coarse, Real fine, Real ratio = 2) {
   return std::log(coarse / fine) / std::log(ratio);
 }

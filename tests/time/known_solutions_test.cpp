@@ -6,18 +6,7 @@
 #include "support/smooth.hpp"
 
 using namespace williwaw;
-
-namespace {
-
-Plan plan_of(const char* name, Real step, Real until) {
-  Plan plan;
-  plan.scheme = scheme(name);
-  plan.step = step;
-  plan.until = until;
-  return plan;
-}
-
-}  // namespace
+using williwaw::test::plan_of;
 
 TEST_CASE("a half-space whose wall is suddenly cold: erfc, and the flux by the square root of time") {
   // 2 m of concrete behave like a half-space for ten hours.

@@ -5,6 +5,7 @@
 #include "support/smooth.hpp"
 
 using namespace williwaw;
+using williwaw::test::plan_of;
 
 namespace {
 
@@ -12,14 +13,6 @@ Problem rod(Index n, Unknowns unknowns = Unknowns::cells) {
   Problem p(Grid({Axis::uniform("x", 0, 1, n, unknowns)}), diffusion(1.0));
   p.other_walls(insulated());
   return p;
-}
-
-Plan plan_of(const char* name, Real step, Real until) {
-  Plan plan;
-  plan.scheme = scheme(name);
-  plan.step = step;
-  plan.until = until;
-  return plan;
 }
 
 }  // namespace
