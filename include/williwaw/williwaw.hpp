@@ -1,10 +1,11 @@
 // Williwaw: heat and diffusion on a grid, from the statement of the problem to a solution that can be
 // trusted.
 //
-// This header brings the whole core: grids and fields, problems, the balance, time schemes, marching and the
-// analysis of stability. Case files, results on disk and figures have headers of their own.
+// This header brings the whole core: grids and fields, problems, the balance, steady states, time schemes,
+// marching and the analysis of stability. Case files, results on disk and figures have headers of their own.
 #pragma once
 
+#include "williwaw/solve/steady.hpp"
 #include "williwaw/space/diffusion_balance.hpp"
 #include "williwaw/time/march.hpp"
 #include "williwaw/verify/stability.hpp"

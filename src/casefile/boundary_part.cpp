@@ -8,9 +8,8 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words later_conditions{"diffusive_flux", "radiation",     "outflow", "free",
-                             "fixed",          "absorbing",     "driven",  "force",
-                             "impedance",      "free-drainage", "seepage"};
+const Words later_conditions{"diffusive_flux", "outflow", "free",   "fixed",     "absorbing",
+                             "driven",         "force",   "impedance", "free-drainage", "seepage"};
 
 Expected expected_for(Quantity quantity, const Dimensions& d) {
   switch (quantity) {
@@ -20,6 +19,8 @@ Expected expected_for(Quantity quantity, const Dimensions& d) {
       return {d.flux, false, "a flux"};
     case Quantity::gradient:
       return {d.gradient, true, "a gradient"};
+    case Quantity::share:
+      return {Unit(), false, "a plain number"};
     case Quantity::exchange:
       break;
   }

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
+#include <numbers>
 
 namespace williwaw {
 
@@ -14,8 +15,8 @@ std::string to_text(Real value) {
 
 Axis::Axis(std::string name, std::vector<Real> marks, Unknowns unknowns, bool periodic)
     : name_(std::move(name)), unknowns_(unknowns), periodic_(periodic), marks_(std::move(marks)) {
-  if (name_ != "x" && name_ != "y" && name_ != "z")
-    throw InputError("axis '" + name_ + "': an axis is called x, y or z");
+  if (name_ != "x" && name_ != "y" && name_ != "z" && name_ != "r")
+    throw InputError("axis '" + name_ + "': an axis is called x, y or z, or r where coordinates are round");
   if (marks_.size() < 2) throw InputError("axis " + name_ + ": one interval at least is needed");
   for (std::size_t i = 0; i < marks_.size(); ++i) {
     if (!std::isfinite(marks_[i])) throw InputError("axis " + name_ + ": positions must be finite numbers");
@@ -35,6 +36,45 @@ Axis::Axis(std::string name, std::vector<Real> marks, Unknowns unknowns, bool pe
   else
     place_nodes();
   if (uniform_) even_out(mean);
+  measure_all();
+}
+
+Axis Axis::radial(Coordinates coordinates, std::vector<Real> marks, Unknowns unknowns) {
+  Axis axis("r", std::move(marks), unknowns);
+  if (axis.from() < 0) throw InputError("axis r: a distance from the centre cannot lie below 0");
+  axis.power_ = coordinates == Coordinates::cylindrical ? 1 : coordinates == Coordinates::spherical ? 2 : 0;
+  if (axis.power_ == 0) throw InputError("axis r: coordinates must be cylindrical or spherical");
+  axis.measure_all();
+  return axis;
+}
+
+Real Axis::area(Real s) const {
+  return power_ == 0 ? 1 : power_ == 1 ? 2 * std::numbers::pi * s : 4 * std::numbers::pi * s * s;
+}
+
+Real Axis::measure(Real a, Real b) const {
+  if (power_ == 0) return b - a;
+  if (power_ == 1) return std::numbers::pi * (b - a) * (b + a);
+  return 4 * std::numbers::pi / 3 * (b - a) * (a * a + a * b + b * b);
+}
+
+Real Axis::resistance(Real a, Real b, Real face) const {
+  if (power_ == 0) return b - a;
+  if (starts_at_centre()) return (b - a) / area(face);
+  if (power_ == 1) return std::log(b / a) / (2 * std::numbers::pi);
+  return (b - a) / (4 * std::numbers::pi * a * b);
+}
+
+void Axis::measure_all() {
+  measures_ = widths_;
+  resistances_ = gaps_;
+  if (power_ == 0) return;
+  for (Index i = 0; i < size(); ++i) measures_[i] = measure(bounds_[i], bounds_[i + 1]);
+  for (Index f = 0; f <= size(); ++f) {
+    const Real low = f == 0 ? bounds_[0] : points_[f - 1], high = f == size() ? bounds_[f] : points_[f];
+    // Nothing crosses r = 0.
+    resistances_[f] = f == 0 && starts_at_centre() ? 0 : resistance(low, high, bounds_[f]);
+  }
 }
 
 // Widths and gaps of a uniform axis are alike to the last digit, so that kernels may use one number for all

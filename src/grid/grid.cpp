@@ -10,8 +10,14 @@ const char* const side_names[3][2] = {{"west", "east"}, {"south", "north"}, {"bo
 
 Grid::Grid(std::vector<Axis> axes) : axes_(std::move(axes)) {
   if (axes_.empty() || axes_.size() > 3) throw InputError("a grid has one, two or three axes");
+  if (axes_[0].name() == "r") {
+    const bool round = axes_[0].coordinates() == Coordinates::cylindrical;
+    if (axes_.size() > 2 || (axes_.size() == 2 && !(round && axes_[1].name() == "z")))
+      throw InputError("beside r there may be z, in cylindrical coordinates, and nothing else");
+  }
   for (std::size_t a = 1; a < axes_.size(); ++a) {
-    if (axes_[a].name() <= axes_[a - 1].name())
+    if (axes_[a].name() == "r") throw InputError("an axis r stands first");
+    if (axes_[0].name() != "r" && axes_[a].name() <= axes_[a - 1].name())
       throw InputError("the axes of a grid come in the order x, y, z, each at most once");
     if (axes_[a].unknowns() != axes_[0].unknowns())
       throw InputError("all axes of a grid carry their unknowns at cells, or all at nodes");
@@ -37,7 +43,7 @@ Point Grid::point_of(Index number) const {
 Real Grid::volume(Index i, Index j, Index k) const {
   const std::array<Index, 3> at{i, j, k};
   Real product = 1;
-  for (int a = 0; a < rank(); ++a) product *= axes_[a].widths()[at[a]];
+  for (int a = 0; a < rank(); ++a) product *= axes_[a].measures()[at[a]];
   return product;
 }
 
@@ -48,20 +54,21 @@ Real Grid::volume_of(Index number) const {
 
 Real Grid::volume() const {
   Real product = 1;
-  for (const auto& axis : axes_) product *= axis.length();
+  for (const auto& axis : axes_) product *= axis.measure(axis.from(), axis.to());
   return product;
 }
 
 std::vector<Side> Grid::sides() const {
   std::vector<Side> result;
   for (int a = 0; a < rank(); ++a) {
-    result.push_back({a, false});
+    if (!axes_[a].starts_at_centre()) result.push_back({a, false});
     result.push_back({a, true});
   }
   return result;
 }
 
 std::string Grid::side_name(Side side) const {
+  if (axes_[side.axis].name() == "r") return side.upper ? "outer" : "inner";
   return side_names[slot(side.axis)][side.upper ? 1 : 0];
 }
 
@@ -84,9 +91,10 @@ std::vector<Index> Grid::unknowns_at(Side side) const {
 
 Real Grid::wall_area(Side side, Index unknown) const {
   const auto at = position(unknown);
-  Real product = 1;
+  const Axis& across = axes_[side.axis];
+  Real product = across.area(side.upper ? across.to() : across.from());
   for (int a = 0; a < rank(); ++a)
-    if (a != side.axis) product *= axes_[a].widths()[at[a]];
+    if (a != side.axis) product *= axes_[a].measures()[at[a]];
   return product;
 }
 
@@ -103,10 +111,18 @@ Points Grid::wall_points(Side side) const {
 }
 
 Real Grid::side_area(Side side) const {
-  Real product = 1;
+  const Axis& across = axes_[side.axis];
+  Real product = across.area(side.upper ? across.to() : across.from());
   for (int a = 0; a < rank(); ++a)
-    if (a != side.axis) product *= axes_[a].length();
+    if (a != side.axis) product *= axes_[a].measure(axes_[a].from(), axes_[a].to());
   return product;
+}
+
+std::string Grid::place_text(const Point& place) const {
+  std::string text;
+  for (int a = 0; a < rank(); ++a)
+    text += (a == 0 ? "" : ", ") + axes_[a].name() + " = " + to_text(place[slot(a)]);
+  return text;
 }
 
 Index Grid::containing(const Point& place) const {
@@ -130,7 +146,8 @@ Index Grid::containing(const Point& place) const {
 bool Grid::operator==(const Grid& other) const {
   return std::equal(axes_.begin(), axes_.end(), other.axes_.begin(), other.axes_.end(),
                     [](const Axis& a, const Axis& b) {
-                      return a.name() == b.name() && a.unknowns() == b.unknowns() &&
+                      return a.name() == b.name() && a.coordinates() == b.coordinates() &&
+                             a.unknowns() == b.unknowns() &&
                              a.periodic() == b.periodic() && std::ranges::equal(a.marks(), b.marks());
                     });
 }

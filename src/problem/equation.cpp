@@ -2,6 +2,13 @@
 
 namespace williwaw {
 
+Reaction Reaction::of(std::function<Real(Real)> rate, bool linear) {
+  return {[rate](const Points&, Real, std::span<const Real> u, std::span<Real> out) {
+            for (std::size_t i = 0; i < out.size(); ++i) out[i] = rate(u[i]);
+          },
+          false, linear};
+}
+
 Equation heat(const Function& conductivity, const Function& density, const Function& heat_capacity,
               Function source) {
   Equation e;

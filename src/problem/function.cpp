@@ -12,6 +12,30 @@ Function Function::by_line(ByLine evaluate, bool on_place, bool on_time) {
   return f;
 }
 
+Function Function::by_region(std::shared_ptr<const Regions> regions, std::vector<Function> parts) {
+  if (static_cast<Index>(parts.size()) != regions->size() + 1)
+    throw InputError("a function by region needs one part for each region, and one for the rest");
+  Function f;
+  f.on_place_ = true;
+  for (const Function& p : parts) f.on_time_ = f.on_time_ || p.on_time_;
+  f.regions_ = std::move(regions);
+  f.parts_ = std::make_shared<const std::vector<Function>>(std::move(parts));
+  f.by_line_ = std::make_shared<const ByLine>([where = f.regions_, of = f.parts_](const Points& places, Real time,
+                                                                               std::span<Real> out) {
+    std::vector<int> labels(out.size());
+    where->labels(places, labels);
+    std::vector<Real> values(out.size());
+    for (std::size_t l = 0; l < of->size(); ++l) {
+      const int label = static_cast<int>(l);
+      if (std::ranges::find(labels, label) == labels.end()) continue;
+      (*of)[l].evaluate(places, time, values);
+      for (std::size_t i = 0; i < out.size(); ++i)
+        if (labels[i] == label) out[i] = values[i];
+    }
+  });
+  return f;
+}
+
 void Function::evaluate(const Points& places, Real time, std::span<Real> out) const {
   if (!by_line_) {
     std::fill(out.begin(), out.end(), constant_);
@@ -37,6 +61,11 @@ Real Function::operator()(const Point& place, Real time) const {
 
 Function operator*(const Function& a, const Function& b) {
   if (a.is_constant() && b.is_constant()) return {a(Point{}) * b(Point{})};
+  if (const auto& regions = a.regions() ? a.regions() : b.regions()) {
+    std::vector<Function> parts;
+    for (int label = 0; label <= regions->size(); ++label) parts.push_back(a.part(label) * b.part(label));
+    return Function::by_region(regions, std::move(parts));
+  }
   return Function::by_line(
       [a, b](const Points& places, Real time, std::span<Real> out) {
         std::vector<Real> other(out.size());

@@ -18,6 +18,10 @@ bool Wall::depends_on_time() const {
   return std::ranges::any_of(conditions_, [](const auto& c) { return c->depends_on_time(); });
 }
 
+bool Wall::is_linear() const {
+  return std::ranges::all_of(conditions_, [](const auto& c) { return c->is_linear(); });
+}
+
 Wall Wall::operator+(const Wall& other) const {
   if (!empty() && !other.empty() && (holds() || other.holds()))
     throw InputError("a wall whose value is held takes no further condition: keep one of the two");
@@ -29,7 +33,7 @@ Wall Wall::operator+(const Wall& other) const {
 const std::vector<WallKind>& wall_kinds() {
   static const std::vector<WallKind> kinds{walls::dirichlet_kind(), walls::flux_kind(),
                                            walls::gradient_kind(), walls::robin_kind(),
-                                           walls::insulated_kind()};
+                                           walls::radiation_kind(), walls::insulated_kind()};
   return kinds;
 }
 

@@ -33,7 +33,7 @@ class Direct final : public LinearSolver {
     if (lu_.info() != Eigen::Success) throw SolverError("the matrix is singular");
   }
 
-  void solve(std::span<const Real> right, std::span<Real> solution) const override {
+  void solve(std::span<const Real> right, std::span<Real> solution) override {
     const ConstVector b(right.data(), static_cast<Eigen::Index>(right.size()));
     Vector x(solution.data(), static_cast<Eigen::Index>(solution.size()));
     if (symmetric_)

@@ -43,7 +43,7 @@ class Tridiagonal final : public LinearSolver {
     if (denominator_ == 0) throw SolverError("the periodic matrix is singular");
   }
 
-  void solve(std::span<const Real> right, std::span<Real> x) const override {
+  void solve(std::span<const Real> right, std::span<Real> x) override {
     sweep(right, x);
     if (!periodic_) return;
     const Real factor = (x.front() + first_ / shift_ * x.back()) / denominator_;
@@ -67,11 +67,6 @@ class Tridiagonal final : public LinearSolver {
 
 std::unique_ptr<LinearSolver> make_tridiagonal_solver() {
   return std::make_unique<Tridiagonal>();
-}
-
-std::unique_ptr<LinearSolver> make_solver_for(const LinearSystem& system) {
-  const auto* faces = std::get_if<FaceSystem>(&system);
-  return faces && faces->rank() == 1 ? make_tridiagonal_solver() : make_direct_solver();
 }
 
 }  // namespace williwaw

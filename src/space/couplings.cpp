@@ -1,37 +1,16 @@
 #include "williwaw/space/couplings.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
+
+#include "path.hpp"
 
 namespace williwaw {
 
 namespace {
 
 using Pieces = std::vector<Axis::Piece>;
-
-// Two-point Gauss rule on a stretch from a to b, each point standing for half of it.
-void add_gauss(const Axis& axis, Real a, Real b, Pieces& out) {
-  const Real middle = 0.5 * (a + b), reach = 0.5 * (b - a) / std::sqrt(3.0), half = 0.5 * (b - a);
-  out.push_back({axis.wrap(middle - reach), half});
-  out.push_back({axis.wrap(middle + reach), half});
-}
-
-// Where conductivity is sampled between the two unknowns that face `f` joins: either side of the face apart,
-// since materials often meet there.
-Pieces path_through(const Axis& axis, Index f) {
-  Pieces result;
-  const bool first = f == 0, last = f == axis.size();
-  const Real face = axis.bounds()[f];
-  if (!first || axis.periodic()) {
-    const Real from = first ? axis.points().back() - axis.length() : axis.points()[f - 1];
-    if (face > from) add_gauss(axis, from, face, result);
-  }
-  if (!last || axis.periodic()) {
-    const Real to = last ? axis.points().front() + axis.length() : axis.points()[f];
-    if (to > face) add_gauss(axis, face, to, result);
-  }
-  return result;
-}
 
 void check_positive(const Function& f, const char* what) {
   if (f.is_constant() && !(f(Point{}) > 0))
@@ -40,15 +19,18 @@ void check_positive(const Function& f, const char* what) {
 
 }  // namespace
 
-Couplings::Couplings(const Grid& grid, const Equation& equation) : grid_(grid), equation_(equation) {
+Couplings::Couplings(const Problem& problem, const Outline& outline)
+    : grid_(problem.grid()), equation_(problem.equation()), outline_(&outline) {
   check_positive(equation_.storage, "what is stored (storage, density, heat capacity)");
-  separable_ = !equation_.storage.depends_on_place();
+  separable_ = outline.whole() && equation_.contacts.empty() && !equation_.storage.depends_on_place();
   for (int a = 0; a < grid_.rank(); ++a) {
     const Function& k = equation_.diffusion.coefficient[grid_.slot(a)];
     check_positive(k, "the conductivity or diffusivity");
     separable_ = separable_ && !k.depends_on_place();
     on_time_ = on_time_ || k.depends_on_time();
   }
+  if (!problem.regions().empty()) shares_ = RegionShares(grid_, problem.regions());
+  regions_ = problem.shared_regions();
   if (separable_)
     place_lines();
   else
@@ -63,8 +45,8 @@ void Couplings::place_lines() {
     before_[a].assign(n, 0.0);
     after_[a].assign(n, 0.0);
     for (Index i = 0; i < n; ++i) {
-      if (i > 0 || axis.periodic()) before_[a][i] = 1 / (axis.gaps()[i] * axis.widths()[i]);
-      if (i + 1 < n || axis.periodic()) after_[a][i] = 1 / (axis.gaps()[i + 1] * axis.widths()[i]);
+      if (i > 0 || axis.periodic()) before_[a][i] = 1 / (axis.resistances()[i] * axis.measures()[i]);
+      if (i + 1 < n || axis.periodic()) after_[a][i] = 1 / (axis.resistances()[i + 1] * axis.measures()[i]);
     }
   }
 }
@@ -94,83 +76,209 @@ Index Couplings::face(int axis, Index i, Index j, Index k) const {
   return i + nx * (j + ny * k);
 }
 
+namespace {
+
+// All paths along one line of unknowns: conductivities at their Gauss points and, where materials differ by
+// region, labels at their ends and at those points.
+class LineOfPaths {
+ public:
+  LineOfPaths(const Grid& grid, int axis, const Function& k, const Equation& equation, const Regions& regions)
+      : grid_(grid), slot_(grid.slot(axis)), k_(k), equation_(equation), regions_(regions), halves_(half_paths(grid.axis(axis))) {
+    for (const auto& face : halves_)
+      for (const HalfPath& h : face) {
+        gauss_.insert(gauss_.end(), h.gauss.begin(), h.gauss.end());
+        const Real inset = 1e-7 * (h.to - h.from);
+        for (const Real p : {h.from + inset, h.to - inset})
+          ends_.push_back(grid.axis(axis).wrap(p));
+      }
+    for (auto* p : {&gauss_places_, &end_places_}) {
+      const auto& along = p == &gauss_places_ ? gauss_ : ends_;
+      p->resize(static_cast<Index>(along.size()));
+      p->coordinate(slot_) = along;
+    }
+    values_.resize(gauss_.size());
+    by_region_ = k.regions() != nullptr || !equation.contacts.empty();
+    if (by_region_) {
+      end_labels_.resize(ends_.size());
+      gauss_labels_.resize(gauss_.size());
+    }
+  }
+
+  void move_to(const Point& across, Real time) {
+    time_ = time;
+    across_ = across;
+    for (auto* p : {&gauss_places_, &end_places_})
+      for (int a = 0; a < grid_.rank(); ++a)
+        if (const int slot = grid_.slot(a); slot != slot_) p->coordinate(slot).assign(p->coordinate(slot_).size(), across[slot]);
+    k_.evaluate(gauss_places_, time, values_);
+    for (std::size_t s = 0; s < values_.size(); ++s)
+      if (!(values_[s] > 0))
+        throw InputError("the conductivity or diffusivity must be above zero everywhere, but is " +
+                         to_text(values_[s]) + " at " + grid_.place_text(gauss_places_[static_cast<Index>(s)]));
+    if (!by_region_) return;
+    regions_.labels(end_places_, end_labels_);
+    regions_.labels(gauss_places_, gauss_labels_);
+    next_ = 0;
+    last_label_ = -1;
+  }
+
+  void start() {
+    next_ = 0;
+    last_label_ = -1;
+  }
+
+  // ∫ ds/(k·area) through face f; faces must be asked for in order.
+  Real resistance(Index f, Real area) {
+    Real sum = 0;
+    for (const HalfPath& h : halves_[f]) {
+      const std::size_t s = 2 * next_++;
+      if (!by_region_) {
+        sum += h.weight[0] / values_[s] + h.weight[1] / values_[s + 1];
+        continue;
+      }
+      const int first = end_labels_[s], last = end_labels_[s + 1];
+      if (last_label_ >= 0 && last_label_ != first) sum += contact_between(equation_, last_label_, first) / area;
+      last_label_ = last;
+      if (first == last && gauss_labels_[s] == first && gauss_labels_[s + 1] == first)
+        sum += h.weight[0] / values_[s] + h.weight[1] / values_[s + 1];
+      else
+        sum += through_materials(h, area);
+    }
+    return sum;
+  }
+
+ private:
+  // A half path that crosses from one material to another, stretch by stretch.
+  Real through_materials(const HalfPath& h, Real area) const {
+    Point from = across_, to = across_;
+    from[slot_] = h.from;
+    to[slot_] = h.to;
+    const auto found = changes(regions_, from, to);
+    const Real whole = h.weight[0] + h.weight[1], length = h.to - h.from;
+    Real start = 0, sum = 0;
+    const auto stretch = [&](Real begin, Real end, int label) {
+      const Real middle = 0.5 * (begin + end), reach = 0.5 * (end - begin) / std::sqrt(3.0);
+      for (const Real share : {middle - reach, middle + reach}) {
+        Point p = across_;
+        p[slot_] = h.from + share * length;
+        sum += 0.5 * (end - begin) * whole / k_.part(label)(p, time_);
+      }
+    };
+    for (const Change& c : found) {
+      stretch(start, c.share, c.before);
+      sum += contact_between(equation_, c.before, c.after) / area;
+      start = c.share;
+    }
+    Point end = to;
+    end[slot_] = h.to - 1e-7 * length;
+    stretch(start, 1, found.empty() ? regions_.label(end) : found.back().after);
+    return sum;
+  }
+
+  const Grid& grid_;
+  int slot_;
+  const Function& k_;
+  const Equation& equation_;
+  const Regions& regions_;
+  std::vector<std::vector<HalfPath>> halves_;
+  std::vector<Real> gauss_, ends_, values_;
+  Points gauss_places_, end_places_;
+  std::vector<int> end_labels_, gauss_labels_;
+  bool by_region_ = false;
+  Point across_;
+  Real time_ = 0;
+  std::size_t next_ = 0;
+  int last_label_ = -1;
+};
+
+}  // namespace
+
 void Couplings::evaluate_faces(int axis) {
-  const Function& conductivity = equation_.diffusion.coefficient[grid_.slot(axis)];
   const Axis& along = grid_.axis(axis);
-  const std::array<Index, 3> n{grid_.size(0) + (axis == 0), grid_.size(1) + (axis == 1),
-                               grid_.size(2) + (axis == 2)};
-  faces_[axis].assign(static_cast<std::size_t>(n[0] * n[1] * n[2]), 0.0);
+  LineOfPaths line(grid_, axis, equation_.diffusion.coefficient[grid_.slot(axis)], equation_, *regions_);
+  const Index count = along.size() + 1;
+  const int first = axis == 0 ? 1 : 0, second = axis == 2 ? 1 : 2;
+  faces_[axis].assign(static_cast<std::size_t>(count * grid_.size(first) * grid_.size(second)), 0.0);
   auto& low = wall_resistance_low_[axis];
   auto& high = wall_resistance_high_[axis];
   low.clear();
   high.clear();
-
-  std::vector<Pieces> paths(along.size() + 1);
-  for (Index f = 0; f <= along.size(); ++f) paths[f] = path_through(along, f);
-  // Pieces across the other axes, one list for each index along them.
-  std::array<std::vector<Pieces>, 3> across;
-  for (int b = 0; b < 3; ++b)
-    for (Index i = 0; b != axis && i < grid_.size(b); ++i)
-      across[b].push_back(b < grid_.rank() ? grid_.axis(b).pieces(i) : Pieces{{0, 1}});
-  const int first = axis == 0 ? 1 : 0, second = axis == 2 ? 1 : 2;
-
-  // A line of faces is gathered first and its conductivities evaluated at once.
-  std::vector<Point> gathered;
-  std::vector<Real> values;
-  for (Index k = 0; k < n[2]; ++k)
-    for (Index j = 0; j < n[1]; ++j) {
-      gathered.clear();
-      const auto each_path = [&](Index i, const auto& visit) {
-        const std::array<Index, 3> at{i, j, k};
-        for (const auto& p : across[first][at[first]])
-          for (const auto& q : across[second][at[second]]) visit(at[axis], p, q);
-      };
-      for (Index i = 0; i < n[0]; ++i)
-        each_path(i, [&](Index f, const Axis::Piece& p, const Axis::Piece& q) {
-          for (const auto& s : paths[f]) {
-            Point place;
-            place[grid_.slot(axis)] = s.centre;
-            if (first < grid_.rank()) place[grid_.slot(first)] = p.centre;
-            if (second < grid_.rank()) place[grid_.slot(second)] = q.centre;
-            gathered.push_back(place);
-          }
-        });
-      Points places(static_cast<Index>(gathered.size()));
-      for (Index s = 0; s < places.size(); ++s) places.set(s, gathered[s]);
-      values.resize(gathered.size());
-      conductivity.evaluate(places, time_, values);
-      for (std::size_t s = 0; s < values.size(); ++s)
-        if (!(values[s] > 0))
-          throw InputError("the conductivity or diffusivity must be above zero everywhere, but is " +
-                           to_text(values[s]) + " at x = " + to_text(gathered[s].x) +
-                           ", y = " + to_text(gathered[s].y) + ", z = " + to_text(gathered[s].z));
-
-      std::size_t next = 0;
-      for (Index i = 0; i < n[0]; ++i) {
-        const std::array<Index, 3> at{i, j, k};
-        Real area = 0, conductance = 0;
-        each_path(i, [&](Index f, const Axis::Piece& p, const Axis::Piece& q) {
-          Real resistance = 0;
-          for (const auto& s : paths[f]) resistance += s.width / values[next++];
-          area += p.width * q.width;
-          if (resistance > 0) conductance += p.width * q.width / resistance;
-        });
-        const bool first_wall = !along.periodic() && at[axis] == 0;
-        const bool last_wall = !along.periodic() && at[axis] == along.size();
-        if (!first_wall && !last_wall) faces_[axis][face(axis, i, j, k)] = conductance;
-        const Real resistance = conductance > 0 ? area / conductance : 0;
-        if (first_wall) low.push_back(resistance);
-        if (last_wall) high.push_back(resistance);
+  const auto pieces = [&](int a, Index i) { return a < grid_.rank() ? grid_.axis(a).pieces(i) : Pieces{{0, 1}}; };
+  const auto measure = [&](int a, const Axis::Piece& p) {
+    return a < grid_.rank() ? grid_.axis(a).measure(p.centre - 0.5 * p.width, p.centre + 0.5 * p.width) : 1.0;
+  };
+  // Areas of faces along a line differ only where the axis is round.
+  std::vector<Real> areas;
+  for (Index f = 0; f < count; ++f) areas.push_back(along.area(along.bounds()[f]));
+  std::vector<Real> sums(static_cast<std::size_t>(count));
+  for (Index k = 0; k < grid_.size(second); ++k)
+    for (Index j = 0; j < grid_.size(first); ++j) {
+      std::fill(sums.begin(), sums.end(), 0.0);
+      Real whole = 0;
+      for (const auto& p : pieces(first, j))
+        for (const auto& q : pieces(second, k)) {
+          Point across;
+          if (first < grid_.rank()) across[grid_.slot(first)] = p.centre;
+          if (second < grid_.rank()) across[grid_.slot(second)] = q.centre;
+          line.move_to(across, time_);
+          line.start();
+          const Real part = measure(first, p) * measure(second, q);
+          whole += part;
+          for (Index f = 0; f < count; ++f)
+            if (const Real resistance = line.resistance(f, areas[f]); resistance > 0) sums[f] += part / resistance;
+        }
+      for (Index f = 0; f < count; ++f) {
+        std::array<Index, 3> at{};
+        at[axis] = f;
+        at[first] = j;
+        at[second] = k;
+        const bool lower_wall = !along.periodic() && f == 0, upper_wall = !along.periodic() && f == count - 1;
+        // On a wall: what a unit of its area resists.
+        const Real resistance = sums[f] > 0 ? whole * areas[f] / sums[f] : 0;
+        if (lower_wall) low.push_back(resistance);
+        if (upper_wall) high.push_back(resistance);
+        if (lower_wall || upper_wall) continue;
+        Real open = 1;
+        if (!outline_->whole()) {
+          auto unknown = at;
+          const bool seam = f == 0;
+          if (!seam) --unknown[axis];
+          open = outline_->open(grid_.number(unknown[0], unknown[1], unknown[2]), axis, !seam);
+        }
+        faces_[axis][face(axis, at[0], at[1], at[2])] = open * sums[f];
       }
     }
 }
 
 void Couplings::evaluate_capacities() {
-  capacities_.resize(static_cast<std::size_t>(grid_.count()));
-  integrate_over_volumes(grid_, equation_.storage, 0, capacities_);
-  for (Index n = 0; n < grid_.count(); ++n)
+  const auto count = static_cast<std::size_t>(grid_.count());
+  capacities_.resize(count);
+  integrate(equation_.storage, 0, capacities_);
+  if (!outline_->whole()) volumes_.resize(count);
+  for (Index n = 0; n < grid_.count(); ++n) {
+    if (!volumes_.empty()) volumes_[n] = volume(n);
+    // Control volumes that are gone hold nothing; a capacity spares everyone else the question.
+    if (!outline_->active(n)) capacities_[n] = 1;
     if (!(capacities_[n] > 0))
       throw InputError("what is stored (storage, density, heat capacity) must be above zero everywhere");
+  }
+}
+
+void Couplings::integrate(const Function& density, Real time, std::span<Real> out) const {
+  integrate_over_volumes(grid_, density, time, out);
+  if (density.regions()) {
+    const auto& mixed = shares_.mixed();
+    for (const auto& part : mixed) out[part.unknown] = 0;
+    for (const auto& part : mixed)
+      out[part.unknown] += part.volume * density.part(part.label)(grid_.point_of(part.unknown), time);
+  }
+  if (outline_->whole()) return;
+  for (Index n = 0; n < grid_.count(); ++n)
+    if (const Real share = outline_->share(n); share != 1) {
+      // Regions' parts count only what is kept already.
+      const bool counted = density.regions() && std::ranges::binary_search(shares_.mixed(), n, {}, &RegionShares::Part::unknown);
+      out[n] *= share == 0 ? 0 : counted ? 1 : share;
+    }
 }
 
 Real Couplings::capacity(Index n) const {
@@ -185,25 +293,78 @@ Real Couplings::conductance(Index n, int axis, bool upwards) const {
   return faces_[axis][face(axis, at[0], at[1], at[2])];
 }
 
-std::vector<Real> Couplings::wall_conductivity(Side side) const {
-  const Points places = grid_.wall_points(side);
-  std::vector<Real> result(static_cast<std::size_t>(places.size()));
-  equation_.diffusion.coefficient[grid_.slot(side.axis)].evaluate(places, time_, result);
-  return result;
+Real Couplings::along(const Point& from, const Point& to, int slot) const {
+  const Function& k = equation_.diffusion.coefficient[slot];
+  Real length = 0;
+  for (int s = 0; s < 3; ++s) length += (to[s] - from[s]) * (to[s] - from[s]);
+  length = std::sqrt(length);
+  const auto at = [&](Real share) {
+    return Point{from.x + share * (to.x - from.x), from.y + share * (to.y - from.y),
+                 from.z + share * (to.z - from.z)};
+  };
+  if (!k.regions()) return length / k(at(0.5), time_);
+  Real start = 0, sum = 0;
+  int label = k.regions()->label(at(1e-7));
+  for (const Change& c : changes(*k.regions(), from, to)) {
+    sum += (c.share - start) * length / k.part(c.before)(at(0.5 * (start + c.share)), time_);
+    start = c.share;
+    label = c.after;
+  }
+  return sum + (1 - start) * length / k.part(label)(at(0.5 * (1 + start)), time_);
 }
 
-std::vector<Real> Couplings::wall_conductance(Side side) const {
-  const auto faces = static_cast<std::size_t>(grid_.unknowns_at(side).size());
-  const Axis& axis = grid_.axis(side.axis);
-  if (axis.unknowns() == Unknowns::nodes)
-    return std::vector<Real>(faces, std::numeric_limits<Real>::infinity());
-  if (separable_) {
-    const Real gap = side.upper ? axis.gaps().back() : axis.gaps().front();
-    return std::vector<Real>(faces, conductivity_[side.axis] / gap);
+void Couplings::wall_coefficients(const WallSection& section, std::vector<Real>& conductivity,
+                                  std::vector<Real>& resistance) const {
+  const std::size_t count = section.faces.size();
+  conductivity.assign(count, 0.0);
+  resistance.assign(count, 0.0);
+  Points places(static_cast<Index>(count));
+  // A little inside, where the material is.
+  for (std::size_t f = 0; f < count; ++f) {
+    const WallFace& face = section.faces[f];
+    Point p = face.place;
+    const auto at = grid_.position(face.unknown);
+    for (int a = 0; a < grid_.rank(); ++a)
+      if (regions_->size() > 0) p[grid_.slot(a)] -= 1e-6 * grid_.axis(a).widths()[at[a]] * face.normal[grid_.slot(a)];
+    places.set(static_cast<Index>(f), p);
   }
-  std::vector<Real> result = (side.upper ? wall_resistance_high_ : wall_resistance_low_)[side.axis];
-  for (Real& r : result) r = 1 / r;
-  return result;
+  std::vector<Real> values(count);
+  for (int a = 0; a < grid_.rank(); ++a) {
+    equation_.diffusion.coefficient[grid_.slot(a)].evaluate(places, time_, values);
+    for (std::size_t f = 0; f < count; ++f) {
+      const Real n = section.faces[f].normal[grid_.slot(a)];
+      conductivity[f] += values[f] * n * n;
+    }
+  }
+  for (std::size_t f = 0; f < count; ++f) {
+    const WallFace& face = section.faces[f];
+    if (face.distance == 0) continue;
+    if (face.on_side) {
+      resistance[f] = on_side(face);
+      continue;
+    }
+    Point from = grid_.point_of(face.unknown), to = from;
+    for (int s = 0; s < 3; ++s) to[s] += face.distance * face.normal[s];
+    resistance[f] = face.distance > 0 && along_material(face) ? along(from, to, grid_.slot(face.axis))
+                                                              : face.distance / conductivity[f];
+  }
+}
+
+// Axes may conduct differently; then a slanted path is none of them.
+bool Couplings::along_material(const WallFace& face) const {
+  return std::abs(face.normal[grid_.slot(face.axis)]) > 1 - 1e-9;
+}
+
+Real Couplings::on_side(const WallFace& face) const {
+  const Axis& axis = grid_.axis(face.axis);
+  if (separable_) {
+    const Real path = face.upper ? axis.resistances().back() : axis.resistances().front();
+    return path * axis.area(face.upper ? axis.to() : axis.from()) / conductivity_[face.axis];
+  }
+  auto at = grid_.position(face.unknown);
+  at[face.axis] = 0;
+  const int first = face.axis == 0 ? 1 : 0, second = face.axis == 2 ? 1 : 2;
+  return (face.upper ? wall_resistance_high_ : wall_resistance_low_)[face.axis][at[first] + grid_.size(first) * at[second]];
 }
 
 void integrate_over_volumes(const Grid& grid, const Function& function, Real time, std::span<Real> out) {
@@ -214,11 +375,14 @@ void integrate_over_volumes(const Grid& grid, const Function& function, Real tim
   for (Index i = 0; i < nx; ++i)
     for (const auto& piece : grid.axis(0).pieces(i)) {
       centres.push_back(piece.centre);
-      widths.push_back(piece.width);
+      widths.push_back(grid.axis(0).measure(piece.centre - 0.5 * piece.width, piece.centre + 0.5 * piece.width));
       owner.push_back(i);
     }
   const auto across = [&](int a, Index i) {
     return a < grid.rank() ? grid.axis(a).pieces(i) : Pieces{{0, 1}};
+  };
+  const auto measure = [&](int a, const Axis::Piece& p) {
+    return a < grid.rank() ? grid.axis(a).measure(p.centre - 0.5 * p.width, p.centre + 0.5 * p.width) : 1.0;
   };
   Points places(static_cast<Index>(centres.size()));
   places.coordinate(grid.slot(0)) = centres;
@@ -233,7 +397,7 @@ void integrate_over_volumes(const Grid& grid, const Function& function, Real tim
           if (grid.rank() > 2) places.coordinate(grid.slot(2)).assign(centres.size(), q.centre);
           function.evaluate(places, time, values);
           for (std::size_t s = 0; s < centres.size(); ++s)
-            row[owner[s]] += values[s] * widths[s] * p.width * q.width;
+            row[owner[s]] += values[s] * widths[s] * measure(1, p) * measure(2, q);
         }
     }
 }

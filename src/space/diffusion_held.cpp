@@ -10,7 +10,7 @@ void DiffusionBalance::find_held() {
   std::vector<std::pair<Index, Holder>> found;
   for (std::size_t c = 0; c < closures_.size(); ++c)
     for (Index f = 0; closures_[c].pins() && f < closures_[c].faces(); ++f)
-      found.push_back({closures_[c].unknown(f), {c, f}});
+      if (closures_[c].pins(f)) found.push_back({closures_[c].unknown(f), {c, f}});
   std::ranges::stable_sort(found, {}, &std::pair<Index, Holder>::first);
   for (const auto& [unknown, holder] : found) {
     if (held_.empty() || held_.back() != unknown) {
@@ -29,15 +29,29 @@ void DiffusionBalance::find_held() {
 
 const std::vector<Real>& DiffusionBalance::held_values(Real at) {
   for (auto& closure : closures_)
-    if (closure.pins()) closure.update(couplings_, at, false);
+    if (closure.pins()) closure.update(couplings_, at, false, initial_);
   auto& values = workspace_.held_values;
   values.assign(held_.size(), 0.0);
-  for (std::size_t h = 0; h < held_.size(); ++h) {
-    // Where several walls hold one node it takes the mean of what they say.
-    for (const auto& holder : holders_[h]) values[h] += closures_[holder.closure].pinned_value(holder.face);
-    values[h] /= static_cast<Real>(holders_[h].size());
-  }
+  for (std::size_t h = 0; h < held_.size(); ++h) values[h] = choose_held(holders_[h]);
   return values;
+}
+
+// Where several walls hold one node the first that `corners` names decides; without one it takes the mean of
+// what the walls say, each of them heard once however many faces it has there.
+Real DiffusionBalance::choose_held(const std::vector<Holder>& holders) const {
+  const auto value = [&](const Holder& h) { return closures_[h.closure].pinned_value(h.face); };
+  if (holders.size() == 1) return value(holders[0]);
+  for (const std::string& name : problem_.corners)
+    for (const Holder& h : holders)
+      if (const WallSection& s = closures_[h.closure].section(); s.name == name || s.side == name) return value(h);
+  Real sum = 0;
+  std::vector<std::size_t> heard;
+  for (const Holder& h : holders)
+    if (std::ranges::find(heard, h.closure) == heard.end()) {
+      heard.push_back(h.closure);
+      sum += value(h);
+    }
+  return sum / static_cast<Real>(heard.size());
 }
 
 void DiffusionBalance::pin(Real at, State& y) {
@@ -61,11 +75,12 @@ void DiffusionBalance::book_shared(const State& y, Parts parts, Real weight, Led
   for (int a = 0; a < grid().rank(); ++a) shape.periodic[a] = grid().axis(a).periodic();
   for (const std::size_t h : shared_) {
     const Index n = held_[h];
-    std::array<Real, 3> along{0, 0, 0};
+    std::array<Real, 3> along{0, 0, 0}, across{0, 0, 0};
     Real area = 0, sum = 0;
     for (const auto& holder : holders_[h]) {
-      const int a = closures_[holder.closure].side().axis;
+      const int a = closures_[holder.closure].face(holder.face).axis;
       area += closures_[holder.closure].area(holder.face);
+      across[a] += closures_[holder.closure].area(holder.face);
       if (!parts.has(Parts::flux(a)) || along[a] != 0) continue;
       for (const bool up : {false, true})
         if (const Index other = shape.neighbour(n, a, up); other >= 0)
@@ -73,9 +88,9 @@ void DiffusionBalance::book_shared(const State& y, Parts parts, Real weight, Led
       sum += along[a];
     }
     for (const auto& holder : holders_[h]) {
-      const Closure& wall = closures_[holder.closure];
+      const WallFace& face = closures_[holder.closure].face(holder.face);
       ledger[first_line_[holder.closure]] +=
-          weight * (wall.area(holder.face) / area * sum - along[wall.side().axis]);
+          weight * face.area * (sum / area - along[face.axis] / across[face.axis]);
     }
   }
 }

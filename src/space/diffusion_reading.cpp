@@ -1,13 +1,16 @@
 // What is read from a diffusion balance rather than stepped: its matrix, axis operators, stencil and fields.
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <map>
 
 #include "williwaw/space/diffusion_balance.hpp"
 
 namespace williwaw {
 
-void DiffusionBalance::linearise(const State&, Real at, Real a, Real b, Parts parts, LinearSystem& system) {
-  prepare(at);
+void DiffusionBalance::linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& system) {
+  const State& about = y.empty() ? initial_ : y;
+  prepare(at, about);
   FaceSystem matrix;
   const Grid& g = grid();
   const auto count = static_cast<std::size_t>(g.count());
@@ -28,11 +31,17 @@ void DiffusionBalance::linearise(const State&, Real at, Real a, Real b, Parts pa
     }
   }
   for (const auto& wall : closures_)
-    for (Index f = 0; !wall.pins() && parts.has(Parts::flux(wall.side().axis)) && f < wall.faces(); ++f)
-      matrix.diagonal[wall.unknown(f)] += b * wall.pull(f);
-  if (!held_.empty()) {
+    for (Index f = 0; f < wall.faces(); ++f)
+      if (parts.has(Parts::flux(wall.face(f).axis))) matrix.diagonal[wall.unknown(f)] += b * wall.pull(f);
+  if (problem_.equation().reaction && parts.has(Parts::source())) {
+    std::vector<Real> slope;
+    reaction_slope(about, at, slope);
+    for (Index n = 0; n < g.count(); ++n) matrix.diagonal[n] -= b * slope[n] * couplings_.volume(n);
+  }
+  if (!held_.empty() || !absent_.empty()) {
     matrix.held.assign(count, 0);
     for (const Index n : held_) matrix.held[n] = 1;
+    for (const Index n : absent_) matrix.held[n] = 1;
     matrix.apply_mask();
   }
   system = std::move(matrix);
@@ -40,23 +49,24 @@ void DiffusionBalance::linearise(const State&, Real at, Real a, Real b, Parts pa
 
 std::optional<std::vector<AxisOperator>> DiffusionBalance::axis_operators(Real at) {
   prepare(at);
-  if (!couplings_.separable()) return std::nullopt;
+  if (!couplings_.separable() || problem_.equation().reaction) return std::nullopt;
   std::vector<AxisOperator> result;
   for (int a = 0; a < grid().rank(); ++a) {
     const Axis& axis = grid().axis(a);
-    const auto widths = axis.widths();
+    const auto widths = axis.measures();
     const Real k = couplings_.conductivity(a), storage = couplings_.storage();
     Index first = 0, end = axis.size();
     AxisOperator op;
     for (Index i = 0; i < axis.size(); ++i)
       op.diagonal.push_back(k * (couplings_.before(a)[i] + couplings_.after(a)[i]) / storage);
     for (Index i = 1; i < axis.size(); ++i)
-      op.off_diagonal.push_back(-k / (axis.gaps()[i] * storage * std::sqrt(widths[i] * widths[i - 1])));
+      op.off_diagonal.push_back(-k / (axis.resistances()[i] * storage * std::sqrt(widths[i] * widths[i - 1])));
     if (axis.periodic())
-      op.corner = -k / (axis.gaps().front() * storage * std::sqrt(widths.front() * widths.back()));
+      op.corner = -k / (axis.resistances().front() * storage * std::sqrt(widths.front() * widths.back()));
     for (const auto& wall : closures_) {
-      if (wall.side().axis != a) continue;
-      const bool upper = wall.side().upper;
+      if (wall.faces() == 0 || wall.face(0).axis != a) continue;
+      const bool upper = wall.face(0).upper;
+      if (wall.faces() != static_cast<Index>(grid().unknowns_at({a, upper}).size())) return std::nullopt;  // a part of it
       if (wall.pins()) {
         (upper ? end : first) += upper ? -1 : 1;
         continue;
@@ -64,7 +74,8 @@ std::optional<std::vector<AxisOperator>> DiffusionBalance::axis_operators(Real a
       const Real pull = wall.pull(0) / wall.area(0);
       for (Index f = 1; f < wall.faces(); ++f)
         if (std::abs(wall.pull(f) / wall.area(f) - pull) > 1e-12 * std::abs(pull)) return std::nullopt;
-      op.diagonal[upper ? axis.size() - 1 : 0] += pull / (storage * widths[upper ? axis.size() - 1 : 0]);
+      const Index edge = upper ? axis.size() - 1 : 0;
+      op.diagonal[edge] += pull * axis.area(upper ? axis.to() : axis.from()) / (storage * widths[edge]);
     }
     if (end <= first) return std::nullopt;  // nothing is free along this axis
     op.diagonal = {op.diagonal.begin() + first, op.diagonal.begin() + end};
@@ -86,23 +97,35 @@ State DiffusionBalance::initial_state() const {
       for (Index i = 0; i < g.size(0); ++i) line.set(i, g.point(i, j, k));
       problem_.initial.evaluate(line, 0, {y.data() + g.number(0, j, k), static_cast<std::size_t>(g.size(0))});
     }
+  for (const Index n : absent_) y[n] = 0;
   for (const Real v : y)
     if (!std::isfinite(v)) throw InputError("the initial value is not a finite number everywhere");
   return y;
 }
 
 Field DiffusionBalance::field(const State& y, Real at) {
-  prepare(at);
+  prepare(at, y);
+  held_values(at);
   const Grid& g = grid();
   Field result(g, y);
+  for (const Index n : absent_) result[n] = std::numeric_limits<Real>::quiet_NaN();
+  if (!absent_.empty()) result.extend();
   if (g.unknowns() == Unknowns::nodes) return result;
+  // A face that parts share shows the mean of what they say, by area.
+  std::map<std::pair<Index, int>, std::pair<Real, Real>> on_walls;
   for (const auto& wall : closures_)
     for (Index f = 0; f < wall.faces(); ++f) {
-      auto place = g.position(wall.unknown(f));
-      const Real u = y[wall.unknown(f)];
-      place[wall.side().axis] += wall.side().upper ? 1 : -1;
-      result.at(place[0], place[1], place[2]) = 2 * wall.wall_value(f, u) - u;
+      const WallFace& face = wall.face(f);
+      if (!face.on_side) continue;
+      auto& [sum, area] = on_walls[{face.unknown, Side{face.axis, face.upper}.number()}];
+      sum += face.area * wall.wall_value(f, y[face.unknown]);
+      area += face.area;
     }
+  for (const auto& [where, value] : on_walls) {
+    auto place = g.position(where.first);
+    place[where.second / 2] += where.second % 2 ? 1 : -1;
+    result.at(place[0], place[1], place[2]) = 2 * value.first / value.second - y[where.first];
+  }
   result.extend_corners();
   return result;
 }
@@ -112,18 +135,36 @@ Real DiffusionBalance::wall_flux(Side side, const State& y, Real at) {
   if (!wall) throw InputError("a periodic side has no wall, and so no flux through it");
   if (wall->pins())
     throw InputError("what flows through a wall that holds its nodes is known for a step only");
-  Real flow = 0, area = 0;
-  for (Index f = 0; f < wall->faces(); ++f) {
-    flow += wall->inflow(f) - wall->pull(f) * y[wall->unknown(f)];
-    area += wall->area(f);
+  prepare(at, y);
+  Real flow = 0;
+  for (Index f = 0; f < wall->faces(); ++f) flow += wall->inflow(f) - wall->pull(f) * y[wall->unknown(f)];
+  return flow / wall->section().area();
+}
+
+std::vector<Real> DiffusionBalance::section_flows(std::size_t section, const State& y, Real at) {
+  State lacking(y.size());
+  Ledger ignored(lines_.size());
+  const Closure& wall = closures_[section];
+  if (wall.pins()) rate(y, at, Parts::all(), lacking, ignored);
+  else prepare(at, y);
+  std::map<Index, Real> held_area;
+  for (const auto& other : closures_)
+    for (Index f = 0; f < other.faces(); ++f)
+      if (other.pins(f)) held_area[other.unknown(f)] += other.area(f);
+  std::vector<Real> result;
+  for (Index f = 0; f < wall.faces(); ++f) {
+    const Index n = wall.unknown(f);
+    result.push_back(wall.pins(f) ? -lacking[n] * wall.area(f) / held_area[n]
+                                  : wall.inflow(f) - wall.pull(f) * y[n]);
   }
-  return flow / area;
+  return result;
 }
 
 const Closure* DiffusionBalance::closure(Side side, Real at) {
   prepare(at);
   held_values(at);
-  const auto found = std::ranges::find(closures_, side, &Closure::side);
+  const auto found = std::ranges::find(closures_, grid().side_name(side),
+                                       [](const Closure& c) -> const std::string& { return c.section().name; });
   return found == closures_.end() ? nullptr : &*found;
 }
 
@@ -138,23 +179,26 @@ Stencil DiffusionBalance::stencil(Index number, Real at) {
   Stencil result;
   result.number = number;
   result.place = g.point_of(number);
-  result.volume = g.volume_of(number);
+  result.volume = couplings_.volume(number);
   result.capacity = couplings_.capacity(number);
   FaceSystem shape;
   shape.extent = {g.size(0), g.size(1), g.size(2)};
   for (int a = 0; a < g.rank(); ++a) {
     shape.periodic[a] = g.axis(a).periodic();
     for (const bool up : {false, true})
-      if (const Index other = shape.neighbour(number, a, up); other >= 0)
+      if (const Index other = shape.neighbour(number, a, up); other >= 0 && outline_.active(other))
         result.neighbours.push_back({g.side_name({a, up}), other, couplings_.conductance(number, a, up)});
   }
   for (const auto& wall : closures_)
-    for (Index f = 0; !wall.pins() && f < wall.faces(); ++f)
-      if (wall.unknown(f) == number)
+    for (Index f = 0; f < wall.faces(); ++f)
+      if (wall.unknown(f) == number && !wall.pins(f))
         for (std::size_t c = 0; c < wall.conditions(); ++c)
           result.walls.push_back(
               {wall.lines()[c].name, wall.flow_of(c, f, 0), wall.flow_of(c, f, 0) - wall.flow_of(c, f, 1)});
   result.source = source_.empty() ? source_density_ * result.volume : source_[number];
+  for (const auto& point : points_)
+    if (point.unknown == number) result.source += point.rate;
+  if (!reaction_.empty()) result.reaction = reaction_[number];
   const auto found = std::ranges::lower_bound(held_, number);
   if (found != held_.end() && *found == number) {
     result.held = true;

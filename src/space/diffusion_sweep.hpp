@@ -89,7 +89,11 @@ struct DiffusionBalance::Sweep {
   void collect(Ledger& ledger, Real weight) const {
     for (std::size_t n = 0; n < work.booked.size(); ++n)
       ledger[n % balance.lines_.size()] += weight * work.booked[n];
-    if (parts.has(Parts::source())) ledger[ledger.size() - 1] += weight * balance.source_total_;
+    if (!parts.has(Parts::source())) return;
+    ledger[balance.source_line_] += weight * balance.source_total_;
+    if (!balance.reaction_.empty()) ledger[balance.reaction_line_] += weight * balance.reaction_total_;
+    for (std::size_t p = 0; p < balance.points_.size(); ++p)
+      ledger[balance.first_point_line_ + p] += weight * balance.points_[p].rate;
   }
 
   Totals sum() const {

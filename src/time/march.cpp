@@ -85,9 +85,13 @@ Outcome march(Balance& balance, State& state, const Plan& plan, const Observers&
   const std::vector<Stretch> stretches = schedule(plan);
   if (static_cast<Index>(state.size()) != balance.layout().size())
     throw InputError("the initial state does not have as many values as the problem has unknowns");
-  Stepper stepper(balance, plan.scheme);
+  Stepper stepper(balance, plan.scheme, plan.solver, plan.threads);
   const Real before = balance.totals(state, plan.start).content;
-  balance.pin(plan.start, state);
+  if (plan.walls != Plan::Walls::initial) {
+    const State given = plan.walls == Plan::Walls::mean ? state : State();
+    balance.pin(plan.start, state);
+    for (std::size_t n = 0; n < given.size(); ++n) state[n] = 0.5 * (state[n] + given[n]);
+  }
 
   Outcome outcome;
   outcome.time = plan.start;
@@ -135,11 +139,13 @@ Outcome march(Balance& balance, State& state, const Plan& plan, const Observers&
       }
       if (over) {
         outcome.solver = stepper.solver_name();
+        outcome.solver_iterations = stepper.solver_iterations();
         return outcome;
       }
     }
   }
   outcome.solver = stepper.solver_name();
+  outcome.solver_iterations = stepper.solver_iterations();
   return outcome;
 }
 

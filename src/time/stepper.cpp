@@ -7,8 +7,10 @@
 
 namespace williwaw {
 
-Stepper::Stepper(Balance& balance, const Scheme& scheme)
-    : balance_(balance), scheme_(scheme), offers_(balance.offers()) {
+Stepper::Stepper(Balance& balance, const Scheme& scheme, const std::string& solver, int threads)
+    : balance_(balance), scheme_(scheme), offers_(balance.offers()), solver_kind_(solver) {
+  rules_.threads = threads;
+  rules_.reused = offers_.linear && offers_.steady_matrix;
   scheme_.tableau.validate();
   const bool implicit = !scheme_.tableau.is_explicit();
   if (implicit && !offers_.matrix)
@@ -110,13 +112,19 @@ void Stepper::solve_stage(State& y, const State& known, Real at, Real weight) {
                        std::abs(weight - factored_weight_) <= 1e-12 * std::abs(weight);
     if (!reuse) {
       balance_.linearise(about, at, 1, weight, Parts::all(), system_);
-      if (!solver_) solver_ = make_solver_for(system_);
+      if (!solver_) solver_ = make_solver(solver_kind_, system_, rules_);
       solver_->factor(system_);
       ++factorizations_;
       factored_ = true;
       factored_weight_ = weight;
     }
     solver_->solve(r, d);
+    if (const Convergence* c = solver_->convergence()) {
+      solver_iterations_ += c->iterations();
+      if (!c->reached)
+        throw SolverError(solver_->name() + " did not solve a step in " + std::to_string(c->iterations()) +
+                          " iterations: the relative residual is " + to_text(c->residuals.back()));
+    }
     for (Real& x : d) x = -x;
   };
   NewtonRules rules;

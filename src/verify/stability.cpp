@@ -92,6 +92,7 @@ Spectrum from_matrix(DiffusionBalance& balance, Real at) {
   std::vector<Index> place(static_cast<std::size_t>(g.count()), -1);
   std::vector<Real> root(static_cast<std::size_t>(g.count()));
   for (Index n = 0; n < g.count(); ++n) {
+    if (!balance.outline().active(n)) continue;
     root[n] = std::sqrt(c.capacity(n));
     if (is_interior(g, n))
       if (const Real symbol = frozen_symbol(c, g, n); symbol > result.interior) {
@@ -153,9 +154,9 @@ Spectrum spectrum(DiffusionBalance& balance, Real at) {
 }
 
 bool data_vary(const Problem& problem) {
-  bool vary = problem.equation().source.depends_on_time();
-  for (const Side side : problem.grid().sides()) vary = vary || problem.wall(side).depends_on_time();
-  return vary;
+  const Equation& e = problem.equation();
+  return e.source.depends_on_time() || problem.walls_depend_on_time() || (e.reaction && e.reaction->on_time) ||
+         std::ranges::any_of(e.points, [](const PointSource& p) { return p.rate.depends_on_time(); });
 }
 
 }  // namespace

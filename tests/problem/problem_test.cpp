@@ -85,7 +85,7 @@ TEST_CASE("each kind of condition states its law") {
 }
 
 TEST_CASE("registries list every kind once") {
-  CHECK(wall_kinds().size() == 5);
+  CHECK(wall_kinds().size() == 6);
   CHECK(wall_kind("robin").arguments.size() == 2);
   CHECK_THROWS_AS(wall_kind("leaky"), InputError);
   CHECK(equation_kinds().size() == 2);

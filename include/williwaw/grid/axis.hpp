@@ -8,6 +8,9 @@ namespace williwaw {
 /// Where unknowns live along an axis: at the centres of cells, or at grid points with both walls included.
 enum class Unknowns { cells, nodes };
 
+/// What lengths along the axes mean: plain lengths, a distance from an axis (r and z), or from a centre (r).
+enum class Coordinates { cartesian, cylindrical, spherical };
+
 /// An axis divided by marks into intervals of any length.
 ///
 /// With unknowns at cells each interval is a control volume. With unknowns at nodes each mark carries an
@@ -21,18 +24,31 @@ class Axis {
     Real width;
   };
 
-  /// `name` is "x", "y" or "z"; `marks` are increasing positions, two at least. Throws InputError.
+  /// `name` is "x", "y" or "z", or "r" for an axis made by radial(); `marks` are increasing positions, two at
+  /// least. Throws InputError.
   Axis(std::string name, std::vector<Real> marks, Unknowns unknowns, bool periodic = false);
 
   /// `intervals` equal intervals between `from` and `to`. Throws InputError.
   static Axis uniform(std::string name, Real from, Real to, Index intervals, Unknowns unknowns,
                       bool periodic = false);
 
+  /// The distance r from an axis (cylindrical) or a centre (spherical). Areas and volumes are those of the
+  /// whole turn: 2πr for each unit of z, or 4πr². Marks must not lie below 0. Throws InputError.
+  static Axis radial(Coordinates coordinates, std::vector<Real> marks, Unknowns unknowns);
+
   const std::string& name() const { return name_; }
   Unknowns unknowns() const { return unknowns_; }
   bool periodic() const { return periodic_; }
+  /// All intervals alike, to a few units in the last place, and all as large: not so along r.
+  bool is_uniform() const { return uniform_ && power_ == 0; }
   /// All intervals alike, to a few units in the last place.
-  bool is_uniform() const { return uniform_; }
+  bool is_evenly_spaced() const { return uniform_; }
+  Coordinates coordinates() const {
+    return power_ == 0 ? Coordinates::cartesian
+                       : power_ == 1 ? Coordinates::cylindrical : Coordinates::spherical;
+  }
+  /// The axis starts at r = 0, where there is no wall.
+  bool starts_at_centre() const { return power_ > 0 && from() == 0; }
 
   Real from() const { return marks_.front(); }
   Real to() const { return marks_.back(); }
@@ -54,6 +70,19 @@ class Axis {
   /// distances from the end unknowns to their walls (0 at nodes), or the distance across the seam.
   std::span<const Real> gaps() const { return gaps_; }
 
+  /// Area of a face across the axis at `position`, for each unit of the other axes: 1, or that of the turn.
+  Real area(Real position) const;
+  /// ∫ area ds from a to b.
+  Real measure(Real a, Real b) const;
+  /// ∫ ds/area from a to b, for a flow that crosses `face` between them. In a shell this makes ln r and 1/r
+  /// exact. Where the axis starts at r = 0 the area is that of the face, which makes r² exact, as solutions
+  /// are beside the centre.
+  Real resistance(Real a, Real b, Real face) const;
+  /// size() measures of the control volumes: widths(), or what they hold of the turn.
+  std::span<const Real> measures() const { return measures_; }
+  /// size() + 1 resistances of the gaps: gaps() where the area is 1.
+  std::span<const Real> resistances() const { return resistances_; }
+
   /// The control volume of unknown `i`, split where it crosses from one interval into the next.
   std::vector<Piece> pieces(Index i) const;
   /// `position` brought back into [from, to) on a periodic axis; unchanged on any other.
@@ -63,12 +92,14 @@ class Axis {
   void place_cells();
   void place_nodes();
   void even_out(Real spacing);
+  void measure_all();
 
   std::string name_;
   Unknowns unknowns_;
   bool periodic_;
   bool uniform_ = false;
-  std::vector<Real> marks_, points_, bounds_, widths_, gaps_;
+  int power_ = 0;  ///< of r in the area
+  std::vector<Real> marks_, points_, bounds_, widths_, gaps_, measures_, resistances_;
 };
 
 }  // namespace williwaw

@@ -17,10 +17,11 @@ struct Side {
   bool operator==(const Side&) const = default;
 };
 
-/// A rectangular domain of rank 1 to 3. Unknown (i, j, k) has number i + size(0)·(j + size(1)·k).
+/// A rectangular domain of rank 1 to 3, or one of r, or r and z. Unknown (i, j, k) has number i + size(0)·(j + size(1)·k).
 class Grid {
  public:
-  /// Axes in the order x, y, z; a problem may leave some out (z alone, or x and z). Throws InputError.
+  /// Axes in the order x, y, z; a problem may leave some out (z alone, or x and z). An axis r stands first
+  /// and allows for z beside it, if it is cylindrical. Throws InputError.
   explicit Grid(std::vector<Axis> axes);
 
   int rank() const { return static_cast<int>(axes_.size()); }
@@ -34,8 +35,8 @@ class Grid {
   Index number(Index i, Index j = 0, Index k = 0) const { return i + size(0) * (j + size(1) * k); }
   std::array<Index, 3> position(Index number) const;
 
-  /// Which coordinate axis `a` runs along: 0 for x, 1 for y, 2 for z.
-  int slot(int a) const { return axes_[a].name()[0] - 'x'; }
+  /// Which coordinate axis `a` runs along: 0 for x (and r), 1 for y, 2 for z.
+  int slot(int a) const { return axes_[a].name() == "r" ? 0 : axes_[a].name()[0] - 'x'; }
   Point point(Index i, Index j = 0, Index k = 0) const;
   Point point_of(Index number) const;
   /// Length, area or volume of a control volume (per unit of the axes that are not there).
@@ -44,7 +45,7 @@ class Grid {
   /// Length, area or volume of the whole domain.
   Real volume() const;
 
-  /// The 2·rank sides, west first.
+  /// The sides, west first: two for each axis, but none where r = 0.
   std::vector<Side> sides() const;
   std::string side_name(Side side) const;
   std::optional<Side> side(const std::string& name) const;
@@ -56,6 +57,9 @@ class Grid {
   Points wall_points(Side side) const;
   /// Total area of a side (1 for rank 1).
   Real side_area(Side side) const;
+
+  /// "x = 0.1, y = 0.2", for messages.
+  std::string place_text(const Point& place) const;
 
   /// The unknown whose control volume holds `place`; throws InputError for a place outside.
   Index containing(const Point& place) const;

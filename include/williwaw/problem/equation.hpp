@@ -12,7 +12,34 @@ struct Diffusion {
   std::array<Function, 3> coefficient{1.0, 1.0, 1.0};
 };
 
-/// storage · du/dt = ∇·(diffusion ∇u) + source
+/// What appears or is lost for each unit of volume and time, depending on the unknown itself.
+struct Reaction {
+  /// Writes one value for each place: (places, time, u, values).
+  using ByLine = std::function<void(const Points&, Real, std::span<const Real>, std::span<Real>)>;
+  ByLine rate;
+  bool on_time = false;
+  /// Affine in u: rate(u) = rate(0) + u·(rate(1) − rate(0)), so that schemes need no iterations.
+  bool linear = false;
+
+  /// From a function of the unknown alone.
+  static Reaction of(std::function<Real(Real)> rate, bool linear = false);
+};
+
+/// An amount that appears at one place, all of it in the control volume that holds the place.
+struct PointSource {
+  std::string name;
+  Point at;
+  Function rate;  ///< amount per time (for each unit of the axes that are not there); may depend on time
+};
+
+/// Resistance on the faces between two materials: the unknown jumps by resistance·flux there. Labels are
+/// those of Regions, 0 for what belongs to no region.
+struct Contact {
+  int first = 0, second = 0;
+  Real resistance = 0;
+};
+
+/// storage · du/dt = ∇·(diffusion ∇u) + source + reaction(u) + points
 ///
 /// A sum of terms: each member is one, and those that a problem lacks stay at their neutral value.
 struct Equation {
@@ -24,6 +51,9 @@ struct Equation {
   Diffusion diffusion;
   /// Amount that appears in each unit of volume and time.
   Function source = 0.0;
+  std::optional<Reaction> reaction = {};
+  std::vector<PointSource> points = {};
+  std::vector<Contact> contacts = {};
 };
 
 /// Heat: density·heat_capacity·du/dt = ∇·(conductivity ∇u) + source. The unknown is called temperature.

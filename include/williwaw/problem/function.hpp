@@ -9,7 +9,7 @@
 #include <optional>
 #include <type_traits>
 
-#include "williwaw/grid/types.hpp"
+#include "williwaw/grid/region.hpp"
 
 namespace williwaw {
 
@@ -53,6 +53,13 @@ class Function {
   /// A function evaluated by line, with what it depends on stated.
   static Function by_line(ByLine evaluate, bool on_place, bool on_time);
 
+  /// One function for each label of `regions`: the first for what belongs to no region, then one for each.
+  static Function by_region(std::shared_ptr<const Regions> regions, std::vector<Function> parts);
+  /// The regions in which this function differs; null for one that is the same formula everywhere.
+  const std::shared_ptr<const Regions>& regions() const { return regions_; }
+  /// The function of one label.
+  const Function& part(int label) const { return regions_ ? (*parts_)[static_cast<std::size_t>(label)] : *this; }
+
   bool depends_on_place() const { return on_place_; }
   bool depends_on_time() const { return on_time_; }
   bool is_constant() const { return !on_place_ && !on_time_; }
@@ -66,6 +73,8 @@ class Function {
   bool on_place_ = false;
   bool on_time_ = false;
   std::shared_ptr<const ByLine> by_line_;
+  std::shared_ptr<const Regions> regions_;
+  std::shared_ptr<const std::vector<Function>> parts_;
 };
 
 /// The pointwise product of two functions.

@@ -8,32 +8,62 @@
 
 namespace williwaw {
 
+/// A part of a side with a condition of its own.
+struct WallPart {
+  std::string name;
+  /// The side, or the region whose cut exposed the faces; empty for all sides.
+  std::string side = {};
+  /// Only faces beside this region; empty for all.
+  std::string touching = {};
+  /// Only faces whose middle lies here; empty for all.
+  Where where = {};
+  Wall wall = {};
+};
+
 class Problem {
  public:
-  Problem(Grid grid, Equation equation) : grid_(std::move(grid)), equation_(std::move(equation)) {}
+  /// Throws InputError for regions that overlap or match nothing on this grid.
+  Problem(Grid grid, Equation equation, Regions regions = {});
 
   const Grid& grid() const { return grid_; }
   const Equation& equation() const { return equation_; }
+  const Regions& regions() const { return *regions_; }
+  const std::shared_ptr<const Regions>& shared_regions() const { return regions_; }
 
   /// Initial value of the unknown.
   Function initial = 0.0;
+  /// Sides (or parts, or cut-outs) in the order in which they decide nodes that several walls hold; where none
+  /// of a node's walls is named it takes the mean of what they say.
+  std::vector<std::string> corners = {};
 
-  /// Says what acts on the side called `name` ("west", "top", ..). Throws InputError for a side that the grid
-  /// does not have or that belongs to a periodic axis.
+  /// Says what acts on the side called `name` ("west", "top", ..), or on the faces exposed by the region of
+  /// that name. Throws InputError for a side that the grid does not have or that belongs to a periodic axis.
   Problem& wall(const std::string& name, Wall wall);
-  /// Says the same for every side that nothing was said of and that is not periodic.
+  /// Says what acts on a part of a side; where parts overlap the last one counts. Throws InputError for a side
+  /// or region that is not there.
+  Problem& part(WallPart part);
+  /// Says the same for every side and cut-out that nothing was said of and that is not periodic.
   Problem& other_walls(const Wall& wall);
 
   const Wall& wall(Side side) const { return walls_[side.number()]; }
+  /// What acts on the faces that a region's cut exposed.
+  const Wall& cut_wall(Index region) const { return cut_walls_[static_cast<std::size_t>(region)]; }
+  const std::vector<WallPart>& parts() const { return parts_; }
   bool periodic(Side side) const { return grid_.axis(side.axis).periodic(); }
+  bool is_nonlinear() const;
+  /// Any condition's data or left side change in time.
+  bool walls_depend_on_time() const;
 
-  /// Throws InputError that names a side without a condition, or a coefficient that cannot be used.
+  /// Throws InputError that names a side without a condition, or a point or coefficient that cannot be used.
   void validate() const;
 
  private:
   Grid grid_;
   Equation equation_;
+  std::shared_ptr<const Regions> regions_;
   std::array<Wall, 6> walls_;
+  std::vector<Wall> cut_walls_;
+  std::vector<WallPart> parts_;
 };
 
 }  // namespace williwaw

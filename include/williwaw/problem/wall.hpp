@@ -39,6 +39,8 @@ class Condition {
   bool depends_on_time() const;
   /// True when the law fixes the unknown itself, whatever flows.
   virtual bool holds() const { return false; }
+  /// False when the law is only the tangent to a curve, at the unknown on the wall.
+  virtual bool is_linear() const { return true; }
   /// True when the coefficients of u and q in the law change in time.
   virtual bool left_side_depends_on_time() const { return false; }
   virtual void law(const WallPlace& place, LawLine& out) const = 0;
@@ -61,6 +63,7 @@ class Wall {
   /// True when the wall fixes the unknown itself.
   bool holds() const;
   bool depends_on_time() const;
+  bool is_linear() const;
   /// Throws InputError when one of the two holds its value: nothing can be added to that.
   Wall operator+(const Wall& other) const;
 
@@ -76,11 +79,14 @@ Wall flux(Function into);
 Wall gradient(Function outward);
 /// Exchange with surroundings: coefficient·(ambient − u) flows in.
 Wall robin(Function coefficient, Function ambient);
+/// Radiation into surroundings: emissivity·σ·(ambient⁴ − u⁴) flows in, temperatures in kelvin (Stefan, 1879;
+/// Boltzmann, 1884). Nonlinear.
+Wall radiation(Function emissivity, Function ambient);
 /// Nothing flows through.
 Wall insulated();
 
 /// What a number in a condition measures, from which its dimension follows.
-enum class Quantity { unknown, flux, gradient, exchange };
+enum class Quantity { unknown, flux, gradient, exchange, share };
 
 /// A kind of condition as case files name it.
 struct WallKind {
@@ -93,6 +99,8 @@ struct WallKind {
   std::function<ConditionPointer(const std::vector<Function>&)> make;
   /// How `check` says it, with {0}, {1} for the arguments and {u} for the unknown.
   std::string sentence;
+  /// Makes sense for temperatures only.
+  bool needs_kelvin = false;
 };
 
 /// Every kind of condition there is.

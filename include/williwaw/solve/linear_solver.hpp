@@ -1,7 +1,10 @@
-// Linear solvers behind one interface: factor once, solve as often as needed.
+// Linear solvers behind one interface: factor once, solve as often as needed. Direct ones, iterative ones and
+// those that people study are all reached by name.
 #pragma once
 
+#include <functional>
 #include <memory>
+#include <stdexcept>
 
 #include "williwaw/space/linear_system.hpp"
 
@@ -13,22 +16,77 @@ class SolverError : public std::runtime_error {
   using std::runtime_error::runtime_error;
 };
 
+/// When an iterative solver stops.
+struct SolverRules {
+  /// Root of the sum of squares of the residual, relative to that of the right-hand side.
+  Real tolerance = 1e-12;
+  Index iterations = 10000;
+  /// Of successive over-relaxation, between 0 and 2; 0: the best one for a rectangle with held walls.
+  Real relaxation = 0;
+  int threads = 0;  ///< 0: as many as the machine offers
+  /// The matrix will be used many times, which pays for a direct factorization of more unknowns.
+  bool reused = false;
+};
+
+/// How an iterative solve went.
+struct Convergence {
+  /// Relative residual before the first iteration and after each one.
+  std::vector<Real> residuals;
+  bool reached = true;
+  /// Relaxation only: the largest change of an unknown in the last iteration, the factor by which changes
+  /// shrink from one iteration to the next at the end, and what they add up to if they go on so: the error
+  /// that is left. The factor is 1 where no such rate is seen.
+  Real change = 0;
+  Real factor = 0;
+  Real error = 0;
+
+  Index iterations() const { return residuals.empty() ? 0 : static_cast<Index>(residuals.size()) - 1; }
+};
+
 class LinearSolver {
  public:
   virtual ~LinearSolver() = default;
   /// How reports call it.
   virtual std::string name() const = 0;
-  /// Throws SolverError for a singular matrix.
+  /// Throws SolverError for a singular matrix, or one that this solver cannot take.
   virtual void factor(const LinearSystem& system) = 0;
-  /// Solves for one right-hand side; both spans have as many entries as the matrix has rows.
-  virtual void solve(std::span<const Real> right, std::span<Real> solution) const = 0;
+  /// Solves for one right-hand side; both spans have as many entries as the matrix has rows. Iterative
+  /// solvers start from zero and stop as their rules say, met or not: `convergence` tells.
+  virtual void solve(std::span<const Real> right, std::span<Real> solution) = 0;
+  /// Of the last solve; null for solvers that do not iterate.
+  virtual const Convergence* convergence() const { return nullptr; }
 };
 
 /// Thomas' algorithm for a tridiagonal FaceSystem, with the Sherman-Morrison correction when it is periodic.
 std::unique_ptr<LinearSolver> make_tridiagonal_solver();
 /// Eigen's sparse direct solvers: Cholesky (LDLᵀ) for symmetric matrices, LU for others.
 std::unique_ptr<LinearSolver> make_direct_solver();
-/// The one that suits the matrix: tridiagonal in one dimension, direct otherwise.
-std::unique_ptr<LinearSolver> make_solver_for(const LinearSystem& system);
+/// Conjugate gradients (Hestenes and Stiefel, 1952), preconditioned with the diagonal.
+std::unique_ptr<LinearSolver> make_cg_solver(const SolverRules& rules = {});
+/// Conjugate gradients preconditioned with one multigrid cycle: control volumes are joined in pairs along each
+/// axis that conducts well, with their walls, outlines and jumps of material.
+std::unique_ptr<LinearSolver> make_multigrid_solver(const SolverRules& rules = {});
+/// Fast sine, cosine and Fourier transforms along all axes that allow for them, and Thomas' algorithm along at
+/// most one that does not. Takes separable systems only.
+std::unique_ptr<LinearSolver> make_transform_solver();
+/// Jacobi, Gauss-Seidel and successive over-relaxation (Young, 1954), unknown by unknown in the grid's order.
+std::unique_ptr<LinearSolver> make_relaxation_solver(const std::string& name, const SolverRules& rules = {});
+
+/// A solver as cases name it.
+struct SolverKind {
+  std::string name;
+  bool iterates;
+  std::function<std::unique_ptr<LinearSolver>(const SolverRules&)> make;
+};
+
+/// Every solver there is, in the order in which messages list them.
+const std::vector<SolverKind>& solver_kinds();
+/// The solver called `name`; "auto" takes the one that suits the matrix: tridiagonal in one dimension,
+/// transforms where they can be had, direct for few unknowns, multigrid otherwise. Throws InputError for a
+/// name that is not there.
+std::unique_ptr<LinearSolver> make_solver(const std::string& name, const LinearSystem& system,
+                                          const SolverRules& rules = {});
+/// True for a system that transforms can solve.
+bool is_separable(const LinearSystem& system);
 
 }  // namespace williwaw

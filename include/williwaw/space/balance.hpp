@@ -76,6 +76,8 @@ class Balance {
   /// The matrix a·Q' − b·F' about y.
   virtual void linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& system) = 0;
 
+  /// Unknowns that take no part, in increasing order: their values are zero and their equations are u = 0.
+  virtual std::span<const Index> absent() const { return {}; }
   /// Unknowns that walls hold, in increasing order.
   virtual std::span<const Index> held() const { return {}; }
   /// Sets them to their values at this time.

@@ -10,29 +10,37 @@ namespace williwaw {
 
 class Closure {
  public:
-  Closure(const Grid& grid, Side side, const Wall& wall, const Couplings& couplings);
+  /// `grid` and `couplings` are asked for what does not change.
+  Closure(const Grid& grid, WallSection section, const Couplings& couplings);
 
-  Side side() const { return side_; }
-  /// The wall fixes the value of unknowns that lie on it (unknowns at nodes, Dirichlet).
+  const WallSection& section() const { return section_; }
+  /// Some of its faces fix the value of unknowns that lie on the wall.
   bool pins() const { return pins_; }
+  /// Face f fixes the value of its unknown: a held value, with the unknown on the wall.
+  bool pins(Index face) const { return pins_ && pinned_[face]; }
   /// Its data or its left side change in time.
   bool depends_on_time() const { return on_time_; }
   /// Its left side changes in time, or looks at a conductivity that does.
   bool left_side_depends_on_time() const { return left_on_time_; }
+  bool is_linear() const { return linear_; }
   /// Nothing flows through at the time of the last update.
   bool idle() const { return idle_; }
 
   /// Evaluates the laws for this time unless they are there already. `couplings` are those of the same time,
-  /// `changed` says that they are not those of the last call.
-  void update(const Couplings& couplings, Real time, bool changed);
+  /// `changed` says that they are not those of the last call. A nonlinear law is stated about `y`, so that its
+  /// flow is exact there and `pull` is the derivative.
+  void update(const Couplings& couplings, Real time, bool changed, const State& y);
 
-  Index faces() const { return static_cast<Index>(unknowns_.size()); }
-  Index unknown(Index face) const { return unknowns_[face]; }
-  Real area(Index face) const { return areas_[face]; }
-  /// Flow into the domain through a face, area included: inflow − pull·u. Not for walls that pin.
+  Index faces() const { return static_cast<Index>(section_.faces.size()); }
+  const WallFace& face(Index f) const { return section_.faces[f]; }
+  Index unknown(Index f) const { return section_.faces[f].unknown; }
+  Real area(Index f) const { return section_.faces[f].area; }
+  /// Faces of line n of unknowns along the first axis: from first_of_line(n) to first_of_line(n + 1).
+  Index first_of_line(Index line) const { return first_of_line_[line]; }
+  /// Flow into the domain through a face, area included: inflow − pull·u. Zero for faces that pin.
   Real inflow(Index face) const { return inflow_[face]; }
   Real pull(Index face) const { return pull_[face]; }
-  /// Value that a wall which pins sets.
+  /// Value that a face which pins sets.
   Real pinned_value(Index face) const { return target_[face]; }
   /// The unknown on the wall itself when the unknown next to it is `u`.
   Real wall_value(Index face, Real u) const;
@@ -51,20 +59,22 @@ class Closure {
   struct Share {
     std::vector<Real> inflow, pull;
   };
+  LawLine state_laws(Real time, std::span<const Real> about, std::vector<LawLine>& laws) const;
   void close(const std::vector<LawLine>& laws, const LawLine& sum);
   void sum_up(const LawLine& sum);
 
-  Side side_;
-  Wall wall_;
+  WallSection section_;
   Points places_;
-  std::vector<Index> unknowns_;
-  std::vector<Real> areas_, capacities_, conductivity_, conductance_, inflow_, pull_, target_;
+  std::vector<Index> first_of_line_;
+  std::vector<Real> capacities_, conductivity_, resistance_, inflow_, pull_, target_, about_;
+  std::vector<char> pinned_;
   Drive drive_;
   std::vector<Share> shares_;
   std::vector<LedgerLine> lines_;
   bool pins_ = false;
   bool on_time_ = false;
   bool left_on_time_ = false;
+  bool linear_ = true;
   bool idle_ = false;
   bool ready_ = false;
   Real time_ = 0;

@@ -3,7 +3,8 @@
 
 #include <array>
 
-#include "williwaw/problem/problem.hpp"
+#include "williwaw/grid/region_shares.hpp"
+#include "williwaw/space/wall_sections.hpp"
 
 namespace williwaw {
 
@@ -14,18 +15,19 @@ namespace williwaw {
 /// a product of one number and one line of geometry for each axis, and nothing is stored for each cell.
 class Couplings {
  public:
-  Couplings(const Grid& grid, const Equation& equation);
+  /// `problem` and `outline` must outlive the couplings.
+  Couplings(const Problem& problem, const Outline& outline);
 
   /// Evaluates what depends on time; true if anything changed since the last call.
   bool update(Real time);
   bool depends_on_time() const { return on_time_; }
-  /// True when no coefficient varies in place.
+  /// True when no coefficient varies in place and nothing is cut out.
   bool separable() const { return separable_; }
 
   /// Separable only: conductivity along an axis, and the storage of a unit of volume.
   Real conductivity(int axis) const { return conductivity_[axis]; }
   Real storage() const { return storage_; }
-  /// Geometry along an axis, per unit of conductivity and volume: 1/(gap·width) towards the unknown before
+  /// Geometry along an axis, per unit of conductivity and volume: 1/(resistance·measure) towards the unknown before
   /// and after, 0 at walls.
   std::span<const Real> before(int axis) const { return before_[axis]; }
   std::span<const Real> after(int axis) const { return after_[axis]; }
@@ -41,18 +43,32 @@ class Couplings {
   Real capacity(Index n) const;
   /// Conductance between unknown n and the one before or after it along an axis; 0 beyond a wall.
   Real conductance(Index n, int axis, bool upwards) const;
-  /// For the faces of a side: conductivity on the wall, and conductance of a unit of area between the wall
-  /// and the first unknown (infinite at nodes, which lie on the wall).
-  std::vector<Real> wall_conductivity(Side side) const;
-  std::vector<Real> wall_conductance(Side side) const;
+  /// What is left of control volume n.
+  Real volume(Index n) const { return grid_.volume_of(n) * outline_->share(n); }
+  /// The same of all control volumes; empty where nothing is cut out.
+  std::span<const Real> volumes() const { return volumes_; }
+
+  /// For the faces of a section: conductivity along the wall's normal, on the wall, and the resistance of a
+  /// unit of area between the unknown and the wall (0 where the unknown lies on it, below 0 where it lies
+  /// beyond it).
+  void wall_coefficients(const WallSection& section, std::vector<Real>& conductivity,
+                         std::vector<Real>& resistance) const;
+  /// The amount of `density` in every control volume: its mean times the volume.
+  void integrate(const Function& density, Real time, std::span<Real> out) const;
 
  private:
   void place_lines();
   void evaluate_faces(int axis);
   void evaluate_capacities();
+  Real along(const Point& from, const Point& to, int slot) const;
+  bool along_material(const WallFace& face) const;
+  Real on_side(const WallFace& face) const;
 
   Grid grid_;
   Equation equation_;
+  const Outline* outline_;
+  std::shared_ptr<const Regions> regions_;
+  RegionShares shares_;
   bool separable_ = false;
   bool on_time_ = false;
   bool ready_ = false;
@@ -61,11 +77,11 @@ class Couplings {
   std::array<Real, 3> conductivity_{0, 0, 0};
   std::array<std::vector<Real>, 3> before_, after_, faces_;
   std::array<std::vector<Real>, 3> wall_resistance_low_, wall_resistance_high_;
-  std::vector<Real> capacities_;
+  std::vector<Real> capacities_, volumes_;
 };
 
 /// The mean of `function` over every control volume times its volume: one value for each unknown. Each piece
-/// of a control volume is represented by its middle.
+/// of a control volume is represented by its middle, where regions meet by the middles of their own parts.
 void integrate_over_volumes(const Grid& grid, const Function& function, Real time, std::span<Real> out);
 
 }  // namespace williwaw

@@ -38,19 +38,26 @@ struct Stencil {
   Real capacity = 0;
   std::vector<Neighbour> neighbours;
   std::vector<WallTerm> walls;
-  Real source = 0;
+  Real source = 0;      ///< points included
+  Real reaction = 0;    ///< at the state asked about
   bool held = false;
   Real held_value = 0;
 };
 
-/// storage·du/dt = ∇·(k∇u) + source, on cells or nodes, with one block of unknowns.
+/// storage·du/dt = ∇·(k∇u) + source + reaction(u) + points, on cells or nodes, with one block of unknowns.
+/// Unknowns whose control volumes are cut out of the domain stand in the state as zeros and take no part.
 class DiffusionBalance final : public Balance {
  public:
   /// Throws InputError for a problem that is not complete or has coefficients that cannot be used.
   explicit DiffusionBalance(const Problem& problem, Execution execution = {});
+  DiffusionBalance(const DiffusionBalance&) = delete;
+  DiffusionBalance& operator=(const DiffusionBalance&) = delete;
 
   const Problem& problem() const { return problem_; }
   const Grid& grid() const { return problem_.grid(); }
+  const Outline& outline() const { return outline_; }
+  /// Length, area or volume of the domain.
+  Real volume() const { return volume_; }
 
   const Layout& layout() const override { return layout_; }
   Offers offers() const override;
@@ -60,6 +67,7 @@ class DiffusionBalance final : public Balance {
   void rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) override;
   void linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& system) override;
   std::span<const Index> held() const override { return held_; }
+  std::span<const Index> absent() const override { return absent_; }
   void pin(Real at, State& y) override;
   void book_held(const State& missing, Ledger& amounts) override;
   Totals totals(const State& y, Real at) override;
@@ -68,17 +76,24 @@ class DiffusionBalance final : public Balance {
 
   /// The problem's initial values, before walls set theirs.
   State initial_state() const;
-  /// `y` as a field whose halo carries the values that the walls have at this time.
+  /// `y` as a field whose halo carries the values that the walls have at this time; not a number where the
+  /// domain is cut out.
   Field field(const State& y, Real at);
   /// Average flux (per area, into the domain) through a side, from the state alone; not for walls that pin.
   Real wall_flux(Side side, const State& y, Real at);
+  /// What flows into the domain through every face of a section, area included. Through faces that pin their
+  /// unknowns flows what these lack in a steady state.
+  std::vector<Real> section_flows(std::size_t section, const State& y, Real at);
   /// One operator for each axis, where coefficients do not vary in place and walls do not vary along
   /// themselves; nothing otherwise.
   std::optional<std::vector<AxisOperator>> axis_operators(Real at);
+  /// About the problem's initial values where something depends on the unknown.
   Stencil stencil(Index number, Real at);
   const Couplings& couplings(Real at);
   /// The closure of a side at this time; null for a periodic one.
   const Closure* closure(Side side, Real at);
+  /// All closures: sides, cut-outs, parts.
+  const std::vector<Closure>& closures() const { return closures_; }
 
  private:
   struct Holder {
@@ -91,8 +106,16 @@ class DiffusionBalance final : public Balance {
     std::vector<Totals> totals;
   };
 
+  void prepare(Real at, const State& y);
   void prepare(Real at);
   void evaluate_source(Real at);
+  void evaluate_points(Real at);
+  void evaluate_reaction(const State& y, Real at);
+  void reaction_slope(const State& y, Real at, std::vector<Real>& slope) const;
+  void react(const State& y, Real at, std::span<Real> out) const;
+  void count_source(Real amount, Index n);
+  void find_present();
+  Index nearest_present(const Point& place) const;
   void find_held();
   const std::vector<Real>& held_values(Real at);
   void book_shared(const State& y, Parts parts, Real weight, Ledger& ledger) const;
@@ -101,21 +124,27 @@ class DiffusionBalance final : public Balance {
   void each_line(const Work& work) const;
   template <class Visit>
   void each_capacity(const Visit& visit) const;
+  template <class Visit>
+  void each_run(Index line, const Visit& visit) const;
   template <class Apply>
   void flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply,
                           Real* booked) const;
   template <class Add>
   void add_source(Index j, Index k, const Add& add) const;
   Real across_line(Index j, Index k) const;
-  bool beside_wall(Index j, Index k) const;
-  bool has_source() const { return !source_.empty() || source_density_ != 0; }
+  bool has_source(Index line) const;
+  Totals line_totals(const Real* line_values, Index line, Index j, Index k, Index first, Index count) const;
+  Real choose_held(const std::vector<Holder>& holders) const;
 
   Problem problem_;
   int threads_;
   Layout layout_;
+  Outline outline_;
+  std::vector<WallSection> sections_;
   Couplings couplings_;
   std::vector<Closure> closures_;
   std::vector<std::size_t> first_line_;
+  std::size_t source_line_ = 0, reaction_line_ = 0, first_point_line_ = 0;
   std::vector<LedgerLine> lines_;
   std::vector<Index> held_;
   std::vector<std::vector<Holder>> holders_;
@@ -126,6 +155,23 @@ class DiffusionBalance final : public Balance {
   Real source_density_ = 0;   ///< where it is the same everywhere
   std::vector<Real> source_;  ///< amount per time in each control volume, where it is not
   Real source_total_ = 0;
+  struct PointRate {
+    Index unknown;
+    Real rate;
+  };
+  std::vector<PointRate> points_;  ///< in the problem's order
+  std::vector<std::vector<std::size_t>> points_of_line_;
+  std::vector<Real> reaction_;  ///< amount per time in each control volume
+  Real reaction_total_ = 0;
+  std::vector<Index> absent_;  ///< unknowns that are cut out
+  struct Run {
+    Index first, count;
+  };
+  std::vector<Run> runs_;  ///< of unknowns along x that are there; empty where all are
+  std::vector<std::size_t> first_run_;
+  std::vector<char> ends_only_;  ///< lines with wall faces at their ends alone
+  Real volume_ = 0;
+  State initial_;  ///< kept where readings need a state
   Real fastest_rise_ = 0;  ///< of the unknown, by the source alone
   Real fastest_fall_ = 0;
   Workspace workspace_;

@@ -23,6 +23,12 @@ struct Plan {
   /// Interval of the series; 0 for a row at every step.
   Real series_every = 0;
   bool guard = true;
+  /// Linear solver of implicit schemes, by name.
+  std::string solver = "auto";
+  int threads = 0;
+  /// What nodes that walls hold are at the start: the walls' values, the initial ones (the walls take over in
+  /// the first step), or the mean of both.
+  enum class Walls { boundary, initial, mean } walls = Walls::boundary;
 };
 
 /// A stretch between two reported times, cut into equal steps.
@@ -80,6 +86,7 @@ struct Outcome {
   Budget budget;
   Real left_by_solver = 0;
   std::string solver;
+  Index solver_iterations = 0;
 };
 
 /// Marches `state` from plan.start to plan.until. `state` holds the initial values without what walls hold,

@@ -11,8 +11,9 @@ namespace williwaw {
 /// budget of every scheme closes; what walls supplied to hold their nodes is what remains.
 class Stepper {
  public:
-  /// Throws InputError if the scheme needs what the balance does not offer.
-  Stepper(Balance& balance, const Scheme& scheme);
+  /// `solver` is a name of solver_kinds() or "auto". Throws InputError if the scheme needs what the balance does
+  /// not offer.
+  Stepper(Balance& balance, const Scheme& scheme, const std::string& solver = "auto", int threads = 0);
 
   /// Between calls `y` must stay as it was left: schemes that end with a stage use its rate again.
   ///
@@ -26,6 +27,8 @@ class Stepper {
   Real left_by_solver() const { return left_by_solver_; }
   /// Name of the linear solver in use; empty for explicit schemes.
   std::string solver_name() const { return solver_ ? solver_->name() : ""; }
+  /// Iterations of the linear solver so far, 0 for direct ones.
+  Index solver_iterations() const { return solver_iterations_; }
   /// How often a matrix was factored.
   int factorizations() const { return factorizations_; }
 
@@ -42,7 +45,10 @@ class Stepper {
   std::vector<Ledger> booked_;
   bool first_rate_known_ = false;
   Real known_at_ = 0;
+  std::string solver_kind_;
+  SolverRules rules_;
   std::unique_ptr<LinearSolver> solver_;
+  Index solver_iterations_ = 0;
   LinearSystem system_;
   Real factored_weight_ = 0;
   bool factored_ = false;

@@ -9,6 +9,7 @@ WallKind dirichlet_kind();
 WallKind flux_kind();
 WallKind gradient_kind();
 WallKind robin_kind();
+WallKind radiation_kind();
 WallKind insulated_kind();
 
 }  // namespace williwaw::walls

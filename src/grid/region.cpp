@@ -1,0 +1,100 @@
+#include "williwaw/grid/region.hpp"
+
+#include <algorithm>
+
+namespace williwaw {
+
+Regions::Regions(std::vector<Region> regions) : regions_(std::move(regions)) {
+  for (std::size_t n = 0; n < regions_.size(); ++n) {
+    const std::string& name = regions_[n].name;
+    for (const char* side : {"west", "east", "south", "north", "bottom", "top", "inner", "outer", "default"})
+      if (name == side) throw InputError("a region cannot be called '" + name + "', which is taken");
+    if (find(name) != static_cast<Index>(n)) throw InputError("two regions are called '" + name + "'");
+    if (!regions_[n].over.empty() && find(regions_[n].over) < 0)
+      throw InputError("region '" + name + "' lies over '" + regions_[n].over + "', which is no region");
+  }
+}
+
+Index Regions::find(const std::string& name) const {
+  const auto found = std::ranges::find(regions_, name, &Region::name);
+  return found == regions_.end() ? -1 : found - regions_.begin();
+}
+
+bool Regions::cuts() const {
+  return std::ranges::any_of(regions_, [](const Region& r) { return !r.active; });
+}
+
+// Directly, or over something that is.
+bool Regions::is_over(std::size_t a, std::size_t b) const {
+  for (std::size_t step = 0; step < regions_.size(); ++step) {
+    const Index next = regions_[a].over.empty() ? -1 : find(regions_[a].over);
+    if (next < 0) return false;
+    a = static_cast<std::size_t>(next);
+    if (a == b) return true;
+  }
+  return false;
+}
+
+void Regions::labels(const Points& places, std::span<int> out) const {
+  std::fill(out.begin(), out.end(), 0);
+  std::vector<char> in(out.size());
+  for (std::size_t r = 0; r < regions_.size(); ++r) {
+    regions_[r].where(places, in);
+    for (std::size_t i = 0; i < out.size(); ++i)
+      if (in[i] && (out[i] == 0 || is_over(r, static_cast<std::size_t>(out[i] - 1))))
+        out[i] = static_cast<int>(r) + 1;
+  }
+}
+
+int Regions::label(const Point& place) const {
+  Points one(1);
+  one.set(0, place);
+  int result = 0;
+  labels(one, {&result, 1});
+  return result;
+}
+
+std::string Regions::name_of(int label) const {
+  return label == 0 ? "the rest of the domain" : "'" + regions_[static_cast<std::size_t>(label - 1)].name + "'";
+}
+
+void Regions::check(const Grid& grid) const {
+  std::vector<char> seen(regions_.size(), 0);
+  // Middles of pieces: unknowns at nodes may lie on the very line where two regions meet.
+  std::array<std::vector<Real>, 3> middles;
+  for (int a = 0; a < 3; ++a)
+    for (Index i = 0; a < grid.rank() && i < grid.size(a); ++i)
+      for (const auto& piece : grid.axis(a).pieces(i)) middles[a].push_back(piece.centre);
+  for (auto& m : middles)
+    if (m.empty()) m.push_back(0);
+  Points line(static_cast<Index>(middles[0].size()));
+  line.coordinate(grid.slot(0)) = middles[0];
+  std::vector<char> in(middles[0].size());
+  std::vector<int> owner(middles[0].size());
+  for (const Real z : middles[2])
+    for (const Real y : middles[1]) {
+      if (grid.rank() > 1) line.coordinate(grid.slot(1)).assign(middles[0].size(), y);
+      if (grid.rank() > 2) line.coordinate(grid.slot(2)).assign(middles[0].size(), z);
+      std::fill(owner.begin(), owner.end(), -1);
+      for (std::size_t r = 0; r < regions_.size(); ++r) {
+        regions_[r].where(line, in);
+        for (std::size_t i = 0; i < in.size(); ++i) {
+          if (!in[i]) continue;
+          seen[r] = 1;
+          const int other = owner[i];
+          if (other >= 0 && !is_over(r, static_cast<std::size_t>(other)) &&
+              !is_over(static_cast<std::size_t>(other), r))
+            throw InputError("regions '" + regions_[static_cast<std::size_t>(other)].name + "' and '" +
+                             regions_[r].name + "' overlap at " + grid.place_text(line[static_cast<Index>(i)]) +
+                             ": say which one counts there with over = \"..\"");
+          owner[i] = static_cast<int>(r);
+        }
+      }
+    }
+  for (std::size_t r = 0; r < regions_.size(); ++r)
+    if (!seen[r])
+      throw InputError("region '" + regions_[r].name +
+                       "' matches nothing on this grid: is its formula right, or is it smaller than a cell?");
+}
+
+}  // namespace williwaw

@@ -1,0 +1,157 @@
+// Conjugate gradients (Hestenes and Stiefel, 1952) on systems of faces, preconditioned by the diagonal or by a
+// multigrid cycle.
+#include <omp.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "multigrid.hpp"
+#include "williwaw/solve/linear_solver.hpp"
+
+namespace williwaw {
+namespace {
+
+// Sums over fixed blocks, so that threads never change them.
+template <class Term>
+Real block_sum(Index count, int threads, const Term& term) {
+  const Index blocks = std::min<Index>(count, faces::most_blocks);
+  std::array<Real, faces::most_blocks> sums{};
+#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
+  for (Index b = 0; b < blocks; ++b) {
+    Real sum = 0;
+    const Index end = (b + 1) * count / blocks;
+#pragma omp simd reduction(+ : sum)
+    for (Index n = b * count / blocks; n < end; ++n) sum += term(n);
+    sums[static_cast<std::size_t>(b)] = sum;
+  }
+  Real total = 0;
+  for (const Real s : sums) total += s;
+  return total;
+}
+
+class ConjugateGradients final : public LinearSolver {
+ public:
+  ConjugateGradients(const SolverRules& rules, bool multigrid) : rules_(rules), multigrid_(multigrid) {}
+
+  std::string name() const override {
+    return multigrid_ ? "conjugate gradients with multigrid" : "conjugate gradients";
+  }
+  const Convergence* convergence() const override { return &convergence_; }
+
+  void factor(const LinearSystem& system) override {
+    const auto* faces = std::get_if<FaceSystem>(&system);
+    if (!faces) throw SolverError("conjugate gradients take systems of fluxes between two neighbours only");
+    threads_ = faces->size() < 20000 ? 1 : rules_.threads > 0 ? rules_.threads : omp_get_max_threads();
+    diagonal_ = faces->diagonal;
+    extent_ = faces->extent;
+    periodic_ = faces->periodic;
+    rank_ = faces->rank();
+    held_ = faces->held;
+    for (int a = 0; a < rank_; ++a) {
+      low_[a].resize(diagonal_.size());
+      std::ranges::transform(faces->lower[a], low_[a].begin(), std::negate<>());
+    }
+    // The hierarchy also tells whether the matrix is one for this method.
+    hierarchy_.build(*faces, threads_);
+    if (!multigrid_) {
+      singular_ = hierarchy_.singular();
+      hierarchy_ = {};
+    } else {
+      singular_ = hierarchy_.singular();
+    }
+  }
+
+  void solve(std::span<const Real> right, std::span<Real> x) override {
+    const Index n = static_cast<Index>(right.size());
+    const faces::View<double> a{extent_, periodic_, rank_, diagonal_.data(), {low_[0].data(), low_[1].data(), low_[2].data()}};
+    r_.assign(right.begin(), right.end());
+    p_.assign(right.size(), 0.0);
+    ap_.resize(right.size());
+    std::fill(x.begin(), x.end(), 0.0);
+    if (singular_) remove_mean(r_);
+    Real square = block_sum(n, threads_, [&](Index i) { return r_[i] * r_[i]; });
+    convergence_ = {};
+    const Real goal = rules_.tolerance * rules_.tolerance * square, first = square;
+    convergence_.residuals.push_back(square > 0 ? 1 : 0);
+    convergence_.reached = !(square > 0);
+    Real last = 1;
+    for (Index k = 0; k < rules_.iterations && !convergence_.reached; ++k) {
+      // z = M⁻¹ r; the product with the change of r would be exact for a preconditioner that changes.
+      const Real product = precondition(n);
+      const Real beta = k == 0 ? 0 : product / last;
+      last = product;
+#pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
+      for (Index i = 0; i < n; ++i) p_[i] = z(i) + beta * p_[i];
+      const Real curvature = faces::multiply(a, p_.data(), ap_.data(), threads_);
+      if (!(curvature > 0)) break;
+      const Real length = product / curvature;
+#pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
+      for (Index i = 0; i < n; ++i) x[i] += length * p_[i];
+      square = block_sum(n, threads_, [&](Index i) {
+        r_[i] -= length * ap_[i];
+        return r_[i] * r_[i];
+      });
+      convergence_.residuals.push_back(std::sqrt(square / first));
+      convergence_.reached = square <= goal;
+      if (!std::isfinite(square)) throw SolverError("conjugate gradients broke down: the matrix is not one that has a solution");
+    }
+    if (singular_) {
+      std::span<Real> result = x;
+      remove_mean(result);
+    }
+  }
+
+ private:
+  // Identity rows take no part in the mean.
+  template <class Values>
+  void remove_mean(Values& v) const {
+    Real sum = 0, count = 0;
+    for (std::size_t i = 0; i < v.size(); ++i)
+      if (held_.empty() || !held_[i]) {
+        sum += v[i];
+        ++count;
+      }
+    for (std::size_t i = 0; i < v.size(); ++i)
+      if (held_.empty() || !held_[i]) v[i] -= sum / count;
+  }
+
+  Real z(Index i) const { return multigrid_ ? size_ * static_cast<Real>(z_[i]) : r_[i] / diagonal_[i]; }
+
+  Real precondition(Index n) {
+    if (!multigrid_) return block_sum(n, threads_, [&](Index i) { return r_[i] * r_[i] / diagonal_[i]; });
+    single_.resize(r_.size());
+    // Single precision holds no numbers below 1e-38: residuals go in scaled by their size.
+    size_ = std::sqrt(block_sum(n, threads_, [&](Index i) { return r_[i] * r_[i]; }));
+    if (!(size_ > 0)) return 0;
+    const Real scale = 1 / size_;
+#pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
+    for (Index i = 0; i < n; ++i) single_[i] = static_cast<float>(scale * r_[i]);
+    hierarchy_.apply(single_, z_);
+    return block_sum(n, threads_, [&](Index i) { return size_ * static_cast<Real>(z_[i]) * r_[i]; });
+  }
+
+  SolverRules rules_;
+  bool multigrid_, singular_ = false;
+  int threads_ = 1, rank_ = 1;
+  std::array<Index, 3> extent_{1, 1, 1};
+  std::array<bool, 3> periodic_{};
+  std::vector<Real> diagonal_, r_, p_, ap_;
+  std::array<std::vector<Real>, 3> low_;
+  std::vector<char> held_;
+  std::vector<float> single_, z_;
+  Real size_ = 1;
+  Hierarchy hierarchy_;
+  Convergence convergence_;
+};
+
+}  // namespace
+
+std::unique_ptr<LinearSolver> make_cg_solver(const SolverRules& rules) {
+  return std::make_unique<ConjugateGradients>(rules, false);
+}
+
+std::unique_ptr<LinearSolver> make_multigrid_solver(const SolverRules& rules) {
+  return std::make_unique<ConjugateGradients>(rules, true);
+}
+
+}  // namespace williwaw

@@ -1,0 +1,209 @@
+#include "face_kernels.hpp"
+
+#include <algorithm>
+#include <vector>
+
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(WILLIWAW_SANITIZED)
+#define WILLIWAW_CLONES __attribute__((target_clones("avx512f", "avx2", "default")))
+#else
+#define WILLIWAW_CLONES
+#endif
+
+namespace williwaw::faces {
+
+namespace {
+
+// One line along x with its neighbours; couplings across to the line before and after along y and z.
+template <class Number>
+struct Line {
+  Index count;
+  bool periodic;
+  const Number *diagonal, *low;
+  std::array<const Number*, 4> joined;  // couplings: south, north, bottom, top
+  std::array<Index, 4> offset;          // where those lines start, relative to this one
+};
+
+// Couplings of lines beyond a wall.
+template <class Number>
+const Number* no_couplings(Index count) {
+  thread_local std::vector<Number> zeros;
+  if (static_cast<Index>(zeros.size()) < count) zeros.assign(static_cast<std::size_t>(count), Number(0));
+  return zeros.data();
+}
+
+template <class Number>
+Line<Number> line_of(const View<Number>& a, Index line) {
+  const Index nx = a.extent[0], ny = a.extent[1], nz = a.extent[2];
+  const Index j = line % ny, k = line / ny, start = nx * line;
+  Line<Number> result{nx, a.periodic[0], a.diagonal + start, a.low[0] + start, {}, {}};
+  const auto join = [&](int slot, int axis, Index at, Index size, Index stride) {
+    const bool up = slot % 2 == 1;
+    const Index next = at + (up ? 1 : -1);
+    const bool inside = next >= 0 && next < size;
+    result.joined[static_cast<std::size_t>(slot)] = no_couplings<Number>(nx);
+    if (axis >= a.rank || (!inside && !a.periodic[static_cast<std::size_t>(axis)])) return;
+    const Index shift = inside ? (up ? stride : -stride) : (up ? -(size - 1) : size - 1) * stride;
+    result.offset[static_cast<std::size_t>(slot)] = shift;
+    // Every coupling stands with the unknown above it.
+    result.joined[static_cast<std::size_t>(slot)] =
+        a.low[static_cast<std::size_t>(axis)] + start + (up ? shift : 0);
+  };
+  join(0, 1, j, ny, nx);
+  join(1, 1, j, ny, nx);
+  join(2, 2, k, nz, nx * ny);
+  join(3, 2, k, nz, nx * ny);
+  return result;
+}
+
+template <int rank, class Number>
+[[gnu::always_inline]] inline Number across(const Line<Number>& l, const Number* x, Index i) {
+  Number sum = 0;
+  if constexpr (rank > 1)
+    sum += l.joined[0][i] * x[l.offset[0] + i] + l.joined[1][i] * x[l.offset[1] + i];
+  if constexpr (rank > 2)
+    sum += l.joined[2][i] * x[l.offset[2] + i] + l.joined[3][i] * x[l.offset[3] + i];
+  return sum;
+}
+
+// Σ coupling·x over all neighbours of the first and last unknown of a line.
+template <int rank, class Number>
+Number around_end(const Line<Number>& l, const Number* x, Index i) {
+  const Index n = l.count;
+  Number sum = across<rank>(l, x, i);
+  if (i > 0)
+    sum += l.low[i] * x[i - 1];
+  else if (l.periodic)
+    sum += l.low[0] * x[n - 1];
+  if (i + 1 < n)
+    sum += l.low[i + 1] * x[i + 1];
+  else if (l.periodic)
+    sum += l.low[0] * x[0];
+  return sum;
+}
+
+template <int rank, class Number>
+[[gnu::always_inline]] inline Number around(const Line<Number>& l, const Number* x, Index i) {
+  return l.low[i] * x[i - 1] + l.low[i + 1] * x[i + 1] + across<rank>(l, x, i);
+}
+
+template <int rank>
+[[gnu::always_inline]] inline double multiply_line(const Line<double>& l, const double* x, double* __restrict y) {
+  double sum = 0;
+#pragma omp simd reduction(+ : sum)
+  for (Index i = 1; i < l.count - 1; ++i) {
+    const double v = l.diagonal[i] * x[i] - around<rank>(l, x, i);
+    y[i] = v;
+    sum += v * x[i];
+  }
+  for (const Index i : {Index{0}, l.count - 1}) {
+    y[i] = l.diagonal[i] * x[i] - around_end<rank>(l, x, i);
+    if (i > 0 || l.count == 1) sum += y[i] * x[i];
+    if (l.count == 1) break;
+  }
+  return l.count == 1 ? sum : sum + y[0] * x[0];
+}
+
+template <int rank>
+[[gnu::always_inline]] inline void residual_line(const Line<float>& l, const float* x, const float* b,
+                                                 float* __restrict r) {
+#pragma omp simd
+  for (Index i = 1; i < l.count - 1; ++i) r[i] = b[i] - l.diagonal[i] * x[i] + around<rank>(l, x, i);
+  for (const Index i : {Index{0}, l.count - 1}) r[i] = b[i] - l.diagonal[i] * x[i] + around_end<rank>(l, x, i);
+}
+
+// Updates the unknowns i with (i + parity) even.
+template <int rank>
+[[gnu::always_inline]] inline void relax_line(const Line<float>& l, const float* inverse, float* x, const float* b,
+                                              Index parity, float* __restrict buffer) {
+#pragma omp simd
+  for (Index i = 1; i < l.count - 1; ++i) buffer[i] = inverse[i] * (b[i] + around<rank>(l, x, i));
+  for (const Index i : {Index{0}, l.count - 1}) buffer[i] = inverse[i] * (b[i] + around_end<rank>(l, x, i));
+  const int odd = static_cast<int>(parity & 1), count = static_cast<int>(l.count);
+#pragma omp simd
+  for (int i = 0; i < count; ++i)
+    if (((i + odd) & 1) == 0) x[i] = buffer[i];  // the others belong to other threads' reading
+}
+
+WILLIWAW_CLONES
+double multiply_one(const Line<double>& l, int rank, const double* x, double* y) {
+  const Line<double> line = l;
+  return rank == 1 ? multiply_line<1>(line, x, y) : rank == 2 ? multiply_line<2>(line, x, y) : multiply_line<3>(line, x, y);
+}
+
+WILLIWAW_CLONES
+void residual_one(const Line<float>& l, int rank, const float* x, const float* b, float* r) {
+  const Line<float> line = l;
+  if (rank == 1)
+    residual_line<1>(line, x, b, r);
+  else if (rank == 2)
+    residual_line<2>(line, x, b, r);
+  else
+    residual_line<3>(line, x, b, r);
+}
+
+WILLIWAW_CLONES
+void relax_one(const Line<float>& l, int rank, const float* inverse, float* x, const float* b, Index parity,
+               float* buffer) {
+  const Line<float> line = l;
+  if (rank == 1)
+    relax_line<1>(line, inverse, x, b, parity, buffer);
+  else if (rank == 2)
+    relax_line<2>(line, inverse, x, b, parity, buffer);
+  else
+    relax_line<3>(line, inverse, x, b, parity, buffer);
+}
+
+WILLIWAW_CLONES
+void scale_one(Index count, const float* inverse, float* x, const float* b, Index parity) {
+  const int odd = static_cast<int>(parity & 1), n = static_cast<int>(count);
+#pragma omp simd
+  for (int i = 0; i < n; ++i) x[i] = ((i + odd) & 1) ? 0.0f : inverse[i] * b[i];
+}
+
+}  // namespace
+
+Real multiply(const View<double>& a, const double* x, double* y, int threads) {
+  const Index lines = a.lines(), blocks = std::min(lines, most_blocks), nx = a.extent[0];
+  std::array<double, most_blocks> sums{};
+#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
+  for (Index b = 0; b < blocks; ++b) {
+    double sum = 0;
+    for (Index line = b * lines / blocks; line < (b + 1) * lines / blocks; ++line)
+      sum += multiply_one(line_of(a, line), a.rank, x + nx * line, y + nx * line);
+    sums[static_cast<std::size_t>(b)] = sum;
+  }
+  double total = 0;
+  for (const double s : sums) total += s;
+  return total;
+}
+
+void residual(const View<float>& a, const float* x, const float* b, float* r, int threads) {
+  const Index lines = a.lines(), nx = a.extent[0];
+#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
+  for (Index line = 0; line < lines; ++line)
+    residual_one(line_of(a, line), a.rank, x + nx * line, b + nx * line, r + nx * line);
+}
+
+void relax(const View<float>& a, const float* inverse, float* x, const float* b, bool red_first, bool zero,
+           int threads) {
+  const Index lines = a.lines(), nx = a.extent[0], ny = a.extent[1];
+  for (int pass = 0; pass < 2; ++pass) {
+    const Index colour = (pass == 0) == red_first ? 0 : 1;
+#pragma omp parallel num_threads(threads) if (threads > 1)
+    {
+      std::vector<float> buffer(static_cast<std::size_t>(nx));
+#pragma omp for schedule(static)
+      for (Index line = 0; line < lines; ++line) {
+        const Index parity = line % ny + line / ny + colour;
+        // From zero the first colour sees no neighbours.
+        if (zero && pass == 0)
+          scale_one(nx, inverse + nx * line, x + nx * line, b + nx * line, parity);
+        else
+          relax_one(line_of(a, line), a.rank, inverse + nx * line, x + nx * line, b + nx * line, parity,
+                    buffer.data());
+      }
+    }
+  }
+}
+
+}  // namespace williwaw::faces

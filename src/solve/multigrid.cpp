@@ -1,0 +1,363 @@
+#include "multigrid.hpp"
+
+#include <omp.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "williwaw/solve/linear_solver.hpp"
+
+namespace williwaw {
+
+namespace {
+
+constexpr Index coarsest_size = 64;
+// An axis is joined in pairs if its couplings are at least this share of the strongest axis'. Relaxation evens
+// out along strong couplings only.
+constexpr double strong_enough = 0.3;
+
+int threads_for_size(Index size, int threads) {
+  return size < 20000 ? 1 : threads;
+}
+
+}  // namespace
+
+faces::View<float> Hierarchy::Level::view() const {
+  return {extent, periodic, rank, diagonal.data(), {low[0].data(), low[1].data(), low[2].data()}};
+}
+
+// Coupling of unknown n, at index `at` along axis a, to its neighbour there.
+float Hierarchy::Level::coupling(Index n, Index at, int a, bool upper) const {
+  const Index size = extent[a];
+  if (!upper) return low[a][n];
+  if (at + 1 < size) return low[a][n + stride(a)];
+  return periodic[a] ? low[a][n - at * stride(a)] : 0;
+}
+
+// Resistance from the middle of the pair that n belongs to, to the middle of n: half of what lies between the
+// two; nothing where n stands alone.
+float Hierarchy::Level::half_inside(Index n, Index at, int a) const {
+  const bool second = at % 2 == 1;
+  if (!second && at + 1 == extent[a]) return 0;
+  const float between = coupling(n, at, a, !second);
+  return between > 0 ? 0.5f / between : 0;
+}
+
+// The diagonal from couplings and excess. A row without either is one of the identity.
+void Hierarchy::Level::finish() {
+  diagonal.resize(static_cast<std::size_t>(size()));
+  inverse.resize(diagonal.size());
+  const Index ny = extent[1];
+#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
+  for (Index line = 0; line < extent[1] * extent[2]; ++line)
+    for (Index i = 0; i < extent[0]; ++i) {
+      const Index n = extent[0] * line + i;
+      const std::array<Index, 3> at{i, line % ny, line / ny};
+      float sum = excess[n];
+      for (int a = 0; a < rank; ++a)
+        sum += coupling(n, at[a], a, false) + coupling(n, at[a], a, true);
+      diagonal[n] = sum > 0 ? sum : 1;
+      inverse[n] = 1 / diagonal[n];
+    }
+  for (auto* v : {&x, &b, &r}) v->assign(diagonal.size(), 0.0f);
+}
+
+void Hierarchy::choose_pairs(Level& level) {
+  std::array<double, 3> mean{0, 0, 0};
+  for (int a = 0; a < level.rank; ++a) {
+    Index joined = 0;
+    for (const float c : level.low[a])
+      if (c > 0) {
+        // By their logarithms: a poor material next to a good one must not decide for both.
+        mean[a] += std::log(c);
+        ++joined;
+      }
+    mean[a] = joined > 0 ? std::exp(mean[a] / static_cast<double>(joined)) : 0;
+  }
+  const double strongest = std::max({mean[0], mean[1], mean[2]});
+  for (int a = 0; a < level.rank; ++a)
+    level.paired[a] = level.extent[a] > 2 && mean[a] >= strong_enough * strongest;
+  // Where the strong axes are down to two unknowns the others go on.
+  if (!level.paired[0] && !level.paired[1] && !level.paired[2])
+    for (int a = 0; a < level.rank; ++a) level.paired[a] = level.extent[a] > 2;
+}
+
+Hierarchy::Level Hierarchy::coarser(Level& fine) {
+  choose_pairs(fine);
+  Level coarse;
+  coarse.rank = fine.rank;
+  coarse.periodic = fine.periodic;
+  for (int a = 0; a < 3; ++a) coarse.extent[a] = fine.paired[a] ? (fine.extent[a] + 1) / 2 : fine.extent[a];
+  coarse.threads = threads_for_size(coarse.size(), fine.threads);
+  const auto count = static_cast<std::size_t>(coarse.size());
+  coarse.excess.assign(count, 0.0f);
+  for (int a = 0; a < fine.rank; ++a) {
+    coarse.low[a].assign(count, 0.0f);
+    if (fine.paired[a]) fine.lean[a].assign(static_cast<std::size_t>(fine.size()), 0.0f);
+  }
+  const auto half = [&](Index p, int b) { return fine.paired[b] ? p / 2 : p; };
+#pragma omp parallel for schedule(static) num_threads(fine.threads) if (fine.threads > 1)
+  for (Index block = 0; block < coarse.extent[1] * coarse.extent[2]; ++block) {
+    const Index J = block % coarse.extent[1], K = block / coarse.extent[1];
+    const auto range = [&](int b, Index P) {
+      const Index first = fine.paired[b] ? 2 * P : P;
+      return std::pair{first, fine.paired[b] ? std::min(first + 2, fine.extent[b]) : first + 1};
+    };
+    const auto [j0, j1] = range(1, J);
+    const auto [k0, k1] = range(2, K);
+    for (Index k = k0; k < k1; ++k)
+      for (Index j = j0; j < j1; ++j)
+        for (Index i = 0; i < fine.extent[0]; ++i) {
+          const std::array<Index, 3> at{i, j, k};
+          const Index n = i + fine.extent[0] * (j + fine.extent[1] * k);
+          const Index N = half(i, 0) + coarse.extent[0] * (J + coarse.extent[1] * K);
+          coarse.excess[N] += fine.excess[n];
+          for (int a = 0; a < fine.rank; ++a) {
+            const bool second = fine.paired[a] && at[a] % 2 == 1;
+            // Below: the coupling between this pair and the one before it, in series with the halves of both.
+            if (!second) {
+              const float face = fine.coupling(n, at[a], a, false);
+              if (face > 0) {
+                float resistance = 1 / face;
+                if (fine.paired[a]) {
+                  const Index before = at[a] > 0 ? at[a] - 1 : fine.extent[a] - 1;
+                  const Index m = n + (before - at[a]) * fine.stride(a);
+                  resistance += fine.half_inside(n, at[a], a) + fine.half_inside(m, before, a);
+                }
+                coarse.low[a][N] += 1 / resistance;
+              }
+            }
+            if (!fine.paired[a]) continue;
+            const float face = fine.coupling(n, at[a], a, second);
+            const float own = fine.half_inside(n, at[a], a);
+            if (!(face > 0) || own == 0) continue;
+            const Index size = fine.extent[a];
+            const Index next = second ? (at[a] + 1 < size ? at[a] + 1 : 0) : (at[a] > 0 ? at[a] - 1 : size - 1);
+            const Index m = n + (next - at[a]) * fine.stride(a);
+            fine.lean[a][n] = own / (own + 1 / face + fine.half_inside(m, next, a));
+          }
+        }
+  }
+  coarse.finish();
+  return coarse;
+}
+
+void Hierarchy::build(const FaceSystem& system, int threads) {
+  levels_.clear();
+  Level first;
+  first.extent = system.extent;
+  first.periodic = system.periodic;
+  first.rank = system.rank();
+  first.threads = threads_for_size(system.size(), threads > 0 ? threads : omp_get_max_threads());
+  double largest = 0;
+  for (const Real d : system.diagonal) largest = std::max(largest, d);
+  if (!(largest > 0)) throw SolverError("multigrid needs a diagonal above zero");
+  scale_ = 1 / largest;
+  const auto count = static_cast<std::size_t>(first.size());
+  first.excess.resize(count);
+  for (int a = 0; a < first.rank; ++a) first.low[a].resize(count);
+  bool symmetric = true, signs = true;
+  double fixed = 0;
+  const Index lines = system.extent[1] * system.extent[2], nx = system.extent[0];
+#pragma omp parallel for schedule(static) num_threads(first.threads) if (first.threads > 1) \
+    reduction(&& : symmetric, signs) reduction(+ : fixed)
+  for (Index line = 0; line < lines; ++line)
+    for (Index n = nx * line; n < nx * (line + 1); ++n) {
+      double sum = system.diagonal[n];
+      for (int a = 0; a < first.rank; ++a) {
+        const Real low = system.lower[a][n], high = system.upper[a][n];
+        signs = signs && low <= 0 && high <= 0;
+        const Index other = low != 0 ? system.neighbour(n, a, false) : -1;
+        symmetric = symmetric && (other < 0 || std::abs(system.upper[a][other] - low) <= 1e-9 * std::abs(low));
+        first.low[a][n] = static_cast<float>(-low * scale_);
+        sum += low + high;
+      }
+      const bool held = !system.held.empty() && system.held[n];
+      if (held) sum = 0;
+      // What round-off leaves of rows that sum to zero is no excess.
+      if (std::abs(sum) < 1e-12 * system.diagonal[n]) sum = 0;
+      fixed += sum;
+      first.excess[n] = static_cast<float>(std::max(0.0, sum) * scale_);
+    }
+  if (!symmetric) throw SolverError("conjugate gradients and multigrid need a symmetric matrix");
+  if (!signs) throw SolverError("multigrid needs couplings that draw neighbours together");
+  singular_ = !(fixed > 0);
+  first.finish();
+  levels_.push_back(std::move(first));
+  while (levels_.back().size() > coarsest_size && levels_.size() < 40) {
+    Level next = coarser(levels_.back());
+    if (next.size() >= levels_.back().size()) break;
+    levels_.push_back(std::move(next));
+  }
+  factor_coarsest();
+}
+
+// Dense Cholesky of the coarsest system. A singular one gets a little on its diagonal; the mean that this lets
+// through is taken out again.
+void Hierarchy::factor_coarsest() {
+  const Level& level = levels_.back();
+  const Index n = level.size();
+  factor_.assign(static_cast<std::size_t>(n * n), 0.0);
+  for (Index k = 0; k < level.extent[2]; ++k)
+    for (Index j = 0; j < level.extent[1]; ++j)
+      for (Index i = 0; i < level.extent[0]; ++i) {
+        const std::array<Index, 3> at{i, j, k};
+        const Index m = i + level.extent[0] * (j + level.extent[1] * k);
+        factor_[m * n + m] += level.diagonal[m] * (singular_ ? 1 + 1e-6 : 1 + 1e-14);
+        for (int a = 0; a < level.rank; ++a)
+          if (const float c = level.coupling(m, at[a], a, false); c > 0) {
+            const Index other = at[a] > 0 ? m - level.stride(a) : m + (level.extent[a] - 1) * level.stride(a);
+            factor_[m * n + other] -= c;
+            factor_[other * n + m] -= c;
+          }
+      }
+  for (Index c = 0; c < n; ++c) {
+    for (Index m = 0; m < c; ++m)
+      for (Index r = c; r < n; ++r) factor_[r * n + c] -= factor_[r * n + m] * factor_[c * n + m];
+    const double pivot = std::sqrt(std::max(factor_[c * n + c], 1e-30));
+    for (Index r = c; r < n; ++r) factor_[r * n + c] /= pivot;
+  }
+}
+
+void Hierarchy::solve_coarsest(Level& level) const {
+  const Index n = level.size();
+  std::vector<double> v(level.b.begin(), level.b.end());
+  for (Index r = 0; r < n; ++r) {
+    for (Index c = 0; c < r; ++c) v[r] -= factor_[r * n + c] * v[c];
+    v[r] /= factor_[r * n + r];
+  }
+  for (Index r = n - 1; r >= 0; --r) {
+    for (Index c = r + 1; c < n; ++c) v[r] -= factor_[c * n + r] * v[c];
+    v[r] /= factor_[r * n + r];
+  }
+  if (singular_) {
+    double mean = 0;
+    for (const double x : v) mean += x / static_cast<double>(n);
+    for (double& x : v) x -= mean;
+  }
+  for (Index r = 0; r < n; ++r) level.x[r] = static_cast<float>(v[r]);
+}
+
+// Gathers residuals the way corrections are spread: each unknown's part goes to its own pair and, by its lean,
+// to the neighbouring pairs.
+void Hierarchy::restrict_residual(const Level& fine, Level& coarse) {
+  const auto half = [&](Index p, int a) { return fine.paired[a] ? p / 2 : p; };
+  const Index nx = fine.extent[0], ny = fine.extent[1];
+  const auto leaning = [&](Index j, Index k, int a, bool upper) {
+    // Lines of the neighbouring pair that lean towards this one.
+    const Index at = a == 1 ? j : k, size = fine.extent[a], pair = half(at, a);
+    const Index count = half(size - 1, a) + 1;
+    Index other = pair + (upper ? 1 : -1);
+    if (other < 0 || other >= count) {
+      if (!fine.periodic[a]) return Index{-1};
+      other = other < 0 ? count - 1 : 0;
+    }
+    const Index line = 2 * other + (upper ? 0 : 1);
+    return line < size ? line : Index{-1};
+  };
+#pragma omp parallel for schedule(static) num_threads(coarse.threads) if (coarse.threads > 1)
+  for (Index block = 0; block < coarse.extent[1] * coarse.extent[2]; ++block) {
+    const Index J = block % coarse.extent[1], K = block / coarse.extent[1];
+    float* out = coarse.b.data() + coarse.extent[0] * block;
+    std::fill(out, out + coarse.extent[0], 0.0f);
+    const Index j0 = fine.paired[1] ? 2 * J : J, k0 = fine.paired[2] ? 2 * K : K;
+    const Index j1 = fine.paired[1] ? std::min(j0 + 2, ny) : j0 + 1;
+    const Index k1 = fine.paired[2] ? std::min(k0 + 2, fine.extent[2]) : k0 + 1;
+    const auto gather = [&](Index j, Index k, int through) {
+      const Index start = nx * (j + ny * k);
+      const float* r = fine.r.data() + start;
+      const float* lean = through > 0 ? fine.lean[through].data() + start : nullptr;
+      for (Index i = 0; i < nx; ++i) {
+        const Index I = half(i, 0);
+        if (through > 0) {
+          out[I] += lean[i] * r[i];
+          continue;
+        }
+        float own = 1;
+        for (int a = 0; a < fine.rank; ++a)
+          if (fine.paired[a]) own -= fine.lean[a][start + i];
+        out[I] += own * r[i];
+        if (!fine.paired[0]) continue;
+        const float share = fine.lean[0][start + i];
+        if (share == 0) continue;
+        Index next = I + (i % 2 == 1 ? 1 : -1);
+        if (next < 0) next = coarse.extent[0] - 1;
+        if (next >= coarse.extent[0]) next = 0;
+        out[next] += share * r[i];
+      }
+    };
+    for (Index k = k0; k < k1; ++k)
+      for (Index j = j0; j < j1; ++j) gather(j, k, 0);
+    for (const bool upper : {false, true}) {
+      if (fine.rank > 1 && fine.paired[1])
+        for (Index k = k0; k < k1; ++k)
+          if (const Index j = leaning(j0, k, 1, upper); j >= 0) gather(j, k, 1);
+      if (fine.rank > 2 && fine.paired[2])
+        for (Index j = j0; j < j1; ++j)
+          if (const Index k = leaning(j, k0, 2, upper); k >= 0) gather(j, k, 2);
+    }
+  }
+}
+
+void Hierarchy::add_correction(Level& fine, const Level& coarse) {
+  const Index nx = fine.extent[0], ny = fine.extent[1], NX = coarse.extent[0], NY = coarse.extent[1];
+  const auto pair_beside = [&](int a, Index at) {
+    const Index size = coarse.extent[a], next = at / 2 + (at % 2 == 1 ? 1 : -1);
+    return next < 0 ? size - 1 : next >= size ? 0 : next;  // the lean is 0 where there is none
+  };
+#pragma omp parallel for schedule(static) num_threads(fine.threads) if (fine.threads > 1)
+  for (Index line = 0; line < ny * fine.extent[2]; ++line) {
+    const Index j = line % ny, k = line / ny, start = nx * line;
+    const Index J = fine.paired[1] ? j / 2 : j, K = fine.paired[2] ? k / 2 : k;
+    const float* own = coarse.x.data() + NX * (J + NY * K);
+    const float* beside_y =
+        fine.rank > 1 && fine.paired[1] ? coarse.x.data() + NX * (pair_beside(1, j) + NY * K) : nullptr;
+    const float* beside_z =
+        fine.rank > 2 && fine.paired[2] ? coarse.x.data() + NX * (J + NY * pair_beside(2, k)) : nullptr;
+    float* x = fine.x.data() + start;
+    for (Index i = 0; i < nx; ++i) {
+      const Index I = fine.paired[0] ? i / 2 : i;
+      const float middle = own[I];
+      float value = middle;
+      if (fine.paired[0]) value += fine.lean[0][start + i] * (own[pair_beside(0, i)] - middle);
+      if (beside_y) value += fine.lean[1][start + i] * (beside_y[I] - middle);
+      if (beside_z) value += fine.lean[2][start + i] * (beside_z[I] - middle);
+      x[i] += value;
+    }
+  }
+}
+
+void Hierarchy::cycle(std::size_t l) {
+  Level& level = levels_[l];
+  if (l + 1 == levels_.size()) {
+    solve_coarsest(level);
+    return;
+  }
+  const auto view = level.view();
+  faces::relax(view, level.inverse.data(), level.x.data(), level.b.data(), true, true, level.threads);
+  faces::residual(view, level.x.data(), level.b.data(), level.r.data(), level.threads);
+  restrict_residual(level, levels_[l + 1]);
+  cycle(l + 1);
+  add_correction(level, levels_[l + 1]);
+  faces::relax(view, level.inverse.data(), level.x.data(), level.b.data(), false, false, level.threads);
+}
+
+void Hierarchy::apply(const std::vector<float>& r, std::vector<float>& z) {
+  Level& first = levels_.front();
+  first.b = r;
+  cycle(0);
+  z.swap(first.x);
+  if (first.x.size() != z.size()) first.x.resize(z.size());
+}
+
+double Hierarchy::bytes() const {
+  double sum = 0;
+  for (const Level& l : levels_) {
+    std::size_t entries = l.diagonal.size() + l.inverse.size() + l.excess.size() + l.x.size() + l.b.size() + l.r.size();
+    for (int a = 0; a < 3; ++a) entries += l.low[a].size() + l.lean[a].size();
+    sum += 4.0 * static_cast<double>(entries);
+  }
+  return sum;
+}
+
+}  // namespace williwaw

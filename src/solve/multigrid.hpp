@@ -1,0 +1,56 @@
+// A hierarchy of ever coarser systems for preconditioning, in single precision: it steers the iteration, and
+// only the residual decides what is reached.
+#pragma once
+
+#include <vector>
+
+#include "face_kernels.hpp"
+#include "williwaw/space/linear_system.hpp"
+
+namespace williwaw {
+
+class Hierarchy {
+ public:
+  /// Throws SolverError for a matrix that is not symmetric, or has positive couplings.
+  void build(const FaceSystem& system, int threads);
+  /// z = approximate inverse of A times r, by one V-cycle with red-black relaxation before and after.
+  void apply(const std::vector<float>& r, std::vector<float>& z);
+  /// No wall, source or storage fixes the mean.
+  bool singular() const { return singular_; }
+  std::size_t levels() const { return levels_.size(); }
+  double bytes() const;
+
+ private:
+  struct Level {
+    std::array<Index, 3> extent{1, 1, 1};
+    std::array<bool, 3> periodic{false, false, false};
+    std::array<bool, 3> paired{false, false, false};  ///< axes along which the next level joins pairs
+    int rank = 1, threads = 1;
+    std::vector<float> diagonal, inverse, excess;
+    std::array<std::vector<float>, 3> low;
+    std::array<std::vector<float>, 3> lean;  ///< weight of the neighbouring pair when values come back
+    std::vector<float> x, b, r;
+
+    Index size() const { return extent[0] * extent[1] * extent[2]; }
+    Index stride(int a) const { return a == 0 ? 1 : a == 1 ? extent[0] : extent[0] * extent[1]; }
+    faces::View<float> view() const;
+    float coupling(Index n, Index at, int a, bool upper) const;
+    float half_inside(Index n, Index at, int a) const;
+    void finish();
+  };
+
+  static Level coarser(Level& fine);
+  static void choose_pairs(Level& level);
+  static void restrict_residual(const Level& fine, Level& coarse);
+  static void add_correction(Level& fine, const Level& coarse);
+  void cycle(std::size_t level);
+  void factor_coarsest();
+  void solve_coarsest(Level& level) const;
+
+  std::vector<Level> levels_;
+  std::vector<double> factor_;
+  double scale_ = 1;
+  bool singular_ = false;
+};
+
+}  // namespace williwaw

@@ -1,0 +1,43 @@
+#include <algorithm>
+
+#include "williwaw/solve/linear_solver.hpp"
+
+namespace williwaw {
+
+namespace {
+// Up to here a direct solve is over before a hierarchy is built.
+constexpr Index direct_limit = 2500, direct_limit_reused = 20000;
+}  // namespace
+
+const std::vector<SolverKind>& solver_kinds() {
+  const auto relaxation = [](const char* name) {
+    return SolverKind{name, true, [name](const SolverRules& r) { return make_relaxation_solver(name, r); }};
+  };
+  static const std::vector<SolverKind> kinds{
+      {"direct", false, [](const SolverRules&) { return make_direct_solver(); }},
+      {"multigrid", true, [](const SolverRules& r) { return make_multigrid_solver(r); }},
+      {"cg", true, [](const SolverRules& r) { return make_cg_solver(r); }},
+      {"transform", false, [](const SolverRules&) { return make_transform_solver(); }},
+      relaxation("jacobi"),
+      relaxation("gauss-seidel"),
+      relaxation("sor")};
+  return kinds;
+}
+
+std::unique_ptr<LinearSolver> make_solver(const std::string& name, const LinearSystem& system,
+                                          const SolverRules& rules) {
+  if (name != "auto") {
+    const auto kind = std::ranges::find(solver_kinds(), name, &SolverKind::name);
+    if (kind == solver_kinds().end()) throw InputError("there is no solver called '" + name + "'");
+    return kind->make(rules);
+  }
+  const auto* faces = std::get_if<FaceSystem>(&system);
+  if (!faces) return make_direct_solver();
+  if (faces->rank() == 1) return make_tridiagonal_solver();
+  if (is_separable(system)) return make_transform_solver();
+  // In a block direct factors fill up too soon for that to pay.
+  const Index limit = rules.reused && faces->rank() == 2 ? direct_limit_reused : direct_limit;
+  return faces->size() <= limit ? make_direct_solver() : make_multigrid_solver(rules);
+}
+
+}  // namespace williwaw

@@ -1,0 +1,266 @@
+#include "williwaw/solve/steady.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace williwaw {
+
+namespace {
+
+constexpr int newton_limit = 60;
+
+Real norm(const State& r) {
+  Real sum = 0;
+  for (const Real v : r) sum += v * v;
+  return std::sqrt(sum);
+}
+
+// Unknowns that open faces join, piece by piece: those of pieces that nothing fixes.
+struct Floating {
+  std::vector<std::vector<Index>> pieces;
+  bool whole = false;
+};
+
+Floating find_floating(const FaceSystem& system) {
+  std::vector<char> seen(static_cast<std::size_t>(system.size()), 0);
+  Floating result;
+  std::vector<Index> piece;
+  Index free = 0;
+  for (Index start = 0; start < system.size(); ++start) {
+    if (!system.held.empty() && system.held[start]) continue;
+    ++free;
+    if (seen[start]) continue;
+    piece = {start};
+    seen[start] = 1;
+    bool fixed = false;
+    for (std::size_t next = 0; next < piece.size(); ++next) {
+      const Index n = piece[next];
+      Real excess = system.diagonal[n];
+      for (int a = 0; a < system.rank(); ++a)
+        for (const bool up : {false, true}) {
+          const Real c = (up ? system.upper : system.lower)[a][n];
+          excess += c;
+          if (c == 0) continue;
+          const Index other = system.neighbour(n, a, up);
+          if (other >= 0 && !seen[other]) {
+            seen[other] = 1;
+            piece.push_back(other);
+          }
+        }
+      fixed = fixed || std::abs(excess) > 1e-11 * std::abs(system.diagonal[n]);
+    }
+    if (!fixed) result.pieces.push_back(piece);
+  }
+  result.whole = result.pieces.size() == 1 && static_cast<Index>(result.pieces[0].size()) == free;
+  return result;
+}
+
+class SteadySolver {
+ public:
+  SteadySolver(Balance& balance, State& y, Real at, const SteadyRules& rules)
+      : balance_(balance), y_(y), at_(at), rules_(rules), offers_(balance.offers()) {
+    if (!offers_.matrix) throw InputError("a steady state needs a matrix, which this equation does not offer");
+    outcome_.flows = Ledger(balance_.lines().size());
+  }
+
+  SteadyOutcome run() {
+    balance_.pin(at_, y_);
+    State r(y_.size()), step(y_.size());
+    const State first = y_;
+    reference_ = uniform_residual(r);
+    Real size = residual(y_, r);
+    if (!(reference_ > 0)) reference_ = size > 0 ? size : 1;
+    outcome_.residuals.push_back(size / reference_);
+    // A linear problem needs one solve; a second one takes up what round-off and drift have left.
+    const int most = offers_.linear ? 3 : newton_limit;
+    while (outcome_.newton_steps < most && !(size <= rules_.tolerance * reference_)) {
+      linearise(r);
+      const Index left = rules_.iterations - outcome_.iterations();
+      if (outcome_.newton_steps > 0 && iterates_ && left <= 0) break;
+      solve(r, size, step);
+      ++outcome_.newton_steps;
+      const Real before = size;
+      size = move(step, r, size);
+      if (!iterates_ || !offers_.linear) outcome_.residuals.push_back(size / reference_);
+      if (!std::isfinite(size)) throw SolverError("the steady state could not be found: the residual is not finite");
+      if (offers_.linear && size > 0.5 * before) break;  // round-off
+      if (!offers_.linear && size >= before && size <= 1e-12 * reference_) break;
+      if (iterates_ && offers_.linear && !converged_) break;
+    }
+    outcome_.reached = size <= rules_.tolerance * reference_ * (1 + 1e-12);
+    // Where round-off is all that is left no tolerance can ask for more.
+    if (!outcome_.reached && offers_.linear && !iterates_ && size <= 1e-12 * gross_) outcome_.reached = true;
+    finish(first, r);
+    return outcome_;
+  }
+
+ private:
+  // F at y, without held and absent unknowns; its norm.
+  Real residual(const State& y, State& r) {
+    balance_.rate(y, at_, Parts::all(), r, outcome_.flows);
+    missing_.clear();
+    for (const Index h : balance_.held()) {
+      missing_.push_back(r[h]);
+      r[h] = 0;
+    }
+    for (const Index n : balance_.absent()) r[n] = 0;
+    gross_ = std::max(gross_, outcome_.flows.gross());
+    return norm(r);
+  }
+
+  Real uniform_residual(State& r) {
+    std::vector<char> counted(y_.size(), 1);
+    for (const Index h : balance_.held()) counted[h] = 0;
+    for (const Index n : balance_.absent()) counted[n] = 0;
+    Real sum = 0, count = 0;
+    for (std::size_t n = 0; n < y_.size(); ++n)
+      if (counted[n]) {
+        sum += y_[n];
+        ++count;
+      }
+    State uniform(y_.size(), count > 0 ? sum / count : 0);
+    for (const Index n : balance_.absent()) uniform[n] = 0;
+    balance_.pin(at_, uniform);
+    return residual(uniform, r);
+  }
+
+  void linearise(const State& r) {
+    if (factored_ && offers_.linear) return;
+    LinearSystem system;
+    balance_.linearise(y_, at_, 0, 1, Parts::all(), system);
+    std::string kind = rules_.solver;
+    if (auto* faces = std::get_if<FaceSystem>(&system)) {
+      floating_ = find_floating(*faces);
+      check_floating(r);
+      const bool copes = floating_.whole && !one_dimensional_auto(*faces, kind) && kind != "direct";
+      if (!floating_.pieces.empty() && !copes) fix_one_of_each(*faces);
+    }
+    SolverRules linear;
+    linear.threads = rules_.threads;
+    linear.relaxation = rules_.relaxation;
+    linear.iterations = rules_.iterations;
+    // What the whole solve must reach, whatever this step starts from.
+    linear.tolerance = std::min(0.1, (offers_.linear ? 0.5 : 0.1) * rules_.tolerance * reference_ / std::max(norm(r), 1e-300));
+    solver_ = make_solver(kind, system, linear);
+    iterates_ = solver_->convergence() != nullptr;
+    solver_->factor(system);
+    factored_ = true;
+    outcome_.solver = solver_->name();
+  }
+
+  static bool one_dimensional_auto(const FaceSystem& system, const std::string& kind) {
+    return kind == "auto" && (system.rank() == 1 || (system.size() <= 2500 && !is_separable(system)));
+  }
+
+  void check_floating(const State& r) {
+    for (const auto& piece : floating_.pieces) {
+      Real net = 0, gross = 0;
+      for (const Index n : piece) {
+        net += r[n];
+        gross += std::abs(r[n]);
+      }
+      // Sources that cancel leave the round-off of their sum; walls that insulate leave nothing.
+      if (std::abs(net) > 1e-9 * std::max(gross, outcome_.flows.gross()))
+        throw SingularProblem(piece.front(), static_cast<Index>(piece.size()), floating_.whole, net);
+      outcome_.mean_fixed = true;
+    }
+  }
+
+  // One unknown of each piece keeps its value; the mean is put right in the end.
+  void fix_one_of_each(FaceSystem& system) {
+    if (system.held.empty()) system.held.assign(system.diagonal.size(), 0);
+    for (const auto& piece : floating_.pieces) {
+      pinned_.push_back(piece.front());
+      system.held[piece.front()] = 1;
+    }
+    system.apply_mask();
+  }
+
+  void solve(const State& r, Real size, State& step) {
+    State right = r;
+    for (const Index n : pinned_) right[n] = 0;
+    solver_->solve(right, step);
+    const Convergence* c = solver_->convergence();
+    if (!c) return;
+    converged_ = c->reached;
+    for (std::size_t k = 1; k < c->residuals.size(); ++k)
+      outcome_.residuals.push_back(c->residuals[k] * size / reference_);
+    outcome_.change = c->change;
+    outcome_.factor = c->factor;
+    outcome_.error = c->error;
+  }
+
+  // y + step, halved while that makes things worse.
+  Real move(const State& step, State& r, Real size) {
+    const State from = y_;
+    Real length = 1, next = size;
+    for (int halving = 0; halving < 12; ++halving, length *= 0.5) {
+      for (std::size_t n = 0; n < y_.size(); ++n) y_[n] = from[n] + length * step[n];
+      next = residual(y_, r);
+      if (offers_.linear || next < size) break;
+    }
+    return next;
+  }
+
+  void finish(const State& first, State& r) {
+    restore_means(first);
+    residual(y_, r);
+    outcome_.left = 0;
+    for (const Real v : r) outcome_.left += v;
+    // A steady wall supplies what its nodes lose.
+    State supplied(y_.size(), 0.0);
+    std::size_t h = 0;
+    for (const Index n : balance_.held()) supplied[n] = -missing_[h++];
+    balance_.book_held(supplied, outcome_.flows);
+    outcome_.totals = balance_.totals(y_, at_);
+  }
+
+  // Every piece that nothing fixes keeps what it stored at the start.
+  void restore_means(const State& first) {
+    if (floating_.pieces.empty()) return;
+    State q0(y_.size()), q1(y_.size()), zero(y_.size(), 0.0), one(y_.size(), 1.0), c0(y_.size()), c1(y_.size());
+    balance_.storage(first, at_, q0);
+    balance_.storage(y_, at_, q1);
+    balance_.storage(zero, at_, c0);
+    balance_.storage(one, at_, c1);
+    for (const auto& piece : floating_.pieces) {
+      Real lacking = 0, capacity = 0;
+      for (const Index n : piece) {
+        lacking += q0[n] - q1[n];
+        capacity += c1[n] - c0[n];
+      }
+      for (const Index n : piece) y_[n] += lacking / capacity;
+    }
+  }
+
+  Balance& balance_;
+  State& y_;
+  Real at_;
+  SteadyRules rules_;
+  Offers offers_;
+  SteadyOutcome outcome_;
+  std::unique_ptr<LinearSolver> solver_;
+  Floating floating_;
+  std::vector<Index> pinned_;
+  std::vector<Real> missing_;
+  Real reference_ = 0, gross_ = 0;
+  bool factored_ = false, iterates_ = false, converged_ = true;
+};
+
+}  // namespace
+
+SingularProblem::SingularProblem(Index somewhere, Index size, bool all, Real flow)
+    : SolverError((all ? "nothing fixes the unknown: no wall holds it or exchanges anything, yet "
+                       : "a piece of the domain of " + std::to_string(size) +
+                             " control volumes is fixed by no wall and joined to nothing, yet ") +
+                  to_text(flow) + " flows into it with no way out, so that there is no steady state"),
+      unknown(somewhere),
+      count(size),
+      whole(all),
+      net(flow) {}
+
+SteadyOutcome solve_steady(Balance& balance, State& y, Real at, const SteadyRules& rules) {
+  return SteadySolver(balance, y, at, rules).run();
+}
+
+}  // namespace williwaw
