@@ -8,4 +8,5 @@
 #include "williwaw/solve/steady.hpp"
 #include "williwaw/space/diffusion_balance.hpp"
 #include "williwaw/time/march.hpp"
+#include "williwaw/verify/decay.hpp"
 #include "williwaw/verify/stability.hpp"

@@ -59,6 +59,9 @@ class BoundaryReader {
     ReadWall result;
     for (const auto& e : node.table()) {
       const WallKind& kind = wall_kind(e.key);
+      if (kind.needs_kelvin && !(context_.dimensional && dimensions_.unknown.same_dimension(Unit::of("K"))))
+        throw CaseError(e.node->place.text(), section.key_path(e.key),
+                        "needs temperatures with a unit: it counts from absolute zero");
       const std::vector<Value> values = arguments(kind, *e.node, section.key_path(e.key));
       std::vector<Function> functions;
       for (const auto& v : values) functions.push_back(v.function);
@@ -109,6 +112,9 @@ class BoundaryReader {
   Value value(const Node& node, const std::string& path, Quantity quantity) const {
     const Expected expected = expected_for(quantity, dimensions_);
     const Value v = read_value(context_, node, path, expected, variables_);
+    if (quantity == Quantity::share && v.function.is_constant() &&
+        !(v.function(Point{}) >= 0 && v.function(Point{}) <= 1))
+      throw CaseError(node.place.text(), path, "must lie between 0 and 1");
     if (quantity == Quantity::exchange && v.function.is_constant() && !(v.function(Point{}) >= 0))
       throw CaseError(node.place.text(), path, "must not be below zero");
     return v;
@@ -122,49 +128,122 @@ class BoundaryReader {
 
 }  // namespace
 
+namespace {
+
+// [[boundary.part]]: name, side or touching, where, and conditions.
+void read_part(const Context& context, const Node& item, const BoundaryReader& reader, Case& result) {
+  const Section section(context, item, "boundary.part");
+  Words keys{"name", "side", "touching", "where"};
+  for (const auto& kind : wall_kinds()) keys.push_back(kind.name);
+  section.allow(keys, later_conditions);
+  section.need("name", "a name for the part");
+  WallPart part;
+  part.name = section.word("name", "");
+  part.side = section.word("side", "");
+  part.touching = section.word("touching", "");
+  if (section.has("where")) {
+    try {
+      part.where = compile_where(section.word("where", ""), context.constants, context.variables);
+    } catch (const InputError& e) {
+      section.fail("where", e.what());
+    }
+  }
+  Node conditions = item;
+  std::erase_if(std::get<Node::Table>(conditions.value), [](const Entry& e) {
+    return e.key == "name" || e.key == "side" || e.key == "touching" || e.key == "where";
+  });
+  // A kind without arguments stands as NAME = true.
+  if (conditions.table().size() == 1 && std::holds_alternative<bool>(conditions.table()[0].node->value))
+    conditions.value = conditions.table()[0].key;
+  const ReadWall wall = reader.read(conditions, "boundary.part");
+  part.wall = wall.wall;
+  const std::string of = !part.side.empty() ? part.side : !part.touching.empty() ? "beside " + part.touching : "all sides";
+  result.walls.push_back({part.name, wall.text + "   (part of " + of + ")"});
+  try {
+    result.problem.part(std::move(part));
+  } catch (const InputError& e) {
+    throw CaseError(item.place.text(), "boundary.part", e.what());
+  }
+}
+
+void read_corners(const Section& section, const Words& sides, Case& result) {
+  const Node* node = section.find("corners");
+  if (!node) return;
+  if (node->is_text() && node->text() == "mean") return;
+  if (!node->is_array()) section.fail("corners", "\"mean\", or a list of sides of which the first wins, is needed here");
+  for (const Node& item : node->array()) {
+    if (!item.is_text()) section.fail("corners", "names of sides are needed here");
+    if (std::ranges::find(sides, item.text()) == sides.end())
+      refuse_word(item.place.text(), "boundary.corners", "side", item.text(), sides, {});
+    result.problem.corners.push_back(item.text());
+  }
+}
+
+}  // namespace
+
 void read_boundary(const Context& context, const Node& root, const Dimensions& dimensions, Case& result) {
   Problem& problem = result.problem;
   const Grid& grid = problem.grid();
-  Words sides;
+  Words sides, named;
   for (const Side side : grid.sides()) sides.push_back(grid.side_name(side));
+  named = sides;
+  for (Index r = 0; r < problem.regions().size(); ++r)
+    if (!problem.regions()[r].active) named.push_back(problem.regions()[r].name);
   const Node* node = root.find("boundary");
   if (!node)
     throw CaseError(context.file, "boundary",
-                    "missing; say what acts on " + listed(sides, "and") + ", or give a default");
+                    "missing; say what acts on " + listed(named, "and") + ", or give a default");
   const Section section(context, *node, "boundary");
-  Words known = sides;
-  known.push_back("default");
+  Words known = named;
+  known.insert(known.end(), {"default", "corners", "part"});
   // A side of another rank is no misspelling: say which sides there are.
   for (const auto& e : node->table())
-    for (const char* any : {"west", "east", "south", "north", "bottom", "top"})
+    for (const char* any : {"west", "east", "south", "north", "bottom", "top", "inner", "outer"})
       if (e.key == any && std::ranges::find(sides, e.key) == sides.end())
         section.fail(e.key, "this grid has no such side; its sides are " + listed(sides, "and"));
-  section.allow(known, {"corners", "part", "inner", "outer"});
+  for (Index r = 0; r < problem.regions().size(); ++r)
+    if (const Region& region = problem.regions()[r]; region.active && section.has(region.name))
+      section.fail(region.name, "region '" + region.name + "' is not cut out and has no faces of its own");
+  section.allow(known, {});
   const BoundaryReader reader(context, dimensions, problem.equation().unknown);
-  for (const Side side : grid.sides()) {
-    const std::string name = grid.side_name(side);
+  const Node* parts = section.find("part");
+  for (const std::string& name : named) {
+    const auto side = grid.side(name);
     const Node* given = section.find(name);
     const std::string path = given ? section.key_path(name) : section.key_path("default");
     if (!given) given = section.find("default");
-    if (!given)
+    if (!given) {
+      // Parts may cover all of it; the faces they leave are found when walls are laid out.
+      if (parts) continue;
       throw CaseError(
           node->place.text(), section.key_path(name),
           "nothing is said of this side; give it a condition, or a default for all sides not named");
-    if (problem.periodic(side)) {
-      result.walls[side.number()] = "periodic: joined to " + grid.side_name({side.axis, !side.upper});
+    }
+    if (side && problem.periodic(*side)) {
+      result.walls.push_back({name, "periodic: joined to " + grid.side_name({side->axis, !side->upper})});
       continue;
     }
     ReadWall wall = reader.read(*given, path);
+    if (!side && wall.wall.empty()) section.fail(name, "a cut-out cannot be periodic");
     problem.wall(name, wall.wall);
-    result.walls[side.number()] = wall.text;
+    result.walls.push_back({name, wall.text});
   }
+  if (parts) {
+    if (!parts->is_array()) section.fail("part", "write [[boundary.part]], once for each");
+    for (const Node& item : parts->array()) read_part(context, item, reader, result);
+  }
+  read_corners(section, named, result);
 }
 
 void read_initial(const Context& context, const Node& root, const Dimensions& dimensions, Case& result) {
   const Node* node = root.find("initial");
   if (!node) throw CaseError(context.file, "initial", "missing; a case needs [initial] with a value");
   const Section section(context, *node, "initial");
-  section.allow({"value"}, {"rate", "walls"});
+  section.allow({"value", "walls"}, {"rate"});
+  const std::string walls = section.choice("walls", "boundary", {"boundary", "initial", "mean"}, {});
+  result.plan.walls = walls == "initial" ? Plan::Walls::initial
+                      : walls == "mean"  ? Plan::Walls::mean
+                                         : Plan::Walls::boundary;
   result.initial = read_value(context, section.need("value", "the unknown at the start"), "initial.value",
                               {dimensions.unknown, false, "a value of the unknown"}, context.variables);
   result.problem.initial = result.initial.function;

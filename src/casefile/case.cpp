@@ -15,9 +15,9 @@ namespace williwaw::casefile {
 namespace {
 
 const Words sections{"title", "constants", "grid",   "equation", "initial", "boundary",
-                     "time",  "space",     "record", "probe",    "exact",   "figure"};
-const Words later_sections{"region",   "steady", "settled", "cycle",   "derived",
-                           "converge", "stage",  "variant", "samples", "curve"};
+                     "time",  "space",     "record", "probe",    "exact",   "figure",   "region",
+                     "contact", "steady", "settled"};
+const Words later_sections{"cycle", "derived", "converge", "stage", "variant", "samples", "curve"};
 
 std::string read_text(const std::filesystem::path& file, const std::string& place, const std::string& key) {
   std::ifstream in(file);
@@ -89,7 +89,7 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
                    const Dimensions& dimensions, Case& result) {
   const bool shown = context.dimensional;
   std::vector<const Node*> lengths;
-  for (const char* axis : {"x", "y", "z"})
+  for (const char* axis : {"x", "y", "z", "r"})
     for (const Node* n : children(root.find("grid")->find(axis), {"to", "from", "spacing", "faces"}))
       lengths.push_back(n);
   const auto scale = [shown](Unit unit, const char* otherwise) {
@@ -104,7 +104,7 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
   const Unit value = shown_unit(kind, context, root);
   result.value = scale(value, value.text().c_str());
   if (!shown) return;
-  const int rank = result.problem.grid().rank();
+  const int rank = result.problem.grid().volume_dimension();
   if (kind.unknown == "temperature") {
     result.amount_unit = rank == 1 ? "J/m^2" : rank == 2 ? "J/m" : "J";
     result.flow_unit = rank == 1 ? "W/m^2" : rank == 2 ? "W/m" : "W";
@@ -123,20 +123,26 @@ Case assemble(const Node& root, Context& context) {
   read_constants(root, context);
   const Grid grid = read_grid(context, root);
   for (int a = 0; a < grid.rank(); ++a) context.variables.push_back(grid.axis(a).name());
+  const auto regions = std::make_shared<const Regions>(read_regions(context, root, grid));
+  context.regions = regions;
   const EquationKind& kind = read_equation_kind(root, context);
   const Dimensions dimensions = dimensions_of(kind, context, root);
   std::vector<std::pair<std::string, Value>> shown;
-  const Equation equation = read_equation(context, root, kind, dimensions, shown);
+  Equation equation = read_equation(context, root, grid, kind, dimensions, shown);
+  read_contacts(context, root, dimensions, equation);
   Case result{.file = {},
               .text = {},
               .title = top.word("title", ""),
-              .problem = Problem(grid, equation),
+              .problem = Problem(grid, equation, *regions),
               .equation_formula = kind.formula,
               .coefficients = shown,
               .walls = {},
               .initial = {},
               .plan = {},
+              .steady = {},
+              .settled = {},
               .step = {},
+              .record_every = {},
               .length = {},
               .time = {},
               .value = {},
@@ -148,7 +154,8 @@ Case assemble(const Node& root, Context& context) {
               .figures = {},
               .step_place = {},
               .equation_place = root.find("equation")->place.text(),
-              .initial_place = {}};
+              .initial_place = {},
+              .boundary_place = root.find("boundary") ? root.find("boundary")->place.text() : context.file};
   choose_scales(context, root, kind, dimensions, result);
   read_boundary(context, root, dimensions, result);
   read_initial(context, root, dimensions, result);

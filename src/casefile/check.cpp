@@ -11,10 +11,6 @@ namespace williwaw::casefile {
 
 namespace {
 
-Report::Data number(Real v) {
-  return Report::Data(v);
-}
-
 // Lowest and highest value of a coefficient over the unknowns at the start.
 std::pair<Real, Real> range_over(const Grid& g, const Function& f) {
   std::pair<Real, Real> range{std::numeric_limits<Real>::infinity(), -std::numeric_limits<Real>::infinity()};
@@ -69,7 +65,7 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
     report.row(name, v.si.empty() || v.si == v.text ? v.text : v.text + "  (" + v.si + ")",
                v.function.is_constant() ? number(v.function(Point{})) : Report::Data());
   derived_diffusivity(given, report);
-  if (const auto slowest = prepared.stability.smallest_eigenvalue) {
+  if (const auto slowest = prepared.slowest; slowest && !given.steady) {
     if (*slowest > 0) {
       const Real settle = std::log(100.0) / *slowest;
       report.row("time to settle",
@@ -79,7 +75,12 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
       report.row("time to settle", "no wall fixes the mean: what flows in stays", number(INFINITY));
     }
   }
-  report.row("initial value", given.initial.text);
+  for (const auto& point : e.points)
+    report.row("point " + point.name,
+               fmt::format("{} at {}", point.rate.is_constant() ? readable(point.rate(Point{}), given.flow_unit) : "a rate in time",
+                           given_place(given, point.at)),
+               point.rate.is_constant() ? number(point.rate(Point{})) : Report::Data(), given.flow_unit);
+  report.row(given.steady ? "first guess" : "initial value", given.initial.text);
   if (given.exact)
     report.row("exact solution", given.exact_is_initial ? "the initial value" : given.exact->text);
 }
@@ -94,7 +95,7 @@ void grid_section(const Case& given, Report& report) {
     const auto [low, high] = std::ranges::minmax_element(
         axis.gaps().subspan(1, static_cast<std::size_t>(axis.intervals() > 1 ? axis.intervals() - 1 : 0)));
     const std::string spacing =
-        axis.is_uniform() || axis.intervals() < 2
+        axis.is_evenly_spaced() || axis.intervals() < 2
             ? readable(given.length.shown_difference(axis.length() / static_cast<Real>(axis.intervals())),
                        given.length.unit)
             : fmt::format("{} to {}", readable(given.length.shown_difference(*low)),
@@ -106,35 +107,21 @@ void grid_section(const Case& given, Report& report) {
                            axis.periodic() ? ", periodic" : ""),
                Report::Data(axis.size()));
   }
+  if (g.axis(0).name() == "r")
+    report.row("coordinates", g.axis(0).coordinates() == Coordinates::spherical
+                                  ? "spherical: volumes and amounts are those of the whole sphere"
+                                  : "cylindrical: volumes and amounts are those of the whole turn");
   report.row("in all", fmt::format("{} unknowns", g.count()), Report::Data(g.count()));
 }
 
-void walls_section(const Case& given, Report& report) {
-  const Grid& g = given.problem.grid();
-  report.section("walls");
-  bool two_held = false;
-  for (const Side side : g.sides()) {
-    const auto faces = g.unknowns_at(side).size();
-    std::string text = given.walls[side.number()];
-    if (g.rank() > 1)
-      text += fmt::format(
-          "   ({} {}, {})", faces, g.unknowns() == Unknowns::cells ? "faces" : "nodes",
-          readable(std::pow(given.length.factor, g.rank() - 1) * g.side_area(side),
-                   given.length.unit.empty() ? "" : given.length.unit + (g.rank() == 3 ? "^2" : "")));
-    report.row(g.side_name(side), text);
-    for (const Side other : g.sides())
-      two_held = two_held ||
-                 (other.axis > side.axis && !given.problem.periodic(side) && !given.problem.periodic(other) &&
-                  given.problem.wall(side).holds() && given.problem.wall(other).holds());
-  }
-  if (two_held && g.unknowns() == Unknowns::nodes)
-    report.note("nodes shared by two held walls take the mean of both values");
-  if (g.unknowns() == Unknowns::nodes && std::ranges::any_of(g.sides(), [&](Side s) {
-        return !given.problem.periodic(s) && given.problem.wall(s).holds();
-      }))
-    report.note(
-        "held nodes take the wall's value from the start; the jump this makes has its own line in the "
-        "budget");
+// The linear solver of an implicit step, asked of the solvers themselves.
+std::string solver_text(const Case& given, const Prepared& prepared) {
+  LinearSystem system;
+  prepared.balance->linearise(prepared.initial, 0, 1, prepared.longest_step, Parts::all(), system);
+  SolverRules rules;
+  rules.reused = prepared.balance->offers().linear && prepared.balance->offers().steady_matrix;
+  const auto solver = make_solver(given.plan.solver, system, rules);
+  return solver->name() + (rules.reused && !solver->convergence() ? ", factored once and reused" : "");
 }
 
 void scheme_section(const Case& given, const Prepared& prepared, Report& report) {
@@ -146,9 +133,20 @@ void scheme_section(const Case& given, const Prepared& prepared, Report& report)
                          s.tableau.stages(), s.tableau.stages() == 1 ? "" : "s"),
              Report::Data(s.name));
   report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));
-  if (implicit)
-    report.row("solver",
-               given.problem.grid().rank() == 1 ? "Thomas" : "sparse direct, factored once and reused");
+  if (implicit) report.row("solver", solver_text(given, prepared), Report::Data(given.plan.solver));
+}
+
+void steady_section(const Case& given, const Prepared& prepared, Report& report) {
+  const SteadyRules& rules = *given.steady;
+  report.section("schemes");
+  report.row("steady state", given.problem.is_nonlinear() ? "Newton's method, a linear solve for each step"
+                                                          : "one linear solve");
+  report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));
+  report.row("solver", prepared.steady->solver + (rules.solver == "auto" ? "  (chosen automatically)" : ""),
+             Report::Data(rules.solver));
+  report.row("stops when", stopping_rule(rules), number(rules.tolerance));
+  if (prepared.steady->mean_fixed)
+    report.note("no wall fixes the mean; sources and walls balance, so that it is fixed to that of the first guess");
 }
 
 std::string standing_text(verify::Limit::Standing standing) {
@@ -243,56 +241,6 @@ void cost_section(const Case& given, const Prepared& prepared, Report& report) {
 
 }  // namespace
 
-Prepared prepare(const Case& given, Execution execution) {
-  Prepared result;
-  result.plan = given.plan;
-  try {
-    result.balance = std::make_unique<DiffusionBalance>(given.problem, execution);
-    result.stability =
-        verify::stability(*result.balance, given.plan.scheme, given.step.value, 0, given.plan.until);
-  } catch (const CaseError&) {
-    throw;
-  } catch (const InputError& e) {
-    throw CaseError(given.equation_place, "equation", e.what());
-  }
-  if (given.step.of_limit) {
-    const Real limit = result.stability.limit.step;
-    if (std::isinf(limit))
-      throw CaseError(
-          given.step_place, "time.step.of_limit",
-          "scheme '" + given.plan.scheme.name +
-              "' is stable at any step and has no limit to take a part of; give the step as a time");
-    result.plan.step = given.step.value * limit;
-    result.plan.trim = true;
-  } else {
-    result.plan.step = given.step.value;
-  }
-  try {
-    result.stretches = schedule(result.plan);
-  } catch (const StepMisfit& e) {
-    std::string would = given.duration(e.shorter);
-    if (e.longer != e.shorter) would += " or " + given.duration(e.longer);
-    throw CaseError(
-        given.step_place, "time.step",
-        fmt::format("{} does not divide the time from {} to {}, at which something is recorded; {} would",
-                    given.duration(e.step), given.duration(e.from), given.duration(e.to), would));
-  } catch (const InputError& e) {
-    throw CaseError(given.step_place, "time.step", e.what());
-  }
-  try {
-    result.initial = result.balance->initial_state();
-  } catch (const InputError& e) {
-    throw CaseError(given.initial_place, "initial.value", e.what());
-  }
-  for (const auto& s : result.stretches) {
-    result.steps += s.steps;
-    result.longest_step = std::max(result.longest_step, (s.to - s.from) / static_cast<Real>(s.steps));
-  }
-  result.stability.diffusion_number *= result.longest_step / std::max(result.stability.step, 1e-300);
-  result.stability.step = result.longest_step;
-  return result;
-}
-
 std::string forecast(const Case& given, const Prepared& prepared) {
   const auto& s = prepared.stability;
   const std::string limit = given.duration(s.limit.step);
@@ -312,7 +260,12 @@ Report check_report(const Case& given, Prepared& prepared) {
   Report report;
   equation_section(given, prepared, report);
   grid_section(given, report);
-  walls_section(given, report);
+  regions_section(given, prepared, report);
+  walls_section(given, prepared, report);
+  if (given.steady) {
+    steady_section(given, prepared, report);
+    return report;
+  }
   scheme_section(given, prepared, report);
   stability_section(given, prepared, report);
   warnings_section(given, prepared, report);
@@ -329,7 +282,11 @@ Report brief_report(const Case& given, Prepared& prepared) {
   std::string size;
   for (int a = 0; a < g.rank(); ++a) size += (a == 0 ? "" : " x ") + std::to_string(g.size(a));
   report.row("grid", size + (g.unknowns() == Unknowns::cells ? " cells" : " nodes"));
-  for (const Side side : g.sides()) report.row(g.side_name(side), given.walls[side.number()]);
+  for (const auto& [name, text] : given.walls) report.row(name, text);
+  if (given.steady) {
+    report.row("solver", prepared.steady->solver);
+    return report;
+  }
   report.row("scheme", fmt::format("{}, {} steps of {}", given.plan.scheme.title, prepared.steps,
                                    given.duration(prepared.longest_step)));
   const std::string limit = std::isinf(s.limit.step)

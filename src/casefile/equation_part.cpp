@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "parts.hpp"
 
@@ -102,20 +103,126 @@ Dimensions dimensions_of(const EquationKind& kind, const Context& context, const
   return d;
 }
 
-Equation read_equation(const Context& context, const Node& root, const EquationKind& kind,
+namespace {
+
+// A formula of u, in SI; { formula, unit } gives its result a unit, u_unit says what u is in it.
+void read_reaction(const Context& context, const Section& section, const Dimensions& dimensions, Equation& equation,
+                   std::vector<std::pair<std::string, Value>>& shown) {
+  const Node& node = *section.find("reaction");
+  const std::string path = section.key_path("reaction");
+  std::string formula;
+  Unit unit, u_unit;
+  bool scaled = false, u_scaled = false;
+  if (node.is_text()) {
+    formula = node.text();
+  } else if (node.is_table()) {
+    const Section table(context, node, path);
+    table.allow({"formula", "unit", "u_unit"}, {});
+    table.need("formula", "a formula of u");
+    formula = table.word("formula", "");
+    const auto read_unit = [&](const char* key, const Unit& like, const char* what) {
+      const auto parsed = Unit::parse(table.word(key, ""));
+      if (!parsed) table.fail(key, "'" + table.word(key, "") + "' is not a unit");
+      if (!parsed->same_dimension(like))
+        table.fail(key, fmt::format("unit '{}' does not fit: {} is needed here, in '{}' for example", parsed->text(),
+                                    what, like.text().empty() ? like.si_text() : like.text()));
+      return *parsed;
+    };
+    if ((scaled = table.has("unit"))) unit = read_unit("unit", dimensions.source, "an amount per volume and time");
+    if ((u_scaled = table.has("u_unit"))) u_unit = read_unit("u_unit", dimensions.unknown, "a value of the unknown");
+  } else {
+    section.fail("reaction", "a formula of u in quotation marks is needed here");
+  }
+  Words variables = context.variables;
+  variables.push_back("t");
+  try {
+    Reaction reaction = compile_reaction(formula, context.constants, variables);
+    if (scaled || u_scaled) {
+      const Real factor = scaled ? unit.to_si(1, true) : 1;
+      const Real zero = u_scaled ? u_unit.from_si(0) : 0, slope = u_scaled ? u_unit.from_si(1) - zero : 1;
+      reaction.rate = [inner = reaction.rate, factor, zero, slope](const Points& p, Real t, std::span<const Real> u,
+                                                                   std::span<Real> out) {
+        std::vector<Real> shown_u(u.size());
+        for (std::size_t i = 0; i < u.size(); ++i) shown_u[i] = zero + slope * u[i];
+        inner(p, t, shown_u, out);
+        for (Real& v : out) v *= factor;
+      };
+    }
+    shown.push_back({"reaction", {Function(NAN), formula + (reaction.linear ? "  (linear in u)" : "  (not linear in u)"), ""}});
+    equation.reaction = std::move(reaction);
+  } catch (const CaseError&) {
+    throw;
+  } catch (const InputError& e) {
+    throw CaseError(node.place.text(), path, e.what());
+  }
+}
+
+void read_points(const Context& context, const Node& list, const Dimensions& dimensions, const Grid& grid,
+                 Equation& equation) {
+  if (!list.is_array())
+    throw CaseError(list.place.text(), "equation.points", "a list is needed here, [{ name, at, rate }, ..]");
+  for (const Node& item : list.array()) {
+    const Section point(context, item, "equation.points");
+    point.allow({"name", "at", "rate"}, {});
+    point.need("name", "a name for the point");
+    PointSource source;
+    source.name = point.word("name", "");
+    if (source.name.empty() || source.name.find_first_of(",\"\n") != std::string::npos)
+      point.fail("name", "a name without commas and quotation marks is needed here");
+    if (std::ranges::find(equation.points, source.name, &PointSource::name) != equation.points.end())
+      point.fail("name", "two points are called '" + source.name + "'");
+    source.at = read_point(context, point.need("at", "the point's place"), point.key_path("at"), grid);
+    const Expected expected{dimensions.source * Unit::of("m").power(grid.volume_dimension()), false,
+                            "an amount per time" + std::string(grid.volume_dimension() == 3 ? "" : " (for each " +
+                            std::string(grid.volume_dimension() == 2 ? "metre" : "square metre") + " of what the grid leaves out)")};
+    source.rate = read_value(context, point.need("rate", expected.name), point.key_path("rate"), expected, {"t"}).function;
+    if (!context.regions->keeps(context.regions->label(source.at)))
+      point.fail("at", "lies in " + context.regions->name_of(context.regions->label(source.at)) + ", which is cut out of the domain");
+    equation.points.push_back(std::move(source));
+  }
+}
+
+}  // namespace
+
+void read_contacts(const Context& context, const Node& root, const Dimensions& dimensions, Equation& equation) {
+  const Node* list = root.find("contact");
+  if (!list) return;
+  if (!list->is_array()) throw CaseError(list->place.text(), "contact", "write [[contact]], once for each");
+  for (const Node& item : list->array()) {
+    const Section contact(context, item, "contact");
+    contact.allow({"between", "resistance"}, {});
+    const Node& names = contact.need("between", "two regions, [\"a\", \"b\"]; \"default\" is what belongs to none");
+    if (!names.is_array() || names.array().size() != 2 || !names.array()[0].is_text() || !names.array()[1].is_text())
+      contact.fail("between", "two regions are needed here, [\"a\", \"b\"]");
+    std::array<int, 2> labels{};
+    for (std::size_t n = 0; n < 2; ++n) {
+      const std::string& name = names.array()[n].text();
+      const Index found = context.regions->find(name);
+      if (name != "default" && found < 0) contact.fail("between", "there is no region called '" + name + "'");
+      labels[n] = static_cast<int>(found) + 1;
+    }
+    const Real resistance =
+        read_number(context, contact.need("resistance", "a resistance of a unit of area"),
+                    contact.key_path("resistance"), {Unit() / dimensions.exchange, false, "a contact resistance"});
+    if (!(resistance >= 0)) contact.fail("resistance", "must not be below zero");
+    equation.contacts.push_back({labels[0], labels[1], resistance});
+  }
+}
+
+Equation read_equation(const Context& context, const Node& root, const Grid& grid, const EquationKind& kind,
                        const Dimensions& dimensions, std::vector<std::pair<std::string, Value>>& shown) {
   const Node& node = equation_node(root, context);
   const Section section(context, node, "equation");
   Words known{"kind", "unknown"};
   for (const auto& k : kind.keys) known.push_back(k.name);
-  Words later{"points", "reaction"};
+  known.insert(known.end(), {"points", "reaction"});
   for (const auto& other : equation_kinds())
     for (const auto& k : other.keys)
       if (std::ranges::find(known, k.name) == known.end())
         if (section.has(k.name))
           section.fail(k.name, "does not belong to kind '" + kind.name + "', whose keys are " +
                                    listed({known.begin() + 2, known.end()}, "and"));
-  section.allow(known, later);
+  section.allow(known, {});
 
   std::vector<std::vector<Function>> coefficients;
   for (const auto& key : kind.keys) {
@@ -140,8 +247,9 @@ Equation read_equation(const Context& context, const Node& root, const EquationK
         throw CaseError(n.place.text(), path,
                         "must not depend on time: a storage that changes by itself would create or destroy "
                         "what is stored");
-      if (!is_source && v.function.is_constant() && !(v.function(Point{}) > 0))
-        throw CaseError(n.place.text(), path, "must be above zero");
+      for (int label = 0; !is_source && label <= (v.function.regions() ? context.regions->size() : 0); ++label)
+        if (const Function& part = v.function.part(label); part.is_constant() && !(part(Point{}) > 0))
+          throw CaseError(n.place.text(), path, "must be above zero");
       return v;
     };
     if (key.each_axis && is_by_axis(*given)) {
@@ -160,6 +268,8 @@ Equation read_equation(const Context& context, const Node& root, const EquationK
     }
   }
   Equation equation = kind.make(coefficients);
+  if (section.has("reaction")) read_reaction(context, section, dimensions, equation, shown);
+  if (const Node* points = section.find("points")) read_points(context, *points, dimensions, grid, equation);
   if (const Node* unknown = section.find("unknown")) {
     const Section naming(context, *unknown, "equation.unknown");
     naming.allow({"name", "unit"}, {});

@@ -16,24 +16,26 @@ class FigureReader {
         section_(context, item, "figure") {}
 
   FigureRequest read() {
-    section_.allow({"kind", "of", "title", "times", "every", "range", "along", "at"},
-                   {"levels", "from", "to"});
+    section_.allow({"kind", "of", "title", "times", "every", "range", "along", "at", "levels"}, {"from", "to"});
     section_.need("kind", "the kind of figure");
     figure_.kind =
-        section_.choice("kind", "", {"profiles", "map", "spacetime", "series"},
-                        {"contours", "surface", "slices", "outer-faces", "strip", "budget", "residuals",
-                         "stability", "spectrum", "dispersion", "convergence", "film"});
+        section_.choice("kind", "", {"profiles", "map", "contours", "surface", "slices", "outer-faces", "spacetime",
+                                     "series", "budget", "residuals", "wall"},
+                        {"strip", "stability", "spectrum", "dispersion", "convergence", "film"});
     figure_.of = section_.word("of", "");
     figure_.title = section_.word("title", "");
     if (const Node* times = section_.find("times")) {
       if (!times->is_array()) section_.fail("times", "a list of times is needed here, [..]");
       for (const auto& t : times->array()) {
         figure_.times.push_back(read_number(context_, t, "figure.times", {Unit::of("s"), false, "a time"}));
-        if (!(figure_.times.back() >= 0 && figure_.times.back() <= given_.plan.until * (1 + 1e-9)))
+        if (given_.steady) section_.fail("times", "a steady state has no times");
+        if (!(figure_.times.back() >= 0 &&
+              (figure_.times.back() <= given_.plan.until * (1 + 1e-9) || given_.settled.ends_run)))
           throw CaseError(t.place.text(), "figure.times",
                           "lies outside the run, which goes from 0 to its end");
       }
     }
+    if (section_.has("levels")) figure_.levels = section_.whole("levels", 2);
     if (section_.has("every")) figure_.every = section_.whole("every", 1);
     if (const Node* range = section_.find("range")) read_range(*range);
     if (const Node* along = section_.find("along")) read_along(*along);
@@ -87,10 +89,17 @@ class FigureReader {
     const int rank = grid_.rank();
     if (figure_.kind == "profiles" && rank > 1 && !figure_.along)
       complain("profiles on a plan or in a block need along = { from, to }");
-    if (figure_.kind == "map" && rank == 1)
-      complain("a map needs two axes; in one dimension use profiles or spacetime");
-    if (figure_.kind == "map" && rank == 3 && !figure_.at)
-      complain("a map of a block needs a plane, at = { z = .. }");
+    const bool plane = figure_.kind == "map" || figure_.kind == "contours" || figure_.kind == "surface";
+    if (plane && rank == 1)
+      complain("it needs two axes; in one dimension use profiles or spacetime");
+    if (plane && rank == 3 && !figure_.at)
+      complain("of a block it needs a plane, at = { z = .. }");
+    if ((figure_.kind == "slices" || figure_.kind == "outer-faces") && rank != 3)
+      complain("it needs a block, with three axes; on a plan use map or contours");
+    if (figure_.kind == "residuals" && !given_.steady)
+      complain("residuals belong to [steady]: they show how its solver went");
+    if (figure_.kind == "spacetime" && given_.steady) complain("a steady state has no times");
+    if (figure_.kind == "wall" && figure_.of.empty()) complain("say of which side, of = \"top\"");
     if (figure_.kind == "spacetime" && rank > 1 && !figure_.along)
       complain("spacetime on a plan or in a block needs along = { from, to }");
   }

@@ -11,33 +11,44 @@ namespace williwaw::casefile {
 
 namespace {
 
-// muParser evaluates arrays of variables in one call; formulas are fed in pieces of this size.
-constexpr Index chunk = 256;
-
+// One point at a time: muParser could evaluate arrays in one call, but reads the formula anew for each of them.
 class Compiled {
  public:
   Compiled(const std::string& text, const Constants& constants, const std::vector<std::string>& variables);
 
   bool uses(const std::string& variable) const;
-  void evaluate(const Points& places, Real time, std::span<Real> out);
+  /// `u` may be left empty by formulas that do not use it.
+  void evaluate(const Points& places, Real time, std::span<const Real> u, std::span<Real> out);
 
  private:
+  // What variables take their values from.
+  struct Line {
+    std::array<const Real*, 4> values;  // x (and r), y, z, u
+    Real time;
+    Index count;
+  };
   struct Sum {
     std::string index;
     Index from, to;
     std::unique_ptr<Compiled> term;
-    std::vector<Real> values = std::vector<Real>(chunk);
+    std::vector<Real> values;
+    Real now = 0;
+  };
+  struct Variable {
+    int source = -1;  ///< entry of Line::values, 4 for the time, -1 for the index of a sum
+    Real now = 0;
   };
 
   std::string take_sums(std::string text);
   void define_functions();
   void parse();
-  void evaluate_chunk(Index count, Real* out);
-  void fill(const std::string& name, const Real* values, Index count);
+  void evaluate(const Line& line, Real* out);
+  void set_index(const std::string& name, Real value);
 
   Constants constants_;
   std::vector<std::string> names_;
-  std::map<std::string, std::vector<Real>> variables_;
+  std::map<std::string, Variable> variables_;
+  std::vector<Variable*> changing_;  ///< those that the formula uses
   std::vector<Sum> sums_;
   std::string text_;
   mu::Parser parser_;
@@ -58,13 +69,17 @@ Compiled::Compiled(const std::string& text, const Constants& constants,
                    const std::vector<std::string>& variables)
     : constants_(constants), names_(variables), text_(text) {
   for (const auto& v : names_) constants_.erase(v);
-  for (const auto& v : names_) variables_[v].assign(chunk, 0.0);
+  for (const auto& v : names_) {
+    static const std::map<std::string, int> sources{{"x", 0}, {"r", 0}, {"y", 1}, {"z", 2}, {"u", 3}, {"t", 4}};
+    const auto found = sources.find(v);
+    variables_[v].source = found == sources.end() ? -1 : found->second;
+  }
   define_functions();
   for (const auto& [name, value] : constants_) parser_.DefineConst(name, value);
-  for (auto& [name, values] : variables_) parser_.DefineVar(name, values.data());
+  for (auto& [name, variable] : variables_) parser_.DefineVar(name, &variable.now);
   const std::string plain = take_sums(text);
   for (std::size_t s = 0; s < sums_.size(); ++s)
-    parser_.DefineVar("sum_over_" + std::to_string(s), sums_[s].values.data());
+    parser_.DefineVar("sum_over_" + std::to_string(s), &sums_[s].now);
   parser_.SetExpr(plain);
   parse();
 }
@@ -124,9 +139,11 @@ std::string Compiled::take_sums(std::string text) {
 
 void Compiled::parse() {
   try {
-    Real once[chunk];
-    parser_.Eval(once, 1);
-    for (const auto& [name, pointer] : parser_.GetUsedVar()) used_.push_back(name);
+    parser_.Eval();
+    for (const auto& [name, pointer] : parser_.GetUsedVar()) {
+      used_.push_back(name);
+      if (const auto found = variables_.find(name); found != variables_.end()) changing_.push_back(&found->second);
+    }
   } catch (const mu::Parser::exception_type& e) {
     const std::string token = trimmed(e.GetToken());
     std::string message = "formula '" + text_ + "' cannot be read: ";
@@ -145,7 +162,7 @@ void Compiled::parse() {
       // One letter is near to every other.
       if (const std::string near = name.size() > 1 ? nearest(name, known) : ""; !near.empty()) {
         message += "; did you mean '" + near + "'?";
-      } else if (name.size() == 1 && std::string("xyzt").find(name) != std::string::npos) {
+      } else if (name.size() == 1 && std::string("xyzrtu").find(name) != std::string::npos) {
         std::string list;
         for (const auto& v : names_) list += (list.empty() ? "" : ", ") + v;
         message += list.empty() ? "; only constants may stand here" : "; here it may use " + list;
@@ -163,38 +180,36 @@ bool Compiled::uses(const std::string& variable) const {
          std::ranges::any_of(sums_, [&](const Sum& s) { return s.term->uses(variable); });
 }
 
-void Compiled::fill(const std::string& name, const Real* values, Index count) {
-  const auto found = variables_.find(name);
-  if (found != variables_.end()) std::copy(values, values + count, found->second.begin());
+void Compiled::set_index(const std::string& name, Real value) {
+  if (const auto found = variables_.find(name); found != variables_.end()) found->second.now = value;
   for (auto& s : sums_)
-    if (s.index != name) s.term->fill(name, values, count);
+    if (s.index != name) s.term->set_index(name, value);
 }
 
-void Compiled::evaluate_chunk(Index count, Real* out) {
-  std::array<Real, chunk> part{}, index{};
+void Compiled::evaluate(const Line& line, Real* out) {
+  std::vector<Real> part(sums_.empty() ? 0 : static_cast<std::size_t>(line.count));
   for (auto& s : sums_) {
-    std::fill(s.values.begin(), s.values.end(), 0.0);
+    s.values.assign(part.size(), 0.0);
     for (Index n = s.from; n <= s.to; ++n) {
-      index.fill(static_cast<Real>(n));
-      s.term->fill(s.index, index.data(), count);
-      s.term->evaluate_chunk(count, part.data());
-      for (Index i = 0; i < count; ++i) s.values[i] += part[i];
+      s.term->set_index(s.index, static_cast<Real>(n));
+      s.term->evaluate(line, part.data());
+      for (Index i = 0; i < line.count; ++i) s.values[i] += part[i];
     }
   }
-  parser_.Eval(out, static_cast<int>(count));
+  for (Index i = 0; i < line.count; ++i) {
+    for (Variable* v : changing_) {
+      if (v->source == 4)
+        v->now = line.time;
+      else if (v->source >= 0)
+        v->now = line.values[v->source][i];
+    }
+    for (Sum& s : sums_) s.now = s.values[i];
+    out[i] = parser_.Eval();
+  }
 }
 
-void Compiled::evaluate(const Points& places, Real time, std::span<Real> out) {
-  std::array<Real, chunk> times{};
-  times.fill(time);
-  for (Index start = 0; start < places.size(); start += chunk) {
-    const Index count = std::min(chunk, places.size() - start);
-    fill("x", places.x.data() + start, count);
-    fill("y", places.y.data() + start, count);
-    fill("z", places.z.data() + start, count);
-    fill("t", times.data(), count);
-    evaluate_chunk(count, out.data() + start);
-  }
+void Compiled::evaluate(const Points& places, Real time, std::span<const Real> u, std::span<Real> out) {
+  evaluate({{places.x.data(), places.y.data(), places.z.data(), u.data()}, time, places.size()}, out.data());
 }
 
 }  // namespace
@@ -204,16 +219,66 @@ const Constants& common_constants() {
   return common;
 }
 
-Function compile(const std::string& formula, const Constants& constants,
-                 const std::vector<std::string>& variables) {
+namespace {
+
+std::shared_ptr<Compiled> compiled_from(const std::string& formula, const Constants& constants,
+                                        const std::vector<std::string>& variables) {
   Constants all = common_constants();
   for (const auto& [name, value] : constants) all[name] = value;
-  const auto compiled = std::make_shared<Compiled>(formula, all, variables);
-  const bool on_place = compiled->uses("x") || compiled->uses("y") || compiled->uses("z");
+  return std::make_shared<Compiled>(formula, all, variables);
+}
+
+bool uses_place(const Compiled& c) {
+  return c.uses("x") || c.uses("y") || c.uses("z") || c.uses("r");
+}
+
+// Whether second differences in u vanish, at places and times and from sizes to sizes that are far apart.
+bool is_affine(Compiled& c) {
+  for (const Real size : {1e-2, 1.0, 300.0})
+    for (const Real place : {0.013, 0.37, 1.9})
+      for (const Real time : {0.0, 17.0}) {
+        Points points(3);
+        for (auto* p : {&points.x, &points.y, &points.z}) p->assign(3, place);
+        const std::array<Real, 3> u{size, 2 * size, 3 * size};
+        std::array<Real, 3> f{};
+        c.evaluate(points, time, u, f);
+        const Real bend = f[0] - 2 * f[1] + f[2];
+        if (!(std::abs(bend) <= 1e-9 * (std::abs(f[0]) + std::abs(f[1]) + std::abs(f[2])))) return false;
+      }
+  return true;
+}
+
+}  // namespace
+
+Where compile_where(const std::string& formula, const Constants& constants,
+                    const std::vector<std::string>& variables) {
+  const auto compiled = compiled_from(formula, constants, variables);
+  return [compiled](const Points& places, std::span<char> in) {
+    std::vector<Real> values(in.size());
+    compiled->evaluate(places, 0, {}, values);
+    for (std::size_t i = 0; i < in.size(); ++i) in[i] = values[i] != 0 ? 1 : 0;
+  };
+}
+
+Reaction compile_reaction(const std::string& formula, const Constants& constants,
+                          const std::vector<std::string>& variables) {
+  auto with_u = variables;
+  with_u.push_back("u");
+  const auto compiled = compiled_from(formula, constants, with_u);
+  return {[compiled](const Points& places, Real time, std::span<const Real> u, std::span<Real> out) {
+            compiled->evaluate(places, time, u, out);
+          },
+          compiled->uses("t"), is_affine(*compiled)};
+}
+
+Function compile(const std::string& formula, const Constants& constants,
+                 const std::vector<std::string>& variables) {
+  const auto compiled = compiled_from(formula, constants, variables);
+  const bool on_place = uses_place(*compiled);
   const bool on_time = compiled->uses("t");
   auto function =
       Function::by_line([compiled](const Points& places, Real time,
-                                   std::span<Real> out) { compiled->evaluate(places, time, out); },
+                                   std::span<Real> out) { compiled->evaluate(places, time, {}, out); },
                         on_place, on_time);
   if (!on_place && !on_time) return {function(Point{})};
   return function;

@@ -56,21 +56,43 @@ std::vector<Real> given_faces(const Context& context, const Section& axis) {
   return marks;
 }
 
-Axis read_axis(const Context& context, const Section& axis, const std::string& name, Unknowns unknowns,
-               bool periodic) {
-  if (axis.has("faces")) return {name, given_faces(context, axis), unknowns, periodic};
+// From where to where an axis reaches, and into how many intervals.
+struct Extent {
+  Real from, to;
+  Index intervals;
+  Real growth;
+};
+
+Extent read_extent(const Context& context, const Section& axis) {
   const Real from =
       read_number(context, axis.need("from", "where the axis starts"), axis.key_path("from"), a_length());
   const Real to =
       read_number(context, axis.need("to", "where the axis ends"), axis.key_path("to"), a_length());
   if (!(to > from)) axis.fail("to", "must lie above 'from'");
   const Index intervals = intervals_of(context, axis, to - from);
-  if (!axis.has("growth")) return Axis::uniform(name, from, to, intervals, unknowns, periodic);
+  if (!axis.has("growth")) return {from, to, intervals, 1};
   if (axis.has("spacing")) axis.fail("growth", "goes with cells or nodes, not with spacing");
   const Real growth =
       read_number(context, *axis.find("growth"), axis.key_path("growth"), {Unit(), false, "a plain number"});
   if (!(growth >= 0.5 && growth <= 2)) axis.fail("growth", "must lie between 0.5 and 2");
-  return {name, growing(from, to, intervals, growth), unknowns, periodic};
+  return {from, to, intervals, growth};
+}
+
+std::vector<Real> marks_along(const Context& context, const Section& axis) {
+  if (axis.has("faces")) return given_faces(context, axis);
+  const Extent e = read_extent(context, axis);
+  if (e.growth != 1) return growing(e.from, e.to, e.intervals, e.growth);
+  const auto even = Axis::uniform("x", e.from, e.to, e.intervals, Unknowns::cells).marks();
+  return {even.begin(), even.end()};
+}
+
+Axis read_axis(const Context& context, const Section& axis, const std::string& name, Unknowns unknowns,
+               bool periodic, Coordinates coordinates) {
+  if (name == "r") return Axis::radial(coordinates, marks_along(context, axis), unknowns);
+  if (axis.has("faces")) return {name, given_faces(context, axis), unknowns, periodic};
+  const Extent e = read_extent(context, axis);
+  if (e.growth == 1) return Axis::uniform(name, e.from, e.to, e.intervals, unknowns, periodic);
+  return {name, growing(e.from, e.to, e.intervals, e.growth), unknowns, periodic};
 }
 
 // A side is periodic when [boundary] says so; the grid must know before walls are read.
@@ -87,19 +109,34 @@ Grid read_grid(const Context& context, const Node& root) {
   const Node* node = root.find("grid");
   if (!node) throw CaseError(context.file, "grid", "missing; a case needs a [grid]");
   const Section grid(context, *node, "grid");
-  grid.allow({"coordinates", "unknowns", "x", "y", "z"}, {"r"});
-  grid.choice("coordinates", "cartesian", {"cartesian"}, {"cylindrical", "spherical"});
+  grid.allow({"coordinates", "unknowns", "x", "y", "z", "r"}, {});
+  const std::string form =
+      grid.choice("coordinates", "cartesian", {"cartesian", "cylindrical", "spherical"}, {});
+  const Coordinates coordinates = form == "cylindrical" ? Coordinates::cylindrical
+                                  : form == "spherical" ? Coordinates::spherical
+                                                        : Coordinates::cartesian;
+  const bool round = coordinates != Coordinates::cartesian;
+  for (const char* name : {"x", "y", "z", "r"})
+    if (grid.has(name) && (round ? std::string(name) != "r" && !(form == "cylindrical" && std::string(name) == "z")
+                                 : std::string(name) == "r"))
+      grid.fail(name, form + " coordinates have no such axis; they have " +
+                          (form == "cylindrical" ? "r and z" : round ? "r" : "x, y and z"));
   const auto where = grid.choice("unknowns", "cells", {"cells", "nodes"}, {"faces"});
   const Unknowns unknowns = where == "nodes" ? Unknowns::nodes : Unknowns::cells;
   const std::map<std::string, std::pair<std::string, std::string>> ends{
-      {"x", {"west", "east"}}, {"y", {"south", "north"}}, {"z", {"bottom", "top"}}};
+      {"x", {"west", "east"}}, {"y", {"south", "north"}}, {"z", {"bottom", "top"}}, {"r", {"inner", "outer"}}};
+  // r stands before z, as x does.
+  const Words order = round ? Words{"r", "z"} : Words{"x", "y", "z"};
   const Node* boundary = root.find("boundary");
   std::vector<Axis> axes;
-  for (const auto& [name, sides] : ends) {
+  for (const auto& name : order) {
+    const auto& sides = ends.at(name);
     const Node* given = grid.find(name);
     if (!given) continue;
     const Section axis(context, *given, "grid." + name);
     axis.allow({"from", "to", "cells", "nodes", "spacing", "faces", "growth"}, {});
+    if (name == "r" && (says_periodic(boundary, "inner") || says_periodic(boundary, "outer")))
+      throw CaseError(boundary->place.text(), "boundary", "the distance from a centre cannot be periodic");
     const bool low = says_periodic(boundary, sides.first), high = says_periodic(boundary, sides.second);
     if (low != high) {
       const std::string &is = low ? sides.first : sides.second, &is_not = low ? sides.second : sides.first;
@@ -108,14 +145,14 @@ Grid read_grid(const Context& context, const Node& root) {
           "is periodic, but '" + is_not + "', the other end of " + name + ", is not; say so of both");
     }
     try {
-      axes.push_back(read_axis(context, axis, name, unknowns, low));
+      axes.push_back(read_axis(context, axis, name, unknowns, low, coordinates));
     } catch (const CaseError&) {
       throw;
     } catch (const InputError& e) {
       throw CaseError(given->place.text(), axis.path(), e.what());
     }
   }
-  if (axes.empty()) throw CaseError(node->place.text(), "grid", "at least one of x, y and z is needed");
+  if (axes.empty()) throw CaseError(node->place.text(), "grid", "at least one of " + listed(order, "and") + " is needed");
   Real unknowns_in_all = 1;
   for (const auto& a : axes) unknowns_in_all *= static_cast<Real>(a.size());
   if (unknowns_in_all > 2e9)

@@ -14,10 +14,13 @@ Grid read_grid(const Context& context, const Node& root);
 /// Finds the equation's kind; throws for one that is not there.
 const EquationKind& read_equation_kind(const Node& root, const Context& context);
 Dimensions dimensions_of(const EquationKind& kind, const Context& context, const Node& root);
-Equation read_equation(const Context& context, const Node& root, const EquationKind& kind,
+Regions read_regions(const Context& context, const Node& root, const Grid& grid);
+void read_contacts(const Context& context, const Node& root, const Dimensions& dimensions, Equation& equation);
+Equation read_equation(const Context& context, const Node& root, const Grid& grid, const EquationKind& kind,
                        const Dimensions& dimensions, std::vector<std::pair<std::string, Value>>& shown);
 void read_boundary(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
 void read_initial(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+/// [time] or [steady], and [settled].
 void read_time(const Context& context, const Node& root, Case& result);
 void read_space(const Context& context, const Node& root);
 void read_records(const Context& context, const Node& root, Case& result);

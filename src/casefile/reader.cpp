@@ -74,6 +74,14 @@ Index Section::whole(const std::string& key, Index lowest) const {
   return *number;
 }
 
+bool Section::truth(const std::string& key, bool otherwise) const {
+  const Node* given = find(key);
+  if (!given) return otherwise;
+  const auto* value = std::get_if<bool>(&given->value);
+  if (!value) fail(key, "true or false is needed here");
+  return *value;
+}
+
 void Section::fail(const std::string& key, const std::string& text) const {
   const Node* found = find(key);
   throw CaseError((found ? found->place : node_.place).text(), key_path(key), text);
@@ -171,10 +179,35 @@ class ValueReader {
     return {Function(si), text, si == measured.number ? "" : fmt::format("{:.6g} {}", si, unit.si_text())};
   }
 
+  // { default = .., cable = .. }: regions that are not named take the default.
+  Value by_region(const Section& section, const Words& variables) const {
+    Words known{"default"};
+    for (Index r = 0; r < context_.regions->size(); ++r) known.push_back((*context_.regions)[r].name);
+    if (known.size() == 1) fail("there are no regions in this case: give a single value, or add [region.NAME]");
+    section.allow(known, {});
+    const auto read_one = [&](const std::string& key) {
+      return ValueReader(context_, *section.find(key), section.key_path(key), expected_).read(variables);
+    };
+    const Value rest = read_one("default");
+    std::vector<Function> parts(known.size(), rest.function);
+    std::string text = rest.text;
+    for (std::size_t r = 1; r < known.size(); ++r) {
+      if (!section.has(known[r])) continue;
+      const Value one = read_one(known[r]);
+      parts[r] = one.function;
+      text += "; " + known[r] + ": " + one.text;
+    }
+    return {Function::by_region(context_.regions, std::move(parts)), text, ""};
+  }
+
   Value from_table(const Words& variables) const {
     const Section section(context_, node_, key_);
+    if (section.has("default")) return by_region(section, variables);
+    for (Index r = 0; r < context_.regions->size(); ++r)
+      if (section.has((*context_.regions)[r].name))
+        fail("values by region need a default, for what belongs to no region");
     section.allow({"formula", "unit"},
-                  {"file", "variable", "outside", "default", "u_unit", "table", "region", "from", "noise"});
+                  {"file", "variable", "outside", "u_unit", "table", "region", "from", "noise"});
     const std::string formula = section.word("formula", "");
     if (!section.has("formula")) section.need("formula", "a formula, { formula = \"..\", unit = \"..\" }");
     Value inner = from_text(formula, variables);

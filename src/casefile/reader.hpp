@@ -24,6 +24,7 @@ struct Context {
   std::map<std::string, Unit> constant_units;  ///< of constants given with a unit
   std::map<std::string, std::string> constant_texts;
   std::vector<std::string> variables;  ///< coordinates that the problem has
+  std::shared_ptr<const Regions> regions = std::make_shared<const Regions>();
 };
 
 /// What a number is expected to measure.
@@ -53,6 +54,7 @@ class Section {
   std::string choice(const std::string& key, const std::string& otherwise, const Words& known,
                      const Words& later) const;
   Index whole(const std::string& key, Index lowest) const;
+  bool truth(const std::string& key, bool otherwise) const;
 
   [[noreturn]] void fail(const std::string& key, const std::string& text) const;
 

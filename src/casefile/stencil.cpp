@@ -8,12 +8,23 @@
 namespace williwaw::casefile {
 
 std::string place_text(const Case& given, const Grid& g, Index n) {
-  const auto at = g.position(n);
+  return given_place(given, g.point_of(n));
+}
+
+std::string given_place(const Case& given, const Point& place) {
+  const Grid& g = given.problem.grid();
   std::string result;
   for (int a = 0; a < g.rank(); ++a)
     result += fmt::format("{}{} = {}", a == 0 ? "" : ", ", g.axis(a).name(),
-                          readable(given.length.shown(g.axis(a).points()[at[a]]), given.length.unit));
+                          readable(given.length.shown(place[g.slot(a)]), given.length.unit));
   return result;
+}
+
+std::string stopping_rule(const SteadyRules& rules) {
+  return fmt::format(
+      "the residual, √Σ(net inflow of a control volume)², has fallen to {:.3g} of that of a uniform field, or to "
+      "round-off",
+      rules.tolerance);
 }
 
 Point place_from(const Case& given, const std::string& text) {
@@ -53,6 +64,10 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
   const Stencil s = balance.stencil(g.containing(place), 0);
   Report report;
   report.section("discrete equation");
+  if (!balance.outline().active(s.number)) {
+    report.row("unknown", place_text(given, g, s.number) + " is cut out of the domain");
+    return report;
+  }
   report.row("unknown", fmt::format("number {}, at {}", s.number, place_text(given, g, s.number)),
              Report::Data(s.number));
   const bool units = !given.flow_unit.empty();
@@ -79,6 +94,7 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
     report.row("source", readable(s.source), number(s.source));
     add(readable(s.source));
   }
+  if (s.reaction != 0) report.row("reaction", readable(s.reaction) + "  at the initial value", number(s.reaction));
   if (s.held)
     report.row("held", fmt::format("u = {} by its wall; the rest tells what the wall must supply",
                                    readable(given.value.shown(s.held_value), given.value.unit)));

@@ -18,8 +18,7 @@ const Words later_schemes{"rk2", "ssprk3",   "rk45",    "stabilized",     "bdf2"
 
 Real read_time_value(const Context& context, const Section& section, const std::string& key) {
   const Node& node = *section.find(key);
-  if (node.is_text() && (node.text() == "settled" || node.text() == "cycle"))
-    section.fail(key, "\"" + node.text() + "\" is not there yet");
+  if (node.is_text() && node.text() == "cycle") section.fail(key, "\"cycle\" is not there yet");
   return read_number(context, node, section.key_path(key), a_time());
 }
 
@@ -38,18 +37,67 @@ void read_step(const Context& context, const Section& section, Case& result) {
   if (!(result.step.value > 0)) choice.fail("of_limit", "must be above zero");
 }
 
+Words solver_names() {
+  Words names{"auto"};
+  for (const auto& kind : solver_kinds()) names.push_back(kind.name);
+  return names;
+}
+
+void read_steady(const Context& context, const Node& node, Case& result) {
+  const Section section(context, node, "steady");
+  section.allow({"solver", "tolerance", "iterations", "relaxation"}, {});
+  SteadyRules& rules = result.steady.emplace();
+  rules.solver = section.choice("solver", "auto", solver_names(), {"bicgstab"});
+  result.step_place = node.place.text();
+  if (const Node* tolerance = section.find("tolerance")) {
+    rules.tolerance = read_number(context, *tolerance, "steady.tolerance", {Unit(), false, "a plain number"});
+    if (!(rules.tolerance > 0 && rules.tolerance < 1)) section.fail("tolerance", "must lie between 0 and 1");
+  }
+  if (section.has("iterations")) rules.iterations = section.whole("iterations", 1);
+  if (const Node* relaxation = section.find("relaxation")) {
+    if (rules.solver != "sor") section.fail("relaxation", "belongs to solver = \"sor\", not to '" + rules.solver + "'");
+    rules.relaxation = read_number(context, *relaxation, "steady.relaxation", {Unit(), false, "a plain number"});
+    if (!(rules.relaxation > 0 && rules.relaxation < 2)) section.fail("relaxation", "must lie between 0 and 2");
+  }
+}
+
+void read_settled(const Context& context, const Node& root, Case& result) {
+  const Node* node = root.find("settled");
+  if (!node) return;
+  const Section section(context, *node, "settled");
+  if (result.steady) throw CaseError(node->place.text(), "settled", "belongs to [time]: [steady] goes to the end at once");
+  section.allow({"fraction"}, {});
+  if (const Node* fraction = section.find("fraction"))
+    result.settled.fraction = read_number(context, *fraction, "settled.fraction", {Unit(), false, "a plain number"});
+  if (!(result.settled.fraction > 0 && result.settled.fraction < 1))
+    section.fail("fraction", "must lie between 0 and 1");
+}
+
 }  // namespace
 
 void read_time(const Context& context, const Node& root, Case& result) {
   const Node* node = root.find("time");
-  if (!node) throw CaseError(context.file, "time", "missing; a case needs [time]");
+  if (const Node* steady = root.find("steady")) {
+    if (node) throw CaseError(steady->place.text(), "steady", "give one of [time] and [steady], not both");
+    read_steady(context, *steady, result);
+    read_settled(context, root, result);
+    return;
+  }
+  if (!node) throw CaseError(context.file, "time", "missing; a case needs [time] or [steady]");
   const Section section(context, *node, "time");
-  section.allow({"until", "lasts", "scheme", "theta", "step"}, {"start_steps"});
+  section.allow({"until", "lasts", "scheme", "theta", "step", "solver"}, {"start_steps"});
+  result.plan.solver = section.choice("solver", "auto", solver_names(), {"bicgstab"});
   if (section.has("until") == section.has("lasts"))
     throw CaseError(node->place.text(), "time", "give one of until and lasts");
   const std::string end = section.has("until") ? "until" : "lasts";
-  result.plan.until = read_time_value(context, section, end);
-  if (!(result.plan.until > 0)) section.fail(end, "must be above zero");
+  read_settled(context, root, result);
+  if (section.find(end)->is_text() && section.find(end)->text() == "settled") {
+    result.settled.ends_run = true;
+    result.plan.until = 0;  // found when the slowest decay is known
+  } else {
+    result.plan.until = read_time_value(context, section, end);
+    if (!(result.plan.until > 0)) section.fail(end, "must be above zero");
+  }
 
   Words known;
   for (const auto& k : scheme_kinds()) known.push_back(k.name);
@@ -84,12 +132,14 @@ void read_records(const Context& context, const Node& root, Case& result) {
   if (const Node* node = root.find("record")) {
     const Section section(context, *node, "record");
     section.allow({"every", "times", "every_steps", "series"}, {});
+    if (result.steady) throw CaseError(node->place.text(), "record", "a steady state has no times to record");
     if (section.has("every") + section.has("times") + section.has("every_steps") > 1)
       throw CaseError(node->place.text(), "record", "give one of every, times and every_steps");
     const Real until = result.plan.until;
     if (section.has("every")) {
       const Real every = read_time_value(context, section, "every");
       if (!(every > 0)) section.fail("every", "must be above zero");
+      result.record_every = every;
       if (until / every > 1e6) section.fail("every", "more than a million records would be written");
       for (Index n = 1; static_cast<Real>(n) * every < until * (1 + 1e-9); ++n)
         result.plan.records.push_back(static_cast<Real>(n) * every);
@@ -98,7 +148,7 @@ void read_records(const Context& context, const Node& root, Case& result) {
       if (!times->is_array()) section.fail("times", "a list of times is needed here, [..]");
       for (const auto& item : times->array()) {
         const Real t = read_number(context, item, "record.times", a_time());
-        if (!(t >= 0 && t <= until * (1 + 1e-9)))
+        if (!(t >= 0 && (t <= until * (1 + 1e-9) || result.settled.ends_run)))
           throw CaseError(item.place.text(), "record.times",
                           "lies outside the run, which goes from 0 to its end");
         result.plan.records.push_back(t);

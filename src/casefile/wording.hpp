@@ -8,6 +8,16 @@ namespace williwaw::casefile {
 /// "x = 0.1 m, y = 0.2 m": where an unknown is.
 std::string place_text(const Case& given, const Grid& grid, Index number);
 
+/// The same of any place, from SI.
+std::string given_place(const Case& given, const Point& place);
+
+/// When a steady solve stops, in words.
+std::string stopping_rule(const SteadyRules& rules);
+
+/// Sections of `check` that say what the domain is.
+void regions_section(const Case& given, const Prepared& prepared, Report& report);
+void walls_section(const Case& given, const Prepared& prepared, Report& report);
+
 /// A number as what stands behind a row.
 inline Report::Data number(Real v) {
   return Report::Data(v);

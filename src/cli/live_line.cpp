@@ -7,9 +7,10 @@ namespace williwaw::cli {
 
 using Clock = std::chrono::steady_clock;
 
-LiveLine::LiveLine(const casefile::Case& given, Index steps, bool quiet)
+LiveLine::LiveLine(const casefile::Case& given, const casefile::Prepared& prepared, bool quiet)
     : given_(given),
-      steps_(steps),
+      steps_(prepared.steps),
+      volume_(prepared.balance->volume()),
       quiet_(quiet),
       terminal_(isatty(STDOUT_FILENO) != 0),
       start_(Clock::now()),
@@ -49,7 +50,7 @@ std::string LiveLine::text(const Moment& m, bool with_bar) const {
     bar += ' ';
   }
   const Real elapsed = std::chrono::duration<Real>(Clock::now() - start_).count();
-  const Real mean = m.totals.integral / given_.problem.grid().volume();
+  const Real mean = m.totals.integral / volume_;
   const auto value = [&](Real v) { return fmt::format("{:.4g}", given_.value.shown(v)); };
   return fmt::format("{}{:3.0f} %  t = {:.4g}{}  step {}  min {}  mean {}  max {}{}  change {:.2g}  {} left",
                      bar, 100 * share, given_.time.shown(m.time), given_.time.suffix(), m.step,

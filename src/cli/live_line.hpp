@@ -9,7 +9,7 @@ namespace williwaw::cli {
 
 class LiveLine {
  public:
-  LiveLine(const casefile::Case& given, Index steps, bool quiet);
+  LiveLine(const casefile::Case& given, const casefile::Prepared& prepared, bool quiet);
   void show(const Moment& moment);
   /// Clears the line before other text follows.
   void end();
@@ -19,6 +19,7 @@ class LiveLine {
 
   const casefile::Case& given_;
   Index steps_;
+  Real volume_;
   bool quiet_;
   bool terminal_;
   bool shown_ = false;

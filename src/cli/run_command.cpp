@@ -51,7 +51,7 @@ int check(const CheckArguments& arguments) {
           ? casefile::check_report(given, prepared)
           : casefile::stencil_report(given, prepared, casefile::place_from(given, arguments.at));
   fmt::print("{}", arguments.json ? report.json() : report.text());
-  return prepared.stability.stable() ? done : unstable;
+  return given.steady || prepared.stability.stable() ? done : unstable;
 }
 
 int run(const RunArguments& arguments) {
@@ -59,7 +59,7 @@ int run(const RunArguments& arguments) {
   casefile::Prepared prepared = casefile::prepare(given, {arguments.threads});
   const bool talk = !arguments.quiet && !arguments.json;
   if (talk) fmt::print("{}\n", casefile::brief_report(given, prepared).text());
-  if (!prepared.stability.stable() && !arguments.force) {
+  if (!given.steady && !prepared.stability.stable() && !arguments.force) {
     const bool sharp = prepared.stability.limit.standing == verify::Limit::Standing::sharp;
     fmt::print(stderr,
                "{}: time.step: {} {} unstable: {}. Choose a smaller step, or see what happens with --force\n",
@@ -71,7 +71,7 @@ int run(const RunArguments& arguments) {
   casefile::RunOptions options;
   options.folder = arguments.folder.empty() ? casefile::default_folder(arguments.file) : arguments.folder;
   check_folder(options.folder);
-  LiveLine live(given, prepared.steps, !talk);
+  LiveLine live(given, prepared, !talk);
   options.observers.on_step = [&](const Moment& m) { live.show(m); };
   options.observers.interrupt = [] { return interrupt_asked.load(); };
   std::signal(SIGINT, ask_interrupt);
@@ -92,6 +92,11 @@ int run(const RunArguments& arguments) {
   else if (talk)
     fmt::print("{}", report.text());
   for (const auto& c : complaints) fmt::print(stderr, "a figure was not drawn: {}\n", c);
+  if (result.steady && !result.steady->reached) {
+    fmt::print(stderr, "the steady state was not reached: after {} iterations the residual is {:.2e} of that of a uniform field\n",
+               result.steady->iterations(), result.steady->residuals.back());
+    return not_met;
+  }
   switch (result.outcome.ending) {
     case Outcome::Ending::blew_up:
       fmt::print(stderr, "the run blew up at t = {}: {}\n",

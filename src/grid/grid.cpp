@@ -58,6 +58,11 @@ Real Grid::volume() const {
   return product;
 }
 
+int Grid::volume_dimension() const {
+  const Coordinates c = axes_[0].coordinates();
+  return c == Coordinates::cartesian ? rank() : c == Coordinates::spherical ? 3 : rank() + 1;
+}
+
 std::vector<Side> Grid::sides() const {
   std::vector<Side> result;
   for (int a = 0; a < rank(); ++a) {

@@ -74,17 +74,20 @@ class ConjugateGradients final : public LinearSolver {
     const Real goal = rules_.tolerance * rules_.tolerance * square, first = square;
     convergence_.residuals.push_back(square > 0 ? 1 : 0);
     convergence_.reached = !(square > 0);
-    Real last = 1;
+    Real last = 1, length = 0;
     for (Index k = 0; k < rules_.iterations && !convergence_.reached; ++k) {
-      // z = M⁻¹ r; the product with the change of r would be exact for a preconditioner that changes.
       const Real product = precondition(n);
-      const Real beta = k == 0 ? 0 : product / last;
+      // The cycle is rounded to single precision and so not quite the same each time: the product with the
+      // change of r takes that into account (Polak and Ribière, 1969).
+      const Real changed =
+          k == 0 || !multigrid_ ? product : block_sum(n, threads_, [&](Index i) { return -length * ap_[i] * z(i); });
+      const Real beta = k == 0 ? 0 : std::max(0.0, changed / last);
       last = product;
 #pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
       for (Index i = 0; i < n; ++i) p_[i] = z(i) + beta * p_[i];
       const Real curvature = faces::multiply(a, p_.data(), ap_.data(), threads_);
       if (!(curvature > 0)) break;
-      const Real length = product / curvature;
+      length = product / curvature;
 #pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
       for (Index i = 0; i < n; ++i) x[i] += length * p_[i];
       square = block_sum(n, threads_, [&](Index i) {

@@ -43,7 +43,7 @@ class Direct final : public LinearSolver {
   }
 
  private:
-  bool symmetric_ = false;
+  bool symmetric_ = true;
   Eigen::SimplicialLDLT<Matrix> cholesky_;
   Eigen::SparseLU<Matrix> lu_;
 };

@@ -43,6 +43,16 @@ float Hierarchy::Level::half_inside(Index n, Index at, int a) const {
   return between > 0 ? 0.5f / between : 0;
 }
 
+// What walls and storage add to the pair that n belongs to. A wall is further from the middle of the pair than
+// from n itself: its pull is in series with the half between.
+float Hierarchy::Level::excess_of_pair(Index n, const std::array<Index, 3>& at) const {
+  const float pull = excess[n];
+  if (!(pull > 0)) return pull;
+  for (int a = 0; a < rank; ++a)
+    if (paired[a] && !(coupling(n, at[a], a, at[a] % 2 == 1) > 0)) return 1 / (1 / pull + half_inside(n, at[a], a));
+  return pull;
+}
+
 // The diagonal from couplings and excess. A row without either is one of the identity.
 void Hierarchy::Level::finish() {
   diagonal.resize(static_cast<std::size_t>(size()));
@@ -57,7 +67,7 @@ void Hierarchy::Level::finish() {
       for (int a = 0; a < rank; ++a)
         sum += coupling(n, at[a], a, false) + coupling(n, at[a], a, true);
       diagonal[n] = sum > 0 ? sum : 1;
-      inverse[n] = 1 / diagonal[n];
+      inverse[n] = sum > 0 ? 1 / sum : 0;  // what belongs to no one stays zero
     }
   for (auto* v : {&x, &b, &r}) v->assign(diagonal.size(), 0.0f);
 }
@@ -111,7 +121,7 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
           const std::array<Index, 3> at{i, j, k};
           const Index n = i + fine.extent[0] * (j + fine.extent[1] * k);
           const Index N = half(i, 0) + coarse.extent[0] * (J + coarse.extent[1] * K);
-          coarse.excess[N] += fine.excess[n];
+          coarse.excess[N] += fine.excess_of_pair(n, at);
           for (int a = 0; a < fine.rank; ++a) {
             const bool second = fine.paired[a] && at[a] % 2 == 1;
             // Below: the coupling between this pair and the one before it, in series with the halves of both.
@@ -130,7 +140,13 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
             if (!fine.paired[a]) continue;
             const float face = fine.coupling(n, at[a], a, second);
             const float own = fine.half_inside(n, at[a], a);
-            if (!(face > 0) || own == 0) continue;
+            if (own == 0) continue;
+            if (!(face > 0)) {
+              // Towards a wall values come back smaller, by as much as the wall holds them.
+              const float wall = fine.excess[n];
+              if (wall > 0) fine.lean[a][n] = own / (own + 1 / wall);
+              continue;
+            }
             const Index size = fine.extent[a];
             const Index next = second ? (at[a] + 1 < size ? at[a] + 1 : 0) : (at[a] > 0 ? at[a] - 1 : size - 1);
             const Index m = n + (next - at[a]) * fine.stride(a);
@@ -235,94 +251,140 @@ void Hierarchy::solve_coarsest(Level& level) const {
     for (const double x : v) mean += x / static_cast<double>(n);
     for (double& x : v) x -= mean;
   }
-  for (Index r = 0; r < n; ++r) level.x[r] = static_cast<float>(v[r]);
+  for (Index r = 0; r < n; ++r) level.x[r] = level.inverse[r] > 0 ? static_cast<float>(v[r]) : 0;
 }
 
-// Gathers residuals the way corrections are spread: each unknown's part goes to its own pair and, by its lean,
-// to the neighbouring pairs.
-void Hierarchy::restrict_residual(const Level& fine, Level& coarse) {
-  const auto half = [&](Index p, int a) { return fine.paired[a] ? p / 2 : p; };
-  const Index nx = fine.extent[0], ny = fine.extent[1];
-  const auto leaning = [&](Index j, Index k, int a, bool upper) {
-    // Lines of the neighbouring pair that lean towards this one.
-    const Index at = a == 1 ? j : k, size = fine.extent[a], pair = half(at, a);
-    const Index count = half(size - 1, a) + 1;
-    Index other = pair + (upper ? 1 : -1);
-    if (other < 0 || other >= count) {
-      if (!fine.periodic[a]) return Index{-1};
-      other = other < 0 ? count - 1 : 0;
-    }
-    const Index line = 2 * other + (upper ? 0 : 1);
-    return line < size ? line : Index{-1};
+namespace {
+
+// Fine lines along one axis that a coarse line hears of: its own pair, which keeps 1 − lean, and the nearer
+// lines of the pairs beside it, which give their lean.
+struct Heard {
+  Index at;
+  bool own;
+};
+
+std::vector<Heard> heard(Index pair, bool paired, Index fine, bool periodic) {
+  if (!paired) return {{pair, true}};
+  std::vector<Heard> result;
+  const Index pairs = (fine + 1) / 2;
+  for (Index at = 2 * pair; at < std::min(2 * pair + 2, fine); ++at) result.push_back({at, true});
+  for (const Index step : {Index{-1}, Index{1}}) {
+    Index beside = pair + step;
+    if ((beside < 0 || beside >= pairs) && !periodic) continue;
+    beside = beside < 0 ? pairs - 1 : beside >= pairs ? 0 : beside;
+    if (const Index at = 2 * beside + (step < 0 ? 1 : 0); at < fine) result.push_back({at, false});
+  }
+  return result;
+}
+
+// Joins a line in pairs along x. `lean` is null where x is not paired.
+void pair_up(Index fine, Index coarse, bool periodic, const float* lean, const float* __restrict s,
+             float* __restrict out) {
+  if (!lean) {
+    for (Index i = 0; i < fine; ++i) out[i] += s[i];
+    return;
+  }
+  const auto one = [&](Index I) {
+    const Index i = 2 * I;
+    float sum = (1 - lean[i]) * s[i];
+    if (i + 1 < fine) sum += (1 - lean[i + 1]) * s[i + 1];
+    const Index below = I > 0 ? i - 1 : fine - 1, above = i + 2 < fine ? i + 2 : 0;
+    if (I > 0 || (periodic && below % 2 == 1)) sum += lean[below] * s[below];
+    if (i + 2 < fine || periodic) sum += lean[above] * s[above];
+    out[I] += sum;
   };
-#pragma omp parallel for schedule(static) num_threads(coarse.threads) if (coarse.threads > 1)
-  for (Index block = 0; block < coarse.extent[1] * coarse.extent[2]; ++block) {
-    const Index J = block % coarse.extent[1], K = block / coarse.extent[1];
-    float* out = coarse.b.data() + coarse.extent[0] * block;
-    std::fill(out, out + coarse.extent[0], 0.0f);
-    const Index j0 = fine.paired[1] ? 2 * J : J, k0 = fine.paired[2] ? 2 * K : K;
-    const Index j1 = fine.paired[1] ? std::min(j0 + 2, ny) : j0 + 1;
-    const Index k1 = fine.paired[2] ? std::min(k0 + 2, fine.extent[2]) : k0 + 1;
-    const auto gather = [&](Index j, Index k, int through) {
-      const Index start = nx * (j + ny * k);
-      const float* r = fine.r.data() + start;
-      const float* lean = through > 0 ? fine.lean[through].data() + start : nullptr;
-      for (Index i = 0; i < nx; ++i) {
-        const Index I = half(i, 0);
-        if (through > 0) {
-          out[I] += lean[i] * r[i];
-          continue;
+  const Index inner = (fine - 2) / 2;
+  for (Index I = 1; I < inner; ++I) {
+    const Index i = 2 * I;
+    out[I] += (1 - lean[i]) * s[i] + (1 - lean[i + 1]) * s[i + 1] + lean[i - 1] * s[i - 1] + lean[i + 2] * s[i + 2];
+  }
+  one(0);
+  for (Index I = std::max<Index>(1, inner); I < coarse; ++I) one(I);
+}
+
+}  // namespace
+
+// Gathers residuals the way corrections are spread: each unknown's part goes to its own pair and, by its
+// lean, to the pair beside it, along each axis.
+void Hierarchy::restrict_residual(const Level& fine, Level& coarse) {
+  const Index nx = fine.extent[0], ny = fine.extent[1];
+#pragma omp parallel num_threads(coarse.threads) if (coarse.threads > 1)
+  {
+    std::vector<float> line(static_cast<std::size_t>(nx));
+#pragma omp for schedule(static)
+    for (Index block = 0; block < coarse.extent[1] * coarse.extent[2]; ++block) {
+      float* out = coarse.b.data() + coarse.extent[0] * block;
+      std::fill(out, out + coarse.extent[0], 0.0f);
+      for (const Heard& z : heard(block / coarse.extent[1], fine.paired[2], fine.extent[2], fine.periodic[2]))
+        for (const Heard& y : heard(block % coarse.extent[1], fine.paired[1], ny, fine.periodic[1])) {
+          const Index start = nx * (y.at + ny * z.at);
+          std::copy_n(fine.r.data() + start, nx, line.begin());
+          for (const auto& [a, one] : {std::pair{1, y}, std::pair{2, z}}) {
+            if (!fine.paired[a]) continue;
+            const float *lean = fine.lean[a].data() + start;
+            const float from = one.own ? 1.0f : 0.0f, sign = one.own ? -1.0f : 1.0f;
+            for (Index i = 0; i < nx; ++i) line[i] *= from + sign * lean[i];
+          }
+          pair_up(nx, coarse.extent[0], fine.periodic[0], fine.paired[0] ? fine.lean[0].data() + start : nullptr,
+                  line.data(), out);
         }
-        float own = 1;
-        for (int a = 0; a < fine.rank; ++a)
-          if (fine.paired[a]) own -= fine.lean[a][start + i];
-        out[I] += own * r[i];
-        if (!fine.paired[0]) continue;
-        const float share = fine.lean[0][start + i];
-        if (share == 0) continue;
-        Index next = I + (i % 2 == 1 ? 1 : -1);
-        if (next < 0) next = coarse.extent[0] - 1;
-        if (next >= coarse.extent[0]) next = 0;
-        out[next] += share * r[i];
-      }
-    };
-    for (Index k = k0; k < k1; ++k)
-      for (Index j = j0; j < j1; ++j) gather(j, k, 0);
-    for (const bool upper : {false, true}) {
-      if (fine.rank > 1 && fine.paired[1])
-        for (Index k = k0; k < k1; ++k)
-          if (const Index j = leaning(j0, k, 1, upper); j >= 0) gather(j, k, 1);
-      if (fine.rank > 2 && fine.paired[2])
-        for (Index j = j0; j < j1; ++j)
-          if (const Index k = leaning(j, k0, 2, upper); k >= 0) gather(j, k, 2);
     }
   }
 }
 
 void Hierarchy::add_correction(Level& fine, const Level& coarse) {
   const Index nx = fine.extent[0], ny = fine.extent[1], NX = coarse.extent[0], NY = coarse.extent[1];
-  const auto pair_beside = [&](int a, Index at) {
+  const auto beside = [&](int a, Index at) {
     const Index size = coarse.extent[a], next = at / 2 + (at % 2 == 1 ? 1 : -1);
-    return next < 0 ? size - 1 : next >= size ? 0 : next;  // the lean is 0 where there is none
+    if (next >= 0 && next < size) return next;
+    return fine.periodic[a] ? (next < 0 ? size - 1 : 0) : Index{-1};
   };
-#pragma omp parallel for schedule(static) num_threads(fine.threads) if (fine.threads > 1)
-  for (Index line = 0; line < ny * fine.extent[2]; ++line) {
-    const Index j = line % ny, k = line / ny, start = nx * line;
-    const Index J = fine.paired[1] ? j / 2 : j, K = fine.paired[2] ? k / 2 : k;
-    const float* own = coarse.x.data() + NX * (J + NY * K);
-    const float* beside_y =
-        fine.rank > 1 && fine.paired[1] ? coarse.x.data() + NX * (pair_beside(1, j) + NY * K) : nullptr;
-    const float* beside_z =
-        fine.rank > 2 && fine.paired[2] ? coarse.x.data() + NX * (J + NY * pair_beside(2, k)) : nullptr;
-    float* x = fine.x.data() + start;
-    for (Index i = 0; i < nx; ++i) {
-      const Index I = fine.paired[0] ? i / 2 : i;
-      const float middle = own[I];
-      float value = middle;
-      if (fine.paired[0]) value += fine.lean[0][start + i] * (own[pair_beside(0, i)] - middle);
-      if (beside_y) value += fine.lean[1][start + i] * (beside_y[I] - middle);
-      if (beside_z) value += fine.lean[2][start + i] * (beside_z[I] - middle);
-      x[i] += value;
+  // Beyond a wall everything is zero.
+  const std::vector<float> nothing(static_cast<std::size_t>(NX), 0.0f);
+#pragma omp parallel num_threads(fine.threads) if (fine.threads > 1)
+  {
+    std::vector<float> own(static_cast<std::size_t>(nx)), other(own.size());
+    // A coarse line spread along x by the leans of the fine line that starts at `start`.
+    const auto spread = [&](const float* values, Index start, std::vector<float>& out) {
+      if (!fine.paired[0]) {
+        std::copy_n(values, nx, out.begin());
+        return;
+      }
+      const float* lean = fine.lean[0].data() + start;
+      for (Index i = 1; i + 2 < nx; i += 2) {
+        const float low = values[i / 2], high = values[i / 2 + 1];
+        out[i] = low + lean[i] * (high - low);
+        out[i + 1] = high + lean[i + 1] * (low - high);
+      }
+      for (const Index i : {Index{0}, nx - 2, nx - 1}) {
+        const Index next = beside(0, i);
+        const float middle = values[i / 2], there = next >= 0 ? values[next] : 0;
+        out[i] = middle + lean[i] * (there - middle);
+      }
+    };
+#pragma omp for schedule(static)
+    for (Index l = 0; l < ny * fine.extent[2]; ++l) {
+      const Index j = l % ny, k = l / ny, start = nx * l;
+      const Index J = fine.paired[1] ? j / 2 : j, K = fine.paired[2] ? k / 2 : k;
+      const auto plane = [&](Index layer, std::vector<float>& out, std::vector<float>& work) {
+        const auto line = [&](Index row) {
+          return row < 0 || layer < 0 ? nothing.data() : coarse.x.data() + NX * (row + NY * layer);
+        };
+        spread(line(J), start, out);
+        if (!fine.paired[1]) return;
+        spread(line(beside(1, j)), start, work);
+        const float* lean = fine.lean[1].data() + start;
+        for (Index i = 0; i < nx; ++i) out[i] += lean[i] * (work[i] - out[i]);
+      };
+      plane(K, own, other);
+      float* x = fine.x.data() + start;
+      if (fine.paired[2]) {
+        std::vector<float> above(own.size());
+        plane(beside(2, k), above, other);
+        const float* lean = fine.lean[2].data() + start;
+        for (Index i = 0; i < nx; ++i) own[i] += lean[i] * (above[i] - own[i]);
+      }
+      for (Index i = 0; i < nx; ++i) x[i] += own[i];
     }
   }
 }

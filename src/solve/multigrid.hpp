@@ -36,6 +36,7 @@ class Hierarchy {
     faces::View<float> view() const;
     float coupling(Index n, Index at, int a, bool upper) const;
     float half_inside(Index n, Index at, int a) const;
+    float excess_of_pair(Index n, const std::array<Index, 3>& at) const;
     void finish();
   };
 

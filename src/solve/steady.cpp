@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace williwaw {
 
@@ -15,41 +16,66 @@ Real norm(const State& r) {
   return std::sqrt(sum);
 }
 
-// Unknowns that open faces join, piece by piece: those of pieces that nothing fixes.
+// Pieces of the domain that open faces join and that nothing fixes.
 struct Floating {
   std::vector<std::vector<Index>> pieces;
   bool whole = false;
 };
 
+// Joins sets of unknowns; the least number in a set stands for all of it.
+class Sets {
+ public:
+  explicit Sets(Index count) : parent_(static_cast<std::size_t>(count)) {
+    for (Index n = 0; n < count; ++n) parent_[n] = n;
+  }
+  Index find(Index n) {
+    while (parent_[n] != n) n = parent_[n] = parent_[parent_[n]];
+    return n;
+  }
+  void join(Index a, Index b) {
+    a = find(a);
+    b = find(b);
+    parent_[std::max(a, b)] = std::min(a, b);
+  }
+
+ private:
+  std::vector<Index> parent_;
+};
+
 Floating find_floating(const FaceSystem& system) {
-  std::vector<char> seen(static_cast<std::size_t>(system.size()), 0);
-  Floating result;
-  std::vector<Index> piece;
+  const Index count = system.size();
+  const auto held = [&](Index n) { return !system.held.empty() && system.held[n]; };
+  Sets sets(count);
+  std::vector<char> fixed(static_cast<std::size_t>(count), 0);
+  Index stride = 1;
+  for (int a = 0; a < system.rank(); ++a) {
+    for (Index n = 0; n < count; ++n)
+      if (system.lower[a][n] != 0) {
+        // The neighbour before, which only a seam makes another than n − stride.
+        const bool seam = system.periodic[a] && n / stride % system.extent[a] == 0;
+        sets.join(n, seam ? system.neighbour(n, a, false) : n - stride);
+      }
+    stride *= system.extent[a];
+  }
   Index free = 0;
-  for (Index start = 0; start < system.size(); ++start) {
-    if (!system.held.empty() && system.held[start]) continue;
+  for (Index n = 0; n < count; ++n) {
+    if (held(n)) continue;
     ++free;
-    if (seen[start]) continue;
-    piece = {start};
-    seen[start] = 1;
-    bool fixed = false;
-    for (std::size_t next = 0; next < piece.size(); ++next) {
-      const Index n = piece[next];
-      Real excess = system.diagonal[n];
-      for (int a = 0; a < system.rank(); ++a)
-        for (const bool up : {false, true}) {
-          const Real c = (up ? system.upper : system.lower)[a][n];
-          excess += c;
-          if (c == 0) continue;
-          const Index other = system.neighbour(n, a, up);
-          if (other >= 0 && !seen[other]) {
-            seen[other] = 1;
-            piece.push_back(other);
-          }
-        }
-      fixed = fixed || std::abs(excess) > 1e-11 * std::abs(system.diagonal[n]);
-    }
-    if (!fixed) result.pieces.push_back(piece);
+    Real excess = system.diagonal[n];
+    for (int a = 0; a < system.rank(); ++a) excess += system.lower[a][n] + system.upper[a][n];
+    if (std::abs(excess) > 1e-11 * std::abs(system.diagonal[n])) fixed[sets.find(n)] = 1;
+  }
+  Floating result;
+  for (Index n = 0; n < count; ++n) {
+    if (held(n)) continue;
+    const Index root = sets.find(n);
+    if (fixed[root]) continue;
+    if (root == n) result.pieces.emplace_back();
+    for (auto& piece : result.pieces)
+      if (piece.empty() || piece.front() == root) {
+        piece.push_back(n);
+        break;
+      }
   }
   result.whole = result.pieces.size() == 1 && static_cast<Index>(result.pieces[0].size()) == free;
   return result;
@@ -63,6 +89,14 @@ class SteadySolver {
     outcome_.flows = Ledger(balance_.lines().size());
   }
 
+  SteadyPreview preview() {
+    balance_.pin(at_, y_);
+    State r(y_.size());
+    reference_ = residual(y_, r);
+    const auto kind = choose(r, true);
+    return {kind, outcome_.mean_fixed};
+  }
+
   SteadyOutcome run() {
     balance_.pin(at_, y_);
     State r(y_.size()), step(y_.size());
@@ -73,7 +107,7 @@ class SteadySolver {
     outcome_.residuals.push_back(size / reference_);
     // A linear problem needs one solve; a second one takes up what round-off and drift have left.
     const int most = offers_.linear ? 3 : newton_limit;
-    while (outcome_.newton_steps < most && !(size <= rules_.tolerance * reference_)) {
+    while (outcome_.newton_steps < most && !(size <= std::max(rules_.tolerance * reference_, floor_))) {
       linearise(r);
       const Index left = rules_.iterations - outcome_.iterations();
       if (outcome_.newton_steps > 0 && iterates_ && left <= 0) break;
@@ -81,15 +115,14 @@ class SteadySolver {
       ++outcome_.newton_steps;
       const Real before = size;
       size = move(step, r, size);
+      floor_ = round_off();
       if (!iterates_ || !offers_.linear) outcome_.residuals.push_back(size / reference_);
       if (!std::isfinite(size)) throw SolverError("the steady state could not be found: the residual is not finite");
       if (offers_.linear && size > 0.5 * before) break;  // round-off
       if (!offers_.linear && size >= before && size <= 1e-12 * reference_) break;
       if (iterates_ && offers_.linear && !converged_) break;
     }
-    outcome_.reached = size <= rules_.tolerance * reference_ * (1 + 1e-12);
-    // Where round-off is all that is left no tolerance can ask for more.
-    if (!outcome_.reached && offers_.linear && !iterates_ && size <= 1e-12 * gross_) outcome_.reached = true;
+    outcome_.reached = size <= std::max(rules_.tolerance * reference_, floor_) * (1 + 1e-12);
     finish(first, r);
     return outcome_;
   }
@@ -106,6 +139,14 @@ class SteadySolver {
     for (const Index n : balance_.absent()) r[n] = 0;
     gross_ = std::max(gross_, outcome_.flows.gross());
     return norm(r);
+  }
+
+  // What round-off in the differences of neighbours leaves of a residual; no tolerance can ask for more.
+  Real round_off() const {
+    if (diagonal_.empty()) return 0;
+    Real sum = 0;
+    for (std::size_t n = 0; n < y_.size(); ++n) sum += diagonal_[n] * y_[n] * diagonal_[n] * y_[n];
+    return 4 * std::numeric_limits<Real>::epsilon() * std::sqrt(sum);
   }
 
   Real uniform_residual(State& r) {
@@ -126,10 +167,19 @@ class SteadySolver {
 
   void linearise(const State& r) {
     if (factored_ && offers_.linear) return;
+    choose(r, false);
+    factored_ = true;
+    outcome_.solver = solver_->name();
+  }
+
+  // The solver for the matrix about the current state, factored unless only its name is asked for.
+  std::string choose(const State& r, bool name_only) {
     LinearSystem system;
+    pinned_.clear();
     balance_.linearise(y_, at_, 0, 1, Parts::all(), system);
     std::string kind = rules_.solver;
     if (auto* faces = std::get_if<FaceSystem>(&system)) {
+      diagonal_ = faces->diagonal;
       floating_ = find_floating(*faces);
       check_floating(r);
       const bool copes = floating_.whole && !one_dimensional_auto(*faces, kind) && kind != "direct";
@@ -143,9 +193,8 @@ class SteadySolver {
     linear.tolerance = std::min(0.1, (offers_.linear ? 0.5 : 0.1) * rules_.tolerance * reference_ / std::max(norm(r), 1e-300));
     solver_ = make_solver(kind, system, linear);
     iterates_ = solver_->convergence() != nullptr;
-    solver_->factor(system);
-    factored_ = true;
-    outcome_.solver = solver_->name();
+    if (!name_only || kind == "sor") solver_->factor(system);
+    return solver_->name();
   }
 
   static bool one_dimensional_auto(const FaceSystem& system, const std::string& kind) {
@@ -243,7 +292,8 @@ class SteadySolver {
   Floating floating_;
   std::vector<Index> pinned_;
   std::vector<Real> missing_;
-  Real reference_ = 0, gross_ = 0;
+  std::vector<Real> diagonal_;
+  Real reference_ = 0, gross_ = 0, floor_ = 0;
   bool factored_ = false, iterates_ = false, converged_ = true;
 };
 
@@ -258,6 +308,10 @@ SingularProblem::SingularProblem(Index somewhere, Index size, bool all, Real flo
       count(size),
       whole(all),
       net(flow) {}
+
+SteadyPreview preview_steady(Balance& balance, State y, Real at, const SteadyRules& rules) {
+  return SteadySolver(balance, y, at, rules).preview();
+}
 
 SteadyOutcome solve_steady(Balance& balance, State& y, Real at, const SteadyRules& rules) {
   return SteadySolver(balance, y, at, rules).run();

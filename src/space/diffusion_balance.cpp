@@ -226,15 +226,6 @@ void DiffusionBalance::each_run(Index line, const Visit& visit) const {
   for (std::size_t r = first_run_[line]; r < first_run_[line + 1]; ++r) visit(runs_[r].first, runs_[r].count);
 }
 
-template <class Work>
-void DiffusionBalance::each_line(const Work& work) const {
-  const Index lines = grid().lines(), blocks = std::min(lines, most_blocks), rows = grid().size(1);
-#pragma omp parallel for schedule(static) num_threads(threads_) if (threads_ > 1)
-  for (Index b = 0; b < blocks; ++b)
-    for (Index line = b * lines / blocks; line < (b + 1) * lines / blocks; ++line)
-      work(b, line, line % rows, line / rows);
-}
-
 template <class Apply>
 void DiffusionBalance::flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply,
                                           Real* booked) const {
@@ -365,19 +356,6 @@ Totals DiffusionBalance::totals(const State& y, Real) {
     });
   });
   return sweep.sum();
-}
-
-// Calls visit(number, capacity) for every unknown, line by line.
-template <class Visit>
-void DiffusionBalance::each_capacity(const Visit& visit) const {
-  const Index nx = grid().size(0);
-  const Real* widths = grid().axis(0).measures().data();
-  each_line([&](Index, Index line, Index j, Index k) {
-    const Real of_line = couplings_.storage() * across_line(j, k);
-    for (Index i = 0; i < nx; ++i)
-      visit(nx * line + i,
-            couplings_.separable() ? of_line * widths[i] : couplings_.capacities()[nx * line + i]);
-  });
 }
 
 void DiffusionBalance::storage(const State& y, Real, State& q) {

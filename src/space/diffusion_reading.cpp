@@ -4,7 +4,7 @@
 #include <limits>
 #include <map>
 
-#include "williwaw/space/diffusion_balance.hpp"
+#include "diffusion_sweep.hpp"
 
 namespace williwaw {
 
@@ -16,19 +16,11 @@ void DiffusionBalance::linearise(const State& y, Real at, Real a, Real b, Parts 
   const auto count = static_cast<std::size_t>(g.count());
   matrix.extent = {g.size(0), g.size(1), g.size(2)};
   matrix.diagonal.resize(count);
-  for (Index n = 0; n < g.count(); ++n) matrix.diagonal[n] = a * couplings_.capacity(n);
+  each_capacity([&](Index n, Real capacity) { matrix.diagonal[n] = a * capacity; });
   for (int axis = 0; axis < g.rank(); ++axis) {
     matrix.periodic[axis] = g.axis(axis).periodic();
-    for (const bool up : {false, true}) {
-      auto& side = (up ? matrix.upper : matrix.lower)[axis];
-      side.assign(count, 0.0);
-      if (!parts.has(Parts::flux(axis))) continue;
-      for (Index n = 0; n < g.count(); ++n) {
-        const Real conductance = couplings_.conductance(n, axis, up);
-        side[n] = -b * conductance;
-        matrix.diagonal[n] += b * conductance;
-      }
-    }
+    for (auto* side : {&matrix.lower[axis], &matrix.upper[axis]}) side->assign(count, 0.0);
+    if (parts.has(Parts::flux(axis))) join(matrix, axis, b);
   }
   for (const auto& wall : closures_)
     for (Index f = 0; f < wall.faces(); ++f)
@@ -45,6 +37,30 @@ void DiffusionBalance::linearise(const State& y, Real at, Real a, Real b, Parts 
     matrix.apply_mask();
   }
   system = std::move(matrix);
+}
+
+// Couplings along one axis, line by line: coefficients −b·conductance, their sum on the diagonal.
+void DiffusionBalance::join(FaceSystem& matrix, int axis, Real b) const {
+  const Index nx = grid().size(0), ny = grid().size(1);
+  const bool separable = couplings_.separable();
+  const Real* before = separable ? couplings_.before(axis).data() : nullptr;
+  const Real* after = separable ? couplings_.after(axis).data() : nullptr;
+  each_line([&](Index, Index line, Index j, Index k) {
+    const Real volume = separable ? couplings_.conductivity(axis) * across_line(j, k) : 0;
+    const Real* measures = grid().axis(0).measures().data();
+    const std::array<Index, 3> at{0, j, k};
+    // Across lines the faces above stand a line or a plane further on.
+    const Index step = axis == 0 ? 1 : axis == 1 ? nx : nx * ny;
+    const Real* faces = separable ? nullptr : couplings_.faces(axis).data() + couplings_.face(axis, 0, j, k);
+    for (Index i = 0; i < nx; ++i) {
+      const Index n = nx * line + i, along = axis == 0 ? i : at[axis];
+      const Real low = separable ? volume * measures[i] * before[along] : faces[i];
+      const Real high = separable ? volume * measures[i] * after[along] : faces[i + step];
+      matrix.lower[axis][n] = -b * low;
+      matrix.upper[axis][n] = -b * high;
+      matrix.diagonal[n] += b * (low + high);
+    }
+  });
 }
 
 std::optional<std::vector<AxisOperator>> DiffusionBalance::axis_operators(Real at) {

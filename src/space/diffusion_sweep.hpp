@@ -103,4 +103,26 @@ struct DiffusionBalance::Sweep {
   }
 };
 
+template <class Work>
+void DiffusionBalance::each_line(const Work& work) const {
+  const Index lines = grid().lines(), blocks = std::min(lines, most_blocks), rows = grid().size(1);
+#pragma omp parallel for schedule(static) num_threads(threads_) if (threads_ > 1)
+  for (Index b = 0; b < blocks; ++b)
+    for (Index line = b * lines / blocks; line < (b + 1) * lines / blocks; ++line)
+      work(b, line, line % rows, line / rows);
+}
+
+// Calls visit(number, capacity) for every unknown, line by line.
+template <class Visit>
+void DiffusionBalance::each_capacity(const Visit& visit) const {
+  const Index nx = grid().size(0);
+  const Real* widths = grid().axis(0).measures().data();
+  each_line([&](Index, Index line, Index j, Index k) {
+    const Real of_line = couplings_.storage() * across_line(j, k);
+    for (Index i = 0; i < nx; ++i)
+      visit(nx * line + i,
+            couplings_.separable() ? of_line * widths[i] : couplings_.capacities()[nx * line + i]);
+  });
+}
+
 }  // namespace williwaw

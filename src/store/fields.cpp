@@ -26,6 +26,12 @@ void each_shown(const Grid& g, Index plane, const Visit& visit) {
     for (Index i = 0; i < size(0); ++i) visit(i, j, plane);
 }
 
+std::string coordinates_text(const Axis& first) {
+  return first.coordinates() == Coordinates::cartesian     ? "cartesian"
+         : first.coordinates() == Coordinates::cylindrical ? "cylindrical"
+                                                           : "spherical";
+}
+
 // Walls whose own values are kept.
 std::vector<Side> kept_walls(const Grid& g) {
   std::vector<Side> result;
@@ -56,7 +62,7 @@ struct FieldWriter::Open {
     const int id = nc->variable(axis.name(), {dimension});
     const int bounds = nc->variable(axis.name() + "_bounds", {dimension, pair});
     if (!about.length.unit.empty()) nc->attribute(id, "units", about.length.unit);
-    nc->attribute(id, "axis", std::string(1, static_cast<char>(axis.name()[0] - 'x' + 'X')));
+    if (axis.name() != "r") nc->attribute(id, "axis", std::string(1, static_cast<char>(axis.name()[0] - 'x' + 'X')));
     nc->attribute(id, "long_name", "position along " + axis.name());
     nc->attribute(id, "bounds", axis.name() + "_bounds");
     nc->attribute(id, "periodic", axis.periodic() ? 1 : 0);
@@ -114,6 +120,7 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   dimensions.insert(dimensions.end(), axes.rbegin(), axes.rend());
   open_->value = nc.variable(about.unknown, dimensions);
   open_->choose_chunks();
+  nc.missing_value(open_->value);
   nc.attribute(open_->value, "long_name", about.unknown);
   if (!about.value.unit.empty()) nc.attribute(open_->value, "units", about.value.unit);
   std::string method;
@@ -138,6 +145,8 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   nc.attribute(NC_GLOBAL, "unknown", about.unknown);
   nc.attribute(NC_GLOBAL, "unknowns", grid.unknowns() == Unknowns::cells ? "cells" : "nodes");
   nc.attribute(NC_GLOBAL, "case", about.case_text);
+  nc.attribute(NC_GLOBAL, "steady", about.steady ? 1 : 0);
+  nc.attribute(NC_GLOBAL, "coordinates", coordinates_text(grid.axis(0)));
   // Offset and factor from SI, so that a reader need not know units to go back.
   for (const auto& [name, scale] :
        {std::pair{"length", about.length}, {"time", about.time}, {"value", about.value}}) {
@@ -202,6 +211,13 @@ void FieldWriter::finish() {
   std::filesystem::rename(open_->partial, open_->file);
 }
 
+Table read_table(const std::filesystem::path& file, const std::string& variable) {
+  const auto nc = NetcdfFile::open(file);
+  if (!nc->has(variable)) throw StoreError(file.string() + ": has no variable '" + variable + "'");
+  const int id = nc->find(variable);
+  return {nc->shape(id), nc->values(id)};
+}
+
 struct FieldReader::Open {
   std::unique_ptr<NetcdfFile> nc;
   int value = -1;
@@ -216,6 +232,8 @@ FieldReader::FieldReader(const std::filesystem::path& file) : open_(std::make_un
   description_.title = nc.text(NC_GLOBAL, "title");
   description_.case_text = nc.text(NC_GLOBAL, "case");
   description_.version = nc.text(NC_GLOBAL, "source");
+  description_.steady = nc.number(NC_GLOBAL, "steady") != 0;
+  const std::string coordinates = nc.text(NC_GLOBAL, "coordinates");
   open_->value = nc.find(description_.unknown);
   const auto scale = [&](const std::string& name, int variable) {
     return Scale{nc.text(variable, "units"), nc.number(NC_GLOBAL, name + "_factor"),
@@ -227,7 +245,7 @@ FieldReader::FieldReader(const std::filesystem::path& file) : open_(std::make_un
 
   const bool cells = nc.text(NC_GLOBAL, "unknowns") == "cells";
   std::vector<Axis> axes;
-  for (const char* name : {"x", "y", "z"}) {
+  for (const char* name : {"r", "x", "y", "z"}) {
     if (!nc.has(name)) continue;
     const int id = nc.find(name);
     description_.length = scale("length", id);
@@ -238,7 +256,12 @@ FieldReader::FieldReader(const std::filesystem::path& file) : open_(std::make_un
       marks = {bounds.front()};
       for (std::size_t i = 1; i < bounds.size(); i += 2) marks.push_back(bounds[i]);
     }
-    axes.emplace_back(name, marks, cells ? Unknowns::cells : Unknowns::nodes, nc.number(id, "periodic") != 0);
+    const Unknowns unknowns = cells ? Unknowns::cells : Unknowns::nodes;
+    if (std::string(name) == "r")
+      axes.push_back(Axis::radial(
+          coordinates == "spherical" ? Coordinates::spherical : Coordinates::cylindrical, marks, unknowns));
+    else
+      axes.emplace_back(name, marks, unknowns, nc.number(id, "periodic") != 0);
     open_->per_record *= points.size();
   }
   grid_ = std::make_unique<Grid>(axes);

@@ -1,5 +1,7 @@
 #include "netcdf.hpp"
 
+#include <limits>
+
 namespace williwaw::store {
 
 void NetcdfFile::check(int status) const {
@@ -75,17 +77,24 @@ Real NetcdfFile::number(int variable, const std::string& name) const {
   return result;
 }
 
-std::vector<Real> NetcdfFile::values(int variable) const {
+void NetcdfFile::missing_value(int variable) const {
+  const Real none = std::numeric_limits<Real>::quiet_NaN();
+  check(nc_def_var_fill(id_, variable, NC_FILL, &none));
+}
+
+std::vector<std::size_t> NetcdfFile::shape(int variable) const {
   int rank = 0;
   check(nc_inq_varndims(id_, variable, &rank));
   std::vector<int> dimensions(static_cast<std::size_t>(rank));
   check(nc_inq_vardimid(id_, variable, dimensions.data()));
+  std::vector<std::size_t> result;
+  for (const int d : dimensions) check(nc_inq_dimlen(id_, d, &result.emplace_back(0)));
+  return result;
+}
+
+std::vector<Real> NetcdfFile::values(int variable) const {
   std::size_t count = 1;
-  for (const int d : dimensions) {
-    std::size_t length = 0;
-    check(nc_inq_dimlen(id_, d, &length));
-    count *= length;
-  }
+  for (const std::size_t length : shape(variable)) count *= length;
   std::vector<Real> result(count);
   if (count > 0) check(nc_get_var_double(id_, variable, result.data()));
   return result;

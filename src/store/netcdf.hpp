@@ -31,6 +31,9 @@ class NetcdfFile {
   Real number(int variable, const std::string& name) const;
   void attribute(int variable, const std::string& name, Real value) const;
   std::vector<Real> values(int variable) const;
+  std::vector<std::size_t> shape(int variable) const;
+  /// Says that places without a value hold "not a number".
+  void missing_value(int variable) const;
 
  private:
   int id_;

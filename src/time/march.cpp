@@ -126,7 +126,8 @@ Outcome march(Balance& balance, State& state, const Plan& plan, const Observers&
       std::optional<std::string> trouble;
       if (plan.guard) trouble = guard.check(balance, outcome.totals, outcome.time, length);
       const bool stopped = !trouble && observers.interrupt && observers.interrupt();
-      const bool over = trouble || stopped;
+      const bool arrived = !trouble && !stopped && observers.arrived && observers.arrived(now);
+      const bool over = trouble || stopped || arrived;
       const bool counted = plan.record_every_steps > 0 && outcome.steps % plan.record_every_steps == 0;
       if (plan.series_every == 0 || (last && stretch.series) || over) tell(observers.on_series, now);
       if ((last && stretch.record) || counted || over) tell(observers.on_record, now);

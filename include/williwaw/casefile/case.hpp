@@ -6,6 +6,7 @@
 #include "williwaw/casefile/error.hpp"
 #include "williwaw/casefile/units.hpp"
 #include "williwaw/problem/problem.hpp"
+#include "williwaw/solve/steady.hpp"
 #include "williwaw/store/scale.hpp"
 #include "williwaw/time/march.hpp"
 
@@ -35,6 +36,7 @@ struct FigureRequest {
   std::optional<std::pair<Point, Point>> along;
   std::optional<Point> at;  ///< a plane of a block: the axis named in at_axis
   int at_axis = -1;
+  Index levels = 0;  ///< of contours; 0: a dozen or so
 };
 
 /// How the step is chosen.
@@ -50,11 +52,20 @@ struct Case {
   Problem problem;
   std::string equation_formula;
   std::vector<std::pair<std::string, Value>> coefficients;
-  /// For each side what acts there, in words.
-  std::array<std::string, 6> walls;
+  /// For each side, cut-out and part what acts there, in words.
+  std::vector<std::pair<std::string, std::string>> walls;
   Value initial;
-  Plan plan;  ///< complete but for the step, which `resolve_step` fills in
+  Plan plan;  ///< complete but for the step, which `prepare` fills in
+  /// Set for a case that asks for the steady state instead of a run in time.
+  std::optional<SteadyRules> steady;
+  /// A run in time that looks for its steady state.
+  struct Settled {
+    bool ends_run = false;  ///< until = "settled"
+    Real fraction = 0.99;   ///< of the initial distance to the steady state
+  };
+  Settled settled;
   StepChoice step;
+  Real record_every = 0;  ///< interval of whole records, SI; 0 where none is given
   store::Scale length, time, value;
   /// Unit of the amount that the budget counts, and of a flux through a wall.
   std::string amount_unit, flow_unit, flux_unit;
@@ -63,7 +74,7 @@ struct Case {
   bool exact_is_initial = false;
   std::vector<FigureRequest> figures;
   /// File and line of what errors are found in later.
-  std::string step_place, equation_place, initial_place;
+  std::string step_place, equation_place, initial_place, boundary_place;
 
   /// A duration in SI for people, in the unit of time that suits its size.
   std::string duration(Real seconds) const;

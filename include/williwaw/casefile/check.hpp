@@ -7,19 +7,28 @@
 
 namespace williwaw::casefile {
 
+class SettledWatch;
+
 /// A case made ready to run: its balance, the judgement of its step and its schedule.
 struct Prepared {
   Plan plan;  ///< with the step filled in
+  /// Of a steady case: the solver it takes.
+  std::optional<SteadyPreview> steady;
+  /// Of a run in time: what it may settle to.
+  std::shared_ptr<SettledWatch> settled;
+  bool ends_when_settled = false;
   std::unique_ptr<DiffusionBalance> balance;
   verify::Stability stability;
   std::vector<Stretch> stretches;
   State initial;
+  /// Decay rate of the slowest mode, 0 where nothing fixes the mean; nothing where it is not known.
+  std::optional<Real> slowest;
   /// Steps in all, and the longest of them.
   Index steps = 0;
   Real longest_step = 0;
 };
 
-/// Builds the balance, judges the step and lays out the schedule. Throws CaseError.
+/// Builds the balance and, for a run in time, judges the step and lays out the schedule. Throws CaseError.
 Prepared prepare(const Case& given, Execution execution = {});
 
 /// The whole report of `check`. Rows are those of INTERFACE: equation, grid, walls, schemes, stability,

@@ -45,6 +45,9 @@ class Grid {
   /// Length, area or volume of the whole domain.
   Real volume() const;
 
+  /// Of how many lengths a volume is the product: the rank, or what a turn adds to it.
+  int volume_dimension() const;
+
   /// The sides, west first: two for each axis, but none where r = 0.
   std::vector<Side> sides() const;
   std::string side_name(Side side) const;

@@ -47,6 +47,13 @@ class SingularProblem : public SolverError {
   Real net;       ///< flow into it that has no way out
 };
 
+/// What solve_steady would do, without doing it: the name of the solver it would take. Throws as it does.
+struct SteadyPreview {
+  std::string solver;
+  bool mean_fixed = false;
+};
+SteadyPreview preview_steady(Balance& balance, State y, Real at = 0, const SteadyRules& rules = {});
+
 /// Moves `y` from a first guess to the steady state for walls and sources as they are at time `at`. A
 /// tolerance that is not met is an outcome (`reached`), not an exception. Throws InputError for a balance
 /// without a matrix, SingularProblem, SolverError.

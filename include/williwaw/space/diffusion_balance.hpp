@@ -115,6 +115,7 @@ class DiffusionBalance final : public Balance {
   void react(const State& y, Real at, std::span<Real> out) const;
   void count_source(Real amount, Index n);
   void find_present();
+  void join(FaceSystem& matrix, int axis, Real b) const;
   Index nearest_present(const Point& place) const;
   void find_held();
   const std::vector<Real>& held_values(Real at);

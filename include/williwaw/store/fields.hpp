@@ -22,6 +22,7 @@ struct Description {
   Scale length, time, value;
   std::string case_text;
   std::string version;
+  bool steady = false;  ///< a steady state rather than a time of a run
 };
 
 /// Writes records one by one. The file appears under its name only when it is complete.
@@ -66,5 +67,13 @@ class FieldReader {
   std::unique_ptr<Grid> grid_;
   std::vector<Real> times_;
 };
+
+/// A variable of a NetCDF file: its values, the last dimension fastest.
+struct Table {
+  std::vector<std::size_t> shape;
+  std::vector<Real> values;
+};
+/// Throws StoreError for a file or variable that cannot be read.
+Table read_table(const std::filesystem::path& file, const std::string& variable);
 
 }  // namespace williwaw::store

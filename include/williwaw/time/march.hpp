@@ -72,6 +72,8 @@ struct Observers {
   std::function<void(const Moment&)> on_record;
   /// True ends the run after the current step.
   std::function<bool()> interrupt;
+  /// True ends the run after the current step as having reached its end.
+  std::function<bool(const Moment&)> arrived;
 };
 
 struct Outcome {

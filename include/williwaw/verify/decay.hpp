@@ -1,0 +1,19 @@
+// The slowest decay: how long a problem takes to forget how it began.
+#pragma once
+
+#include "williwaw/space/diffusion_balance.hpp"
+
+namespace williwaw::verify {
+
+struct SlowestDecay {
+  Real rate = 0;  ///< of the slowest mode, 1/time; 0 where nothing fixes the mean
+  State mode;     ///< largest magnitude 1; empty where the rate is 0
+  int solves = 0;
+  bool settled = true;  ///< the rate moved by less than the tolerance in the last solve
+};
+
+/// Smallest eigenvalue of the operator C⁻¹K, by the Lanczos process on its inverse (Ericsson and Ruhe, 1980):
+/// one linear solve for each vector, up to thirty. Throws InputError for a problem that is not linear.
+SlowestDecay slowest_decay(DiffusionBalance& balance, Real at = 0, Real tolerance = 1e-9);
+
+}  // namespace williwaw::verify

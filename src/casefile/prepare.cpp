@@ -1,0 +1,127 @@
+// A case made ready: its balance, the judgement of its step, its schedule, its steady state where asked for.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "settled.hpp"
+#include "williwaw/verify/decay.hpp"
+#include "wording.hpp"
+
+namespace williwaw::casefile {
+
+namespace {
+
+// Up to here the slowest decay is asked for without being needed.
+constexpr Index decay_limit = 20000;
+
+// A piece of the domain that nothing fixes: where it is, and what would fix it.
+[[noreturn]] void refuse_singular(const Case& given, const SingularProblem& e) {
+  const std::string where =
+      e.whole ? "" : " (the piece around " + place_text(given, given.problem.grid(), e.unknown) + ")";
+  throw CaseError(given.boundary_place, "boundary",
+                  e.what() + where + "; hold a wall, let it exchange with surroundings, or balance the sources");
+}
+
+void find_slowest(Prepared& prepared, bool needed) {
+  prepared.slowest = prepared.stability.smallest_eigenvalue;
+  DiffusionBalance& balance = *prepared.balance;
+  if (prepared.slowest || !balance.offers().linear || !balance.offers().steady_matrix) return;
+  if (!needed && balance.grid().count() > decay_limit) return;
+  prepared.slowest = verify::slowest_decay(balance, 0, 1e-6).rate;
+}
+
+// until = "settled": long enough for the slowest mode to fall far below what was asked for, on the beat of
+// steps and records.
+void choose_end(const Case& given, Prepared& prepared) {
+  if (!prepared.slowest || *prepared.slowest <= 0)
+    throw CaseError(given.step_place, "time.until",
+                    "\"settled\" needs a steady state to go to, and a linear problem: nothing here fixes the mean, or "
+                    "the slowest decay is not known");
+  const Real beat = std::max(given.record_every, prepared.plan.step);
+  const Real wanted = 3 * std::log(1 / (1 - given.settled.fraction)) / *prepared.slowest + 2 * beat;
+  prepared.plan.until = std::ceil(wanted / beat) * beat;
+  for (Index n = 1; given.record_every > 0 && static_cast<Real>(n) * given.record_every < prepared.plan.until; ++n)
+    prepared.plan.records.push_back(static_cast<Real>(n) * given.record_every);
+  std::ranges::sort(prepared.plan.records);
+}
+
+void lay_out_steps(const Case& given, Prepared& result) {
+  try {
+    result.stretches = schedule(result.plan);
+  } catch (const StepMisfit& e) {
+    std::string would = given.duration(e.shorter);
+    if (e.longer != e.shorter) would += " or " + given.duration(e.longer);
+    throw CaseError(
+        given.step_place, "time.step",
+        fmt::format("{} does not divide the time from {} to {}, at which something is recorded; {} would",
+                    given.duration(e.step), given.duration(e.from), given.duration(e.to), would));
+  } catch (const InputError& e) {
+    throw CaseError(given.step_place, "time.step", e.what());
+  }
+  for (const auto& s : result.stretches) {
+    result.steps += s.steps;
+    result.longest_step = std::max(result.longest_step, (s.to - s.from) / static_cast<Real>(s.steps));
+  }
+  result.stability.diffusion_number *= result.longest_step / std::max(result.stability.step, 1e-300);
+  result.stability.step = result.longest_step;
+}
+
+void prepare_steps(const Case& given, Prepared& result) {
+  try {
+    result.stability =
+        verify::stability(*result.balance, given.plan.scheme, given.step.value, 0, given.plan.until);
+    find_slowest(result, given.settled.ends_run);
+  } catch (const SolverError& e) {
+    throw CaseError(given.equation_place, "equation", e.what());
+  }
+  if (given.step.of_limit) {
+    const Real limit = result.stability.limit.step;
+    if (std::isinf(limit))
+      throw CaseError(
+          given.step_place, "time.step.of_limit",
+          "scheme '" + given.plan.scheme.name +
+              "' is stable at any step and has no limit to take a part of; give the step as a time");
+    result.plan.step = given.step.value * limit;
+    result.plan.trim = true;
+  } else {
+    result.plan.step = given.step.value;
+  }
+  if (given.settled.ends_run) choose_end(given, result);
+  lay_out_steps(given, result);
+}
+
+}  // namespace
+
+Prepared prepare(const Case& given, Execution execution) {
+  Prepared result;
+  result.plan = given.plan;
+  result.plan.threads = execution.threads;
+  try {
+    result.balance = std::make_unique<DiffusionBalance>(given.problem, execution);
+    result.initial = result.balance->initial_state();
+    if (given.steady) {
+      SteadyRules rules = *given.steady;
+      rules.threads = execution.threads;
+      result.steady = preview_steady(*result.balance, result.initial, 0, rules);
+      return result;
+    }
+    prepare_steps(given, result);
+    result.ends_when_settled = given.settled.ends_run;
+    result.settled = std::make_shared<SettledWatch>(given, result);
+  } catch (const CaseError&) {
+    throw;
+  } catch (const SingularProblem& e) {
+    refuse_singular(given, e);
+  } catch (const SolverError& e) {
+    throw CaseError(given.step_place, given.steady ? "steady.solver" : "time.solver", e.what());
+  } catch (const InputError& e) {
+    const std::string what = e.what();
+    const bool initial = what.rfind("the initial value", 0) == 0, side = what.rfind("nothing is said", 0) == 0 || what.rfind("part ", 0) == 0;
+    throw CaseError(initial ? given.initial_place : side ? given.boundary_place : given.equation_place,
+                    initial ? "initial.value" : side ? "boundary" : "equation", what);
+  }
+  return result;
+}
+
+}  // namespace williwaw::casefile

@@ -1,0 +1,114 @@
+#include "williwaw/verify/decay.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "williwaw/solve/linear_solver.hpp"
+#include "williwaw/solve/spectrum.hpp"
+
+namespace williwaw::verify {
+
+namespace {
+
+constexpr int most_vectors = 30;
+
+// Products weighted by what each control volume stores; unknowns that are held or absent weigh nothing.
+class Weighted {
+ public:
+  explicit Weighted(std::vector<Real> weights) : weights_(std::move(weights)) {}
+  Real product(const State& a, const State& b) const {
+    Real sum = 0;
+    for (std::size_t n = 0; n < a.size(); ++n) sum += weights_[n] * a[n] * b[n];
+    return sum;
+  }
+  const std::vector<Real>& weights() const { return weights_; }
+
+ private:
+  std::vector<Real> weights_;
+};
+
+}  // namespace
+
+SlowestDecay slowest_decay(DiffusionBalance& balance, Real at, Real tolerance) {
+  if (!balance.offers().linear) throw InputError("a decay rate belongs to a linear problem");
+  const State none;
+  LinearSystem system;
+  balance.linearise(none, at, 0, 1, Parts::all(), system);
+  const FaceSystem& k = std::get<FaceSystem>(system);
+  const auto count = static_cast<std::size_t>(k.size());
+  std::vector<Real> weights(count);
+  Real excess = 0, strength = 0;
+  for (Index n = 0; n < k.size(); ++n) {
+    if (!k.held.empty() && k.held[n]) continue;
+    weights[n] = balance.couplings(at).capacity(n);
+    Real sum = k.diagonal[n];
+    for (int a = 0; a < k.rank(); ++a) sum += k.lower[a][n] + k.upper[a][n];
+    excess += sum;
+    strength += k.diagonal[n];
+  }
+  SlowestDecay result;
+  if (std::abs(excess) <= 1e-12 * strength) return result;
+  const Weighted space(std::move(weights));
+
+  SolverRules rules;
+  rules.tolerance = 1e-12;
+  const auto solver = make_solver("auto", system, rules);
+  solver->factor(system);
+  std::vector<State> basis;
+  // A start without symmetries, so that no mode is missed.
+  State v(count), w(count), right(count);
+  for (std::size_t n = 0; n < count; ++n)
+    v[n] = space.weights()[n] > 0 ? 1 + 0.3 * std::sin(0.7 * static_cast<Real>(n) + 0.1) : 0;
+  std::vector<Real> diagonal, off;
+  std::vector<Triplet> small;
+  Real last = 0;
+  for (int m = 0; m < most_vectors; ++m) {
+    const Real size = std::sqrt(space.product(v, v));
+    if (!(size > 0)) break;
+    if (m > 0) off.push_back(size);
+    for (Real& x : v) x /= size;
+    basis.push_back(v);
+    for (std::size_t n = 0; n < count; ++n) right[n] = space.weights()[n] * v[n];
+    solver->solve(right, w);
+    ++result.solves;
+    diagonal.push_back(space.product(w, v));
+    for (int pass = 0; pass < 2; ++pass)
+      for (const State& b : basis) {
+        const Real share = space.product(w, b);
+        for (std::size_t n = 0; n < count; ++n) w[n] -= share * b[n];
+      }
+    v = w;
+    small.clear();
+    for (std::size_t i = 0; i < diagonal.size(); ++i) {
+      small.push_back({static_cast<Index>(i), static_cast<Index>(i), diagonal[i]});
+      if (i > 0) {
+        small.push_back({static_cast<Index>(i), static_cast<Index>(i) - 1, off[i - 1]});
+        small.push_back({static_cast<Index>(i) - 1, static_cast<Index>(i), off[i - 1]});
+      }
+    }
+    const Real now = symmetric_eigenvalues(static_cast<Index>(diagonal.size()), small).back();
+    result.settled = std::abs(now - last) <= tolerance * std::abs(now);
+    last = now;
+    if (result.settled || std::sqrt(space.product(v, v)) <= 1e-14 * std::abs(now)) {
+      result.settled = true;
+      break;
+    }
+  }
+  result.rate = 1 / last;
+  // One inverse iteration from the projection of all vectors gives the mode.
+  right.assign(count, 0.0);
+  for (std::size_t n = 0; n < count; ++n) right[n] = space.weights()[n];
+  State mode(count, 0.0);
+  for (int k_step = 0; k_step < 8; ++k_step) {
+    solver->solve(right, mode);
+    const Real largest = std::abs(*std::ranges::max_element(mode, {}, [](Real x) { return std::abs(x); }));
+    for (std::size_t n = 0; n < count; ++n) {
+      mode[n] /= largest;
+      right[n] = space.weights()[n] * mode[n];
+    }
+  }
+  result.mode = std::move(mode);
+  return result;
+}
+
+}  // namespace williwaw::verify
