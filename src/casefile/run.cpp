@@ -23,7 +23,8 @@ class Recorder {
         balance_(*prepared.balance),
         fields_(options.folder / "fields.nc", given.problem.grid(),
                 {given.title, given.problem.equation().unknown, given.length, given.time, given.value,
-                 given.text, version, given.steady.has_value()}),
+                 given.text, version, given.steady.has_value()},
+                shares_of(*prepared.balance)),
         series_(options.folder / "series.csv", columns(given, balance_)),
         since_(balance_.lines().size()) {
     if (given.exact_is_initial) exact_ = balance_.initial_state();
@@ -90,6 +91,15 @@ class Recorder {
   Index records = 0;
 
  private:
+  static std::vector<Real> shares_of(const DiffusionBalance& balance) {
+    std::vector<Real> result;
+    if (balance.outline().whole()) return result;
+    // As cut, before anything was shifted to walls that hold a value.
+    const Outline outline(balance.grid(), balance.problem().regions());
+    for (Index n = 0; n < balance.grid().count(); ++n) result.push_back(std::min(1.0, outline.share(n)));
+    return result;
+  }
+
   static std::vector<Column> columns(const Case& c, const DiffusionBalance& balance) {
     std::vector<Column> result{{"t", c.time.unit}};
     for (const auto& p : c.probes) result.push_back({p.name, c.value.unit});

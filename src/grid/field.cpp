@@ -119,7 +119,8 @@ Real Field::sample(const Point& place) const {
     const Real gap = where(above) - where(above - 1);
     share[a] = gap > 0 ? (position - where(above - 1)) / gap : 0;
   }
-  Real sum = 0;
+  // Where the domain is cut out there is no value: corners that have one share the weight of those that do not.
+  Real sum = 0, counted = 0;
   for (int corner = 0; corner < (1 << grid_.rank()); ++corner) {
     Real weight = 1;
     std::array<Index, 3> at_corner = low;
@@ -129,32 +130,50 @@ Real Field::sample(const Point& place) const {
       at_corner[a] += upper ? 1 : 0;
     }
     // A weight of zero may stand on a corner that the halo does not reach.
-    if (weight != 0) sum += weight * at(at_corner[0], at_corner[1], at_corner[2]);
+    if (weight == 0) continue;
+    const Real value = at(at_corner[0], at_corner[1], at_corner[2]);
+    if (std::isnan(value)) continue;
+    sum += weight * value;
+    counted += weight;
   }
-  return sum;
+  return counted > 0 ? sum / counted : std::numeric_limits<Real>::quiet_NaN();
 }
 
 Real Field::lowest() const {
-  const auto all = values();
-  return *std::min_element(all.begin(), all.end());
+  Real result = std::numeric_limits<Real>::infinity();
+  for (const Real v : values()) result = std::fmin(result, v);
+  return result;
 }
 
 Real Field::highest() const {
-  const auto all = values();
-  return *std::max_element(all.begin(), all.end());
+  Real result = -std::numeric_limits<Real>::infinity();
+  for (const Real v : values()) result = std::fmax(result, v);
+  return result;
 }
 
 Real Field::integral() const {
   Real sum = 0;
-  for (Index n = 0; n < size(); ++n) sum += grid_.volume_of(n) * (*this)[n];
+  for (Index n = 0; n < size(); ++n)
+    if (const Real v = (*this)[n]; !std::isnan(v)) sum += grid_.volume_of(n) * v;
   return sum;
+}
+
+Real Field::mean() const {
+  Real volume = 0;
+  for (Index n = 0; n < size(); ++n)
+    if (!std::isnan((*this)[n])) volume += grid_.volume_of(n);
+  return integral() / volume;
 }
 
 Norms Field::measure(const std::function<Real(Index)>& value) const {
   Norms result;
+  Real volume = 0;
   for (Index n = 0; n < size(); ++n) {
+    // Places that are cut out do not count; a value that is no number anywhere else does.
+    if (std::isnan((*this)[n])) continue;
     const Real v = std::abs(value(n));
     const Real weight = grid_.volume_of(n);
+    volume += weight;
     result.l1 += weight * v;
     result.l2 += weight * v * v;
     if (v > result.max || (std::isnan(v) && !std::isnan(result.max))) {  // a NaN is kept, not passed over
@@ -162,8 +181,8 @@ Norms Field::measure(const std::function<Real(Index)>& value) const {
       result.where = n;
     }
   }
-  result.l1 /= grid_.volume();
-  result.l2 = std::sqrt(result.l2 / grid_.volume());
+  result.l1 /= volume;
+  result.l2 = std::sqrt(result.l2 / volume);
   return result;
 }
 

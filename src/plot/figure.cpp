@@ -27,7 +27,9 @@ Index RunFolder::record_at(Real time) const {
 }
 
 const std::vector<FigureKind>& figure_kinds() {
-  static const std::vector<FigureKind> kinds{profiles_kind(), map_kind(), spacetime_kind(), series_kind()};
+  static const std::vector<FigureKind> kinds{profiles_kind(),  map_kind(),         contours_kind(), surface_kind(),
+                                             slices_kind(),    outer_faces_kind(), spacetime_kind(), series_kind(),
+                                             budget_kind(),    residuals_kind(),   wall_kind()};
   return kinds;
 }
 
@@ -35,12 +37,14 @@ std::vector<std::filesystem::path> draw(const RunFolder& run, const FigureReques
                                         const std::string& format, Output out) {
   const auto& kinds = figure_kinds();
   const auto kind = std::ranges::find(kinds, request.kind, &FigureKind::name);
-  if (kind == kinds.end())
-    throw PlotError("there is no figure called '" + request.kind +
-                    "' yet; there are profiles, map, spacetime and series");
+  if (kind == kinds.end()) {
+    std::string known;
+    for (const auto& k : kinds) known += (known.empty() ? "" : ", ") + k.name;
+    throw PlotError("there is no figure called '" + request.kind + "' yet; there are " + known);
+  }
   // A map shows one time: several times are several files.
   std::vector<FigureRequest> requests{request};
-  if (request.kind == "map") {
+  if (kind->one_time) {
     requests.clear();
     for (const Index r : records_of(run, request, 1)) {
       requests.push_back(request);
@@ -89,8 +93,14 @@ std::string title_of(const RunFolder& run, const FigureRequest& request) {
   return request.title.empty() ? run.fields().description().title : request.title;
 }
 
+std::string title_at(const RunFolder& run, const FigureRequest& request, Index record) {
+  if (run.fields().description().steady) return title_of(run, request) + ", steady state";
+  return title_of(run, request) + ", t = " + time_text(run, record);
+}
+
 std::string time_text(const RunFolder& run, Index record) {
   const auto& d = run.fields().description();
+  if (d.steady) return "steady state";
   return fmt::format("{:.4g}{}", run.fields().times()[record],
                      d.time.unit.empty() ? "" : " " + pretty_unit(d.time.unit));
 }

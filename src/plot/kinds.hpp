@@ -12,6 +12,13 @@ FigureKind profiles_kind();
 FigureKind map_kind();
 FigureKind spacetime_kind();
 FigureKind series_kind();
+FigureKind contours_kind();
+FigureKind surface_kind();
+FigureKind slices_kind();
+FigureKind outer_faces_kind();
+FigureKind budget_kind();
+FigureKind residuals_kind();
+FigureKind wall_kind();
 
 /// Draws one frame; the film calls these over and over with the same ranges.
 void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,
@@ -44,14 +51,43 @@ struct Box {
 /// lengths.
 Box box_of(const Output& out, Real width, Real height, bool equal_lengths);
 
-/// Sets colours and range for values between low and high, and draws the raster as an image.
+/// A plane of a block, or the whole of a plan.
+struct Plane {
+  int right;  ///< grid axis drawn to the right
+  int up;
+  int across = -1;
+  Index at = 0;  ///< where the plane lies along `across`
+};
+Plane plane_of(const RunFolder& run, const FigureRequest& request);
+/// The plane of unknowns nearest to a position in shown units.
+Plane plane_across(const Grid& grid, int across, Real position);
+/// ", z = 0.5 m", or nothing.
+std::string plane_text(const RunFolder& run, const Plane& plane);
+/// Cells are drawn as what they are, each of one colour; between nodes the field goes on linearly. Not a number
+/// where the domain is cut out.
+Raster raster_of(const Field& field, const Plane& plane);
+
+/// Straight lines to be drawn over a picture: x, y, dx, dy for each.
+struct Lines {
+  std::vector<Real> segments;
+  Real width = 1;
+  std::string colour;
+};
+/// Between what has a value and what has none.
+Lines outline_of(const Raster& raster);
+
+/// Sets colours for values between low and high; `bands` > 0 makes so many flat ones.
+void set_palette(Gnuplot& plot, std::pair<Real, Real> range, bool signed_field, Index bands = 0);
+/// Sets colours and range, and draws the raster as an image, with its outline and lines over it.
 void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> range, bool signed_field,
-                 const std::string& bar_label, const Box& box);
+                 const std::string& bar_label, const Box& box, Index bands = 0, const std::vector<Lines>& over = {});
 /// True for fields around zero whose sign means something; then the range is made symmetric.
 bool is_signed(const store::Scale& scale, std::pair<Real, Real>& range);
 
 /// "Hut floor — t = 6 h"
 std::string title_of(const RunFolder& run, const FigureRequest& request);
+/// The title with the time of a record, or that it is a steady state.
+std::string title_at(const RunFolder& run, const FigureRequest& request, Index record);
 std::string time_text(const RunFolder& run, Index record);
 /// What the value axis says.
 std::string value_label(const RunFolder& run);

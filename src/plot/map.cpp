@@ -12,35 +12,14 @@ namespace {
 constexpr Index fine_pixels = 400;
 constexpr Index shades = 128;
 
-struct Plane {
-  int right;  ///< grid axis drawn to the right
-  int up;
-  int across = -1;
-  Index at = 0;  ///< where the plane lies along `across`
-};
-
-Plane plane_of(const RunFolder& run, const FigureRequest& request) {
-  const Grid& g = run.fields().grid();
-  if (g.rank() == 1) throw PlotError("a map needs two axes; in one dimension use profiles or spacetime");
-  if (g.rank() == 2) return {0, 1};
-  if (!request.at || request.at_axis < 0)
-    throw PlotError("a map of a block needs a plane: at = { z = .. }, or --at z=..");
-  Plane p{request.at_axis == 0 ? 1 : 0, request.at_axis == 2 ? 1 : 2, request.at_axis};
-  const Axis& axis = g.axis(p.across);
-  const Real position = run.fields().description().length.shown((*request.at)[g.slot(p.across)]);
-  const auto nearest =
-      std::ranges::min_element(axis.points(), {}, [&](Real q) { return std::abs(q - position); });
-  p.at = nearest - axis.points().begin();
-  return p;
-}
-
 // 1, 2 or 5 times a power of ten, not above `most`.
 Real round_step(Real most) {
   const Real power = std::pow(10, std::floor(std::log10(most)));
   return power * (most >= 5 * power ? 5 : most >= 2 * power ? 2 : 1);
 }
 
-// Cells are drawn as what they are, each of one colour; between nodes the field goes on linearly.
+}  // namespace
+
 Raster raster_of(const Field& field, const Plane& plane) {
   const Grid& g = field.grid();
   const Axis &right = g.axis(plane.right), &up = g.axis(plane.up);
@@ -65,7 +44,29 @@ Raster raster_of(const Field& field, const Plane& plane) {
   return raster;
 }
 
-}  // namespace
+Plane plane_of(const RunFolder& run, const FigureRequest& request) {
+  const Grid& g = run.fields().grid();
+  if (g.rank() == 1) throw PlotError("a " + request.kind + " needs two axes; in one dimension use profiles or spacetime");
+  if (g.rank() == 2) return {0, 1};
+  if (!request.at || request.at_axis < 0)
+    throw PlotError("a " + request.kind + " of a block needs a plane: at = { z = .. }, or --at z=..");
+  const Real position = run.fields().description().length.shown((*request.at)[g.slot(request.at_axis)]);
+  return plane_across(g, request.at_axis, position);
+}
+
+Plane plane_across(const Grid& g, int across, Real position) {
+  Plane p{across == 0 ? 1 : 0, across == 2 ? 1 : 2, across};
+  const auto points = g.axis(across).points();
+  p.at = std::ranges::min_element(points, {}, [&](Real q) { return std::abs(q - position); }) - points.begin();
+  return p;
+}
+
+std::string plane_text(const RunFolder& run, const Plane& plane) {
+  if (plane.across < 0) return "";
+  const Axis& axis = run.fields().grid().axis(plane.across);
+  const std::string& unit = run.fields().description().length.unit;
+  return fmt::format(", {} = {:.4g}{}", axis.name(), axis.points()[plane.at], unit.empty() ? "" : " " + pretty_unit(unit));
+}
 
 Box box_of(const Output& out, Real width, Real height, bool equal_lengths) {
   const Real w = out.width, h = out.height;
@@ -79,17 +80,25 @@ Box box_of(const Output& out, Real width, Real height, bool equal_lengths) {
   return {x / w, (x + box_w) / w, y / h, (y + box_h) / h, flat};
 }
 
-void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> range, bool signed_field,
-                 const std::string& bar_label, const Box& box) {
+void set_palette(Gnuplot& plot, std::pair<Real, Real> range, bool signed_field, Index bands) {
   std::string palette = "set palette defined (";
-  for (Index n = 0; n <= shades; ++n) {
-    const Real s = static_cast<Real>(n) / shades;
-    palette +=
-        fmt::format("{}{} '{}'", n == 0 ? "" : ", ", n, (signed_field ? diverging(s) : sequential(s)).hex());
+  const auto colour = [&](Real s) { return (signed_field ? diverging(s) : sequential(s)).hex(); };
+  for (Index n = 0; bands == 0 && n <= shades; ++n)
+    palette += fmt::format("{}{} '{}'", n == 0 ? "" : ", ", n, colour(static_cast<Real>(n) / shades));
+  // Flat bands are steps of the palette.
+  for (Index n = 0; n < bands; ++n) {
+    const std::string c = colour(bands > 1 ? static_cast<Real>(n) / static_cast<Real>(bands - 1) : 0.5);
+    palette += fmt::format("{}{} '{}', {} '{}'", n == 0 ? "" : ", ", n, c, n + 1, c);
   }
   plot.line(palette + ")");
+  if (bands > 0) plot.line("set palette maxcolors 0");
   if (!(range.second > range.first)) range = padded(range);
   plot.line(fmt::format("set cbrange [{}:{}]", range.first, range.second));
+}
+
+void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> range, bool signed_field,
+                 const std::string& bar_label, const Box& box, Index bands, const std::vector<Lines>& over) {
+  set_palette(plot, range, signed_field, bands);
   plot.line(fmt::format("set cbtics textcolor rgb '{}'; set cblabel {}", ink, quoted(bar_label)));
   plot.line(
       fmt::format("set lmargin at screen {}; set rmargin at screen {}; set bmargin at screen {}; set tmargin "
@@ -108,10 +117,37 @@ void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> rang
                         raster.to_y));
   const Real dx = (raster.to_x - raster.from_x) / static_cast<Real>(raster.columns);
   const Real dy = (raster.to_y - raster.from_y) / static_cast<Real>(raster.rows);
-  plot.line(fmt::format(
+  std::vector<Lines> lines = over;
+  // What comes with lines of its own brings its outline too.
+  if (lines.empty()) lines.push_back(outline_of(raster));
+  std::string command = fmt::format(
       "plot '-' binary array=({},{}) origin=({},{}) dx={} dy={} format='%double' using 1 with image notitle",
-      raster.columns, raster.rows, raster.from_x + dx / 2, raster.from_y + dy / 2, dx, dy));
+      raster.columns, raster.rows, raster.from_x + dx / 2, raster.from_y + dy / 2, dx, dy);
+  for (const Lines& l : lines)
+    if (!l.segments.empty())
+      command += fmt::format(
+          ", '-' binary record=({}) format='%double%double%double%double' using 1:2:3:4 with vectors nohead lw {} lc "
+          "rgb '{}' notitle",
+          l.segments.size() / 4, l.width, l.colour);
+  plot.line(command);
   plot.data(raster.values);
+  for (const Lines& l : lines) plot.data(l.segments);
+}
+
+Lines outline_of(const Raster& raster) {
+  Lines result{{}, 1.6, ink};
+  const Real dx = (raster.to_x - raster.from_x) / static_cast<Real>(raster.columns);
+  const Real dy = (raster.to_y - raster.from_y) / static_cast<Real>(raster.rows);
+  const auto gone = [&](Index c, Index r) { return std::isnan(raster.values[r * raster.columns + c]); };
+  for (Index r = 0; r < raster.rows; ++r)
+    for (Index c = 0; c < raster.columns; ++c) {
+      const Real x = raster.from_x + static_cast<Real>(c + 1) * dx, y = raster.from_y + static_cast<Real>(r + 1) * dy;
+      if (c + 1 < raster.columns && gone(c, r) != gone(c + 1, r))
+        result.segments.insert(result.segments.end(), {x, y - dy, 0, dy});
+      if (r + 1 < raster.rows && gone(c, r) != gone(c, r + 1))
+        result.segments.insert(result.segments.end(), {x - dx, y, dx, 0});
+    }
+  return result;
 }
 
 void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request, Index record,
@@ -122,12 +158,7 @@ void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& re
   const Plane plane = plane_of(run, request);
   const Field field = reader.field(record);
   const Axis &right = g.axis(plane.right), &up = g.axis(plane.up);
-  std::string where;
-  if (plane.across >= 0)
-    where =
-        fmt::format(", {} = {:.4g}{}", g.axis(plane.across).name(), g.axis(plane.across).points()[plane.at],
-                    d.length.unit.empty() ? "" : " " + pretty_unit(d.length.unit));
-  plot.line("set title " + quoted(title_of(run, request) + ", t = " + time_text(run, record) + where));
+  plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
   plot.line("set xlabel " + quoted(label(right.name(), d.length.unit)));
   plot.line("set ylabel " + quoted(label(up.name(), d.length.unit)));
   auto range = request.range ? *request.range : run.range();
@@ -142,7 +173,8 @@ FigureKind map_kind() {
             Gnuplot plot(out);
             draw_map_frame(plot, run, request, records_of(run, request, 1).back(), out);
             plot.finish();
-          }};
+          },
+          true};
 }
 
 }  // namespace williwaw::plot

@@ -4,12 +4,17 @@
 #include <cmath>
 
 #include "kinds.hpp"
+#include "williwaw/plot/overlay.hpp"
 
 namespace williwaw::plot {
 
 namespace {
 constexpr Index most_curves = 12;
 constexpr Index samples = 400;
+
+std::string entry(const RunFolder& run, Index record) {
+  return (run.fields().description().steady ? "" : "t = ") + time_text(run, record);
+}
 }  // namespace
 
 Curve curve_of(const Field& field, const FigureRequest& request, const store::Scale& length) {
@@ -71,11 +76,45 @@ void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest
         "{}'-' binary record=({}) format='%double%double' using 1:2 with {} lw {} {}lc rgb '{}' title {}",
         n == 0 ? "" : ", ", curves[n].position.size(), marked ? "linespoints" : "lines",
         n + 1 == count ? 3 : 2, marked ? "pt 7 ps 0.5 " : "", curve(n, count).hex(),
-        quoted("t = " + time_text(run, records[n])));
+        quoted(entry(run, records[n])));
   }
   plot.line(command);
   for (const auto& c : curves)
     for (std::size_t i = 0; i < c.position.size(); ++i) plot.data(std::array{c.position[i], c.value[i]});
+}
+
+void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::path>>& runs, const FigureRequest& request,
+                   const std::string& title, const Output& out) {
+  std::vector<Curve> curves;
+  std::vector<std::string> entries;
+  std::pair<Real, Real> range{INFINITY, -INFINITY};
+  std::string across, up;
+  for (const auto& [name, folder] : runs) {
+    const RunFolder run(folder);
+    const Index last = static_cast<Index>(run.fields().times().size()) - 1;
+    curves.push_back(curve_of(run.fields().field(last), request, run.fields().description().length));
+    for (const Real v : curves.back().value) range = {std::fmin(range.first, v), std::fmax(range.second, v)};
+    entries.push_back(name);
+    across = position_label(run, request);
+    up = value_label(run);
+  }
+  range = request.range ? *request.range : padded(range);
+  Gnuplot plot(out);
+  plot.line("set title " + plot::quoted(title));
+  plot.line("set xlabel " + plot::quoted(across));
+  plot.line("set ylabel " + plot::quoted(up));
+  plot.line(fmt::format("set yrange [{}:{}]; set xrange [{}:{}]", range.first, range.second, curves[0].position.front(),
+                        curves[0].position.back()));
+  plot.legend(entries);
+  std::string command = "plot ";
+  for (std::size_t n = 0; n < curves.size(); ++n)
+    command += fmt::format("{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' title {}",
+                           n == 0 ? "" : ", ", curves[n].position.size(), distinct(static_cast<Index>(n)).hex(),
+                           plot::quoted(entries[n]));
+  plot.line(command);
+  for (const auto& c : curves)
+    for (std::size_t i = 0; i < c.position.size(); ++i) plot.data(std::array{c.position[i], c.value[i]});
+  plot.finish();
 }
 
 FigureKind profiles_kind() {
@@ -94,9 +133,9 @@ FigureKind profiles_kind() {
         }
         Gnuplot plot(out);
         plot.line("set title " + quoted(title_of(run, request) +
-                                        (records.size() == 1 ? ", t = " + time_text(run, records[0]) : "")));
+                                        (records.size() == 1 ? ", " + entry(run, records[0]) : "")));
         std::vector<std::string> entries;
-        for (const Index r : records) entries.push_back("t = " + time_text(run, r));
+        for (const Index r : records) entries.push_back(entry(run, r));
         plot.legend(entries);
         draw_profile_frame(plot, run, request, records);
         plot.finish();

@@ -101,7 +101,8 @@ struct FieldWriter::Open {
   }
 };
 
-FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, const Description& about)
+FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, const Description& about,
+                         const std::vector<Real>& shares)
     : open_(std::make_unique<Open>(file, grid, about)) {
   const NetcdfFile& nc = *open_->nc;
   const int time = nc.dimension("time", NC_UNLIMITED);
@@ -138,6 +139,12 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
     open_->walls.emplace_back(side, id);
   }
 
+  int share = -1;
+  if (!shares.empty()) {
+    share = nc.variable("share", {axes.rbegin(), axes.rend()});
+    nc.attribute(share, "long_name", "share of the control volume that is not cut out");
+    nc.attribute(share, "units", "1");
+  }
   nc.attribute(NC_GLOBAL, "Conventions", "CF-1.8");
   nc.attribute(NC_GLOBAL, "title", about.title);
   nc.attribute(NC_GLOBAL, "source", "williwaw " + about.version);
@@ -155,6 +162,13 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   }
   nc.check(nc_enddef(nc.id()));
   for (int a = 0; a < grid.rank(); ++a) open_->write_coordinate(grid.axis(a), bounds[a]);
+  if (share < 0) return;
+  std::vector<Real> shown;
+  for (Index plane = 0; plane < (grid.rank() == 3 ? shown_size(grid.axis(2)) : 1); ++plane)
+    each_shown(grid, plane, [&](Index i, Index j, Index k) {
+      shown.push_back(shares[grid.number(i % grid.size(0), j % grid.size(1), k % grid.size(2))]);
+    });
+  nc.check(nc_put_var_double(nc.id(), share, shown.data()));
 }
 
 FieldWriter::~FieldWriter() = default;
@@ -305,6 +319,20 @@ Field FieldReader::field(Index record) const {
     }
   }
   if (g.unknowns() == Unknowns::cells) result.extend_corners();
+  return result;
+}
+
+std::optional<Field> FieldReader::shares() const {
+  const NetcdfFile& nc = *open_->nc;
+  if (!nc.has("share")) return std::nullopt;
+  const std::vector<Real> shown = nc.values(nc.find("share"));
+  Field result(*grid_);
+  std::size_t next = 0;
+  for (Index plane = 0; plane < (grid_->rank() == 3 ? shown_size(grid_->axis(2)) : 1); ++plane)
+    each_shown(*grid_, plane, [&](Index i, Index j, Index k) {
+      result.at(i % grid_->size(0), j % grid_->size(1), k % grid_->size(2)) = shown[next++];
+    });
+  result.extend();
   return result;
 }
 

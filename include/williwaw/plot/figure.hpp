@@ -47,6 +47,7 @@ struct FigureKind {
   std::string name;
   /// Draws to one file; returns what it noted about the request.
   std::function<void(const RunFolder&, const casefile::FigureRequest&, const Output&)> draw;
+  bool one_time = false;  ///< shows a single record; several times make several files
 };
 
 /// Every kind of figure there is.

@@ -3,6 +3,7 @@
 
 #include <filesystem>
 #include <memory>
+#include <optional>
 
 #include "williwaw/grid/field.hpp"
 #include "williwaw/store/scale.hpp"
@@ -28,7 +29,9 @@ struct Description {
 /// Writes records one by one. The file appears under its name only when it is complete.
 class FieldWriter {
  public:
-  FieldWriter(const std::filesystem::path& file, const Grid& grid, const Description& description);
+  /// `shares` tells how much of every control volume is left where regions are cut out; empty where none is.
+  FieldWriter(const std::filesystem::path& file, const Grid& grid, const Description& description,
+              const std::vector<Real>& shares = {});
   FieldWriter(const FieldWriter&) = delete;
   FieldWriter& operator=(const FieldWriter&) = delete;
   ~FieldWriter();
@@ -57,6 +60,8 @@ class FieldReader {
   const Grid& grid() const { return *grid_; }
   const std::vector<Real>& times() const { return times_; }
   Field field(Index record) const;
+  /// How much of every control volume is left; nothing where no region is cut out.
+  std::optional<Field> shares() const;
   /// Lowest and highest value over all records.
   std::pair<Real, Real> range() const;
 

@@ -1,0 +1,142 @@
+// The flux along a wall as a curve, at the end of a run.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <fstream>
+#include <sstream>
+
+#include "kinds.hpp"
+
+namespace williwaw::plot {
+
+namespace {
+
+struct Face {
+  Point place;
+  Real area, flux;
+};
+
+struct Walls {
+  std::vector<std::string> names;  ///< of all walls
+  std::vector<Face> faces;         ///< of the one asked for
+  std::string flux_unit;
+};
+
+// walls.csv: the wall's name, coordinates, area, flux, value on the wall.
+Walls read_walls(const RunFolder& run, const std::string& wanted) {
+  const auto file = run.folder() / "walls.csv";
+  std::ifstream in(file);
+  std::string line;
+  if (!in || !std::getline(in, line)) throw PlotError(file.string() + ": cannot be read; the run has no table of walls");
+  const int rank = run.fields().grid().rank();
+  Walls walls;
+  if (const auto at = line.find("flux ["); at != std::string::npos)
+    walls.flux_unit = line.substr(at + 6, line.find(']', at) - at - 6);
+  while (std::getline(in, line)) {
+    std::stringstream cells(line);
+    std::string cell;
+    std::getline(cells, cell, ',');
+    if (walls.names.empty() || walls.names.back() != cell) walls.names.push_back(cell);
+    if (cell != wanted) continue;
+    Face face;
+    for (int a = 0; a < rank; ++a) {
+      std::getline(cells, cell, ',');
+      face.place[run.fields().grid().slot(a)] = std::stod(cell);
+    }
+    std::getline(cells, cell, ',');
+    face.area = std::stod(cell);
+    std::getline(cells, cell, ',');
+    face.flux = std::stod(cell);
+    walls.faces.push_back(face);
+  }
+  return walls;
+}
+
+// Straight walls by position; others in order around their middle, by the way from face to face.
+std::string sort_along(const Grid& g, std::vector<Face>& faces, std::vector<Real>& position) {
+  std::array<std::pair<Real, Real>, 3> reach;
+  reach.fill({INFINITY, -INFINITY});
+  Point middle;
+  for (const Face& f : faces)
+    for (int a = 0; a < g.rank(); ++a) {
+      const Real p = f.place[g.slot(a)];
+      reach[a] = {std::min(reach[a].first, p), std::max(reach[a].second, p)};
+      middle[g.slot(a)] += p / static_cast<Real>(faces.size());
+    }
+  int straight = -1, extended = 0;
+  for (int a = 0; a < g.rank(); ++a)
+    if (reach[a].second - reach[a].first > 1e-9 * g.axis(a).length()) {
+      ++extended;
+      straight = a;
+    }
+  if (extended <= 1) {
+    const int slot = g.slot(std::max(straight, 0));
+    std::ranges::sort(faces, {}, [slot](const Face& f) { return f.place[slot]; });
+    for (const Face& f : faces) position.push_back(f.place[slot]);
+    return g.axis(std::max(straight, 0)).name();
+  }
+  const int sx = g.slot(0), sy = g.slot(1);
+  std::ranges::sort(faces, {}, [&](const Face& f) { return std::atan2(f.place[sy] - middle[sy], f.place[sx] - middle[sx]); });
+  // Start where the widest gap is, so that an open wall is not cut in two.
+  const auto step = [&](std::size_t n) {
+    const Point &a = faces[n].place, &b = faces[(n + 1) % faces.size()].place;
+    return std::hypot(b[sx] - a[sx], b[sy] - a[sy]);
+  };
+  std::size_t widest = 0;
+  for (std::size_t n = 0; n < faces.size(); ++n)
+    if (step(n) > step(widest)) widest = n;
+  std::rotate(faces.begin(), faces.begin() + static_cast<Index>((widest + 1) % faces.size()), faces.end());
+  Real way = 0;
+  for (std::size_t n = 0; n < faces.size(); ++n) {
+    position.push_back(way);
+    if (n + 1 < faces.size()) way += step(n);
+  }
+  return "distance along the wall";
+}
+
+}  // namespace
+
+FigureKind wall_kind() {
+  return {"wall", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
+            const Grid& g = run.fields().grid();
+            if (g.rank() != 2) throw PlotError("the flux along a wall is a curve on plans only; walls.csv has the numbers");
+            Walls walls = read_walls(run, request.of);
+            if (walls.faces.empty()) {
+              std::string known;
+              for (const auto& n : walls.names) known += (known.empty() ? "" : ", ") + n;
+              throw PlotError("there is no wall called '" + request.of + "'; there are " + known);
+            }
+            std::vector<Real> position, numbers;
+            const std::string along = sort_along(g, walls.faces, position);
+            std::pair<Real, Real> range{0, 0};
+            Real flow = 0;
+            for (std::size_t n = 0; n < position.size(); ++n) {
+              numbers.insert(numbers.end(), {position[n], walls.faces[n].flux});
+              range = {std::min(range.first, walls.faces[n].flux), std::max(range.second, walls.faces[n].flux)};
+              flow += walls.faces[n].flux * walls.faces[n].area;
+            }
+            const Real length = run.fields().description().length.factor;
+            const auto& series = run.series();
+            const auto total = series.find("total");
+            const std::string unit = total && *total + 1 < series.columns.size() ? series.columns[*total + 1].unit : "";
+            Gnuplot plot(out);
+            plot.line("set title " + quoted(title_at(run, request, static_cast<Index>(run.fields().times().size()) - 1) +
+                                            fmt::format(": {} lets in {:.4g}{}", request.of,
+                                                        flow / std::pow(length, g.volume_dimension() - 1),
+                                                        unit.empty() ? "" : " " + pretty_unit(unit))));
+            plot.line("set xlabel " + quoted(label(along, run.fields().description().length.unit)));
+            plot.line("set ylabel " + quoted(label("flux into the domain", walls.flux_unit)));
+            range = padded(request.range ? *request.range : range);
+            plot.line(fmt::format("set xrange [{}:{}]; set yrange [{}:{}]; set key off", position.front(),
+                                  position.back() > position.front() ? position.back() : position.front() + 1, range.first,
+                                  range.second));
+            plot.line(fmt::format("set arrow from graph 0, first 0 to graph 1, first 0 nohead lc rgb '{}' lw 1", faint));
+            plot.line(fmt::format("plot '-' binary record=({}) format='%double%double' using 1:2 with {} lw 2.5 pt 7 ps 0.5 lc rgb '{}'",
+                                  position.size(), position.size() <= 60 ? "linespoints" : "lines", accent().hex()));
+            plot.data(numbers);
+            plot.finish();
+          }};
+}
+
+}  // namespace williwaw::plot
