@@ -5,6 +5,8 @@
 #include <string>
 #include <vector>
 
+#include "williwaw/grid/types.hpp"
+
 namespace williwaw::cli {
 
 /// Exit codes, as INTERFACE has them.
@@ -35,16 +37,36 @@ struct PlotArguments {
   std::string range;
   std::string at;
   std::string along;
+  Index levels = 0;
   std::string size = "1280x800";
   std::string format = "png";
   std::filesystem::path output;
   double seconds = 10;
 };
 
+struct ExportArguments {
+  std::filesystem::path run;
+  std::string to;
+  std::string layout = "long";
+  std::string times;
+  std::filesystem::path folder;
+};
+
+struct SweepArguments {
+  std::filesystem::path file;
+  std::vector<std::string> set;
+  std::string vary;
+  std::filesystem::path folder;
+  int threads = 0;
+  bool json = false;
+};
+
 int write_new(const std::string& kind, const std::filesystem::path& file);
 int check(const CheckArguments& arguments);
 int run(const RunArguments& arguments);
 int plot(const PlotArguments& arguments);
+int export_run(const ExportArguments& arguments);
+int sweep(const SweepArguments& arguments);
 int film(const PlotArguments& arguments);
 int demo(const std::string& name, const std::filesystem::path& program);
 

@@ -24,6 +24,10 @@ const Demo demos[] = {
      "the stability line above: how far the step was from its limit"},
     {"ice-deck", "a quay deck plate with de-icing cables and wind on top",
      "map.png: warm stripes over the cables, the cold edge at the water; series.png: the middle of the deck"},
+    {"ice-deck-steady", "where the deck plate settles on a cold night without end, with radiation to the sky",
+     "contours.png: the plate between cables and sky; wall-top.png: where its heat goes out"},
+    {"cellar", "heat around the hut's cellar and a field of heat-pump boreholes, settled",
+     "contours.png: boreholes, the cellar cut out of the corner, a round tank; budget.png: what feeds them"},
     {"brine-tank", "salt spreading from two walls of a tank, in three dimensions",
      "map.png: the plane half-way up; series.png: the probe in the middle"},
 };

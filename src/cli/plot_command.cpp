@@ -1,7 +1,6 @@
 #include <fmt/format.h>
 
-#include <sstream>
-
+#include "arguments.hpp"
 #include "commands.hpp"
 #include "williwaw/plot/figure.hpp"
 
@@ -10,36 +9,6 @@ namespace williwaw::cli {
 namespace {
 
 using casefile::FigureRequest;
-
-std::vector<std::string> split(const std::string& text, char at) {
-  std::vector<std::string> parts;
-  std::stringstream in(text);
-  for (std::string part; std::getline(in, part, at);) parts.push_back(part);
-  return parts;
-}
-
-// A number in shown units, or with a unit of its own, as SI.
-Real quantity(const std::string& text, const store::Scale& scale, const std::string& option) {
-  if (const auto measured = casefile::split_measured(text)) {
-    const auto unit = casefile::Unit::parse(measured->unit);
-    if (!unit) throw InputError(option + ": '" + measured->unit + "' is not a unit");
-    if (scale.unit.empty() || !unit->same_dimension(casefile::Unit::of(scale.unit)))
-      throw InputError(option + ": unit '" + measured->unit + "' does not fit" +
-                       (scale.unit.empty() ? "; this run has no units" : "; '" + scale.unit + "' would"));
-    return unit->to_si(measured->number);
-  }
-  std::size_t used = 0;
-  Real value = 0;
-  try {
-    value = std::stod(text, &used);
-  } catch (const std::exception&) {
-    used = 0;
-  }
-  if (used == 0 || text.find_first_not_of(' ', used) != std::string::npos)
-    throw InputError(option + ": '" + text + "' is not a number" +
-                     (scale.unit.empty() ? "" : "; give it in " + scale.unit + " or with a unit"));
-  return scale.si(value);
-}
 
 Point place(const std::string& text, const plot::RunFolder& run, const std::string& option) {
   const Grid& g = run.fields().grid();
@@ -75,7 +44,8 @@ FigureRequest request_from(const PlotArguments& a, const plot::RunFolder& run) {
   request.kind = a.kind.empty() ? (run.fields().grid().rank() == 1 ? "profiles" : "map") : a.kind;
   request.of = a.of;
   const auto& d = run.fields().description();
-  if (!a.of.empty() && request.kind != "series") {
+  request.levels = a.levels;
+  if (!a.of.empty() && request.kind != "series" && request.kind != "wall") {
     if (a.of != d.unknown) throw InputError("--of: this run has '" + d.unknown + "' only");
     request.of.clear();
   }

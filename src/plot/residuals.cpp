@@ -36,7 +36,7 @@ void draw_residuals(const std::vector<std::pair<std::string, std::filesystem::pa
   std::size_t shortest = longest;
   for (const auto& s : all) shortest = std::min(shortest, s.values[0].size());
   const bool far_apart = longest > 30 * shortest;
-  if (far_apart) plot.line("set logscale x; set xlabel 'iteration (first one: 1)'");
+  if (far_apart) plot.line("set logscale x; set xlabel 'iteration + 1'");
   plot.line(fmt::format("set xrange [{}:{}]", far_apart ? 1 : 0, std::max<std::size_t>(1, longest - 1) + (far_apart ? 1 : 0)));
   if (runs.size() > 1)
     plot.legend(entries);

@@ -25,6 +25,12 @@ class Relaxation final : public LinearSolver {
     const auto* faces = std::get_if<FaceSystem>(&system);
     if (!faces) throw SolverError("relaxation takes systems of fluxes between two neighbours only");
     system_ = *faces;
+    rank_ = system_.rank();
+    stride_ = {1, system_.extent[0], system_.extent[0] * system_.extent[1]};
+    for (int a = 0; a < rank_; ++a) {
+      lower_[a] = system_.lower[a].data();
+      upper_[a] = system_.upper[a].data();
+    }
     for (const Real d : system_.diagonal)
       if (d == 0) throw SolverError("relaxation needs a diagonal without zeros");
     factor_ = rules_.relaxation > 0 ? rules_.relaxation : best_factor();
@@ -66,11 +72,12 @@ class Relaxation final : public LinearSolver {
   // b − A·x in row n.
   Real left(Index n, std::span<const Real> right, std::span<const Real> x) const {
     Real sum = right[n] - system_.diagonal[n] * x[n];
-    for (int a = 0; a < system_.rank(); ++a)
-      for (const bool up : {false, true}) {
-        const Real c = (up ? system_.upper : system_.lower)[a][n];
-        if (c != 0) sum -= c * x[system_.neighbour(n, a, up)];
-      }
+    for (int a = 0; a < rank_; ++a) {
+      const Real low = lower_[a][n], high = upper_[a][n];
+      // Couplings beyond walls are zero; only a seam makes a neighbour that is not a stride away.
+      if (low != 0) sum -= low * x[system_.periodic[a] ? system_.neighbour(n, a, false) : n - stride_[a]];
+      if (high != 0) sum -= high * x[system_.periodic[a] ? system_.neighbour(n, a, true) : n + stride_[a]];
+    }
     return sum;
   }
 
@@ -104,6 +111,9 @@ class Relaxation final : public LinearSolver {
   std::string name_;
   SolverRules rules_;
   FaceSystem system_;
+  int rank_ = 1;
+  std::array<Index, 3> stride_{};
+  std::array<const Real*, 3> lower_{}, upper_{};
   Real factor_ = 1;
   Convergence convergence_;
 };
