@@ -134,36 +134,68 @@ class Cutter {
   const Weight& weight_;
 };
 
-// Cuts the box over these axes into simplices, one for each order of the axes (Kuhn, 1960), so that the
-// simplices of neighbouring boxes meet along whole faces.
-Rest over_axes(std::vector<int> axes, const Vector& low, const Vector& high, const Vector& look_low,
-               const Vector& look_high, const Keep& keep, const Weight& weight) {
-  const std::size_t corners = std::size_t{1} << axes.size();
-  std::vector<Corner> all(corners);
-  bool any = false, every = true;
-  for (std::size_t c = 0; c < corners; ++c) {
-    all[c].place = low;
-    all[c].looked = look_low;
-    for (std::size_t b = 0; b < axes.size(); ++b)
-      if ((c >> b) & 1) {
-        all[c].place[axes[b]] = high[axes[b]];
-        all[c].looked[axes[b]] = look_high[axes[b]];
-      }
-    all[c].kept = keep(all[c].looked);
-    any = any || all[c].kept;
-    every = every && all[c].kept;
+// A point of the box, both where it is and where it is looked at: 0, 1 or 2 for the lower end, the middle or the
+// upper end along each axis.
+struct Lattice {
+  const std::vector<int>& axes;
+  const Vector &low, &high, &look_low, &look_high;
+  const Keep& keep;
+
+  Corner at(const std::array<int, 3>& where) const {
+    Corner c{low, look_low, false};
+    for (std::size_t b = 0; b < axes.size(); ++b) {
+      const int a = axes[b];
+      c.place[a] = low[a] + 0.5 * where[b] * (high[a] - low[a]);
+      c.looked[a] = look_low[a] + 0.5 * where[b] * (look_high[a] - look_low[a]);
+    }
+    c.kept = keep(c.looked);
+    return c;
   }
-  Rest rest;
-  if (!any) return rest;
-  const Cutter cutter(static_cast<int>(axes.size()), keep, weight);
-  std::vector<std::size_t> order(axes.size());
-  for (std::size_t n = 0; n < order.size(); ++n) order[n] = n;
-  do {
-    std::size_t corner = 0;
-    std::vector<Corner> simplex{all[0]};
-    for (const std::size_t n : order) simplex.push_back(all[corner |= std::size_t{1} << n]);
+};
+
+// Cuts a box into simplices that share its middle: the middle joined with the simplices of each of its faces, down
+// to edges. Flipping or turning the box turns the simplices into each other, and neighbouring boxes meet along
+// whole faces of simplices.
+void split(const Lattice& lattice, std::array<int, 3> where, std::vector<std::size_t> free, std::vector<Corner>& apexes,
+           const Cutter& cutter, Rest& rest) {
+  if (free.empty()) {
+    std::vector<Corner> simplex = apexes;
+    simplex.push_back(lattice.at(where));
     cutter.add(simplex, rest);
-  } while (std::ranges::next_permutation(order).found);
+    return;
+  }
+  if (free.size() == 1) {
+    std::vector<Corner> simplex = apexes;
+    for (const int end : {0, 2}) {
+      where[free[0]] = end;
+      simplex.push_back(lattice.at(where));
+    }
+    cutter.add(simplex, rest);
+    return;
+  }
+  for (const std::size_t b : free) where[b] = 1;
+  apexes.push_back(lattice.at(where));
+  for (const std::size_t b : free)
+    for (const int end : {0, 2}) {
+      auto face = where;
+      face[b] = end;
+      std::vector<std::size_t> others;
+      for (const std::size_t o : free)
+        if (o != b) others.push_back(o);
+      split(lattice, face, others, apexes, cutter, rest);
+    }
+  apexes.pop_back();
+}
+
+Rest over_axes(const std::vector<int>& axes, const Vector& low, const Vector& high, const Vector& look_low,
+               const Vector& look_high, const Keep& keep, const Weight& weight) {
+  const Lattice lattice{axes, low, high, look_low, look_high, keep};
+  const Cutter cutter(static_cast<int>(axes.size()), keep, weight);
+  std::vector<std::size_t> free;
+  for (std::size_t b = 0; b < axes.size(); ++b) free.push_back(b);
+  Rest rest;
+  std::vector<Corner> apexes;
+  split(lattice, {0, 0, 0}, free, apexes, cutter, rest);
   return rest;
 }
 

@@ -49,6 +49,16 @@ void Field::assign(std::span<const Real> values) {
       std::copy(from, from + grid_.size(0), data_.begin() + offset(0, j, k));
 }
 
+void Field::leave_out(std::span<const Index> numbers) {
+  if (numbers.empty()) return;
+  left_out_.assign(static_cast<std::size_t>(size()), 0);
+  for (const Index n : numbers) {
+    left_out_[static_cast<std::size_t>(n)] = 1;
+    (*this)[n] = std::numeric_limits<Real>::quiet_NaN();
+  }
+  extend();
+}
+
 void Field::extend() {
   const std::array<Index, 3> n{grid_.size(0), grid_.size(1), grid_.size(2)};
   // Axis after axis over everything already filled, so that edges and corners are filled too.
@@ -154,14 +164,14 @@ Real Field::highest() const {
 Real Field::integral() const {
   Real sum = 0;
   for (Index n = 0; n < size(); ++n)
-    if (const Real v = (*this)[n]; !std::isnan(v)) sum += grid_.volume_of(n) * v;
+    if (!is_left_out(n)) sum += grid_.volume_of(n) * (*this)[n];
   return sum;
 }
 
 Real Field::mean() const {
   Real volume = 0;
   for (Index n = 0; n < size(); ++n)
-    if (!std::isnan((*this)[n])) volume += grid_.volume_of(n);
+    if (!is_left_out(n)) volume += grid_.volume_of(n);
   return integral() / volume;
 }
 
@@ -169,8 +179,8 @@ Norms Field::measure(const std::function<Real(Index)>& value) const {
   Norms result;
   Real volume = 0;
   for (Index n = 0; n < size(); ++n) {
-    // Places that are cut out do not count; a value that is no number anywhere else does.
-    if (std::isnan((*this)[n])) continue;
+    // A value that is no number counts, unless the place is cut out.
+    if (is_left_out(n)) continue;
     const Real v = std::abs(value(n));
     const Real weight = grid_.volume_of(n);
     volume += weight;

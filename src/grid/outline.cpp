@@ -17,7 +17,7 @@ using looking::Vector;
 constexpr Real least_share = 1e-6;
 // Control volumes smaller than this share of their box go to a neighbour: their walls are kept, and the
 // system does not get worse than the grid is.
-constexpr Real least_volume = 0.01;
+constexpr Real least_volume = 1e-3;
 
 }  // namespace
 

@@ -124,8 +124,7 @@ Field DiffusionBalance::field(const State& y, Real at) {
   held_values(at);
   const Grid& g = grid();
   Field result(g, y);
-  for (const Index n : absent_) result[n] = std::numeric_limits<Real>::quiet_NaN();
-  if (!absent_.empty()) result.extend();
+  result.leave_out(absent_);
   if (g.unknowns() == Unknowns::nodes) return result;
   // A face that parts share shows the mean of what they say, by area.
   std::map<std::pair<Index, int>, std::pair<Real, Real>> on_walls;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 
 #include "netcdf.hpp"
 
@@ -300,7 +301,11 @@ Field FieldReader::field(Index record) const {
       const Real v = shown[next++];
       if (i < g.size(0) && j < g.size(1) && k < g.size(2)) result.at(i, j, k) = v;
     });
-  result.extend();
+  std::vector<Index> gone;
+  for (Index n = 0; nc.has("share") && n < g.count(); ++n)
+    if (std::isnan(result[n])) gone.push_back(n);
+  result.leave_out(gone);
+  if (gone.empty()) result.extend();
   for (const Side side : kept_walls(g)) {
     const auto touching = g.unknowns_at(side);
     std::vector<Real> on_wall(touching.size());

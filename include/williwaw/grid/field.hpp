@@ -41,6 +41,12 @@ class Field {
   std::vector<Real> values() const;
   void assign(std::span<const Real> values);
 
+  /// Says that these places are cut out of the domain; fills the halo anew.
+  void leave_out(std::span<const Index> numbers);
+  bool is_left_out(Index number) const {
+    return !left_out_.empty() && left_out_[static_cast<std::size_t>(number)] != 0;
+  }
+
   /// Fills the halo by repeating the nearest value (corners included), or across the seam.
   void extend();
 
@@ -71,6 +77,7 @@ class Field {
   Index pitch_ = 0;
   Index rows_ = 1;
   std::vector<Real> data_;
+  std::vector<char> left_out_;
 };
 
 }  // namespace williwaw

@@ -26,7 +26,7 @@ struct Region {
   /// False cuts the region out of the domain: the faces this exposes form the side called by its name.
   bool active = true;
   /// Name of a region that this one lies over; without it overlapping regions are an error.
-  std::string over;
+  std::string over = {};
   /// Stated by control volumes, not by a line: its outline is a staircase.
   bool staircase = false;
 };

@@ -1,0 +1,231 @@
+// Every solver against the direct one; what multigrid costs as grids grow; what relaxation says of itself.
+#include <doctest/doctest.h>
+
+#include <cmath>
+
+#include "williwaw/williwaw.hpp"
+
+using namespace williwaw;
+
+namespace {
+
+FaceSystem system_of(const Problem& p, Real a = 0, Real b = 1) {
+  DiffusionBalance balance(p);
+  LinearSystem system;
+  balance.linearise(balance.initial_state(), 0, a, b, Parts::all(), system);
+  return std::get<FaceSystem>(system);
+}
+
+std::vector<Real> right_for(const FaceSystem& s) {
+  std::vector<Real> right(static_cast<std::size_t>(s.size()));
+  for (Index n = 0; n < s.size(); ++n)
+    right[n] = !s.held.empty() && s.held[n] ? 0 : std::sin(0.3 * static_cast<Real>(n)) + 0.2;
+  return right;
+}
+
+Real difference(const std::vector<Real>& a, const std::vector<Real>& b) {
+  Real most = 0, size = 0;
+  for (std::size_t n = 0; n < a.size(); ++n) {
+    most = std::max(most, std::abs(a[n] - b[n]));
+    size = std::max(size, std::abs(b[n]));
+  }
+  return most / size;
+}
+
+std::vector<Real> solved(const std::string& name, const FaceSystem& s, const std::vector<Real>& right) {
+  const LinearSystem system = s;
+  const auto solver = make_solver(name, system, {.tolerance = 1e-12, .iterations = 200000});
+  solver->factor(system);
+  std::vector<Real> x(right.size());
+  solver->solve(right, x);
+  if (const auto* c = solver->convergence()) CHECK(c->reached);
+  return x;
+}
+
+Wall wall_called(const std::string& kind) {
+  if (kind == "held") return dirichlet(0.0);
+  if (kind == "robin") return robin(3.0, 0.0);
+  return insulated();
+}
+
+// Two materials and a corner cut out.
+Problem rough(Index n, Real jump, Unknowns u = Unknowns::cells) {
+  const Regions regions({{"core", inside([](Point p) { return std::abs(p.x - 0.3) < 0.15 && std::abs(p.y - 0.6) < 0.2; })},
+                         {"corner", inside([](Point p) { return p.x > 0.7 && p.y < 0.3; }), false, "", false}});
+  const auto shared = std::make_shared<const Regions>(regions);
+  Problem p(Grid({Axis::uniform("x", 0, 1, n, u), Axis::uniform("y", 0, 1, n, u)}),
+            diffusion(Function::by_region(shared, {1.0, jump, 1.0}), 1.0, 1.0), regions);
+  p.wall("west", dirichlet(0.0)).wall("north", robin(2.0, 1.0)).wall("corner", dirichlet(1.0)).other_walls(insulated());
+  return p;
+}
+
+}  // namespace
+
+TEST_CASE("every solver that iterates finds what the direct one does") {
+  for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
+    const FaceSystem s = system_of(rough(20, 30, u));
+    const auto right = right_for(s);
+    const auto direct = solved("direct", s, right);
+    for (const std::string name : {"multigrid", "cg", "jacobi", "gauss-seidel", "sor"}) {
+      INFO(name);
+      CHECK(difference(solved(name, s, right), direct) < 1e-9);
+    }
+  }
+}
+
+TEST_CASE("transforms are direct, for every pair of walls they know, with a third wall left to Thomas") {
+  for (const Unknowns u : {Unknowns::cells, Unknowns::nodes})
+    for (const std::string west : {"held", "insulated", "robin"})
+      for (const std::string east : {"held", "insulated", "robin"})
+        for (const std::string south : {"held", "insulated"}) {
+          INFO(west, east, south, static_cast<int>(u));
+          Problem p(Grid({Axis::uniform("x", 0, 2, 9, u), Axis::uniform("y", 0, 1, 12, u)}), diffusion(std::array<Function, 3>{0.7, 1.9, 1.0}, 1.3));
+          p.wall("west", wall_called(west)).wall("east", wall_called(east)).wall("south", wall_called(south)).wall("north", dirichlet(0.0));
+          for (const Real storage : {0.0, 2.5}) {
+            const FaceSystem s = system_of(p, storage);
+            CHECK(is_separable(LinearSystem(s)));
+            const auto right = right_for(s);
+            CHECK(difference(solved("transform", s, right), solved("direct", s, right)) < 1e-10);
+          }
+        }
+}
+
+TEST_CASE("transforms with a periodic axis, a graded one, in a block") {
+  Problem p(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells, true), Axis("y", {0, 0.1, 0.3, 0.35, 0.8, 1}, Unknowns::cells),
+                  Axis::uniform("z", 0, 1, 7, Unknowns::cells)}),
+            diffusion(1.0));
+  p.wall("south", robin(1.0, 0.0)).wall("north", dirichlet(0.0)).wall("bottom", insulated()).wall("top", dirichlet(0.0));
+  const FaceSystem s = system_of(p, 1.0);
+  const auto right = right_for(s);
+  CHECK(difference(solved("transform", s, right), solved("direct", s, right)) < 1e-10);
+  CHECK(difference(solved("multigrid", s, right), solved("direct", s, right)) < 1e-9);
+  CHECK_FALSE(is_separable(LinearSystem(system_of(rough(10, 2)))));
+  CHECK_THROWS_AS(solved("transform", system_of(rough(10, 2)), right_for(system_of(rough(10, 2)))), SolverError);
+}
+
+TEST_CASE("multigrid needs as many iterations on a fine grid as on a coarse one, and hardly more for a jump of 1000") {
+  std::array<Index, 2> most{0, 0};
+  std::size_t row = 0;
+  for (const Real jump : {1.0, 1000.0}) {
+    std::vector<Index> counts;
+    for (const Index n : {63, 127, 255}) {
+      DiffusionBalance balance(rough(n, jump));
+      State y = balance.initial_state();
+      const SteadyOutcome out = solve_steady(balance, y, 0, {.solver = "multigrid"});
+      CHECK(out.reached);
+      counts.push_back(out.iterations());
+    }
+    CHECK(counts[2] <= counts[0] + 3);
+    most[row++] = counts[2];
+  }
+  CHECK(most[0] <= 16);
+  CHECK(most[1] <= 22);
+}
+
+TEST_CASE("threads do not change what multigrid finds") {
+  const FaceSystem s = system_of(rough(180, 10));
+  const auto right = right_for(s);
+  std::vector<std::vector<Real>> found;
+  for (const int threads : {1, 2, 3}) {
+    const auto solver = make_multigrid_solver({.tolerance = 1e-9, .threads = threads});
+    solver->factor(s);
+    solver->solve(right, found.emplace_back(right.size()));
+  }
+  CHECK(found[0] == found[1]);
+  CHECK(found[0] == found[2]);
+}
+
+TEST_CASE("relaxation stops early and says how wrong it still is") {
+  const FaceSystem s = system_of(rough(24, 1));
+  const auto right = right_for(s);
+  const auto exact = solved("direct", s, right);
+  for (const std::string name : {"jacobi", "gauss-seidel"}) {
+    const auto solver = make_relaxation_solver(name, {.tolerance = 1e-4, .iterations = 100000});
+    solver->factor(s);
+    std::vector<Real> x(right.size());
+    solver->solve(right, x);
+    Real error = 0;
+    for (std::size_t n = 0; n < x.size(); ++n) error = std::max(error, std::abs(x[n] - exact[n]));
+    const Convergence& c = *solver->convergence();
+    // The change alone looks much better than the answer is.
+    CHECK(error > 20 * c.change);
+    CHECK(c.error == doctest::Approx(error).epsilon(0.1));
+    CHECK(c.residuals.front() == 1);
+    CHECK(c.residuals.back() <= 1e-4);
+  }
+  const auto hasty = make_relaxation_solver("sor", {.tolerance = 1e-12, .iterations = 5});
+  hasty->factor(s);
+  std::vector<Real> x(right.size());
+  hasty->solve(right, x);
+  CHECK_FALSE(hasty->convergence()->reached);
+  CHECK(hasty->convergence()->iterations() == 5);
+}
+
+TEST_CASE("a problem that nothing fixes: refused with a net source, given the guess's mean without one") {
+  for (const std::string solver : {"auto", "direct", "multigrid", "cg", "transform", "sor"}) {
+    INFO(solver);
+    const Grid g({Axis::uniform("x", 0, 1, 16, Unknowns::cells), Axis::uniform("y", 0, 1, 16, Unknowns::cells)});
+    Problem heated(g, diffusion(1.0, 1.0, 2.0));
+    heated.other_walls(insulated());
+    DiffusionBalance no(heated);
+    State y = no.initial_state();
+    CHECK_THROWS_AS(solve_steady(no, y, 0, {.solver = solver}), SingularProblem);
+
+    Problem balanced(g, diffusion(1.0, 1.0, [](Point p) { return p.x < 0.5 ? 1.0 : -1.0; }));
+    balanced.initial = 7.0;
+    balanced.other_walls(insulated());
+    DiffusionBalance yes(balanced);
+    y = yes.initial_state();
+    const SteadyOutcome out = solve_steady(yes, y, 0, {.solver = solver, .iterations = 100000});
+    CHECK(out.reached);
+    CHECK(out.mean_fixed);
+    CHECK(out.totals.integral == doctest::Approx(7));
+    CHECK(y[0] - y[15] == doctest::Approx(0.25).epsilon(0.02));
+  }
+}
+
+TEST_CASE("a piece that is cut off without a wall to hold it is found") {
+  const Regions wall({{"wall", inside([](Point p) { return std::abs(p.x - 0.5) < 0.11; }), false, "", false}});
+  const Grid g({Axis::uniform("x", 0, 1, 20, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)});
+  Problem p(g, diffusion(1.0, 1.0, 1.0), wall);
+  p.wall("west", dirichlet(0.0)).other_walls(insulated());
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  try {
+    solve_steady(balance, y);
+    FAIL("a piece without a way out was solved");
+  } catch (const SingularProblem& e) {
+    CHECK_FALSE(e.whole);
+    CHECK(g.point_of(e.unknown).x > 0.6);
+    CHECK(e.net == doctest::Approx(0.39).epsilon(0.03));
+  }
+}
+
+TEST_CASE("implicit steps by multigrid, transforms and direct solves are the same") {
+  std::vector<State> ends;
+  for (const std::string solver : {"direct", "multigrid", "transform", "cg"}) {
+    Problem p(Grid({Axis::uniform("x", 0, 1, 24, Unknowns::nodes), Axis::uniform("y", 0, 1, 16, Unknowns::nodes)}), diffusion(1.0));
+    p.initial = [](Point q) { return std::sin(3 * q.x) * q.y; };
+    p.wall("west", dirichlet(1.0)).other_walls(insulated());
+    DiffusionBalance balance(p);
+    State y = balance.initial_state();
+    Plan plan;
+    plan.scheme = scheme("crank-nicolson");
+    plan.until = 0.2;
+    plan.step = 0.02;
+    plan.solver = solver;
+    const Outcome out = march(balance, y, plan);
+    CHECK(out.budget.relative_residual() < 1e-11);
+    CHECK((out.solver_iterations > 0) == (solver == "multigrid" || solver == "cg"));
+    ends.push_back(y);
+  }
+  for (const State& y : ends) CHECK(difference(y, ends[0]) < 1e-10);
+}
+
+TEST_CASE("solvers are reached by name") {
+  const LinearSystem one = system_of(rough(10, 1));
+  CHECK_THROWS_AS(make_solver("wishful", one), InputError);
+  CHECK(make_solver("auto", one)->name().starts_with("direct"));
+  CHECK(make_solver("auto", LinearSystem(system_of(rough(60, 1))))->name() == "conjugate gradients with multigrid");
+  for (const auto& kind : solver_kinds()) CHECK(kind.iterates == (kind.make({})->convergence() != nullptr));
+}
