@@ -8,7 +8,7 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words later_conditions{"diffusive_flux", "outflow", "free",   "fixed",     "absorbing",
+const Words later_conditions{"diffusive_flux", "outflow", "free",      "fixed",         "absorbing",
                              "driven",         "force",   "impedance", "free-drainage", "seepage"};
 
 Expected expected_for(Quantity quantity, const Dimensions& d) {
@@ -157,7 +157,9 @@ void read_part(const Context& context, const Node& item, const BoundaryReader& r
     conditions.value = conditions.table()[0].key;
   const ReadWall wall = reader.read(conditions, "boundary.part");
   part.wall = wall.wall;
-  const std::string of = !part.side.empty() ? part.side : !part.touching.empty() ? "beside " + part.touching : "all sides";
+  const std::string of = !part.side.empty()       ? part.side
+                         : !part.touching.empty() ? "beside " + part.touching
+                                                  : "all sides";
   result.walls.push_back({part.name, wall.text + "   (part of " + of + ")"});
   try {
     result.problem.part(std::move(part));
@@ -170,7 +172,8 @@ void read_corners(const Section& section, const Words& sides, Case& result) {
   const Node* node = section.find("corners");
   if (!node) return;
   if (node->is_text() && node->text() == "mean") return;
-  if (!node->is_array()) section.fail("corners", "\"mean\", or a list of sides of which the first wins, is needed here");
+  if (!node->is_array())
+    section.fail("corners", "\"mean\", or a list of sides of which the first wins, is needed here");
   for (const Node& item : node->array()) {
     if (!item.is_text()) section.fail("corners", "names of sides are needed here");
     if (std::ranges::find(sides, item.text()) == sides.end())

@@ -14,9 +14,8 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words sections{"title", "constants", "grid",   "equation", "initial", "boundary",
-                     "time",  "space",     "record", "probe",    "exact",   "figure",   "region",
-                     "contact", "steady", "settled"};
+const Words sections{"title",  "constants", "grid",  "equation", "initial", "boundary", "time",   "space",
+                     "record", "probe",     "exact", "figure",   "region",  "contact",  "steady", "settled"};
 const Words later_sections{"cycle", "derived", "converge", "stage", "variant", "samples", "curve"};
 
 std::string read_text(const std::filesystem::path& file, const std::string& place, const std::string& key) {

@@ -77,7 +77,9 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
   }
   for (const auto& point : e.points)
     report.row("point " + point.name,
-               fmt::format("{} at {}", point.rate.is_constant() ? readable(point.rate(Point{}), given.flow_unit) : "a rate in time",
+               fmt::format("{} at {}",
+                           point.rate.is_constant() ? readable(point.rate(Point{}), given.flow_unit)
+                                                    : "a rate in time",
                            given_place(given, point.at)),
                point.rate.is_constant() ? number(point.rate(Point{})) : Report::Data(), given.flow_unit);
   report.row(given.steady ? "first guess" : "initial value", given.initial.text);
@@ -146,7 +148,8 @@ void steady_section(const Case& given, const Prepared& prepared, Report& report)
              Report::Data(rules.solver));
   report.row("stops when", stopping_rule(rules), number(rules.tolerance));
   if (prepared.steady->mean_fixed)
-    report.note("no wall fixes the mean; sources and walls balance, so that it is fixed to that of the first guess");
+    report.note(
+        "no wall fixes the mean; sources and walls balance, so that it is fixed to that of the first guess");
 }
 
 std::string standing_text(verify::Limit::Standing standing) {

@@ -11,7 +11,9 @@ namespace williwaw::casefile {
 namespace {
 
 std::string power_unit(const Case& given, int power) {
-  return given.length.unit.empty() || power == 0 ? "" : given.length.unit + (power == 1 ? "" : "^" + std::to_string(power));
+  return given.length.unit.empty() || power == 0
+             ? ""
+             : given.length.unit + (power == 1 ? "" : "^" + std::to_string(power));
 }
 
 Real shown_measure(const Case& given, Real si, int power) {
@@ -31,15 +33,17 @@ std::string resolution_text(const Case& given, const Outline& outline, Index reg
       halved.push_back(0.5 * (marks[i] + marks[i + 1]));
     }
     halved.push_back(marks.back());
-    finer.push_back(g.axis(a).name() == "r" ? Axis::radial(g.axis(a).coordinates(), halved, g.unknowns())
-                                            : Axis(g.axis(a).name(), halved, g.unknowns(), g.axis(a).periodic()));
+    finer.push_back(g.axis(a).name() == "r"
+                        ? Axis::radial(g.axis(a).coordinates(), halved, g.unknowns())
+                        : Axis(g.axis(a).name(), halved, g.unknowns(), g.axis(a).periodic()));
   }
   const Outline fine(Grid(finer), given.problem.regions());
   const auto change = [](Real now, Real then) { return now > 0 ? std::abs(then - now) / now : 0; };
   const Real area = change(outline.measure().cut[region], fine.measure().cut[region]);
   const Real length = change(outline.measure().exposed[region], fine.measure().exposed[region]);
   if (std::max(area, length) < 1e-6) return "; exact along the grid's faces, or as good as";
-  return fmt::format("; half the spacing would change these by {:.2g} % and {:.2g} %", 100 * area, 100 * length);
+  return fmt::format("; half the spacing would change these by {:.2g} % and {:.2g} %", 100 * area,
+                     100 * length);
 }
 
 }  // namespace
@@ -57,28 +61,34 @@ void regions_section(const Case& given, const Prepared& prepared, Report& report
     if (region.active) {
       std::vector<Function> one(static_cast<std::size_t>(regions.size()) + 1, Function(0.0));
       one[static_cast<std::size_t>(r) + 1] = 1.0;
-      prepared.balance->couplings(0).integrate(Function::by_region(given.problem.shared_regions(), one), 0, volumes);
+      prepared.balance->couplings(0).integrate(Function::by_region(given.problem.shared_regions(), one), 0,
+                                               volumes);
       Real sum = 0;
       for (const Real v : volumes) sum += v;
-      report.row(region.name, "material, " + readable(shown_measure(given, sum, dimension), power_unit(given, dimension)) +
-                                  (region.staircase ? "; by a mask, its outline a staircase" : ""),
+      report.row(region.name,
+                 "material, " + readable(shown_measure(given, sum, dimension), power_unit(given, dimension)) +
+                     (region.staircase ? "; by a mask, its outline a staircase" : ""),
                  number(shown_measure(given, sum, dimension)), power_unit(given, dimension));
       continue;
     }
     const OutlineMeasure& m = outline.measure();
-    report.row(region.name,
-               fmt::format("cut out, {}; its outline {}{}", readable(shown_measure(given, m.cut[r], dimension), power_unit(given, dimension)),
-                           readable(shown_measure(given, m.exposed[r], dimension - 1), power_unit(given, dimension - 1)),
-                           region.staircase ? "; by a mask, its outline a staircase, whose length is not the true one"
-                                            : resolution_text(given, outline, r)),
-               number(shown_measure(given, m.cut[r], dimension)), power_unit(given, dimension));
+    report.row(
+        region.name,
+        fmt::format(
+            "cut out, {}; its outline {}{}",
+            readable(shown_measure(given, m.cut[r], dimension), power_unit(given, dimension)),
+            readable(shown_measure(given, m.exposed[r], dimension - 1), power_unit(given, dimension - 1)),
+            region.staircase ? "; by a mask, its outline a staircase, whose length is not the true one"
+                             : resolution_text(given, outline, r)),
+        number(shown_measure(given, m.cut[r], dimension)), power_unit(given, dimension));
   }
   const Real left = prepared.balance->volume();
-  report.row("left of the domain", readable(shown_measure(given, left, dimension), power_unit(given, dimension)),
+  report.row("left of the domain",
+             readable(shown_measure(given, left, dimension), power_unit(given, dimension)),
              number(shown_measure(given, left, dimension)), power_unit(given, dimension));
   for (const Contact& c : given.problem.equation().contacts)
-    report.row("contact", fmt::format("resistance {} between {} and {}", readable(c.resistance), regions.name_of(c.first),
-                                      regions.name_of(c.second)));
+    report.row("contact", fmt::format("resistance {} between {} and {}", readable(c.resistance),
+                                      regions.name_of(c.first), regions.name_of(c.second)));
 }
 
 void walls_section(const Case& given, const Prepared& prepared, Report& report) {
@@ -88,9 +98,11 @@ void walls_section(const Case& given, const Prepared& prepared, Report& report) 
   for (const auto& [name, acts] : given.walls) {
     std::string text = acts;
     for (const Closure& wall : prepared.balance->closures()) {
-      if (wall.section().name != name || (g.rank() == 1 && given.problem.parts().empty() && dimension == 0)) continue;
+      if (wall.section().name != name || (g.rank() == 1 && given.problem.parts().empty() && dimension == 0))
+        continue;
       const Real area = shown_measure(given, wall.section().area(), dimension);
-      text += fmt::format("   ({} face{}, {})", wall.faces(), wall.faces() == 1 ? "" : "s", readable(area, power_unit(given, dimension)));
+      text += fmt::format("   ({} face{}, {})", wall.faces(), wall.faces() == 1 ? "" : "s",
+                          readable(area, power_unit(given, dimension)));
     }
     report.row(name, text);
   }
@@ -106,21 +118,25 @@ void walls_section(const Case& given, const Prepared& prepared, Report& report) 
   std::ranges::sort(holders);
   bool shared = false;
   for (std::size_t n = 1; n < holders.size(); ++n)
-    shared = shared || (holders[n].first == holders[n - 1].first && holders[n].second != holders[n - 1].second);
+    shared =
+        shared || (holders[n].first == holders[n - 1].first && holders[n].second != holders[n - 1].second);
   if (shared) {
     std::string order;
     for (const auto& side : given.problem.corners) order += (order.empty() ? "" : ", then ") + side;
-    report.note(order.empty() ? "nodes shared by two held walls take the mean of both values"
-                              : "nodes shared by two held walls take the value of " + order + ", else the mean");
+    report.note(order.empty()
+                    ? "nodes shared by two held walls take the mean of both values"
+                    : "nodes shared by two held walls take the value of " + order + ", else the mean");
   }
   if (any && !given.steady)
-    report.note(given.plan.walls == Plan::Walls::boundary
-                    ? "held nodes take the wall's value from the start; the jump this makes has its own line in the "
-                      "budget"
-                : given.plan.walls == Plan::Walls::initial
-                    ? "held nodes start from the initial value; the wall takes over in the first step and supplies the jump"
-                    : "held nodes start half-way between the initial value and the wall's; the jump has its own line in "
-                      "the budget");
+    report.note(
+        given.plan.walls == Plan::Walls::boundary
+            ? "held nodes take the wall's value from the start; the jump this makes has its own line in the "
+              "budget"
+        : given.plan.walls == Plan::Walls::initial ? "held nodes start from the initial value; the wall "
+                                                     "takes over in the first step and supplies the jump"
+                                                   : "held nodes start half-way between the initial value "
+                                                     "and the wall's; the jump has its own line in "
+                                                     "the budget");
 }
 
 }  // namespace williwaw::casefile

@@ -1,8 +1,8 @@
 // The closing words of a run.
 #include <fmt/format.h>
 
-#include "williwaw/casefile/run.hpp"
 #include "settled.hpp"
+#include "williwaw/casefile/run.hpp"
 #include "wording.hpp"
 
 namespace williwaw::casefile {
@@ -11,7 +11,8 @@ namespace {
 
 void value_rows(const Case& given, const Prepared& prepared, const Totals& totals, Report& report) {
   const Real mean = totals.integral / prepared.balance->volume();
-  for (const auto& [label, v] : {std::pair{"minimum", totals.lowest}, {"mean", mean}, {"maximum", totals.highest}})
+  for (const auto& [label, v] :
+       {std::pair{"minimum", totals.lowest}, {"mean", mean}, {"maximum", totals.highest}})
     report.row(label, readable(given.value.shown(v), given.value.unit), number(given.value.shown(v)),
                given.value.unit);
 }
@@ -40,7 +41,9 @@ void end_section(const Case& given, const Prepared& prepared, const RunResult& r
   report.row("steps", std::to_string(o.steps), Report::Data(o.steps));
   value_rows(given, prepared, o.totals, report);
   if (!o.solver.empty())
-    report.row("solver", o.solver + (o.solver_iterations > 0 ? fmt::format(", {} iterations in all", o.solver_iterations) : ""));
+    report.row("solver", o.solver + (o.solver_iterations > 0
+                                         ? fmt::format(", {} iterations in all", o.solver_iterations)
+                                         : ""));
 }
 
 void budget_section(const Case& given, const Outcome& o, Report& report) {
@@ -83,9 +86,10 @@ void settled_section(const Case& given, const Prepared& prepared, const Outcome&
   const Real first = settled.first(), last = settled.last();
   const Real share = first > 0 ? 1 - last / first : 1;
   report.row("still to go",
-             fmt::format("{:.3g}{} from the steady state, of {:.3g}{} at the start (root mean square): {:.4g} % of the way is done",
-                         given.value.shown_difference(last), given.value.suffix(), given.value.shown_difference(first),
-                         given.value.suffix(), 100 * share),
+             fmt::format("{:.3g}{} from the steady state, of {:.3g}{} at the start (root mean square): "
+                         "{:.4g} % of the way is done",
+                         given.value.shown_difference(last), given.value.suffix(),
+                         given.value.shown_difference(first), given.value.suffix(), 100 * share),
              number(given.value.shown_difference(last)), given.value.unit);
   const Real wanted = given.settled.fraction;
   const std::string label = fmt::format("{:.4g} % of the way", 100 * wanted);
@@ -94,7 +98,8 @@ void settled_section(const Case& given, const Prepared& prepared, const Outcome&
   else if (prepared.slowest && *prepared.slowest > 0 && first > 0) {
     // What is left falls by the slowest decay from here on.
     const Real at = o.time + std::log(last / ((1 - wanted) * first)) / *prepared.slowest;
-    report.row(label, "about " + given.duration(at) + ", by the slowest decay", number(given.time.shown(at)), given.time.unit);
+    report.row(label, "about " + given.duration(at) + ", by the slowest decay", number(given.time.shown(at)),
+               given.time.unit);
   }
 }
 
@@ -102,25 +107,32 @@ void settled_section(const Case& given, const Prepared& prepared, const Outcome&
 void steady_section(const Case& given, const Prepared& prepared, const RunResult& result, Report& report) {
   const SteadyOutcome& s = *result.steady;
   report.section("end");
-  report.row("the steady state", fmt::format("{} in {:.2g} s", s.reached ? "was found" : "was NOT reached: the tolerance is not met", result.seconds),
-             Report::Data(s.reached));
+  report.row(
+      "the steady state",
+      fmt::format("{} in {:.2g} s", s.reached ? "was found" : "was NOT reached: the tolerance is not met",
+                  result.seconds),
+      Report::Data(s.reached));
   value_rows(given, prepared, s.totals, report);
   report.row("solver", s.solver);
   report.row("iterations", std::to_string(s.iterations()), Report::Data(s.iterations()));
   if (given.problem.is_nonlinear())
     report.row("Newton steps", std::to_string(s.newton_steps), Report::Data(Index{s.newton_steps}));
-  report.row("residual", fmt::format("{:.2e} of that of a uniform field", s.residuals.back()), number(s.residuals.back()));
+  report.row("residual", fmt::format("{:.2e} of that of a uniform field", s.residuals.back()),
+             number(s.residuals.back()));
   report.row("stops when", stopping_rule(*given.steady), number(given.steady->tolerance));
   if (s.change > 0) {
     const Real change = given.value.shown_difference(s.change), error = given.value.shown_difference(s.error);
-    report.row("last change", fmt::format("{:.2e}{} at most; changes shrink by {:.6g} from one iteration to the next", change,
-                                          given.value.suffix(), s.factor),
+    report.row("last change",
+               fmt::format("{:.2e}{} at most; changes shrink by {:.6g} from one iteration to the next",
+                           change, given.value.suffix(), s.factor),
                number(change), given.value.unit);
-    report.row("error left",
-               std::isinf(error) ? "cannot be told: changes do not shrink by a steady factor"
-                                 : fmt::format("about {:.2e}{} (last change · factor/(1 − factor)), {:.3g} times the last change",
-                                               error, given.value.suffix(), s.error / s.change),
-               number(error), given.value.unit);
+    report.row(
+        "error left",
+        std::isinf(error)
+            ? "cannot be told: changes do not shrink by a steady factor"
+            : fmt::format("about {:.2e}{} (last change · factor/(1 − factor)), {:.3g} times the last change",
+                          error, given.value.suffix(), s.error / s.change),
+        number(error), given.value.unit);
   }
   if (s.mean_fixed) report.note("no wall fixes the mean; it was fixed to that of the first guess");
 }
@@ -128,26 +140,31 @@ void steady_section(const Case& given, const Prepared& prepared, const RunResult
 void steady_budget(const Case& given, const Prepared& prepared, const SteadyOutcome& s, Report& report) {
   const std::string unit = given.flow_unit;
   const auto line = [&](const std::string& label, Real v, const char* format, const std::string& remark) {
-    report.row(label, fmt::format("{:>14}{}{}", fmt::format(fmt::runtime(format), v), unit.empty() ? "" : " " + unit, remark),
+    report.row(label,
+               fmt::format("{:>14}{}{}", fmt::format(fmt::runtime(format), v), unit.empty() ? "" : " " + unit,
+                           remark),
                number(v), unit);
   };
   report.section("budget");
   const auto& lines = prepared.balance->lines();
   Real in = 0, out = 0;
   for (std::size_t l = 0; l < lines.size(); ++l) {
-    line((lines[l].kind == LedgerLine::Kind::wall ? "in through " : "from ") + lines[l].name, s.flows[l], "{:.6g}", "");
+    line((lines[l].kind == LedgerLine::Kind::wall ? "in through " : "from ") + lines[l].name, s.flows[l],
+         "{:.6g}", "");
     (s.flows[l] > 0 ? in : out) += std::abs(s.flows[l]);
   }
   line("comes in", in, "{:.6g}", "");
   line("goes out", out, "{:.6g}", "");
   const Real gross = in + out;
-  line("left by the solver", s.left, "{:.2e}", fmt::format("  ({:.2g} of what flows)", gross > 0 ? std::abs(s.left) / gross : 0));
+  line("left by the solver", s.left, "{:.2e}",
+       fmt::format("  ({:.2g} of what flows)", gross > 0 ? std::abs(s.left) / gross : 0));
 }
 
 void exact_section(const Case& given, const RunResult& result, Report& report) {
   if (!result.comparisons.empty()) report.section("against the exact solution");
   for (const auto& c : result.comparisons)
-    report.row("at " + (given.steady ? std::string("the steady state") : readable(given.time.shown(c.time), given.time.unit)),
+    report.row("at " + (given.steady ? std::string("the steady state")
+                                     : readable(given.time.shown(c.time), given.time.unit)),
                fmt::format("mean {:.3e}, root mean square {:.3e}, largest {:.3e}{}", c.norms.l1, c.norms.l2,
                            c.norms.max, given.value.suffix()),
                number(c.norms.max), given.value.unit);

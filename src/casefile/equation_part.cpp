@@ -100,14 +100,21 @@ Dimensions dimensions_of(const EquationKind& kind, const Context& context, const
   d.flux = d.source * length;
   d.gradient = d.unknown / length;
   d.exchange = d.flux / d.unknown;
+  if (kind.unknown == "temperature") {
+    // The same dimensions by the names that people know.
+    d.source = Unit::of("W/m^3");
+    d.conductivity = Unit::of("W/m/K");
+    d.flux = Unit::of("W/m^2");
+    d.exchange = Unit::of("W/m^2/K");
+  }
   return d;
 }
 
 namespace {
 
 // A formula of u, in SI; { formula, unit } gives its result a unit, u_unit says what u is in it.
-void read_reaction(const Context& context, const Section& section, const Dimensions& dimensions, Equation& equation,
-                   std::vector<std::pair<std::string, Value>>& shown) {
+void read_reaction(const Context& context, const Section& section, const Dimensions& dimensions,
+                   Equation& equation, std::vector<std::pair<std::string, Value>>& shown) {
   const Node& node = *section.find("reaction");
   const std::string path = section.key_path("reaction");
   std::string formula;
@@ -124,12 +131,15 @@ void read_reaction(const Context& context, const Section& section, const Dimensi
       const auto parsed = Unit::parse(table.word(key, ""));
       if (!parsed) table.fail(key, "'" + table.word(key, "") + "' is not a unit");
       if (!parsed->same_dimension(like))
-        table.fail(key, fmt::format("unit '{}' does not fit: {} is needed here, in '{}' for example", parsed->text(),
-                                    what, like.text().empty() ? like.si_text() : like.text()));
+        table.fail(
+            key, fmt::format("unit '{}' does not fit: {} is needed here, in '{}' for example", parsed->text(),
+                             what, like.text().empty() ? like.si_text() : like.text()));
       return *parsed;
     };
-    if ((scaled = table.has("unit"))) unit = read_unit("unit", dimensions.source, "an amount per volume and time");
-    if ((u_scaled = table.has("u_unit"))) u_unit = read_unit("u_unit", dimensions.unknown, "a value of the unknown");
+    if ((scaled = table.has("unit")))
+      unit = read_unit("unit", dimensions.source, "an amount per volume and time");
+    if ((u_scaled = table.has("u_unit")))
+      u_unit = read_unit("u_unit", dimensions.unknown, "a value of the unknown");
   } else {
     section.fail("reaction", "a formula of u in quotation marks is needed here");
   }
@@ -140,15 +150,17 @@ void read_reaction(const Context& context, const Section& section, const Dimensi
     if (scaled || u_scaled) {
       const Real factor = scaled ? unit.to_si(1, true) : 1;
       const Real zero = u_scaled ? u_unit.from_si(0) : 0, slope = u_scaled ? u_unit.from_si(1) - zero : 1;
-      reaction.rate = [inner = reaction.rate, factor, zero, slope](const Points& p, Real t, std::span<const Real> u,
-                                                                   std::span<Real> out) {
+      reaction.rate = [inner = reaction.rate, factor, zero, slope](
+                          const Points& p, Real t, std::span<const Real> u, std::span<Real> out) {
         std::vector<Real> shown_u(u.size());
         for (std::size_t i = 0; i < u.size(); ++i) shown_u[i] = zero + slope * u[i];
         inner(p, t, shown_u, out);
         for (Real& v : out) v *= factor;
       };
     }
-    shown.push_back({"reaction", {Function(NAN), formula + (reaction.linear ? "  (linear in u)" : "  (not linear in u)"), ""}});
+    shown.push_back(
+        {"reaction",
+         {Function(NAN), formula + (reaction.linear ? "  (linear in u)" : "  (not linear in u)"), ""}});
     equation.reaction = std::move(reaction);
   } catch (const CaseError&) {
     throw;
@@ -172,27 +184,41 @@ void read_points(const Context& context, const Node& list, const Dimensions& dim
     if (std::ranges::find(equation.points, source.name, &PointSource::name) != equation.points.end())
       point.fail("name", "two points are called '" + source.name + "'");
     source.at = read_point(context, point.need("at", "the point's place"), point.key_path("at"), grid);
-    const Expected expected{dimensions.source * Unit::of("m").power(grid.volume_dimension()), false,
-                            "an amount per time" + std::string(grid.volume_dimension() == 3 ? "" : " (for each " +
-                            std::string(grid.volume_dimension() == 2 ? "metre" : "square metre") + " of what the grid leaves out)")};
-    source.rate = read_value(context, point.need("rate", expected.name), point.key_path("rate"), expected, {"t"}).function;
+    Unit unit = dimensions.source * Unit::of("m").power(grid.volume_dimension());
+    for (const char* known : {"W", "W/m", "W/m^2"})
+      if (unit.same_dimension(Unit::of(known))) unit = Unit::of(known);
+    const Expected expected{
+        unit, false,
+        "an amount per time" +
+            std::string(grid.volume_dimension() == 3
+                            ? ""
+                            : " (for each " +
+                                  std::string(grid.volume_dimension() == 2 ? "metre" : "square metre") +
+                                  " of what the grid leaves out)")};
+    source.rate =
+        read_value(context, point.need("rate", expected.name), point.key_path("rate"), expected, {"t"})
+            .function;
     if (!context.regions->keeps(context.regions->label(source.at)))
-      point.fail("at", "lies in " + context.regions->name_of(context.regions->label(source.at)) + ", which is cut out of the domain");
+      point.fail("at", "lies in " + context.regions->name_of(context.regions->label(source.at)) +
+                           ", which is cut out of the domain");
     equation.points.push_back(std::move(source));
   }
 }
 
 }  // namespace
 
-void read_contacts(const Context& context, const Node& root, const Dimensions& dimensions, Equation& equation) {
+void read_contacts(const Context& context, const Node& root, const Dimensions& dimensions,
+                   Equation& equation) {
   const Node* list = root.find("contact");
   if (!list) return;
   if (!list->is_array()) throw CaseError(list->place.text(), "contact", "write [[contact]], once for each");
   for (const Node& item : list->array()) {
     const Section contact(context, item, "contact");
     contact.allow({"between", "resistance"}, {});
-    const Node& names = contact.need("between", "two regions, [\"a\", \"b\"]; \"default\" is what belongs to none");
-    if (!names.is_array() || names.array().size() != 2 || !names.array()[0].is_text() || !names.array()[1].is_text())
+    const Node& names =
+        contact.need("between", "two regions, [\"a\", \"b\"]; \"default\" is what belongs to none");
+    if (!names.is_array() || names.array().size() != 2 || !names.array()[0].is_text() ||
+        !names.array()[1].is_text())
       contact.fail("between", "two regions are needed here, [\"a\", \"b\"]");
     std::array<int, 2> labels{};
     for (std::size_t n = 0; n < 2; ++n) {
@@ -201,9 +227,11 @@ void read_contacts(const Context& context, const Node& root, const Dimensions& d
       if (name != "default" && found < 0) contact.fail("between", "there is no region called '" + name + "'");
       labels[n] = static_cast<int>(found) + 1;
     }
+    Unit unit = Unit() / dimensions.exchange;
+    if (unit.same_dimension(Unit::of("m^2 K/W"))) unit = Unit::of("m^2 K/W");
     const Real resistance =
         read_number(context, contact.need("resistance", "a resistance of a unit of area"),
-                    contact.key_path("resistance"), {Unit() / dimensions.exchange, false, "a contact resistance"});
+                    contact.key_path("resistance"), {unit, false, "a contact resistance"});
     if (!(resistance >= 0)) contact.fail("resistance", "must not be below zero");
     equation.contacts.push_back({labels[0], labels[1], resistance});
   }
@@ -247,7 +275,8 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
         throw CaseError(n.place.text(), path,
                         "must not depend on time: a storage that changes by itself would create or destroy "
                         "what is stored");
-      for (int label = 0; !is_source && label <= (v.function.regions() ? context.regions->size() : 0); ++label)
+      for (int label = 0; !is_source && label <= (v.function.regions() ? context.regions->size() : 0);
+           ++label)
         if (const Function& part = v.function.part(label); part.is_constant() && !(part(Point{}) > 0))
           throw CaseError(n.place.text(), path, "must be above zero");
       return v;

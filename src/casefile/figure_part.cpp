@@ -16,12 +16,13 @@ class FigureReader {
         section_(context, item, "figure") {}
 
   FigureRequest read() {
-    section_.allow({"kind", "of", "title", "times", "every", "range", "along", "at", "levels"}, {"from", "to"});
+    section_.allow({"kind", "of", "title", "times", "every", "range", "along", "at", "levels"},
+                   {"from", "to"});
     section_.need("kind", "the kind of figure");
-    figure_.kind =
-        section_.choice("kind", "", {"profiles", "map", "contours", "surface", "slices", "outer-faces", "spacetime",
-                                     "series", "budget", "residuals", "wall"},
-                        {"strip", "stability", "spectrum", "dispersion", "convergence", "film"});
+    figure_.kind = section_.choice("kind", "",
+                                   {"profiles", "map", "contours", "surface", "slices", "outer-faces",
+                                    "spacetime", "series", "budget", "residuals", "wall"},
+                                   {"strip", "stability", "spectrum", "dispersion", "convergence", "film"});
     figure_.of = section_.word("of", "");
     figure_.title = section_.word("title", "");
     if (const Node* times = section_.find("times")) {
@@ -83,19 +84,18 @@ class FigureReader {
 
   // What a figure of this kind needs in this many dimensions.
   void check_rank() const {
-    const auto complain = [&](const char* text) {
+    const auto complain = [&](const std::string& text) {
       throw CaseError(section_.node().place.text(), "figure", text);
     };
     const int rank = grid_.rank();
     if (figure_.kind == "profiles" && rank > 1 && !figure_.along)
       complain("profiles on a plan or in a block need along = { from, to }");
+    const std::string it = figure_.kind == "contours" ? "contours need" : "a " + figure_.kind + " needs";
     const bool plane = figure_.kind == "map" || figure_.kind == "contours" || figure_.kind == "surface";
-    if (plane && rank == 1)
-      complain("it needs two axes; in one dimension use profiles or spacetime");
-    if (plane && rank == 3 && !figure_.at)
-      complain("of a block it needs a plane, at = { z = .. }");
+    if (plane && rank == 1) complain(it + " two axes; in one dimension use profiles or spacetime");
+    if (plane && rank == 3 && !figure_.at) complain(it + " a plane of a block, at = { z = .. }");
     if ((figure_.kind == "slices" || figure_.kind == "outer-faces") && rank != 3)
-      complain("it needs a block, with three axes; on a plan use map or contours");
+      complain(figure_.kind + " need a block, with three axes; on a plan use map or contours");
     if (figure_.kind == "residuals" && !given_.steady)
       complain("residuals belong to [steady]: they show how its solver went");
     if (figure_.kind == "spacetime" && given_.steady) complain("a steady state has no times");

@@ -11,7 +11,8 @@ namespace williwaw::casefile {
 
 namespace {
 
-// One point at a time: muParser could evaluate arrays in one call, but reads the formula anew for each of them.
+// One point at a time: muParser could evaluate arrays in one call, but reads the formula anew for each of
+// them.
 class Compiled {
  public:
   Compiled(const std::string& text, const Constants& constants, const std::vector<std::string>& variables);
@@ -70,7 +71,8 @@ Compiled::Compiled(const std::string& text, const Constants& constants,
     : constants_(constants), names_(variables), text_(text) {
   for (const auto& v : names_) constants_.erase(v);
   for (const auto& v : names_) {
-    static const std::map<std::string, int> sources{{"x", 0}, {"r", 0}, {"y", 1}, {"z", 2}, {"u", 3}, {"t", 4}};
+    static const std::map<std::string, int> sources{{"x", 0}, {"r", 0}, {"y", 1},
+                                                    {"z", 2}, {"u", 3}, {"t", 4}};
     const auto found = sources.find(v);
     variables_[v].source = found == sources.end() ? -1 : found->second;
   }
@@ -142,7 +144,8 @@ void Compiled::parse() {
     parser_.Eval();
     for (const auto& [name, pointer] : parser_.GetUsedVar()) {
       used_.push_back(name);
-      if (const auto found = variables_.find(name); found != variables_.end()) changing_.push_back(&found->second);
+      if (const auto found = variables_.find(name); found != variables_.end())
+        changing_.push_back(&found->second);
     }
   } catch (const mu::Parser::exception_type& e) {
     const std::string token = trimmed(e.GetToken());
@@ -232,19 +235,22 @@ bool uses_place(const Compiled& c) {
   return c.uses("x") || c.uses("y") || c.uses("z") || c.uses("r");
 }
 
-// Whether second differences in u vanish, at places and times and from sizes to sizes that are far apart.
+// Whether one straight line in u goes through values of very different size and sign, at some places and
+// times.
 bool is_affine(Compiled& c) {
-  for (const Real size : {1e-2, 1.0, 300.0})
-    for (const Real place : {0.013, 0.37, 1.9})
-      for (const Real time : {0.0, 17.0}) {
-        Points points(3);
-        for (auto* p : {&points.x, &points.y, &points.z}) p->assign(3, place);
-        const std::array<Real, 3> u{size, 2 * size, 3 * size};
-        std::array<Real, 3> f{};
-        c.evaluate(points, time, u, f);
-        const Real bend = f[0] - 2 * f[1] + f[2];
-        if (!(std::abs(bend) <= 1e-9 * (std::abs(f[0]) + std::abs(f[1]) + std::abs(f[2])))) return false;
-      }
+  constexpr std::array<Real, 7> u{0, 1, -300, -1, 0.01, 17, 300};
+  Points points(static_cast<Index>(u.size()));
+  std::array<Real, u.size()> f{};
+  for (const Real place : {0.013, 0.37, 1.9})
+    for (const Real time : {0.0, 17.0}) {
+      for (auto* p : {&points.x, &points.y, &points.z}) p->assign(u.size(), place);
+      c.evaluate(points, time, u, f);
+      const Real slope = f[1] - f[0];
+      for (std::size_t n = 2; n < u.size(); ++n)
+        if (!(std::abs(f[n] - f[0] - slope * u[n]) <=
+              1e-9 * (std::abs(f[0]) + std::abs(f[n]) + std::abs(slope * u[n]))))
+          return false;
+    }
   return true;
 }
 

@@ -82,8 +82,8 @@ std::vector<Real> marks_along(const Context& context, const Section& axis) {
   if (axis.has("faces")) return given_faces(context, axis);
   const Extent e = read_extent(context, axis);
   if (e.growth != 1) return growing(e.from, e.to, e.intervals, e.growth);
-  const auto even = Axis::uniform("x", e.from, e.to, e.intervals, Unknowns::cells).marks();
-  return {even.begin(), even.end()};
+  const Axis even = Axis::uniform("x", e.from, e.to, e.intervals, Unknowns::cells);
+  return {even.marks().begin(), even.marks().end()};
 }
 
 Axis read_axis(const Context& context, const Section& axis, const std::string& name, Unknowns unknowns,
@@ -117,14 +117,19 @@ Grid read_grid(const Context& context, const Node& root) {
                                                         : Coordinates::cartesian;
   const bool round = coordinates != Coordinates::cartesian;
   for (const char* name : {"x", "y", "z", "r"})
-    if (grid.has(name) && (round ? std::string(name) != "r" && !(form == "cylindrical" && std::string(name) == "z")
-                                 : std::string(name) == "r"))
+    if (grid.has(name) &&
+        (round ? std::string(name) != "r" && !(form == "cylindrical" && std::string(name) == "z")
+               : std::string(name) == "r"))
       grid.fail(name, form + " coordinates have no such axis; they have " +
-                          (form == "cylindrical" ? "r and z" : round ? "r" : "x, y and z"));
+                          (form == "cylindrical" ? "r and z"
+                           : round               ? "r"
+                                                 : "x, y and z"));
   const auto where = grid.choice("unknowns", "cells", {"cells", "nodes"}, {"faces"});
   const Unknowns unknowns = where == "nodes" ? Unknowns::nodes : Unknowns::cells;
-  const std::map<std::string, std::pair<std::string, std::string>> ends{
-      {"x", {"west", "east"}}, {"y", {"south", "north"}}, {"z", {"bottom", "top"}}, {"r", {"inner", "outer"}}};
+  const std::map<std::string, std::pair<std::string, std::string>> ends{{"x", {"west", "east"}},
+                                                                        {"y", {"south", "north"}},
+                                                                        {"z", {"bottom", "top"}},
+                                                                        {"r", {"inner", "outer"}}};
   // r stands before z, as x does.
   const Words order = round ? Words{"r", "z"} : Words{"x", "y", "z"};
   const Node* boundary = root.find("boundary");
@@ -152,7 +157,8 @@ Grid read_grid(const Context& context, const Node& root) {
       throw CaseError(given->place.text(), axis.path(), e.what());
     }
   }
-  if (axes.empty()) throw CaseError(node->place.text(), "grid", "at least one of " + listed(order, "and") + " is needed");
+  if (axes.empty())
+    throw CaseError(node->place.text(), "grid", "at least one of " + listed(order, "and") + " is needed");
   Real unknowns_in_all = 1;
   for (const auto& a : axes) unknowns_in_all *= static_cast<Real>(a.size());
   if (unknowns_in_all > 2e9)

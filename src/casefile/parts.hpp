@@ -15,7 +15,8 @@ Grid read_grid(const Context& context, const Node& root);
 const EquationKind& read_equation_kind(const Node& root, const Context& context);
 Dimensions dimensions_of(const EquationKind& kind, const Context& context, const Node& root);
 Regions read_regions(const Context& context, const Node& root, const Grid& grid);
-void read_contacts(const Context& context, const Node& root, const Dimensions& dimensions, Equation& equation);
+void read_contacts(const Context& context, const Node& root, const Dimensions& dimensions,
+                   Equation& equation);
 Equation read_equation(const Context& context, const Node& root, const Grid& grid, const EquationKind& kind,
                        const Dimensions& dimensions, std::vector<std::pair<std::string, Value>>& shown);
 void read_boundary(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);

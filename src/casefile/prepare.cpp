@@ -19,8 +19,9 @@ constexpr Index decay_limit = 20000;
 [[noreturn]] void refuse_singular(const Case& given, const SingularProblem& e) {
   const std::string where =
       e.whole ? "" : " (the piece around " + place_text(given, given.problem.grid(), e.unknown) + ")";
-  throw CaseError(given.boundary_place, "boundary",
-                  e.what() + where + "; hold a wall, let it exchange with surroundings, or balance the sources");
+  throw CaseError(
+      given.boundary_place, "boundary",
+      e.what() + where + "; hold a wall, let it exchange with surroundings, or balance the sources");
 }
 
 void find_slowest(Prepared& prepared, bool needed) {
@@ -35,13 +36,15 @@ void find_slowest(Prepared& prepared, bool needed) {
 // steps and records.
 void choose_end(const Case& given, Prepared& prepared) {
   if (!prepared.slowest || *prepared.slowest <= 0)
-    throw CaseError(given.step_place, "time.until",
-                    "\"settled\" needs a steady state to go to, and a linear problem: nothing here fixes the mean, or "
-                    "the slowest decay is not known");
+    throw CaseError(
+        given.step_place, "time.until",
+        "\"settled\" needs a steady state to go to, and a linear problem: nothing here fixes the mean, or "
+        "the slowest decay is not known");
   const Real beat = std::max(given.record_every, prepared.plan.step);
   const Real wanted = 3 * std::log(1 / (1 - given.settled.fraction)) / *prepared.slowest + 2 * beat;
   prepared.plan.until = std::ceil(wanted / beat) * beat;
-  for (Index n = 1; given.record_every > 0 && static_cast<Real>(n) * given.record_every < prepared.plan.until; ++n)
+  for (Index n = 1; given.record_every > 0 && static_cast<Real>(n) * given.record_every < prepared.plan.until;
+       ++n)
     prepared.plan.records.push_back(static_cast<Real>(n) * given.record_every);
   std::ranges::sort(prepared.plan.records);
 }
@@ -117,9 +120,15 @@ Prepared prepare(const Case& given, Execution execution) {
     throw CaseError(given.step_place, given.steady ? "steady.solver" : "time.solver", e.what());
   } catch (const InputError& e) {
     const std::string what = e.what();
-    const bool initial = what.rfind("the initial value", 0) == 0, side = what.rfind("nothing is said", 0) == 0 || what.rfind("part ", 0) == 0;
-    throw CaseError(initial ? given.initial_place : side ? given.boundary_place : given.equation_place,
-                    initial ? "initial.value" : side ? "boundary" : "equation", what);
+    const bool initial = what.rfind("the initial value", 0) == 0,
+               side = what.rfind("nothing is said", 0) == 0 || what.rfind("part ", 0) == 0;
+    throw CaseError(initial ? given.initial_place
+                    : side  ? given.boundary_place
+                            : given.equation_place,
+                    initial ? "initial.value"
+                    : side  ? "boundary"
+                            : "equation",
+                    what);
   }
   return result;
 }

@@ -183,7 +183,8 @@ class ValueReader {
   Value by_region(const Section& section, const Words& variables) const {
     Words known{"default"};
     for (Index r = 0; r < context_.regions->size(); ++r) known.push_back((*context_.regions)[r].name);
-    if (known.size() == 1) fail("there are no regions in this case: give a single value, or add [region.NAME]");
+    if (known.size() == 1)
+      fail("there are no regions in this case: give a single value, or add [region.NAME]");
     section.allow(known, {});
     const auto read_one = [&](const std::string& key) {
       return ValueReader(context_, *section.find(key), section.key_path(key), expected_).read(variables);

@@ -34,8 +34,8 @@ Where where_of_mask(const Context& context, const Section& section, const Grid& 
     };
     std::string axes;
     for (int a = grid.rank() - 1; a >= 0; --a) axes += (axes.empty() ? "" : ", ") + grid.axis(a).name();
-    mask.fail("variable", fmt::format("'{}' has the shape {}, but this grid's is {} ({})", mask.word("variable", ""),
-                                      text(table.shape), text(shape), axes));
+    mask.fail("variable", fmt::format("'{}' has the shape {}, but this grid's is {} ({})",
+                                      mask.word("variable", ""), text(table.shape), text(shape), axes));
   }
   auto in = std::make_shared<std::vector<char>>();
   for (const Real v : table.values) in->push_back(v == wanted ? 1 : 0);
@@ -58,7 +58,8 @@ Where where_of_mask(const Context& context, const Section& section, const Grid& 
 Regions read_regions(const Context& context, const Node& root, const Grid& grid) {
   const Node* node = root.find("region");
   if (!node) return {};
-  if (!node->is_table()) throw CaseError(node->place.text(), "region", "give each region a name, [region.NAME]");
+  if (!node->is_table())
+    throw CaseError(node->place.text(), "region", "give each region a name, [region.NAME]");
   std::vector<Region> regions;
   for (const Entry& entry : node->table()) {
     const Section section(context, *entry.node, "region." + entry.key);

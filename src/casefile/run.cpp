@@ -152,7 +152,8 @@ Outcome march_recorded(Prepared& prepared, State& state, Recorder& recorder, con
   observers.interrupt = extra.interrupt;
   SettledWatch& settled = *prepared.settled;
   const bool ends_run = prepared.ends_when_settled;
-  if (settled.known()) observers.arrived = [&settled, ends_run](const Moment& m) { return settled.look(m) && ends_run; };
+  if (settled.known())
+    observers.arrived = [&settled, ends_run](const Moment& m) { return settled.look(m) && ends_run; };
   return march(*prepared.balance, state, prepared.plan, observers);
 }
 

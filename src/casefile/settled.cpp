@@ -11,7 +11,8 @@ constexpr Index size_limit = 20000;
 
 bool changes_in_time(const Problem& problem) {
   const Equation& e = problem.equation();
-  bool changes = e.source.depends_on_time() || problem.walls_depend_on_time() || (e.reaction && e.reaction->on_time);
+  bool changes =
+      e.source.depends_on_time() || problem.walls_depend_on_time() || (e.reaction && e.reaction->on_time);
   for (const auto& c : e.diffusion.coefficient) changes = changes || c.depends_on_time();
   for (const auto& p : e.points) changes = changes || p.rate.depends_on_time();
   return changes;

@@ -5,11 +5,12 @@
 
 namespace williwaw::casefile {
 
-/// Finds the steady state before the run and measures the distance to it, the root of the mean square over the
-/// domain, while it goes on.
+/// Finds the steady state before the run and measures the distance to it, the root of the mean square over
+/// the domain, while it goes on.
 class SettledWatch {
  public:
-  /// Looks for the steady state if the data are steady and the problem small enough, or if the case asks for it.
+  /// Looks for the steady state if the data are steady and the problem small enough, or if the case asks for
+  /// it.
   SettledWatch(const Case& given, const Prepared& prepared);
 
   /// There is a steady state to be measured against.

@@ -22,7 +22,8 @@ std::string given_place(const Case& given, const Point& place) {
 
 std::string stopping_rule(const SteadyRules& rules) {
   return fmt::format(
-      "the residual, √Σ(net inflow of a control volume)², has fallen to {:.3g} of that of a uniform field, or to "
+      "the residual, √Σ(net inflow of a control volume)², has fallen to {:.3g} of that of a uniform field, "
+      "or to "
       "round-off",
       rules.tolerance);
 }
@@ -94,7 +95,8 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
     report.row("source", readable(s.source), number(s.source));
     add(readable(s.source));
   }
-  if (s.reaction != 0) report.row("reaction", readable(s.reaction) + "  at the initial value", number(s.reaction));
+  if (s.reaction != 0)
+    report.row("reaction", readable(s.reaction) + "  at the initial value", number(s.reaction));
   if (s.held)
     report.row("held", fmt::format("u = {} by its wall; the rest tells what the wall must supply",
                                    readable(given.value.shown(s.held_value), given.value.unit)));

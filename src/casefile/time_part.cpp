@@ -55,9 +55,12 @@ void read_steady(const Context& context, const Node& node, Case& result) {
   }
   if (section.has("iterations")) rules.iterations = section.whole("iterations", 1);
   if (const Node* relaxation = section.find("relaxation")) {
-    if (rules.solver != "sor") section.fail("relaxation", "belongs to solver = \"sor\", not to '" + rules.solver + "'");
-    rules.relaxation = read_number(context, *relaxation, "steady.relaxation", {Unit(), false, "a plain number"});
-    if (!(rules.relaxation > 0 && rules.relaxation < 2)) section.fail("relaxation", "must lie between 0 and 2");
+    if (rules.solver != "sor")
+      section.fail("relaxation", "belongs to solver = \"sor\", not to '" + rules.solver + "'");
+    rules.relaxation =
+        read_number(context, *relaxation, "steady.relaxation", {Unit(), false, "a plain number"});
+    if (!(rules.relaxation > 0 && rules.relaxation < 2))
+      section.fail("relaxation", "must lie between 0 and 2");
   }
 }
 
@@ -65,10 +68,12 @@ void read_settled(const Context& context, const Node& root, Case& result) {
   const Node* node = root.find("settled");
   if (!node) return;
   const Section section(context, *node, "settled");
-  if (result.steady) throw CaseError(node->place.text(), "settled", "belongs to [time]: [steady] goes to the end at once");
+  if (result.steady)
+    throw CaseError(node->place.text(), "settled", "belongs to [time]: [steady] goes to the end at once");
   section.allow({"fraction"}, {});
   if (const Node* fraction = section.find("fraction"))
-    result.settled.fraction = read_number(context, *fraction, "settled.fraction", {Unit(), false, "a plain number"});
+    result.settled.fraction =
+        read_number(context, *fraction, "settled.fraction", {Unit(), false, "a plain number"});
   if (!(result.settled.fraction > 0 && result.settled.fraction < 1))
     section.fail("fraction", "must lie between 0 and 1");
 }

@@ -16,20 +16,20 @@ int export_run(const ExportArguments& arguments) {
     const Real wanted = fields.description().time.shown(quantity(text, fields.description().time, "--times"));
     const auto nearest = std::ranges::min_element(times, {}, [&](Real t) { return std::abs(t - wanted); });
     if (std::abs(*nearest - wanted) > 1e-6 * (std::abs(times.back()) + 1e-300))
-      throw InputError(fmt::format("--times: nothing was recorded at {}; the nearest record is at {:.6g}{}", text, *nearest,
-                                   fields.description().time.suffix()));
+      throw InputError(fmt::format("--times: nothing was recorded at {}; the nearest record is at {:.6g}{}",
+                                   text, *nearest, fields.description().time.suffix()));
     records.push_back(nearest - times.begin());
   }
   for (Index r = 0; records.empty() && r < static_cast<Index>(times.size()); ++r) records.push_back(r);
-  if (arguments.layout != "long" && arguments.to != "csv")
-    throw InputError("--layout belongs to --to csv");
+  if (arguments.layout != "long" && arguments.to != "csv") throw InputError("--layout belongs to --to csv");
   const auto folder = arguments.folder.empty() ? arguments.run / "export" : arguments.folder;
-  const auto files = arguments.to == "csv"
-                         ? store::export_csv(fields, records,
-                                             arguments.layout == "wide" ? store::TableLayout::wide : store::TableLayout::tall,
-                                             folder)
-                     : arguments.to == "vtk" ? store::export_vtk(fields, records, folder)
-                                             : store::export_npy(fields, records, folder);
+  const auto files =
+      arguments.to == "csv"
+          ? store::export_csv(
+                fields, records,
+                arguments.layout == "wide" ? store::TableLayout::wide : store::TableLayout::tall, folder)
+      : arguments.to == "vtk" ? store::export_vtk(fields, records, folder)
+                              : store::export_npy(fields, records, folder);
   for (const auto& f : files) fmt::print("{}\n", f.string());
   return done;
 }

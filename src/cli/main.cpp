@@ -59,8 +59,9 @@ int program(int argc, char** argv) {
   cli::PlotArguments to_plot;
   auto* plot = app.add_subcommand("plot", "draw one more figure of a run");
   add_drawing(*plot, to_plot);
-  plot->add_option("KIND", to_plot.kind,
-                   "profiles, map, contours, surface, slices, outer-faces, spacetime, series, budget, residuals or wall");
+  plot->add_option(
+      "KIND", to_plot.kind,
+      "profiles, map, contours, surface, slices, outer-faces, spacetime, series, budget, residuals or wall");
   plot->add_option("--levels", to_plot.levels, "number of bands of contours")->check(CLI::Range(2, 200));
   plot->add_option("--of", to_plot.of, "what to draw: a probe or column of the series, a wall");
   plot->add_option("--format", to_plot.format, "png, svg or pdf")
@@ -78,8 +79,12 @@ int program(int argc, char** argv) {
   cli::ExportArguments to_export;
   auto* hand_out = app.add_subcommand("export", "write fields for other programs");
   hand_out->add_option("RUN", to_export.run, "result folder of a run")->required();
-  hand_out->add_option("--to", to_export.to, "csv, vtk or npy")->required()->check(CLI::IsMember({"csv", "vtk", "npy"}));
-  hand_out->add_option("--layout", to_export.layout, "of csv: long (a row for each time and place) or wide (a column for each time)")
+  hand_out->add_option("--to", to_export.to, "csv, vtk or npy")
+      ->required()
+      ->check(CLI::IsMember({"csv", "vtk", "npy"}));
+  hand_out
+      ->add_option("--layout", to_export.layout,
+                   "of csv: long (a row for each time and place) or wide (a column for each time)")
       ->check(CLI::IsMember({"long", "wide"}))
       ->capture_default_str();
   hand_out->add_option("--times", to_export.times, "recorded times, separated by commas; all unless given");
@@ -87,7 +92,8 @@ int program(int argc, char** argv) {
   hand_out->callback([&] { chosen = [&] { return cli::export_run(to_export); }; });
 
   cli::SweepArguments to_sweep;
-  auto* sweep = app.add_subcommand("sweep", "run a case for several values of one key: one table, one overlaid figure");
+  auto* sweep =
+      app.add_subcommand("sweep", "run a case for several values of one key: one table, one overlaid figure");
   add_case(*sweep, to_sweep.file, to_sweep.set);
   sweep->add_option("--vary", to_sweep.vary, "KEY=A,B,C, such as steady.solver=cg,multigrid")->required();
   sweep->add_option("-o,--output", to_sweep.folder, "result folder, CASE.sweep unless given");
@@ -97,7 +103,8 @@ int program(int argc, char** argv) {
 
   std::string name;
   auto* demo = app.add_subcommand("demo", "run a bundled case and say what to look at");
-  demo->add_option("NAME", name, "hut-floor, hut-floor-explicit, ice-deck, ice-deck-steady, cellar or brine-tank");
+  demo->add_option("NAME", name,
+                   "hut-floor, hut-floor-explicit, ice-deck, ice-deck-steady, cellar or brine-tank");
   demo->callback([&] { chosen = [&] { return cli::demo(name, argv[0]); }; });
 
   // Commands that are announced but not there yet say so, whatever follows them.

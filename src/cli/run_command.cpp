@@ -93,7 +93,9 @@ int run(const RunArguments& arguments) {
     fmt::print("{}", report.text());
   for (const auto& c : complaints) fmt::print(stderr, "a figure was not drawn: {}\n", c);
   if (result.steady && !result.steady->reached) {
-    fmt::print(stderr, "the steady state was not reached: after {} iterations the residual is {:.2e} of that of a uniform field\n",
+    fmt::print(stderr,
+               "the steady state was not reached: after {} iterations the residual is {:.2e} of that of a "
+               "uniform field\n",
                result.steady->iterations(), result.steady->residuals.back());
     return not_met;
   }

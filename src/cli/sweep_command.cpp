@@ -25,7 +25,8 @@ struct Trial {
 
 std::string safe_name(const std::string& text) {
   std::string result;
-  for (const char c : text) result += std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '.' ? c : '_';
+  for (const char c : text)
+    result += std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '.' ? c : '_';
   return result;
 }
 
@@ -45,7 +46,8 @@ void run_one(const SweepArguments& arguments, const std::string& key, Trial& tri
   const Totals& totals = result.steady ? result.steady->totals : result.outcome.totals;
   trial.finished = true;
   trial.effort = result.steady ? result.steady->iterations() : result.outcome.steps;
-  trial.residual = result.steady ? result.steady->residuals.back() : result.outcome.budget.relative_residual();
+  trial.residual =
+      result.steady ? result.steady->residuals.back() : result.outcome.budget.relative_residual();
   trial.verdict = result.steady ? (result.steady->reached ? "reached" : "not reached")
                   : result.outcome.ending == Outcome::Ending::reached ? "stable"
                                                                       : "blew up";
@@ -59,20 +61,23 @@ void run_one(const SweepArguments& arguments, const std::string& key, Trial& tri
   }
 }
 
-std::string table_of(const std::vector<Trial>& trials, const std::string& key, bool steady, const std::string& unit) {
+std::string table_of(const std::vector<Trial>& trials, const std::string& key, bool steady,
+                     const std::string& unit) {
   std::size_t width = key.size();
   for (const Trial& t : trials) width = std::max(width, t.value.size());
   const bool errors = std::ranges::any_of(trials, &Trial::has_error);
-  std::string text = fmt::format("{:<{}}  {:<11}  {:>10}  {:>10}  {:>11}  {:>11}  {:>11}  {:>8}{}\n", key, width, "verdict",
-                                 steady ? "iterations" : "steps", steady ? "residual" : "budget", "minimum" + unit, "mean" + unit,
-                                 "maximum" + unit, "time [s]", errors ? "   largest error" : "");
+  std::string text =
+      fmt::format("{:<{}}  {:<11}  {:>10}  {:>10}  {:>11}  {:>11}  {:>11}  {:>8}{}\n", key, width, "verdict",
+                  steady ? "iterations" : "steps", steady ? "residual" : "budget", "minimum" + unit,
+                  "mean" + unit, "maximum" + unit, "time [s]", errors ? "   largest error" : "");
   for (const Trial& t : trials) {
     if (!t.finished) {
       text += fmt::format("{:<{}}  {:<11}  {}\n", t.value, width, t.verdict, t.trouble);
       continue;
     }
-    text += fmt::format("{:<{}}  {:<11}  {:>10}  {:>10.2e}  {:>11.6g}  {:>11.6g}  {:>11.6g}  {:>8.2g}", t.value, width, t.verdict, t.effort,
-                        t.residual, t.lowest, t.mean, t.highest, t.seconds);
+    text +=
+        fmt::format("{:<{}}  {:<11}  {:>10}  {:>10.2e}  {:>11.6g}  {:>11.6g}  {:>11.6g}  {:>8.2g}", t.value,
+                    width, t.verdict, t.effort, t.residual, t.lowest, t.mean, t.highest, t.seconds);
     if (t.has_error) text += fmt::format("  {:>14.3e}", t.error);
     text += '\n';
   }
@@ -106,7 +111,9 @@ int sweep(const SweepArguments& arguments) {
   if (equals == std::string::npos || equals == 0 || equals + 1 == arguments.vary.size())
     throw InputError("--vary: '" + arguments.vary + "' is not KEY=A,B,C, such as steady.solver=cg,multigrid");
   const std::string key = arguments.vary.substr(0, equals);
-  const auto folder = arguments.folder.empty() ? std::filesystem::path(arguments.file.stem().string() + ".sweep") : arguments.folder;
+  const auto folder = arguments.folder.empty()
+                          ? std::filesystem::path(arguments.file.stem().string() + ".sweep")
+                          : arguments.folder;
   const casefile::Case base = casefile::read_case(arguments.file, arguments.set);
   std::vector<Trial> trials;
   for (const std::string& value : split_outside(arguments.vary.substr(equals + 1), ',')) {
@@ -154,7 +161,8 @@ int sweep(const SweepArguments& arguments) {
     }
   } else if (base.problem.grid().rank() == 1) {
     out.file = folder / "profiles.png";
-    plot::draw_profiles(finished, {}, base.title + ": " + key + (steady ? ", steady state" : ", at the end"), out);
+    plot::draw_profiles(finished, {}, base.title + ": " + key + (steady ? ", steady state" : ", at the end"),
+                        out);
     figures.push_back(out.file);
   }
   if (!arguments.json) {

@@ -134,8 +134,8 @@ class Cutter {
   const Weight& weight_;
 };
 
-// A point of the box, both where it is and where it is looked at: 0, 1 or 2 for the lower end, the middle or the
-// upper end along each axis.
+// A point of the box, both where it is and where it is looked at: 0, 1 or 2 for the lower end, the middle or
+// the upper end along each axis.
 struct Lattice {
   const std::vector<int>& axes;
   const Vector &low, &high, &look_low, &look_high;
@@ -153,11 +153,11 @@ struct Lattice {
   }
 };
 
-// Cuts a box into simplices that share its middle: the middle joined with the simplices of each of its faces, down
-// to edges. Flipping or turning the box turns the simplices into each other, and neighbouring boxes meet along
-// whole faces of simplices.
-void split(const Lattice& lattice, std::array<int, 3> where, std::vector<std::size_t> free, std::vector<Corner>& apexes,
-           const Cutter& cutter, Rest& rest) {
+// Cuts a box into simplices that share its middle: the middle joined with the simplices of each of its faces,
+// down to edges. Flipping or turning the box turns the simplices into each other, and neighbouring boxes meet
+// along whole faces of simplices.
+void split(const Lattice& lattice, std::array<int, 3> where, std::vector<std::size_t> free,
+           std::vector<Corner>& apexes, const Cutter& cutter, Rest& rest) {
   if (free.empty()) {
     std::vector<Corner> simplex = apexes;
     simplex.push_back(lattice.at(where));

@@ -1,5 +1,5 @@
-// What is left of a box, or of a face of one, when a part of it is cut away: measured on simplices whose edges
-// are cut by bisection, so that only a test of single places is needed.
+// What is left of a box, or of a face of one, when a part of it is cut away: measured on simplices whose
+// edges are cut by bisection, so that only a test of single places is needed.
 #pragma once
 
 #include <array>

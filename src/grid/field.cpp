@@ -129,7 +129,8 @@ Real Field::sample(const Point& place) const {
     const Real gap = where(above) - where(above - 1);
     share[a] = gap > 0 ? (position - where(above - 1)) / gap : 0;
   }
-  // Where the domain is cut out there is no value: corners that have one share the weight of those that do not.
+  // Where the domain is cut out there is no value: corners that have one share the weight of those that do
+  // not.
   Real sum = 0, counted = 0;
   for (int corner = 0; corner < (1 << grid_.rank()); ++corner) {
     Real weight = 1;

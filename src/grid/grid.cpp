@@ -149,12 +149,11 @@ Index Grid::containing(const Point& place) const {
 }
 
 bool Grid::operator==(const Grid& other) const {
-  return std::equal(axes_.begin(), axes_.end(), other.axes_.begin(), other.axes_.end(),
-                    [](const Axis& a, const Axis& b) {
-                      return a.name() == b.name() && a.coordinates() == b.coordinates() &&
-                             a.unknowns() == b.unknowns() &&
-                             a.periodic() == b.periodic() && std::ranges::equal(a.marks(), b.marks());
-                    });
+  return std::equal(
+      axes_.begin(), axes_.end(), other.axes_.begin(), other.axes_.end(), [](const Axis& a, const Axis& b) {
+        return a.name() == b.name() && a.coordinates() == b.coordinates() && a.unknowns() == b.unknowns() &&
+               a.periodic() == b.periodic() && std::ranges::equal(a.marks(), b.marks());
+      });
 }
 
 }  // namespace williwaw

@@ -117,10 +117,10 @@ struct Outline::Builder {
     return result;
   }
 
-  // Tiles of a face inside a box, seen from both of its sides: open where both are kept, exposed where one is.
-  // `lower` and `upper` are the unknowns on either side, -1 for none.
-  void split_face(int axis, Real position, const std::array<std::vector<Span>, 3>& spans, Span below, Span above,
-                  Index lower, Index upper, Real& open, Real& whole) {
+  // Tiles of a face inside a box, seen from both of its sides: open where both are kept, exposed where one
+  // is. `lower` and `upper` are the unknowns on either side, -1 for none.
+  void split_face(int axis, Real position, const std::array<std::vector<Span>, 3>& spans, Span below,
+                  Span above, Index lower, Index upper, Real& open, Real& whole) {
     std::array<std::vector<Span>, 3> tiles = spans;
     tiles[axis] = {{position, position}};
     Real exposed_low = 0, exposed_high = 0;
@@ -427,8 +427,7 @@ int Outline::pieces(std::vector<int>& piece) const {
       todo.pop_back();
       for (int a = 0; a < static_cast<int>(axes_.size()); ++a)
         for (const bool up : {false, true})
-          if (const Index other = neighbour(n, a, up);
-              other >= 0 && open(n, a, up) > 0 && piece[other] < 0) {
+          if (const Index other = neighbour(n, a, up); other >= 0 && open(n, a, up) > 0 && piece[other] < 0) {
             piece[other] = count;
             todo.push_back(other);
           }

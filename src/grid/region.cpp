@@ -55,7 +55,8 @@ int Regions::label(const Point& place) const {
 }
 
 std::string Regions::name_of(int label) const {
-  return label == 0 ? "the rest of the domain" : "'" + regions_[static_cast<std::size_t>(label - 1)].name + "'";
+  return label == 0 ? "the rest of the domain"
+                    : "'" + regions_[static_cast<std::size_t>(label - 1)].name + "'";
 }
 
 void Regions::check(const Grid& grid) const {
@@ -85,7 +86,8 @@ void Regions::check(const Grid& grid) const {
           if (other >= 0 && !is_over(r, static_cast<std::size_t>(other)) &&
               !is_over(static_cast<std::size_t>(other), r))
             throw InputError("regions '" + regions_[static_cast<std::size_t>(other)].name + "' and '" +
-                             regions_[r].name + "' overlap at " + grid.place_text(line[static_cast<Index>(i)]) +
+                             regions_[r].name + "' overlap at " +
+                             grid.place_text(line[static_cast<Index>(i)]) +
                              ": say which one counts there with over = \"..\"");
           owner[i] = static_cast<int>(r);
         }

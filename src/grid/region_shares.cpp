@@ -101,10 +101,12 @@ RegionShares::RegionShares(const Grid& grid, const Regions& regions) {
     for (const int one : present) {
       if (!regions.keeps(one)) continue;
       Real volume = 0;
-      looking::each_box(looking::halves(grid, n), [&](const looking::Vector& low, const looking::Vector& high) {
-        volume += looking::clip_box(grid, low, high, [&](const looking::Vector& p) { return label(p) == one; })
-                      .measure;
-      });
+      looking::each_box(looking::halves(grid, n),
+                        [&](const looking::Vector& low, const looking::Vector& high) {
+                          volume += looking::clip_box(grid, low, high, [&](const looking::Vector& p) {
+                                      return label(p) == one;
+                                    }).measure;
+                        });
       if (volume > 0) mixed_.push_back({n, one, volume});
     }
   });

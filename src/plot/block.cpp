@@ -30,8 +30,10 @@ Sheet sheet_of(const Field& field, int right, int up, int across, Real position,
   for (Index r = 0; r < sheet.rows; ++r)
     for (Index c = 0; c < sheet.columns; ++c) {
       Point p;
-      p[g.slot(right)] = g.axis(right).from() + g.axis(right).length() * static_cast<Real>(c) / static_cast<Real>(sheet.columns - 1);
-      p[g.slot(up)] = g.axis(up).from() + g.axis(up).length() * static_cast<Real>(r) / static_cast<Real>(sheet.rows - 1);
+      p[g.slot(right)] = g.axis(right).from() +
+                         g.axis(right).length() * static_cast<Real>(c) / static_cast<Real>(sheet.columns - 1);
+      p[g.slot(up)] =
+          g.axis(up).from() + g.axis(up).length() * static_cast<Real>(r) / static_cast<Real>(sheet.rows - 1);
       if (across >= 0) p[g.slot(across)] = position;
       const Real v = value_at(field, p);
       if (raised)
@@ -56,10 +58,14 @@ void set_stage(Gnuplot& plot, const RunFolder& run, const FigureRequest& request
                std::pair<Real, Real> range, bool signed_field) {
   plot.line("set title " + quoted(title_at(run, request, record)));
   set_palette(plot, range, signed_field);
-  plot.line(fmt::format("set cbtics textcolor rgb '{}'; set cblabel {} offset 1", ink, quoted(value_label(run))));
-  plot.line(fmt::format("set border 4095 lc rgb '{}' lw 0.8; set ticslevel 0; unset grid; set key off", faint));
+  plot.line(
+      fmt::format("set cbtics textcolor rgb '{}'; set cblabel {} offset 1", ink, quoted(value_label(run))));
+  plot.line(
+      fmt::format("set border 4095 lc rgb '{}' lw 0.8; set ticslevel 0; unset grid; set key off", faint));
   plot.line("set pm3d depthorder interpolate 1,1; set colorbox vertical user origin 0.9,0.2 size 0.02,0.6");
-  plot.line("set lmargin at screen 0.08; set rmargin at screen 0.84; set bmargin at screen 0.06; set tmargin at screen 0.92");
+  plot.line(
+      "set lmargin at screen 0.08; set rmargin at screen 0.84; set bmargin at screen 0.06; set tmargin at "
+      "screen 0.92");
 }
 
 // A block seen from the south-east and above, equal lengths drawn equal unless it is very flat.
@@ -71,8 +77,8 @@ void set_block(Gnuplot& plot, const RunFolder& run) {
   for (int a = 0; a < 3; ++a) {
     longest = std::max(longest, g.axis(a).length());
     shortest = std::min(shortest, g.axis(a).length());
-    plot.line(fmt::format("set {}range [{}:{}]; set {}label {}", letters[a], g.axis(a).from(), g.axis(a).to(), letters[a],
-                          quoted(label(g.axis(a).name(), unit))));
+    plot.line(fmt::format("set {}range [{}:{}]; set {}label {}", letters[a], g.axis(a).from(), g.axis(a).to(),
+                          letters[a], quoted(label(g.axis(a).name(), unit))));
   }
   if (shortest > 0.05 * longest) plot.line("set view equal xyz");
   plot.line("set view 62,35,1.15; set xyplane at " + fmt::format("{}", g.axis(2).from()));
@@ -93,31 +99,33 @@ std::pair<std::pair<Real, Real>, bool> range_of(const RunFolder& run, const Figu
 }  // namespace
 
 FigureKind surface_kind() {
-  return {"surface",
-          [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-            const Plane plane = plane_of(run, request);
-            const Grid& g = run.fields().grid();
-            const auto& d = run.fields().description();
-            const Index record = records_of(run, request, 1).back();
-            const auto [range, signed_field] = range_of(run, request);
-            const Sheet sheet = sheet_of(run.fields().field(record), plane.right, plane.up, plane.across,
-                                         plane.across >= 0 ? g.axis(plane.across).points()[plane.at] : 0, true);
-            Gnuplot plot(out);
-            set_stage(plot, run, request, record, range, signed_field);
-            plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
-            plot.line("set xlabel " + quoted(label(g.axis(plane.right).name(), d.length.unit)));
-            plot.line("set ylabel " + quoted(label(g.axis(plane.up).name(), d.length.unit)));
-            plot.line("set zlabel " + quoted(value_label(run)) + " rotate offset -1");
-            const auto [low, high] = padded(range);
-            plot.line(fmt::format("set zrange [{}:{}]; set xrange [{}:{}]; set yrange [{}:{}]", low, high,
-                                  g.axis(plane.right).from(), g.axis(plane.right).to(), g.axis(plane.up).from(),
-                                  g.axis(plane.up).to()));
-            plot.line("set view 58,35,0.82,1.05; set border 127 lw 0.8; set xyplane 0");
-            plot.line("unset lmargin; unset rmargin; unset bmargin; unset tmargin; set origin 0,0; set size 0.92,0.96");
-            draw_sheets(plot, {sheet});
-            plot.finish();
-          },
-          true};
+  return {
+      "surface",
+      [](const RunFolder& run, const FigureRequest& request, const Output& out) {
+        const Plane plane = plane_of(run, request);
+        const Grid& g = run.fields().grid();
+        const auto& d = run.fields().description();
+        const Index record = records_of(run, request, 1).back();
+        const auto [range, signed_field] = range_of(run, request);
+        const Sheet sheet = sheet_of(run.fields().field(record), plane.right, plane.up, plane.across,
+                                     plane.across >= 0 ? g.axis(plane.across).points()[plane.at] : 0, true);
+        Gnuplot plot(out);
+        set_stage(plot, run, request, record, range, signed_field);
+        plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
+        plot.line("set xlabel " + quoted(label(g.axis(plane.right).name(), d.length.unit)));
+        plot.line("set ylabel " + quoted(label(g.axis(plane.up).name(), d.length.unit)));
+        plot.line("set zlabel " + quoted(value_label(run)) + " rotate offset -1");
+        const auto [low, high] = padded(range);
+        plot.line(fmt::format("set zrange [{}:{}]; set xrange [{}:{}]; set yrange [{}:{}]", low, high,
+                              g.axis(plane.right).from(), g.axis(plane.right).to(), g.axis(plane.up).from(),
+                              g.axis(plane.up).to()));
+        plot.line("set view 58,35,0.82,1.05; set border 127 lw 0.8; set xyplane 0");
+        plot.line(
+            "unset lmargin; unset rmargin; unset bmargin; unset tmargin; set origin 0,0; set size 0.92,0.96");
+        draw_sheets(plot, {sheet});
+        plot.finish();
+      },
+      true};
 }
 
 FigureKind slices_kind() {

@@ -1,4 +1,5 @@
-// The budget as bars: what came in through each wall and from each source, and what is there more than before.
+// The budget as bars: what came in through each wall and from each source, and what is there more than
+// before.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -35,7 +36,8 @@ std::vector<Bar> bars_of(const RunFolder& run) {
     if (name.starts_with("inflow ")) name = name.substr(7);
     bars.push_back({name, sum});
   }
-  if (!steady) bars.push_back({"gained in all", series.values[*first].back() - series.values[*first].front()});
+  if (!steady)
+    bars.push_back({"gained in all", series.values[*first].back() - series.values[*first].front()});
   // Walls that let nothing through say nothing.
   Real largest = 0;
   for (const Bar& b : bars) largest = std::max(largest, std::abs(b.amount));
@@ -61,24 +63,32 @@ FigureKind budget_kind() {
             const Real width = range.second - range.first;
             Gnuplot plot(out);
             plot.line("set title " + quoted(title_of(run, request) + (steady ? ", steady state" : "")));
-            plot.line("set xlabel " + quoted(label(steady ? "flow into the domain" : "amount that came in", unit)));
+            plot.line("set xlabel " +
+                      quoted(label(steady ? "flow into the domain" : "amount that came in", unit)));
             // Room for the numbers beside the bars.
-            plot.line(fmt::format("set xrange [{}:{}]; set yrange [{}:0.4]", range.first - (range.first < 0 ? 0.16 * width : 0),
-                                  range.second + (range.second > 0 ? 0.16 * width : 0), -static_cast<Real>(bars.size()) + 0.4));
+            plot.line(fmt::format(
+                "set xrange [{}:{}]; set yrange [{}:0.4]", range.first - (range.first < 0 ? 0.16 * width : 0),
+                range.second + (range.second > 0 ? 0.16 * width : 0), -static_cast<Real>(bars.size()) + 0.4));
             std::string tics = "set ytics scale 0 (";
             for (std::size_t n = 0; n < bars.size(); ++n)
               tics += fmt::format("{}{} -{}", n == 0 ? "" : ", ", quoted(bars[n].name), n);
             plot.line(tics + ")");
-            plot.line(fmt::format("set lmargin {}; set border 1; set grid xtics noytics; set key off", longest + 3));
+            plot.line(fmt::format("set lmargin {}; set border 1; set grid xtics noytics; set key off",
+                                  longest + 3));
             plot.line(fmt::format("set arrow from 0, graph 0 to 0, graph 1 nohead lc rgb '{}' lw 1", ink));
             for (std::size_t n = 0; n < bars.size(); ++n) {
               const Real v = bars[n].amount, middle = -static_cast<Real>(n);
               const bool total = bars[n].name == "gained in all";
-              plot.line(fmt::format("set object {} rect from {},{} to {},{} fillcolor rgb '{}' fillstyle solid noborder", n + 1,
-                                    std::min(0.0, v), middle - 0.33, std::max(0.0, v), middle + 0.33,
-                                    (total ? sequential(0.55) : v < 0 ? diverging(0.08) : diverging(0.92)).hex()));
-              plot.line(fmt::format("set label '{:.4g}' at {},{} {} offset {},0 front font ',11' textcolor rgb '{}'", v, v, middle,
-                                    v < 0 ? "right" : "left", v < 0 ? -0.7 : 0.7, ink));
+              plot.line(fmt::format(
+                  "set object {} rect from {},{} to {},{} fillcolor rgb '{}' fillstyle solid noborder", n + 1,
+                  std::min(0.0, v), middle - 0.33, std::max(0.0, v), middle + 0.33,
+                  (total   ? sequential(0.55)
+                   : v < 0 ? diverging(0.08)
+                           : diverging(0.92))
+                      .hex()));
+              plot.line(fmt::format(
+                  "set label '{:.4g}' at {},{} {} offset {},0 front font ',11' textcolor rgb '{}'", v, v,
+                  middle, v < 0 ? "right" : "left", v < 0 ? -0.7 : 0.7, ink));
             }
             plot.line("plot NaN notitle");
             plot.finish();

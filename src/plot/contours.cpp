@@ -14,17 +14,22 @@ constexpr Index pixels = 640;
 constexpr Index usual_levels = 12;
 
 // Values at the middles of pixels, linear between unknowns, right up to the walls.
-Raster smooth_raster(const Field& field, const Plane& plane, const std::optional<Field>& shares, Raster* left) {
+Raster smooth_raster(const Field& field, const Plane& plane, const std::optional<Field>& shares,
+                     Raster* left) {
   const Grid& g = field.grid();
   const Axis &right = g.axis(plane.right), &up = g.axis(plane.up);
   const Real longest = std::max(right.length(), up.length());
-  const auto count = [&](const Axis& a) { return std::clamp<Index>(std::llround(pixels * a.length() / longest), 60, pixels); };
+  const auto count = [&](const Axis& a) {
+    return std::clamp<Index>(std::llround(pixels * a.length() / longest), 60, pixels);
+  };
   Raster raster{count(right), count(up), right.from(), right.to(), up.from(), up.to(), {}};
   for (Index r = 0; r < raster.rows; ++r)
     for (Index c = 0; c < raster.columns; ++c) {
       Point p;
-      p[g.slot(plane.right)] = right.from() + right.length() * (static_cast<Real>(c) + 0.5) / static_cast<Real>(raster.columns);
-      p[g.slot(plane.up)] = up.from() + up.length() * (static_cast<Real>(r) + 0.5) / static_cast<Real>(raster.rows);
+      p[g.slot(plane.right)] =
+          right.from() + right.length() * (static_cast<Real>(c) + 0.5) / static_cast<Real>(raster.columns);
+      p[g.slot(plane.up)] =
+          up.from() + up.length() * (static_cast<Real>(r) + 0.5) / static_cast<Real>(raster.rows);
       if (plane.across >= 0) p[g.slot(plane.across)] = g.axis(plane.across).points()[plane.at];
       // The domain ends where half of a control volume would be left.
       const Real share = shares ? shares->sample(p) : 1;
@@ -103,7 +108,9 @@ class Tracer {
           middles.push_back(ends[e]);
         }
       }
-    place(middles, fmt::format("{:.3g}", std::abs(level) < 1e-12 * (std::abs(raster_.values[0]) + 1) ? 0.0 : level), labels);
+    place(middles,
+          fmt::format("{:.3g}", std::abs(level) < 1e-12 * (std::abs(raster_.values[0]) + 1) ? 0.0 : level),
+          labels);
   }
 
  private:
@@ -111,18 +118,22 @@ class Tracer {
   Real x(Index c) const { return raster_.from_x + (static_cast<Real>(c) + 0.5) * dx_; }
   Real y(Index r) const { return raster_.from_y + (static_cast<Real>(r) + 0.5) * dy_; }
 
-  void place(const std::vector<std::pair<Real, Real>>& middles, const std::string& text, std::vector<Label>& labels) {
+  void place(const std::vector<std::pair<Real, Real>>& middles, const std::string& text,
+             std::vector<Label>& labels) {
     const Real reach = 0.075 * std::max(raster_.to_x - raster_.from_x, raster_.to_y - raster_.from_y);
     if (middles.size() < 60) return;  // a line too short to carry its label
     Index placed = 0;
     // Starting elsewhere for each level keeps labels of neighbouring lines apart.
     for (std::size_t n = 0; n < middles.size() && placed < 2; ++n) {
       const auto& [px, py] = middles[(n + middles.size() * (3 + labels.size() % 5) / 9) % middles.size()];
-      if (px < raster_.from_x + 0.5 * reach || px > raster_.to_x - 0.5 * reach || py < raster_.from_y + 0.3 * reach ||
-          py > raster_.to_y - 0.3 * reach)
+      if (px < raster_.from_x + 0.5 * reach || px > raster_.to_x - 0.5 * reach ||
+          py < raster_.from_y + 0.3 * reach || py > raster_.to_y - 0.3 * reach)
         continue;
-      if (std::ranges::any_of(labels, [&](const Label& l) { return std::hypot(l.x - px, l.y - py) < reach; })) continue;
-      if (placed > 0 && std::ranges::any_of(labels, [&](const Label& l) { return l.text == text && std::hypot(l.x - px, l.y - py) < 6 * reach; }))
+      if (std::ranges::any_of(labels, [&](const Label& l) { return std::hypot(l.x - px, l.y - py) < reach; }))
+        continue;
+      if (placed > 0 && std::ranges::any_of(labels, [&](const Label& l) {
+            return l.text == text && std::hypot(l.x - px, l.y - py) < 6 * reach;
+          }))
         continue;
       labels.push_back({px, py, text});
       ++placed;
@@ -159,10 +170,11 @@ FigureKind contours_kind() {
             plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
             plot.line("set xlabel " + quoted(label(g.axis(plane.right).name(), d.length.unit)));
             plot.line("set ylabel " + quoted(label(g.axis(plane.up).name(), d.length.unit)));
-            plot.line(fmt::format("set style textbox opaque noborder fillcolor rgb '{}' margins 0.4,0.3", ground));
+            plot.line(
+                fmt::format("set style textbox opaque noborder fillcolor rgb '{}' margins 0.4,0.3", ground));
             for (const Label& l : labels)
-              plot.line(fmt::format("set label {} at {},{} center front boxed font ',10' textcolor rgb '{}'", quoted(l.text),
-                                    l.x, l.y, ink));
+              plot.line(fmt::format("set label {} at {},{} center front boxed font ',10' textcolor rgb '{}'",
+                                    quoted(l.text), l.x, l.y, ink));
             draw_raster(plot, raster, levels.range, signed_field, value_label(run),
                         box_of(out, g.axis(plane.right).length(), g.axis(plane.up).length(), true),
                         static_cast<Index>(levels.values.size()) + 1, {lines, outline});

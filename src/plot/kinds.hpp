@@ -63,8 +63,8 @@ Plane plane_of(const RunFolder& run, const FigureRequest& request);
 Plane plane_across(const Grid& grid, int across, Real position);
 /// ", z = 0.5 m", or nothing.
 std::string plane_text(const RunFolder& run, const Plane& plane);
-/// Cells are drawn as what they are, each of one colour; between nodes the field goes on linearly. Not a number
-/// where the domain is cut out.
+/// Cells are drawn as what they are, each of one colour; between nodes the field goes on linearly. Not a
+/// number where the domain is cut out.
 Raster raster_of(const Field& field, const Plane& plane);
 
 /// Straight lines to be drawn over a picture: x, y, dx, dy for each.
@@ -80,7 +80,8 @@ Lines outline_of(const Raster& raster);
 void set_palette(Gnuplot& plot, std::pair<Real, Real> range, bool signed_field, Index bands = 0);
 /// Sets colours and range, and draws the raster as an image, with its outline and lines over it.
 void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> range, bool signed_field,
-                 const std::string& bar_label, const Box& box, Index bands = 0, const std::vector<Lines>& over = {});
+                 const std::string& bar_label, const Box& box, Index bands = 0,
+                 const std::vector<Lines>& over = {});
 /// True for fields around zero whose sign means something; then the range is made symmetric.
 bool is_signed(const store::Scale& scale, std::pair<Real, Real>& range);
 

@@ -46,10 +46,11 @@ Raster raster_of(const Field& field, const Plane& plane) {
 
 Plane plane_of(const RunFolder& run, const FigureRequest& request) {
   const Grid& g = run.fields().grid();
-  if (g.rank() == 1) throw PlotError("a " + request.kind + " needs two axes; in one dimension use profiles or spacetime");
+  const std::string it = request.kind == "contours" ? "contours need" : "a " + request.kind + " needs";
+  if (g.rank() == 1) throw PlotError(it + " two axes; in one dimension use profiles or spacetime");
   if (g.rank() == 2) return {0, 1};
   if (!request.at || request.at_axis < 0)
-    throw PlotError("a " + request.kind + " of a block needs a plane: at = { z = .. }, or --at z=..");
+    throw PlotError(it + " a plane of a block: at = { z = .. }, or --at z=..");
   const Real position = run.fields().description().length.shown((*request.at)[g.slot(request.at_axis)]);
   return plane_across(g, request.at_axis, position);
 }
@@ -57,7 +58,8 @@ Plane plane_of(const RunFolder& run, const FigureRequest& request) {
 Plane plane_across(const Grid& g, int across, Real position) {
   Plane p{across == 0 ? 1 : 0, across == 2 ? 1 : 2, across};
   const auto points = g.axis(across).points();
-  p.at = std::ranges::min_element(points, {}, [&](Real q) { return std::abs(q - position); }) - points.begin();
+  p.at =
+      std::ranges::min_element(points, {}, [&](Real q) { return std::abs(q - position); }) - points.begin();
   return p;
 }
 
@@ -65,7 +67,8 @@ std::string plane_text(const RunFolder& run, const Plane& plane) {
   if (plane.across < 0) return "";
   const Axis& axis = run.fields().grid().axis(plane.across);
   const std::string& unit = run.fields().description().length.unit;
-  return fmt::format(", {} = {:.4g}{}", axis.name(), axis.points()[plane.at], unit.empty() ? "" : " " + pretty_unit(unit));
+  return fmt::format(", {} = {:.4g}{}", axis.name(), axis.points()[plane.at],
+                     unit.empty() ? "" : " " + pretty_unit(unit));
 }
 
 Box box_of(const Output& out, Real width, Real height, bool equal_lengths) {
@@ -126,7 +129,8 @@ void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> rang
   for (const Lines& l : lines)
     if (!l.segments.empty())
       command += fmt::format(
-          ", '-' binary record=({}) format='%double%double%double%double' using 1:2:3:4 with vectors nohead lw {} lc "
+          ", '-' binary record=({}) format='%double%double%double%double' using 1:2:3:4 with vectors nohead "
+          "lw {} lc "
           "rgb '{}' notitle",
           l.segments.size() / 4, l.width, l.colour);
   plot.line(command);
@@ -141,7 +145,8 @@ Lines outline_of(const Raster& raster) {
   const auto gone = [&](Index c, Index r) { return std::isnan(raster.values[r * raster.columns + c]); };
   for (Index r = 0; r < raster.rows; ++r)
     for (Index c = 0; c < raster.columns; ++c) {
-      const Real x = raster.from_x + static_cast<Real>(c + 1) * dx, y = raster.from_y + static_cast<Real>(r + 1) * dy;
+      const Real x = raster.from_x + static_cast<Real>(c + 1) * dx,
+                 y = raster.from_y + static_cast<Real>(r + 1) * dy;
       if (c + 1 < raster.columns && gone(c, r) != gone(c + 1, r))
         result.segments.insert(result.segments.end(), {x, y - dy, 0, dy});
       if (r + 1 < raster.rows && gone(c, r) != gone(c, r + 1))
@@ -168,7 +173,8 @@ void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& re
 }
 
 FigureKind map_kind() {
-  return {"map", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
+  return {"map",
+          [](const RunFolder& run, const FigureRequest& request, const Output& out) {
             plane_of(run, request);
             Gnuplot plot(out);
             draw_map_frame(plot, run, request, records_of(run, request, 1).back(), out);

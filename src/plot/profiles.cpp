@@ -83,8 +83,8 @@ void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest
     for (std::size_t i = 0; i < c.position.size(); ++i) plot.data(std::array{c.position[i], c.value[i]});
 }
 
-void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::path>>& runs, const FigureRequest& request,
-                   const std::string& title, const Output& out) {
+void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::path>>& runs,
+                   const FigureRequest& request, const std::string& title, const Output& out) {
   std::vector<Curve> curves;
   std::vector<std::string> entries;
   std::pair<Real, Real> range{INFINITY, -INFINITY};
@@ -103,14 +103,15 @@ void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::pat
   plot.line("set title " + plot::quoted(title));
   plot.line("set xlabel " + plot::quoted(across));
   plot.line("set ylabel " + plot::quoted(up));
-  plot.line(fmt::format("set yrange [{}:{}]; set xrange [{}:{}]", range.first, range.second, curves[0].position.front(),
-                        curves[0].position.back()));
+  plot.line(fmt::format("set yrange [{}:{}]; set xrange [{}:{}]", range.first, range.second,
+                        curves[0].position.front(), curves[0].position.back()));
   plot.legend(entries);
   std::string command = "plot ";
   for (std::size_t n = 0; n < curves.size(); ++n)
-    command += fmt::format("{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' title {}",
-                           n == 0 ? "" : ", ", curves[n].position.size(), distinct(static_cast<Index>(n)).hex(),
-                           plot::quoted(entries[n]));
+    command += fmt::format(
+        "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' title {}",
+        n == 0 ? "" : ", ", curves[n].position.size(), distinct(static_cast<Index>(n)).hex(),
+        plot::quoted(entries[n]));
   plot.line(command);
   for (const auto& c : curves)
     for (std::size_t i = 0; i < c.position.size(); ++i) plot.data(std::array{c.position[i], c.value[i]});
@@ -118,28 +119,27 @@ void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::pat
 }
 
 FigureKind profiles_kind() {
-  return {
-      "profiles", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-        if (run.fields().grid().rank() > 1 && !request.along)
-          throw PlotError(
-              "profiles on a plan or in a block need a line: along = { from, to }, or --along X,Y:X,Y");
-        std::vector<Index> records = records_of(run, request, 6);
-        while (static_cast<Index>(records.size()) > most_curves && request.times.empty()) {
-          // Every other one, keeping the end.
-          std::vector<Index> fewer;
-          for (std::size_t n = records.size() % 2 ? 0 : 1; n < records.size(); n += 2)
-            fewer.push_back(records[n]);
-          records = fewer;
-        }
-        Gnuplot plot(out);
-        plot.line("set title " + quoted(title_of(run, request) +
-                                        (records.size() == 1 ? ", " + entry(run, records[0]) : "")));
-        std::vector<std::string> entries;
-        for (const Index r : records) entries.push_back(entry(run, r));
-        plot.legend(entries);
-        draw_profile_frame(plot, run, request, records);
-        plot.finish();
-      }};
+  return {"profiles", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
+            if (run.fields().grid().rank() > 1 && !request.along)
+              throw PlotError(
+                  "profiles on a plan or in a block need a line: along = { from, to }, or --along X,Y:X,Y");
+            std::vector<Index> records = records_of(run, request, 6);
+            while (static_cast<Index>(records.size()) > most_curves && request.times.empty()) {
+              // Every other one, keeping the end.
+              std::vector<Index> fewer;
+              for (std::size_t n = records.size() % 2 ? 0 : 1; n < records.size(); n += 2)
+                fewer.push_back(records[n]);
+              records = fewer;
+            }
+            Gnuplot plot(out);
+            plot.line("set title " + quoted(title_of(run, request) +
+                                            (records.size() == 1 ? ", " + entry(run, records[0]) : "")));
+            std::vector<std::string> entries;
+            for (const Index r : records) entries.push_back(entry(run, r));
+            plot.legend(entries);
+            draw_profile_frame(plot, run, request, records);
+            plot.finish();
+          }};
 }
 
 }  // namespace williwaw::plot

@@ -9,8 +9,8 @@
 
 namespace williwaw::plot {
 
-void draw_residuals(const std::vector<std::pair<std::string, std::filesystem::path>>& runs, const std::string& title,
-                    const Output& out) {
+void draw_residuals(const std::vector<std::pair<std::string, std::filesystem::path>>& runs,
+                    const std::string& title, const Output& out) {
   std::vector<store::Series> all;
   Real lowest = 1, highest = 1;
   std::size_t longest = 0;
@@ -31,13 +31,15 @@ void draw_residuals(const std::vector<std::pair<std::string, std::filesystem::pa
   plot.line("set title " + plot::quoted(title));
   plot.line("set xlabel 'iteration'; set ylabel 'residual, relative to that of a uniform field'");
   plot.line(fmt::format("set logscale y; set format y '%.0e'; set yrange [{}:{}]",
-                        std::pow(10, std::floor(std::log10(lowest))), std::pow(10, std::ceil(std::log10(highest) + 0.1))));
+                        std::pow(10, std::floor(std::log10(lowest))),
+                        std::pow(10, std::ceil(std::log10(highest) + 0.1))));
   // A solver of ten iterations beside one of ten thousand needs a log axis both ways.
   std::size_t shortest = longest;
   for (const auto& s : all) shortest = std::min(shortest, s.values[0].size());
   const bool far_apart = longest > 30 * shortest;
   if (far_apart) plot.line("set logscale x; set xlabel 'iteration + 1'");
-  plot.line(fmt::format("set xrange [{}:{}]", far_apart ? 1 : 0, std::max<std::size_t>(1, longest - 1) + (far_apart ? 1 : 0)));
+  plot.line(fmt::format("set xrange [{}:{}]", far_apart ? 1 : 0,
+                        std::max<std::size_t>(1, longest - 1) + (far_apart ? 1 : 0)));
   if (runs.size() > 1)
     plot.legend(entries);
   else
@@ -52,9 +54,11 @@ void draw_residuals(const std::vector<std::pair<std::string, std::filesystem::pa
         numbers.push_back(all[n].values[1][r]);
         ++rows;
       }
-    command += fmt::format("{}'-' binary record=({}) format='%double%double' using 1:2 with {} lw 2.2 pt 7 ps 0.7 lc rgb '{}' title {}",
-                           n == 0 ? "" : ", ", rows, rows <= 60 ? "linespoints" : "lines",
-                           distinct(static_cast<Index>(n)).hex(), plot::quoted(entries[n]));
+    command += fmt::format(
+        "{}'-' binary record=({}) format='%double%double' using 1:2 with {} lw 2.2 pt 7 ps 0.7 lc rgb '{}' "
+        "title {}",
+        n == 0 ? "" : ", ", rows, rows <= 60 ? "linespoints" : "lines", distinct(static_cast<Index>(n)).hex(),
+        plot::quoted(entries[n]));
   }
   plot.line(command);
   plot.data(numbers);

@@ -28,7 +28,8 @@ Walls read_walls(const RunFolder& run, const std::string& wanted) {
   const auto file = run.folder() / "walls.csv";
   std::ifstream in(file);
   std::string line;
-  if (!in || !std::getline(in, line)) throw PlotError(file.string() + ": cannot be read; the run has no table of walls");
+  if (!in || !std::getline(in, line))
+    throw PlotError(file.string() + ": cannot be read; the run has no table of walls");
   const int rank = run.fields().grid().rank();
   Walls walls;
   if (const auto at = line.find("flux ["); at != std::string::npos)
@@ -77,7 +78,9 @@ std::string sort_along(const Grid& g, std::vector<Face>& faces, std::vector<Real
     return g.axis(std::max(straight, 0)).name();
   }
   const int sx = g.slot(0), sy = g.slot(1);
-  std::ranges::sort(faces, {}, [&](const Face& f) { return std::atan2(f.place[sy] - middle[sy], f.place[sx] - middle[sx]); });
+  std::ranges::sort(faces, {}, [&](const Face& f) {
+    return std::atan2(f.place[sy] - middle[sy], f.place[sx] - middle[sx]);
+  });
   // Start where the widest gap is, so that an open wall is not cut in two.
   const auto step = [&](std::size_t n) {
     const Point &a = faces[n].place, &b = faces[(n + 1) % faces.size()].place;
@@ -98,45 +101,52 @@ std::string sort_along(const Grid& g, std::vector<Face>& faces, std::vector<Real
 }  // namespace
 
 FigureKind wall_kind() {
-  return {"wall", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-            const Grid& g = run.fields().grid();
-            if (g.rank() != 2) throw PlotError("the flux along a wall is a curve on plans only; walls.csv has the numbers");
-            Walls walls = read_walls(run, request.of);
-            if (walls.faces.empty()) {
-              std::string known;
-              for (const auto& n : walls.names) known += (known.empty() ? "" : ", ") + n;
-              throw PlotError("there is no wall called '" + request.of + "'; there are " + known);
-            }
-            std::vector<Real> position, numbers;
-            const std::string along = sort_along(g, walls.faces, position);
-            std::pair<Real, Real> range{0, 0};
-            Real flow = 0;
-            for (std::size_t n = 0; n < position.size(); ++n) {
-              numbers.insert(numbers.end(), {position[n], walls.faces[n].flux});
-              range = {std::min(range.first, walls.faces[n].flux), std::max(range.second, walls.faces[n].flux)};
-              flow += walls.faces[n].flux * walls.faces[n].area;
-            }
-            const Real length = run.fields().description().length.factor;
-            const auto& series = run.series();
-            const auto total = series.find("total");
-            const std::string unit = total && *total + 1 < series.columns.size() ? series.columns[*total + 1].unit : "";
-            Gnuplot plot(out);
-            plot.line("set title " + quoted(title_at(run, request, static_cast<Index>(run.fields().times().size()) - 1) +
-                                            fmt::format(": {} lets in {:.4g}{}", request.of,
-                                                        flow / std::pow(length, g.volume_dimension() - 1),
-                                                        unit.empty() ? "" : " " + pretty_unit(unit))));
-            plot.line("set xlabel " + quoted(label(along, run.fields().description().length.unit)));
-            plot.line("set ylabel " + quoted(label("flux into the domain", walls.flux_unit)));
-            range = padded(request.range ? *request.range : range);
-            plot.line(fmt::format("set xrange [{}:{}]; set yrange [{}:{}]; set key off", position.front(),
-                                  position.back() > position.front() ? position.back() : position.front() + 1, range.first,
-                                  range.second));
-            plot.line(fmt::format("set arrow from graph 0, first 0 to graph 1, first 0 nohead lc rgb '{}' lw 1", faint));
-            plot.line(fmt::format("plot '-' binary record=({}) format='%double%double' using 1:2 with {} lw 2.5 pt 7 ps 0.5 lc rgb '{}'",
-                                  position.size(), position.size() <= 60 ? "linespoints" : "lines", accent().hex()));
-            plot.data(numbers);
-            plot.finish();
-          }};
+  return {
+      "wall", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
+        const Grid& g = run.fields().grid();
+        if (g.rank() != 2)
+          throw PlotError("the flux along a wall is a curve on plans only; walls.csv has the numbers");
+        Walls walls = read_walls(run, request.of);
+        if (walls.faces.empty()) {
+          std::string known;
+          for (const auto& n : walls.names) known += (known.empty() ? "" : ", ") + n;
+          throw PlotError("there is no wall called '" + request.of + "'; there are " + known);
+        }
+        std::vector<Real> position, numbers;
+        const std::string along = sort_along(g, walls.faces, position);
+        std::pair<Real, Real> range{0, 0};
+        Real flow = 0;
+        for (std::size_t n = 0; n < position.size(); ++n) {
+          numbers.insert(numbers.end(), {position[n], walls.faces[n].flux});
+          range = {std::min(range.first, walls.faces[n].flux), std::max(range.second, walls.faces[n].flux)};
+          flow += walls.faces[n].flux * walls.faces[n].area;
+        }
+        const Real length = run.fields().description().length.factor;
+        const auto& series = run.series();
+        const auto total = series.find("total");
+        const std::string unit =
+            total && *total + 1 < series.columns.size() ? series.columns[*total + 1].unit : "";
+        Gnuplot plot(out);
+        plot.line("set title " +
+                  quoted(title_at(run, request, static_cast<Index>(run.fields().times().size()) - 1) +
+                         fmt::format(": {} lets in {:.4g}{}", request.of,
+                                     flow / std::pow(length, g.volume_dimension() - 1),
+                                     unit.empty() ? "" : " " + pretty_unit(unit))));
+        plot.line("set xlabel " + quoted(label(along, run.fields().description().length.unit)));
+        plot.line("set ylabel " + quoted(label("flux into the domain", walls.flux_unit)));
+        range = padded(request.range ? *request.range : range);
+        plot.line(fmt::format("set xrange [{}:{}]; set yrange [{}:{}]; set key off", position.front(),
+                              position.back() > position.front() ? position.back() : position.front() + 1,
+                              range.first, range.second));
+        plot.line(fmt::format("set arrow from graph 0, first 0 to graph 1, first 0 nohead lc rgb '{}' lw 1",
+                              faint));
+        plot.line(
+            fmt::format("plot '-' binary record=({}) format='%double%double' using 1:2 with {} lw 2.5 pt 7 "
+                        "ps 0.5 lc rgb '{}'",
+                        position.size(), position.size() <= 60 ? "linespoints" : "lines", accent().hex()));
+        plot.data(numbers);
+        plot.finish();
+      }};
 }
 
 }  // namespace williwaw::plot

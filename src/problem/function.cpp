@@ -20,19 +20,19 @@ Function Function::by_region(std::shared_ptr<const Regions> regions, std::vector
   for (const Function& p : parts) f.on_time_ = f.on_time_ || p.on_time_;
   f.regions_ = std::move(regions);
   f.parts_ = std::make_shared<const std::vector<Function>>(std::move(parts));
-  f.by_line_ = std::make_shared<const ByLine>([where = f.regions_, of = f.parts_](const Points& places, Real time,
-                                                                               std::span<Real> out) {
-    std::vector<int> labels(out.size());
-    where->labels(places, labels);
-    std::vector<Real> values(out.size());
-    for (std::size_t l = 0; l < of->size(); ++l) {
-      const int label = static_cast<int>(l);
-      if (std::ranges::find(labels, label) == labels.end()) continue;
-      (*of)[l].evaluate(places, time, values);
-      for (std::size_t i = 0; i < out.size(); ++i)
-        if (labels[i] == label) out[i] = values[i];
-    }
-  });
+  f.by_line_ = std::make_shared<const ByLine>(
+      [where = f.regions_, of = f.parts_](const Points& places, Real time, std::span<Real> out) {
+        std::vector<int> labels(out.size());
+        where->labels(places, labels);
+        std::vector<Real> values(out.size());
+        for (std::size_t l = 0; l < of->size(); ++l) {
+          const int label = static_cast<int>(l);
+          if (std::ranges::find(labels, label) == labels.end()) continue;
+          (*of)[l].evaluate(places, time, values);
+          for (std::size_t i = 0; i < out.size(); ++i)
+            if (labels[i] == label) out[i] = values[i];
+        }
+      });
   return f;
 }
 

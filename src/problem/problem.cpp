@@ -40,7 +40,8 @@ Problem& Problem::part(WallPart part) {
       throw InputError("part '" + part.name + "' belongs to '" + part.side +
                        "', which is neither a side nor a region that is cut out");
     if (side && periodic(*side))
-      throw InputError("part '" + part.name + "': side '" + part.side + "' is periodic and takes no condition");
+      throw InputError("part '" + part.name + "': side '" + part.side +
+                       "' is periodic and takes no condition");
   }
   if (!part.touching.empty() && regions_->find(part.touching) < 0)
     throw InputError("part '" + part.name + "' touches '" + part.touching + "', which is no region");

@@ -32,7 +32,7 @@ Wall Wall::operator+(const Wall& other) const {
 
 const std::vector<WallKind>& wall_kinds() {
   static const std::vector<WallKind> kinds{walls::dirichlet_kind(), walls::flux_kind(),
-                                           walls::gradient_kind(), walls::robin_kind(),
+                                           walls::gradient_kind(),  walls::robin_kind(),
                                            walls::radiation_kind(), walls::insulated_kind()};
   return kinds;
 }

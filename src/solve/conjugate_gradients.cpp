@@ -1,5 +1,5 @@
-// Conjugate gradients (Hestenes and Stiefel, 1952) on systems of faces, preconditioned by the diagonal or by a
-// multigrid cycle.
+// Conjugate gradients (Hestenes and Stiefel, 1952) on systems of faces, preconditioned by the diagonal or by
+// a multigrid cycle.
 #include <omp.h>
 
 #include <algorithm>
@@ -63,7 +63,8 @@ class ConjugateGradients final : public LinearSolver {
 
   void solve(std::span<const Real> right, std::span<Real> x) override {
     const Index n = static_cast<Index>(right.size());
-    const faces::View<double> a{extent_, periodic_, rank_, diagonal_.data(), {low_[0].data(), low_[1].data(), low_[2].data()}};
+    const faces::View<double> a{
+        extent_, periodic_, rank_, diagonal_.data(), {low_[0].data(), low_[1].data(), low_[2].data()}};
     r_.assign(right.begin(), right.end());
     p_.assign(right.size(), 0.0);
     ap_.resize(right.size());
@@ -79,8 +80,9 @@ class ConjugateGradients final : public LinearSolver {
       const Real product = precondition(n);
       // The cycle is rounded to single precision and so not quite the same each time: the product with the
       // change of r takes that into account (Polak and Ribière, 1969).
-      const Real changed =
-          k == 0 || !multigrid_ ? product : block_sum(n, threads_, [&](Index i) { return -length * ap_[i] * z(i); });
+      const Real changed = k == 0 || !multigrid_
+                               ? product
+                               : block_sum(n, threads_, [&](Index i) { return -length * ap_[i] * z(i); });
       const Real beta = k == 0 ? 0 : std::max(0.0, changed / last);
       last = product;
 #pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
@@ -96,7 +98,8 @@ class ConjugateGradients final : public LinearSolver {
       });
       convergence_.residuals.push_back(std::sqrt(square / first));
       convergence_.reached = square <= goal;
-      if (!std::isfinite(square)) throw SolverError("conjugate gradients broke down: the matrix is not one that has a solution");
+      if (!std::isfinite(square))
+        throw SolverError("conjugate gradients broke down: the matrix is not one that has a solution");
     }
     if (singular_) {
       std::span<Real> result = x;
@@ -118,7 +121,9 @@ class ConjugateGradients final : public LinearSolver {
       if (held_.empty() || !held_[i]) v[i] -= sum / count;
   }
 
-  Real z(Index i) const { return multigrid_ ? size_ * static_cast<Real>(z_[i]) : r_[i] / diagonal_[i]; }
+  Real z(Index i) const {
+    return multigrid_ ? size_ * static_cast<Real>(z_[i]) : r_[i] / diagonal_[i];
+  }
 
   Real precondition(Index n) {
     if (!multigrid_) return block_sum(n, threads_, [&](Index i) { return r_[i] * r_[i] / diagonal_[i]; });

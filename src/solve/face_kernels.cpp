@@ -58,10 +58,8 @@ Line<Number> line_of(const View<Number>& a, Index line) {
 template <int rank, class Number>
 [[gnu::always_inline]] inline Number across(const Line<Number>& l, const Number* x, Index i) {
   Number sum = 0;
-  if constexpr (rank > 1)
-    sum += l.joined[0][i] * x[l.offset[0] + i] + l.joined[1][i] * x[l.offset[1] + i];
-  if constexpr (rank > 2)
-    sum += l.joined[2][i] * x[l.offset[2] + i] + l.joined[3][i] * x[l.offset[3] + i];
+  if constexpr (rank > 1) sum += l.joined[0][i] * x[l.offset[0] + i] + l.joined[1][i] * x[l.offset[1] + i];
+  if constexpr (rank > 2) sum += l.joined[2][i] * x[l.offset[2] + i] + l.joined[3][i] * x[l.offset[3] + i];
   return sum;
 }
 
@@ -87,7 +85,8 @@ template <int rank, class Number>
 }
 
 template <int rank>
-[[gnu::always_inline]] inline double multiply_line(const Line<double>& l, const double* x, double* __restrict y) {
+[[gnu::always_inline]] inline double multiply_line(const Line<double>& l, const double* x,
+                                                   double* __restrict y) {
   double sum = 0;
 #pragma omp simd reduction(+ : sum)
   for (Index i = 1; i < l.count - 1; ++i) {
@@ -108,13 +107,14 @@ template <int rank>
                                                  float* __restrict r) {
 #pragma omp simd
   for (Index i = 1; i < l.count - 1; ++i) r[i] = b[i] - l.diagonal[i] * x[i] + around<rank>(l, x, i);
-  for (const Index i : {Index{0}, l.count - 1}) r[i] = b[i] - l.diagonal[i] * x[i] + around_end<rank>(l, x, i);
+  for (const Index i : {Index{0}, l.count - 1})
+    r[i] = b[i] - l.diagonal[i] * x[i] + around_end<rank>(l, x, i);
 }
 
 // Updates the unknowns i with (i + parity) even.
 template <int rank>
-[[gnu::always_inline]] inline void relax_line(const Line<float>& l, const float* inverse, float* x, const float* b,
-                                              Index parity, float* __restrict buffer) {
+[[gnu::always_inline]] inline void relax_line(const Line<float>& l, const float* inverse, float* x,
+                                              const float* b, Index parity, float* __restrict buffer) {
 #pragma omp simd
   for (Index i = 1; i < l.count - 1; ++i) buffer[i] = inverse[i] * (b[i] + around<rank>(l, x, i));
   for (const Index i : {Index{0}, l.count - 1}) buffer[i] = inverse[i] * (b[i] + around_end<rank>(l, x, i));
@@ -127,7 +127,9 @@ template <int rank>
 WILLIWAW_CLONES
 double multiply_one(const Line<double>& l, int rank, const double* x, double* y) {
   const Line<double> line = l;
-  return rank == 1 ? multiply_line<1>(line, x, y) : rank == 2 ? multiply_line<2>(line, x, y) : multiply_line<3>(line, x, y);
+  return rank == 1   ? multiply_line<1>(line, x, y)
+         : rank == 2 ? multiply_line<2>(line, x, y)
+                     : multiply_line<3>(line, x, y);
 }
 
 WILLIWAW_CLONES

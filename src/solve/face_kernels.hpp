@@ -30,7 +30,8 @@ Real multiply(const View<double>& a, const double* x, double* y, int threads);
 /// r = b − A·x
 void residual(const View<float>& a, const float* x, const float* b, float* r, int threads);
 /// Gauss-Seidel in two colours, the red unknowns (even sum of indices) first or last. From zero if `zero`.
-/// `inverse` holds 1/diagonal. Colours along a periodic axis of odd length meet at the seam, where it is Jacobi.
+/// `inverse` holds 1/diagonal. Colours along a periodic axis of odd length meet at the seam, where it is
+/// Jacobi.
 void relax(const View<float>& a, const float* inverse, float* x, const float* b, bool red_first, bool zero,
            int threads);
 

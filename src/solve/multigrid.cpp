@@ -12,8 +12,8 @@ namespace williwaw {
 namespace {
 
 constexpr Index coarsest_size = 64;
-// An axis is joined in pairs if its couplings are at least this share of the strongest axis'. Relaxation evens
-// out along strong couplings only.
+// An axis is joined in pairs if its couplings are at least this share of the strongest axis'. Relaxation
+// evens out along strong couplings only.
 constexpr double strong_enough = 0.3;
 
 int threads_for_size(Index size, int threads) {
@@ -43,13 +43,14 @@ float Hierarchy::Level::half_inside(Index n, Index at, int a) const {
   return between > 0 ? 0.5f / between : 0;
 }
 
-// What walls and storage add to the pair that n belongs to. A wall is further from the middle of the pair than
-// from n itself: its pull is in series with the half between.
+// What walls and storage add to the pair that n belongs to. A wall is further from the middle of the pair
+// than from n itself: its pull is in series with the half between.
 float Hierarchy::Level::excess_of_pair(Index n, const std::array<Index, 3>& at) const {
   const float pull = excess[n];
   if (!(pull > 0)) return pull;
   for (int a = 0; a < rank; ++a)
-    if (paired[a] && !(coupling(n, at[a], a, at[a] % 2 == 1) > 0)) return 1 / (1 / pull + half_inside(n, at[a], a));
+    if (paired[a] && !(coupling(n, at[a], a, at[a] % 2 == 1) > 0))
+      return 1 / (1 / pull + half_inside(n, at[a], a));
   return pull;
 }
 
@@ -64,8 +65,7 @@ void Hierarchy::Level::finish() {
       const Index n = extent[0] * line + i;
       const std::array<Index, 3> at{i, line % ny, line / ny};
       float sum = excess[n];
-      for (int a = 0; a < rank; ++a)
-        sum += coupling(n, at[a], a, false) + coupling(n, at[a], a, true);
+      for (int a = 0; a < rank; ++a) sum += coupling(n, at[a], a, false) + coupling(n, at[a], a, true);
       diagonal[n] = sum > 0 ? sum : 1;
       inverse[n] = sum > 0 ? 1 / sum : 0;  // what belongs to no one stays zero
     }
@@ -148,7 +148,8 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
               continue;
             }
             const Index size = fine.extent[a];
-            const Index next = second ? (at[a] + 1 < size ? at[a] + 1 : 0) : (at[a] > 0 ? at[a] - 1 : size - 1);
+            const Index next =
+                second ? (at[a] + 1 < size ? at[a] + 1 : 0) : (at[a] > 0 ? at[a] - 1 : size - 1);
             const Index m = n + (next - at[a]) * fine.stride(a);
             fine.lean[a][n] = own / (own + 1 / face + fine.half_inside(m, next, a));
           }
@@ -184,7 +185,8 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
         const Real low = system.lower[a][n], high = system.upper[a][n];
         signs = signs && low <= 0 && high <= 0;
         const Index other = low != 0 ? system.neighbour(n, a, false) : -1;
-        symmetric = symmetric && (other < 0 || std::abs(system.upper[a][other] - low) <= 1e-9 * std::abs(low));
+        symmetric =
+            symmetric && (other < 0 || std::abs(system.upper[a][other] - low) <= 1e-9 * std::abs(low));
         first.low[a][n] = static_cast<float>(-low * scale_);
         sum += low + high;
       }
@@ -208,8 +210,8 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
   factor_coarsest();
 }
 
-// Dense Cholesky of the coarsest system. A singular one gets a little on its diagonal; the mean that this lets
-// through is taken out again.
+// Dense Cholesky of the coarsest system. A singular one gets a little on its diagonal; the mean that this
+// lets through is taken out again.
 void Hierarchy::factor_coarsest() {
   const Level& level = levels_.back();
   const Index n = level.size();
@@ -296,7 +298,8 @@ void pair_up(Index fine, Index coarse, bool periodic, const float* lean, const f
   const Index inner = (fine - 2) / 2;
   for (Index I = 1; I < inner; ++I) {
     const Index i = 2 * I;
-    out[I] += (1 - lean[i]) * s[i] + (1 - lean[i + 1]) * s[i + 1] + lean[i - 1] * s[i - 1] + lean[i + 2] * s[i + 2];
+    out[I] +=
+        (1 - lean[i]) * s[i] + (1 - lean[i + 1]) * s[i + 1] + lean[i - 1] * s[i - 1] + lean[i + 2] * s[i + 2];
   }
   one(0);
   for (Index I = std::max<Index>(1, inner); I < coarse; ++I) one(I);
@@ -321,12 +324,12 @@ void Hierarchy::restrict_residual(const Level& fine, Level& coarse) {
           std::copy_n(fine.r.data() + start, nx, line.begin());
           for (const auto& [a, one] : {std::pair{1, y}, std::pair{2, z}}) {
             if (!fine.paired[a]) continue;
-            const float *lean = fine.lean[a].data() + start;
+            const float* lean = fine.lean[a].data() + start;
             const float from = one.own ? 1.0f : 0.0f, sign = one.own ? -1.0f : 1.0f;
             for (Index i = 0; i < nx; ++i) line[i] *= from + sign * lean[i];
           }
-          pair_up(nx, coarse.extent[0], fine.periodic[0], fine.paired[0] ? fine.lean[0].data() + start : nullptr,
-                  line.data(), out);
+          pair_up(nx, coarse.extent[0], fine.periodic[0],
+                  fine.paired[0] ? fine.lean[0].data() + start : nullptr, line.data(), out);
         }
     }
   }
@@ -415,7 +418,8 @@ void Hierarchy::apply(const std::vector<float>& r, std::vector<float>& z) {
 double Hierarchy::bytes() const {
   double sum = 0;
   for (const Level& l : levels_) {
-    std::size_t entries = l.diagonal.size() + l.inverse.size() + l.excess.size() + l.x.size() + l.b.size() + l.r.size();
+    std::size_t entries =
+        l.diagonal.size() + l.inverse.size() + l.excess.size() + l.x.size() + l.b.size() + l.r.size();
     for (int a = 0; a < 3; ++a) entries += l.low[a].size() + l.lean[a].size();
     sum += 4.0 * static_cast<double>(entries);
   }

@@ -95,7 +95,8 @@ class Separator {
   void find_couplings() {
     for (int a = 0; a < rank_; ++a) {
       SeparableAxis& axis = result_.axes[a];
-      for (Index i = axis.periodic ? 0 : 1; i < axis.count; ++i) axis.coupling[i] = -system_.lower[a][middle(a, i)];
+      for (Index i = axis.periodic ? 0 : 1; i < axis.count; ++i)
+        axis.coupling[i] = -system_.lower[a][middle(a, i)];
     }
   }
 
@@ -125,7 +126,8 @@ class Separator {
         if (at[a] == 0 && !axis.periodic) continue;
         const Real expected = axis.coupling[at[a]] * others(at, a);
         const Index below = system_.neighbour(n, a, false);
-        if (!close(-system_.lower[a][n], expected) || !close(-system_.upper[a][below], expected)) return false;
+        if (!close(-system_.lower[a][n], expected) || !close(-system_.upper[a][below], expected))
+          return false;
       }
       return true;
     });

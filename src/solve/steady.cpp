@@ -85,7 +85,8 @@ class SteadySolver {
  public:
   SteadySolver(Balance& balance, State& y, Real at, const SteadyRules& rules)
       : balance_(balance), y_(y), at_(at), rules_(rules), offers_(balance.offers()) {
-    if (!offers_.matrix) throw InputError("a steady state needs a matrix, which this equation does not offer");
+    if (!offers_.matrix)
+      throw InputError("a steady state needs a matrix, which this equation does not offer");
     outcome_.flows = Ledger(balance_.lines().size());
   }
 
@@ -117,7 +118,8 @@ class SteadySolver {
       size = move(step, r, size);
       floor_ = round_off();
       if (!iterates_ || !offers_.linear) outcome_.residuals.push_back(size / reference_);
-      if (!std::isfinite(size)) throw SolverError("the steady state could not be found: the residual is not finite");
+      if (!std::isfinite(size))
+        throw SolverError("the steady state could not be found: the residual is not finite");
       if (offers_.linear && size > 0.5 * before) break;  // round-off
       if (!offers_.linear && size >= before && size <= 1e-12 * reference_) break;
       if (iterates_ && offers_.linear && !converged_) break;
@@ -190,10 +192,12 @@ class SteadySolver {
     linear.relaxation = rules_.relaxation;
     linear.iterations = rules_.iterations;
     // What the whole solve must reach, whatever this step starts from.
-    linear.tolerance = std::min(0.1, (offers_.linear ? 0.5 : 0.1) * rules_.tolerance * reference_ / std::max(norm(r), 1e-300));
+    linear.tolerance = std::min(
+        0.1, (offers_.linear ? 0.5 : 0.1) * rules_.tolerance * reference_ / std::max(norm(r), 1e-300));
     solver_ = make_solver(kind, system, linear);
     iterates_ = solver_->convergence() != nullptr;
-    if (!name_only || kind == "sor") solver_->factor(system);
+    // Some tell by their factorization alone what they are, or that they cannot.
+    if (!name_only || kind == "sor" || kind == "transform") solver_->factor(system);
     return solver_->name();
   }
 
@@ -267,7 +271,8 @@ class SteadySolver {
   // Every piece that nothing fixes keeps what it stored at the start.
   void restore_means(const State& first) {
     if (floating_.pieces.empty()) return;
-    State q0(y_.size()), q1(y_.size()), zero(y_.size(), 0.0), one(y_.size(), 1.0), c0(y_.size()), c1(y_.size());
+    State q0(y_.size()), q1(y_.size()), zero(y_.size(), 0.0), one(y_.size(), 1.0), c0(y_.size()),
+        c1(y_.size());
     balance_.storage(first, at_, q0);
     balance_.storage(y_, at_, q1);
     balance_.storage(zero, at_, c0);

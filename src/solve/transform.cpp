@@ -12,8 +12,8 @@
 namespace williwaw {
 namespace {
 
-// How an axis is transformed: kinds of transform there and back, their scale, and the eigenvalue of mode k for
-// couplings of 1.
+// How an axis is transformed: kinds of transform there and back, their scale, and the eigenvalue of mode k
+// for couplings of 1.
 struct Transform {
   fftw_r2r_kind forward, backward;
   Real scale;
@@ -118,7 +118,8 @@ class FastTransform final : public LinearSolver {
     const auto transforms = parts ? transforms_of(*parts) : std::nullopt;
     if (!transforms)
       throw SolverError(
-          "fast transforms need a rectangle with the same material everywhere, even spacing along all axes but "
+          "fast transforms need a rectangle with the same material everywhere, even spacing along all axes "
+          "but "
           "one, and walls there that are held, insulated or periodic");
     parts_ = *parts;
     transforms_ = *transforms;
@@ -235,7 +236,8 @@ class FastTransform final : public LinearSolver {
       Real last = 0;
       for (Index i = 0; i < n; ++i) {
         const Real below = i > 0 ? axis.coupling[i] : 0, above = i + 1 < n ? axis.coupling[i + 1] : 0;
-        Real pivot = others * axis.weight[i] + below + above + axis.wall[i] - (i > 0 ? below * ratio[i - 1] : 0);
+        Real pivot =
+            others * axis.weight[i] + below + above + axis.wall[i] - (i > 0 ? below * ratio[i - 1] : 0);
         // A mean that nothing fixes shows in the very last pivot.
         const bool loose = i == n - 1 && std::abs(pivot) < 1e-12 * (below + above);
         ratio[i] = above / pivot;

@@ -107,7 +107,8 @@ void Closure::close(const std::vector<LawLine>& laws, const LawLine& sum) {
     // An unknown beyond the wall that it belongs to must not turn the law around.
     const Real along = std::max(sum.flux[f] + sum.value[f] * resistance, 0.1 * sum.flux[f]);
     if (!(along > 0))
-      throw InputError("an unknown lies beyond the wall '" + section_.name + "' that holds it: refine the grid");
+      throw InputError("an unknown lies beyond the wall '" + section_.name +
+                       "' that holds it: refine the grid");
     const Real alpha = sum.data[f] / along, beta = sum.value[f] / along;
     inflow_[f] = area * alpha;
     pull_[f] = area * beta;

@@ -83,13 +83,17 @@ namespace {
 class LineOfPaths {
  public:
   LineOfPaths(const Grid& grid, int axis, const Function& k, const Equation& equation, const Regions& regions)
-      : grid_(grid), slot_(grid.slot(axis)), k_(k), equation_(equation), regions_(regions), halves_(half_paths(grid.axis(axis))) {
+      : grid_(grid),
+        slot_(grid.slot(axis)),
+        k_(k),
+        equation_(equation),
+        regions_(regions),
+        halves_(half_paths(grid.axis(axis))) {
     for (const auto& face : halves_)
       for (const HalfPath& h : face) {
         gauss_.insert(gauss_.end(), h.gauss.begin(), h.gauss.end());
         const Real inset = 1e-7 * (h.to - h.from);
-        for (const Real p : {h.from + inset, h.to - inset})
-          ends_.push_back(grid.axis(axis).wrap(p));
+        for (const Real p : {h.from + inset, h.to - inset}) ends_.push_back(grid.axis(axis).wrap(p));
       }
     for (auto* p : {&gauss_places_, &end_places_}) {
       const auto& along = p == &gauss_places_ ? gauss_ : ends_;
@@ -109,12 +113,14 @@ class LineOfPaths {
     across_ = across;
     for (auto* p : {&gauss_places_, &end_places_})
       for (int a = 0; a < grid_.rank(); ++a)
-        if (const int slot = grid_.slot(a); slot != slot_) p->coordinate(slot).assign(p->coordinate(slot_).size(), across[slot]);
+        if (const int slot = grid_.slot(a); slot != slot_)
+          p->coordinate(slot).assign(p->coordinate(slot_).size(), across[slot]);
     k_.evaluate(gauss_places_, time, values_);
     for (std::size_t s = 0; s < values_.size(); ++s)
       if (!(values_[s] > 0))
         throw InputError("the conductivity or diffusivity must be above zero everywhere, but is " +
-                         to_text(values_[s]) + " at " + grid_.place_text(gauss_places_[static_cast<Index>(s)]));
+                         to_text(values_[s]) + " at " +
+                         grid_.place_text(gauss_places_[static_cast<Index>(s)]));
     if (!by_region_) return;
     regions_.labels(end_places_, end_labels_);
     regions_.labels(gauss_places_, gauss_labels_);
@@ -137,7 +143,8 @@ class LineOfPaths {
         continue;
       }
       const int first = end_labels_[s], last = end_labels_[s + 1];
-      if (last_label_ >= 0 && last_label_ != first) sum += contact_between(equation_, last_label_, first) / area;
+      if (last_label_ >= 0 && last_label_ != first)
+        sum += contact_between(equation_, last_label_, first) / area;
       last_label_ = last;
       if (first == last && gauss_labels_[s] == first && gauss_labels_[s + 1] == first)
         sum += h.weight[0] / values_[s] + h.weight[1] / values_[s + 1];
@@ -203,7 +210,9 @@ void Couplings::evaluate_faces(int axis) {
   auto& high = wall_resistance_high_[axis];
   low.clear();
   high.clear();
-  const auto pieces = [&](int a, Index i) { return a < grid_.rank() ? grid_.axis(a).pieces(i) : Pieces{{0, 1}}; };
+  const auto pieces = [&](int a, Index i) {
+    return a < grid_.rank() ? grid_.axis(a).pieces(i) : Pieces{{0, 1}};
+  };
   const auto measure = [&](int a, const Axis::Piece& p) {
     return a < grid_.rank() ? grid_.axis(a).measure(p.centre - 0.5 * p.width, p.centre + 0.5 * p.width) : 1.0;
   };
@@ -225,7 +234,8 @@ void Couplings::evaluate_faces(int axis) {
           const Real part = measure(first, p) * measure(second, q);
           whole += part;
           for (Index f = 0; f < count; ++f)
-            if (const Real resistance = line.resistance(f, areas[f]); resistance > 0) sums[f] += part / resistance;
+            if (const Real resistance = line.resistance(f, areas[f]); resistance > 0)
+              sums[f] += part / resistance;
         }
       for (Index f = 0; f < count; ++f) {
         std::array<Index, 3> at{};
@@ -276,7 +286,8 @@ void Couplings::integrate(const Function& density, Real time, std::span<Real> ou
   for (Index n = 0; n < grid_.count(); ++n)
     if (const Real share = outline_->share(n); share != 1) {
       // Regions' parts count only what is kept already.
-      const bool counted = density.regions() && std::ranges::binary_search(shares_.mixed(), n, {}, &RegionShares::Part::unknown);
+      const bool counted = density.regions() &&
+                           std::ranges::binary_search(shares_.mixed(), n, {}, &RegionShares::Part::unknown);
       out[n] *= share == 0 ? 0 : counted ? 1 : share;
     }
 }
@@ -325,7 +336,8 @@ void Couplings::wall_coefficients(const WallSection& section, std::vector<Real>&
     Point p = face.place;
     const auto at = grid_.position(face.unknown);
     for (int a = 0; a < grid_.rank(); ++a)
-      if (regions_->size() > 0) p[grid_.slot(a)] -= 1e-6 * grid_.axis(a).widths()[at[a]] * face.normal[grid_.slot(a)];
+      if (regions_->size() > 0)
+        p[grid_.slot(a)] -= 1e-6 * grid_.axis(a).widths()[at[a]] * face.normal[grid_.slot(a)];
     places.set(static_cast<Index>(f), p);
   }
   std::vector<Real> values(count);
@@ -364,7 +376,8 @@ Real Couplings::on_side(const WallFace& face) const {
   auto at = grid_.position(face.unknown);
   at[face.axis] = 0;
   const int first = face.axis == 0 ? 1 : 0, second = face.axis == 2 ? 1 : 2;
-  return (face.upper ? wall_resistance_high_ : wall_resistance_low_)[face.axis][at[first] + grid_.size(first) * at[second]];
+  return (face.upper ? wall_resistance_high_
+                     : wall_resistance_low_)[face.axis][at[first] + grid_.size(first) * at[second]];
 }
 
 void integrate_over_volumes(const Grid& grid, const Function& function, Real time, std::span<Real> out) {
@@ -375,7 +388,8 @@ void integrate_over_volumes(const Grid& grid, const Function& function, Real tim
   for (Index i = 0; i < nx; ++i)
     for (const auto& piece : grid.axis(0).pieces(i)) {
       centres.push_back(piece.centre);
-      widths.push_back(grid.axis(0).measure(piece.centre - 0.5 * piece.width, piece.centre + 0.5 * piece.width));
+      widths.push_back(
+          grid.axis(0).measure(piece.centre - 0.5 * piece.width, piece.centre + 0.5 * piece.width));
       owner.push_back(i);
     }
   const auto across = [&](int a, Index i) {

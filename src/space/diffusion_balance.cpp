@@ -157,7 +157,8 @@ void DiffusionBalance::evaluate_points(Real at) {
   for (std::size_t p = 0; p < points_.size(); ++p) {
     points_[p].rate = given[p].rate(given[p].at, at);
     if (!std::isfinite(points_[p].rate))
-      throw InputError("the rate of point '" + given[p].name + "' is not a finite number at time " + to_text(at));
+      throw InputError("the rate of point '" + given[p].name + "' is not a finite number at time " +
+                       to_text(at));
     count_source(points_[p].rate, points_[p].unknown);
   }
 }
@@ -265,7 +266,8 @@ void DiffusionBalance::add_source(Index j, Index k, const Add& add) const {
       add(points_[p].unknown % nx, points_[p].rate);
 }
 
-Totals DiffusionBalance::line_totals(const Real* u, Index line, Index j, Index k, Index first, Index count) const {
+Totals DiffusionBalance::line_totals(const Real* u, Index line, Index j, Index k, Index first,
+                                     Index count) const {
   const Index start = grid().size(0) * line + first;
   const bool cut = !couplings_.volumes().empty();
   return kernels::total(count, u + first,
@@ -320,8 +322,8 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
     if (once)
       totals.add(separable ? kernels::step_separable_counted(sweep.separable(j, k), rank, step / storage,
                                                              measures, across, storage, next)
-                           : kernels::step_general_counted(sweep.general(j, k), rank, step, capacity, measures,
-                                                           across, next));
+                           : kernels::step_general_counted(sweep.general(j, k), rank, step, capacity,
+                                                           measures, across, next));
     else if (separable)
       kernels::step_separable(sweep.separable(j, k), rank, step / storage, next);
     else
@@ -338,7 +340,8 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
       totals.add(line_totals(next, line, j, k, 0, 1));
       totals.add(line_totals(next, line, j, k, nx - 1, 1));
     } else {
-      each_run(line, [&](Index first, Index count) { totals.add(line_totals(next, line, j, k, first, count)); });
+      each_run(line,
+               [&](Index first, Index count) { totals.add(line_totals(next, line, j, k, first, count)); });
     }
   });
   sweep.collect(amounts, step);

@@ -43,7 +43,8 @@ Real DiffusionBalance::choose_held(const std::vector<Holder>& holders) const {
   if (holders.size() == 1) return value(holders[0]);
   for (const std::string& name : problem_.corners)
     for (const Holder& h : holders)
-      if (const WallSection& s = closures_[h.closure].section(); s.name == name || s.side == name) return value(h);
+      if (const WallSection& s = closures_[h.closure].section(); s.name == name || s.side == name)
+        return value(h);
   Real sum = 0;
   std::vector<std::size_t> heard;
   for (const Holder& h : holders)

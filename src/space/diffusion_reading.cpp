@@ -76,13 +76,15 @@ std::optional<std::vector<AxisOperator>> DiffusionBalance::axis_operators(Real a
     for (Index i = 0; i < axis.size(); ++i)
       op.diagonal.push_back(k * (couplings_.before(a)[i] + couplings_.after(a)[i]) / storage);
     for (Index i = 1; i < axis.size(); ++i)
-      op.off_diagonal.push_back(-k / (axis.resistances()[i] * storage * std::sqrt(widths[i] * widths[i - 1])));
+      op.off_diagonal.push_back(-k /
+                                (axis.resistances()[i] * storage * std::sqrt(widths[i] * widths[i - 1])));
     if (axis.periodic())
       op.corner = -k / (axis.resistances().front() * storage * std::sqrt(widths.front() * widths.back()));
     for (const auto& wall : closures_) {
       if (wall.faces() == 0 || wall.face(0).axis != a) continue;
       const bool upper = wall.face(0).upper;
-      if (wall.faces() != static_cast<Index>(grid().unknowns_at({a, upper}).size())) return std::nullopt;  // a part of it
+      if (wall.faces() != static_cast<Index>(grid().unknowns_at({a, upper}).size()))
+        return std::nullopt;  // a part of it
       if (wall.pins()) {
         (upper ? end : first) += upper ? -1 : 1;
         continue;
@@ -160,8 +162,10 @@ std::vector<Real> DiffusionBalance::section_flows(std::size_t section, const Sta
   State lacking(y.size());
   Ledger ignored(lines_.size());
   const Closure& wall = closures_[section];
-  if (wall.pins()) rate(y, at, Parts::all(), lacking, ignored);
-  else prepare(at, y);
+  if (wall.pins())
+    rate(y, at, Parts::all(), lacking, ignored);
+  else
+    prepare(at, y);
   std::map<Index, Real> held_area;
   for (const auto& other : closures_)
     for (Index f = 0; f < other.faces(); ++f)
@@ -178,8 +182,9 @@ std::vector<Real> DiffusionBalance::section_flows(std::size_t section, const Sta
 const Closure* DiffusionBalance::closure(Side side, Real at) {
   prepare(at);
   held_values(at);
-  const auto found = std::ranges::find(closures_, grid().side_name(side),
-                                       [](const Closure& c) -> const std::string& { return c.section().name; });
+  const auto found =
+      std::ranges::find(closures_, grid().side_name(side),
+                        [](const Closure& c) -> const std::string& { return c.section().name; });
   return found == closures_.end() ? nullptr : &*found;
 }
 

@@ -61,7 +61,8 @@ std::vector<Change> changes(const Regions& regions, const Point& from, const Poi
 Real contact_between(const Equation& equation, int first, int second) {
   Real sum = 0;
   for (const Contact& c : equation.contacts)
-    if ((c.first == first && c.second == second) || (c.first == second && c.second == first)) sum += c.resistance;
+    if ((c.first == first && c.second == second) || (c.first == second && c.second == first))
+      sum += c.resistance;
   return sum;
 }
 

@@ -1,8 +1,9 @@
-// Resistances along paths: ∫ ds/k between two unknowns, with the contacts between materials crossed on the way.
+// Resistances along paths: ∫ ds/k between two unknowns, with the contacts between materials crossed on the
+// way.
 #pragma once
 
-#include "williwaw/problem/equation.hpp"
 #include "williwaw/grid/grid.hpp"
+#include "williwaw/problem/equation.hpp"
 
 namespace williwaw {
 

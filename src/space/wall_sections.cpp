@@ -6,8 +6,8 @@ namespace williwaw {
 
 namespace {
 
-// A face and the places that decide to which part it belongs: unknowns at nodes have faces that reach over two
-// intervals, and a part may end between them.
+// A face and the places that decide to which part it belongs: unknowns at nodes have faces that reach over
+// two intervals, and a part may end between them.
 struct Piece {
   WallFace face;
   Point middle;
@@ -17,7 +17,8 @@ class Sorter {
  public:
   explicit Sorter(const Problem& problem) : problem_(problem), grid_(problem.grid()) {
     for (const Side side : grid_.sides())
-      if (!problem.periodic(side)) sections_.push_back({grid_.side_name(side), grid_.side_name(side), problem.wall(side), {}});
+      if (!problem.periodic(side))
+        sections_.push_back({grid_.side_name(side), grid_.side_name(side), problem.wall(side), {}});
     for (Index r = 0; r < problem.regions().size(); ++r)
       if (const Region& region = problem.regions()[r]; !region.active)
         sections_.push_back({region.name, region.name, problem.cut_wall(r), {}});
@@ -26,7 +27,8 @@ class Sorter {
   }
 
   std::size_t find(const std::string& side) const {
-    return static_cast<std::size_t>(std::ranges::find(sections_, side, &WallSection::name) - sections_.begin());
+    return static_cast<std::size_t>(std::ranges::find(sections_, side, &WallSection::name) -
+                                    sections_.begin());
   }
 
   // The last part that the face belongs to, or its side.
@@ -39,8 +41,8 @@ class Sorter {
         // Looked at a little inside, where the material is.
         Point within = middle;
         for (int a = 0; a < grid_.rank(); ++a)
-          within[grid_.slot(a)] -= 1e-3 * grid_.axis(a).widths()[grid_.position(face.unknown)[a]] *
-                                   face.normal[grid_.slot(a)];
+          within[grid_.slot(a)] -=
+              1e-3 * grid_.axis(a).widths()[grid_.position(face.unknown)[a]] * face.normal[grid_.slot(a)];
         const int label = problem_.regions().label(within);
         if (label == 0 || problem_.regions()[label - 1].name != part.touching) continue;
       }
@@ -86,7 +88,8 @@ class Sorter {
     const auto at = grid_.position(face.unknown);
     std::array<std::vector<Axis::Piece>, 3> across;
     for (int a = 0; a < 3; ++a)
-      across[a] = a < grid_.rank() && a != face.axis ? grid_.axis(a).pieces(at[a]) : std::vector<Axis::Piece>{{0, 1}};
+      across[a] =
+          a < grid_.rank() && a != face.axis ? grid_.axis(a).pieces(at[a]) : std::vector<Axis::Piece>{{0, 1}};
     std::vector<std::pair<std::size_t, Real>> shares;  // section and measure
     Real whole = 0;
     for (const auto& x : across[0])
@@ -98,7 +101,8 @@ class Sorter {
           for (int a = 0; a < grid_.rank(); ++a) {
             if (a == face.axis) continue;
             middle[grid_.slot(a)] = piece[a].centre;
-            measure *= grid_.axis(a).measure(piece[a].centre - 0.5 * piece[a].width, piece[a].centre + 0.5 * piece[a].width);
+            measure *= grid_.axis(a).measure(piece[a].centre - 0.5 * piece[a].width,
+                                             piece[a].centre + 0.5 * piece[a].width);
           }
           const std::size_t section = section_of(side, face, middle);
           const auto known = std::ranges::find(shares, section, &std::pair<std::size_t, Real>::first);
@@ -140,7 +144,8 @@ class Sorter {
     std::vector<char> result;
     for (const Facet& facet : outline.facets())
       result.push_back(
-          sections_[section_of(problem_.regions()[facet.region].name, face_of(facet), facet.centre)].wall.holds());
+          sections_[section_of(problem_.regions()[facet.region].name, face_of(facet), facet.centre)]
+              .wall.holds());
     return result;
   }
 

@@ -22,7 +22,8 @@ std::string header(const std::string& name, const std::string& unit) {
 std::string place_cells(const Grid& g, Index n) {
   const auto at = g.position(n);
   std::string result;
-  for (int a = 0; a < g.rank(); ++a) result += fmt::format("{}{:.10g}", a == 0 ? "" : ",", g.axis(a).points()[at[a]]);
+  for (int a = 0; a < g.rank(); ++a)
+    result += fmt::format("{}{:.10g}", a == 0 ? "" : ",", g.axis(a).points()[at[a]]);
   return result;
 }
 
@@ -55,12 +56,14 @@ std::string wide_table(const FieldReader& fields, const std::vector<Index>& reco
 
 std::string tall_table(const FieldReader& fields, const std::vector<Index>& records) {
   const auto& d = fields.description();
-  std::string text = header("t", d.time.unit) + "," + place_header(fields) + "," + header(d.unknown, d.value.unit) + "\n";
+  std::string text =
+      header("t", d.time.unit) + "," + place_header(fields) + "," + header(d.unknown, d.value.unit) + "\n";
   for (const Index r : records) {
     const auto values = fields.field(r).values();
     for (Index n = 0; n < fields.grid().count(); ++n)
       if (!std::isnan(values[n]))
-        text += fmt::format("{:.10g},{},{:.10g}\n", fields.times()[r], place_cells(fields.grid(), n), values[n]);
+        text +=
+            fmt::format("{:.10g},{},{:.10g}\n", fields.times()[r], place_cells(fields.grid(), n), values[n]);
   }
   return text;
 }
@@ -82,13 +85,15 @@ std::string base64(const std::vector<unsigned char>& bytes) {
 
 // A data array of VTK XML: the number of bytes, then the values, encoded together.
 template <class Number>
-std::string data_array(const std::string& type, const std::string& name, int components, const std::vector<Number>& values) {
+std::string data_array(const std::string& type, const std::string& name, int components,
+                       const std::vector<Number>& values) {
   const std::uint64_t size = values.size() * sizeof(Number);
   std::vector<unsigned char> bytes(sizeof size + size);
   std::memcpy(bytes.data(), &size, sizeof size);
   if (size > 0) std::memcpy(bytes.data() + sizeof size, values.data(), size);
-  return fmt::format("<DataArray type=\"{}\" Name=\"{}\" NumberOfComponents=\"{}\" format=\"binary\">{}</DataArray>\n", type,
-                     name, components, base64(bytes));
+  return fmt::format("<DataArray type=\"{}\" Name=\"{}\"{} format=\"binary\">{}</DataArray>\n", type, name,
+                     components == 1 ? "" : fmt::format(" NumberOfComponents=\"{}\"", components),
+                     base64(bytes));
 }
 
 // Corners of the boxes between marks, and which of those boxes are drawn.
@@ -108,7 +113,9 @@ Mesh mesh_of(const Field& field) {
     corners[a] = boxes[a] + 1;
   }
   Mesh mesh;
-  const auto value = [&](Index i, Index j, Index k) { return field.at(i % g.size(0), j % g.size(1), k % g.size(2)); };
+  const auto value = [&](Index i, Index j, Index k) {
+    return field.at(i % g.size(0), j % g.size(1), k % g.size(2));
+  };
   for (Index k = 0; k < corners[2]; ++k)
     for (Index j = 0; j < corners[1]; ++j)
       for (Index i = 0; i < corners[0]; ++i) {
@@ -145,21 +152,28 @@ Mesh mesh_of(const Field& field) {
 std::string vtu_text(const Field& field, const std::string& name) {
   const Mesh m = mesh_of(field);
   const bool cells = field.grid().unknowns() == Unknowns::cells;
-  std::string text = "<?xml version=\"1.0\"?>\n<VTKFile type=\"UnstructuredGrid\" version=\"1.0\" byte_order=\"LittleEndian\" "
-                     "header_type=\"UInt64\">\n<UnstructuredGrid>\n";
-  text += fmt::format("<Piece NumberOfPoints=\"{}\" NumberOfCells=\"{}\">\n", m.points.size() / 3, m.types.size());
+  std::string text =
+      "<?xml version=\"1.0\"?>\n<VTKFile type=\"UnstructuredGrid\" version=\"1.0\" "
+      "byte_order=\"LittleEndian\" "
+      "header_type=\"UInt64\">\n<UnstructuredGrid>\n";
+  text += fmt::format("<Piece NumberOfPoints=\"{}\" NumberOfCells=\"{}\">\n", m.points.size() / 3,
+                      m.types.size());
   text += "<Points>\n" + data_array("Float64", "Points", 3, m.points) + "</Points>\n<Cells>\n";
-  text += data_array("Int64", "connectivity", 1, m.connectivity) + data_array("Int64", "offsets", 1, m.offsets) +
-          data_array("UInt8", "types", 1, m.types) + "</Cells>\n";
+  text += data_array("Int64", "connectivity", 1, m.connectivity) +
+          data_array("Int64", "offsets", 1, m.offsets) + data_array("UInt8", "types", 1, m.types) +
+          "</Cells>\n";
   if (cells)
-    text += "<CellData Scalars=\"" + name + "\">\n" + data_array("Float64", name, 1, m.cell_values) + "</CellData>\n";
+    text += "<CellData Scalars=\"" + name + "\">\n" + data_array("Float64", name, 1, m.cell_values) +
+            "</CellData>\n";
   else
-    text += "<PointData Scalars=\"" + name + "\">\n" + data_array("Float64", name, 1, m.point_values) + "</PointData>\n";
+    text += "<PointData Scalars=\"" + name + "\">\n" + data_array("Float64", name, 1, m.point_values) +
+            "</PointData>\n";
   return text + "</Piece>\n</UnstructuredGrid>\n</VTKFile>\n";
 }
 
 // NumPy's format 1.0: a magic string, the length of a header that ends on a multiple of 64, the header, data.
-void write_npy(const std::filesystem::path& file, const std::vector<std::size_t>& shape, const std::vector<Real>& values) {
+void write_npy(const std::filesystem::path& file, const std::vector<std::size_t>& shape,
+               const std::vector<Real>& values) {
   std::string dimensions;
   for (const std::size_t n : shape) dimensions += std::to_string(n) + ",";
   std::string about = "{'descr': '<f8', 'fortran_order': False, 'shape': (" + dimensions + "), }";
@@ -185,11 +199,13 @@ Files export_csv(const FieldReader& fields, const std::vector<Index>& records, T
   return {file};
 }
 
-Files export_vtk(const FieldReader& fields, const std::vector<Index>& records, const std::filesystem::path& folder) {
+Files export_vtk(const FieldReader& fields, const std::vector<Index>& records,
+                 const std::filesystem::path& folder) {
   std::filesystem::create_directories(folder);
   const std::string& name = fields.description().unknown;
   Files files;
-  std::string collection = "<?xml version=\"1.0\"?>\n<VTKFile type=\"Collection\" version=\"1.0\">\n<Collection>\n";
+  std::string collection =
+      "<?xml version=\"1.0\"?>\n<VTKFile type=\"Collection\" version=\"1.0\">\n<Collection>\n";
   for (std::size_t n = 0; n < records.size(); ++n) {
     files.push_back(folder / fmt::format("{}-{:04}.vtu", name, n));
     write_file(files.back(), vtu_text(fields.field(records[n]), name));
@@ -201,7 +217,8 @@ Files export_vtk(const FieldReader& fields, const std::vector<Index>& records, c
   return files;
 }
 
-Files export_npy(const FieldReader& fields, const std::vector<Index>& records, const std::filesystem::path& folder) {
+Files export_npy(const FieldReader& fields, const std::vector<Index>& records,
+                 const std::filesystem::path& folder) {
   std::filesystem::create_directories(folder);
   const Grid& g = fields.grid();
   Files files{folder / (fields.description().unknown + ".npy"), folder / "t.npy"};
@@ -217,7 +234,8 @@ Files export_npy(const FieldReader& fields, const std::vector<Index>& records, c
   write_npy(files[1], {times.size()}, times);
   for (int a = 0; a < g.rank(); ++a) {
     files.push_back(folder / (g.axis(a).name() + ".npy"));
-    write_npy(files.back(), {static_cast<std::size_t>(g.size(a))}, {g.axis(a).points().begin(), g.axis(a).points().end()});
+    write_npy(files.back(), {static_cast<std::size_t>(g.size(a))},
+              {g.axis(a).points().begin(), g.axis(a).points().end()});
   }
   return files;
 }

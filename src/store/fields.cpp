@@ -63,7 +63,8 @@ struct FieldWriter::Open {
     const int id = nc->variable(axis.name(), {dimension});
     const int bounds = nc->variable(axis.name() + "_bounds", {dimension, pair});
     if (!about.length.unit.empty()) nc->attribute(id, "units", about.length.unit);
-    if (axis.name() != "r") nc->attribute(id, "axis", std::string(1, static_cast<char>(axis.name()[0] - 'x' + 'X')));
+    if (axis.name() != "r")
+      nc->attribute(id, "axis", std::string(1, static_cast<char>(axis.name()[0] - 'x' + 'X')));
     nc->attribute(id, "long_name", "position along " + axis.name());
     nc->attribute(id, "bounds", axis.name() + "_bounds");
     nc->attribute(id, "periodic", axis.periodic() ? 1 : 0);

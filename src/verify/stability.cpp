@@ -155,7 +155,8 @@ Spectrum spectrum(DiffusionBalance& balance, Real at) {
 
 bool data_vary(const Problem& problem) {
   const Equation& e = problem.equation();
-  return e.source.depends_on_time() || problem.walls_depend_on_time() || (e.reaction && e.reaction->on_time) ||
+  return e.source.depends_on_time() || problem.walls_depend_on_time() ||
+         (e.reaction && e.reaction->on_time) ||
          std::ranges::any_of(e.points, [](const PointSource& p) { return p.rate.depends_on_time(); });
 }
 

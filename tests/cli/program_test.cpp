@@ -101,7 +101,24 @@ TEST_CASE("what cannot be drawn is said in words") {
   CHECK(complaint("plot hut-floor.out map") ==
         "a map needs two axes; in one dimension use profiles or spacetime\n");
   CHECK(complaint("plot hut-floor.out contours") ==
-        "there is no figure called 'contours' yet; there are profiles, map, spacetime and series\n");
+        "contours need two axes; in one dimension use profiles or spacetime\n");
+  CHECK(complaint("plot hut-floor.out strip") ==
+        "there is no figure called 'strip' yet; there are profiles, map, contours, surface, slices, "
+        "outer-faces, "
+        "spacetime, series, budget, residuals, wall\n");
+  CHECK(complaint("plot hut-floor.out slices") ==
+        "slices need a block, with three axes; on a plan use map, contours or surface\n");
+  CHECK(complaint("plot hut-floor.out residuals").find("they belong to [steady]") != std::string::npos);
+  CHECK(complaint("plot hut-floor.out wall --of west").find("on plans only") != std::string::npos);
+  CHECK(complaint("export hut-floor.out --to csv --times \"17 min\"")
+            .find("nothing was recorded at 17 min; the nearest") != std::string::npos);
+  CHECK(complaint("export hut-floor.out --to xls").find("--to") != std::string::npos);
+  CHECK(complaint("export hut-floor.out --to npy --layout wide") == "--layout belongs to --to csv\n");
+  CHECK(complaint("sweep " + cases + "/hut-floor.toml --vary time.step").find("is not KEY=A,B,C") !=
+        std::string::npos);
+  CHECK(
+      complaint("sweep " + cases + "/hut-floor.toml --vary time.scheme=leap").find("unknown value 'leap'") !=
+      std::string::npos);
   CHECK(complaint("plot hut-floor.out series --of mast").find("has no column called 'mast'") !=
         std::string::npos);
   CHECK(complaint("plot hut-floor.out --times soon") ==
@@ -113,8 +130,78 @@ TEST_CASE("what cannot be drawn is said in words") {
   CHECK(complaint("film hut-floor.out -o film.mp4").find("not there yet") != std::string::npos);
 }
 
+TEST_CASE("a steady case: checked, run, its budget, its walls and its figures") {
+  const auto folder = fresh_folder("steady");
+  const Printed check = williwaw_in(folder, "check " + cases + "/cellar.toml");
+  CHECK(check.code == 0);
+  for (const char* line :
+       {"cellar              cut out, 48 m^2; its outline 14 m; exact along the grid's faces",
+        "tank                cut out, 15.2", "half the spacing would change these by 0.0",
+        "cellar door  exchange with 4 degC by coefficient 6 W/m^2/K   (part of cellar)   (8 faces, 2 m)",
+        "conjugate gradients with multigrid  (chosen automatically)",
+        "has fallen to 1e-10 of that of a uniform field"})
+    CHECK_MESSAGE(check.out.find(line) != std::string::npos, line);
+  const Printed run = williwaw_in(folder, "run --json " + cases + "/cellar.toml");
+  CHECK(run.code == 0);
+  const Json json(run.out);
+  CHECK(json.at("/end/the steady state") == "true");
+  CHECK(json.number("/budget/comes in/value") ==
+        doctest::Approx(json.number("/budget/goes out/value")).epsilon(1e-9));
+  CHECK(json.number("/budget/from point borehole 3/value") == doctest::Approx(-12));
+  CHECK(std::abs(json.number("/budget/left by the solver/value")) < 1e-6);
+  CHECK(text_of(folder / "cellar.out" / "walls.csv")
+            .starts_with("wall,x [m],y [m],area [m],flux [W/m^2],temperature on the wall [degC]\n"));
+  for (const char* figure : {"contours", "budget", "wall-cellar", "residuals"})
+    CHECK(std::filesystem::exists(folder / "cellar.out" / "figures" / (std::string(figure) + ".png")));
+  // A tolerance that is not met is not hidden.
+  const Printed hasty = williwaw_in(
+      folder,
+      "run " + cases + "/cellar.toml --set steady.solver=jacobi --set steady.iterations=50 --set figure=[]");
+  CHECK(hasty.code == 4);
+  CHECK(hasty.error.find("was not reached: after 50 iterations") != std::string::npos);
+  CHECK(hasty.out.find("error left") != std::string::npos);
+  CHECK(
+      williwaw_in(folder, "check --at 2,2 " + cases + "/cellar.toml").out.find("is cut out of the domain") !=
+      std::string::npos);
+}
+
+TEST_CASE("sweep runs one key over values: one table, one figure, and says what cannot be done") {
+  const auto folder = fresh_folder("sweep");
+  const Printed solvers =
+      williwaw_in(folder, "sweep " + cases + "/cellar.toml --vary steady.solver=multigrid,cg,transform");
+  CHECK(solvers.code == 4);
+  CHECK(solvers.out.find("multigrid      reached") != std::string::npos);
+  CHECK(solvers.out.find("transform      cannot       fast transforms need") != std::string::npos);
+  CHECK(std::filesystem::exists(folder / "cellar.sweep" / "residuals.png"));
+  const Printed schemes = williwaw_in(
+      folder, "sweep --json " + cases +
+                  "/hut-floor.toml --vary time.scheme=crank-nicolson,implicit-euler --set figure=[]");
+  CHECK(schemes.code == 0);
+  const Json json(schemes.out);
+  CHECK(json.at("/implicit-euler/verdict") == "\"stable\"");
+  CHECK(json.number("/crank-nicolson/mean") ==
+        doctest::Approx(json.number("/implicit-euler/mean")).epsilon(0.1));
+  CHECK(std::filesystem::exists(folder / "hut-floor.sweep" / "profiles.png"));
+  CHECK(std::filesystem::exists(folder / "hut-floor.sweep" / "time.scheme-implicit-euler" / "series.csv"));
+}
+
+TEST_CASE("until = \"settled\" ends when the asked share of the way is done") {
+  const auto folder = fresh_folder("settled");
+  const Printed run = williwaw_in(
+      folder, "run --json " + cases +
+                  "/hut-floor.toml --set time.until=settled --set figure=[] --set settled.fraction=0.95");
+  CHECK(run.code == 0);
+  const Json json(run.out);
+  CHECK(json.at("/end/the run") == "\"reached its end\"");
+  // What the slowest mode alone would need, from below and above.
+  CHECK(json.number("/settled?/95 % of the way/value") ==
+        doctest::Approx(json.number("/end/time/value")).epsilon(1e-3));
+  CHECK(json.number("/end/time/value") > 10 * 3600);
+  CHECK(json.number("/end/time/value") < 60 * 3600);
+}
+
 TEST_CASE("commands that come later say so, unknown ones are refused") {
-  for (const std::string command : {"converge", "sweep", "compare", "export"}) {
+  for (const std::string command : {"converge", "compare"}) {
     const Printed printed = williwaw_in(".", command + " x --vary a=1");
     CHECK(printed.code == 2);
     CHECK(printed.error == "the command '" + command + "' is not there yet\n");

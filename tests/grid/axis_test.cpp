@@ -54,8 +54,8 @@ TEST_CASE("an axis far from the origin is still recognised as uniform") {
 }
 
 TEST_CASE("axes that cannot be are refused with the reason") {
-  CHECK_THROWS_WITH_AS(Axis("q", {0, 1}, Unknowns::cells), "axis 'q': an axis is called x, y or z, or r where coordinates are round",
-                       InputError);
+  CHECK_THROWS_WITH_AS(Axis("q", {0, 1}, Unknowns::cells),
+                       "axis 'q': an axis is called x, y or z, or r where coordinates are round", InputError);
   CHECK_THROWS_WITH_AS(Axis("x", {0}, Unknowns::cells), "axis x: one interval at least is needed",
                        InputError);
   CHECK_THROWS_WITH_AS(Axis("x", {0, 2, 1}, Unknowns::cells),

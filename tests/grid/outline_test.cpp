@@ -13,7 +13,9 @@ Grid square(Index n, Unknowns u) {
 }
 
 Regions disc(Real radius, Point middle) {
-  return Regions({{"disc", inside([=](Point p) { return std::hypot(p.x - middle.x, p.y - middle.y) < radius; }), false, "", false}});
+  return Regions(
+      {{"disc", inside([=](Point p) { return std::hypot(p.x - middle.x, p.y - middle.y) < radius; }), false,
+        "", false}});
 }
 
 Real order(Real coarse, Real fine) {
@@ -52,9 +54,11 @@ TEST_CASE("area and length of a disc cut out by formula converge at second order
 }
 
 TEST_CASE("a ball cut out of a block: volume and surface") {
-  const Grid g({Axis::uniform("x", -1, 1, 12, Unknowns::cells), Axis::uniform("y", -1, 1, 12, Unknowns::cells),
+  const Grid g({Axis::uniform("x", -1, 1, 12, Unknowns::cells),
+                Axis::uniform("y", -1, 1, 12, Unknowns::cells),
                 Axis::uniform("z", -1, 1, 12, Unknowns::cells)});
-  const Regions ball({{"ball", inside([](Point p) { return p.x * p.x + p.y * p.y + p.z * p.z < 0.49; }), false, "", false}});
+  const Regions ball(
+      {{"ball", inside([](Point p) { return p.x * p.x + p.y * p.y + p.z * p.z < 0.49; }), false, "", false}});
   const Outline o(g, ball);
   CHECK(o.measure().cut[0] == doctest::Approx(4 * M_PI / 3 * 0.343).epsilon(0.01));
   CHECK(o.measure().exposed[0] == doctest::Approx(4 * M_PI * 0.49).epsilon(0.01));
@@ -76,7 +80,9 @@ TEST_CASE("outlines along faces of the grid are exact, whichever way the formula
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes})
     for (const bool closed : {false, true}) {
       const Grid g = square(8, u);
-      const Regions corner({{"corner", inside([closed](Point p) { return closed ? p.x >= 0.25 && p.y >= -0.5 : p.x > 0.25 && p.y > -0.5; }),
+      const Regions corner({{"corner", inside([closed](Point p) {
+                               return closed ? p.x >= 0.25 && p.y >= -0.5 : p.x > 0.25 && p.y > -0.5;
+                             }),
                              false, "", false}});
       const Outline o(g, corner);
       CHECK(o.measure().cut[0] == doctest::Approx(0.75 * 1.5).epsilon(1e-9));
@@ -102,21 +108,24 @@ TEST_CASE("pieces of a domain that a cut leaves") {
 
 TEST_CASE("regions: labels, precedence, and what is refused") {
   const Grid g = square(10, Unknowns::cells);
-  const Where left = inside([](Point p) { return p.x < 0.1; }), low = inside([](Point p) { return p.y < 0.1; });
+  const Where left = inside([](Point p) { return p.x < 0.1; }),
+              low = inside([](Point p) { return p.y < 0.1; });
   const Regions over({{"left", left}, {"low", low, true, "left"}});
   over.check(g);
   CHECK(over.label({-0.5, 0.5, 0}) == 1);
   CHECK(over.label({-0.5, -0.5, 0}) == 2);
   CHECK(over.label({0.5, 0.5, 0}) == 0);
   CHECK(over.name_of(2) == "'low'");
-  CHECK_THROWS_WITH_AS(Regions({{"left", left}, {"low", low}}).check(g),
-                       "regions 'left' and 'low' overlap at x = -0.9, y = -0.9: say which one counts there with over = \"..\"",
-                       InputError);
+  CHECK_THROWS_WITH_AS(
+      Regions({{"left", left}, {"low", low}}).check(g),
+      "regions 'left' and 'low' overlap at x = -0.9, y = -0.9: say which one counts there with over = \"..\"",
+      InputError);
   CHECK_THROWS_AS(Regions({{"nowhere", inside([](Point p) { return p.x > 2; })}}).check(g), InputError);
   CHECK_THROWS_AS(Regions({{"west", left}}), InputError);
   CHECK_THROWS_AS(Regions({{"a", left}, {"a", low}}), InputError);
   CHECK_THROWS_AS(Regions({{"a", left, true, "b"}}), InputError);
-  CHECK_THROWS_AS(Outline(g, Regions({{"all", inside([](Point) { return true; }), false, "", false}})), InputError);
+  CHECK_THROWS_AS(Outline(g, Regions({{"all", inside([](Point) { return true; }), false, "", false}})),
+                  InputError);
 }
 
 TEST_CASE("shares of regions within control volumes add up to the region") {
@@ -126,7 +135,8 @@ TEST_CASE("shares of regions within control volumes add up to the region") {
     const RegionShares shares(g, tank);
     std::vector<Real> volume(static_cast<std::size_t>(g.count()));
     for (const auto& part : shares.mixed()) volume[part.unknown] += part.volume;
-    for (const auto& part : shares.mixed()) CHECK(volume[part.unknown] == doctest::Approx(g.volume_of(part.unknown)));
+    for (const auto& part : shares.mixed())
+      CHECK(volume[part.unknown] == doctest::Approx(g.volume_of(part.unknown)));
     CHECK(shares.mixed().size() > 40);
   }
 }
@@ -139,12 +149,14 @@ TEST_CASE("round axes measure the whole turn, and know where they start") {
   const Axis ball = Axis::radial(Coordinates::spherical, {0, 0.5, 1}, Unknowns::nodes);
   CHECK(ball.starts_at_centre());
   CHECK(ball.measure(0, 1) == doctest::Approx(4 * M_PI / 3));
-  const Grid rod({Axis::radial(Coordinates::cylindrical, {0, 1, 2}, Unknowns::cells), Axis::uniform("z", 0, 3, 2, Unknowns::cells)});
+  const Grid rod({Axis::radial(Coordinates::cylindrical, {0, 1, 2}, Unknowns::cells),
+                  Axis::uniform("z", 0, 3, 2, Unknowns::cells)});
   CHECK(rod.sides().size() == 3);
   CHECK(rod.side_name({0, true}) == "outer");
   CHECK(rod.volume() == doctest::Approx(12 * M_PI));
   CHECK(rod.side_area(*rod.side("top")) == doctest::Approx(4 * M_PI));
   CHECK_THROWS_AS(Axis::radial(Coordinates::cylindrical, {-1, 1}, Unknowns::cells), InputError);
-  CHECK_THROWS_AS(Grid({Axis::radial(Coordinates::spherical, {0, 1}, Unknowns::cells), Axis::uniform("z", 0, 1, 2, Unknowns::cells)}),
+  CHECK_THROWS_AS(Grid({Axis::radial(Coordinates::spherical, {0, 1}, Unknowns::cells),
+                        Axis::uniform("z", 0, 1, 2, Unknowns::cells)}),
                   InputError);
 }

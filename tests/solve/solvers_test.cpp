@@ -50,12 +50,16 @@ Wall wall_called(const std::string& kind) {
 
 // Two materials and a corner cut out.
 Problem rough(Index n, Real jump, Unknowns u = Unknowns::cells) {
-  const Regions regions({{"core", inside([](Point p) { return std::abs(p.x - 0.3) < 0.15 && std::abs(p.y - 0.6) < 0.2; })},
-                         {"corner", inside([](Point p) { return p.x > 0.7 && p.y < 0.3; }), false, "", false}});
+  const Regions regions(
+      {{"core", inside([](Point p) { return std::abs(p.x - 0.3) < 0.15 && std::abs(p.y - 0.6) < 0.2; })},
+       {"corner", inside([](Point p) { return p.x > 0.7 && p.y < 0.3; }), false, "", false}});
   const auto shared = std::make_shared<const Regions>(regions);
   Problem p(Grid({Axis::uniform("x", 0, 1, n, u), Axis::uniform("y", 0, 1, n, u)}),
             diffusion(Function::by_region(shared, {1.0, jump, 1.0}), 1.0, 1.0), regions);
-  p.wall("west", dirichlet(0.0)).wall("north", robin(2.0, 1.0)).wall("corner", dirichlet(1.0)).other_walls(insulated());
+  p.wall("west", dirichlet(0.0))
+      .wall("north", robin(2.0, 1.0))
+      .wall("corner", dirichlet(1.0))
+      .other_walls(insulated());
   return p;
 }
 
@@ -79,8 +83,12 @@ TEST_CASE("transforms are direct, for every pair of walls they know, with a thir
       for (const std::string east : {"held", "insulated", "robin"})
         for (const std::string south : {"held", "insulated"}) {
           INFO(west, east, south, static_cast<int>(u));
-          Problem p(Grid({Axis::uniform("x", 0, 2, 9, u), Axis::uniform("y", 0, 1, 12, u)}), diffusion(std::array<Function, 3>{0.7, 1.9, 1.0}, 1.3));
-          p.wall("west", wall_called(west)).wall("east", wall_called(east)).wall("south", wall_called(south)).wall("north", dirichlet(0.0));
+          Problem p(Grid({Axis::uniform("x", 0, 2, 9, u), Axis::uniform("y", 0, 1, 12, u)}),
+                    diffusion(std::array<Function, 3>{0.7, 1.9, 1.0}, 1.3));
+          p.wall("west", wall_called(west))
+              .wall("east", wall_called(east))
+              .wall("south", wall_called(south))
+              .wall("north", dirichlet(0.0));
           for (const Real storage : {0.0, 2.5}) {
             const FaceSystem s = system_of(p, storage);
             CHECK(is_separable(LinearSystem(s)));
@@ -91,19 +99,26 @@ TEST_CASE("transforms are direct, for every pair of walls they know, with a thir
 }
 
 TEST_CASE("transforms with a periodic axis, a graded one, in a block") {
-  Problem p(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells, true), Axis("y", {0, 0.1, 0.3, 0.35, 0.8, 1}, Unknowns::cells),
+  Problem p(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells, true),
+                  Axis("y", {0, 0.1, 0.3, 0.35, 0.8, 1}, Unknowns::cells),
                   Axis::uniform("z", 0, 1, 7, Unknowns::cells)}),
             diffusion(1.0));
-  p.wall("south", robin(1.0, 0.0)).wall("north", dirichlet(0.0)).wall("bottom", insulated()).wall("top", dirichlet(0.0));
+  p.wall("south", robin(1.0, 0.0))
+      .wall("north", dirichlet(0.0))
+      .wall("bottom", insulated())
+      .wall("top", dirichlet(0.0));
   const FaceSystem s = system_of(p, 1.0);
   const auto right = right_for(s);
   CHECK(difference(solved("transform", s, right), solved("direct", s, right)) < 1e-10);
   CHECK(difference(solved("multigrid", s, right), solved("direct", s, right)) < 1e-9);
   CHECK_FALSE(is_separable(LinearSystem(system_of(rough(10, 2)))));
-  CHECK_THROWS_AS(solved("transform", system_of(rough(10, 2)), right_for(system_of(rough(10, 2)))), SolverError);
+  CHECK_THROWS_AS(solved("transform", system_of(rough(10, 2)), right_for(system_of(rough(10, 2)))),
+                  SolverError);
 }
 
-TEST_CASE("multigrid needs as many iterations on a fine grid as on a coarse one, and hardly more for a jump of 1000") {
+TEST_CASE(
+    "multigrid needs as many iterations on a fine grid as on a coarse one, and hardly more for a jump of "
+    "1000") {
   std::array<Index, 2> most{0, 0};
   std::size_t row = 0;
   for (const Real jump : {1.0, 1000.0}) {
@@ -164,7 +179,8 @@ TEST_CASE("relaxation stops early and says how wrong it still is") {
 TEST_CASE("a problem that nothing fixes: refused with a net source, given the guess's mean without one") {
   for (const std::string solver : {"auto", "direct", "multigrid", "cg", "transform", "sor"}) {
     INFO(solver);
-    const Grid g({Axis::uniform("x", 0, 1, 16, Unknowns::cells), Axis::uniform("y", 0, 1, 16, Unknowns::cells)});
+    const Grid g(
+        {Axis::uniform("x", 0, 1, 16, Unknowns::cells), Axis::uniform("y", 0, 1, 16, Unknowns::cells)});
     Problem heated(g, diffusion(1.0, 1.0, 2.0));
     heated.other_walls(insulated());
     DiffusionBalance no(heated);
@@ -185,8 +201,10 @@ TEST_CASE("a problem that nothing fixes: refused with a net source, given the gu
 }
 
 TEST_CASE("a piece that is cut off without a wall to hold it is found") {
-  const Regions wall({{"wall", inside([](Point p) { return std::abs(p.x - 0.5) < 0.11; }), false, "", false}});
-  const Grid g({Axis::uniform("x", 0, 1, 20, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)});
+  const Regions wall(
+      {{"wall", inside([](Point p) { return std::abs(p.x - 0.5) < 0.11; }), false, "", false}});
+  const Grid g(
+      {Axis::uniform("x", 0, 1, 20, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)});
   Problem p(g, diffusion(1.0, 1.0, 1.0), wall);
   p.wall("west", dirichlet(0.0)).other_walls(insulated());
   DiffusionBalance balance(p);
@@ -204,7 +222,9 @@ TEST_CASE("a piece that is cut off without a wall to hold it is found") {
 TEST_CASE("implicit steps by multigrid, transforms and direct solves are the same") {
   std::vector<State> ends;
   for (const std::string solver : {"direct", "multigrid", "transform", "cg"}) {
-    Problem p(Grid({Axis::uniform("x", 0, 1, 24, Unknowns::nodes), Axis::uniform("y", 0, 1, 16, Unknowns::nodes)}), diffusion(1.0));
+    Problem p(
+        Grid({Axis::uniform("x", 0, 1, 24, Unknowns::nodes), Axis::uniform("y", 0, 1, 16, Unknowns::nodes)}),
+        diffusion(1.0));
     p.initial = [](Point q) { return std::sin(3 * q.x) * q.y; };
     p.wall("west", dirichlet(1.0)).other_walls(insulated());
     DiffusionBalance balance(p);
@@ -226,6 +246,7 @@ TEST_CASE("solvers are reached by name") {
   const LinearSystem one = system_of(rough(10, 1));
   CHECK_THROWS_AS(make_solver("wishful", one), InputError);
   CHECK(make_solver("auto", one)->name().starts_with("direct"));
-  CHECK(make_solver("auto", LinearSystem(system_of(rough(60, 1))))->name() == "conjugate gradients with multigrid");
+  CHECK(make_solver("auto", LinearSystem(system_of(rough(60, 1))))->name() ==
+        "conjugate gradients with multigrid");
   for (const auto& kind : solver_kinds()) CHECK(kind.iterates == (kind.make({})->convergence() != nullptr));
 }

@@ -54,14 +54,13 @@ TEST_CASE("conductances of a constant coefficient are area over distance, on any
                 doctest::Approx(wall ? 0 : 3 * across / g.axis(a).gaps()[i]));
         }
     }
-    for (const Side side : g.sides())
-      {
-        const auto [resistance, conductivity] = constant.wall(side);
-        if (u == Unknowns::nodes) CHECK(resistance == 0);
-        if (u == Unknowns::cells) CHECK(resistance > 0);
-        CHECK(conductivity == 3);
-        CHECK(resistance == doctest::Approx(varying.wall(side).first));
-      }
+    for (const Side side : g.sides()) {
+      const auto [resistance, conductivity] = constant.wall(side);
+      if (u == Unknowns::nodes) CHECK(resistance == 0);
+      if (u == Unknowns::cells) CHECK(resistance > 0);
+      CHECK(conductivity == 3);
+      CHECK(resistance == doctest::Approx(varying.wall(side).first));
+    }
   }
 }
 
@@ -101,9 +100,9 @@ TEST_CASE("coefficients are evaluated again only when they can have changed") {
   int calls = 0;
   const Grid g({Axis::uniform("x", 0, 1, 4, Unknowns::cells)});
   Joined steady(g, diffusion([&calls](Point) {
-                     ++calls;
-                     return 1.0;
-                   }));
+                  ++calls;
+                  return 1.0;
+                }));
   CHECK(steady->update(0));
   const int once = calls;
   CHECK_FALSE(steady->update(1));

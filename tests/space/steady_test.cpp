@@ -15,7 +15,9 @@ struct Solved {
   SteadyOutcome outcome;
 
   explicit Solved(const Problem& problem, const std::string& solver = "auto")
-      : balance(problem), y(balance.initial_state()), outcome(solve_steady(balance, y, 0, {.solver = solver, .tolerance = 1e-12})) {}
+      : balance(problem),
+        y(balance.initial_state()),
+        outcome(solve_steady(balance, y, 0, {.solver = solver, .tolerance = 1e-12})) {}
 
   Real flow(const std::string& line) const {
     Real sum = 0;
@@ -27,7 +29,8 @@ struct Solved {
   Real worst(const Exact& exact) const {
     Real most = 0;
     for (Index n = 0; n < balance.grid().count(); ++n)
-      if (balance.outline().active(n)) most = std::max(most, std::abs(y[n] - exact(balance.grid().point_of(n))));
+      if (balance.outline().active(n))
+        most = std::max(most, std::abs(y[n] - exact(balance.grid().point_of(n))));
     return most;
   }
   // What comes in less what the solver left, over all that flows.
@@ -59,7 +62,8 @@ TEST_CASE("two layers are exact on any grid, wherever they meet, with and withou
         // An unknown on the contact itself is on both sides of the jump.
         const bool on_contact = contact > 0 && at == (u == Unknowns::nodes ? 0.5 : 0.3);
         if (!on_contact)
-          CHECK(s.worst([&](Point q) { return q.x < at ? 1 + flux * q.x / 0.5 : 4 - flux * (1 - q.x) / 5; }) < 1e-11);
+          CHECK(s.worst([&](Point q) { return q.x < at ? 1 + flux * q.x / 0.5 : 4 - flux * (1 - q.x) / 5; }) <
+                1e-11);
       }
 }
 
@@ -89,9 +93,11 @@ TEST_CASE("cylindrical and spherical shells are exact; solid ones too, at nodes"
       const Real a = 0.5, b = 1.3;
       const Solved s(shell);
       CHECK(s.worst([&](Point p) {
-        return pipe ? 1 + 2 * std::log(p.x / a) / std::log(b / a) : 1 + 2 * (1 / a - 1 / p.x) / (1 / a - 1 / b);
+        return pipe ? 1 + 2 * std::log(p.x / a) / std::log(b / a)
+                    : 1 + 2 * (1 / a - 1 / p.x) / (1 / a - 1 / b);
       }) < 1e-12);
-      CHECK(s.flow("outer") == doctest::Approx(pipe ? 2 * 2 * M_PI * 2 / std::log(b / a) : 2 * 4 * M_PI * 2 / (1 / a - 1 / b)));
+      CHECK(s.flow("outer") ==
+            doctest::Approx(pipe ? 2 * 2 * M_PI * 2 / std::log(b / a) : 2 * 4 * M_PI * 2 / (1 / a - 1 / b)));
 
       std::vector<Real> errors;
       for (const Index n : {8, 16}) {
@@ -103,7 +109,8 @@ TEST_CASE("cylindrical and spherical shells are exact; solid ones too, at nodes"
         const int d = pipe ? 2 : 3;
         const Real volume = pipe ? M_PI * 0.64 : 4 * M_PI / 3 * 0.512;
         CHECK(full.flow("outer") == doctest::Approx(-3 * volume));
-        errors.push_back(full.worst([&](Point p) { return 3 * 0.8 / (d * 1.5) + 3 * (0.64 - p.x * p.x) / (2 * d * 2); }));
+        errors.push_back(
+            full.worst([&](Point p) { return 3 * 0.8 / (d * 1.5) + 3 * (0.64 - p.x * p.x) / (2 * d * 2); }));
       }
       if (u == Unknowns::nodes) CHECK(errors[1] < 1e-12);
       if (u == Unknowns::cells) CHECK(std::log2(errors[0] / errors[1]) == doctest::Approx(2).epsilon(0.05));
@@ -117,7 +124,8 @@ TEST_CASE("a rod of r and z: what is wrapped up along r and what flows along z")
     for (const Index n : {8, 16}) {
       std::vector<Real> marks;
       for (Index i = 0; i <= n; ++i) marks.push_back(static_cast<Real>(i) / static_cast<Real>(n));
-      Problem rod(Grid({Axis::radial(Coordinates::cylindrical, marks, u), Axis::uniform("z", 0, 1, n, u)}), diffusion(1.0));
+      Problem rod(Grid({Axis::radial(Coordinates::cylindrical, marks, u), Axis::uniform("z", 0, 1, n, u)}),
+                  diffusion(1.0));
       const Function exact([](Point p) { return p.x * p.x - 2 * p.z * p.z; });
       rod.wall("outer", dirichlet(exact)).wall("bottom", insulated()).wall("top", dirichlet(exact));
       errors.push_back(Solved(rod).worst([&](Point p) { return p.x * p.x - 2 * p.z * p.z; }));
@@ -128,14 +136,15 @@ TEST_CASE("a rod of r and z: what is wrapped up along r and what flows along z")
 }
 
 TEST_CASE("a plate with four different walls: second order against its series") {
-  // Held at 1 below, held at 0 on the west, insulated on the east, exchange with 0 on top. Modes sin((n−½)πx);
-  // along y each is c·cosh + s·sinh.
+  // Held at 1 below, held at 0 on the west, insulated on the east, exchange with 0 on top. Modes
+  // sin((n−½)πx); along y each is c·cosh + s·sinh.
   const Real h = 2;
   const auto exact = [h](Point p) {
     Real sum = 0;
     for (int n = 1; n <= 400; ++n) {
       const Real k = (n - 0.5) * M_PI, amplitude = 2 / k;
-      // e^{-ky}-scaled to avoid overflow: u = A·(e^{-ky} + R e^{-k(2-y)})/(1 + R e^{-2k}), with −u_y = h·u at y = 1.
+      // e^{-ky}-scaled to avoid overflow: u = A·(e^{-ky} + R e^{-k(2-y)})/(1 + R e^{-2k}), with −u_y = h·u at
+      // y = 1.
       const Real r = (k - h) / (k + h);
       const Real value = (std::exp(-k * p.y) + r * std::exp(-k * (2 - p.y))) / (1 + r * std::exp(-2 * k));
       sum += amplitude * value * std::sin(k * p.x);
@@ -146,7 +155,10 @@ TEST_CASE("a plate with four different walls: second order against its series") 
     std::vector<Real> errors;
     for (const Index n : {24, 48}) {
       Problem p(Grid({Axis::uniform("x", 0, 1, n, u), Axis::uniform("y", 0, 1, n, u)}), diffusion(1.0));
-      p.wall("west", dirichlet(0.0)).wall("south", dirichlet(1.0)).wall("east", insulated()).wall("north", robin(h, 0.0));
+      p.wall("west", dirichlet(0.0))
+          .wall("south", dirichlet(1.0))
+          .wall("east", insulated())
+          .wall("north", robin(h, 0.0));
       const Solved s(p);
       CHECK(s.imbalance() < 1e-12);
       // Away from the corner in which the data jump.
@@ -160,7 +172,8 @@ TEST_CASE("a plate with four different walls: second order against its series") 
   }
 }
 
-TEST_CASE("a disc cut out by formula: the flow through its wall converges, for flux, exchange and held walls") {
+TEST_CASE(
+    "a disc cut out by formula: the flow through its wall converges, for flux, exchange and held walls") {
   const Point middle{0.03, -0.02, 0};
   const Real radius = 0.6;
   const auto exact = [&](Point p) { return std::log(std::hypot(p.x - middle.x, p.y - middle.y)); };
@@ -168,8 +181,11 @@ TEST_CASE("a disc cut out by formula: the flow through its wall converges, for f
     for (const std::string kind : {"flux", "robin", "dirichlet"}) {
       std::vector<Real> flows, errors;
       for (const Index n : {20, 40, 80}) {
-        const Regions disc({{"disc", inside([=](Point p) { return std::hypot(p.x - middle.x, p.y - middle.y) < radius; }), false, "", false}});
-        Problem p(Grid({Axis::uniform("x", -1, 1, n, u), Axis::uniform("y", -1, 1, n, u)}), diffusion(1.0), disc);
+        const Regions disc(
+            {{"disc", inside([=](Point p) { return std::hypot(p.x - middle.x, p.y - middle.y) < radius; }),
+              false, "", false}});
+        Problem p(Grid({Axis::uniform("x", -1, 1, n, u), Axis::uniform("y", -1, 1, n, u)}), diffusion(1.0),
+                  disc);
         // The field ln r leaves through the disc: 1/radius for each unit of length.
         p.wall("disc", kind == "flux"    ? flux(-1 / radius)
                        : kind == "robin" ? robin(3.0, std::log(radius) - 1 / (3 * radius))
@@ -180,7 +196,8 @@ TEST_CASE("a disc cut out by formula: the flow through its wall converges, for f
         flows.push_back(s.flow("disc") + 2 * M_PI);
         errors.push_back(s.worst(exact));
       }
-      // Flows: second order for flux and exchange; held walls jump about it as unknowns fall inside or outside.
+      // Flows: second order for flux and exchange; held walls jump about it as unknowns fall inside or
+      // outside.
       CHECK(std::abs(flows[2]) < (kind == "dirichlet" ? 1e-3 : 2e-4) * 2 * M_PI);
       CHECK(std::log2(std::abs(flows[0] / flows[2])) / 2 > (kind == "dirichlet" ? 1.0 : 1.5));
       CHECK(std::log2(errors[0] / errors[2]) / 2 > 0.7);
@@ -194,9 +211,9 @@ TEST_CASE("totals are the same when the domain is flipped or turned") {
   for (const int turn : {0, 1, 2, 3}) {
     const auto to_first = [turn](Point p) {
       Point q = p;
-      if (turn == 1) q = {1 - p.x, p.y, 0};         // flipped
-      if (turn == 2) q = {p.y, p.x, 0};             // mirrored at the diagonal
-      if (turn == 3) q = {1 - p.y, p.x, 0};         // turned by 90 degrees
+      if (turn == 1) q = {1 - p.x, p.y, 0};  // flipped
+      if (turn == 2) q = {p.y, p.x, 0};      // mirrored at the diagonal
+      if (turn == 3) q = {1 - p.y, p.x, 0};  // turned by 90 degrees
       return q;
     };
     const auto from_first = [turn](Point q) {
@@ -206,20 +223,35 @@ TEST_CASE("totals are the same when the domain is flipped or turned") {
       if (turn == 3) p = {q.y, 1 - q.x, 0};
       return p;
     };
-    const Regions regions({{"corner", inside([=](Point p) { const Point q = to_first(p); return q.x > 0.6 && q.y > 0.5; }), false, "", false},
-                           {"hole", inside([=](Point p) { const Point q = to_first(p); return std::hypot(q.x - 0.3, q.y - 0.27) < 0.11; }), false, "", false},
-                           {"core", inside([=](Point p) { const Point q = to_first(p); return q.y > 0.63 && q.x < 0.4; })}});
+    const Regions regions({{"corner", inside([=](Point p) {
+                              const Point q = to_first(p);
+                              return q.x > 0.6 && q.y > 0.5;
+                            }),
+                            false, "", false},
+                           {"hole", inside([=](Point p) {
+                              const Point q = to_first(p);
+                              return std::hypot(q.x - 0.3, q.y - 0.27) < 0.11;
+                            }),
+                            false, "", false},
+                           {"core", inside([=](Point p) {
+                              const Point q = to_first(p);
+                              return q.y > 0.63 && q.x < 0.4;
+                            })}});
     const auto shared = std::make_shared<const Regions>(regions);
-    Equation e = diffusion(Function::by_region(shared, {1.0, 1.0, 1.0, 20.0}), 1.0, Function::by_region(shared, {0.5, 0.0, 0.0, 2.0}));
+    Equation e = diffusion(Function::by_region(shared, {1.0, 1.0, 1.0, 20.0}), 1.0,
+                           Function::by_region(shared, {0.5, 0.0, 0.0, 2.0}));
     e.points = {{"well", from_first({0.72, 0.31, 0}), -0.4}};
-    Problem p(Grid({Axis::uniform("x", 0, 1, 40, Unknowns::cells), Axis::uniform("y", 0, 1, 40, Unknowns::cells)}), e, regions);
+    Problem p(
+        Grid({Axis::uniform("x", 0, 1, 40, Unknowns::cells), Axis::uniform("y", 0, 1, 40, Unknowns::cells)}),
+        e, regions);
     p.wall("corner", robin(2.0, 1.0)).wall("hole", dirichlet(3.0)).other_walls(insulated());
     p.part({"window", "corner", "", inside([=](Point q) { return to_first(q).x > 0.8; }), flux(0.7)});
     const Solved s(p, "multigrid");
     CHECK(s.imbalance() < 1e-10);
     CHECK(s.flow("point well") == doctest::Approx(-0.4).epsilon(1e-12));
     CHECK(s.flow("window") == doctest::Approx(0.7 * 0.2).epsilon(1e-12));
-    CHECK(s.flow("source") == doctest::Approx(0.5 * (1 - 0.2 - M_PI * 0.0121) + 1.5 * 0.4 * 0.37).epsilon(2e-3));
+    CHECK(s.flow("source") ==
+          doctest::Approx(0.5 * (1 - 0.2 - M_PI * 0.0121) + 1.5 * 0.4 * 0.37).epsilon(2e-3));
     seen.push_back({s.flow("corner"), s.flow("hole"), s.flow("source")});
   }
   for (const auto& flows : seen)
@@ -288,12 +320,15 @@ TEST_CASE("corners that two held walls share: the mean, or the first that is nam
 }
 
 TEST_CASE("parts: the last one counts, what they leave is the side's, and what is left open is an error") {
-  const Grid g({Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)});
+  const Grid g(
+      {Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)});
   Problem p(g, diffusion(1.0));
   p.wall("west", dirichlet(0.0)).wall("east", insulated()).wall("south", insulated());
   p.part({"all", "north", "", inside([](Point q) { return q.x < 0.85; }), flux(1.0)});
-  CHECK_THROWS_WITH_AS(DiffusionBalance{p}, "nothing is said of 2 faces of side 'north': give it a condition, or a default for all sides not named",
-                       InputError);
+  CHECK_THROWS_WITH_AS(
+      DiffusionBalance{p},
+      "nothing is said of 2 faces of side 'north': give it a condition, or a default for all sides not named",
+      InputError);
   p.wall("north", flux(5.0));
   p.part({"some", "", "", inside([](Point q) { return q.x < 0.35 && q.y > 0.99; }), flux(2.0)});
   const Solved s(p);
@@ -316,7 +351,8 @@ TEST_CASE("a part that ends between two nodes shares their faces") {
 }
 
 TEST_CASE("parts touch a material") {
-  const Grid g({Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)});
+  const Grid g(
+      {Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)});
   const Regions sand({{"sand", inside([](Point q) { return q.x + q.y < 0.55; })}});
   Problem p(g, diffusion(1.0), sand);
   p.wall("east", dirichlet(0.0)).other_walls(insulated());

@@ -15,8 +15,12 @@ Json::Json(std::string text) : text_(std::move(text)) {
   if (!nlohmann::ordered_json::accept(text_)) throw std::runtime_error("not JSON: " + text_);
 }
 
-std::string Json::at(const std::string& path) const { return value_at(text_, path).dump(); }
+std::string Json::at(const std::string& path) const {
+  return value_at(text_, path).dump();
+}
 
-std::size_t Json::size(const std::string& path) const { return value_at(text_, path).size(); }
+std::size_t Json::size(const std::string& path) const {
+  return value_at(text_, path).size();
+}
 
 }  // namespace williwaw::test

@@ -15,7 +15,9 @@ TEST_CASE("the slowest decay of a bar and a plate") {
     CHECK(decay.settled);
     CHECK(decay.rate == doctest::Approx(0.5 * M_PI * M_PI).epsilon(1e-3));
     // The same as the analysis of the step finds axis by axis.
-    CHECK(decay.rate == doctest::Approx(*verify::stability(p, scheme("implicit-euler"), 1).smallest_eigenvalue).epsilon(1e-8));
+    CHECK(decay.rate ==
+          doctest::Approx(*verify::stability(p, scheme("implicit-euler"), 1).smallest_eigenvalue)
+              .epsilon(1e-8));
   }
   Problem closed(Grid({Axis::uniform("x", 0, 1, 40, Unknowns::cells)}), diffusion(1.0));
   closed.other_walls(insulated());
@@ -23,14 +25,17 @@ TEST_CASE("the slowest decay of a bar and a plate") {
   CHECK(verify::slowest_decay(balance).rate == 0);
 }
 
-TEST_CASE("the L-shaped domain decays as published: 9.639724 for side length 2, at the order its corner allows") {
+TEST_CASE(
+    "the L-shaped domain decays as published: 9.639724 for side length 2, at the order its corner allows") {
   // Fox, Henrici and Moler (1967).
   const Real exact = 9.6397238440219;
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
     std::vector<Real> errors;
     for (const Index n : {32, 64, 128}) {
-      const Regions corner({{"corner", inside([](Point p) { return p.x > 0 && p.y > 0; }), false, "", false}});
-      Problem p(Grid({Axis::uniform("x", -1, 1, n, u), Axis::uniform("y", -1, 1, n, u)}), diffusion(1.0), corner);
+      const Regions corner(
+          {{"corner", inside([](Point p) { return p.x > 0 && p.y > 0; }), false, "", false}});
+      Problem p(Grid({Axis::uniform("x", -1, 1, n, u), Axis::uniform("y", -1, 1, n, u)}), diffusion(1.0),
+                corner);
       p.other_walls(dirichlet(0.0));
       DiffusionBalance balance(p);
       const auto decay = verify::slowest_decay(balance);

@@ -28,10 +28,9 @@ struct RunResult {
 /// Where a case's results go unless told otherwise: CASE.out beside the working directory.
 std::filesystem::path default_folder(const std::filesystem::path& case_file);
 
-/// Marches a prepared case, or finds its steady state, and writes fields.nc, series.csv, summary.json, case.toml
-/// and run.log; a steady state adds residuals.csv, and walls.csv tells what flows through every face of every
-/// wall at the end. What was
-/// recorded is kept when the run blows up or is interrupted.
+/// Marches a prepared case, or finds its steady state, and writes fields.nc, series.csv, summary.json,
+/// case.toml and run.log; a steady state adds residuals.csv, and walls.csv tells what flows through every
+/// face of every wall at the end. What was recorded is kept when the run blows up or is interrupted.
 RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options);
 
 /// The closing words of a run: budget, how settled it is, comparison, files.

@@ -44,8 +44,9 @@ class Axis {
   /// All intervals alike, to a few units in the last place.
   bool is_evenly_spaced() const { return uniform_; }
   Coordinates coordinates() const {
-    return power_ == 0 ? Coordinates::cartesian
-                       : power_ == 1 ? Coordinates::cylindrical : Coordinates::spherical;
+    return power_ == 0   ? Coordinates::cartesian
+           : power_ == 1 ? Coordinates::cylindrical
+                         : Coordinates::spherical;
   }
   /// The axis starts at r = 0, where there is no wall.
   bool starts_at_centre() const { return power_ > 0 && from() == 0; }

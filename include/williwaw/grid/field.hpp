@@ -21,8 +21,8 @@ struct Norms {
 ///
 /// With unknowns at cells the halo value of a wall lies as far outside as the first unknown lies inside, and
 /// the mean of both is the wall's own value; it is what lets `sample` reach up to the wall. With unknowns at
-/// nodes the wall carries an unknown itself and its halo repeats that. Where the domain is cut out the value is
-/// not a number, and nothing that is sampled, summed or measured counts it.
+/// nodes the wall carries an unknown itself and its halo repeats that. Where the domain is cut out the value
+/// is not a number, and nothing that is sampled, summed or measured counts it.
 class Field {
  public:
   explicit Field(Grid grid, Real value = 0);

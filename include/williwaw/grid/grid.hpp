@@ -17,7 +17,8 @@ struct Side {
   bool operator==(const Side&) const = default;
 };
 
-/// A rectangular domain of rank 1 to 3, or one of r, or r and z. Unknown (i, j, k) has number i + size(0)·(j + size(1)·k).
+/// A rectangular domain of rank 1 to 3, or one of r, or r and z. Unknown (i, j, k) has number i + size(0)·(j
+/// + size(1)·k).
 class Grid {
  public:
   /// Axes in the order x, y, z; a problem may leave some out (z alone, or x and z). An axis r stands first

@@ -58,7 +58,9 @@ class Function {
   /// The regions in which this function differs; null for one that is the same formula everywhere.
   const std::shared_ptr<const Regions>& regions() const { return regions_; }
   /// The function of one label.
-  const Function& part(int label) const { return regions_ ? (*parts_)[static_cast<std::size_t>(label)] : *this; }
+  const Function& part(int label) const {
+    return regions_ ? (*parts_)[static_cast<std::size_t>(label)] : *this;
+  }
 
   bool depends_on_place() const { return on_place_; }
   bool depends_on_time() const { return on_time_; }

@@ -32,15 +32,15 @@ class Problem {
 
   /// Initial value of the unknown.
   Function initial = 0.0;
-  /// Sides (or parts, or cut-outs) in the order in which they decide nodes that several walls hold; where none
-  /// of a node's walls is named it takes the mean of what they say.
+  /// Sides (or parts, or cut-outs) in the order in which they decide nodes that several walls hold; where
+  /// none of a node's walls is named it takes the mean of what they say.
   std::vector<std::string> corners = {};
 
   /// Says what acts on the side called `name` ("west", "top", ..), or on the faces exposed by the region of
   /// that name. Throws InputError for a side that the grid does not have or that belongs to a periodic axis.
   Problem& wall(const std::string& name, Wall wall);
-  /// Says what acts on a part of a side; where parts overlap the last one counts. Throws InputError for a side
-  /// or region that is not there.
+  /// Says what acts on a part of a side; where parts overlap the last one counts. Throws InputError for a
+  /// side or region that is not there.
   Problem& part(WallPart part);
   /// Says the same for every side and cut-out that nothing was said of and that is not periodic.
   Problem& other_walls(const Wall& wall);

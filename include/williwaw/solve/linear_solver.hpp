@@ -63,11 +63,11 @@ std::unique_ptr<LinearSolver> make_tridiagonal_solver();
 std::unique_ptr<LinearSolver> make_direct_solver();
 /// Conjugate gradients (Hestenes and Stiefel, 1952), preconditioned with the diagonal.
 std::unique_ptr<LinearSolver> make_cg_solver(const SolverRules& rules = {});
-/// Conjugate gradients preconditioned with one multigrid cycle: control volumes are joined in pairs along each
-/// axis that conducts well, with their walls, outlines and jumps of material.
+/// Conjugate gradients preconditioned with one multigrid cycle: control volumes are joined in pairs along
+/// each axis that conducts well, with their walls, outlines and jumps of material.
 std::unique_ptr<LinearSolver> make_multigrid_solver(const SolverRules& rules = {});
-/// Fast sine, cosine and Fourier transforms along all axes that allow for them, and Thomas' algorithm along at
-/// most one that does not. Takes separable systems only.
+/// Fast sine, cosine and Fourier transforms along all axes that allow for them, and Thomas' algorithm along
+/// at most one that does not. Takes separable systems only.
 std::unique_ptr<LinearSolver> make_transform_solver();
 /// Jacobi, Gauss-Seidel and successive over-relaxation (Young, 1954), unknown by unknown in the grid's order.
 std::unique_ptr<LinearSolver> make_relaxation_solver(const std::string& name, const SolverRules& rules = {});

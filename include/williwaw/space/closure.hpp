@@ -27,8 +27,8 @@ class Closure {
   bool idle() const { return idle_; }
 
   /// Evaluates the laws for this time unless they are there already. `couplings` are those of the same time,
-  /// `changed` says that they are not those of the last call. A nonlinear law is stated about `y`, so that its
-  /// flow is exact there and `pull` is the derivative.
+  /// `changed` says that they are not those of the last call. A nonlinear law is stated about `y`, so that
+  /// its flow is exact there and `pull` is the derivative.
   void update(const Couplings& couplings, Real time, bool changed, const State& y);
 
   Index faces() const { return static_cast<Index>(section_.faces.size()); }

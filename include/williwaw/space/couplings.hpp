@@ -27,8 +27,8 @@ class Couplings {
   /// Separable only: conductivity along an axis, and the storage of a unit of volume.
   Real conductivity(int axis) const { return conductivity_[axis]; }
   Real storage() const { return storage_; }
-  /// Geometry along an axis, per unit of conductivity and volume: 1/(resistance·measure) towards the unknown before
-  /// and after, 0 at walls.
+  /// Geometry along an axis, per unit of conductivity and volume: 1/(resistance·measure) towards the unknown
+  /// before and after, 0 at walls.
   std::span<const Real> before(int axis) const { return before_[axis]; }
   std::span<const Real> after(int axis) const { return after_[axis]; }
 

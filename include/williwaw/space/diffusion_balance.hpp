@@ -38,8 +38,8 @@ struct Stencil {
   Real capacity = 0;
   std::vector<Neighbour> neighbours;
   std::vector<WallTerm> walls;
-  Real source = 0;      ///< points included
-  Real reaction = 0;    ///< at the state asked about
+  Real source = 0;    ///< points included
+  Real reaction = 0;  ///< at the state asked about
   bool held = false;
   Real held_value = 0;
 };
@@ -172,7 +172,7 @@ class DiffusionBalance final : public Balance {
   std::vector<std::size_t> first_run_;
   std::vector<char> ends_only_;  ///< lines with wall faces at their ends alone
   Real volume_ = 0;
-  State initial_;  ///< kept where readings need a state
+  State initial_;          ///< kept where readings need a state
   Real fastest_rise_ = 0;  ///< of the unknown, by the source alone
   Real fastest_fall_ = 0;
   Workspace workspace_;

@@ -13,8 +13,8 @@ struct WallFace {
   bool upper = false;  ///< the domain lies below it along that axis
   Real area = 0;
   Point place;
-  Point normal;       ///< outward
-  Real distance = 0;  ///< from the unknown along the normal; 0 where the unknown lies on the wall
+  Point normal;         ///< outward
+  Real distance = 0;    ///< from the unknown along the normal; 0 where the unknown lies on the wall
   bool on_side = true;  ///< on a side of the grid, not of a cut-out
 };
 
@@ -28,9 +28,9 @@ struct WallSection {
   Real area() const;
 };
 
-/// Sorts all faces of the boundary into sections: sides in the grid's order, cut-outs, parts. Where walls hold
-/// a value the outline is shifted to them. Throws InputError that names a side on which faces are left without
-/// a condition, or a part that has no face.
+/// Sorts all faces of the boundary into sections: sides in the grid's order, cut-outs, parts. Where walls
+/// hold a value the outline is shifted to them. Throws InputError that names a side on which faces are left
+/// without a condition, or a part that has no face.
 std::vector<WallSection> wall_sections(const Problem& problem, Outline& outline);
 
 }  // namespace williwaw

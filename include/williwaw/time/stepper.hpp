@@ -11,8 +11,8 @@ namespace williwaw {
 /// budget of every scheme closes; what walls supplied to hold their nodes is what remains.
 class Stepper {
  public:
-  /// `solver` is a name of solver_kinds() or "auto". Throws InputError if the scheme needs what the balance does
-  /// not offer.
+  /// `solver` is a name of solver_kinds() or "auto". Throws InputError if the scheme needs what the balance
+  /// does not offer.
   Stepper(Balance& balance, const Scheme& scheme, const std::string& solver = "auto", int threads = 0);
 
   /// Between calls `y` must stay as it was left: schemes that end with a stage use its rate again.

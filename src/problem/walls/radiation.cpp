@@ -22,7 +22,8 @@ class Radiation final : public Condition {
     arguments()[1].evaluate(place.points, place.time, out.data);
     std::fill(out.flux.begin(), out.flux.end(), 1.0);
     for (std::size_t f = 0; f < out.data.size(); ++f) {
-      // Where no state is given yet, the surroundings are the best guess; below absolute zero nothing radiates.
+      // Where no state is given yet, the surroundings are the best guess; below absolute zero nothing
+      // radiates.
       const Real about = std::max(f < place.about.size() ? place.about[f] : out.data[f], 0.0);
       const Real strength = out.value[f] * sigma;
       out.value[f] = 4 * strength * std::pow(about, 3);

@@ -1,0 +1,261 @@
+// Regions, parts, points, reactions and steady problems as cases state them.
+#include <doctest/doctest.h>
+
+#include <cmath>
+
+#include "support/folder.hpp"
+#include "williwaw/casefile/formula.hpp"
+#include "williwaw/casefile/run.hpp"
+#include "williwaw/store/fields.hpp"
+
+using namespace williwaw;
+using namespace williwaw::casefile;
+using williwaw::test::fresh_folder;
+
+namespace {
+
+std::string with(std::string text, const std::string& from, const std::string& to) {
+  const auto at = text.find(from);
+  REQUIRE(at != std::string::npos);
+  return text.replace(at, from.size(), to);
+}
+
+const char* const plan = R"case(
+[grid]
+x = { from = "0 m", to = "10 m", cells = 20 }
+y = { from = "0 m", to = "8 m", cells = 16 }
+[region.hole]
+where = "x < 4 && y < 3"
+active = false
+[region.sand]
+where = "x > 7"
+[[contact]]
+between = ["sand", "default"]
+resistance = "0.1 m^2 K/W"
+[equation]
+kind = "heat"
+conductivity = { default = "2 W/m/K", sand = "0.5 W/m/K" }
+density = "1900 kg/m^3"
+heat_capacity = "1100 J/kg/K"
+source = { default = "0 W/m^3", sand = { formula = "2*y", unit = "W/m^3" } }
+reaction = { formula = "-3*(u - 5)", unit = "W/m^3", u_unit = "degC" }
+points = [{ name = "well", at = ["6 m", "6 m"], rate = "-20 W/m" }]
+[initial]
+value = "8 degC"
+[boundary]
+hole = { robin = { coefficient = "2 W/m^2/K", ambient = "15 degC" } }
+north = { dirichlet = "6 degC" }
+default = "insulated"
+corners = ["north"]
+[[boundary.part]]
+name = "door"
+side = "hole"
+where = "y < 1"
+flux = "3 W/m^2"
+[[boundary.part]]
+name = "shut"
+side = "north"
+where = "x < 1"
+insulated = true
+[steady]
+solver = "cg"
+tolerance = 1e-8
+)case";
+
+// A case and its balance, solved.
+struct Run {
+  Case given;
+  Prepared prepared;
+  RunResult result;
+
+  explicit Run(const std::string& text, const std::filesystem::path& folder = fresh_folder("steady-case"))
+      : given(read_case_text(text, folder / "plan.toml")), prepared(prepare(given)), result(run_case(given, prepared, {folder / "out", {}})) {}
+  Real flow(const std::string& line) const {
+    for (std::size_t l = 0; l < prepared.balance->lines().size(); ++l)
+      if (prepared.balance->lines()[l].name == line) return result.steady->flows[l];
+    FAIL("no line " << line);
+    return 0;
+  }
+};
+
+}  // namespace
+
+TEST_CASE("a steady case with regions, parts, points and a reaction in practical units") {
+  const Case c = read_case_text(plan, "plan.toml");
+  REQUIRE(c.steady);
+  CHECK(c.steady->solver == "cg");
+  CHECK(c.steady->tolerance == 1e-8);
+  const Problem& p = c.problem;
+  CHECK(p.regions().size() == 2);
+  CHECK(p.equation().diffusion.coefficient[0](Point{8, 1, 0}) == 0.5);
+  CHECK(p.equation().diffusion.coefficient[0](Point{6, 1, 0}) == 2);
+  CHECK(p.equation().source(Point{8, 3, 0}) == 6);
+  CHECK(p.equation().contacts.size() == 1);
+  CHECK(p.equation().contacts[0].resistance == doctest::Approx(0.1));
+  CHECK(p.equation().points[0].rate(Point{}) == -20);
+  REQUIRE(p.equation().reaction);
+  CHECK(p.equation().reaction->linear);
+  // In SI u is in kelvin: at 6 degC the reaction takes 3 W/m³.
+  Points one(1);
+  const std::array<Real, 1> u{279.15};
+  std::array<Real, 1> rate{};
+  p.equation().reaction->rate(one, 0, u, rate);
+  CHECK(rate[0] == doctest::Approx(-3));
+  CHECK(p.parts().size() == 2);
+  CHECK(p.corners == std::vector<std::string>{"north"});
+
+  const Run run(plan);
+  CHECK(run.result.steady->reached);
+  CHECK(run.flow("point well") == doctest::Approx(-20));
+  CHECK(run.flow("door: flux") == doctest::Approx(3));
+  CHECK(run.flow("shut: insulated") == 0);
+  CHECK(run.flow("source") == doctest::Approx(2 * 4 * 3 * 8));
+  Real sum = 0;
+  for (std::size_t l = 0; l < run.result.steady->flows.size(); ++l) sum += run.result.steady->flows[l];
+  CHECK(std::abs(sum) < 1e-6 * run.result.steady->flows.gross());
+}
+
+TEST_CASE("practical units come out right: millimetres a day on a plan of transmissive ground") {
+  const Run run(R"case(
+[grid]
+x = { from = "0 m", to = "1 km", cells = 50 }
+y = { from = "0 m", to = "500 m", cells = 25 }
+[equation]
+kind = "diffusion"
+unknown = { name = "head", unit = "m" }
+diffusivity = "400 m^2/day"
+source = "1.2 mm/day"
+points = [{ name = "pump", at = ["700 m", "250 m"], rate = "-90 m^3/day" }]
+[initial]
+value = "10 m"
+[boundary]
+west = { dirichlet = "12 m" }
+default = "insulated"
+[steady]
+)case");
+  const Real day = 86400;
+  CHECK(run.flow("source") == doctest::Approx(1.2e-3 / day * 5e5));
+  CHECK(run.flow("point pump") == doctest::Approx(-90 / day));
+  CHECK(run.flow("west: dirichlet") == doctest::Approx(-(1.2e-3 * 5e5 - 90) / day).epsilon(1e-8));
+  CHECK_THROWS_AS(read_case_text(with(R"case(
+[grid]
+x = { from = "0 m", to = "1 km", cells = 50 }
+[equation]
+kind = "diffusion"
+unknown = { name = "head", unit = "m" }
+diffusivity = "400 m^2/day"
+source = "1.2 mm/day"
+[initial]
+value = "10 m"
+[boundary]
+default = "insulated"
+[steady]
+)case", "mm/day", "mm^2/day"), "plan.toml"), CaseError);
+}
+
+TEST_CASE("a mask is read from a NetCDF file, counted, and called a staircase") {
+  const auto folder = fresh_folder("mask");
+  // A run of a case whose field is its own mask: 1 where x + y < 6.
+  const std::string mask = R"case(
+[grid]
+x = { from = "0 m", to = "10 m", cells = 20 }
+y = { from = "0 m", to = "8 m", cells = 16 }
+[equation]
+kind = "diffusion"
+unknown = { name = "tag" }
+diffusivity = "1 m^2/s"
+[initial]
+value = "x + y < 6"
+[boundary]
+default = "insulated"
+[time]
+until = "1 s"
+scheme = "implicit-euler"
+step = "1 s"
+)case";
+  const Case writer = read_case_text(mask, folder / "mask.toml");
+  {
+    DiffusionBalance balance(writer.problem);
+    store::FieldWriter file(folder / "mask.nc", writer.problem.grid(), {"", "tag", {}, {}, {}, "", "", false});
+    file.append(0, balance.field(balance.initial_state(), 0));
+    file.finish();
+  }
+  const auto table = store::read_table(folder / "mask.nc", "tag_on_west");
+  CHECK(table.shape == std::vector<std::size_t>{1, 16});
+  // The field has a time axis in front, and is refused for it.
+  const std::string text = with(with(plan, "where = \"x < 4 && y < 3\"", "mask = { file = \"mask.nc\", variable = \"tag\", equals = 1 }"), "[steady]", "[steady]");
+  CHECK_THROWS_WITH_AS(read_case_text(text, folder / "plan.toml"),
+                       doctest::Contains("'tag' has the shape 1 x 16 x 20, but this grid's is 16 x 20 (y, x)"), CaseError);
+}
+
+TEST_CASE("round coordinates: a pipe's wall from its case") {
+  const Run run(R"case(
+[grid]
+coordinates = "cylindrical"
+unknowns = "nodes"
+r = { from = "2 cm", to = "5 cm", nodes = 13 }
+[equation]
+kind = "heat"
+conductivity = "0.04 W/m/K"
+density = "30 kg/m^3"
+heat_capacity = "1000 J/kg/K"
+[initial]
+value = "20 degC"
+[boundary]
+inner = { dirichlet = "70 degC" }
+outer = { robin = { coefficient = "9 W/m^2/K", ambient = "5 degC" } }
+[steady]
+[exact]
+value = { formula = "70 - 65*log(r/0.02)/(log(2.5) + 0.04/(9*0.05))", unit = "degC" }
+)case");
+  CHECK(run.flow("inner: dirichlet") == doctest::Approx(2 * M_PI * 0.04 * 65 / (std::log(2.5) + 0.04 / (9 * 0.05))).epsilon(1e-9));
+  REQUIRE(run.result.comparisons.size() == 1);
+  CHECK(run.result.comparisons[0].norms.max < 1e-9);
+}
+
+TEST_CASE("wall nodes at the start: the wall's value, the initial one, or the mean") {
+  const std::string text = R"case(
+[grid]
+unknowns = "nodes"
+x = { from = 0, to = 1, nodes = 5 }
+[equation]
+kind = "diffusion"
+diffusivity = 1
+[initial]
+value = 1
+walls = "boundary"
+[boundary]
+west = { dirichlet = 3 }
+east = "insulated"
+[time]
+until = 0.1
+scheme = "implicit-euler"
+step = 0.01
+)case";
+  for (const auto& [walls, expected] : {std::pair{"boundary", 3.0}, {"initial", 1.0}, {"mean", 2.0}}) {
+    const auto folder = fresh_folder("walls");
+    const Case c = read_case_text(with(text, "\"boundary\"", "\"" + std::string(walls) + "\""), folder / "c.toml");
+    Prepared prepared = prepare(c);
+    const RunResult result = run_case(c, prepared, {folder / "out", {}});
+    CHECK(result.outcome.budget.relative_residual() < 1e-13);
+    const store::FieldReader fields(folder / "out" / "fields.nc");
+    CHECK(fields.field(0).at(0) == expected);
+    CHECK(fields.field(1).at(0) == 3);
+  }
+}
+
+TEST_CASE("formulas of u: affine ones are found") {
+  const Constants none;
+  for (const char* formula : {"-3*(u - 5)", "2*x*u + sin(t)", "7", "u", "(x - 2)*u/3"}) CHECK(compile_reaction(formula, none, {"x", "t"}).linear);
+  for (const char* formula : {"-u^2", "u*(1 - u)", "exp(u/300)", "sqrt(u)", "max(u, 1)"}) CHECK_FALSE(compile_reaction(formula, none, {"x", "t"}).linear);
+  CHECK(compile_reaction("u + t", none, {"x", "t"}).on_time);
+  CHECK_THROWS_AS(compile_reaction("u + w", none, {"x"}), InputError);
+  const Where inside_disc = compile_where("(x - 1)^2 + y^2 < 4", none, {"x", "y"});
+  Points two(2);
+  two.set(0, {1, 1, 0});
+  two.set(1, {4, 0, 0});
+  std::array<char, 2> in{};
+  inside_disc(two, in);
+  CHECK(in[0] == 1);
+  CHECK(in[1] == 0);
+}
