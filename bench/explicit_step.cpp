@@ -3,30 +3,21 @@
 #include <benchmark/benchmark.h>
 
 #include <algorithm>
-#include <chrono>
 #include <cstdio>
 #include <vector>
 
 #include "memory.hpp"
+#include "timing.hpp"
 #include "williwaw/williwaw.hpp"
 
 namespace {
 
 using namespace williwaw;
+using bench::median;
+using bench::seconds_of;
 
 constexpr Index side = 4096;
 constexpr int threads = 2;
-
-double seconds_of(const auto& work) {
-  const auto start = std::chrono::steady_clock::now();
-  work();
-  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
-
-double median(std::vector<double> v) {
-  std::ranges::nth_element(v, v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2));
-  return v[v.size() / 2];
-}
 
 Problem plan(bool varying) {
   const Grid grid(

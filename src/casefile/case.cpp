@@ -155,6 +155,12 @@ Case assemble(const Node& root, Context& context) {
               .equation_place = root.find("equation")->place.text(),
               .initial_place = {},
               .boundary_place = root.find("boundary") ? root.find("boundary")->place.text() : context.file};
+  if (equation.reaction) result.equation_formula += " + reaction(u)";
+  if (!equation.points.empty()) result.equation_formula += " + points";
+  // A steady state has no left side.
+  if (root.find("steady"))
+    if (const auto equals = result.equation_formula.find(" = "); equals != std::string::npos)
+      result.equation_formula = "0" + result.equation_formula.substr(equals);
   choose_scales(context, root, kind, dimensions, result);
   read_boundary(context, root, dimensions, result);
   read_initial(context, root, dimensions, result);

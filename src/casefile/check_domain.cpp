@@ -46,6 +46,15 @@ std::string resolution_text(const Case& given, const Outline& outline, Index reg
                      100 * length);
 }
 
+// Where a cut-out is held the flow meets its wall along the grid; the wall is as long as it was cut.
+Real true_area(const Case& given, const DiffusionBalance& balance, const Closure& wall) {
+  const std::string& name = wall.section().name;
+  const Index region = given.problem.regions().find(name);
+  const bool split = std::ranges::any_of(given.problem.parts(),
+                                         [&](const WallPart& p) { return p.side.empty() || p.side == name; });
+  return region < 0 || split ? wall.section().area() : balance.outline().measure().exposed[region];
+}
+
 }  // namespace
 
 void regions_section(const Case& given, const Prepared& prepared, Report& report) {
@@ -100,7 +109,7 @@ void walls_section(const Case& given, const Prepared& prepared, Report& report) 
     for (const Closure& wall : prepared.balance->closures()) {
       if (wall.section().name != name || (g.rank() == 1 && given.problem.parts().empty() && dimension == 0))
         continue;
-      const Real area = shown_measure(given, wall.section().area(), dimension);
+      const Real area = shown_measure(given, true_area(given, *prepared.balance, wall), dimension);
       text += fmt::format("   ({} face{}, {})", wall.faces(), wall.faces() == 1 ? "" : "s",
                           readable(area, power_unit(given, dimension)));
     }

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <mutex>
 #include <numbers>
 
 namespace williwaw::casefile {
@@ -53,6 +54,7 @@ class Compiled {
   std::vector<Sum> sums_;
   std::string text_;
   mu::Parser parser_;
+  std::mutex mutex_;
   std::vector<std::string> used_;
 };
 
@@ -212,6 +214,8 @@ void Compiled::evaluate(const Line& line, Real* out) {
 }
 
 void Compiled::evaluate(const Points& places, Real time, std::span<const Real> u, std::span<Real> out) {
+  // The parser's variables are one set for all threads.
+  const std::lock_guard<std::mutex> only(mutex_);
   evaluate({{places.x.data(), places.y.data(), places.z.data(), u.data()}, time, places.size()}, out.data());
 }
 

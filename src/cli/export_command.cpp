@@ -20,7 +20,8 @@ int export_run(const ExportArguments& arguments) {
                                    text, *nearest, fields.description().time.suffix()));
     records.push_back(nearest - times.begin());
   }
-  for (Index r = 0; records.empty() && r < static_cast<Index>(times.size()); ++r) records.push_back(r);
+  if (arguments.times.empty())
+    for (Index r = 0; r < static_cast<Index>(times.size()); ++r) records.push_back(r);
   if (arguments.layout != "long" && arguments.to != "csv") throw InputError("--layout belongs to --to csv");
   const auto folder = arguments.folder.empty() ? arguments.run / "export" : arguments.folder;
   const auto files =

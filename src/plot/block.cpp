@@ -128,27 +128,38 @@ FigureKind surface_kind() {
       true};
 }
 
+namespace {
+
+// Planes across the axes of a block; `positions` tells where along each axis.
+void draw_planes(const RunFolder& run, const FigureRequest& request, const Output& out,
+                 const std::function<std::vector<Real>(int)>& positions) {
+  need_block(run, request.kind);
+  const Index record = records_of(run, request, 1).back();
+  const Field field = run.fields().field(record);
+  const auto [range, signed_field] = range_of(run, request);
+  std::vector<Sheet> sheets;
+  for (int a = 0; a < 3; ++a)
+    for (const Real position : positions(a))
+      sheets.push_back(sheet_of(field, a == 0 ? 1 : 0, a == 2 ? 1 : 2, a, position, false));
+  Gnuplot plot(out);
+  set_stage(plot, run, request, record, range, signed_field);
+  set_block(plot, run);
+  draw_sheets(plot, sheets);
+  plot.finish();
+}
+
+}  // namespace
+
+// One plane across each axis, half-way or where it was asked for.
 FigureKind slices_kind() {
   return {"slices",
           [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-            need_block(run, "slices");
-            const Grid& g = run.fields().grid();
-            const Index record = records_of(run, request, 1).back();
-            const Field field = run.fields().field(record);
-            const auto [range, signed_field] = range_of(run, request);
-            std::vector<Sheet> sheets;
-            // One plane across each axis, half-way or where it was asked for.
-            for (int a = 0; a < 3; ++a) {
-              Real position = 0.5 * (g.axis(a).from() + g.axis(a).to());
+            draw_planes(run, request, out, [&](int a) -> std::vector<Real> {
+              const Axis& axis = run.fields().grid().axis(a);
               if (request.at && request.at_axis == a)
-                position = run.fields().description().length.shown((*request.at)[g.slot(a)]);
-              sheets.push_back(sheet_of(field, a == 0 ? 1 : 0, a == 2 ? 1 : 2, a, position, false));
-            }
-            Gnuplot plot(out);
-            set_stage(plot, run, request, record, range, signed_field);
-            set_block(plot, run);
-            draw_sheets(plot, sheets);
-            plot.finish();
+                return {run.fields().description().length.shown((*request.at)[run.fields().grid().slot(a)])};
+              return {0.5 * (axis.from() + axis.to())};
+            });
           },
           true};
 }
@@ -156,20 +167,10 @@ FigureKind slices_kind() {
 FigureKind outer_faces_kind() {
   return {"outer-faces",
           [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-            need_block(run, "outer faces");
-            const Grid& g = run.fields().grid();
-            const Index record = records_of(run, request, 1).back();
-            const Field field = run.fields().field(record);
-            const auto [range, signed_field] = range_of(run, request);
-            std::vector<Sheet> sheets;
-            for (int a = 0; a < 3; ++a)
-              for (const Real position : {g.axis(a).from(), g.axis(a).to()})
-                sheets.push_back(sheet_of(field, a == 0 ? 1 : 0, a == 2 ? 1 : 2, a, position, false));
-            Gnuplot plot(out);
-            set_stage(plot, run, request, record, range, signed_field);
-            set_block(plot, run);
-            draw_sheets(plot, sheets);
-            plot.finish();
+            draw_planes(run, request, out, [&](int a) -> std::vector<Real> {
+              const Axis& axis = run.fields().grid().axis(a);
+              return {axis.from(), axis.to()};
+            });
           },
           true};
 }

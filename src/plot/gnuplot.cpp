@@ -73,7 +73,7 @@ Gnuplot::~Gnuplot() {
 }
 
 void Gnuplot::send(const char* bytes, std::size_t count) {
-  if (pipe_) std::fwrite(bytes, 1, count, pipe_);
+  if (pipe_ && count > 0) std::fwrite(bytes, 1, count, pipe_);
 }
 
 Gnuplot& Gnuplot::line(const std::string& command) {

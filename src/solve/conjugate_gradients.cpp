@@ -49,7 +49,11 @@ class ConjugateGradients final : public LinearSolver {
     held_ = faces->held;
     for (int a = 0; a < rank_; ++a) {
       low_[a].resize(diagonal_.size());
-      std::ranges::transform(faces->lower[a], low_[a].begin(), std::negate<>());
+      const Index count = static_cast<Index>(diagonal_.size());
+      const Real* lower = faces->lower[a].data();
+      Real* low = low_[a].data();
+#pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
+      for (Index n = 0; n < count; ++n) low[n] = -lower[n];
     }
     // The hierarchy also tells whether the matrix is one for this method.
     hierarchy_.build(*faces, threads_);
@@ -77,7 +81,7 @@ class ConjugateGradients final : public LinearSolver {
     convergence_.reached = !(square > 0);
     Real last = 1, length = 0;
     for (Index k = 0; k < rules_.iterations && !convergence_.reached; ++k) {
-      const Real product = precondition(n);
+      const Real product = precondition(n, square);
       // The cycle is rounded to single precision and so not quite the same each time: the product with the
       // change of r takes that into account (Polak and Ribière, 1969).
       const Real changed = k == 0 || !multigrid_
@@ -90,9 +94,8 @@ class ConjugateGradients final : public LinearSolver {
       const Real curvature = faces::multiply(a, p_.data(), ap_.data(), threads_);
       if (!(curvature > 0)) break;
       length = product / curvature;
-#pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
-      for (Index i = 0; i < n; ++i) x[i] += length * p_[i];
       square = block_sum(n, threads_, [&](Index i) {
+        x[i] += length * p_[i];
         r_[i] -= length * ap_[i];
         return r_[i] * r_[i];
       });
@@ -125,12 +128,11 @@ class ConjugateGradients final : public LinearSolver {
     return multigrid_ ? size_ * static_cast<Real>(z_[i]) : r_[i] / diagonal_[i];
   }
 
-  Real precondition(Index n) {
+  Real precondition(Index n, Real square) {
     if (!multigrid_) return block_sum(n, threads_, [&](Index i) { return r_[i] * r_[i] / diagonal_[i]; });
     single_.resize(r_.size());
     // Single precision holds no numbers below 1e-38: residuals go in scaled by their size.
-    size_ = std::sqrt(block_sum(n, threads_, [&](Index i) { return r_[i] * r_[i]; }));
-    if (!(size_ > 0)) return 0;
+    size_ = std::sqrt(square);
     const Real scale = 1 / size_;
 #pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
     for (Index i = 0; i < n; ++i) single_[i] = static_cast<float>(scale * r_[i]);

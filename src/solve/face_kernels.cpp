@@ -3,11 +3,7 @@
 #include <algorithm>
 #include <vector>
 
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(WILLIWAW_SANITIZED)
-#define WILLIWAW_CLONES __attribute__((target_clones("avx512f", "avx2", "default")))
-#else
-#define WILLIWAW_CLONES
-#endif
+#include "../grid/clones.hpp"
 
 namespace williwaw::faces {
 

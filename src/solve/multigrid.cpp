@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "../grid/clones.hpp"
 #include "williwaw/solve/linear_solver.hpp"
 
 namespace williwaw {
@@ -173,6 +174,7 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
   const auto count = static_cast<std::size_t>(first.size());
   first.excess.resize(count);
   for (int a = 0; a < first.rank; ++a) first.low[a].resize(count);
+  const std::array<Index, 3> stride{first.stride(0), first.stride(1), first.stride(2)};
   bool symmetric = true, signs = true;
   double fixed = 0;
   const Index lines = system.extent[1] * system.extent[2], nx = system.extent[0];
@@ -184,7 +186,10 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
       for (int a = 0; a < first.rank; ++a) {
         const Real low = system.lower[a][n], high = system.upper[a][n];
         signs = signs && low <= 0 && high <= 0;
-        const Index other = low != 0 ? system.neighbour(n, a, false) : -1;
+        // Only a seam makes a neighbour that is not a stride away.
+        const Index other = low == 0             ? -1
+                            : system.periodic[a] ? system.neighbour(n, a, false)
+                                                 : n - stride[a];
         symmetric =
             symmetric && (other < 0 || std::abs(system.upper[a][other] - low) <= 1e-9 * std::abs(low));
         first.low[a][n] = static_cast<float>(-low * scale_);
@@ -279,7 +284,47 @@ std::vector<Heard> heard(Index pair, bool paired, Index fine, bool periodic) {
   return result;
 }
 
+// line·(1 − lean) for a pair's own line, line·lean for one beside it.
+WILLIWAW_CLONES
+void weigh(Index count, bool own, const float* lean, float* __restrict line) {
+  const float from = own ? 1.0f : 0.0f, sign = own ? -1.0f : 1.0f;
+#pragma omp simd
+  for (Index i = 0; i < count; ++i) line[i] *= from + sign * lean[i];
+}
+
+// A coarse line spread along x: each unknown takes its pair's value and leans to the pair beside it. `low`
+// and `high` are what lies beyond the ends.
+WILLIWAW_CLONES
+void spread(Index count, const float* values, const float* lean, float low, float high,
+            float* __restrict out) {
+#pragma omp simd
+  for (Index I = 0; I < (count - 2) / 2; ++I) {
+    const float before = values[I], after = values[I + 1];
+    out[2 * I + 1] = before + lean[2 * I + 1] * (after - before);
+    out[2 * I + 2] = after + lean[2 * I + 2] * (before - after);
+  }
+  const Index pairs = (count + 1) / 2;
+  for (const Index i : {Index{0}, count - 2, count - 1}) {
+    const Index next = i / 2 + (i % 2 == 1 ? 1 : -1);
+    const float middle = values[i / 2], there = next < 0 ? low : next >= pairs ? high : values[next];
+    out[i] = middle + lean[i] * (there - middle);
+  }
+}
+
+WILLIWAW_CLONES
+void lean_towards(Index count, const float* lean, const float* other, float* __restrict out) {
+#pragma omp simd
+  for (Index i = 0; i < count; ++i) out[i] += lean[i] * (other[i] - out[i]);
+}
+
+WILLIWAW_CLONES
+void add_line(Index count, const float* from, float* __restrict to) {
+#pragma omp simd
+  for (Index i = 0; i < count; ++i) to[i] += from[i];
+}
+
 // Joins a line in pairs along x. `lean` is null where x is not paired.
+WILLIWAW_CLONES
 void pair_up(Index fine, Index coarse, bool periodic, const float* lean, const float* __restrict s,
              float* __restrict out) {
   if (!lean) {
@@ -296,6 +341,7 @@ void pair_up(Index fine, Index coarse, bool periodic, const float* lean, const f
     out[I] += sum;
   };
   const Index inner = (fine - 2) / 2;
+#pragma omp simd
   for (Index I = 1; I < inner; ++I) {
     const Index i = 2 * I;
     out[I] +=
@@ -324,9 +370,7 @@ void Hierarchy::restrict_residual(const Level& fine, Level& coarse) {
           std::copy_n(fine.r.data() + start, nx, line.begin());
           for (const auto& [a, one] : {std::pair{1, y}, std::pair{2, z}}) {
             if (!fine.paired[a]) continue;
-            const float* lean = fine.lean[a].data() + start;
-            const float from = one.own ? 1.0f : 0.0f, sign = one.own ? -1.0f : 1.0f;
-            for (Index i = 0; i < nx; ++i) line[i] *= from + sign * lean[i];
+            weigh(nx, one.own, fine.lean[a].data() + start, line.data());
           }
           pair_up(nx, coarse.extent[0], fine.periodic[0],
                   fine.paired[0] ? fine.lean[0].data() + start : nullptr, line.data(), out);
@@ -346,48 +390,33 @@ void Hierarchy::add_correction(Level& fine, const Level& coarse) {
   const std::vector<float> nothing(static_cast<std::size_t>(NX), 0.0f);
 #pragma omp parallel num_threads(fine.threads) if (fine.threads > 1)
   {
-    std::vector<float> own(static_cast<std::size_t>(nx)), other(own.size());
-    // A coarse line spread along x by the leans of the fine line that starts at `start`.
-    const auto spread = [&](const float* values, Index start, std::vector<float>& out) {
-      if (!fine.paired[0]) {
+    std::vector<float> own(static_cast<std::size_t>(nx)), other(own.size()), above(own.size());
+    const auto along_x = [&](const float* values, Index start, std::vector<float>& out) {
+      if (!fine.paired[0])
         std::copy_n(values, nx, out.begin());
-        return;
-      }
-      const float* lean = fine.lean[0].data() + start;
-      for (Index i = 1; i + 2 < nx; i += 2) {
-        const float low = values[i / 2], high = values[i / 2 + 1];
-        out[i] = low + lean[i] * (high - low);
-        out[i + 1] = high + lean[i + 1] * (low - high);
-      }
-      for (const Index i : {Index{0}, nx - 2, nx - 1}) {
-        const Index next = beside(0, i);
-        const float middle = values[i / 2], there = next >= 0 ? values[next] : 0;
-        out[i] = middle + lean[i] * (there - middle);
-      }
+      else
+        spread(nx, values, fine.lean[0].data() + start, fine.periodic[0] ? values[NX - 1] : 0,
+               fine.periodic[0] ? values[0] : 0, out.data());
     };
 #pragma omp for schedule(static)
     for (Index l = 0; l < ny * fine.extent[2]; ++l) {
       const Index j = l % ny, k = l / ny, start = nx * l;
       const Index J = fine.paired[1] ? j / 2 : j, K = fine.paired[2] ? k / 2 : k;
-      const auto plane = [&](Index layer, std::vector<float>& out, std::vector<float>& work) {
+      const auto plane = [&](Index layer, std::vector<float>& out) {
         const auto line = [&](Index row) {
           return row < 0 || layer < 0 ? nothing.data() : coarse.x.data() + NX * (row + NY * layer);
         };
-        spread(line(J), start, out);
+        along_x(line(J), start, out);
         if (!fine.paired[1]) return;
-        spread(line(beside(1, j)), start, work);
-        const float* lean = fine.lean[1].data() + start;
-        for (Index i = 0; i < nx; ++i) out[i] += lean[i] * (work[i] - out[i]);
+        along_x(line(beside(1, j)), start, other);
+        lean_towards(nx, fine.lean[1].data() + start, other.data(), out.data());
       };
-      plane(K, own, other);
-      float* x = fine.x.data() + start;
+      plane(K, own);
       if (fine.paired[2]) {
-        std::vector<float> above(own.size());
-        plane(beside(2, k), above, other);
-        const float* lean = fine.lean[2].data() + start;
-        for (Index i = 0; i < nx; ++i) own[i] += lean[i] * (above[i] - own[i]);
+        plane(beside(2, k), above);
+        lean_towards(nx, fine.lean[2].data() + start, above.data(), own.data());
       }
-      for (Index i = 0; i < nx; ++i) x[i] += own[i];
+      add_line(nx, own.data(), fine.x.data() + start);
     }
   }
 }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <exception>
 #include <limits>
 
 #include "path.hpp"
@@ -29,7 +30,6 @@ Couplings::Couplings(const Problem& problem, const Outline& outline)
     separable_ = separable_ && !k.depends_on_place();
     on_time_ = on_time_ || k.depends_on_time();
   }
-  if (!problem.regions().empty()) shares_ = RegionShares(grid_, problem.regions());
   regions_ = problem.shared_regions();
   if (separable_)
     place_lines();
@@ -84,48 +84,43 @@ class LineOfPaths {
  public:
   LineOfPaths(const Grid& grid, int axis, const Function& k, const Equation& equation, const Regions& regions)
       : grid_(grid),
+        axis_(axis),
         slot_(grid.slot(axis)),
         k_(k),
         equation_(equation),
         regions_(regions),
         halves_(half_paths(grid.axis(axis))) {
     for (const auto& face : halves_)
-      for (const HalfPath& h : face) {
-        gauss_.insert(gauss_.end(), h.gauss.begin(), h.gauss.end());
-        const Real inset = 1e-7 * (h.to - h.from);
-        for (const Real p : {h.from + inset, h.to - inset}) ends_.push_back(grid.axis(axis).wrap(p));
-      }
-    for (auto* p : {&gauss_places_, &end_places_}) {
-      const auto& along = p == &gauss_places_ ? gauss_ : ends_;
-      p->resize(static_cast<Index>(along.size()));
-      p->coordinate(slot_) = along;
-    }
+      for (const HalfPath& h : face) gauss_.insert(gauss_.end(), h.gauss.begin(), h.gauss.end());
+    gauss_places_.resize(static_cast<Index>(gauss_.size()));
+    gauss_places_.coordinate(slot_) = gauss_;
     values_.resize(gauss_.size());
     by_region_ = k.regions() != nullptr || !equation.contacts.empty();
-    if (by_region_) {
-      end_labels_.resize(ends_.size());
-      gauss_labels_.resize(gauss_.size());
-    }
+    for (int label = 0; k.regions() && label <= regions.size(); ++label)
+      if (k.part(label).is_constant()) table_.push_back(k.part(label)(Point{}));
+    // Labels alone tell the conductivity where every material has one.
+    by_table_ = k.regions() && static_cast<Index>(table_.size()) == regions.size() + 1;
+    if (by_region_) gauss_labels_.resize(gauss_.size());
   }
 
   void move_to(const Point& across, Real time) {
     time_ = time;
     across_ = across;
-    for (auto* p : {&gauss_places_, &end_places_})
-      for (int a = 0; a < grid_.rank(); ++a)
-        if (const int slot = grid_.slot(a); slot != slot_)
-          p->coordinate(slot).assign(p->coordinate(slot_).size(), across[slot]);
-    k_.evaluate(gauss_places_, time, values_);
+    for (int a = 0; a < grid_.rank(); ++a)
+      if (const int slot = grid_.slot(a); slot != slot_)
+        gauss_places_.coordinate(slot).assign(gauss_.size(), across[slot]);
+    if (by_region_) regions_.labels(gauss_places_, gauss_labels_);
+    if (by_table_)
+      for (std::size_t s = 0; s < values_.size(); ++s)
+        values_[s] = table_[static_cast<std::size_t>(gauss_labels_[s])];
+    else
+      k_.evaluate(gauss_places_, time, values_);
     for (std::size_t s = 0; s < values_.size(); ++s)
       if (!(values_[s] > 0))
         throw InputError("the conductivity or diffusivity must be above zero everywhere, but is " +
                          to_text(values_[s]) + " at " +
                          grid_.place_text(gauss_places_[static_cast<Index>(s)]));
-    if (!by_region_) return;
-    regions_.labels(end_places_, end_labels_);
-    regions_.labels(gauss_places_, gauss_labels_);
-    next_ = 0;
-    last_label_ = -1;
+    start();
   }
 
   void start() {
@@ -142,11 +137,15 @@ class LineOfPaths {
         sum += h.weight[0] / values_[s] + h.weight[1] / values_[s + 1];
         continue;
       }
-      const int first = end_labels_[s], last = end_labels_[s + 1];
+      // Where the points on both sides lie in the same material, so does what is between them.
+      const int label = gauss_labels_[s];
+      const bool plain = s > 0 && s + 2 < gauss_labels_.size() && gauss_labels_[s - 1] == label &&
+                         gauss_labels_[s + 1] == label && gauss_labels_[s + 2] == label;
+      const int first = plain ? label : label_at(h, 1e-7), last = plain ? label : label_at(h, 1 - 1e-7);
       if (last_label_ >= 0 && last_label_ != first)
         sum += contact_between(equation_, last_label_, first) / area;
       last_label_ = last;
-      if (first == last && gauss_labels_[s] == first && gauss_labels_[s + 1] == first)
+      if (first == last && label == first && gauss_labels_[s + 1] == first)
         sum += h.weight[0] / values_[s] + h.weight[1] / values_[s + 1];
       else
         sum += through_materials(h, area);
@@ -155,6 +154,12 @@ class LineOfPaths {
   }
 
  private:
+  int label_at(const HalfPath& h, Real share) const {
+    Point p = across_;
+    p[slot_] = grid_.axis(axis_).wrap(h.from + share * (h.to - h.from));
+    return regions_.label(p);
+  }
+
   // A half path that crosses from one material to another, stretch by stretch.
   Real through_materials(const HalfPath& h, Real area) const {
     Point from = across_, to = across_;
@@ -183,15 +188,16 @@ class LineOfPaths {
   }
 
   const Grid& grid_;
-  int slot_;
+  int axis_, slot_;
   const Function& k_;
   const Equation& equation_;
   const Regions& regions_;
   std::vector<std::vector<HalfPath>> halves_;
-  std::vector<Real> gauss_, ends_, values_;
-  Points gauss_places_, end_places_;
-  std::vector<int> end_labels_, gauss_labels_;
-  bool by_region_ = false;
+  std::vector<Real> gauss_, values_;
+  Points gauss_places_;
+  std::vector<int> gauss_labels_;
+  bool by_region_ = false, by_table_ = false;
+  std::vector<Real> table_;
   Point across_;
   Real time_ = 0;
   std::size_t next_ = 0;
@@ -202,14 +208,11 @@ class LineOfPaths {
 
 void Couplings::evaluate_faces(int axis) {
   const Axis& along = grid_.axis(axis);
-  LineOfPaths line(grid_, axis, equation_.diffusion.coefficient[grid_.slot(axis)], equation_, *regions_);
   const Index count = along.size() + 1;
   const int first = axis == 0 ? 1 : 0, second = axis == 2 ? 1 : 2;
   faces_[axis].assign(static_cast<std::size_t>(count * grid_.size(first) * grid_.size(second)), 0.0);
   auto& low = wall_resistance_low_[axis];
   auto& high = wall_resistance_high_[axis];
-  low.clear();
-  high.clear();
   const auto pieces = [&](int a, Index i) {
     return a < grid_.rank() ? grid_.axis(a).pieces(i) : Pieces{{0, 1}};
   };
@@ -219,54 +222,68 @@ void Couplings::evaluate_faces(int axis) {
   // Areas of faces along a line differ only where the axis is round.
   std::vector<Real> areas;
   for (Index f = 0; f < count; ++f) areas.push_back(along.area(along.bounds()[f]));
-  std::vector<Real> sums(static_cast<std::size_t>(count));
-  for (Index k = 0; k < grid_.size(second); ++k)
-    for (Index j = 0; j < grid_.size(first); ++j) {
-      std::fill(sums.begin(), sums.end(), 0.0);
-      Real whole = 0;
-      for (const auto& p : pieces(first, j))
-        for (const auto& q : pieces(second, k)) {
-          Point across;
-          if (first < grid_.rank()) across[grid_.slot(first)] = p.centre;
-          if (second < grid_.rank()) across[grid_.slot(second)] = q.centre;
-          line.move_to(across, time_);
-          line.start();
-          const Real part = measure(first, p) * measure(second, q);
-          whole += part;
-          for (Index f = 0; f < count; ++f)
-            if (const Real resistance = line.resistance(f, areas[f]); resistance > 0)
-              sums[f] += part / resistance;
-        }
-      for (Index f = 0; f < count; ++f) {
-        std::array<Index, 3> at{};
-        at[axis] = f;
-        at[first] = j;
-        at[second] = k;
-        const bool lower_wall = !along.periodic() && f == 0, upper_wall = !along.periodic() && f == count - 1;
-        // On a wall: what a unit of its area resists.
-        const Real resistance = sums[f] > 0 ? whole * areas[f] / sums[f] : 0;
-        if (lower_wall) low.push_back(resistance);
-        if (upper_wall) high.push_back(resistance);
-        if (lower_wall || upper_wall) continue;
-        Real open = 1;
-        if (!outline_->whole()) {
-          auto unknown = at;
-          const bool seam = f == 0;
-          if (!seam) --unknown[axis];
-          open = outline_->open(grid_.number(unknown[0], unknown[1], unknown[2]), axis, !seam);
-        }
-        faces_[axis][face(axis, at[0], at[1], at[2])] = open * sums[f];
+  low.assign(static_cast<std::size_t>(grid_.size(first) * grid_.size(second)), 0.0);
+  high = low;
+  const auto one_line = [&](LineOfPaths& line, std::vector<Real>& sums, Index j, Index k) {
+    std::fill(sums.begin(), sums.end(), 0.0);
+    Real whole = 0;
+    for (const auto& p : pieces(first, j))
+      for (const auto& q : pieces(second, k)) {
+        Point across;
+        if (first < grid_.rank()) across[grid_.slot(first)] = p.centre;
+        if (second < grid_.rank()) across[grid_.slot(second)] = q.centre;
+        line.move_to(across, time_);
+        const Real part = measure(first, p) * measure(second, q);
+        whole += part;
+        for (Index f = 0; f < count; ++f)
+          if (const Real resistance = line.resistance(f, areas[f]); resistance > 0)
+            sums[f] += part / resistance;
       }
+    for (Index f = 0; f < count; ++f) {
+      std::array<Index, 3> at{};
+      at[axis] = f;
+      at[first] = j;
+      at[second] = k;
+      if (!along.periodic() && (f == 0 || f == count - 1)) {
+        // On a wall: what a unit of its area resists.
+        (f == 0 ? low : high)[j + grid_.size(first) * k] = sums[f] > 0 ? whole * areas[f] / sums[f] : 0;
+        continue;
+      }
+      const Index slot = face(axis, at[0], at[1], at[2]);
+      auto below = at;
+      below[axis] = f > 0 ? f - 1 : along.size() - 1;
+      at[axis] = f < along.size() ? f : 0;
+      faces_[axis][slot] = sums[f] * outline_->open_between(grid_.number(below[0], below[1], below[2]),
+                                                            grid_.number(at[0], at[1], at[2]), axis);
     }
+  };
+  // Lines do not meet. What goes wrong on one of them is told once all are done.
+  const Index lines = grid_.size(first) * grid_.size(second);
+  std::exception_ptr trouble;
+#pragma omp parallel if (grid_.count() > 20000)
+  {
+    LineOfPaths line(grid_, axis, equation_.diffusion.coefficient[grid_.slot(axis)], equation_, *regions_);
+    std::vector<Real> sums(static_cast<std::size_t>(count));
+#pragma omp for schedule(static)
+    for (Index l = 0; l < lines; ++l) try {
+        one_line(line, sums, l % grid_.size(first), l / grid_.size(first));
+      } catch (...) {
+#pragma omp critical(couplings_trouble)
+        trouble = std::current_exception();
+      }
+  }
+  if (trouble) std::rethrow_exception(trouble);
 }
 
 void Couplings::evaluate_capacities() {
   const auto count = static_cast<std::size_t>(grid_.count());
   capacities_.resize(count);
   integrate(equation_.storage, 0, capacities_);
-  if (!outline_->whole()) volumes_.resize(count);
+  if (!outline_->whole()) {
+    volumes_.resize(count);
+    integrate(Function(1.0), 0, volumes_);
+  }
   for (Index n = 0; n < grid_.count(); ++n) {
-    if (!volumes_.empty()) volumes_[n] = volume(n);
     // Control volumes that are gone hold nothing; a capacity spares everyone else the question.
     if (!outline_->active(n)) capacities_[n] = 1;
     if (!(capacities_[n] > 0))
@@ -274,10 +291,16 @@ void Couplings::evaluate_capacities() {
   }
 }
 
+const RegionShares& Couplings::shares() const {
+  // Only a density that differs by region asks for them.
+  if (!shares_) shares_ = std::make_unique<RegionShares>(grid_, *regions_);
+  return *shares_;
+}
+
 void Couplings::integrate(const Function& density, Real time, std::span<Real> out) const {
   integrate_over_volumes(grid_, density, time, out);
   if (density.regions()) {
-    const auto& mixed = shares_.mixed();
+    const auto& mixed = shares().mixed();
     for (const auto& part : mixed) out[part.unknown] = 0;
     for (const auto& part : mixed)
       out[part.unknown] += part.volume * density.part(part.label)(grid_.point_of(part.unknown), time);
@@ -287,7 +310,7 @@ void Couplings::integrate(const Function& density, Real time, std::span<Real> ou
     if (const Real share = outline_->share(n); share != 1) {
       // Regions' parts count only what is kept already.
       const bool counted = density.regions() &&
-                           std::ranges::binary_search(shares_.mixed(), n, {}, &RegionShares::Part::unknown);
+                           std::ranges::binary_search(shares().mixed(), n, {}, &RegionShares::Part::unknown);
       out[n] *= share == 0 ? 0 : counted ? 1 : share;
     }
 }

@@ -16,12 +16,14 @@ Index FaceSystem::neighbour(Index n, int a, bool upwards) const {
 void FaceSystem::apply_mask() {
   if (held.empty()) return;
   for (Index n = 0; n < size(); ++n) {
+    if (!held[n]) continue;
+    diagonal[n] = 1;
     for (int a = 0; a < rank(); ++a)
       for (const bool up : {false, true}) {
-        const Index other = neighbour(n, a, up);
-        if (held[n] || (other >= 0 && held[other])) (up ? upper : lower)[a][n] = 0;
+        (up ? upper : lower)[a][n] = 0;
+        // And what the neighbour sees of it.
+        if (const Index other = neighbour(n, a, up); other >= 0) (up ? lower : upper)[a][other] = 0;
       }
-    if (held[n]) diagonal[n] = 1;
   }
 }
 

@@ -47,6 +47,13 @@ class Outline {
   Real share(Index n) const;
   /// Share that is open of the face of n across an axis. 0 towards a control volume that is gone.
   Real open(Index n, int axis, bool upper) const;
+  /// The same for the face between `below` and the unknown above it, for those who know both.
+  Real open_between(Index below, Index above, int axis) const {
+    if (whole() || (state_[below] == full && state_[above] == full)) return 1;
+    if (state_[below] == empty || state_[above] == empty) return 0;
+    const auto found = upper_[axis].find(below);
+    return found == upper_[axis].end() ? 1 : found->second;
+  }
   const std::vector<Facet>& facets() const { return facets_; }
 
   /// Takes away control volumes whose own place was cut away and whose facets are all held at a value

@@ -44,7 +44,7 @@ class Couplings {
   /// Conductance between unknown n and the one before or after it along an axis; 0 beyond a wall.
   Real conductance(Index n, int axis, bool upwards) const;
   /// What is left of control volume n.
-  Real volume(Index n) const { return grid_.volume_of(n) * outline_->share(n); }
+  Real volume(Index n) const { return volumes_.empty() ? grid_.volume_of(n) : volumes_[n]; }
   /// The same of all control volumes; empty where nothing is cut out.
   std::span<const Real> volumes() const { return volumes_; }
 
@@ -60,6 +60,7 @@ class Couplings {
   void place_lines();
   void evaluate_faces(int axis);
   void evaluate_capacities();
+  const RegionShares& shares() const;
   Real along(const Point& from, const Point& to, int slot) const;
   bool along_material(const WallFace& face) const;
   Real on_side(const WallFace& face) const;
@@ -68,7 +69,7 @@ class Couplings {
   Equation equation_;
   const Outline* outline_;
   std::shared_ptr<const Regions> regions_;
-  RegionShares shares_;
+  mutable std::unique_ptr<RegionShares> shares_;
   bool separable_ = false;
   bool on_time_ = false;
   bool ready_ = false;

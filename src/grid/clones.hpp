@@ -1,0 +1,10 @@
+// Marks functions that are built once for each generation of vector units.
+#pragma once
+
+// One portable binary uses the vector units that the machine has. Sanitizers do not get along with the
+// resolver that chooses among the clones. This is a macro because an attribute cannot be switched otherwise.
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(WILLIWAW_SANITIZED)
+#define WILLIWAW_CLONES __attribute__((target_clones("avx512f", "avx2", "default")))
+#else
+#define WILLIWAW_CLONES
+#endif
