@@ -129,8 +129,8 @@ FigureKind wall_kind() {
         Gnuplot plot(out);
         plot.line("set title " +
                   quoted(title_at(run, request, static_cast<Index>(run.fields().times().size()) - 1) +
-                         fmt::format(": {} lets in {:.4g}{}", request.of,
-                                     flow / std::pow(length, g.volume_dimension() - 1),
+                         fmt::format(": {} lets {} {:.4g}{}", request.of, flow < 0 ? "out" : "in",
+                                     std::abs(flow) / std::pow(length, g.volume_dimension() - 1),
                                      unit.empty() ? "" : " " + pretty_unit(unit))));
         plot.line("set xlabel " + quoted(label(along, run.fields().description().length.unit)));
         plot.line("set ylabel " + quoted(label("flux into the domain", walls.flux_unit)));
