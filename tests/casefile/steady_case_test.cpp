@@ -69,7 +69,9 @@ struct Run {
   RunResult result;
 
   explicit Run(const std::string& text, const std::filesystem::path& folder = fresh_folder("steady-case"))
-      : given(read_case_text(text, folder / "plan.toml")), prepared(prepare(given)), result(run_case(given, prepared, {folder / "out", {}})) {}
+      : given(read_case_text(text, folder / "plan.toml")),
+        prepared(prepare(given)),
+        result(run_case(given, prepared, {folder / "out", {}})) {}
   Real flow(const std::string& line) const {
     for (std::size_t l = 0; l < prepared.balance->lines().size(); ++l)
       if (prepared.balance->lines()[l].name == line) return result.steady->flows[l];
@@ -150,7 +152,10 @@ value = "10 m"
 [boundary]
 default = "insulated"
 [steady]
-)case", "mm/day", "mm^2/day"), "plan.toml"), CaseError);
+)case",
+                                      "mm/day", "mm^2/day"),
+                                 "plan.toml"),
+                  CaseError);
 }
 
 TEST_CASE("a mask is read from a NetCDF file, counted, and called a staircase") {
@@ -176,16 +181,20 @@ step = "1 s"
   const Case writer = read_case_text(mask, folder / "mask.toml");
   {
     DiffusionBalance balance(writer.problem);
-    store::FieldWriter file(folder / "mask.nc", writer.problem.grid(), {"", "tag", {}, {}, {}, "", "", false});
+    store::FieldWriter file(folder / "mask.nc", writer.problem.grid(),
+                            {"", "tag", {}, {}, {}, "", "", false});
     file.append(0, balance.field(balance.initial_state(), 0));
     file.finish();
   }
   const auto table = store::read_table(folder / "mask.nc", "tag_on_west");
   CHECK(table.shape == std::vector<std::size_t>{1, 16});
   // The field has a time axis in front, and is refused for it.
-  const std::string text = with(with(plan, "where = \"x < 4 && y < 3\"", "mask = { file = \"mask.nc\", variable = \"tag\", equals = 1 }"), "[steady]", "[steady]");
-  CHECK_THROWS_WITH_AS(read_case_text(text, folder / "plan.toml"),
-                       doctest::Contains("'tag' has the shape 1 x 16 x 20, but this grid's is 16 x 20 (y, x)"), CaseError);
+  const std::string text = with(with(plan, "where = \"x < 4 && y < 3\"",
+                                     "mask = { file = \"mask.nc\", variable = \"tag\", equals = 1 }"),
+                                "[steady]", "[steady]");
+  CHECK_THROWS_WITH_AS(
+      read_case_text(text, folder / "plan.toml"),
+      doctest::Contains("'tag' has the shape 1 x 16 x 20, but this grid's is 16 x 20 (y, x)"), CaseError);
 }
 
 TEST_CASE("round coordinates: a pipe's wall from its case") {
@@ -208,7 +217,8 @@ outer = { robin = { coefficient = "9 W/m^2/K", ambient = "5 degC" } }
 [exact]
 value = { formula = "70 - 65*log(r/0.02)/(log(2.5) + 0.04/(9*0.05))", unit = "degC" }
 )case");
-  CHECK(run.flow("inner: dirichlet") == doctest::Approx(2 * M_PI * 0.04 * 65 / (std::log(2.5) + 0.04 / (9 * 0.05))).epsilon(1e-9));
+  CHECK(run.flow("inner: dirichlet") ==
+        doctest::Approx(2 * M_PI * 0.04 * 65 / (std::log(2.5) + 0.04 / (9 * 0.05))).epsilon(1e-9));
   REQUIRE(run.result.comparisons.size() == 1);
   CHECK(run.result.comparisons[0].norms.max < 1e-9);
 }
@@ -234,7 +244,8 @@ step = 0.01
 )case";
   for (const auto& [walls, expected] : {std::pair{"boundary", 3.0}, {"initial", 1.0}, {"mean", 2.0}}) {
     const auto folder = fresh_folder("walls");
-    const Case c = read_case_text(with(text, "\"boundary\"", "\"" + std::string(walls) + "\""), folder / "c.toml");
+    const Case c =
+        read_case_text(with(text, "\"boundary\"", "\"" + std::string(walls) + "\""), folder / "c.toml");
     Prepared prepared = prepare(c);
     const RunResult result = run_case(c, prepared, {folder / "out", {}});
     CHECK(result.outcome.budget.relative_residual() < 1e-13);
@@ -246,8 +257,10 @@ step = 0.01
 
 TEST_CASE("formulas of u: affine ones are found") {
   const Constants none;
-  for (const char* formula : {"-3*(u - 5)", "2*x*u + sin(t)", "7", "u", "(x - 2)*u/3"}) CHECK(compile_reaction(formula, none, {"x", "t"}).linear);
-  for (const char* formula : {"-u^2", "u*(1 - u)", "exp(u/300)", "sqrt(u)", "max(u, 1)"}) CHECK_FALSE(compile_reaction(formula, none, {"x", "t"}).linear);
+  for (const char* formula : {"-3*(u - 5)", "2*x*u + sin(t)", "7", "u", "(x - 2)*u/3"})
+    CHECK(compile_reaction(formula, none, {"x", "t"}).linear);
+  for (const char* formula : {"-u^2", "u*(1 - u)", "exp(u/300)", "sqrt(u)", "max(u, 1)"})
+    CHECK_FALSE(compile_reaction(formula, none, {"x", "t"}).linear);
   CHECK(compile_reaction("u + t", none, {"x", "t"}).on_time);
   CHECK_THROWS_AS(compile_reaction("u + w", none, {"x"}), InputError);
   const Where inside_disc = compile_where("(x - 1)^2 + y^2 < 4", none, {"x", "y"});
@@ -258,4 +271,86 @@ TEST_CASE("formulas of u: affine ones are found") {
   inside_disc(two, in);
   CHECK(in[0] == 1);
   CHECK(in[1] == 0);
+}
+
+TEST_CASE("check says what acts where: regions, parts, contacts, and how an outline is resolved") {
+  const Case c = read_case_text(plan, "plan.toml");
+  Prepared prepared = prepare(c);
+  const std::string text = check_report(c, prepared).text();
+  for (const char* line :
+       {"form                   0 = ∇·(conductivity ∇u) + source + reaction(u) + points",
+        "reaction               -3*(u - 5)  (linear in u)",
+        "hole                cut out, 12 m^2; its outline 7 m; exact along the grid's faces",
+        "sand                material, 24 m^2", "left of the domain  68 m^2",
+        "resistance 0.1 between 'sand' and the rest of the domain",
+        "door   flux 3 W/m^2 into the domain   (part of hole)   (2 faces, 1 m)",
+        "shut   insulated: nothing flows through   (part of north)   (2 faces, 1 m)",
+        "solver        conjugate gradients\n"})
+    CHECK_MESSAGE(text.find(line) != std::string::npos, line, "\n", text);
+  // An equation of one cell shows all that acts on it.
+  const std::string cell = stencil_report(c, prepared, {4.2, 0.3, 0}).text();
+  CHECK(cell.find("wall door: flux") != std::string::npos);
+  CHECK(cell.find("reaction") != std::string::npos);
+}
+
+TEST_CASE("nodes shared by held walls are told, whichever rule counts") {
+  const std::string text = R"case(
+[grid]
+unknowns = "nodes"
+x = { from = 0, to = 1, nodes = 5 }
+y = { from = 0, to = 1, nodes = 5 }
+[equation]
+kind = "diffusion"
+diffusivity = 1
+[initial]
+value = 0
+[boundary]
+west = { dirichlet = 1 }
+south = { dirichlet = 3 }
+default = "insulated"
+corners = "mean"
+[steady]
+)case";
+  for (const auto& [rule, words, corner] :
+       {std::tuple{"\"mean\"", "take the mean of both values", 2.0},
+        std::tuple{"[\"south\", \"west\"]", "take the value of south, then west, else the mean", 3.0}}) {
+    const auto folder = fresh_folder("corners");
+    const Case c = read_case_text(with(text, "\"mean\"", rule), folder / "c.toml");
+    Prepared prepared = prepare(c);
+    CHECK(check_report(c, prepared).text().find(words) != std::string::npos);
+    run_case(c, prepared, {folder / "out", {}});
+    CHECK(store::FieldReader(folder / "out" / "fields.nc").field(0).at(0, 0) == corner);
+  }
+}
+
+TEST_CASE("a mask of the grid's own shape cuts a staircase, and is called one") {
+  const auto folder = fresh_folder("good-mask");
+  const Grid g(
+      {Axis::uniform("x", 0, 10, 20, Unknowns::cells), Axis::uniform("y", 0, 8, 16, Unknowns::cells)});
+  std::vector<Real> shares(static_cast<std::size_t>(g.count()));
+  Real area = 0;
+  for (Index n = 0; n < g.count(); ++n) {
+    const Point p = g.point_of(n);
+    shares[n] = p.x + p.y < 4 ? 7 : 0;
+    if (shares[n] == 7) area += g.volume_of(n);
+  }
+  {
+    // The variable `share` has no time axis: it will do for a tag.
+    store::FieldWriter file(folder / "mask.nc", g, {"", "u", {}, {}, {}, "", "", false}, shares);
+    file.append(0, Field(g));
+    file.finish();
+  }
+  const std::string text = with(plan, "where = \"x < 4 && y < 3\"",
+                                "mask = { file = \"mask.nc\", variable = \"share\", equals = 7 }");
+  const Case c = read_case_text(text, folder / "plan.toml");
+  Prepared prepared = prepare(c);
+  CHECK(prepared.balance->volume() == doctest::Approx(80 - area));
+  const OutlineMeasure& m = prepared.balance->outline().measure();
+  CHECK(m.cut[0] == doctest::Approx(area));
+  // Steps along a diagonal are as long as its two legs, whatever the grid.
+  CHECK(m.exposed[0] == doctest::Approx(7));
+  CHECK(check_report(c, prepared)
+            .text()
+            .find("by a mask, its outline a staircase, whose length is not the true one") !=
+        std::string::npos);
 }

@@ -250,3 +250,79 @@ TEST_CASE("solvers are reached by name") {
         "conjugate gradients with multigrid");
   for (const auto& kind : solver_kinds()) CHECK(kind.iterates == (kind.make({})->convergence() != nullptr));
 }
+
+TEST_CASE("multigrid in a block with a ball cut out, on stretched grids, and round a periodic axis") {
+  const Regions ball(
+      {{"ball", inside([](Point p) { return std::hypot(p.x - 0.5, p.y - 0.5, p.z - 0.5) < 0.3; }), false}});
+  Problem block(
+      Grid({Axis::uniform("x", 0, 1, 20, Unknowns::cells), Axis::uniform("y", 0, 1, 18, Unknowns::cells),
+            Axis::uniform("z", 0, 1, 17, Unknowns::cells)}),
+      diffusion(1.0, 1.0, 1.0), ball);
+  block.wall("ball", robin(2.0, 1.0)).wall("top", dirichlet(0.0)).other_walls(insulated());
+  // Cells twenty times as long as they are wide: only the strong axis is joined in pairs at first.
+  Problem stretched(
+      Grid({Axis::uniform("x", 0, 20, 96, Unknowns::nodes), Axis::uniform("y", 0, 1, 96, Unknowns::nodes)}),
+      diffusion(1.0));
+  stretched.wall("west", dirichlet(0.0)).other_walls(insulated());
+  Problem ring(Grid({Axis::uniform("x", 0, 1, 65, Unknowns::cells, true),
+                     Axis::uniform("y", 0, 1, 31, Unknowns::cells)}),
+               diffusion([](Point p) { return 1 + 0.5 * std::sin(2 * M_PI * p.x); }));
+  ring.wall("south", dirichlet(0.0)).other_walls(insulated());
+  for (const Problem* p : {&block, &stretched, &ring}) {
+    const FaceSystem s = system_of(*p);
+    const auto right = right_for(s);
+    const auto direct = solved("direct", s, right);
+    const auto solver = make_multigrid_solver({.tolerance = 1e-11});
+    solver->factor(s);
+    std::vector<Real> x(right.size());
+    solver->solve(right, x);
+    CHECK(solver->convergence()->reached);
+    CHECK(solver->convergence()->iterations() < 40);
+    CHECK(difference(x, direct) < 1e-8);
+    CHECK(difference(solved("cg", s, right), direct) < 1e-8);
+  }
+}
+
+TEST_CASE("a right-hand side of zero needs no iterations, and matrices that do not fit are refused") {
+  const FaceSystem s = system_of(rough(12, 1));
+  for (const auto& kind : solver_kinds()) {
+    if (kind.name == "transform") continue;
+    const auto solver = kind.make({});
+    solver->factor(s);
+    std::vector<Real> zero(static_cast<std::size_t>(s.size()), 0.0), x(zero.size(), 3.0);
+    solver->solve(zero, x);
+    for (const Real v : x) CHECK(v == 0);
+    if (const auto* c = solver->convergence()) CHECK(c->iterations() == 0);
+  }
+  FaceSystem skew = s;
+  skew.upper[0][5 + 12 * 5] *= 2;
+  CHECK_THROWS_AS(make_multigrid_solver()->factor(skew), SolverError);
+  FaceSystem wrong = s;
+  for (Real& v : wrong.lower[1]) v = -v;
+  for (Real& v : wrong.upper[1]) v = -v;
+  CHECK_THROWS_AS(make_cg_solver()->factor(wrong), SolverError);
+  const SparseSystem any{2, {{0, 0, 1}, {1, 1, 1}}};
+  for (const char* name : {"multigrid", "cg", "jacobi", "sor", "transform"})
+    CHECK_THROWS_AS(make_solver(name, any)->factor(any), SolverError);
+}
+
+TEST_CASE("the steady solve says what it is relative to, and previews what it will take") {
+  Problem p(
+      Grid({Axis::uniform("x", 0, 1, 30, Unknowns::cells), Axis::uniform("y", 0, 1, 30, Unknowns::cells)}),
+      diffusion(1.0, 1.0, 1.0));
+  p.wall("west", dirichlet(0.0)).other_walls(insulated());
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  CHECK(preview_steady(balance, y).solver == "fast transforms");
+  CHECK(preview_steady(balance, y, 0, {.solver = "sor"})
+            .solver.starts_with("successive over-relaxation, factor 1.8"));
+  const SteadyOutcome cg = solve_steady(balance, y, 0, {.solver = "cg", .tolerance = 1e-6});
+  CHECK(cg.residuals.front() == doctest::Approx(1));  // the first guess is uniform
+  CHECK(cg.residuals.back() <= 1e-6);
+  // From the answer there is nothing left to do.
+  const SteadyOutcome again = solve_steady(balance, y, 0, {.solver = "cg", .tolerance = 1e-6});
+  CHECK(again.iterations() == 0);
+  CHECK(again.reached);
+  CHECK(again.flows[0] == doctest::Approx(-1).epsilon(1e-5));
+  CHECK(std::abs(again.left) < 1e-5);
+}

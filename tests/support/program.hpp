@@ -5,11 +5,10 @@
 
 #include <cstdio>
 #include <filesystem>
-#include <fstream>
-#include <sstream>
 #include <string>
 
 #include "support/folder.hpp"
+#include "support/text.hpp"
 
 namespace williwaw::test {
 
@@ -17,12 +16,6 @@ struct Printed {
   int code = -1;
   std::string out, error;
 };
-
-inline std::string text_of(const std::filesystem::path& file) {
-  std::ostringstream text;
-  text << std::ifstream(file).rdbuf();
-  return text.str();
-}
 
 /// Runs `williwaw ARGUMENTS` in a folder.
 inline Printed williwaw_in(const std::filesystem::path& folder, const std::string& arguments) {
