@@ -87,7 +87,7 @@ FigureKind budget_kind() {
                            : diverging(0.92))
                       .hex()));
               plot.line(fmt::format(
-                  "set label '{:.4g}' at {},{} {} offset {},0 front font ',11' textcolor rgb '{}'", v, v,
+                  "set label '{:.5g}' at {},{} {} offset {},0 front font ',11' textcolor rgb '{}'", v, v,
                   middle, v < 0 ? "right" : "left", v < 0 ? -0.7 : 0.7, ink));
             }
             plot.line("plot NaN notitle");

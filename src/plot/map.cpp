@@ -115,6 +115,9 @@ void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> rang
                           box.right + 0.02, box.bottom, box.top - box.bottom));
   if (box.top - box.bottom < 0.25)
     plot.line(fmt::format("set ytics {}", round_step((raster.to_y - raster.from_y) / 3)));
+  // A tall, narrow picture has room for few numbers below it.
+  if (box.right - box.left < 0.2)
+    plot.line(fmt::format("set xtics {}", round_step((raster.to_x - raster.from_x) / 2)));
   plot.line("unset grid; set tics front; set key off");
   plot.line(fmt::format("set xrange [{}:{}]; set yrange [{}:{}]", raster.from_x, raster.to_x, raster.from_y,
                         raster.to_y));
