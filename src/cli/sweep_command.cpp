@@ -123,10 +123,10 @@ int sweep(const SweepArguments& arguments) {
     try {
       run_one(arguments, key, trial);
     } catch (const casefile::CaseError& e) {
-      // A solver that cannot take this problem is a result; a key that is wrong is a mistake.
+      // A solver that cannot take this problem is a result; a word that is wrong is a mistake.
       const std::string what = e.what();
-      if (what.find("steady.solver: fast transforms") == std::string::npos &&
-          what.find("steady.solver: ") == std::string::npos)
+      if (what.find(": steady.solver: ") == std::string::npos ||
+          what.find("unknown value") != std::string::npos)
         throw;
       trial.verdict = "cannot";
       trial.trouble = what.substr(what.rfind(": ") + 2);
