@@ -90,12 +90,6 @@ void need_block(const RunFolder& run, const std::string& kind) {
     throw PlotError(kind + " need a block, with three axes; on a plan use map, contours or surface");
 }
 
-std::pair<std::pair<Real, Real>, bool> range_of(const RunFolder& run, const FigureRequest& request) {
-  auto range = request.range ? *request.range : run.range();
-  const bool signed_field = !request.range && is_signed(run.fields().description().value, range);
-  return {range, signed_field};
-}
-
 }  // namespace
 
 FigureKind surface_kind() {

@@ -156,8 +156,7 @@ FigureKind contours_kind() {
             const auto shares = run.fields().shares();
             Raster left;
             const Raster raster = smooth_raster(run.fields().field(record), plane, shares, &left);
-            auto range = request.range ? *request.range : run.range();
-            const bool signed_field = !request.range && is_signed(d.value, range);
+            const auto [range, signed_field] = range_of(run, request);
             const Levels levels = levels_of(range, request.levels);
             Lines lines{{}, 0.8, ink};
             std::vector<Label> labels;

@@ -116,6 +116,12 @@ std::pair<Real, Real> padded(std::pair<Real, Real> range) {
   return {range.first - 0.05 * width, range.second + 0.05 * width};
 }
 
+std::pair<std::pair<Real, Real>, bool> range_of(const RunFolder& run, const FigureRequest& request) {
+  auto range = request.range ? *request.range : run.range();
+  const bool signed_field = !request.range && is_signed(run.fields().description().value, range);
+  return {range, signed_field};
+}
+
 bool is_signed(const store::Scale& scale, std::pair<Real, Real>& range) {
   // On a scale with a zero point of its own (degC) the sign means nothing.
   if (scale.offset != 0 || !(range.first < 0 && range.second > 0)) return false;

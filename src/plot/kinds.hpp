@@ -85,6 +85,9 @@ void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> rang
 /// True for fields around zero whose sign means something; then the range is made symmetric.
 bool is_signed(const store::Scale& scale, std::pair<Real, Real>& range);
 
+/// The range asked for, or that of the whole run, made symmetric (second: true) where the sign means something.
+std::pair<std::pair<Real, Real>, bool> range_of(const RunFolder& run, const FigureRequest& request);
+
 /// "Hut floor — t = 6 h"
 std::string title_of(const RunFolder& run, const FigureRequest& request);
 /// The title with the time of a record, or that it is a steady state.

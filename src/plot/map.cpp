@@ -169,8 +169,7 @@ void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& re
   plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
   plot.line("set xlabel " + quoted(label(right.name(), d.length.unit)));
   plot.line("set ylabel " + quoted(label(up.name(), d.length.unit)));
-  auto range = request.range ? *request.range : run.range();
-  const bool signed_field = !request.range && is_signed(d.value, range);
+  const auto [range, signed_field] = range_of(run, request);
   draw_raster(plot, raster_of(field, plane), range, signed_field, value_label(run),
               box_of(out, right.length(), up.length(), true));
 }

@@ -65,8 +65,7 @@ FigureKind spacetime_kind() {
                                                     time_text(run, static_cast<Index>(times.size()) - 1))));
         plot.line("set xlabel " + quoted(position_label(run, request)));
         plot.line("set ylabel " + quoted(label("time", d.time.unit)));
-        auto range = request.range ? *request.range : run.range();
-        const bool signed_field = !request.range && is_signed(d.value, range);
+        const auto [range, signed_field] = range_of(run, request);
         draw_raster(plot, raster, range, signed_field, value_label(run), box_of(out, 1, 1, false));
         plot.finish();
       }};

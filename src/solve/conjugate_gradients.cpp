@@ -57,12 +57,8 @@ class ConjugateGradients final : public LinearSolver {
     }
     // The hierarchy also tells whether the matrix is one for this method.
     hierarchy_.build(*faces, threads_);
-    if (!multigrid_) {
-      singular_ = hierarchy_.singular();
-      hierarchy_ = {};
-    } else {
-      singular_ = hierarchy_.singular();
-    }
+    singular_ = hierarchy_.singular();
+    if (!multigrid_) hierarchy_ = {};
   }
 
   void solve(std::span<const Real> right, std::span<Real> x) override {

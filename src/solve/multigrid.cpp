@@ -280,7 +280,7 @@ void Hierarchy::apply(const std::vector<float>& r, std::vector<float>& z) {
   first.b = r;
   cycle(0);
   z.swap(first.x);
-  if (first.x.size() != z.size()) first.x.resize(z.size());
+  first.x.resize(z.size());  // what came in first is empty
 }
 
 double Hierarchy::bytes() const {

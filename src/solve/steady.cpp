@@ -139,7 +139,6 @@ class SteadySolver {
       r[h] = 0;
     }
     for (const Index n : balance_.absent()) r[n] = 0;
-    gross_ = std::max(gross_, outcome_.flows.gross());
     return norm(r);
   }
 
@@ -298,7 +297,7 @@ class SteadySolver {
   std::vector<Index> pinned_;
   std::vector<Real> missing_;
   std::vector<Real> diagonal_;
-  Real reference_ = 0, gross_ = 0, floor_ = 0;
+  Real reference_ = 0, floor_ = 0;
   bool factored_ = false, iterates_ = false, converged_ = true;
 };
 

@@ -132,8 +132,6 @@ class FastTransform final : public LinearSolver {
     }
     values_.resize(static_cast<std::size_t>(size_));
     plan();
-    if (line_ >= 0) return;
-    if (smallest() == 0) singular_ = true;
   }
 
   void solve(std::span<const Real> right, std::span<Real> x) override {
@@ -202,16 +200,6 @@ class FastTransform final : public LinearSolver {
     return transforms_[a]->eigenvalues[k] * parts_.axes[a].coupling[parts_.axes[a].count / 2];
   }
 
-  Real smallest() const {
-    Real least = INFINITY;
-    each([&](const std::array<Index, 3>& at, Index) {
-      Real sum = parts_.shift;
-      for (int a = 0; a < rank(); ++a) sum += mode(a, at[a]);
-      least = std::min(least, std::abs(sum));
-    });
-    return least;
-  }
-
   void divide() {
     each([&](const std::array<Index, 3>& at, Index m) {
       Real sum = parts_.shift;
@@ -261,7 +249,6 @@ class FastTransform final : public LinearSolver {
   std::array<Index, 3> extent_{1, 1, 1};
   int line_ = -1;
   Index size_ = 0;
-  bool singular_ = false;
   std::vector<Real> values_;
   std::vector<fftw_plan> forward_, backward_;
 };
