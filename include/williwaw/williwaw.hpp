@@ -9,4 +9,5 @@
 #include "williwaw/space/diffusion_balance.hpp"
 #include "williwaw/time/march.hpp"
 #include "williwaw/verify/decay.hpp"
-#include "williwaw/verify/stability.hpp"
+#include "williwaw/verify/forecast.hpp"
+#include "williwaw/verify/normality.hpp"

@@ -164,7 +164,7 @@ Case assemble(const Node& root, Context& context) {
   choose_scales(context, root, kind, dimensions, result);
   read_boundary(context, root, dimensions, result);
   read_initial(context, root, dimensions, result);
-  read_time(context, root, result);
+  read_time(context, root, dimensions, result);
   read_space(context, root);
   read_records(context, root, result);
   read_exact(context, root, dimensions, result);

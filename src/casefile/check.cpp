@@ -119,7 +119,11 @@ void grid_section(const Case& given, Report& report) {
 // The linear solver of an implicit step, asked of the solvers themselves.
 std::string solver_text(const Case& given, const Prepared& prepared) {
   LinearSystem system;
-  prepared.balance->linearise(prepared.initial, 0, 1, prepared.longest_step, Parts::all(), system);
+  // A matrix of the stage that is solved: along one axis where axes take turns.
+  const bool in_turns = std::holds_alternative<Factored>(prepared.plan.scheme.method);
+  const Real step =
+      prepared.longest_step > 0 ? prepared.longest_step : 1 / prepared.stability.largest_eigenvalue;
+  prepared.balance->linearise(prepared.initial, 0, 1, step, in_turns ? Parts::flux(0) : Parts::all(), system);
   SolverRules rules;
   rules.reused = prepared.balance->offers().linear && prepared.balance->offers().steady_matrix;
   const auto solver = make_solver(given.plan.solver, system, rules);
@@ -128,12 +132,20 @@ std::string solver_text(const Case& given, const Prepared& prepared) {
 
 void scheme_section(const Case& given, const Prepared& prepared, Report& report) {
   const Scheme& s = prepared.plan.scheme;
-  const bool implicit = !s.tableau.is_explicit();
+  const bool implicit = !is_explicit(s);
+  const int count = prepared.plan.adaptive ? stages(s, 0) : prepared.stability.stages;
+  const bool counts = !prepared.plan.adaptive || !std::holds_alternative<Stabilized>(s.method);
   report.section("schemes");
   report.row("time",
-             fmt::format("{}: {}, order {}, {} stage{}", s.title, implicit ? "implicit" : "explicit", s.order,
-                         s.tableau.stages(), s.tableau.stages() == 1 ? "" : "s"),
+             fmt::format("{}: {}, order {}, {}", s.title, implicit ? "implicit" : "explicit", s.order,
+                         counts ? fmt::format("{} stage{}", count, count == 1 ? "" : "s")
+                                : "as many stages as a step needs"),
              Report::Data(s.name));
+  if (prepared.plan.damped_start > 0)
+    report.row("damped start",
+               fmt::format("the first {} step{} as two half steps of implicit Euler each",
+                           prepared.plan.damped_start, prepared.plan.damped_start == 1 ? "" : "s"),
+               Report::Data(prepared.plan.damped_start));
   report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));
   if (implicit) report.row("solver", solver_text(given, prepared), Report::Data(given.plan.solver));
 }
@@ -152,81 +164,12 @@ void steady_section(const Case& given, const Prepared& prepared, Report& report)
         "no wall fixes the mean; sources and walls balance, so that it is fixed to that of the first guess");
 }
 
-std::string standing_text(verify::Limit::Standing standing) {
-  switch (standing) {
-    case verify::Limit::Standing::sharp:
-      return "sharp";
-    case verify::Limit::Standing::bound:
-      return "sufficient";
-    case verify::Limit::Standing::heuristic:
-      break;
-  }
-  return "walls left out";
-}
-
-std::string verdict_text(const verify::Stability& s) {
-  return s.limit.standing == verify::Limit::Standing::sharp ? "UNSTABLE" : "may be UNSTABLE";
-}
-
-void limit_row(const Case& given, const Prepared& prepared, const std::string& label,
-               const verify::Limit& limit, Report& report) {
-  const Real share = prepared.longest_step / limit.step;
-  std::string text = limit.step == 0 ? "none" : given.duration(limit.step);
-  text += "  (" + standing_text(limit.standing);
-  if (limit.step > 0 && !std::isinf(limit.step)) text += fmt::format("; this step is {:.4g} of it", share);
-  if (limit.where && !std::isinf(limit.step))
-    text += "; decided at " + place_text(given, given.problem.grid(), *limit.where);
-  report.row(label, text + ")", number(given.time.shown_difference(limit.step)), given.time.unit);
-}
-
-void stability_section(const Case& given, const Prepared& prepared, Report& report) {
-  const auto& s = prepared.stability;
-  report.section("stability");
-  const std::string unit = given.time.unit;
-  report.row(
-      "this step",
-      fmt::format("{}{}", given.duration(prepared.longest_step),
-                  given.step.of_limit ? fmt::format("  ({} of the limit, shortened to meet the records)",
-                                                    readable(given.step.value))
-                                      : ""),
-      number(given.time.shown_difference(prepared.longest_step)), unit);
-  report.row("verdict", s.stable() ? "stable" : verdict_text(s) + ": " + forecast(given, prepared),
-             Report::Data(s.stable()));
-  limit_row(given, prepared, "largest stable step", s.limit, report);
-  limit_row(given, prepared, "interior limit", s.interior, report);
-  limit_row(given, prepared, "no new extrema up to", s.positivity, report);
-  report.row("diffusion number",
-             fmt::format("{}  (sum over axes of D·step/h², largest at {})", readable(s.diffusion_number),
-                         place_text(given, given.problem.grid(), s.worst)),
-             number(s.diffusion_number));
-  report.row("spectrum",
-             fmt::format("largest eigenvalue {}, found {}{}",
-                         readable(s.largest_eigenvalue, given.time.unit.empty() ? "" : "1/s"), s.method,
-                         s.times > 1 ? fmt::format(", judged at {} times", s.times) : ""),
-             number(s.largest_eigenvalue), given.time.unit.empty() ? "" : "1/s");
-}
-
-void warnings_section(const Case& given, const Prepared& prepared, Report& report) {
-  const auto& s = prepared.stability;
-  report.section("warnings");
-  if (!s.stable()) report.note("`run` refuses this step unless told --force");
-  if (s.stable() && s.limit.standing == verify::Limit::Standing::bound && s.share() > 0.5 &&
-      !std::isinf(s.limit.step))
-    report.note("the limit is a bound, not sharp: a larger step may be stable too");
-  if (s.stable() && prepared.longest_step > s.positivity.step * (1 + 1e-12))
-    report.note(fmt::format(
-        "the step is stable but beyond {}, up to which no new extrema can appear: rough data may ring",
-        given.duration(s.positivity.step)));
-  if (s.times > 1)
-    report.note("coefficients change in time; limits are the smallest of those at the times judged");
-}
-
 void cost_section(const Case& given, const Prepared& prepared, Report& report) {
   const Grid& g = given.problem.grid();
   const Real cells = static_cast<Real>(g.count());
-  const Tableau& t = prepared.plan.scheme.tableau;
-  const bool implicit = !t.is_explicit();
-  const Real vectors = t.stages() == 1 && !implicit ? 2 : 5 + t.stages();
+  const Scheme& scheme = prepared.plan.scheme;
+  const bool implicit = !is_explicit(scheme);
+  const Real vectors = vectors_kept(scheme);
   // Direct factors fill up: by about log2 of the size on a plan, by its cube root in a block.
   const Real factor = !implicit       ? 0
                       : g.rank() == 1 ? 4
@@ -234,30 +177,19 @@ void cost_section(const Case& given, const Prepared& prepared, Report& report) {
                                       : 8 * std::cbrt(cells);
   const Real bytes = 8 * cells * (vectors + factor);
   // Rough figures per unknown and stage: a sweep at memory speed, a solve by what its factor holds.
-  const Real seconds =
-      static_cast<Real>(prepared.steps) * cells * (2e-9 * t.stages() + (implicit ? 6e-9 * (factor + 2) : 0));
+  const Real seconds = static_cast<Real>(prepared.steps) * cells *
+                       (2e-9 * prepared.stability.stages + (implicit ? 6e-9 * (factor + 2) : 0));
   report.section("cost");
-  report.row("steps", std::to_string(prepared.steps), Report::Data(prepared.steps));
+  if (prepared.plan.adaptive)
+    report.row("steps", "found on the way, by their errors");
+  else
+    report.row("steps", std::to_string(prepared.steps), Report::Data(prepared.steps));
   report.row("memory", "about " + readable_bytes(bytes), number(bytes), "bytes");
+  if (prepared.plan.adaptive) return;
   report.row("time", fmt::format("{} (a rough estimate)", readable_wait(seconds)), number(seconds), "s");
 }
 
 }  // namespace
-
-std::string forecast(const Case& given, const Prepared& prepared) {
-  const auto& s = prepared.stability;
-  const std::string limit = given.duration(s.limit.step);
-  if (s.limit.standing != verify::Limit::Standing::sharp)
-    return fmt::format("only steps up to {} are known to be stable, by a bound that is not sharp", limit);
-  const Real factor =
-      std::abs(stability_function(given.plan.scheme.tableau, -s.largest_eigenvalue * prepared.longest_step));
-  const Real steps = std::log(1e16) / std::log(factor);
-  return fmt::format(
-      "the largest stable step is {}; the fastest mode grows {:.6g}-fold each step, and from round-off alone "
-      "it "
-      "swamps the solution within about {:.0f} steps ({})",
-      limit, factor, std::ceil(steps), given.duration(steps * prepared.longest_step));
-}
 
 Report check_report(const Case& given, Prepared& prepared) {
   Report report;
@@ -279,7 +211,6 @@ Report check_report(const Case& given, Prepared& prepared) {
 Report brief_report(const Case& given, Prepared& prepared) {
   Report report;
   const Grid& g = given.problem.grid();
-  const auto& s = prepared.stability;
   report.section(given.title);
   report.row("equation", given.equation_formula);
   std::string size;
@@ -290,13 +221,7 @@ Report brief_report(const Case& given, Prepared& prepared) {
     report.row("solver", prepared.steady->solver);
     return report;
   }
-  report.row("scheme", fmt::format("{}, {} steps of {}", given.plan.scheme.title, prepared.steps,
-                                   given.duration(prepared.longest_step)));
-  const std::string limit = std::isinf(s.limit.step)
-                                ? "stable at any step"
-                                : fmt::format("{:.4g} of the largest stable step {} ({})", s.share(),
-                                              given.duration(s.limit.step), standing_text(s.limit.standing));
-  report.row("stability", limit);
+  brief_stability(given, prepared, report);
   return report;
 }
 

@@ -187,9 +187,7 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
   exact_section(given, result, report);
   if (o.ending == Outcome::Ending::blew_up) {
     report.section("what happened").note(o.reason);
-    if (!prepared.stability.stable())
-      report.note(fmt::format("the step was {}, but {}", given.duration(prepared.longest_step),
-                              forecast(given, prepared)));
+    post_mortem(given, prepared, o, report);
     report.note("everything recorded up to here was kept");
   }
   return report;

@@ -22,7 +22,7 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
 void read_boundary(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
 void read_initial(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
 /// [time] or [steady], and [settled].
-void read_time(const Context& context, const Node& root, Case& result);
+void read_time(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
 void read_space(const Context& context, const Node& root);
 void read_records(const Context& context, const Node& root, Case& result);
 void read_exact(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);

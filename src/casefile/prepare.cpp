@@ -40,7 +40,8 @@ void choose_end(const Case& given, Prepared& prepared) {
         given.step_place, "time.until",
         "\"settled\" needs a steady state to go to, and a linear problem: nothing here fixes the mean, or "
         "the slowest decay is not known");
-  const Real beat = std::max(given.record_every, prepared.plan.step);
+  Real beat = std::max(given.record_every, prepared.plan.step);
+  if (beat == 0) beat = 0.1 / *prepared.slowest;
   const Real wanted = 3 * std::log(1 / (1 - given.settled.fraction)) / *prepared.slowest + 2 * beat;
   prepared.plan.until = std::ceil(wanted / beat) * beat;
   for (Index n = 1; given.record_every > 0 && static_cast<Real>(n) * given.record_every < prepared.plan.until;
@@ -62,6 +63,7 @@ void lay_out_steps(const Case& given, Prepared& result) {
   } catch (const InputError& e) {
     throw CaseError(given.step_place, "time.step", e.what());
   }
+  if (result.plan.adaptive) return;
   for (const auto& s : result.stretches) {
     result.steps += s.steps;
     result.longest_step = std::max(result.longest_step, (s.to - s.from) / static_cast<Real>(s.steps));
@@ -72,13 +74,16 @@ void lay_out_steps(const Case& given, Prepared& result) {
 
 void prepare_steps(const Case& given, Prepared& result) {
   try {
+    // Adaptive steps are judged as they come; the spectrum is wanted all the same.
     result.stability =
         verify::stability(*result.balance, given.plan.scheme, given.step.value, 0, given.plan.until);
     find_slowest(result, given.settled.ends_run);
   } catch (const SolverError& e) {
     throw CaseError(given.equation_place, "equation", e.what());
   }
-  if (given.step.of_limit) {
+  if (given.plan.adaptive) {
+    result.plan.step = 0;
+  } else if (given.step.of_limit) {
     const Real limit = result.stability.limit.step;
     if (std::isinf(limit))
       throw CaseError(
@@ -92,6 +97,10 @@ void prepare_steps(const Case& given, Prepared& result) {
   }
   if (given.settled.ends_run) choose_end(given, result);
   lay_out_steps(given, result);
+  if (result.stability.stable()) return;
+  result.stability.stages =
+      stages(given.plan.scheme, result.stability.largest_eigenvalue * result.longest_step);
+  result.forecast = verify::forecast(*result.balance, given.plan.scheme, result.longest_step);
 }
 
 }  // namespace

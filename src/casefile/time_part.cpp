@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "parts.hpp"
+#include "williwaw/casefile/report.hpp"
 
 namespace williwaw::casefile {
 
@@ -13,8 +14,7 @@ const Expected a_time() {
   return {Unit::of("s"), false, "a time"};
 }
 
-const Words later_schemes{"rk2", "ssprk3",   "rk45",    "stabilized",     "bdf2",
-                          "adi", "leapfrog", "newmark", "semi-lagrangian"};
+const Words later_schemes{"leapfrog", "newmark", "semi-lagrangian"};
 
 Real read_time_value(const Context& context, const Section& section, const std::string& key) {
   const Node& node = *section.find(key);
@@ -22,7 +22,32 @@ Real read_time_value(const Context& context, const Section& section, const std::
   return read_number(context, node, section.key_path(key), a_time());
 }
 
-void read_step(const Context& context, const Section& section, Case& result) {
+// Steps chosen by their errors: a share of the range of the data, or a difference of the unknown.
+void read_adaptive(const Context& context, const Section& choice, const Dimensions& dimensions,
+                   Case& result) {
+  const Scheme& scheme = result.plan.scheme;
+  if (!estimates_error(scheme)) {
+    Words able;
+    for (const auto& kind : scheme_kinds())
+      if (estimates_error(kind.make(kind.lowest))) able.push_back(kind.name);
+    choice.fail("adaptive",
+                "scheme '" + scheme.name + "' has no estimate of its errors; " + listed(able) + " have one");
+  }
+  const Node& node = *choice.find("adaptive");
+  Tolerance tolerance;
+  tolerance.of_range = !unit_written(context, node) || !context.dimensional;
+  tolerance.value =
+      tolerance.of_range
+          ? read_number(context, node, "time.step.adaptive", {Unit(), false, "a share of the data's range"})
+          : read_number(context, node, "time.step.adaptive",
+                        {dimensions.unknown, true, "a difference of the unknown"});
+  if (!(tolerance.value > 0 && std::isfinite(tolerance.value))) choice.fail("adaptive", "must be above zero");
+  result.plan.adaptive = tolerance;
+  result.step.adaptive_text =
+      node.is_text() ? node.text() : readable(node.number()) + " of the range of the data";
+}
+
+void read_step(const Context& context, const Section& section, const Dimensions& dimensions, Case& result) {
   const Node& node = section.need("step", "a time, or { of_limit = 0.9 } of the largest stable step");
   result.step_place = node.place.text();
   if (!node.is_table() || node.find("formula")) {
@@ -31,7 +56,13 @@ void read_step(const Context& context, const Section& section, Case& result) {
     return;
   }
   const Section choice(context, node, "time.step");
-  choice.allow({"of_limit"}, {"courant", "adaptive"});
+  choice.allow({"of_limit", "adaptive"}, {"courant"});
+  if (choice.has("of_limit") == choice.has("adaptive"))
+    throw CaseError(node.place.text(), "time.step", "give one of of_limit and adaptive");
+  if (choice.has("adaptive")) {
+    read_adaptive(context, choice, dimensions, result);
+    return;
+  }
   const Node& fraction = choice.need("of_limit", "a fraction of the largest stable step");
   result.step = {true, read_number(context, fraction, "time.step.of_limit", {Unit(), false, "a fraction"})};
   if (!(result.step.value > 0)) choice.fail("of_limit", "must be above zero");
@@ -80,7 +111,16 @@ void read_settled(const Context& context, const Node& root, Case& result) {
 
 }  // namespace
 
-void read_time(const Context& context, const Node& root, Case& result) {
+// Crank-Nicolson and its kin carry what rough data excite along; a damped start does not.
+void read_damped_start(const Section& section, Case& result) {
+  if (!section.has("damped_start")) return;
+  if (is_explicit(result.plan.scheme))
+    section.fail("damped_start", "belongs to implicit schemes, not to '" + result.plan.scheme.name + "'");
+  if (result.plan.adaptive) section.fail("damped_start", "needs steps of a fixed length, not adaptive ones");
+  result.plan.damped_start = section.whole("damped_start", 1);
+}
+
+void read_time(const Context& context, const Node& root, const Dimensions& dimensions, Case& result) {
   const Node* node = root.find("time");
   if (const Node* steady = root.find("steady")) {
     if (node) throw CaseError(steady->place.text(), "steady", "give one of [time] and [steady], not both");
@@ -90,7 +130,7 @@ void read_time(const Context& context, const Node& root, Case& result) {
   }
   if (!node) throw CaseError(context.file, "time", "missing; a case needs [time] or [steady]");
   const Section section(context, *node, "time");
-  section.allow({"until", "lasts", "scheme", "theta", "step", "solver"}, {"start_steps"});
+  section.allow({"until", "lasts", "scheme", "theta", "step", "solver", "damped_start"}, {});
   result.plan.solver = section.choice("solver", "auto", solver_names(), {"bicgstab"});
   if (section.has("until") == section.has("lasts"))
     throw CaseError(node->place.text(), "time", "give one of until and lasts");
@@ -121,7 +161,8 @@ void read_time(const Context& context, const Node& root, Case& result) {
       section.fail(kind.parameter, fmt::format("must lie between {} and {}", kind.lowest, kind.highest));
   }
   result.plan.scheme = scheme(name, parameter);
-  read_step(context, section, result);
+  read_step(context, section, dimensions, result);
+  read_damped_start(section, result);
 }
 
 void read_space(const Context& context, const Node& root) {

@@ -18,6 +18,13 @@ std::string stopping_rule(const SteadyRules& rules);
 void regions_section(const Case& given, const Prepared& prepared, Report& report);
 void walls_section(const Case& given, const Prepared& prepared, Report& report);
 
+/// Sections of `check` on the step, and what `run` says of it at its start.
+void stability_section(const Case& given, const Prepared& prepared, Report& report);
+void warnings_section(const Case& given, const Prepared& prepared, Report& report);
+/// Why a run blew up, as far as the analysis tells.
+void post_mortem(const Case& given, const Prepared& prepared, const Outcome& outcome, Report& report);
+void brief_stability(const Case& given, const Prepared& prepared, Report& report);
+
 /// A number as what stands behind a row.
 inline Report::Data number(Real v) {
   return Report::Data(v);

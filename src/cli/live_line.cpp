@@ -9,7 +9,8 @@ using Clock = std::chrono::steady_clock;
 
 LiveLine::LiveLine(const casefile::Case& given, const casefile::Prepared& prepared, bool quiet)
     : given_(given),
-      steps_(prepared.steps),
+      begin_(prepared.plan.start),
+      end_(prepared.plan.until),
       volume_(prepared.balance->volume()),
       quiet_(quiet),
       terminal_(isatty(STDOUT_FILENO) != 0),
@@ -19,7 +20,7 @@ LiveLine::LiveLine(const casefile::Case& given, const casefile::Prepared& prepar
 void LiveLine::show(const Moment& m) {
   if (quiet_) return;
   // Looking at the clock at every step of a small problem would cost more than the step.
-  if (m.step % 64 != 0 && m.step != steps_ && given_.problem.grid().count() < 20000) return;
+  if (m.step % 64 != 0 && m.time < end_ && given_.problem.grid().count() < 20000) return;
   const auto now = Clock::now();
   if (terminal_) {
     if (now - last_ < std::chrono::milliseconds(150)) return;
@@ -28,7 +29,7 @@ void LiveLine::show(const Moment& m) {
     std::fflush(stdout);
     shown_ = true;
   } else if (now - start_ > std::chrono::seconds(2)) {
-    const int tenths = static_cast<int>(10 * m.step / steps_);
+    const int tenths = static_cast<int>(10 * (m.time - begin_) / (end_ - begin_));
     if (tenths <= tenths_) return;
     tenths_ = tenths;
     fmt::print("{}\n", text(m, false));
@@ -42,7 +43,7 @@ void LiveLine::end() {
 }
 
 std::string LiveLine::text(const Moment& m, bool with_bar) const {
-  const Real share = static_cast<Real>(m.step) / static_cast<Real>(steps_);
+  const Real share = (m.time - begin_) / (end_ - begin_);
   std::string bar;
   if (with_bar) {
     constexpr int width = 20;

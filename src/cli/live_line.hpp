@@ -18,7 +18,7 @@ class LiveLine {
   std::string text(const Moment& moment, bool with_bar) const;
 
   const casefile::Case& given_;
-  Index steps_;
+  Real begin_, end_;
   Real volume_;
   bool quiet_;
   bool terminal_;

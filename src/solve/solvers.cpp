@@ -34,6 +34,7 @@ std::unique_ptr<LinearSolver> make_solver(const std::string& name, const LinearS
   const auto* faces = std::get_if<FaceSystem>(&system);
   if (!faces) return make_direct_solver();
   if (faces->rank() == 1) return make_tridiagonal_solver();
+  if (is_of_lines(*faces)) return make_lines_solver();
   if (is_separable(system)) return make_transform_solver();
   // In a block direct factors fill up too soon for that to pay.
   const Index limit = rules.reused && faces->rank() == 2 ? direct_limit_reused : direct_limit;

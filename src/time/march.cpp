@@ -5,149 +5,227 @@
 
 namespace williwaw {
 
-namespace {
-
-struct Event {
-  Real time;
-  bool record;
-  bool series;
-};
-
-std::vector<Event> events_of(const Plan& plan) {
-  const Real slack = 1e-9 * (plan.until - plan.start);
-  std::vector<Event> events;
-  for (const Real r : plan.records)
-    if (r > plan.start + slack && r < plan.until - slack) events.push_back({r, true, false});
-  if (plan.series_every > 0)
-    for (Index n = 1;; ++n) {
-      const Real t = plan.start + static_cast<Real>(n) * plan.series_every;
-      if (!(t < plan.until - slack)) break;
-      events.push_back({t, false, true});
-    }
-  events.push_back({plan.until, true, true});
-  std::ranges::stable_sort(events, {}, &Event::time);
-  std::vector<Event> merged;
-  for (const auto& e : events) {
-    if (!merged.empty() && e.time - merged.back().time <= slack) {
-      merged.back().record |= e.record;
-      merged.back().series |= e.series;
-    } else {
-      merged.push_back(e);
-    }
-  }
-  return merged;
-}
-
-}  // namespace
-
-StepMisfit::StepMisfit(Real s, Real begin, Real end, Real below, Real above)
-    : InputError("the step " + to_text(s) + " does not divide the time from " + to_text(begin) + " to " +
-                 to_text(end) + ", at which something is recorded; " + to_text(below) +
-                 (above != below ? " or " + to_text(above) : "") + " would"),
-      step(s),
-      from(begin),
-      to(end),
-      shorter(below),
-      longer(above) {}
-
-std::vector<Stretch> schedule(const Plan& plan) {
-  if (!(plan.until > plan.start)) throw InputError("the end of the run must lie after its start");
-  if (!(plan.step > 0) || !std::isfinite(plan.step)) throw InputError("the step must be above zero");
-  if (plan.series_every < 0) throw InputError("the interval of the series must be above zero");
-  const Real length = plan.until - plan.start;
-  if (length / plan.step > 1e12 || (plan.series_every > 0 && length / plan.series_every > 1e8))
-    throw InputError("more than 10^12 steps or 10^8 rows would be needed: is a unit wrong?");
-  std::vector<Stretch> result;
-  Real from = plan.start;
-  for (const auto& e : events_of(plan)) {
-    const Real exact = (e.time - from) / plan.step;
-    Index steps = std::max<Index>(1, std::llround(exact));
-    if (plan.trim) {
-      steps = std::max<Index>(1, static_cast<Index>(std::ceil(exact - 1e-9)));
-    } else if (std::abs(exact - static_cast<Real>(steps)) > 1e-6) {
-      const Real fewer = (e.time - from) / std::max<Real>(1, std::floor(exact));
-      const Real more = (e.time - from) / std::ceil(exact);
-      throw StepMisfit(plan.step, from, e.time, more, fewer);
-    }
-    result.push_back({from, e.time, steps, e.record, e.series});
-    from = e.time;
-  }
-  return result;
-}
-
 Real Moment::change() const {
   Real most = 0;
   for (std::size_t n = 0; n < state.size(); ++n) most = std::max(most, std::abs(state[n] - previous[n]));
   return most;
 }
 
-Outcome march(Balance& balance, State& state, const Plan& plan, const Observers& observers) {
-  const std::vector<Stretch> stretches = schedule(plan);
-  if (static_cast<Index>(state.size()) != balance.layout().size())
-    throw InputError("the initial state does not have as many values as the problem has unknowns");
-  Stepper stepper(balance, plan.scheme, plan.solver, plan.threads);
-  const Real before = balance.totals(state, plan.start).content;
-  if (plan.walls != Plan::Walls::initial) {
-    const State given = plan.walls == Plan::Walls::mean ? state : State();
-    balance.pin(plan.start, state);
-    for (std::size_t n = 0; n < given.size(); ++n) state[n] = 0.5 * (state[n] + given[n]);
+namespace {
+
+class March {
+ public:
+  March(Balance& balance, State& state, const Plan& plan, const Observers& observers)
+      : balance_(balance),
+        state_(state),
+        plan_(plan),
+        observers_(observers),
+        stretches_(schedule(plan)),
+        stepper_(make_stepper(balance, plan.scheme, {plan.solver, plan.threads}, plan.damped_start)),
+        amounts_(balance.lines().size()),
+        free_(state.size() - balance.held().size() - balance.absent().size()) {
+    if (static_cast<Index>(state.size()) != balance.layout().size())
+      throw InputError("the initial state does not have as many values as the problem has unknowns");
+    if (!plan.adaptive) return;
+    if (!estimates_error(plan.scheme))
+      throw InputError("scheme '" + plan.scheme.name + "' has no estimate of its errors to choose steps by");
+    if (plan.damped_start > 0) throw InputError("damped first steps need steps of a fixed length");
+    control_.emplace(*plan.adaptive, stepper_->error_order());
   }
 
-  Outcome outcome;
-  outcome.time = plan.start;
-  outcome.totals = balance.totals(state, plan.start);
-  outcome.budget = Budget(balance.lines(), outcome.totals, outcome.totals.content - before);
-  Guard guard(balance, outcome.totals, plan.start);
-  Ledger amounts(balance.lines().size());
-  const auto moment = [&](Real length) {
-    return Moment{outcome.steps,      outcome.time,   length,  state,
-                  stepper.previous(), outcome.totals, amounts, outcome.budget};
-  };
-  const auto tell = [](const auto& observer, const Moment& m) {
-    if (observer) observer(m);
-  };
-  tell(observers.on_series, moment(0));
-  tell(observers.on_record, moment(0));
+  Outcome go(const Snapshot* from) {
+    from ? resume(*from) : begin();
+    for (; stretch_ < stretches_.size(); ++stretch_, taken_ = 0)
+      if (!cross(stretches_[stretch_])) break;
+    out_.solver = stepper_->solver_name();
+    out_.solver_iterations = stepper_->solver_iterations();
+    return std::move(out_);
+  }
 
-  for (const auto& stretch : stretches) {
-    const Real length = (stretch.to - stretch.from) / static_cast<Real>(stretch.steps);
-    for (Index n = 1; n <= stretch.steps; ++n) {
-      const Real from = outcome.time;
-      // Times are counted from the stretch's start, so that rounding does not add up.
-      outcome.time = n == stretch.steps ? stretch.to : stretch.from + static_cast<Real>(n) * length;
-      outcome.totals = stepper.advance(state, from, length, amounts);
-      ++outcome.steps;
-      outcome.last_step = length;
-      outcome.budget.add(amounts, outcome.totals);
-      outcome.left_by_solver += stepper.left_by_solver();
-      const bool last = n == stretch.steps;
-      const Moment now = moment(length);
-      tell(observers.on_step, now);
-      std::optional<std::string> trouble;
-      if (plan.guard) trouble = guard.check(balance, outcome.totals, outcome.time, length);
-      const bool stopped = !trouble && observers.interrupt && observers.interrupt();
-      const bool arrived = !trouble && !stopped && observers.arrived && observers.arrived(now);
-      const bool over = trouble || stopped || arrived;
-      const bool counted = plan.record_every_steps > 0 && outcome.steps % plan.record_every_steps == 0;
-      if (plan.series_every == 0 || (last && stretch.series) || over) tell(observers.on_series, now);
-      if ((last && stretch.record) || counted || over) tell(observers.on_record, now);
-      if (over || (last && &stretch == &stretches.back())) outcome.change = now.change();
-      if (trouble) {
-        outcome.ending = Outcome::Ending::blew_up;
-        outcome.reason = *trouble;
-      } else if (stopped) {
-        outcome.ending = Outcome::Ending::interrupted;
-      }
-      if (over) {
-        outcome.solver = stepper.solver_name();
-        outcome.solver_iterations = stepper.solver_iterations();
-        return outcome;
-      }
+ private:
+  void begin() {
+    const Real before = balance_.totals(state_, plan_.start).content;
+    if (plan_.walls != Plan::Walls::initial) {
+      const State given = plan_.walls == Plan::Walls::mean ? state_ : State();
+      balance_.pin(plan_.start, state_);
+      for (std::size_t n = 0; n < given.size(); ++n) state_[n] = 0.5 * (state_[n] + given[n]);
     }
+    out_.time = plan_.start;
+    out_.totals = balance_.totals(state_, plan_.start);
+    out_.budget = Budget(balance_.lines(), out_.totals, out_.totals.content - before);
+    guard_ = Guard(balance_, out_.totals, plan_.start);
+    if (control_) {
+      control_->see(out_.totals, balance_.drive(plan_.start));
+      control_->start(balance_, state_, plan_.start, plan_.until - plan_.start, plan_.step);
+    }
+    const Moment now = moment(0);
+    if (observers_.on_series) observers_.on_series(now);
+    if (observers_.on_record) observers_.on_record(now);
   }
-  outcome.solver = stepper.solver_name();
-  outcome.solver_iterations = stepper.solver_iterations();
-  return outcome;
+
+  void resume(const Snapshot& s) {
+    if (s.state.size() != state_.size() || s.stretch >= stretches_.size())
+      throw InputError("the snapshot belongs to another run");
+    state_ = s.state;
+    out_.time = s.time;
+    out_.steps = s.steps;
+    out_.rejected = s.rejected;
+    out_.totals = s.totals;
+    out_.budget = s.budget;
+    out_.left_by_solver = s.left_by_solver;
+    guard_ = s.guard;
+    stretch_ = s.stretch;
+    taken_ = s.step_of_stretch;
+    stepper_->recall(s.stepper);
+    if (control_) control_->recall(s.control);
+  }
+
+  Snapshot snapshot() const {
+    Snapshot s;
+    s.time = out_.time;
+    s.steps = out_.steps;
+    s.rejected = out_.rejected;
+    // A stretch that is done belongs to the past.
+    const bool done = finished_stretch_;
+    s.stretch = stretch_ + (done ? 1 : 0);
+    s.step_of_stretch = done ? 0 : taken_;
+    s.state = state_;
+    s.totals = out_.totals;
+    s.budget = out_.budget;
+    s.guard = guard_;
+    s.stepper = stepper_->remember();
+    if (control_) s.control = control_->memory();
+    s.left_by_solver = out_.left_by_solver;
+    return s;
+  }
+
+  Moment moment(Real length) const {
+    return {out_.steps, out_.time, length, state_, stepper_->previous(), out_.totals, amounts_, out_.budget};
+  }
+
+  // True if the run goes on.
+  bool cross(const Stretch& stretch) {
+    if (control_) {
+      while (out_.time < stretch.to)
+        if (!step_by_error(stretch)) return false;
+      return true;
+    }
+    const Real length = (stretch.to - stretch.from) / static_cast<Real>(stretch.steps);
+    while (taken_ < stretch.steps) {
+      ++taken_;
+      const bool last = taken_ == stretch.steps;
+      // Times are counted from the stretch's start, so that rounding does not add up.
+      const Real to = last ? stretch.to : stretch.from + static_cast<Real>(taken_) * length;
+      const Real from = out_.time;
+      out_.time = to;
+      out_.totals = stepper_->advance(state_, from, length, amounts_);
+      if (!finish_step(stretch, length, last)) return false;
+    }
+    return true;
+  }
+
+  bool step_by_error(const Stretch& stretch) {
+    const Real from = out_.time, rest = stretch.to - from;
+    // Two even steps rather than a long one and a splinter.
+    Real length = control_->next();
+    const bool last = length >= rest * (1 - 1e-9);
+    if (last)
+      length = rest;
+    else if (2 * length > rest)
+      length = 0.5 * rest;
+    const Totals totals = stepper_->advance(state_, from, length, amounts_);
+    const Real error = totals.finite() ? control_->measure(*stepper_->error(), free_)
+                                       : std::numeric_limits<Real>::infinity();
+    const Real wanted = control_->next();
+    const bool good = control_->judge(length, error);
+    if (observers_.on_trial) observers_.on_trial({from, length, error, good});
+    if (!good) {
+      ++out_.rejected;
+      stepper_->take_back(state_);
+      if (control_->hopeless(control_->next(), from)) {
+        out_.ending = Outcome::Ending::blew_up;
+        out_.reason = "no step is short enough to keep its error within the tolerance";
+        report_end(moment(0));
+        return false;
+      }
+      return true;
+    }
+    // A step cut short by a report says little about how long the next may be.
+    if (length < 0.5 * wanted && control_->next() < wanted) {
+      ControlMemory memory = control_->memory();
+      memory.next = wanted;
+      control_->recall(memory);
+    }
+    out_.totals = totals;
+    out_.time = last ? stretch.to : from + length;
+    ++taken_;
+    control_->see(out_.totals, balance_.drive(out_.time));
+    return finish_step(stretch, length, last);
+  }
+
+  void report_end(const Moment& now) {
+    if (observers_.on_series) observers_.on_series(now);
+    if (observers_.on_record) observers_.on_record(now);
+    out_.change = now.change();
+  }
+
+  bool finish_step(const Stretch& stretch, Real length, bool last) {
+    ++out_.steps;
+    out_.last_step = length;
+    out_.shortest_step = out_.shortest_step > 0 ? std::min(out_.shortest_step, length) : length;
+    out_.longest_step = std::max(out_.longest_step, length);
+    out_.most_stages = std::max(out_.most_stages, stepper_->stages());
+    out_.budget.add(amounts_, out_.totals);
+    out_.left_by_solver += stepper_->left_by_solver();
+    finished_stretch_ = last;
+    const Moment now = moment(length);
+    if (observers_.on_step) observers_.on_step(now);
+    std::optional<std::string> trouble;
+    if (plan_.guard) trouble = guard_.check(balance_, out_.totals, out_.time, length);
+    const bool stopped = !trouble && observers_.interrupt && observers_.interrupt();
+    const bool arrived = !trouble && !stopped && observers_.arrived && observers_.arrived(now);
+    const bool over = trouble || arrived;
+    const bool counted = plan_.record_every_steps > 0 && out_.steps % plan_.record_every_steps == 0;
+    const bool due = stopped || (!over && observers_.snapshot_due && observers_.snapshot_due());
+    // What belongs to this moment anyway comes before the snapshot, what an interrupt adds after it.
+    const bool series = plan_.series_every == 0 || (last && stretch.series);
+    const bool record = (last && stretch.record) || counted;
+    if ((series || over) && observers_.on_series) observers_.on_series(now);
+    if ((record || over) && observers_.on_record) observers_.on_record(now);
+    if (due && observers_.on_snapshot) observers_.on_snapshot(snapshot());
+    if (stopped && !series && observers_.on_series) observers_.on_series(now);
+    if (stopped && !record && observers_.on_record) observers_.on_record(now);
+    if (over || stopped || (last && &stretch == &stretches_.back())) out_.change = now.change();
+    if (trouble) {
+      out_.ending = Outcome::Ending::blew_up;
+      out_.reason = *trouble;
+    } else if (stopped) {
+      out_.ending = Outcome::Ending::interrupted;
+    }
+    return !over && !stopped;
+  }
+
+  Balance& balance_;
+  State& state_;
+  const Plan& plan_;
+  const Observers& observers_;
+  std::vector<Stretch> stretches_;
+  std::unique_ptr<Stepper> stepper_;
+  Ledger amounts_;
+  std::size_t free_;
+  std::optional<StepControl> control_;
+  Guard guard_;
+  Outcome out_;
+  std::size_t stretch_ = 0;
+  Index taken_ = 0;
+  bool finished_stretch_ = false;
+};
+
+}  // namespace
+
+Outcome march(Balance& balance, State& state, const Plan& plan, const Observers& observers,
+              const Snapshot* from) {
+  return March(balance, state, plan, observers).go(from);
 }
 
 }  // namespace williwaw

@@ -5,9 +5,19 @@
 namespace williwaw {
 
 const std::vector<SchemeKind>& scheme_kinds() {
-  static const std::vector<SchemeKind> kinds{schemes::explicit_euler(), schemes::rk4(),
-                                             schemes::implicit_euler(), schemes::crank_nicolson(),
-                                             schemes::theta()};
+  static const std::vector<SchemeKind> kinds{schemes::explicit_euler(),
+                                             schemes::rk2(),
+                                             schemes::ssprk3(),
+                                             schemes::rk4(),
+                                             schemes::rk45(),
+                                             schemes::stabilized(),
+                                             schemes::implicit_euler(),
+                                             schemes::crank_nicolson(),
+                                             schemes::theta(),
+                                             schemes::bdf2(),
+                                             schemes::sdirk4(),
+                                             schemes::adi(),
+                                             schemes::implicit_explicit()};
   return kinds;
 }
 

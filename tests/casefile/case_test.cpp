@@ -67,7 +67,7 @@ TEST_CASE("a case becomes a problem in SI") {
   CHECK(west->arguments()[0](Point{}, 6 * 3600) == doctest::Approx(295.15));
   CHECK(c.problem.wall(*g.side("bottom")).conditions()[0]->kind() == "insulated");
   CHECK(c.plan.until == 7200);
-  CHECK(c.plan.scheme.tableau.b[1] == 0.6);
+  CHECK(c.plan.scheme.tableau().b[1] == 0.6);
   CHECK(c.plan.records == std::vector<Real>{1800, 3600});
   CHECK(c.probes[0].at.z == doctest::Approx(0.1));
   CHECK(c.exact.has_value());

@@ -87,7 +87,7 @@ at = [0.75]
   CHECK(again.probes.size() == 2);
   CHECK(again.problem.equation().diffusion.coefficient[0](Point{}) ==
         first.problem.equation().diffusion.coefficient[0](Point{}));
-  CHECK(again.plan.scheme.tableau.b[1] == 0.5);
+  CHECK(again.plan.scheme.tableau().b[1] == 0.5);
   CHECK(again.problem.wall({0, true}).conditions().size() == 2);
   CHECK(again.problem.initial({0.7, 0, 0}) == 1);
 }

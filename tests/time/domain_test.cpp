@@ -56,7 +56,7 @@ TEST_CASE("budgets close in every scheme with outlines, parts, points and reacti
         INFO(name, " ", nonlinear, " ", static_cast<int>(u));
         DiffusionBalance balance(busy(u, nonlinear));
         State y = balance.initial_state();
-        const bool is_explicit = scheme(name).tableau.is_explicit();
+        const bool is_explicit = scheme(name).tableau().is_explicit();
         const Outcome out = march(balance, y, plan_of(name, 0.02, is_explicit ? 2e-5 : 2e-3));
         REQUIRE(out.ending == Outcome::Ending::reached);
         CHECK(out.budget.relative_residual() < 1e-11);

@@ -188,7 +188,8 @@ TEST_CASE("a state with values that are no numbers is caught at once") {
 
 TEST_CASE("an implicit run factors its matrix once when nothing in it changes") {
   DiffusionBalance balance(test::smooth_problem(test::smooth_for("robin", 2), "robin", 6, Unknowns::cells));
-  Stepper stepper(balance, scheme("crank-nicolson"));
+  const auto made = make_stepper(balance, scheme("crank-nicolson"));
+  Stepper& stepper = *made;
   State y = balance.initial_state();
   Ledger amounts(balance.lines().size());
   for (int n = 0; n < 5; ++n) stepper.advance(y, 0.1 * n, 0.1, amounts);

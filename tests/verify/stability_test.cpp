@@ -70,16 +70,18 @@ TEST_CASE("the same with coefficients that vary, by tridiagonal and by dense eig
   }
 }
 
-TEST_CASE("where neither serves the Gershgorin bound is given as a bound") {
+TEST_CASE("where neither serves the limit stands between a Lanczos and a Gershgorin bound") {
   Problem p(graded_grid(2, 30, Unknowns::cells), diffusion([](Point q) { return 1 + q.x; }));
   p.other_walls(robin([](Point q) { return q.x + q.y; }, 1.0));
   DiffusionBalance balance(p);
   const auto judged = verify::stability(balance, scheme("explicit-euler"), 1e-3);
-  CHECK(judged.method == "by Gershgorin's circles");
-  CHECK(judged.limit.standing == verify::Limit::Standing::bound);
+  CHECK(judged.method == "between the Lanczos process and Gershgorin's circles");
+  CHECK(judged.limit.standing == verify::Limit::Standing::bracketed);
   const Real sharp = 2 / probed_eigenvalues(balance).back();
   CHECK(judged.limit.step <= sharp);
   CHECK(judged.limit.step > 0.7 * sharp);
+  CHECK(judged.limit.unstable_from >= sharp * (1 - 1e-12));
+  CHECK(judged.limit.unstable_from < 1.001 * sharp);
 }
 
 TEST_CASE("interior limit, positivity and diffusion number of equal cells are the textbook's") {

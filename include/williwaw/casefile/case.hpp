@@ -43,6 +43,7 @@ struct FigureRequest {
 struct StepChoice {
   bool of_limit = false;
   Real value = 0;  ///< SI, or the fraction
+  std::string adaptive_text = {};  ///< what the error of a step may be, in words; empty for fixed steps
 };
 
 struct Case {

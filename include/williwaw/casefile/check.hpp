@@ -3,7 +3,7 @@
 
 #include "williwaw/casefile/case.hpp"
 #include "williwaw/casefile/report.hpp"
-#include "williwaw/verify/stability.hpp"
+#include "williwaw/verify/forecast.hpp"
 
 namespace williwaw::casefile {
 
@@ -19,6 +19,8 @@ struct Prepared {
   bool ends_when_settled = false;
   std::unique_ptr<DiffusionBalance> balance;
   verify::Stability stability;
+  /// Of a step that is not stable, where the modes can be told.
+  std::optional<verify::Forecast> forecast;
   std::vector<Stretch> stretches;
   State initial;
   /// Decay rate of the slowest mode, 0 where nothing fixes the mean; nothing where it is not known.

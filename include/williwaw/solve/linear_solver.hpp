@@ -59,6 +59,8 @@ class LinearSolver {
 
 /// Thomas' algorithm for a tridiagonal FaceSystem, with the Sherman-Morrison correction when it is periodic.
 std::unique_ptr<LinearSolver> make_tridiagonal_solver();
+/// The same line by line for a FaceSystem of any rank whose couplings all lie along one axis.
+std::unique_ptr<LinearSolver> make_lines_solver();
 /// Eigen's sparse direct solvers: Cholesky (LDLᵀ) for symmetric matrices, LU for others.
 std::unique_ptr<LinearSolver> make_direct_solver();
 /// Conjugate gradients (Hestenes and Stiefel, 1952), preconditioned with the diagonal.
@@ -86,6 +88,8 @@ const std::vector<SolverKind>& solver_kinds();
 /// name that is not there.
 std::unique_ptr<LinearSolver> make_solver(const std::string& name, const LinearSystem& system,
                                           const SolverRules& rules = {});
+/// True for a system of any rank whose couplings all lie along one axis.
+bool is_of_lines(const FaceSystem& system);
 /// True for a system that transforms can solve.
 bool is_separable(const LinearSystem& system);
 

@@ -14,6 +14,7 @@ namespace williwaw {
 /// guard waits until the range is left by several times its own width.
 class Guard {
  public:
+  Guard() = default;
   Guard(Balance& balance, const Totals& initial, Real at);
 
   /// Says what is wrong with the state reached after `step`, or nothing.
@@ -28,8 +29,8 @@ class Guard {
   bool known_ = true;
   bool steady_ = false;
   Drive last_;
-  Real lowest_;
-  Real highest_;
+  Real lowest_ = 0;
+  Real highest_ = 0;
 };
 
 }  // namespace williwaw

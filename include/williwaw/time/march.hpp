@@ -3,6 +3,7 @@
 
 #include "williwaw/time/budget.hpp"
 #include "williwaw/time/guard.hpp"
+#include "williwaw/time/step_control.hpp"
 #include "williwaw/time/stepper.hpp"
 
 namespace williwaw {
@@ -12,8 +13,12 @@ struct Plan {
   Scheme scheme;
   Real start = 0;
   Real until = 0;
-  /// Length of a step.
+  /// Length of a step; of the first one where steps are chosen by their errors (0: chosen as well).
   Real step = 0;
+  /// Steps chosen by their estimated errors, for schemes that have an estimate.
+  std::optional<Tolerance> adaptive = {};
+  /// So many first steps are each two half steps of implicit Euler, against rough data.
+  Index damped_start = 0;
   /// Shorten steps evenly so that they meet the record times; otherwise a step that misses one is an error.
   bool trim = false;
   /// Times of whole records besides the start and the end.
@@ -65,6 +70,28 @@ struct Moment {
   Real change() const;
 };
 
+/// Where a run stands between two steps: all that it takes to go on as if it had never stopped.
+struct Snapshot {
+  Real time = 0;
+  Index steps = 0, rejected = 0;
+  std::size_t stretch = 0;  ///< of the schedule
+  Index step_of_stretch = 0;
+  State state;
+  Totals totals;
+  Budget budget;
+  Guard guard;
+  StepperMemory stepper;
+  ControlMemory control;
+  Real left_by_solver = 0;
+};
+
+/// A step whose length was chosen by its error, taken or rejected.
+struct StepTrial {
+  Real from = 0, length = 0;
+  Real error = 0;  ///< over the tolerance
+  bool taken = true;
+};
+
 /// Called while the run goes on; any of them may be left out.
 struct Observers {
   std::function<void(const Moment&)> on_step;
@@ -74,6 +101,11 @@ struct Observers {
   std::function<bool()> interrupt;
   /// True ends the run after the current step as having reached its end.
   std::function<bool(const Moment&)> arrived;
+  /// Told of every step that is chosen by its error.
+  std::function<void(const StepTrial&)> on_trial;
+  /// True asks for a snapshot after the current step, before anything is reported of the next.
+  std::function<bool()> snapshot_due;
+  std::function<void(const Snapshot&)> on_snapshot;
 };
 
 struct Outcome {
@@ -82,6 +114,9 @@ struct Outcome {
   std::string reason;  ///< of a blow-up
   Real time = 0;
   Index steps = 0;
+  Index rejected = 0;  ///< steps that were taken back
+  Real shortest_step = 0, longest_step = 0;
+  int most_stages = 0;
   Real change = 0;  ///< largest change of an unknown in the last step
   Real last_step = 0;
   Totals totals;
@@ -94,6 +129,10 @@ struct Outcome {
 /// Marches `state` from plan.start to plan.until. `state` holds the initial values without what walls hold,
 /// and ends as the final state. Throws InputError for a plan that cannot be kept, SolverError for a stage
 /// that cannot be solved. A blow-up is an outcome, not an exception.
-Outcome march(Balance& balance, State& state, const Plan& plan, const Observers& observers = {});
+///
+/// With `from` the run goes on from there: `state` is replaced, and nothing before is reported again. An
+/// interrupted run gives its last snapshot to `on_snapshot`.
+Outcome march(Balance& balance, State& state, const Plan& plan, const Observers& observers = {},
+              const Snapshot* from = nullptr);
 
 }  // namespace williwaw

@@ -1,59 +1,71 @@
-// Takes steps of any Runge-Kutta scheme, explicit or diagonally implicit, on any balance.
+// Takes steps of any scheme on any balance.
 #pragma once
+
+#include <memory>
 
 #include "williwaw/solve/linear_solver.hpp"
 #include "williwaw/space/balance.hpp"
-#include "williwaw/time/tableau.hpp"
+#include "williwaw/time/scheme.hpp"
 
 namespace williwaw {
 
-/// What crossed each line of the ledger is advanced by the same weights as the state itself, so that the
+/// How implicit stages are solved.
+struct Solving {
+  std::string solver = "auto";  ///< a name of solver_kinds(), or "auto"
+  int threads = 0;
+};
+
+/// What a stepper must remember to go on exactly as if it had never stopped.
+struct StepperMemory {
+  std::vector<Real> numbers;
+  std::vector<State> states;
+  std::vector<Ledger> ledgers;
+};
+
+/// What crossed each line of the ledger is advanced by the same formula as the state itself, so that the
 /// budget of every scheme closes; what walls supplied to hold their nodes is what remains.
 class Stepper {
  public:
-  /// `solver` is a name of solver_kinds() or "auto". Throws InputError if the scheme needs what the balance
-  /// does not offer.
-  Stepper(Balance& balance, const Scheme& scheme, const std::string& solver = "auto", int threads = 0);
+  virtual ~Stepper() = default;
 
-  /// Between calls `y` must stay as it was left: schemes that end with a stage use its rate again.
-  ///
   /// Moves `y` from time `at` over `step`. `amounts` gets what came in on each line; the result are the
-  /// totals of the new state. Throws SolverError if a stage cannot be solved.
-  Totals advance(State& y, Real at, Real step, Ledger& amounts);
+  /// totals of the new state. Between calls `y` must stay as it was left, since schemes use what they know of
+  /// it. Throws SolverError if a stage cannot be solved.
+  virtual Totals advance(State& y, Real at, Real step, Ledger& amounts) = 0;
+  /// Takes the last step back: `y` becomes what it was before. For schemes that estimate errors.
+  virtual void take_back(State& y);
+  /// Estimated error of the last step's end, unknown by unknown; null where the scheme has no estimate.
+  virtual const State* error() const { return nullptr; }
+  /// Order of that estimate: it falls with step^(order + 1).
+  virtual int error_order() const { return 0; }
+  /// Stages of the last step.
+  virtual int stages() const { return 1; }
+
+  virtual StepperMemory remember() const { return {}; }
+  virtual void recall(const StepperMemory&) {}
 
   /// The state before the last step.
-  const State& previous() const { return previous_; }
+  virtual const State& previous() const { return previous_; }
   /// Sum over the last step of what linear and Newton solvers left of each stage's equation, as an amount.
-  Real left_by_solver() const { return left_by_solver_; }
+  virtual Real left_by_solver() const { return 0; }
   /// Name of the linear solver in use; empty for explicit schemes.
-  std::string solver_name() const { return solver_ ? solver_->name() : ""; }
+  virtual std::string solver_name() const { return ""; }
   /// Iterations of the linear solver so far, 0 for direct ones.
-  Index solver_iterations() const { return solver_iterations_; }
+  virtual Index solver_iterations() const { return 0; }
   /// How often a matrix was factored.
-  int factorizations() const { return factorizations_; }
+  virtual int factorizations() const { return 0; }
 
- private:
-  void solve_stage(State& y, const State& known, Real at, Real weight);
-  void evaluate(int stage, const State& y, Real at);
-
-  Balance& balance_;
-  Scheme scheme_;
-  Offers offers_;
-  bool one_pass_;
-  State previous_, start_, stage_, known_, work_, guess_;
-  std::vector<State> rates_;
-  std::vector<Ledger> booked_;
-  bool first_rate_known_ = false;
-  Real known_at_ = 0;
-  std::string solver_kind_;
-  SolverRules rules_;
-  std::unique_ptr<LinearSolver> solver_;
-  Index solver_iterations_ = 0;
-  LinearSystem system_;
-  Real factored_weight_ = 0;
-  bool factored_ = false;
-  int factorizations_ = 0;
-  Real left_by_solver_ = 0;
+ protected:
+  State previous_;
 };
+
+/// The stepper of a scheme. With `damped_start` > 0 so many first steps are each replaced by two half steps
+/// of implicit Euler (Rannacher, 1984), which damp what rough data excite. Throws InputError if the scheme
+/// needs what the balance does not offer. The balance must outlive the stepper.
+std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& scheme, const Solving& solving = {},
+                                      Index damped_start = 0);
+
+/// A bound of the spectral radius of C⁻¹·F' about `y`: Gershgorin's circles (1931).
+Real spectral_bound(Balance& balance, const State& y, Real at);
 
 }  // namespace williwaw

@@ -2,7 +2,6 @@
 #pragma once
 
 #include <complex>
-#include <functional>
 
 #include "williwaw/grid/types.hpp"
 
@@ -14,6 +13,10 @@ struct Tableau {
   std::vector<std::vector<Real>> a;
   std::vector<Real> b;
   std::vector<Real> c;
+  /// Weights of a second answer of order `embedded_order`, whose distance from the first estimates the error
+  /// of a step; empty where there is none.
+  std::vector<Real> embedded = {};
+  int embedded_order = 0;
 
   int stages() const { return static_cast<int>(b.size()); }
   bool is_explicit() const;
@@ -23,14 +26,6 @@ struct Tableau {
   bool starts_with_state() const;
   /// Throws InputError if the arrays do not fit each other or stages depend on later ones.
   void validate() const;
-};
-
-/// A time scheme: a name, its tableau and what it claims. Orders are claims that tests measure.
-struct Scheme {
-  std::string name;
-  std::string title;
-  int order = 1;
-  Tableau tableau;
 };
 
 /// Stability function R(z) = 1 + z·bᵀ(I − z·A)⁻¹·1 (Hairer and Wanner, 1996): what a step multiplies a mode
@@ -46,20 +41,5 @@ Real monotonicity_radius_of_function(const Tableau& tableau);
 
 /// Largest r for which the tableau is absolutely monotone (Kraaijevanger, 1991): the same for data that vary.
 Real monotonicity_radius_of_tableau(const Tableau& tableau);
-
-/// A scheme as case files name it.
-struct SchemeKind {
-  std::string name;
-  /// Name of its parameter, empty when it has none, and the range that it must lie in.
-  std::string parameter;
-  Real lowest = 0;
-  Real highest = 0;
-  std::function<Scheme(Real)> make;
-};
-
-/// Every scheme there is.
-const std::vector<SchemeKind>& scheme_kinds();
-/// The scheme called `name`; `parameter` is needed by "theta". Throws InputError.
-Scheme scheme(const std::string& name, Real parameter = 0);
 
 }  // namespace williwaw

@@ -4,28 +4,31 @@
 #include <optional>
 
 #include "williwaw/space/diffusion_balance.hpp"
-#include "williwaw/time/tableau.hpp"
+#include "williwaw/time/scheme.hpp"
 
 namespace williwaw::verify {
 
 /// A largest step, and what stands behind it.
 struct Limit {
   enum class Standing {
-    sharp,     ///< stable up to it, unstable beyond it
-    bound,     ///< stable up to it; the true limit may be larger
-    heuristic  ///< that of a problem without walls and with the worst place's coefficients everywhere
+    sharp,      ///< stable up to it, unstable beyond it
+    bracketed,  ///< stable up to it, unstable from `unstable_from` on
+    bound,      ///< stable up to it; the true limit may be larger
+    heuristic   ///< that of a problem without walls and with the worst place's coefficients everywhere
   };
   Real step = 0;  ///< infinite where there is no limit
   Standing standing = Standing::sharp;
   /// The unknown that decides it, where one does.
   std::optional<Index> where;
+  /// Of a bracketed limit.
+  Real unstable_from = std::numeric_limits<Real>::infinity();
 };
 
 /// The answer for one scheme, problem and step. Times are those of the problem (s, or dimensionless).
 struct Stability {
   Real step = 0;
-  /// Largest step that is stable: |R(−λ·step)| <= 1 for every eigenvalue λ of the operator. A bound where the
-  /// spectrum is not to be had in closed form and the problem is too large for dense eigenvalues.
+  /// Largest step that is stable: |R(−λ·step)| <= 1 for every eigenvalue λ of the operator. Bracketed where
+  /// the spectrum is not to be had in closed form and the problem is too large for dense eigenvalues.
   Limit limit;
   /// Limit by von Neumann's analysis at the worst place, walls left out.
   Limit interior;
@@ -38,10 +41,13 @@ struct Stability {
   /// Slowest decay rate, where the spectrum is known.
   std::optional<Real> smallest_eigenvalue;
   /// How the spectrum was found: "axis by axis", "by bisection" (one dimension), "by dense eigenvalues", or
-  /// only bounded, "by Gershgorin's circles".
+  /// only bounded, "between the Lanczos process and Gershgorin's circles".
   std::string method;
   /// Number of times at which a problem that changes in time was judged; 1 for one that does not.
   int times = 1;
+
+  /// Stages of a step; only stabilized schemes choose them.
+  int stages = 1;
 
   bool stable() const { return step <= limit.step * (1 + 1e-10); }
   /// step over limit; 0 where there is no limit.

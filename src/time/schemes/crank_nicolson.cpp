@@ -5,7 +5,8 @@ namespace williwaw {
 
 SchemeKind schemes::crank_nicolson() {
   return {"crank-nicolson", "", 0, 0, [](Real) {
-            return Scheme{"crank-nicolson", "Crank-Nicolson", 2, {{{0, 0}, {0.5, 0.5}}, {0.5, 0.5}, {0, 1}}};
+            return Scheme{"crank-nicolson", "Crank-Nicolson", 2,
+                          Tableau{{{0, 0}, {0.5, 0.5}}, {0.5, 0.5}, {0, 1}}};
           }};
 }
 

@@ -4,7 +4,7 @@ namespace williwaw {
 
 SchemeKind schemes::implicit_euler() {
   return {"implicit-euler", "", 0, 0, [](Real) {
-            return Scheme{"implicit-euler", "implicit Euler", 1, {{{1}}, {1}, {1}}};
+            return Scheme{"implicit-euler", "implicit Euler", 1, Tableau{{{1}}, {1}, {1}}};
           }};
 }
 

@@ -4,10 +4,10 @@
 namespace williwaw {
 
 SchemeKind schemes::theta() {
-  return {
-      "theta", "theta", 0, 1, [](Real t) {
-        return Scheme{"theta", "theta scheme", t == 0.5 ? 2 : 1, {{{0, 0}, {1 - t, t}}, {1 - t, t}, {0, 1}}};
-      }};
+  return {"theta", "theta", 0, 1, [](Real t) {
+            return Scheme{"theta", "theta scheme", t == 0.5 ? 2 : 1,
+                          Tableau{{{0, 0}, {1 - t, t}}, {1 - t, t}, {0, 1}}};
+          }};
 }
 
 }  // namespace williwaw

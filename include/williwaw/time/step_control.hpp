@@ -1,0 +1,51 @@
+// Chooses the length of steps by the errors that they are estimated to make.
+#pragma once
+
+#include "williwaw/space/balance.hpp"
+
+namespace williwaw {
+
+/// What the error of one step may be: a plain number in the unknown's unit, or a share of the range that the
+/// data span (initial values, values that walls pull to, and what has come since).
+struct Tolerance {
+  Real value = 1e-4;
+  bool of_range = true;
+};
+
+struct ControlMemory {
+  Real next = 0, last_error = 0, scale = 0;
+  Real lowest = std::numeric_limits<Real>::infinity(), highest = -std::numeric_limits<Real>::infinity();
+  bool rejected = false;
+};
+
+/// Proportional and integral control of the logarithm of the error (Gustafsson, 1991): a step that missed is
+/// tried again, shorter; growth is limited, and none follows a rejection.
+class StepControl {
+ public:
+  /// `order` is that of the estimate.
+  StepControl(const Tolerance& tolerance, int order);
+
+  /// The first step, from how fast the state changes at the start.
+  void start(Balance& balance, const State& y, Real at, Real length, Real given);
+  /// What data and states have spanned so far.
+  void see(const Totals& totals, const Drive& drive);
+  /// Root mean square of the estimated error over what is tolerated.
+  Real measure(const State& error, std::size_t free_unknowns) const;
+  /// Judges a step of this length; the next one is in next(). True if the step is good.
+  bool judge(Real length, Real error);
+  Real next() const { return memory_.next; }
+  /// Gives up where no step is short enough.
+  bool hopeless(Real length, Real at) const;
+
+  const ControlMemory& memory() const { return memory_; }
+  void recall(const ControlMemory& memory) { memory_ = memory; }
+
+ private:
+  Real tolerated() const;
+
+  Tolerance tolerance_;
+  Real exponent_;
+  ControlMemory memory_;
+};
+
+}  // namespace williwaw

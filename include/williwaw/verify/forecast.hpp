@@ -1,0 +1,40 @@
+// The forecast of an unstable step: which modes grow, how much of them the data hold, and when they swamp the
+// solution.
+#pragma once
+
+#include "williwaw/verify/stability.hpp"
+
+namespace williwaw::verify {
+
+/// What becomes of a run with an unstable step.
+struct Forecast {
+  /// Modes that grow, of how many; 0 of 0 where the spectrum is only bounded.
+  Index growing = 0, modes = 0;
+  /// Factor per step of the fastest mode, and its eigenvalue.
+  Real factor = 1, eigenvalue = 0;
+  /// The mode that first swamps the solution: factor, amplitude that initial values and data hold of it
+  /// (largest value, in the unknown's unit; 0 where only round-off does), place of its largest value, and its
+  /// shape, largest value 1.
+  Real leading_factor = 1, amplitude = 0;
+  Index peak = 0;
+  State shape;
+  /// Changes of sign from one unknown to the next along each axis, of `changes_possible`.
+  std::array<Index, 3> sign_changes{0, 0, 0}, changes_possible{0, 0, 0};
+  /// True where initial values and data hold growing modes, so that the step is a number; otherwise round-off
+  /// seeds them and the step lies between two.
+  bool seeded = false;
+  /// Steps after which the solution has left its range as the blow-up guard sees it.
+  Real first_step = 0, last_step = 0;
+  /// Step from which the growing part is a hundredth of the range of the data.
+  Real visible_step = 0;
+  /// Place where the growing part is largest then.
+  Index where = 0;
+};
+
+/// Foresees a run of fixed steps of `step` from the problem's initial values at time `at`. Exact up to
+/// round-off for linear problems whose coefficients, sources and walls do not change in time; with data that
+/// change, what they are at the start counts and the steps are a bracket. Nothing where the step is stable,
+/// or no mode can be told because the problem is too large and not separable.
+std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme, Real step, Real at = 0);
+
+}  // namespace williwaw::verify

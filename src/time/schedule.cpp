@@ -1,0 +1,86 @@
+#include <algorithm>
+#include <cmath>
+
+#include "williwaw/time/march.hpp"
+
+namespace williwaw {
+
+namespace {
+
+struct Event {
+  Real time;
+  bool record;
+  bool series;
+};
+
+std::vector<Event> events_of(const Plan& plan) {
+  const Real slack = 1e-9 * (plan.until - plan.start);
+  std::vector<Event> events;
+  for (const Real r : plan.records)
+    if (r > plan.start + slack && r < plan.until - slack) events.push_back({r, true, false});
+  if (plan.series_every > 0)
+    for (Index n = 1;; ++n) {
+      const Real t = plan.start + static_cast<Real>(n) * plan.series_every;
+      if (!(t < plan.until - slack)) break;
+      events.push_back({t, false, true});
+    }
+  events.push_back({plan.until, true, true});
+  std::ranges::stable_sort(events, {}, &Event::time);
+  std::vector<Event> merged;
+  for (const auto& e : events) {
+    if (!merged.empty() && e.time - merged.back().time <= slack) {
+      merged.back().record |= e.record;
+      merged.back().series |= e.series;
+    } else {
+      merged.push_back(e);
+    }
+  }
+  return merged;
+}
+
+}  // namespace
+
+StepMisfit::StepMisfit(Real s, Real begin, Real end, Real below, Real above)
+    : InputError("the step " + to_text(s) + " does not divide the time from " + to_text(begin) + " to " +
+                 to_text(end) + ", at which something is recorded; " + to_text(below) +
+                 (above != below ? " or " + to_text(above) : "") + " would"),
+      step(s),
+      from(begin),
+      to(end),
+      shorter(below),
+      longer(above) {}
+
+std::vector<Stretch> schedule(const Plan& plan) {
+  if (!(plan.until > plan.start)) throw InputError("the end of the run must lie after its start");
+  if (plan.adaptive ? !(plan.step >= 0) : !(plan.step > 0) || !std::isfinite(plan.step))
+    throw InputError("the step must be above zero");
+  if (plan.series_every < 0) throw InputError("the interval of the series must be above zero");
+  const Real length = plan.until - plan.start;
+  if ((!plan.adaptive && length / plan.step > 1e12) ||
+      (plan.series_every > 0 && length / plan.series_every > 1e8))
+    throw InputError("more than 10^12 steps or 10^8 rows would be needed: is a unit wrong?");
+  std::vector<Stretch> result;
+  Real from = plan.start;
+  for (const auto& e : events_of(plan)) {
+    if (plan.adaptive) {
+      // How many steps it takes is found on the way.
+      result.push_back({from, e.time, 0, e.record, e.series});
+      from = e.time;
+      continue;
+    }
+    const Real exact = (e.time - from) / plan.step;
+    Index steps = std::max<Index>(1, std::llround(exact));
+    if (plan.trim) {
+      steps = std::max<Index>(1, static_cast<Index>(std::ceil(exact - 1e-9)));
+    } else if (std::abs(exact - static_cast<Real>(steps)) > 1e-6) {
+      const Real fewer = (e.time - from) / std::max<Real>(1, std::floor(exact));
+      const Real more = (e.time - from) / std::ceil(exact);
+      throw StepMisfit(plan.step, from, e.time, more, fewer);
+    }
+    result.push_back({from, e.time, steps, e.record, e.series});
+    from = e.time;
+  }
+  return result;
+}
+
+}  // namespace williwaw

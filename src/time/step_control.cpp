@@ -1,0 +1,83 @@
+#include "williwaw/time/step_control.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace williwaw {
+
+namespace {
+constexpr Real safety = 0.9, most_growth = 4, most_shrinking = 0.2;
+}  // namespace
+
+StepControl::StepControl(const Tolerance& tolerance, int order)
+    : tolerance_(tolerance), exponent_(1 / (static_cast<Real>(order) + 1)) {
+  if (!(tolerance.value > 0) || !std::isfinite(tolerance.value))
+    throw InputError("the tolerance of adaptive steps must be above zero");
+}
+
+void StepControl::see(const Totals& totals, const Drive& drive) {
+  memory_.lowest = std::min({memory_.lowest, totals.lowest, drive.lowest});
+  memory_.highest = std::max({memory_.highest, totals.highest, drive.highest});
+  memory_.scale = std::max(memory_.scale, memory_.highest - memory_.lowest);
+}
+
+Real StepControl::tolerated() const {
+  if (!tolerance_.of_range) return tolerance_.value;
+  return tolerance_.value * (memory_.scale > 0 ? memory_.scale : 1);
+}
+
+void StepControl::start(Balance& balance, const State& y, Real at, Real length, Real given) {
+  if (given > 0) {
+    memory_.next = given;
+    return;
+  }
+  // A step that changes the state by about the root of the tolerance, at the rate of the start.
+  const auto size = y.size();
+  State rate(size), stored(size), moved = y;
+  Ledger ignored(balance.lines().size());
+  balance.rate(y, at, Parts::all(), rate, ignored);
+  balance.storage(y, at, stored);
+  const Real probe = 1e-8 * length;
+  for (const Index h : balance.held()) rate[h] = 0;
+  for (std::size_t n = 0; n < size; ++n) stored[n] += probe * rate[n];
+  balance.recover(stored, at, moved);
+  Real sum = 0;
+  for (std::size_t n = 0; n < size; ++n) sum += (moved[n] - y[n]) * (moved[n] - y[n]);
+  const Real speed = std::sqrt(sum / static_cast<Real>(size)) / probe;
+  const Real share =
+      std::pow(tolerated(), exponent_) * std::pow(std::max(memory_.scale, 1e-300), 1 - exponent_);
+  memory_.next = speed > 0 ? std::min(0.1 * length, 0.1 * share / speed) : 1e-3 * length;
+}
+
+Real StepControl::measure(const State& error, std::size_t free_unknowns) const {
+  Real sum = 0;
+  for (const Real e : error) sum += e * e;
+  return std::sqrt(sum / static_cast<Real>(std::max<std::size_t>(free_unknowns, 1))) / tolerated();
+}
+
+bool StepControl::judge(Real length, Real error) {
+  if (!std::isfinite(error)) {
+    memory_.next = most_shrinking * length;
+    memory_.rejected = true;
+    return false;
+  }
+  const Real e = std::max(error, 1e-10);
+  if (error > 1) {
+    memory_.next = length * std::max(most_shrinking, safety * std::pow(e, -exponent_));
+    memory_.rejected = true;
+    return false;
+  }
+  Real factor = safety * std::pow(e, -0.7 * exponent_);
+  if (memory_.last_error > 0) factor *= std::pow(memory_.last_error, 0.4 * exponent_);
+  factor = std::clamp(factor, most_shrinking, memory_.rejected ? 1.0 : most_growth);
+  memory_.next = length * factor;
+  memory_.last_error = e;
+  memory_.rejected = false;
+  return true;
+}
+
+bool StepControl::hopeless(Real length, Real at) const {
+  return !(length > 1e-14 * std::max(std::abs(at), 1e-300));
+}
+
+}  // namespace williwaw

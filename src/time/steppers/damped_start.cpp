@@ -1,0 +1,62 @@
+// A few steps of implicit Euler before another scheme takes over.
+#include "kinds.hpp"
+
+namespace williwaw {
+
+namespace {
+
+class DampedStart final : public Stepper {
+ public:
+  DampedStart(std::unique_ptr<Stepper> start, std::unique_ptr<Stepper> main, Index steps)
+      : start_(std::move(start)), main_(std::move(main)), left_to_do_(steps) {}
+
+  Totals advance(State& y, Real at, Real step, Ledger& amounts) override {
+    in_start_ = left_to_do_ > 0;
+    if (!in_start_) return main_->advance(y, at, step, amounts);
+    --left_to_do_;
+    previous_ = y;
+    start_->advance(y, at, 0.5 * step, amounts);
+    const Real left = start_->left_by_solver();
+    Ledger second(amounts.size());
+    const Totals totals = start_->advance(y, at + 0.5 * step, 0.5 * step, second);
+    amounts.add(second, 1);
+    left_ = left + start_->left_by_solver();
+    return totals;
+  }
+
+  const State& previous() const override { return in_start_ ? previous_ : main_->previous(); }
+  int stages() const override { return in_start_ ? 2 : main_->stages(); }
+  Real left_by_solver() const override { return in_start_ ? left_ : main_->left_by_solver(); }
+  std::string solver_name() const override { return (in_start_ ? start_ : main_)->solver_name(); }
+  Index solver_iterations() const override {
+    return start_->solver_iterations() + main_->solver_iterations();
+  }
+  int factorizations() const override { return start_->factorizations() + main_->factorizations(); }
+
+  StepperMemory remember() const override {
+    StepperMemory memory = main_->remember();
+    memory.numbers.push_back(static_cast<Real>(left_to_do_));
+    return memory;
+  }
+  void recall(const StepperMemory& memory) override {
+    StepperMemory inner = memory;
+    left_to_do_ = static_cast<Index>(inner.numbers.back());
+    inner.numbers.pop_back();
+    main_->recall(inner);
+  }
+
+ private:
+  std::unique_ptr<Stepper> start_, main_;
+  Index left_to_do_;
+  bool in_start_ = false;
+  Real left_ = 0;
+};
+
+}  // namespace
+
+std::unique_ptr<Stepper> steppers::damped_start(std::unique_ptr<Stepper> start, std::unique_ptr<Stepper> main,
+                                                Index steps) {
+  return std::make_unique<DampedStart>(std::move(start), std::move(main), steps);
+}
+
+}  // namespace williwaw

@@ -1,0 +1,24 @@
+// The steppers, one source file each; src/time/stepper.cpp chooses by what a scheme declares.
+#pragma once
+
+#include "williwaw/time/stepper.hpp"
+
+namespace williwaw::steppers {
+
+/// `sources` may be null: then the tableau of fluxes serves everything.
+std::unique_ptr<Stepper> runge_kutta(Balance& balance, const Scheme& scheme, const Tableau& fluxes,
+                                     const Tableau* sources, const Solving& solving);
+std::unique_ptr<Stepper> stabilized(Balance& balance, const Scheme& scheme, const Stabilized& method);
+std::unique_ptr<Stepper> two_step(Balance& balance, const Scheme& scheme, const TwoStep& method,
+                                  const Solving& solving);
+std::unique_ptr<Stepper> factored(Balance& balance, const Scheme& scheme, const Factored& method,
+                                  const Solving& solving);
+std::unique_ptr<Stepper> damped_start(std::unique_ptr<Stepper> start, std::unique_ptr<Stepper> main,
+                                      Index steps);
+
+/// Books what walls supplied to hold their unknowns: their storage at the end less what the formula gave
+/// them.
+void book_walls(Balance& balance, const State& y, Real end, const State& formula, State& work,
+                Ledger& amounts);
+
+}  // namespace williwaw::steppers

@@ -1,0 +1,196 @@
+// Runge-Kutta schemes, explicit or diagonally implicit, and pairs of them that treat sources apart.
+#include <algorithm>
+#include <cmath>
+
+#include "kinds.hpp"
+#include "stage_solver.hpp"
+
+namespace williwaw {
+
+namespace {
+
+// Parts of the balance that share a tableau, with their rates at every stage.
+struct Share {
+  const Tableau* tableau;
+  Parts parts;
+  std::vector<State> rates;
+  std::vector<Ledger> booked;
+};
+
+class RungeKutta final : public Stepper {
+ public:
+  RungeKutta(Balance& balance, const Scheme& scheme, const Tableau& fluxes, const Tableau* sources,
+             const Solving& solving)
+      : balance_(balance),
+        fluxes_(fluxes),
+        sources_(sources ? *sources : Tableau()),
+        implicit_(!fluxes.is_explicit()),
+        solver_(balance, solving, sources ? all_fluxes() : Parts::all()) {
+    fluxes_.validate();
+    if (implicit_) need_matrix(balance, scheme);
+    // A single explicit stage is what balances do in one pass over memory.
+    one_pass_ = !implicit_ && fluxes_.stages() == 1 && !sources;
+    const auto size = static_cast<std::size_t>(balance.layout().size());
+    previous_.resize(size);
+    if (one_pass_) return;
+    for (auto* s : {&start_, &stage_, &known_, &work_}) s->resize(size);
+    const auto count = static_cast<std::size_t>(fluxes_.stages());
+    const auto share = [&](const Tableau& t, Parts p) {
+      shares_.push_back({&t, p, std::vector<State>(count, State(size)),
+                         std::vector<Ledger>(count, Ledger(balance.lines().size()))});
+    };
+    share(fluxes_, sources ? all_fluxes() : Parts::all());
+    if (sources) share(sources_, Parts::source());
+    if (!fluxes_.embedded.empty()) error_.resize(size);
+  }
+
+  Totals advance(State& y, Real at, Real step, Ledger& amounts) override {
+    if (one_pass_) {
+      const Totals totals = balance_.advance(y, at, step, previous_, amounts);
+      y.swap(previous_);
+      return totals;
+    }
+    left_ = 0;
+    previous_ = y;
+    balance_.storage(y, at, start_);
+    stage_ = y;
+    for (int s = 0; s < fluxes_.stages(); ++s) take_stage(s, y, at, step);
+    end_step(y, at, step);
+    amounts.clear();
+    for (const Share& share : shares_)
+      for (int s = 0; s < fluxes_.stages(); ++s) amounts.add(share.booked[s], step * share.tableau->b[s]);
+    steppers::book_walls(balance_, y, at + step, work_, known_, amounts);
+    if (!error_.empty()) estimate(y, at, step);
+    keep_last_rate(at + step);
+    return balance_.totals(y, at + step);
+  }
+
+  void take_back(State& y) override {
+    y = previous_;
+    first_rate_known_ = false;
+  }
+  const State* error() const override { return error_.empty() ? nullptr : &error_; }
+  int error_order() const override { return fluxes_.embedded_order; }
+  int stages() const override { return fluxes_.stages(); }
+  Real left_by_solver() const override { return left_; }
+  std::string solver_name() const override { return implicit_ ? solver_.name() : ""; }
+  Index solver_iterations() const override { return solver_.iterations(); }
+  int factorizations() const override { return solver_.factorizations(); }
+
+  StepperMemory remember() const override {
+    if (!first_rate_known_) return {};
+    return {{known_at_}, {shares_[0].rates.front()}, {shares_[0].booked.front()}};
+  }
+  void recall(const StepperMemory& memory) override {
+    first_rate_known_ = !memory.numbers.empty();
+    if (!first_rate_known_) return;
+    known_at_ = memory.numbers[0];
+    shares_[0].rates.front() = memory.states[0];
+    shares_[0].booked.front() = memory.ledgers[0];
+  }
+
+ private:
+  static Parts all_fluxes() { return Parts::flux(0) | Parts::flux(1) | Parts::flux(2); }
+
+  void evaluate(int stage, const State& y, Real at) {
+    for (Share& share : shares_) balance_.rate(y, at, share.parts, share.rates[stage], share.booked[stage]);
+  }
+
+  // out += step · Σ weights · rates
+  void add_rates(const std::vector<Real> Tableau::*weights, Real step, State& out) const {
+    for (const Share& share : shares_)
+      for (int s = 0; s < fluxes_.stages(); ++s) {
+        const Real w = step * (share.tableau->*weights)[s];
+        if (w != 0)
+          for (std::size_t n = 0; n < out.size(); ++n) out[n] += w * share.rates[s][n];
+      }
+  }
+
+  void take_stage(int s, const State& y, Real at, Real step) {
+    const Real stage_time = at + fluxes_.c[s] * step;
+    if (s == 0 && fluxes_.starts_with_state()) {
+      if (!(first_rate_known_ && std::abs(known_at_ - at) <= 1e-9 * step)) evaluate(0, y, at);
+      return;
+    }
+    known_ = start_;
+    for (const Share& share : shares_)
+      for (int j = 0; j < s; ++j)
+        if (const Real w = step * share.tableau->a[s][j]; w != 0)
+          for (std::size_t n = 0; n < known_.size(); ++n) known_[n] += w * share.rates[j][n];
+    const Real own = step * fluxes_.a[s][s];
+    if (own == 0) {
+      balance_.recover(known_, stage_time, stage_);
+      balance_.pin(stage_time, stage_);
+      evaluate(s, stage_, stage_time);
+    } else {
+      solver_.solve(stage_, known_, stage_time, own);
+      evaluate(s, stage_, stage_time);
+      left_ += solver_.left_of(stage_, known_, shares_[0].rates[s], stage_time, own);
+    }
+  }
+
+  // work_ becomes what the formula gives; y what walls make of it.
+  void end_step(State& y, Real at, Real step) {
+    work_ = start_;
+    add_rates(&Tableau::b, step, work_);
+    // Without its last stage as its end, the step ends with one more sum.
+    if (shares_.size() == 1 && fluxes_.ends_with_last_stage()) {
+      y.swap(stage_);
+    } else {
+      y = stage_;
+      balance_.recover(work_, at + step, y);
+      balance_.pin(at + step, y);
+    }
+  }
+
+  // The distance to the embedded answer. What implicit schemes damp is damped in it too (Hairer and Wanner,
+  // 1996), or stiff modes that hardly matter would dictate the step.
+  void estimate(const State& y, Real at, Real step) {
+    known_.assign(known_.size(), 0.0);
+    for (int s = 0; s < fluxes_.stages(); ++s) {
+      const Real w = step * (fluxes_.b[s] - fluxes_.embedded[s]);
+      if (w != 0)
+        for (std::size_t n = 0; n < known_.size(); ++n) known_[n] += w * shares_[0].rates[s][n];
+    }
+    if (implicit_) {
+      solver_.smooth(known_, error_);
+    } else {
+      // As a change of the state: what it would be with this much more in store.
+      for (std::size_t n = 0; n < known_.size(); ++n) known_[n] += work_[n];
+      error_ = y;
+      balance_.recover(known_, at + step, error_);
+      balance_.pin(at + step, error_);
+      for (std::size_t n = 0; n < error_.size(); ++n) error_[n] -= y[n];
+    }
+    for (const Index h : balance_.held()) error_[h] = 0;
+  }
+
+  // The last stage's rate is the next step's first.
+  void keep_last_rate(Real end) {
+    first_rate_known_ = shares_.size() == 1 && fluxes_.starts_with_state() && fluxes_.ends_with_last_stage();
+    if (!first_rate_known_) return;
+    Share& share = shares_[0];
+    share.rates.front().swap(share.rates.back());
+    std::swap(share.booked.front(), share.booked.back());
+    known_at_ = end;
+  }
+
+  Balance& balance_;
+  Tableau fluxes_, sources_;
+  bool implicit_, one_pass_;
+  StageSolver solver_;
+  std::vector<Share> shares_;
+  State start_, stage_, known_, work_, error_;
+  bool first_rate_known_ = false;
+  Real known_at_ = 0;
+  Real left_ = 0;
+};
+
+}  // namespace
+
+std::unique_ptr<Stepper> steppers::runge_kutta(Balance& balance, const Scheme& scheme, const Tableau& fluxes,
+                                               const Tableau* sources, const Solving& solving) {
+  return std::make_unique<RungeKutta>(balance, scheme, fluxes, sources, solving);
+}
+
+}  // namespace williwaw

@@ -1,0 +1,128 @@
+// Stabilized explicit schemes: as many stages as the spectrum asks for, five vectors whatever their number.
+#include <algorithm>
+#include <cmath>
+
+#include "kinds.hpp"
+#include "stage_solver.hpp"
+
+namespace williwaw {
+
+namespace {
+
+// How many steps a bound of the spectrum is good for where the matrix changes.
+constexpr int steps_between_bounds = 10;
+
+class StabilizedStepper final : public Stepper {
+ public:
+  StabilizedStepper(Balance& balance, const Scheme& scheme, const Stabilized& method)
+      : balance_(balance),
+        method_(method),
+        steady_(balance.offers().linear && balance.offers().steady_matrix) {
+    need_matrix(balance, scheme);
+    const auto size = static_cast<std::size_t>(balance.layout().size());
+    for (auto* s : {&previous_, &start_, &first_rate_, &rate_, &now_, &before_, &stage_, &error_})
+      s->resize(size);
+    for (auto* l : {&first_booked_, &booked_, &amounts_now_, &amounts_before_})
+      *l = Ledger(balance.lines().size());
+  }
+
+  Totals advance(State& y, Real at, Real step, Ledger& amounts) override {
+    choose_stages(y, at, step);
+    previous_ = y;
+    balance_.storage(y, at, start_);
+    balance_.rate(y, at, Parts::all(), first_rate_, first_booked_);
+    // Stages are kept as increments of what is stored, and the ledger goes the same way.
+    now_.assign(now_.size(), 0.0);
+    before_ = now_;
+    amounts_now_.clear();
+    amounts_before_.clear();
+    stage_ = y;
+    for (std::size_t j = 0; j < rows_.size(); ++j) {
+      if (j == 0) {
+        rate_ = first_rate_;
+        booked_ = first_booked_;
+      } else {
+        const Real time = at + rows_[j - 1].c * step;
+        for (std::size_t n = 0; n < now_.size(); ++n) rate_[n] = start_[n] + now_[n];
+        balance_.recover(rate_, time, stage_);
+        balance_.pin(time, stage_);
+        balance_.rate(stage_, time, Parts::all(), rate_, booked_);
+      }
+      take_stage(rows_[j], step);
+    }
+    for (std::size_t n = 0; n < now_.size(); ++n) rate_[n] = start_[n] + now_[n];
+    balance_.recover(rate_, at + step, y);
+    balance_.pin(at + step, y);
+    amounts = amounts_now_;
+    steppers::book_walls(balance_, y, at + step, rate_, error_, amounts);
+    estimate(y, at, step);
+    return balance_.totals(y, at + step);
+  }
+
+  void take_back(State& y) override { y = previous_; }
+  const State* error() const override { return &error_; }
+  int error_order() const override { return 2; }
+  int stages() const override { return static_cast<int>(rows_.size()); }
+
+  StepperMemory remember() const override { return {{bound_, static_cast<Real>(age_)}, {}, {}}; }
+  void recall(const StepperMemory& memory) override {
+    bound_ = memory.numbers.at(0);
+    age_ = static_cast<int>(memory.numbers.at(1));
+  }
+
+ private:
+  void choose_stages(const State& y, Real at, Real step) {
+    if (age_ == 0 || (!steady_ && age_ >= steps_between_bounds)) {
+      bound_ = spectral_bound(balance_, y, at);
+      age_ = 0;
+    }
+    ++age_;
+    // A matrix that changes may grow until the next look.
+    const int count = method_.stages_for((steady_ ? 1 : 1.1) * bound_ * step);
+    if (count != static_cast<int>(rows_.size())) rows_ = method_.recurrences(count);
+  }
+
+  void take_stage(const Recurrence& r, Real step) {
+    for (std::size_t n = 0; n < now_.size(); ++n) {
+      const Real next = r.previous * now_[n] + r.before_previous * before_[n] +
+                        step * (r.rate * rate_[n] + r.first_rate * first_rate_[n]);
+      before_[n] = now_[n];
+      now_[n] = next;
+    }
+    for (std::size_t l = 0; l < booked_.size(); ++l) {
+      const Real next = r.previous * amounts_now_[l] + r.before_previous * amounts_before_[l] +
+                        step * (r.rate * booked_[l] + r.first_rate * first_booked_[l]);
+      amounts_before_[l] = amounts_now_[l];
+      amounts_now_[l] = next;
+    }
+  }
+
+  // Sommeijer, Shampine and Verwer (1997): 0.8·(start − end) + 0.4·step·(rate at start + rate at end).
+  void estimate(const State& y, Real at, Real step) {
+    balance_.rate(y, at + step, Parts::all(), before_, booked_);
+    for (std::size_t n = 0; n < now_.size(); ++n)
+      before_[n] = rate_[n] - 0.8 * now_[n] + 0.4 * step * (first_rate_[n] + before_[n]);
+    error_ = y;
+    balance_.recover(before_, at + step, error_);
+    for (std::size_t n = 0; n < error_.size(); ++n) error_[n] -= y[n];
+    for (const Index h : balance_.held()) error_[h] = 0;
+  }
+
+  Balance& balance_;
+  Stabilized method_;
+  bool steady_;
+  Real bound_ = 0;
+  int age_ = 0;
+  std::vector<Recurrence> rows_;
+  State start_, first_rate_, rate_, now_, before_, stage_, error_;
+  Ledger first_booked_, booked_, amounts_now_, amounts_before_;
+};
+
+}  // namespace
+
+std::unique_ptr<Stepper> steppers::stabilized(Balance& balance, const Scheme& scheme,
+                                              const Stabilized& method) {
+  return std::make_unique<StabilizedStepper>(balance, scheme, method);
+}
+
+}  // namespace williwaw

@@ -1,0 +1,82 @@
+#include "stage_solver.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "williwaw/solve/newton.hpp"
+
+namespace williwaw {
+
+void need_matrix(Balance& balance, const Scheme& scheme) {
+  if (!balance.offers().matrix)
+    throw InputError("scheme '" + scheme.name +
+                     "' needs a matrix, which this equation does not offer: choose an explicit scheme");
+}
+
+StageSolver::StageSolver(Balance& balance, const Solving& solving, Parts parts)
+    : balance_(balance),
+      offers_(balance.offers()),
+      parts_(parts),
+      kind_(solving.solver),
+      ignored_(balance.lines().size()) {
+  rules_.threads = solving.threads;
+  rules_.reused = offers_.linear && offers_.steady_matrix;
+}
+
+void StageSolver::factor(const State& about, Real at, Real weight) {
+  if (factored_ && offers_.linear && offers_.steady_matrix &&
+      std::abs(weight - factored_weight_) <= 1e-12 * std::abs(weight))
+    return;
+  balance_.linearise(about, at, 1, weight, parts_, system_);
+  if (!solver_) solver_ = make_solver(kind_, system_, rules_);
+  solver_->factor(system_);
+  ++factorizations_;
+  factored_ = true;
+  factored_weight_ = weight;
+}
+
+void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
+  balance_.pin(at, y);
+  rate_.resize(y.size());
+  const auto residual = [&](const State& trial, State& r) {
+    balance_.storage(trial, at, r);
+    balance_.rate(trial, at, parts_, rate_, ignored_);
+    for (std::size_t n = 0; n < r.size(); ++n) r[n] -= known[n] + weight * rate_[n];
+    for (const Index h : balance_.held()) r[h] = 0;
+  };
+  const auto correct = [&](const State& about, const State& r, State& d) {
+    factor(about, at, weight);
+    solver_->solve(r, d);
+    if (const Convergence* c = solver_->convergence()) {
+      iterations_ += c->iterations();
+      if (!c->reached)
+        throw SolverError(solver_->name() + " did not solve a step in " + std::to_string(c->iterations()) +
+                          " iterations: the relative residual is " + to_text(c->residuals.back()));
+    }
+    for (Real& x : d) x = -x;
+  };
+  NewtonRules rules;
+  rules.linear = offers_.linear;
+  Real scale = 0;
+  for (const Real q : known) scale = std::max(scale, std::abs(q));
+  rules.scale = scale > 0 ? scale : 1;
+  newton(y, rules, residual, correct);
+}
+
+void StageSolver::smooth(const State& right, State& out) {
+  work_ = right;
+  for (const Index h : balance_.held()) work_[h] = 0;
+  solver_->solve(work_, out);
+}
+
+Real StageSolver::left_of(const State& y, const State& known, const State& rate, Real at, Real weight) {
+  work_.resize(y.size());
+  balance_.storage(y, at, work_);
+  for (std::size_t n = 0; n < work_.size(); ++n) work_[n] -= known[n] + weight * rate[n];
+  for (const Index h : balance_.held()) work_[h] = 0;
+  Real sum = 0;
+  for (const Real r : work_) sum += r;
+  return sum;
+}
+
+}  // namespace williwaw

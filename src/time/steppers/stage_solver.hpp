@@ -1,0 +1,45 @@
+// Solves the equation of one implicit stage, and keeps its matrix as long as it holds.
+#pragma once
+
+#include "williwaw/time/stepper.hpp"
+
+namespace williwaw {
+
+class StageSolver {
+ public:
+  /// `parts` are what the stage treats implicitly.
+  StageSolver(Balance& balance, const Solving& solving, Parts parts = Parts::all());
+
+  /// Q(y) − weight·F(y) = known at time `at`; `y` holds a first guess. Held unknowns get their values first.
+  void solve(State& y, const State& known, Real at, Real weight);
+  /// (C − weight·F')⁻¹·right with the matrix last used, which damps what is stiff in an amount.
+  void smooth(const State& right, State& out);
+  /// Sum of what is left of the stage's equation, with the rate at the solution.
+  Real left_of(const State& y, const State& known, const State& rate, Real at, Real weight);
+
+  std::string name() const { return solver_ ? solver_->name() : ""; }
+  Index iterations() const { return iterations_; }
+  int factorizations() const { return factorizations_; }
+
+ private:
+  void factor(const State& about, Real at, Real weight);
+
+  Balance& balance_;
+  Offers offers_;
+  Parts parts_;
+  std::string kind_;
+  SolverRules rules_;
+  std::unique_ptr<LinearSolver> solver_;
+  LinearSystem system_;
+  State rate_, work_;
+  Ledger ignored_;
+  Real factored_weight_ = 0;
+  bool factored_ = false;
+  Index iterations_ = 0;
+  int factorizations_ = 0;
+};
+
+/// Throws InputError unless the balance offers a matrix.
+void need_matrix(Balance& balance, const Scheme& scheme);
+
+}  // namespace williwaw

@@ -1,0 +1,130 @@
+#include "modes.hpp"
+
+#include <Eigen/Eigenvalues>
+#include <cmath>
+
+#include "williwaw/verify/stability.hpp"
+
+namespace williwaw::verify {
+
+namespace {
+
+using Matrix = Eigen::MatrixXd;
+
+// Longest axis whose eigenvectors are computed, and most work of a transform.
+constexpr Index longest_axis = 1500;
+constexpr Real most_work = 4e8;
+
+}  // namespace
+
+Modes::Factor Modes::of_axis(const AxisOperator& op) {
+  const auto n = static_cast<Index>(op.diagonal.size());
+  Matrix m = Matrix::Zero(n, n);
+  for (Index i = 0; i < n; ++i) m(i, i) = op.diagonal[i];
+  for (Index i = 0; i + 1 < n; ++i) m(i, i + 1) = m(i + 1, i) = op.off_diagonal[i];
+  if (op.corner != 0 && n > 1) {
+    m(0, n - 1) += op.corner;
+    m(n - 1, 0) += op.corner;
+  }
+  const Eigen::SelfAdjointEigenSolver<Matrix> solver(m);
+  Factor f;
+  f.count = n;
+  f.vectors.assign(solver.eigenvectors().data(), solver.eigenvectors().data() + n * n);
+  f.values.assign(solver.eigenvalues().data(), solver.eigenvalues().data() + n);
+  return f;
+}
+
+std::optional<Modes> Modes::of(DiffusionBalance& balance, Real at) {
+  const Grid& g = balance.grid();
+  LinearSystem system;
+  const State none;
+  balance.linearise(none, at, 0, 1, Parts::all(), system);
+  const auto& k = std::get<FaceSystem>(system);
+  const Couplings& c = balance.couplings(at);
+  Modes result;
+  result.all_ = g.count();
+  std::vector<Index> place(static_cast<std::size_t>(g.count()), -1);
+  for (Index n = 0; n < g.count(); ++n) {
+    if (!balance.outline().active(n) || (!k.held.empty() && k.held[n])) continue;
+    place[n] = static_cast<Index>(result.unknowns_.size());
+    result.unknowns_.push_back(n);
+    result.root_.push_back(std::sqrt(c.capacity(n)));
+  }
+  const auto count = static_cast<Index>(result.unknowns_.size());
+  const auto axes = balance.axis_operators(at);
+  if (axes) {
+    Real work = 0;
+    for (const auto& op : *axes) {
+      const auto n = static_cast<Index>(op.diagonal.size());
+      work += static_cast<Real>(n) * static_cast<Real>(count);
+      if (n > longest_axis) return std::nullopt;
+    }
+    if (work > most_work) return std::nullopt;
+    for (const auto& op : *axes) result.factors_.push_back(of_axis(op));
+  } else {
+    if (count > (g.rank() == 1 ? longest_axis : dense_limit)) return std::nullopt;
+    Matrix m = Matrix::Zero(count, count);
+    for (const Index n : result.unknowns_) {
+      m(place[n], place[n]) = k.diagonal[n] / c.capacity(n);
+      for (int a = 0; a < g.rank(); ++a)
+        for (const bool up : {false, true}) {
+          const Index other = k.neighbour(n, a, up);
+          if (other >= 0 && place[other] >= 0)
+            m(place[n], place[other]) +=
+                (up ? k.upper : k.lower)[a][n] / (result.root_[place[n]] * result.root_[place[other]]);
+        }
+    }
+    const Eigen::SelfAdjointEigenSolver<Matrix> solver(m);
+    Factor f;
+    f.count = count;
+    f.vectors.assign(solver.eigenvectors().data(), solver.eigenvectors().data() + count * count);
+    f.values.assign(solver.eigenvalues().data(), solver.eigenvalues().data() + count);
+    result.factors_.push_back(std::move(f));
+  }
+  result.sum_eigenvalues();
+  return result;
+}
+
+void Modes::sum_eigenvalues() {
+  eigenvalues_.assign(1, 0.0);
+  for (const Factor& f : factors_) {
+    std::vector<Real> next;
+    for (const Real v : f.values)
+      for (const Real e : eigenvalues_) next.push_back(e + v);
+    eigenvalues_ = std::move(next);
+  }
+}
+
+// Along one axis after the other, the first one fastest.
+void Modes::transform(std::vector<Real>& data, bool back) const {
+  Index inner = 1;
+  for (const Factor& f : factors_) {
+    const Index n = f.count, outer = static_cast<Index>(data.size()) / (inner * n);
+    const Eigen::Map<const Matrix> vectors(f.vectors.data(), n, n);
+    for (Index o = 0; o < outer; ++o) {
+      Eigen::Map<Matrix> block(data.data() + o * inner * n, inner, n);
+      if (back)
+        block = (block * vectors.transpose()).eval();
+      else
+        block = (block * vectors).eval();
+    }
+    inner *= n;
+  }
+}
+
+std::vector<Real> Modes::analyse(const State& y) const {
+  std::vector<Real> data(unknowns_.size());
+  for (std::size_t n = 0; n < data.size(); ++n) data[n] = root_[n] * y[unknowns_[n]];
+  transform(data, false);
+  return data;
+}
+
+State Modes::compose(const std::vector<Real>& coefficients) const {
+  std::vector<Real> data = coefficients;
+  transform(data, true);
+  State y(static_cast<std::size_t>(all_), 0.0);
+  for (std::size_t n = 0; n < data.size(); ++n) y[unknowns_[n]] = data[n] / root_[n];
+  return y;
+}
+
+}  // namespace williwaw::verify

@@ -1,0 +1,142 @@
+#include "williwaw/verify/normality.hpp"
+
+#include <Eigen/Eigenvalues>
+#include <Eigen/LU>
+#include <Eigen/SVD>
+#include <cmath>
+#include <numbers>
+
+#include "williwaw/verify/stability.hpp"
+
+namespace williwaw::verify {
+
+namespace {
+
+using Matrix = Eigen::MatrixXd;
+using Complex = std::complex<Real>;
+
+constexpr int directions = 180;
+constexpr Index most_steps = 4096;
+
+// C^½·A·C^−½ with A = C⁻¹·F', over the unknowns that are free.
+Matrix operator_of(Balance& balance, const State& about, Real at) {
+  if (!balance.offers().matrix) throw InputError("a balance without a matrix cannot be judged by it");
+  LinearSystem rates, capacities;
+  balance.linearise(about, at, 0, 1, Parts::all(), rates);
+  balance.linearise(about, at, 1, 0, Parts::all(), capacities);
+  const Index rows = rows_of(rates);
+  std::vector<char> fixed(static_cast<std::size_t>(rows), 0);
+  for (const Index h : balance.held()) fixed[h] = 1;
+  for (const Index h : balance.absent()) fixed[h] = 1;
+  std::vector<Index> place(fixed.size(), -1);
+  Index count = 0;
+  for (Index n = 0; n < rows; ++n)
+    if (!fixed[n]) place[n] = count++;
+  if (count == 0 || count > dense_limit)
+    throw InputError("operators of 1 to " + std::to_string(dense_limit) +
+                     " unknowns are judged, this one has " + std::to_string(count));
+  std::vector<Real> root(static_cast<std::size_t>(count), 0.0);
+  for (const auto& e : triplets_of(capacities)) {
+    if (e.row != e.column && e.value != 0) throw InputError("what is stored must belong to one unknown each");
+    if (place[e.row] >= 0) root[place[e.row]] += e.value;
+  }
+  for (Real& r : root) r = std::sqrt(r);
+  Matrix a = Matrix::Zero(count, count);
+  for (const auto& e : triplets_of(rates)) {
+    const Index i = place[e.row], j = place[e.column];
+    if (i >= 0 && j >= 0) a(i, j) -= e.value / (root[i] * root[j]);
+  }
+  return a;
+}
+
+// Largest step up to which all points, scaled by it, are stable.
+Real limit_of(const Scheme& scheme, const std::vector<Complex>& points) {
+  Real size = 0;
+  for (const Complex& p : points) size = std::max(size, std::abs(p));
+  if (size == 0) return std::numeric_limits<Real>::infinity();
+  const auto holds = [&](Real step) {
+    for (const Complex& p : points)
+      if (std::abs(amplification(scheme, p * step)) > 1 + 1e-9) return false;
+    return true;
+  };
+  Real low = 0, high = 1e-4 / size;
+  while (holds(high)) {
+    low = high;
+    high *= 1.05;
+    if (high * size > 1e7) return std::numeric_limits<Real>::infinity();
+  }
+  for (int i = 0; i < 50; ++i) (holds(0.5 * (low + high)) ? low : high) = 0.5 * (low + high);
+  return low * size < 1e-3 ? 0 : low;
+}
+
+// Corners of the polygon of lines that support the numerical range (Johnson, 1978): it lies inside.
+std::vector<Complex> around_numerical_range(const Matrix& a) {
+  std::vector<Real> support;
+  for (int d = 0; d < directions; ++d) {
+    const Complex turn = std::polar(1.0, -2 * std::numbers::pi * d / directions);
+    const Eigen::MatrixXcd turned = turn * a.cast<Complex>();
+    const Eigen::MatrixXcd hermitian = 0.5 * (turned + turned.adjoint());
+    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXcd> solver(hermitian, Eigen::EigenvaluesOnly);
+    support.push_back(solver.eigenvalues().maxCoeff());
+  }
+  std::vector<Complex> corners;
+  const Real angle = 2 * std::numbers::pi / directions;
+  for (int d = 0; d < directions; ++d) {
+    const Real h = support[d], next = support[(d + 1) % directions];
+    const Complex along = std::polar(1.0, angle * d);
+    corners.push_back(along * Complex(h, (next - h * std::cos(angle)) / std::sin(angle)));
+  }
+  return corners;
+}
+
+Matrix step_matrix(const Scheme& scheme, const Matrix& z) {
+  const Tableau& t = scheme.tableau();
+  const Matrix one = Matrix::Identity(z.rows(), z.cols());
+  std::vector<Matrix> stage;
+  Matrix result = one;
+  for (int i = 0; i < t.stages(); ++i) {
+    Matrix sum = one;
+    for (int j = 0; j < i; ++j)
+      if (t.a[i][j] != 0) sum += t.a[i][j] * z * stage[j];
+    stage.push_back(t.a[i][i] == 0 ? sum
+                                   : Matrix(Eigen::PartialPivLU<Matrix>(one - t.a[i][i] * z).solve(sum)));
+    result += t.b[i] * z * stage.back();
+  }
+  return result;
+}
+
+Real norm_of(const Matrix& m) {
+  return std::sqrt(Eigen::SelfAdjointEigenSolver<Matrix>(m.transpose() * m, Eigen::EigenvaluesOnly)
+                       .eigenvalues()
+                       .maxCoeff());
+}
+
+}  // namespace
+
+Judgement judge(Balance& balance, const State& about, const Scheme& scheme, Real step, Real at) {
+  const Matrix a = operator_of(balance, about, at);
+  Judgement result;
+  const Real size = a.squaredNorm();
+  if (size > 0) result.departure = (a * a.transpose() - a.transpose() * a).norm() / size;
+  const Eigen::VectorXcd values = Eigen::EigenSolver<Matrix>(a, false).eigenvalues();
+  result.eigenvalues.assign(values.data(), values.data() + values.size());
+  result.eigenvalue_limit = limit_of(scheme, result.eigenvalues);
+  result.safe_limit = result.normal() ? result.eigenvalue_limit : limit_of(scheme, around_numerical_range(a));
+
+  const Matrix once = step_matrix(scheme, step * a);
+  Matrix power = once;
+  // Growth is looked at after 1, 2, 4, .. steps, which sees all but a short hump.
+  for (Index n = 1; n <= most_steps; n *= 2) {
+    const Real now = norm_of(power);
+    result.steps_looked_at = n;
+    if (now > result.transient_growth) {
+      result.transient_growth = now;
+      result.at_step = n;
+    }
+    if (!std::isfinite(now) || now > 1e100 || now < 1e-8) break;
+    power = (power * power).eval();
+  }
+  return result;
+}
+
+}  // namespace williwaw::verify

@@ -1,0 +1,26 @@
+// The spectrum of a diffusion balance at one time, as far as it can be told.
+#pragma once
+
+#include <optional>
+
+#include "williwaw/space/diffusion_balance.hpp"
+
+namespace williwaw::verify {
+
+// What the limits are made of, at one time.
+struct Spectrum {
+  Real largest = 0;  ///< or a bound from above
+  std::optional<Real> smallest;
+  std::string method;
+  bool exact = true;
+  std::optional<Real> surely;  ///< where `largest` is a bound: there is an eigenvalue at least this large
+  Real interior = 0;           ///< largest eigenvalue of the frozen symbol
+  Index interior_at = 0;
+  Real diagonal = 0;  ///< largest diagonal entry
+  Index diagonal_at = 0;
+};
+
+/// Of −C⁻¹·F' for `parts`. Throws InputError if walls hold every unknown.
+Spectrum spectrum(DiffusionBalance& balance, Real at, Parts parts = Parts::all());
+
+}  // namespace williwaw::verify

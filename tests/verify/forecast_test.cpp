@@ -1,0 +1,288 @@
+// Unstable steps, foreseen and run: when, where and why; and operators whose eigenvalues mislead.
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <random>
+
+#include "support/smooth.hpp"
+
+using namespace williwaw;
+using namespace williwaw::test;
+
+namespace {
+
+Grid line(Index n, Unknowns unknowns = Unknowns::cells) {
+  return Grid({Axis::uniform("x", 0, 1, n, unknowns)});
+}
+
+Grid plan_grid(Index nx, Index ny, Unknowns unknowns = Unknowns::cells) {
+  return Grid({Axis::uniform("x", 0, 1, nx, unknowns), Axis::uniform("y", 0, 1, ny, unknowns)});
+}
+
+// Runs the step and tells after how many steps the guard stopped it.
+Outcome run(const Problem& p, const Scheme& s, Real step) {
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  Plan plan;
+  plan.scheme = s;
+  plan.step = step;
+  plan.until = 20000 * step;
+  return march(balance, y, plan);
+}
+
+struct Seeded {
+  std::string name;
+  Problem problem;
+  std::string scheme;
+  Real beyond;  ///< step over limit
+};
+
+std::vector<Seeded> seeded_problems() {
+  std::vector<Seeded> all;
+  const auto add = [&](const std::string& name, Grid grid, Equation e, Function initial, Wall west, Wall rest,
+                       const std::string& s, Real beyond) {
+    Problem p(std::move(grid), std::move(e));
+    p.initial = std::move(initial);
+    p.wall("west", west).other_walls(rest);
+    all.push_back({name, p, s, beyond});
+  };
+  const auto bump = [](Point q, Real) { return std::exp(-50 * (q.x - 0.4) * (q.x - 0.4)); };
+  add("smooth bump", line(40), diffusion(1.0), bump, dirichlet(0.0), dirichlet(0.0), "explicit-euler", 1.05);
+  add("jump at a wall", line(50), diffusion(0.7), 1.0, dirichlet(0.0), insulated(), "explicit-euler", 1.02);
+  add("nodes and exchange", line(40, Unknowns::nodes), diffusion(1.0), bump, robin(3.0, 1.0), insulated(),
+      "rk2", 1.03);
+  add("graded", graded_grid(1, 30, Unknowns::cells), diffusion(1.0), bump, dirichlet(0.3), flux(1.0), "rk4",
+      1.04);
+  add("varying coefficient", line(45), diffusion([](Point q, Real) { return 1 + q.x * q.x; }), bump,
+      insulated(), dirichlet(1.0), "ssprk3", 1.05);
+  add(
+      "plan", plan_grid(20, 16), diffusion(1.0), [bump](Point q, Real t) { return bump(q, t) * q.y; },
+      dirichlet(0.0), insulated(), "explicit-euler", 1.04);
+  add("with a source", plan_grid(14, 14, Unknowns::nodes), diffusion(1.0, 1.0, 5.0), 0.0, dirichlet(0.0),
+      robin(1.0, 0.5), "rk45", 1.03);
+  add("partly implicit", line(30), diffusion(1.0), bump, dirichlet(0.0), dirichlet(0.0), "theta", 1.1);
+  return all;
+}
+
+// Carried downstream with upwind differences: −c·∂u/∂x with an inflow of 0; every eigenvalue is −c/h.
+class Upwind final : public Balance {
+ public:
+  explicit Upwind(Index n) : n_(n), h_(1.0 / static_cast<Real>(n)) {
+    layout_ = Layout({Block{"dye", Placement::cells, {n, 1, 1}, 1, 0}});
+    lines_ = {{"east: out", LedgerLine::Kind::wall, "east"}};
+  }
+  const Layout& layout() const override { return layout_; }
+  Offers offers() const override { return {true, true, true}; }
+  const std::vector<LedgerLine>& lines() const override { return lines_; }
+  void storage(const State& y, Real, State& q) override {
+    for (Index i = 0; i < n_; ++i) q[i] = h_ * y[i];
+  }
+  void recover(const State& q, Real, State& y) override {
+    for (Index i = 0; i < n_; ++i) y[i] = q[i] / h_;
+  }
+  void rate(const State& y, Real, Parts, State& f, Ledger& ledger) override {
+    for (Index i = 0; i < n_; ++i) f[i] = (i > 0 ? y[i - 1] : 0) - y[i];
+    ledger[0] = -y[n_ - 1];
+  }
+  void linearise(const State&, Real, Real a, Real b, Parts, LinearSystem& system) override {
+    SparseSystem m{n_, {}};
+    for (Index i = 0; i < n_; ++i) {
+      m.entries.push_back({i, i, a * h_ + b});
+      if (i > 0) m.entries.push_back({i, i - 1, -b});
+    }
+    system = std::move(m);
+  }
+  Totals totals(const State& y, Real) override {
+    Totals t;
+    for (const Real u : y) {
+      t.content += h_ * u;
+      t.gross += h_ * std::abs(u);
+      t.lowest = std::min(t.lowest, u);
+      t.highest = std::max(t.highest, u);
+    }
+    t.integral = t.content;
+    return t;
+  }
+
+ private:
+  Index n_;
+  Real h_;
+  Layout layout_;
+  std::vector<LedgerLine> lines_;
+};
+
+}  // namespace
+
+TEST_CASE("the step of the blow-up is foreseen within a tenth where the data hold what grows") {
+  for (const auto& c : seeded_problems()) {
+    CAPTURE(c.name);
+    const Scheme s = scheme(c.scheme, 0.3);
+    DiffusionBalance balance(c.problem);
+    const Real limit = verify::stability(balance, s, 1e-3).limit.step;
+    const auto foreseen = verify::forecast(balance, s, c.beyond * limit);
+    REQUIRE(foreseen);
+    CHECK(foreseen->seeded);
+    CHECK(foreseen->first_step == foreseen->last_step);
+    CHECK(foreseen->growing > 0);
+    CHECK(foreseen->growing < foreseen->modes);
+    CHECK(foreseen->visible_step < foreseen->last_step);
+    const Outcome seen = run(c.problem, s, c.beyond * limit);
+    CHECK(seen.ending == Outcome::Ending::blew_up);
+    CAPTURE(foreseen->last_step);
+    CHECK(static_cast<Real>(seen.steps) == doctest::Approx(foreseen->last_step).epsilon(0.1));
+    // Where it stands out first, too.
+    State y = balance.initial_state();
+    Plan plan;
+    plan.scheme = s;
+    plan.step = c.beyond * limit;
+    plan.until = static_cast<Real>(seen.steps) * plan.step;
+    plan.guard = false;
+    march(balance, y, plan);
+    const auto largest = std::ranges::max_element(y, {}, [](Real v) { return std::abs(v); });
+    const Point there = c.problem.grid().point_of(largest - y.begin());
+    const Point said = c.problem.grid().point_of(foreseen->where);
+    CHECK(std::abs(there.x - said.x) < 0.1);
+    // Stable steps have nothing to foresee.
+    CHECK_FALSE(verify::forecast(balance, s, 0.99 * limit));
+  }
+}
+
+TEST_CASE("where only round-off holds what grows the step lies within its bracket") {
+  // The initial value is the slowest mode itself: an eigenvector up to round-off.
+  for (const Real beyond : {1.02, 1.05, 1.2})
+    for (const Index n : {20, 40}) {
+      Problem p(line(n, Unknowns::nodes), diffusion(1.0));
+      p.initial = [](Point q, Real) { return std::sin(M_PI * q.x); };
+      p.other_walls(dirichlet(0.0));
+      DiffusionBalance balance(p);
+      const Scheme s = scheme("explicit-euler");
+      const Real step = beyond * verify::stability(balance, s, 1e-3).limit.step;
+      const auto foreseen = verify::forecast(balance, s, step);
+      REQUIRE(foreseen);
+      CHECK_FALSE(foreseen->seeded);
+      CHECK(foreseen->amplitude == 0);
+      const Outcome seen = run(p, s, step);
+      CAPTURE(beyond);
+      CAPTURE(foreseen->first_step);
+      CAPTURE(foreseen->last_step);
+      CHECK(static_cast<Real>(seen.steps) >= foreseen->first_step);
+      CHECK(static_cast<Real>(seen.steps) <= foreseen->last_step);
+      CHECK(foreseen->last_step < 1.4 * foreseen->first_step);
+    }
+}
+
+TEST_CASE("the fastest mode alternates from cell to cell, and says so") {
+  Problem p(line(40), diffusion(1.0));
+  p.initial = [](Point q, Real) { return q.x < 0.3 ? 1.0 : 0.0; };
+  p.other_walls(insulated());
+  const Scheme s = scheme("explicit-euler");
+  DiffusionBalance balance(p);
+  const auto f = verify::forecast(balance, s, 1.001 * verify::stability(balance, s, 1).limit.step);
+  REQUIRE(f);
+  CHECK(f->growing == 1);
+  CHECK(f->sign_changes[0] == 39);
+  CHECK(f->changes_possible[0] == 39);
+  CHECK(std::abs(f->shape[f->peak]) == doctest::Approx(1));
+}
+
+TEST_CASE(
+    "sharp limits hold at 0.99 and break at 1.01, for schemes, ranks, spacings, walls and coefficients") {
+  std::mt19937 random(7);
+  std::uniform_real_distribution<Real> value(-1, 1);
+  int combinations = 0;
+  for (const std::string name : {"explicit-euler", "rk2", "ssprk3", "rk4", "rk45", "theta"})
+    for (const int rank : {1, 2, 3})
+      for (const bool varying : {false, true}) {
+        const Unknowns unknowns = (rank + varying) % 2 ? Unknowns::cells : Unknowns::nodes;
+        Problem p(graded_grid(rank,
+                              rank == 1   ? 16
+                              : rank == 2 ? 8
+                                          : 5,
+                              unknowns),
+                  varying ? diffusion([](Point q, Real) { return 1 + q.x + 0.5 * q.y; }) : diffusion(1.3));
+        p.wall("west", robin(2.0, 0.0)).other_walls(rank == 2 ? insulated() : dirichlet(0.0));
+        const Scheme s = scheme(name, 0.3);
+        DiffusionBalance balance(p);
+        const auto judged = verify::stability(balance, s, 1e-3);
+        CAPTURE(name);
+        CAPTURE(rank);
+        CAPTURE(varying);
+        REQUIRE(judged.limit.standing == verify::Limit::Standing::sharp);
+        const auto size_after = [&](Real step) {
+          State y(static_cast<std::size_t>(p.grid().count()));
+          for (Real& u : y) u = value(random);
+          Plan plan;
+          plan.scheme = s;
+          plan.step = step;
+          plan.until = 600 * step;
+          plan.guard = false;
+          const Totals end = march(balance, y, plan).totals;
+          return std::max(end.highest, -end.lowest);
+        };
+        CHECK(size_after(0.99 * judged.limit.step) <= 1);
+        CHECK_FALSE(size_after(1.01 * judged.limit.step) < 10);
+        ++combinations;
+      }
+  CHECK(combinations >= 30);
+}
+
+TEST_CASE("an operator that is not normal is judged by its numerical range, not by its eigenvalues") {
+  Upwind balance(60);
+  const State none(60, 0.0);
+  const Scheme euler = scheme("explicit-euler");
+  const Real h = 1.0 / 60;
+  // All eigenvalues are −1/h, which alone would allow steps up to 2h; one cell a step is what holds.
+  const auto between = verify::judge(balance, none, euler, 1.5 * h);
+  CHECK_FALSE(between.normal());
+  CHECK(between.eigenvalue_limit == doctest::Approx(2 * h).epsilon(1e-3));
+  CHECK(between.safe_limit == doctest::Approx(h).epsilon(0.01));
+  CHECK(between.transient_growth > 1e6);
+  const auto within = verify::judge(balance, none, euler, 0.99 * h);
+  CHECK(within.transient_growth < 1.01);
+  // Runs say the same: a step that eigenvalues call stable grows a million-fold before it decays.
+  State y(60);
+  for (std::size_t i = 0; i < 60; ++i) y[i] = i % 2 ? 1 : -1;
+  Plan plan;
+  plan.scheme = euler;
+  plan.step = 1.5 * h;
+  plan.until = 40 * plan.step;
+  plan.guard = false;
+  CHECK(march(balance, y, plan).totals.gross > 1e6 * 1e-3);
+  // Diffusion is normal, and both limits are one.
+  Problem p(line(20), diffusion(1.0));
+  p.other_walls(dirichlet(0.0));
+  DiffusionBalance diffusing(p);
+  const auto judged = verify::judge(diffusing, diffusing.initial_state(), euler, 1e-3);
+  CHECK(judged.normal());
+  CHECK(judged.eigenvalue_limit ==
+        doctest::Approx(verify::stability(p, euler, 1e-3).limit.step).epsilon(1e-6));
+  CHECK_THROWS_AS(verify::judge(diffusing, diffusing.initial_state(), scheme("adi"), 1e-3), InputError);
+}
+
+TEST_CASE("fluxes implicit, sources explicit: the reaction alone sets the limit") {
+  Equation e = diffusion(1.0);
+  e.reaction = Reaction::of([](Real u) { return -40 * u; }, true);
+  Problem p(line(20), e);
+  p.initial = [](Point q, Real) { return 1 + q.x; };
+  p.other_walls(insulated());
+  DiffusionBalance balance(p);
+  const Scheme s = scheme("implicit-explicit");
+  const auto judged = verify::stability(balance, s, 1e-3);
+  CHECK(judged.limit.step > 1.0 / 40);
+  CHECK(judged.limit.step < 4.0 / 40);
+  CHECK(run(p, s, 0.98 * judged.limit.step).ending == Outcome::Ending::reached);
+  State y = balance.initial_state();
+  Plan plan;
+  plan.scheme = s;
+  plan.step = 1.05 * judged.limit.step;
+  plan.until = 2000 * plan.step;
+  plan.guard = false;
+  CHECK_FALSE(march(balance, y, plan).totals.highest < 100);
+  // Without a reaction nothing limits it.
+  Problem q(line(20), diffusion(1.0));
+  q.other_walls(insulated());
+  CHECK(std::isinf(verify::stability(q, s, 1).limit.step));
+  CHECK(std::isinf(verify::stability(q, scheme("bdf2"), 1).limit.step));
+  CHECK(std::isinf(verify::stability(q, scheme("sdirk4"), 1).limit.step));
+  CHECK(std::isinf(verify::stability(q, scheme("adi"), 1).limit.step));
+}
