@@ -8,15 +8,17 @@
 #include <sstream>
 
 #include "parts.hpp"
+#include "patch.hpp"
 #include "williwaw/casefile/report.hpp"
 
 namespace williwaw::casefile {
 
 namespace {
 
-const Words sections{"title",  "constants", "grid",  "equation", "initial", "boundary", "time",   "space",
-                     "record", "probe",     "exact", "figure",   "region",  "contact",  "steady", "settled"};
-const Words later_sections{"cycle", "derived", "converge", "stage", "variant", "samples", "curve"};
+const Words sections{"title",  "constants", "grid",     "equation", "initial", "boundary", "time",
+                     "space",  "record",    "probe",    "exact",    "figure",  "region",   "contact",
+                     "steady", "settled",   "converge", "stage",    "variant"};
+const Words later_sections{"cycle", "derived", "samples", "curve"};
 
 std::string read_text(const std::filesystem::path& file, const std::string& place, const std::string& key) {
   std::ifstream in(file);
@@ -116,7 +118,7 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
   }
 }
 
-Case assemble(const Node& root, Context& context) {
+Case assemble(const Node& root, Context& context, const std::vector<std::string>& stages) {
   const Section top(context, root, "");
   top.allow(sections, later_sections);
   read_constants(root, context);
@@ -141,6 +143,10 @@ Case assemble(const Node& root, Context& context) {
               .steady = {},
               .settled = {},
               .step = {},
+              .ladder = {},
+              .variants = {},
+              .stages = {},
+              .refinement = {},
               .record_every = {},
               .length = {},
               .time = {},
@@ -155,6 +161,7 @@ Case assemble(const Node& root, Context& context) {
               .equation_place = root.find("equation")->place.text(),
               .initial_place = {},
               .boundary_place = root.find("boundary") ? root.find("boundary")->place.text() : context.file};
+  if (context.start == 0) result.stages = stages;
   if (equation.reaction) result.equation_formula += " + reaction(u)";
   if (!equation.points.empty()) result.equation_formula += " + points";
   // A steady state has no left side.
@@ -168,8 +175,45 @@ Case assemble(const Node& root, Context& context) {
   read_space(context, root);
   read_records(context, root, result);
   read_exact(context, root, dimensions, result);
+  read_converge(context, root, result);
   read_figures(context, root, dimensions, result);
   return result;
+}
+
+// Lays the variant over the tree and takes its list out.
+void choose_variant(Node& root, const std::string& wanted, std::vector<std::string>& titles) {
+  const Node* chosen = nullptr;
+  for (const Node* entry : entries_of(root, "variant")) {
+    titles.push_back(title_of_entry(*entry, "variant"));
+    if (std::ranges::count(titles, titles.back()) > 1)
+      throw CaseError(entry->place.text(), "variant.title",
+                      "two variants are called '" + titles.back() + "'");
+    if (titles.back() == wanted) chosen = entry;
+  }
+  if (wanted.empty()) return;
+  if (!chosen)
+    throw CaseError(root.place.text(), "variant",
+                    "there is none called '" + wanted + "'" +
+                        (titles.empty() ? "" : "; there are " + listed(titles, "and")));
+  const Node changes = *chosen;
+  const Node* title = root.find("title");
+  const std::string whole = (title && title->is_text() ? title->text() + ": " : "") + wanted;
+  lay_over(root, changes);
+  erase_key(root, "variant");
+  override_with(root, "title=" + whole);
+}
+
+// Lays stages 1 to `stage` over the tree, one after another, and takes their list out.
+void choose_stage(Node& root, Index stage, std::vector<std::string>& titles) {
+  std::vector<Node> all;
+  for (const Node* entry : entries_of(root, "stage")) {
+    titles.push_back(title_of_entry(*entry, "stage"));
+    all.push_back(*entry);
+  }
+  if (stage == 0) return;
+  if (stage > static_cast<Index>(all.size())) throw InputError("there are not so many stages");
+  for (Index s = 0; s < stage; ++s) lay_over(root, all[static_cast<std::size_t>(s)]);
+  erase_key(root, "stage");
 }
 
 }  // namespace
@@ -182,18 +226,25 @@ std::string Case::duration(Real seconds) const {
 }
 
 Case read_case_text(const std::string& text, const std::filesystem::path& name,
-                    const std::vector<std::string>& overrides) {
+                    const std::vector<std::string>& overrides, const Reading& reading) {
   Node root = parse_toml(text, name.string());
+  std::vector<std::string> variants, stages;
+  choose_variant(root, reading.variant, variants);
   for (const auto& o : overrides) override_with(root, o);
+  choose_stage(root, reading.stage, stages);
   Context context;
+  context.refinement = reading.refinement;
+  context.start = reading.start;
   context.file = name.string();
   context.folder = name.parent_path();
   context.dimensional = carries_units(root);
-  Case result = assemble(root, context);
+  Case result = assemble(root, context, reading.stage == 0 ? stages : std::vector<std::string>{});
   result.file = name;
   if (result.title.empty()) result.title = name.stem().string();
+  result.variants = std::move(variants);
+  result.refinement = reading.refinement;
   result.text = text;
-  if (!overrides.empty()) {
+  if (!reading.variant.empty() || reading.stage > 0 || !overrides.empty()) {
     std::string changes;
     for (const auto& o : overrides) changes += "# --set " + o + "\n";
     result.text = changes + write_toml(root);
@@ -201,8 +252,9 @@ Case read_case_text(const std::string& text, const std::filesystem::path& name,
   return result;
 }
 
-Case read_case(const std::filesystem::path& file, const std::vector<std::string>& overrides) {
-  return read_case_text(read_text(file, file.string(), ""), file, overrides);
+Case read_case(const std::filesystem::path& file, const std::vector<std::string>& overrides,
+               const Reading& reading) {
+  return read_case_text(read_text(file, file.string(), ""), file, overrides, reading);
 }
 
 }  // namespace williwaw::casefile

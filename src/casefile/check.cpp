@@ -205,10 +205,16 @@ Report check_report(const Case& given, Prepared& prepared) {
   stability_section(given, prepared, report);
   warnings_section(given, prepared, report);
   cost_section(given, prepared, report);
+  for (const auto& stage : planned_stages(given, prepared)) {
+    Report part;
+    walls_section(*stage.given, stage.prepared, part);
+    stability_section(*stage.given, stage.prepared, part);
+    report.append(part, stage.title + ": ");
+  }
   return report;
 }
 
-Report brief_report(const Case& given, Prepared& prepared) {
+Report brief_report(const Case& given, const Prepared& prepared) {
   Report report;
   const Grid& g = given.problem.grid();
   report.section(given.title);

@@ -69,17 +69,36 @@ Extent read_extent(const Context& context, const Section& axis) {
   const Real to =
       read_number(context, axis.need("to", "where the axis ends"), axis.key_path("to"), a_length());
   if (!(to > from)) axis.fail("to", "must lie above 'from'");
-  const Index intervals = intervals_of(context, axis, to - from);
+  const Refinement& r = context.refinement;
+  Index intervals = intervals_of(context, axis, to - from);
+  // Odd numbers lose a little more than the half.
+  intervals = std::max<Index>(1, intervals * r.grid / r.coarsen);
   if (!axis.has("growth")) return {from, to, intervals, 1};
   if (axis.has("spacing")) axis.fail("growth", "goes with cells or nodes, not with spacing");
   const Real growth =
       read_number(context, *axis.find("growth"), axis.key_path("growth"), {Unit(), false, "a plain number"});
   if (!(growth >= 0.5 && growth <= 2)) axis.fail("growth", "must lie between 0.5 and 2");
-  return {from, to, intervals, growth};
+  // The same growth over the same length, by more or fewer intervals.
+  return {from, to, intervals, std::pow(growth, static_cast<Real>(r.coarsen) / static_cast<Real>(r.grid))};
+}
+
+// Every interval in `refinement.grid` equal parts, or so many joined.
+std::vector<Real> refined(const std::vector<Real>& marks, const Refinement& refinement, const Section& axis) {
+  std::vector<Real> finer{marks.front()};
+  const auto parts = static_cast<std::size_t>(refinement.grid),
+             join = static_cast<std::size_t>(refinement.coarsen);
+  if ((marks.size() - 1) % join != 0)
+    axis.fail("faces", fmt::format("{} intervals cannot be joined by {}", marks.size() - 1, join));
+  for (std::size_t i = join; i < marks.size(); i += join)
+    for (std::size_t p = 1; p <= parts; ++p)
+      finer.push_back(p == parts ? marks[i]
+                                 : marks[i - join] + (marks[i] - marks[i - join]) * static_cast<Real>(p) /
+                                                         static_cast<Real>(parts));
+  return finer;
 }
 
 std::vector<Real> marks_along(const Context& context, const Section& axis) {
-  if (axis.has("faces")) return given_faces(context, axis);
+  if (axis.has("faces")) return refined(given_faces(context, axis), context.refinement, axis);
   const Extent e = read_extent(context, axis);
   if (e.growth != 1) return growing(e.from, e.to, e.intervals, e.growth);
   const Axis even = Axis::uniform("x", e.from, e.to, e.intervals, Unknowns::cells);
@@ -89,7 +108,7 @@ std::vector<Real> marks_along(const Context& context, const Section& axis) {
 Axis read_axis(const Context& context, const Section& axis, const std::string& name, Unknowns unknowns,
                bool periodic, Coordinates coordinates) {
   if (name == "r") return Axis::radial(coordinates, marks_along(context, axis), unknowns);
-  if (axis.has("faces")) return {name, given_faces(context, axis), unknowns, periodic};
+  if (axis.has("faces")) return {name, marks_along(context, axis), unknowns, periodic};
   const Extent e = read_extent(context, axis);
   if (e.growth == 1) return Axis::uniform(name, e.from, e.to, e.intervals, unknowns, periodic);
   return {name, growing(e.from, e.to, e.intervals, e.growth), unknowns, periodic};

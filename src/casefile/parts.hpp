@@ -26,6 +26,7 @@ void read_time(const Context& context, const Node& root, const Dimensions& dimen
 void read_space(const Context& context, const Node& root);
 void read_records(const Context& context, const Node& root, Case& result);
 void read_exact(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+void read_converge(const Context& context, const Node& root, Case& result);
 void read_figures(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
 /// The unit that the unknown is shown in.
 Unit shown_unit(const EquationKind& kind, const Context& context, const Node& root);

@@ -43,10 +43,10 @@ void choose_end(const Case& given, Prepared& prepared) {
   Real beat = std::max(given.record_every, prepared.plan.step);
   if (beat == 0) beat = 0.1 / *prepared.slowest;
   const Real wanted = 3 * std::log(1 / (1 - given.settled.fraction)) / *prepared.slowest + 2 * beat;
-  prepared.plan.until = std::ceil(wanted / beat) * beat;
-  for (Index n = 1; given.record_every > 0 && static_cast<Real>(n) * given.record_every < prepared.plan.until;
-       ++n)
-    prepared.plan.records.push_back(static_cast<Real>(n) * given.record_every);
+  const Real length = std::ceil(wanted / beat) * beat;
+  prepared.plan.until = prepared.plan.start + length;
+  for (Index n = 1; given.record_every > 0 && static_cast<Real>(n) * given.record_every < length; ++n)
+    prepared.plan.records.push_back(prepared.plan.start + static_cast<Real>(n) * given.record_every);
   std::ranges::sort(prepared.plan.records);
 }
 
@@ -75,8 +75,8 @@ void lay_out_steps(const Case& given, Prepared& result) {
 void prepare_steps(const Case& given, Prepared& result) {
   try {
     // Adaptive steps are judged as they come; the spectrum is wanted all the same.
-    result.stability =
-        verify::stability(*result.balance, given.plan.scheme, given.step.value, 0, given.plan.until);
+    result.stability = verify::stability(*result.balance, given.plan.scheme, given.step.value,
+                                         given.plan.start, given.plan.until);
     find_slowest(result, given.settled.ends_run);
   } catch (const SolverError& e) {
     throw CaseError(given.equation_place, "equation", e.what());
@@ -100,7 +100,8 @@ void prepare_steps(const Case& given, Prepared& result) {
   if (result.stability.stable()) return;
   result.stability.stages =
       stages(given.plan.scheme, result.stability.largest_eigenvalue * result.longest_step);
-  result.forecast = verify::forecast(*result.balance, given.plan.scheme, result.longest_step);
+  result.forecast =
+      verify::forecast(*result.balance, given.plan.scheme, result.longest_step, given.plan.start);
 }
 
 }  // namespace

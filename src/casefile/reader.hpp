@@ -19,6 +19,8 @@ std::string listed(const Words& words, const std::string& last = "or");
 struct Context {
   std::string file;
   std::filesystem::path folder;
+  Refinement refinement;
+  Real start = 0;            ///< of the stage that is read
   bool dimensional = false;  ///< some number of the case carries a unit
   Constants constants;
   std::map<std::string, Unit> constant_units;  ///< of constants given with a unit

@@ -23,8 +23,11 @@ Report& Report::note(const std::string& text) {
   return *this;
 }
 
-Report& Report::append(const Report& other) {
-  sections_.insert(sections_.end(), other.sections_.begin(), other.sections_.end());
+Report& Report::append(const Report& other, const std::string& prefix) {
+  for (Section section : other.sections_) {
+    section.title = prefix + section.title;
+    sections_.push_back(std::move(section));
+  }
   return *this;
 }
 

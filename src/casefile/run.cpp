@@ -6,169 +6,29 @@
 #include <cmath>
 #include <fstream>
 
+#include "checkpoint.hpp"
+#include "recorder.hpp"
 #include "run_log.hpp"
-#include "settled.hpp"
-#include "williwaw/store/series.hpp"
+#include "stages.hpp"
 
 namespace williwaw::casefile {
 
 namespace {
-
-using store::Column;
-
-class Recorder {
- public:
-  Recorder(const Case& given, Prepared& prepared, const RunOptions& options)
-      : given_(given),
-        balance_(*prepared.balance),
-        fields_(options.folder / "fields.nc", given.problem.grid(),
-                {given.title, given.problem.equation().unknown, given.length, given.time, given.value,
-                 given.text, version, given.steady.has_value()},
-                shares_of(*prepared.balance)),
-        series_(options.folder / "series.csv", columns(given, balance_)),
-        since_(balance_.lines().size()) {
-    if (given.exact_is_initial) exact_ = balance_.initial_state();
-  }
-
-  void count(const Moment& m) {
-    since_.add(m.amounts, 1);
-    elapsed_ += m.step_length;
-  }
-
-  void series(const Moment& m) {
-    // A row that a record at the same time has written already is not repeated.
-    if (last_row_ && *last_row_ == m.time) return;
-    last_row_ = m.time;
-    std::vector<std::optional<Real>> flows;
-    for (std::size_t l = 0; l < since_.size(); ++l)
-      flows.push_back(elapsed_ > 0 ? std::optional(since_[l] / elapsed_) : std::nullopt);
-    row(m.time, m.state, m.totals, flows, m.budget.relative_residual());
-    since_.clear();
-    elapsed_ = 0;
-  }
-
-  void row(Real time, const State& y, const Totals& totals, const std::vector<std::optional<Real>>& flows,
-           Real residual) {
-    std::vector<std::optional<Real>> row{given_.time.shown(time)};
-    if (!given_.probes.empty()) {
-      const Field field = balance_.field(y, time);
-      for (const auto& p : given_.probes) row.push_back(given_.value.shown(field.sample(p.at)));
-    }
-    row.push_back(given_.value.shown(totals.lowest));
-    row.push_back(given_.value.shown(totals.integral / balance_.volume()));
-    row.push_back(given_.value.shown(totals.highest));
-    row.push_back(totals.content);
-    row.insert(row.end(), flows.begin(), flows.end());
-    row.push_back(residual);
-    series_.append(row);
-  }
-
-  void record(const Moment& m) {
-    if (last_record_ && *last_record_ == m.time) return;
-    last_record_ = m.time;
-    record(m.time, m.state);
-  }
-
-  void record(Real time, const State& y) {
-    const Field field = balance_.field(y, time);
-    fields_.append(time, field);
-    ++records;
-    if (!given_.exact) return;
-    Norms n = given_.exact_is_initial ? field.difference(Field(field.grid(), exact_))
-                                      : against_formula(field, time);
-    n.l1 = std::abs(given_.value.shown_difference(n.l1));
-    n.l2 = std::abs(given_.value.shown_difference(n.l2));
-    n.max = std::abs(given_.value.shown_difference(n.max));
-    comparisons.push_back({time, n});
-  }
-
-  void finish() {
-    fields_.finish();
-    series_.finish();
-  }
-
-  std::vector<Comparison> comparisons;
-  Index records = 0;
-
- private:
-  static std::vector<Real> shares_of(const DiffusionBalance& balance) {
-    std::vector<Real> result;
-    if (balance.outline().whole()) return result;
-    // As cut, before anything was shifted to walls that hold a value.
-    const Outline outline(balance.grid(), balance.problem().regions());
-    for (Index n = 0; n < balance.grid().count(); ++n) result.push_back(std::min(1.0, outline.share(n)));
-    return result;
-  }
-
-  static std::vector<Column> columns(const Case& c, const DiffusionBalance& balance) {
-    std::vector<Column> result{{"t", c.time.unit}};
-    for (const auto& p : c.probes) result.push_back({p.name, c.value.unit});
-    for (const char* name : {"minimum", "mean", "maximum"}) result.push_back({name, c.value.unit});
-    result.push_back({"total", c.amount_unit});
-    for (const auto& line : balance.lines())
-      result.push_back(
-          {line.kind == LedgerLine::Kind::wall ? "inflow " + line.name : line.name, c.flow_unit});
-    result.push_back({"budget residual", ""});
-    return result;
-  }
-
-  Norms against_formula(const Field& field, Real time) const {
-    const Grid& g = field.grid();
-    State exact(static_cast<std::size_t>(g.count()));
-    Points line(g.size(0));
-    for (Index k = 0; k < g.size(2); ++k)
-      for (Index j = 0; j < g.size(1); ++j) {
-        for (Index i = 0; i < g.size(0); ++i) line.set(i, g.point(i, j, k));
-        given_.exact->function.evaluate(
-            line, time, {exact.data() + g.number(0, j, k), static_cast<std::size_t>(g.size(0))});
-      }
-    return field.difference(Field(g, exact));
-  }
-
-  const Case& given_;
-  DiffusionBalance& balance_;
-  store::FieldWriter fields_;
-  store::SeriesWriter series_;
-  Ledger since_;
-  Real elapsed_ = 0;
-  State exact_;
-  std::optional<Real> last_row_, last_record_;
-};
-
-Outcome march_recorded(Prepared& prepared, State& state, Recorder& recorder, const Observers& extra) {
-  Observers observers;
-  observers.on_step = [&](const Moment& m) {
-    recorder.count(m);
-    if (extra.on_step) extra.on_step(m);
-  };
-  observers.on_series = [&](const Moment& m) {
-    recorder.series(m);
-    if (extra.on_series) extra.on_series(m);
-  };
-  observers.on_record = [&](const Moment& m) {
-    recorder.record(m);
-    if (extra.on_record) extra.on_record(m);
-  };
-  observers.interrupt = extra.interrupt;
-  SettledWatch& settled = *prepared.settled;
-  const bool ends_run = prepared.ends_when_settled;
-  if (settled.known())
-    observers.arrived = [&settled, ends_run](const Moment& m) { return settled.look(m) && ends_run; };
-  return march(*prepared.balance, state, prepared.plan, observers);
-}
 
 // What flows through every face of every wall: side by side along walls, for tables and figures.
 void write_walls(const Case& given, DiffusionBalance& balance, const State& y, Real time,
                  const std::filesystem::path& file) {
   const Grid& g = balance.grid();
   std::string text = "wall";
-  for (int a = 0; a < g.rank(); ++a) text += "," + Column{g.axis(a).name(), given.length.unit}.header();
+  for (int a = 0; a < g.rank(); ++a)
+    text += "," + store::Column{g.axis(a).name(), given.length.unit}.header();
   const int dimension = g.volume_dimension() - 1;
   const std::string unit = given.length.unit.empty() || dimension == 0
                                ? ""
                                : given.length.unit + (dimension == 1 ? "" : "^" + std::to_string(dimension));
-  text += "," + Column{"area", unit}.header() + "," + Column{"flux", given.flux_unit}.header() + "," +
-          Column{given.problem.equation().unknown + " on the wall", given.value.unit}.header() + "\n";
+  text += "," + store::Column{"area", unit}.header() + "," + store::Column{"flux", given.flux_unit}.header() +
+          "," + store::Column{given.problem.equation().unknown + " on the wall", given.value.unit}.header() +
+          "\n";
   for (std::size_t s = 0; s < balance.closures().size(); ++s) {
     const auto flows = balance.section_flows(s, y, time);
     const Closure& wall = balance.closures()[s];
@@ -198,49 +58,233 @@ std::filesystem::path default_folder(const std::filesystem::path& case_file) {
   return case_file.stem().string() + ".out";
 }
 
-RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options) {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+// One run of a case in all its stages.
+class Run {
+ public:
+  Run(const Case& given, Prepared& prepared, const RunOptions& options)
+      : given_(given), first_(prepared), options_(options), log_(options.folder / "run.log", options.resume) {
+    log_.write(fmt::format("williwaw {}: {}", version, given.file.string()));
+    log_.write(brief_report(given, prepared).text());
+  }
+
+  RunResult go() {
+    std::optional<Checkpoint> from = checkpoint();
+    if (!given_.stages.empty()) planned_ = planned_stages(given_, first_);
+    recorder_.emplace(given_, *first_.balance, lines_of_all(first_, planned_), options_.folder,
+                      from ? &from->recorder : nullptr);
+    const auto start = Clock::now();
+    const Case* now = &given_;
+    Prepared* ready = &first_;
+    if (from && from->stage > 0) enter_stage(from->stage, from->stage_start, from->stage_initial, now, ready);
+    for (;;) {
+      State state = ready->initial;
+      stage_initial_ = stage_ > 0 ? state : State();
+      last_look_ = Clock::now();
+      result_.outcome = march_stage(*now, *ready, state, from ? &*from : nullptr);
+      from.reset();
+      result_.seconds = std::chrono::duration<Real>(Clock::now() - start).count();
+      ready->initial = state;  // what reports may still look at
+      const bool over = result_.outcome.ending != Outcome::Ending::reached ||
+                        stage_ >= static_cast<Index>(given_.stages.size());
+      if (over) {
+        finish(*now, *ready, state);
+        return std::move(result_);
+      }
+      const Report words = words_of(*now, *ready);
+      log_.write(words.text());
+      past_.append(words);
+      enter_stage(stage_ + 1, result_.outcome.time, state, now, ready);
+    }
+  }
+
+ private:
+  std::optional<Checkpoint> checkpoint() {
+    const auto file = Checkpoint::file_in(options_.folder);
+    if (!options_.resume || !std::filesystem::exists(file)) {
+      std::filesystem::remove(file);
+      return std::nullopt;
+    }
+    Checkpoint found = Checkpoint::load(options_.folder);
+    if (found.case_text != given_.text)
+      throw InputError(
+          file.string() +
+          ": belongs to another case than this one: run without --resume, or with the case as it was (" +
+          (options_.folder / "case.toml").string() + ")");
+    log_.write(fmt::format("resumed at step {}", found.snapshot.steps));
+    result_.resumed = true;
+    return found;
+  }
+
+  void enter_stage(Index stage, Real start, const State& initial, const Case*& now, Prepared*& ready) {
+    stage_ = stage;
+    stage_start_ = start;
+    later_case_ = std::make_unique<Case>(stage_of(given_, stage, start, initial));
+    later_ = std::make_unique<Prepared>(prepare(*later_case_, {first_.plan.threads}));
+    now = later_case_.get();
+    ready = later_.get();
+    recorder_->begin_stage(stage, *now, *ready->balance);
+    log_.write(brief_report(*now, *ready).text());
+    if (options_.on_stage) options_.on_stage(*now, *ready);
+  }
+
+  Outcome march_stage(const Case& now, Prepared& ready, State& state, const Checkpoint* from) {
+    Observers observers;
+    const Observers& extra = options_.observers;
+    observers.on_step = [&](const Moment& m) {
+      recorder_->count(m);
+      if (extra.on_step) extra.on_step(m);
+    };
+    observers.on_series = [&](const Moment& m) {
+      recorder_->series(m);
+      if (extra.on_series) extra.on_series(m);
+    };
+    observers.on_record = [&](const Moment& m) {
+      recorder_->record(m);
+      if (extra.on_record) extra.on_record(m);
+    };
+    observers.interrupt = extra.interrupt;
+    observers.on_trial = [&](const StepTrial& t) { note_trial(now, t); };
+    SettledWatch& settled = *ready.settled;
+    const bool ends_run = ready.ends_when_settled;
+    if (settled.known())
+      observers.arrived = [&settled, ends_run](const Moment& m) { return settled.look(m) && ends_run; };
+    observers.snapshot_due = [this] { return due(); };
+    observers.on_snapshot = [&](const Snapshot& s) { keep(s, settled); };
+    if (from) {
+      recorder_->go_on(from->recorder);
+      settled.recall(from->settled);
+    }
+    return march(*ready.balance, state, ready.plan, observers, from ? &from->snapshot : nullptr);
+  }
+
+  // The clock is not looked at after every step of a small problem.
+  bool due() {
+    if (options_.checkpoint_seconds > 0 && ++looks_ % 16 != 0 && given_.problem.grid().count() < 20000)
+      return false;
+    return std::chrono::duration<Real>(Clock::now() - last_look_).count() >= options_.checkpoint_seconds;
+  }
+
+  void keep(const Snapshot& s, const SettledWatch& settled) {
+    Checkpoint c;
+    c.case_text = given_.text;
+    c.stage = stage_;
+    c.stage_start = stage_start_;
+    c.stage_initial = stage_initial_;
+    c.snapshot = s;
+    c.recorder = recorder_->remember();
+    c.settled = settled.remember();
+    c.save(options_.folder);
+    last_look_ = Clock::now();
+  }
+
+  void note_trial(const Case& now, const StepTrial& t) {
+    steps_ += fmt::format("{:.12g},{:.10g},{:.6g},{}\n", now.time.shown(t.from),
+                          now.time.shown_difference(t.length), t.error, t.taken ? 1 : 0);
+  }
+
+  Report words_of(const Case& now, const Prepared& ready) {
+    result_.comparisons = recorder_->comparisons();
+    Report words;
+    const std::string title =
+        stage_ == 0 ? "as written" : given_.stages[static_cast<std::size_t>(stage_ - 1)];
+    return words.append(closing_report(now, ready, result_),
+                        given_.stages.empty() ? "" : fmt::format("stage {}, {}: ", stage_ + 1, title));
+  }
+
+  void finish(const Case& now, Prepared& ready, const State& state) {
+    const bool interrupted = result_.outcome.ending == Outcome::Ending::interrupted;
+    const auto& folder = options_.folder;
+    recorder_->finish(interrupted);
+    result_.comparisons = recorder_->comparisons();
+    result_.records = recorder_->records();
+    result_.files = {"fields.nc", "series.csv"};
+    if (!steps_.empty()) {
+      const std::string unit = given_.time.unit;
+      store::write_file(folder / "steps.csv", store::Column{"t", unit}.header() + "," +
+                                                  store::Column{"step", unit}.header() +
+                                                  ",error over tolerance,taken\n" + steps_);
+      result_.files.emplace_back("steps.csv");
+    }
+    // A blown-up state has no flows worth a table.
+    if (result_.outcome.ending != Outcome::Ending::blew_up) {
+      write_walls(now, *ready.balance, state, result_.outcome.time, folder / "walls.csv");
+      result_.files.emplace_back("walls.csv");
+    }
+    store::write_file(folder / "case.toml", given_.text);
+    for (const char* f : {"summary.json", "case.toml", "run.log"}) result_.files.emplace_back(f);
+    const Report last = words_of(now, ready);
+    result_.closing = past_;
+    result_.closing.append(last);
+    Report whole = check_report(given_, first_);
+    whole.append(result_.closing);
+    store::write_file(folder / "summary.json", whole.json());
+    log_.write(last.text());
+    if (!interrupted) std::filesystem::remove(Checkpoint::file_in(folder));
+  }
+
+  const Case& given_;
+  Prepared& first_;
+  const RunOptions& options_;
+  RunLog log_;
+  std::vector<PlannedStage> planned_;
+  std::optional<Recorder> recorder_;
+  std::unique_ptr<Case> later_case_;
+  std::unique_ptr<Prepared> later_;
+  Index stage_ = 0;
+  Real stage_start_ = 0;
+  State stage_initial_;
+  Report past_;
+  std::string steps_;
+  Clock::time_point last_look_;
+  Index looks_ = 0;
+  RunResult result_;
+};
+
+RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& options) {
   RunResult result;
-  State state = std::move(prepared.initial);
-  std::filesystem::create_directories(options.folder);
   RunLog log(options.folder / "run.log");
   log.write(fmt::format("williwaw {}: {}", version, given.file.string()));
   log.write(brief_report(given, prepared).text());
-  Recorder recorder(given, prepared, options);
-  const auto start = std::chrono::steady_clock::now();
-  Real end = 0;
-  if (given.steady) {
-    SteadyRules rules = *given.steady;
-    rules.threads = prepared.plan.threads;
-    const SteadyOutcome found = solve_steady(*prepared.balance, state, 0, rules);
-    std::vector<std::optional<Real>> flows;
-    for (std::size_t l = 0; l < found.flows.size(); ++l) flows.emplace_back(found.flows[l]);
-    const Real gross = found.flows.gross();
-    recorder.row(0, state, found.totals, flows, gross > 0 ? std::abs(found.left) / gross : 0);
-    recorder.record(0, state);
-    write_residuals(found, options.folder / "residuals.csv");
-    result.steady = found;
-  } else {
-    result.outcome = march_recorded(prepared, state, recorder, options.observers);
-    end = result.outcome.time;
-  }
-  result.seconds = std::chrono::duration<Real>(std::chrono::steady_clock::now() - start).count();
+  Recorder recorder(given, *prepared.balance, prepared.balance->lines(), options.folder);
+  const auto start = Clock::now();
+  State state = std::move(prepared.initial);
+  SteadyRules rules = *given.steady;
+  rules.threads = prepared.plan.threads;
+  const SteadyOutcome found = solve_steady(*prepared.balance, state, 0, rules);
+  std::vector<std::optional<Real>> flows;
+  for (std::size_t l = 0; l < found.flows.size(); ++l) flows.emplace_back(found.flows[l]);
+  const Real gross = found.flows.gross();
+  recorder.row(0, state, found.totals, flows, gross > 0 ? std::abs(found.left) / gross : 0);
+  recorder.record(0, state);
+  result.seconds = std::chrono::duration<Real>(Clock::now() - start).count();
   recorder.finish();
-  // A blown-up state has no flows worth a table.
-  if (result.outcome.ending != Outcome::Ending::blew_up)
-    write_walls(given, *prepared.balance, state, end, options.folder / "walls.csv");
-  result.comparisons = recorder.comparisons;
-  result.records = recorder.records;
+  write_residuals(found, options.folder / "residuals.csv");
+  write_walls(given, *prepared.balance, state, 0, options.folder / "walls.csv");
+  result.steady = found;
+  result.comparisons = recorder.comparisons();
+  result.records = recorder.records();
   store::write_file(options.folder / "case.toml", given.text);
-  result.files = {"fields.nc", "series.csv", "walls.csv", "summary.json", "case.toml", "run.log"};
-  if (given.steady) result.files.insert(result.files.begin() + 2, "residuals.csv");
-  if (result.outcome.ending == Outcome::Ending::blew_up) std::erase(result.files, "walls.csv");
+  result.files = {"fields.nc",    "series.csv", "residuals.csv", "walls.csv",
+                  "summary.json", "case.toml",  "run.log"};
   prepared.initial = std::move(state);  // what reports may still look at
-  const Report closing = closing_report(given, prepared, result);
+  result.closing = closing_report(given, prepared, result);
   Report whole = check_report(given, prepared);
-  whole.append(closing);
+  whole.append(result.closing);
   store::write_file(options.folder / "summary.json", whole.json());
-  log.write(closing.text());
+  log.write(result.closing.text());
   return result;
+}
+
+}  // namespace
+
+RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options) {
+  std::filesystem::create_directories(options.folder);
+  if (given.steady) return run_steady(given, prepared, options);
+  return Run(given, prepared, options).go();
 }
 
 }  // namespace williwaw::casefile

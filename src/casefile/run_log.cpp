@@ -11,9 +11,9 @@ struct RunLog::Open {
   spdlog::logger logger;
 };
 
-RunLog::RunLog(const std::filesystem::path& file) {
+RunLog::RunLog(const std::filesystem::path& file, bool go_on) {
   // A logger of its own, in no registry: two runs in one program do not meet.
-  auto sink = std::make_shared<spdlog::sinks::basic_file_sink_mt>(file.string(), true);
+  auto sink = std::make_shared<spdlog::sinks::basic_file_sink_mt>(file.string(), !go_on);
   sink->set_pattern("%Y-%m-%d %H:%M:%S  %v");
   open_ = std::make_unique<Open>(Open{spdlog::logger("run", sink)});
 }

@@ -9,7 +9,7 @@ namespace williwaw::casefile {
 
 class RunLog {
  public:
-  explicit RunLog(const std::filesystem::path& file);
+  explicit RunLog(const std::filesystem::path& file, bool go_on = false);
   RunLog(const RunLog&) = delete;
   RunLog& operator=(const RunLog&) = delete;
   ~RunLog();

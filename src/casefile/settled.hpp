@@ -7,6 +7,11 @@ namespace williwaw::casefile {
 
 /// Finds the steady state before the run and measures the distance to it, the root of the mean square over
 /// the domain, while it goes on.
+struct SettledMemory {
+  Real last = 0;
+  std::optional<Real> done_at;
+};
+
 class SettledWatch {
  public:
   /// Looks for the steady state if the data are steady and the problem small enough, or if the case asks for
@@ -26,6 +31,12 @@ class SettledWatch {
 
   /// To be told of every step; true once the wanted share of the way is done.
   bool look(const Moment& moment);
+
+  SettledMemory remember() const { return {last_, done_at_}; }
+  void recall(const SettledMemory& memory) {
+    last_ = memory.last;
+    done_at_ = memory.done_at;
+  }
 
  private:
   const DiffusionBalance* balance_;

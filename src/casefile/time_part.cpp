@@ -42,6 +42,7 @@ void read_adaptive(const Context& context, const Section& choice, const Dimensio
           : read_number(context, node, "time.step.adaptive",
                         {dimensions.unknown, true, "a difference of the unknown"});
   if (!(tolerance.value > 0 && std::isfinite(tolerance.value))) choice.fail("adaptive", "must be above zero");
+  tolerance.value /= context.refinement.step;
   result.plan.adaptive = tolerance;
   result.step.adaptive_text =
       node.is_text() ? node.text() : readable(node.number()) + " of the range of the data";
@@ -53,6 +54,7 @@ void read_step(const Context& context, const Section& section, const Dimensions&
   if (!node.is_table() || node.find("formula")) {
     result.step = {false, read_number(context, node, "time.step", a_time())};
     if (!(result.step.value > 0)) section.fail("step", "must be above zero");
+    result.step.value /= context.refinement.step;
     return;
   }
   const Section choice(context, node, "time.step");
@@ -66,6 +68,10 @@ void read_step(const Context& context, const Section& section, const Dimensions&
   const Node& fraction = choice.need("of_limit", "a fraction of the largest stable step");
   result.step = {true, read_number(context, fraction, "time.step.of_limit", {Unit(), false, "a fraction"})};
   if (!(result.step.value > 0)) choice.fail("of_limit", "must be above zero");
+  // The limit itself falls with the square of the spacing.
+  const Real grids =
+      static_cast<Real>(context.refinement.grid) / static_cast<Real>(context.refinement.coarsen);
+  result.step.value /= std::max(1.0, context.refinement.step / (grids * grids));
 }
 
 Words solver_names() {
@@ -136,12 +142,17 @@ void read_time(const Context& context, const Node& root, const Dimensions& dimen
     throw CaseError(node->place.text(), "time", "give one of until and lasts");
   const std::string end = section.has("until") ? "until" : "lasts";
   read_settled(context, root, result);
+  result.plan.start = context.start;
   if (section.find(end)->is_text() && section.find(end)->text() == "settled") {
     result.settled.ends_run = true;
     result.plan.until = 0;  // found when the slowest decay is known
   } else {
-    result.plan.until = read_time_value(context, section, end);
+    result.plan.until = read_time_value(context, section, end) + (end == "lasts" ? context.start : 0);
     if (!(result.plan.until > 0)) section.fail(end, "must be above zero");
+    if (!(result.plan.until > context.start))
+      section.fail(end,
+                   fmt::format("lies before the start of this stage, {}; say how long it lasts: time.lasts",
+                               result.duration(context.start)));
   }
 
   Words known;
@@ -186,14 +197,18 @@ void read_records(const Context& context, const Node& root, Case& result) {
       const Real every = read_time_value(context, section, "every");
       if (!(every > 0)) section.fail("every", "must be above zero");
       result.record_every = every;
-      if (until / every > 1e6) section.fail("every", "more than a million records would be written");
-      for (Index n = 1; static_cast<Real>(n) * every < until * (1 + 1e-9); ++n)
-        result.plan.records.push_back(static_cast<Real>(n) * every);
+      if ((until - context.start) / every > 1e6)
+        section.fail("every", "more than a million records would be written");
+      for (Index n = 1; context.start + static_cast<Real>(n) * every < until * (1 + 1e-9); ++n)
+        result.plan.records.push_back(context.start + static_cast<Real>(n) * every);
     }
     if (const Node* times = section.find("times")) {
       if (!times->is_array()) section.fail("times", "a list of times is needed here, [..]");
       for (const auto& item : times->array()) {
         const Real t = read_number(context, item, "record.times", a_time());
+        // Times of other stages are no business of this one.
+        const bool elsewhere = context.start > 0 || !result.stages.empty();
+        if (elsewhere && (t < context.start || t > until * (1 + 1e-9)) && !result.settled.ends_run) continue;
         if (!(t >= 0 && (t <= until * (1 + 1e-9) || result.settled.ends_run)))
           throw CaseError(item.place.text(), "record.times",
                           "lies outside the run, which goes from 0 to its end");
@@ -241,6 +256,28 @@ void read_exact(const Context& context, const Node& root, const Dimensions& dime
   variables.push_back("t");
   result.exact = read_value(context, value, "exact.value",
                             {dimensions.unknown, false, "a value of the unknown"}, variables);
+}
+
+void read_converge(const Context& context, const Node& root, Case& result) {
+  // Orders of one are rarer than steps that are to vanish beside the grid's error.
+  const Node* node = root.find("converge");
+  if (result.steady) result.ladder.step = false;
+  if (!node) return;
+  const Section section(context, *node, "converge");
+  section.allow({"vary", "step_power", "levels"}, {});
+  const std::string vary = section.choice("vary", "both", {"grid", "step", "both"}, {});
+  if (result.steady && vary != "grid" && section.has("vary"))
+    section.fail("vary", "a steady state has no steps; vary = \"grid\"");
+  result.ladder.grid = vary != "step";
+  result.ladder.step = vary != "grid" && !result.steady;
+  if (const Node* power = section.find("step_power")) {
+    result.ladder.step_power =
+        read_number(context, *power, "converge.step_power", {Unit(), false, "a plain number"});
+    if (!(result.ladder.step_power >= 0 && result.ladder.step_power <= 4))
+      section.fail("step_power", "must lie between 0 and 4");
+  }
+  if (section.has("levels")) result.ladder.levels = section.whole("levels", 3);
+  if (result.ladder.levels > 8) section.fail("levels", "more than 8 levels are more than a machine can hold");
 }
 
 }  // namespace williwaw::casefile

@@ -26,6 +26,9 @@ struct RunArguments {
   int threads = 0;
   bool quiet = false;
   bool force = false;
+  bool trust = false;
+  bool resume = false;
+  double checkpoint = -1;  ///< seconds; below 0: as the library has it
   bool json = false;
 };
 
@@ -55,9 +58,28 @@ struct ExportArguments {
 struct SweepArguments {
   std::filesystem::path file;
   std::vector<std::string> set;
-  std::string vary;
+  std::vector<std::string> vary;
+  bool variants = false;
   std::filesystem::path folder;
   int threads = 0;
+  int jobs = 0;
+  bool json = false;
+};
+
+struct ConvergeArguments {
+  std::filesystem::path file;
+  std::vector<std::string> set;
+  std::filesystem::path folder;
+  int threads = 0;
+  bool json = false;
+};
+
+struct CompareArguments {
+  std::filesystem::path run;
+  std::string other, formula;
+  int digits = 4;
+  Index rows = 12;
+  std::filesystem::path output;
   bool json = false;
 };
 
@@ -67,6 +89,8 @@ int run(const RunArguments& arguments);
 int plot(const PlotArguments& arguments);
 int export_run(const ExportArguments& arguments);
 int sweep(const SweepArguments& arguments);
+int compare(const CompareArguments& arguments);
+int converge(const ConvergeArguments& arguments);
 int film(const PlotArguments& arguments);
 int demo(const std::string& name, const std::filesystem::path& program);
 

@@ -53,6 +53,11 @@ int program(int argc, char** argv) {
       ->check(CLI::Range(1, 1024));
   run->add_flag("--quiet", to_run.quiet, "print errors only");
   run->add_flag("--force", to_run.force, "run an unstable step too");
+  run->add_flag("--resume", to_run.resume, "go on from the checkpoint of a run that was interrupted");
+  run->add_option("--checkpoint", to_run.checkpoint, "seconds between checkpoints, 10 unless given")
+      ->check(CLI::NonNegativeNumber);
+  run->add_flag("--trust", to_run.trust,
+                "also run coarser and with half the step: every number with its uncertainty");
   run->add_flag("--json", to_run.json, "print one JSON object instead of text");
   run->callback([&] { chosen = [&] { return cli::run(to_run); }; });
 
@@ -92,10 +97,16 @@ int program(int argc, char** argv) {
   hand_out->callback([&] { chosen = [&] { return cli::export_run(to_export); }; });
 
   cli::SweepArguments to_sweep;
-  auto* sweep =
-      app.add_subcommand("sweep", "run a case for several values of one key: one table, one overlaid figure");
+  auto* sweep = app.add_subcommand(
+      "sweep", "run a case's variants, or values of its keys: one table, one overlaid figure");
   add_case(*sweep, to_sweep.file, to_sweep.set);
-  sweep->add_option("--vary", to_sweep.vary, "KEY=A,B,C, such as steady.solver=cg,multigrid")->required();
+  sweep
+      ->add_option("--vary", to_sweep.vary,
+                   "KEY=A,B,C or KEY=FROM..TO by STEP; more than once for every combination")
+      ->allow_extra_args(false);
+  sweep->add_flag("--variants", to_sweep.variants, "the case's variants as well as what --vary says");
+  sweep->add_option("--jobs", to_sweep.jobs, "runs at a time, as many as the machine has cores unless given")
+      ->check(CLI::Range(1, 256));
   sweep->add_option("-o,--output", to_sweep.folder, "result folder, CASE.sweep unless given");
   sweep->add_option("--threads", to_sweep.threads, "number of threads")->check(CLI::Range(1, 1024));
   sweep->add_flag("--json", to_sweep.json, "print one JSON object instead of text");
@@ -107,16 +118,31 @@ int program(int argc, char** argv) {
                    "hut-floor, hut-floor-explicit, ice-deck, ice-deck-steady, cellar or brine-tank");
   demo->callback([&] { chosen = [&] { return cli::demo(name, argv[0]); }; });
 
-  // Commands that are announced but not there yet say so, whatever follows them.
-  for (const char* later : {"converge", "compare"}) {
-    auto* command = app.add_subcommand(later, "not there yet");
-    command->allow_extras();
-    command->group("");
-    const std::string word = later;
-    command->callback([&chosen, word] {
-      chosen = [word]() -> int { throw InputError("the command '" + word + "' is not there yet"); };
-    });
-  }
+  cli::ConvergeArguments to_converge;
+  auto* converge =
+      app.add_subcommand("converge", "refine grid and step: errors, orders, and where it all goes to");
+  add_case(*converge, to_converge.file, to_converge.set);
+  converge->add_option("-o,--output", to_converge.folder, "result folder, CASE.converge unless given");
+  converge->add_option("--threads", to_converge.threads, "number of threads")->check(CLI::Range(1, 1024));
+  converge->add_flag("--json", to_converge.json, "print one JSON object instead of text");
+  converge->callback([&] { chosen = [&] { return cli::converge(to_converge); }; });
+
+  cli::CompareArguments to_compare;
+  auto* compare =
+      app.add_subcommand("compare", "a run against another one, a table, a formula or its exact solution");
+  compare->add_option("RUN", to_compare.run, "result folder of a run")->required();
+  compare->add_option("OTHER", to_compare.other, "a result folder, a CSV table, or the word exact");
+  compare->add_option("--formula", to_compare.formula, "a formula in SI of the coordinates and t");
+  compare->add_option("--digits", to_compare.digits, "digits behind the point in the table")
+      ->check(CLI::Range(0, 15))
+      ->capture_default_str();
+  compare->add_option("--rows", to_compare.rows, "rows of the table at most")
+      ->check(CLI::Range(1, 100000))
+      ->capture_default_str();
+  compare->add_option("-o,--output", to_compare.output,
+                      "figure to draw, RUN/figures/compare.png unless given");
+  compare->add_flag("--json", to_compare.json, "print one JSON object instead of text");
+  compare->callback([&] { chosen = [&] { return cli::compare(to_compare); }; });
 
   try {
     app.parse(argc, argv);

@@ -5,6 +5,7 @@
 
 #include "commands.hpp"
 #include "live_line.hpp"
+#include "williwaw/casefile/trust.hpp"
 #include "williwaw/plot/figure.hpp"
 
 namespace williwaw::cli {
@@ -51,7 +52,11 @@ int check(const CheckArguments& arguments) {
           ? casefile::check_report(given, prepared)
           : casefile::stencil_report(given, prepared, casefile::place_from(given, arguments.at));
   fmt::print("{}", arguments.json ? report.json() : report.text());
-  return given.steady || prepared.stability.stable() ? done : unstable;
+  if (given.steady) return done;
+  bool stable = prepared.stability.stable();
+  for (const auto& stage : casefile::planned_stages(given, prepared))
+    stable = stable && stage.prepared.stability.stable();
+  return stable ? done : unstable;
 }
 
 int run(const RunArguments& arguments) {
@@ -68,11 +73,31 @@ int run(const RunArguments& arguments) {
     return unstable;
   }
 
+  if (!given.steady && !arguments.force)
+    for (const auto& stage : casefile::planned_stages(given, prepared))
+      if (!stage.prepared.stability.stable()) {
+        fmt::print(
+            stderr,
+            "{}: time.step: {} is not stable in {}: {}. Choose a smaller step, or see what happens with "
+            "--force\n",
+            stage.given->step_place, given.duration(stage.prepared.longest_step), stage.title,
+            casefile::forecast(*stage.given, stage.prepared));
+        return unstable;
+      }
+
   casefile::RunOptions options;
   options.folder = arguments.folder.empty() ? casefile::default_folder(arguments.file) : arguments.folder;
   check_folder(options.folder);
   LiveLine live(given, prepared, !talk);
   options.observers.on_step = [&](const Moment& m) { live.show(m); };
+  options.resume = arguments.resume;
+  if (arguments.checkpoint >= 0) options.checkpoint_seconds = arguments.checkpoint;
+  if (arguments.resume && talk && !std::filesystem::exists(options.folder / "checkpoint"))
+    fmt::print("there is no checkpoint in {}: the run starts at its beginning\n\n", options.folder.string());
+  options.on_stage = [&](const casefile::Case& stage, const casefile::Prepared& ready) {
+    live.end();
+    if (talk) fmt::print("{}\n", casefile::brief_report(stage, ready).text());
+  };
   options.observers.interrupt = [] { return interrupt_asked.load(); };
   std::signal(SIGINT, ask_interrupt);
   std::signal(SIGTERM, ask_interrupt);
@@ -83,7 +108,12 @@ int run(const RunArguments& arguments) {
   std::vector<std::filesystem::path> figures;
   if (result.outcome.ending != Outcome::Ending::interrupted)
     figures = draw_figures(given, options.folder, complaints);
-  casefile::Report report = casefile::closing_report(given, prepared, result);
+  casefile::Report report = result.closing;
+  const bool ended =
+      result.steady ? result.steady->reached : result.outcome.ending == Outcome::Ending::reached;
+  if (arguments.trust && ended)
+    report.append(
+        casefile::trust_report(casefile::assess(arguments.file, arguments.set, {arguments.threads})));
   report.section("files").row("folder", options.folder.string());
   for (const auto& f : result.files) report.note((options.folder / f).string());
   for (const auto& f : figures) report.note(f.string());

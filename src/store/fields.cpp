@@ -49,7 +49,7 @@ struct FieldWriter::Open {
   std::unique_ptr<NetcdfFile> nc;
   Grid grid;
   Description about;
-  int time = -1, value = -1;
+  int time = -1, value = -1, stage = -1;
   std::vector<std::pair<Side, int>> walls;
   std::size_t records = 0;
 
@@ -119,6 +119,14 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   nc.attribute(open_->time, "axis", "T");
   nc.attribute(open_->time, "long_name", "time since the start");
 
+  if (!about.stages.empty()) {
+    open_->stage = nc.variable("stage", {time});
+    nc.attribute(open_->stage, "long_name", "stage of the run, 0 for the first");
+    std::string titles;
+    for (const auto& title : about.stages) titles += (titles.empty() ? "" : "; ") + title;
+    nc.attribute(open_->stage, "titles", titles);
+  }
+
   std::vector<int> dimensions{time};
   dimensions.insert(dimensions.end(), axes.rbegin(), axes.rend());
   open_->value = nc.variable(about.unknown, dimensions);
@@ -175,13 +183,18 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
 
 FieldWriter::~FieldWriter() = default;
 
-void FieldWriter::append(Real time, const Field& field) {
+void FieldWriter::append(Real time, const Field& field, int stage) {
   const NetcdfFile& nc = *open_->nc;
   const Grid& g = open_->grid;
   const Scale& scale = open_->about.value;
   const std::size_t record = open_->records++, one = 1;
   const Real shown_time = open_->about.time.shown(time);
   nc.check(nc_put_vara_double(nc.id(), open_->time, &record, &one, &shown_time));
+
+  if (open_->stage >= 0) {
+    const Real number = stage;
+    nc.check(nc_put_vara_double(nc.id(), open_->stage, &record, &one, &number));
+  }
 
   // A block goes plane by plane, so that it is not held twice.
   const bool block = g.rank() == 3;
@@ -216,8 +229,6 @@ void FieldWriter::append(Real time, const Field& field) {
     }
     nc.check(nc_put_vara_double(nc.id(), id, wall_start.data(), wall_count.data(), on_wall.data()));
   }
-  // What was recorded is on the disk, whatever happens next.
-  nc.check(nc_sync(nc.id()));
 }
 
 void FieldWriter::finish() {
@@ -258,6 +269,11 @@ FieldReader::FieldReader(const std::filesystem::path& file) : open_(std::make_un
   description_.time = scale("time", nc.find("time"));
   description_.value = scale("value", open_->value);
   times_ = nc.values(nc.find("time"));
+  stages_.assign(times_.size(), 0);
+  if (nc.has("stage")) {
+    const auto numbers = nc.values(nc.find("stage"));
+    std::ranges::transform(numbers, stages_.begin(), [](Real s) { return static_cast<int>(s); });
+  }
 
   const bool cells = nc.text(NC_GLOBAL, "unknowns") == "cells";
   std::vector<Axis> axes;

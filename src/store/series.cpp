@@ -8,9 +8,17 @@
 
 namespace williwaw::store {
 
-SeriesWriter::SeriesWriter(std::filesystem::path file, const std::vector<Column>& columns)
+SeriesWriter::SeriesWriter(std::filesystem::path file, const std::vector<Column>& columns,
+                           std::uintmax_t from)
     : file_(std::move(file)), partial_(file_), columns_(columns.size()) {
   partial_ += ".partial";
+  if (from > 0) {
+    if (!std::filesystem::exists(partial_) || std::filesystem::file_size(partial_) < from)
+      throw StoreError(partial_.string() + ": holds less than the checkpoint says: it cannot be resumed");
+    std::filesystem::resize_file(partial_, from);
+    out_.open(partial_, std::ios::app);
+    return;
+  }
   out_.open(partial_);
   std::string header;
   for (const auto& c : columns) header += (header.empty() ? "" : ", ") + c.header();
@@ -29,11 +37,19 @@ void SeriesWriter::append(const std::vector<std::optional<Real>>& row) {
   if (!out_) throw StoreError(partial_.string() + ": cannot be written: is the disk full?");
 }
 
-void SeriesWriter::finish() {
+std::uintmax_t SeriesWriter::bytes() {
+  out_.flush();
+  return std::filesystem::file_size(partial_);
+}
+
+void SeriesWriter::finish(bool keep) {
   if (!out_.is_open()) return;
   out_.close();
   if (!out_) throw StoreError(partial_.string() + ": cannot be written: is the disk full?");
-  std::filesystem::rename(partial_, file_);
+  if (keep)
+    std::filesystem::copy_file(partial_, file_, std::filesystem::copy_options::overwrite_existing);
+  else
+    std::filesystem::rename(partial_, file_);
 }
 
 std::optional<std::size_t> Series::find(const std::string& name) const {

@@ -30,4 +30,18 @@ Real Budget::relative_residual() const {
   return scale > 0 ? std::abs(residual()) / scale : 0;
 }
 
+Budget Budget::recall(std::vector<LedgerLine> lines, const Ledger& amounts,
+                      const std::vector<Real>& numbers) {
+  Budget b;
+  b.lines_ = std::move(lines);
+  b.amounts_ = amounts;
+  b.initial_ = numbers.at(0);
+  b.jump_ = numbers.at(1);
+  b.content_ = numbers.at(2);
+  b.gross_ = numbers.at(3);
+  b.flows_ = numbers.at(4);
+  b.worst_step_ = numbers.at(5);
+  return b;
+}
+
 }  // namespace williwaw

@@ -24,6 +24,29 @@ void Guard::widen(const Drive& drive, Real step) {
   highest_ = std::max(highest_, drive.highest) + step * drive.raising;
 }
 
+std::vector<Real> Guard::remember() const {
+  return {known_ ? 1.0 : 0.0,
+          steady_ ? 1.0 : 0.0,
+          lowest_,
+          highest_,
+          last_.lowest,
+          last_.highest,
+          last_.raising,
+          last_.lowering,
+          last_.known ? 1.0 : 0.0,
+          last_.steady ? 1.0 : 0.0};
+}
+
+Guard Guard::recall(const std::vector<Real>& n) {
+  Guard g;
+  g.known_ = n.at(0) != 0;
+  g.steady_ = n.at(1) != 0;
+  g.lowest_ = n.at(2);
+  g.highest_ = n.at(3);
+  g.last_ = {n.at(4), n.at(5), n.at(6), n.at(7), n.at(8) != 0, n.at(9) != 0};
+  return g;
+}
+
 std::optional<std::string> Guard::check(Balance& balance, const Totals& totals, Real at, Real step) {
   if (!totals.finite()) return "the solution is no longer a finite number";
   if (!known_) return std::nullopt;

@@ -73,6 +73,9 @@ class March {
     out_.totals = s.totals;
     out_.budget = s.budget;
     out_.left_by_solver = s.left_by_solver;
+    out_.shortest_step = s.shortest_step;
+    out_.longest_step = s.longest_step;
+    out_.most_stages = s.most_stages;
     guard_ = s.guard;
     stretch_ = s.stretch;
     taken_ = s.step_of_stretch;
@@ -96,6 +99,9 @@ class March {
     s.stepper = stepper_->remember();
     if (control_) s.control = control_->memory();
     s.left_by_solver = out_.left_by_solver;
+    s.shortest_step = out_.shortest_step;
+    s.longest_step = out_.longest_step;
+    s.most_stages = out_.most_stages;
     return s;
   }
 

@@ -39,10 +39,25 @@ struct FigureRequest {
   Index levels = 0;  ///< of contours; 0: a dozen or so
 };
 
+/// Another resolution than the one written down: every interval of the grid cut into `grid` (or `coarsen` of
+/// them joined), every step into `step`.
+struct Refinement {
+  Index grid = 1;
+  Index coarsen = 1;
+  Real step = 1;
+};
+
+/// How `converge` goes from level to level.
+struct Ladder {
+  bool grid = true, step = true;
+  Real step_power = 2;  ///< steps shrink with this power of the spacing where both are refined
+  Index levels = 4;
+};
+
 /// How the step is chosen.
 struct StepChoice {
   bool of_limit = false;
-  Real value = 0;  ///< SI, or the fraction
+  Real value = 0;                  ///< SI, or the fraction
   std::string adaptive_text = {};  ///< what the error of a step may be, in words; empty for fixed steps
 };
 
@@ -66,6 +81,10 @@ struct Case {
   };
   Settled settled;
   StepChoice step;
+  Ladder ladder;
+  /// Titles of what [[variant]] and [[stage]] declare.
+  std::vector<std::string> variants, stages;
+  Refinement refinement;
   Real record_every = 0;  ///< interval of whole records, SI; 0 where none is given
   store::Scale length, time, value;
   /// Unit of the amount that the budget counts, and of a flux through a wall.
@@ -81,11 +100,20 @@ struct Case {
   std::string duration(Real seconds) const;
 };
 
+/// What is read of a case file besides its plain contents.
+struct Reading {
+  Refinement refinement = {};
+  std::string variant = {};  ///< by its title; laid over the case before overrides
+  Index stage = 0;           ///< 0: the case itself; its stages follow, each laid over the one before
+  Real start = 0;            ///< when the stage starts, SI
+};
+
 /// Reads a case. `overrides` are "key=value", applied in order. Throws CaseError.
-Case read_case(const std::filesystem::path& file, const std::vector<std::string>& overrides = {});
+Case read_case(const std::filesystem::path& file, const std::vector<std::string>& overrides = {},
+               const Reading& reading = {});
 /// The same from text that never was in a file.
 Case read_case_text(const std::string& text, const std::filesystem::path& name,
-                    const std::vector<std::string>& overrides = {});
+                    const std::vector<std::string>& overrides = {}, const Reading& reading = {});
 
 /// Writes a commented starter case of an equation kind; throws InputError for a kind that is not there.
 std::string starter_case(const std::string& kind);

@@ -33,11 +33,21 @@ struct Prepared {
 /// Builds the balance and, for a run in time, judges the step and lays out the schedule. Throws CaseError.
 Prepared prepare(const Case& given, Execution execution = {});
 
+/// A stage as it is planned: from the case's own initial values, since the end of the one before is not known yet.
+struct PlannedStage {
+  std::string title;  ///< "stage 2, door opens"
+  std::shared_ptr<Case> given;
+  Prepared prepared;
+};
+/// The stages after the first; none for a case without. Throws CaseError for a stage that changes the grid, is steady
+/// or has no end after its start.
+std::vector<PlannedStage> planned_stages(const Case& given, const Prepared& prepared);
+
 /// The whole report of `check`. Rows are those of INTERFACE: equation, grid, walls, schemes, stability,
 /// warnings, cost.
 Report check_report(const Case& given, Prepared& prepared);
 /// The short form that `run` starts with.
-Report brief_report(const Case& given, Prepared& prepared);
+Report brief_report(const Case& given, const Prepared& prepared);
 /// The discrete equation of the unknown whose control volume holds `place`.
 Report stencil_report(const Case& given, Prepared& prepared, const Point& place);
 /// Reads "0.12" or "0.12,0.3" in shown units. Throws InputError.

@@ -23,7 +23,8 @@ class Report {
   /// A sentence in a list under the section's title.
   Report& note(const std::string& text);
   /// Adds the sections of another report.
-  Report& append(const Report& other);
+  /// `prefix` goes before their titles, so that they stay apart.
+  Report& append(const Report& other, const std::string& prefix = "");
 
   std::string text() const;
   /// One JSON object: section -> label -> value, { value, unit } where there is a unit; sentences -> "notes".

@@ -14,6 +14,10 @@ struct Comparison {
 struct RunOptions {
   std::filesystem::path folder;
   Observers observers;  ///< told besides what the run itself records
+  /// Told when a stage begins: its title, its case and what was prepared.
+  std::function<void(const Case&, const Prepared&)> on_stage;
+  bool resume = false;           ///< go on from the folder's checkpoint, where there is one
+  Real checkpoint_seconds = 10;  ///< between checkpoints, on the wall clock; 0: after every step
 };
 
 struct RunResult {
@@ -23,6 +27,8 @@ struct RunResult {
   std::vector<std::string> files;
   Index records = 0;
   Real seconds = 0;
+  Report closing;        ///< closing words of all stages
+  bool resumed = false;  ///< from a checkpoint
 };
 
 /// Where a case's results go unless told otherwise: CASE.out beside the working directory.

@@ -41,6 +41,10 @@ class Field {
   std::vector<Real> values() const;
   void assign(std::span<const Real> values);
 
+  /// Everything that is kept, halo included, to be written down and put back bit by bit.
+  std::span<const Real> raw() const { return data_; }
+  void set_raw(std::span<const Real> data) { data_.assign(data.begin(), data.end()); }
+
   /// Says that these places are cut out of the domain; fills the halo anew.
   void leave_out(std::span<const Index> numbers);
   bool is_left_out(Index number) const {

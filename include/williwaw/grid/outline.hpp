@@ -17,7 +17,7 @@ struct Facet {
   Point normal;       ///< outward, of length 1
   Real distance = 0;  ///< from the unknown to the facet along the normal; may be below 0 where the unknown's
                       ///< own place was cut away
-  int axis = 0;          ///< along which the normal is longest
+  int axis = 0;       ///< along which the normal is longest
   bool straight = true;  ///< lies on a face of the grid
 };
 

@@ -1,6 +1,8 @@
 // Figures that lay several runs over each other.
 #pragma once
 
+#include "williwaw/casefile/compare.hpp"
+#include "williwaw/casefile/converge.hpp"
 #include "williwaw/plot/figure.hpp"
 
 namespace williwaw::plot {
@@ -12,5 +14,17 @@ void draw_residuals(const std::vector<std::pair<std::string, std::filesystem::pa
 /// Profiles at the end of several runs along the axis of a line, or along `request.along`. Throws PlotError.
 void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::path>>& runs,
                    const casefile::FigureRequest& request, const std::string& title, const Output& out);
+
+/// A column of the series of several runs over time. Throws PlotError.
+void draw_series(const std::vector<std::pair<std::string, std::filesystem::path>>& runs,
+                 const std::string& column, const std::string& title, const Output& out);
+
+/// Errors (or changes) over resolution on log axes, with the slope of the order that is due. Throws
+/// PlotError.
+void draw_convergence(const casefile::Convergence& ladder, const std::string& title, const Output& out);
+
+/// A run (lines) and what it is compared with (marks), over the axis of a line or over time. False where the
+/// values lie on a plan or in a block: nothing is drawn then. Throws PlotError.
+bool draw_comparison(const casefile::Comparing& comparing, const Output& out);
 
 }  // namespace williwaw::plot

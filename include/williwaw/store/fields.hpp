@@ -23,7 +23,8 @@ struct Description {
   Scale length, time, value;
   std::string case_text;
   std::string version;
-  bool steady = false;  ///< a steady state rather than a time of a run
+  bool steady = false;                   ///< a steady state rather than a time of a run
+  std::vector<std::string> stages = {};  ///< titles of those that follow the first
 };
 
 /// Writes records one by one. The file appears under its name only when it is complete.
@@ -38,7 +39,7 @@ class FieldWriter {
 
   /// Appends one record; `time` and the field are in SI. With unknowns at cells the walls' own values, which
   /// the halo carries, are kept as well.
-  void append(Real time, const Field& field);
+  void append(Real time, const Field& field, int stage = 0);
   /// Completes the file. Without this call nothing but a file called *.partial is left.
   void finish();
 
@@ -59,6 +60,8 @@ class FieldReader {
   /// Coordinates in the units shown.
   const Grid& grid() const { return *grid_; }
   const std::vector<Real>& times() const { return times_; }
+  /// The stage of every record: 0 for the first, and where there are none.
+  const std::vector<int>& stages() const { return stages_; }
   Field field(Index record) const;
   /// How much of every control volume is left; nothing where no region is cut out.
   std::optional<Field> shares() const;
@@ -71,6 +74,7 @@ class FieldReader {
   Description description_;
   std::unique_ptr<Grid> grid_;
   std::vector<Real> times_;
+  std::vector<int> stages_;
 };
 
 /// A variable of a NetCDF file: its values, the last dimension fastest.

@@ -18,10 +18,14 @@ struct Column {
 /// Writes row by row; the file appears under its name only when it is complete.
 class SeriesWriter {
  public:
-  SeriesWriter(std::filesystem::path file, const std::vector<Column>& columns);
+  /// With `from` > 0 the writer goes on after so many bytes of what an earlier one left.
+  SeriesWriter(std::filesystem::path file, const std::vector<Column>& columns, std::uintmax_t from = 0);
   /// One value for each column; nothing where there is none.
   void append(const std::vector<std::optional<Real>>& row);
-  void finish();
+  /// Bytes so far, all of them on their way to the disk.
+  std::uintmax_t bytes();
+  /// With `keep` what another writer may go on from stays beside the file.
+  void finish(bool keep = false);
 
  private:
   std::filesystem::path file_, partial_;

@@ -28,6 +28,11 @@ class Budget {
   /// The same for single steps: the largest so far.
   Real worst_step() const { return worst_step_; }
 
+  /// All numbers but the amounts, to be written down, and the budget that they came from.
+  std::vector<Real> remember() const { return {initial_, jump_, content_, gross_, flows_, worst_step_}; }
+  static Budget recall(std::vector<LedgerLine> lines, const Ledger& amounts,
+                       const std::vector<Real>& numbers);
+
  private:
   std::vector<LedgerLine> lines_;
   Ledger amounts_;

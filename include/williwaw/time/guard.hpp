@@ -23,6 +23,10 @@ class Guard {
   Real lowest() const { return lowest_; }
   Real highest() const { return highest_; }
 
+  /// All numbers, to be written down, and the guard that they came from.
+  std::vector<Real> remember() const;
+  static Guard recall(const std::vector<Real>& numbers);
+
  private:
   void widen(const Drive& drive, Real step);
 

@@ -83,6 +83,8 @@ struct Snapshot {
   StepperMemory stepper;
   ControlMemory control;
   Real left_by_solver = 0;
+  Real shortest_step = 0, longest_step = 0;
+  int most_stages = 0;
 };
 
 /// A step whose length was chosen by its error, taken or rejected.

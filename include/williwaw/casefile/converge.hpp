@@ -1,0 +1,38 @@
+// `converge`: the same case on a ladder of grids and steps, and what that says about its answer.
+#pragma once
+
+#include "williwaw/casefile/answer.hpp"
+#include "williwaw/verify/ladder.hpp"
+
+namespace williwaw::casefile {
+
+/// One line of the table: a norm or a headline over all levels.
+struct ConvergedQuantity {
+  std::string name, unit;
+  bool is_error = false;     ///< values are sizes of errors, or of differences between neighbouring levels
+  std::vector<Real> values;  ///< one a level; of differences one fewer
+  verify::Climb climb;
+};
+
+struct Convergence {
+  std::vector<Answer> levels;
+  std::vector<Refinement> refinements;
+  Real ratio = 2;       ///< of neighbouring levels, in spacing or step, whichever the order refers to
+  Real theory = 2;      ///< order that is due
+  std::string refined;  ///< "grid and step", ..
+  std::vector<ConvergedQuantity> quantities;
+  std::vector<std::string> warnings;
+};
+
+/// Solves the case of `file` on every level of its ladder. `tell` hears of every level before it starts.
+/// Throws CaseError; a level that does not reach its end is an InputError that says which.
+Convergence converge(const std::filesystem::path& file, const std::vector<std::string>& overrides,
+                     Execution execution = {}, const std::function<void(Index, const Case&)>& tell = {});
+
+/// Tables and verdicts.
+Report convergence_report(const Case& given, const Convergence& result);
+std::string convergence_table(const Convergence& result);
+/// A row for every level: size, errors and headlines.
+std::string convergence_csv(const Convergence& result);
+
+}  // namespace williwaw::casefile

@@ -1,0 +1,62 @@
+// What a run has recorded so far, in files that can be cut back to any earlier point: a crash costs nothing
+// that was recorded before the last checkpoint.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <fstream>
+#include <functional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "williwaw/grid/types.hpp"
+
+namespace williwaw::store {
+
+/// Rows of numbers of equal length, appended one by one.
+class Journal {
+ public:
+  /// Starts anew, or goes on after `rows` rows of what is there. Throws StoreError.
+  Journal(std::filesystem::path file, std::size_t length, std::size_t rows = 0);
+  void append(std::span<const Real> row);
+  std::size_t rows() const { return rows_; }
+  /// Everything so far is on the disk after this.
+  void flush();
+  /// Visits every row in order.
+  void each(const std::function<void(std::span<const Real>)>& visit);
+  void remove();
+
+ private:
+  std::filesystem::path file_;
+  std::size_t length_, rows_;
+  std::ofstream out_;
+};
+
+/// Numbers and texts in the order in which they are put in, for checkpoints; the bits of numbers are kept.
+/// Read by the same build on the same machine.
+class Archive {
+ public:
+  Archive() = default;
+  /// Throws StoreError for a file that is not there, broken or written by another version.
+  static Archive load(const std::filesystem::path& file, const std::string& version);
+  /// The file appears complete or not at all, and an earlier one stays until then.
+  void save(const std::filesystem::path& file, const std::string& version) const;
+
+  void put(Real value) { put_bytes(&value, sizeof value); }
+  void put(std::int64_t value) { put_bytes(&value, sizeof value); }
+  void put(const std::string& text);
+  void put(const std::vector<Real>& values);
+  Real real();
+  std::int64_t whole();
+  std::string text();
+  std::vector<Real> reals();
+
+ private:
+  void put_bytes(const void* bytes, std::size_t count);
+  void take_bytes(void* bytes, std::size_t count);
+  std::string data_;
+  std::size_t at_ = 0;
+};
+
+}  // namespace williwaw::store

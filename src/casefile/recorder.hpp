@@ -1,0 +1,66 @@
+// Records a run while it goes on: whole fields into a journal, the series row by row, over all its stages.
+#pragma once
+
+#include "williwaw/casefile/run.hpp"
+#include "williwaw/store/journal.hpp"
+#include "williwaw/store/series.hpp"
+
+namespace williwaw::casefile {
+
+/// What of a recorder belongs into a checkpoint.
+struct RecorderMemory {
+  std::size_t fields = 0;     ///< rows of the journal
+  std::uintmax_t series = 0;  ///< bytes of the series so far
+  Ledger since;
+  Real elapsed = 0;
+  std::optional<Real> last_row, last_record;
+  std::vector<Comparison> comparisons;
+};
+
+class Recorder {
+ public:
+  /// `lines` are those of the ledgers of all stages, without repetition.
+  Recorder(const Case& given, DiffusionBalance& balance, const std::vector<LedgerLine>& lines,
+           std::filesystem::path folder, const RecorderMemory* from = nullptr);
+
+  /// What follows belongs to this stage.
+  void begin_stage(Index stage, const Case& given, DiffusionBalance& balance);
+  /// A stage that goes on from a checkpoint.
+  void go_on(const RecorderMemory& from);
+
+  void count(const Moment& m);
+  void series(const Moment& m);
+  void record(const Moment& m);
+  /// A row of a steady state: flows instead of means.
+  void row(Real time, const State& y, const Totals& totals, const std::vector<std::optional<Real>>& flows,
+           Real residual);
+  void record(Real time, const State& y);
+
+  RecorderMemory remember();
+  /// Completes fields.nc and series.csv; with `keep` what a resumed run needs stays beside them.
+  void finish(bool keep = false);
+
+  const std::vector<Comparison>& comparisons() const { return comparisons_; }
+  Index records() const { return static_cast<Index>(fields_.rows()); }
+
+ private:
+  std::vector<store::Column> columns() const;
+
+  const Case* given_;
+  DiffusionBalance* balance_;
+  std::filesystem::path folder_;
+  std::vector<LedgerLine> lines_;
+  std::vector<std::size_t> column_of_line_;
+  store::Description about_;
+  std::vector<Real> shares_;
+  Field like_;
+  Index stage_ = 0;
+  store::Journal fields_;
+  store::SeriesWriter series_;
+  Ledger since_;
+  Real elapsed_ = 0;
+  std::optional<Real> last_row_, last_record_;
+  std::vector<Comparison> comparisons_;
+};
+
+}  // namespace williwaw::casefile

@@ -1,0 +1,30 @@
+#include <fmt/format.h>
+
+#include "commands.hpp"
+#include "williwaw/casefile/compare.hpp"
+#include "williwaw/plot/overlay.hpp"
+
+namespace williwaw::cli {
+
+int compare(const CompareArguments& arguments) {
+  const bool formula = !arguments.formula.empty();
+  if (formula == !arguments.other.empty())
+    throw InputError(
+        "compare: give one of OTHER (a result folder, a table, or the word exact) and --formula");
+  const auto result =
+      casefile::compare(arguments.run, formula ? arguments.formula : arguments.other, formula);
+  const auto report = casefile::comparing_report(result);
+  plot::Output out;
+  out.file = arguments.output.empty() ? arguments.run / "figures" / "compare.png" : arguments.output;
+  if (out.file.has_parent_path()) std::filesystem::create_directories(out.file.parent_path());
+  const bool drawn = plot::draw_comparison(result, out);
+  if (arguments.json) {
+    fmt::print("{}", report.json());
+    return done;
+  }
+  fmt::print("{}\n{}", report.text(), casefile::comparing_table(result, arguments.digits, arguments.rows));
+  if (drawn) fmt::print("\nfiles\n  {}\n", out.file.string());
+  return done;
+}
+
+}  // namespace williwaw::cli

@@ -1,0 +1,44 @@
+// Several runs of a case side by side, each in a process of its own.
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "williwaw/casefile/run.hpp"
+
+namespace williwaw::cli {
+
+/// One run of a sweep: what is changed, and how it went.
+struct Trial {
+  std::string label;    ///< of the table's row and the figure's curve
+  std::string variant;  ///< title of a variant, or empty
+  std::vector<std::string> set;
+  std::filesystem::path folder;
+
+  std::string verdict;
+  std::string trouble;  ///< why there is no result
+  bool finished = false;
+  Index effort = 0;  ///< steps, or iterations
+  Real residual = 0, lowest = 0, mean = 0, highest = 0, seconds = 0;
+  std::optional<Real> error;
+};
+
+/// "time.step=30 s,60 s" or "time.theta=0.5..1 by 0.1": a key and its values. Throws InputError.
+struct Varied {
+  std::string key;
+  std::vector<std::string> values;
+};
+Varied varied_from(const std::string& option);
+
+/// All combinations of variants and varied keys, the last key fastest. Folders lie in `folder`.
+std::vector<Trial> trials_of(const std::vector<std::string>& variants, const std::vector<Varied>& varied,
+                             const std::filesystem::path& folder);
+
+/// Runs all of them, so many at a time. Throws InputError for a case that is wrong, with the message of the
+/// first one.
+void run_trials(const std::filesystem::path& file, const std::vector<std::string>& set, int jobs, int threads,
+                std::vector<Trial>& trials);
+
+}  // namespace williwaw::cli
