@@ -247,8 +247,12 @@ void read_initial(const Context& context, const Node& root, const Dimensions& di
   result.plan.walls = walls == "initial" ? Plan::Walls::initial
                       : walls == "mean"  ? Plan::Walls::mean
                                          : Plan::Walls::boundary;
-  result.initial = read_value(context, section.need("value", "the unknown at the start"), "initial.value",
-                              {dimensions.unknown, false, "a value of the unknown"}, context.variables);
+  const Node& value = section.need("value", "the unknown at the start");
+  if (value.is_table() && value.find("from"))
+    result.initial = read_from_run(context, value, dimensions, result.problem.grid());
+  else
+    result.initial = read_value(context, value, "initial.value",
+                                {dimensions.unknown, false, "a value of the unknown"}, context.variables);
   result.problem.initial = result.initial.function;
   result.initial_place = section.find("value")->place.text();
 }

@@ -122,6 +122,14 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
   const Section top(context, root, "");
   top.allow(sections, later_sections);
   read_constants(root, context);
+  if (const Node* exact = root.find("exact"))
+    if (const Section section(context, *exact, "exact"); section.truth("manufactured", false)) {
+      Node derived = root;
+      erase_key(*std::ranges::find(std::get<Node::Table>(derived.value), "exact", &Entry::key)->node,
+                "manufactured");
+      manufacture(context, derived);
+      return assemble(derived, context, stages);
+    }
   const Grid grid = read_grid(context, root);
   for (int a = 0; a < grid.rank(); ++a) context.variables.push_back(grid.axis(a).name());
   const auto regions = std::make_shared<const Regions>(read_regions(context, root, grid));

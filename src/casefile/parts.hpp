@@ -28,6 +28,13 @@ void read_records(const Context& context, const Node& root, Case& result);
 void read_exact(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
 void read_converge(const Context& context, const Node& root, Case& result);
 void read_figures(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+/// { from = "a.out", time = .., onto = .. }
+Value read_from_run(const Context& context, const Node& node, const Dimensions& dimensions, const Grid& grid);
+/// [exact] manufactured = true: writes sources, walls and initial values into the tree so that exact.value
+/// solves it.
+void manufacture(const Context& context, Node& root);
+/// [exact] solution = ..: one of those that have names, with the numbers of the case.
+Value named_exact(const Section& section, const Case& given);
 /// The unit that the unknown is shown in.
 Unit shown_unit(const EquationKind& kind, const Context& context, const Node& root);
 

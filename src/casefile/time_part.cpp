@@ -245,7 +245,12 @@ void read_exact(const Context& context, const Node& root, const Dimensions& dime
   const Node* node = root.find("exact");
   if (!node) return;
   const Section section(context, *node, "exact");
-  section.allow({"value"}, {"steady", "manufactured"});
+  section.allow({"value", "solution", "manufactured"}, {"steady"});
+  if (section.has("solution")) {
+    if (section.has("value")) section.fail("solution", "give one of value and solution");
+    result.exact = named_exact(section, result);
+    return;
+  }
   const Node& value = section.need("value", "the exact solution, or \"initial\"");
   if (value.is_text() && value.text() == "initial") {
     result.exact_is_initial = true;

@@ -34,6 +34,7 @@ struct RunArguments {
 
 struct PlotArguments {
   std::filesystem::path run;
+  std::vector<std::string> set;
   std::string kind;
   std::string of;
   std::string times;

@@ -16,7 +16,7 @@ void add_case(CLI::App& command, std::filesystem::path& file, std::vector<std::s
 }
 
 void add_drawing(CLI::App& command, cli::PlotArguments& a) {
-  command.add_option("RUN", a.run, "result folder of a run")->required();
+  command.add_option("RUN", a.run, "result folder of a run; a case file for stability")->required();
   command.add_option("--range", a.range, "fixed range of values: LOWEST,HIGHEST");
   command.add_option("--size", a.size, "WIDTHxHEIGHT in pixels")->capture_default_str();
   command.add_option("--at", a.at, "a plane of a block: z=0.1");
@@ -64,9 +64,10 @@ int program(int argc, char** argv) {
   cli::PlotArguments to_plot;
   auto* plot = app.add_subcommand("plot", "draw one more figure of a run");
   add_drawing(*plot, to_plot);
-  plot->add_option(
-      "KIND", to_plot.kind,
-      "profiles, map, contours, surface, slices, outer-faces, spacetime, series, budget, residuals or wall");
+  plot->add_option("KIND", to_plot.kind,
+                   "profiles, map, contours, surface, slices, outer-faces, spacetime, series, budget, "
+                   "residuals, wall or steps; of a case: stability");
+  plot->add_option("--set", to_plot.set, "of a case: replace a value")->allow_extra_args(false);
   plot->add_option("--levels", to_plot.levels, "number of bands of contours")->check(CLI::Range(2, 200));
   plot->add_option("--of", to_plot.of, "what to draw: a probe or column of the series, a wall");
   plot->add_option("--format", to_plot.format, "png, svg or pdf")

@@ -2,7 +2,7 @@
 
 #include "arguments.hpp"
 #include "commands.hpp"
-#include "williwaw/plot/figure.hpp"
+#include "williwaw/plot/overlay.hpp"
 
 namespace williwaw::cli {
 
@@ -83,9 +83,24 @@ plot::Output output_from(const PlotArguments& a) {
   return out;
 }
 
+// Of a case that was not run: what the analysis has to show.
+int plot_case(const PlotArguments& a) {
+  if (!a.kind.empty() && a.kind != "stability")
+    throw InputError(
+        "plot: of a case there is 'stability'; other figures belong to the result folder of a run");
+  const casefile::Case given = casefile::read_case(a.run, a.set);
+  casefile::Prepared prepared = casefile::prepare(given);
+  plot::Output out = output_from(a);
+  if (out.file.empty()) out.file = a.run.stem().string() + "-stability." + a.format;
+  plot::draw_stability(given, prepared, out);
+  fmt::print("{}\n", out.file.string());
+  return done;
+}
+
 }  // namespace
 
 int plot(const PlotArguments& arguments) {
+  if (arguments.run.extension() == ".toml") return plot_case(arguments);
   const plot::RunFolder folder(arguments.run);
   for (const auto& file :
        plot::draw(folder, request_from(arguments, folder), arguments.format, output_from(arguments)))

@@ -19,6 +19,7 @@ FigureKind outer_faces_kind();
 FigureKind budget_kind();
 FigureKind residuals_kind();
 FigureKind wall_kind();
+FigureKind steps_kind();
 
 /// Draws one frame; the film calls these over and over with the same ranges.
 void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,

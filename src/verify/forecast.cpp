@@ -135,6 +135,11 @@ void count_signs(const DiffusionBalance& balance, Forecast& result) {
 
 }  // namespace
 
+std::vector<Real> decay_rates(DiffusionBalance& balance, Real at) {
+  const auto modes = Modes::of(balance, at);
+  return modes ? modes->eigenvalues() : std::vector<Real>{};
+}
+
 std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme, Real step, Real at) {
   const auto modes = Modes::of(balance, at);
   if (!modes) return std::nullopt;

@@ -33,14 +33,15 @@ struct Prepared {
 /// Builds the balance and, for a run in time, judges the step and lays out the schedule. Throws CaseError.
 Prepared prepare(const Case& given, Execution execution = {});
 
-/// A stage as it is planned: from the case's own initial values, since the end of the one before is not known yet.
+/// A stage as it is planned: from the case's own initial values, since the end of the one before is not known
+/// yet.
 struct PlannedStage {
   std::string title;  ///< "stage 2, door opens"
   std::shared_ptr<Case> given;
   Prepared prepared;
 };
-/// The stages after the first; none for a case without. Throws CaseError for a stage that changes the grid, is steady
-/// or has no end after its start.
+/// The stages after the first; none for a case without. Throws CaseError for a stage that changes the grid,
+/// is steady or has no end after its start.
 std::vector<PlannedStage> planned_stages(const Case& given, const Prepared& prepared);
 
 /// The whole report of `check`. Rows are those of INTERFACE: equation, grid, walls, schemes, stability,

@@ -19,6 +19,10 @@ void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::pat
 void draw_series(const std::vector<std::pair<std::string, std::filesystem::path>>& runs,
                  const std::string& column, const std::string& title, const Output& out);
 
+/// The region where the scheme is stable with the problem's modes in it, and what one step multiplies waves
+/// by, for a case that was prepared and not run. Throws PlotError.
+void draw_stability(const casefile::Case& given, const casefile::Prepared& prepared, const Output& out);
+
 /// Errors (or changes) over resolution on log axes, with the slope of the order that is due. Throws
 /// PlotError.
 void draw_convergence(const casefile::Convergence& ladder, const std::string& title, const Output& out);

@@ -37,4 +37,7 @@ struct Forecast {
 /// or no mode can be told because the problem is too large and not separable.
 std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme, Real step, Real at = 0);
 
+/// Rates at which all modes decay; empty where the problem is too large and not separable.
+std::vector<Real> decay_rates(DiffusionBalance& balance, Real at = 0);
+
 }  // namespace williwaw::verify

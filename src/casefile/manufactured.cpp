@@ -1,0 +1,281 @@
+// Manufactured solutions: what sources, walls and initial values must be so that a given formula is the
+// solution (Roache, 2002). Only this file sees the algebra library.
+#include <fmt/format.h>
+#include <ginac/ginac.h>
+
+#include <algorithm>
+#include <cmath>
+#include <sstream>
+
+#include "parts.hpp"
+#include "patch.hpp"
+
+namespace williwaw::casefile {
+
+namespace {
+
+using GiNaC::ex;
+using GiNaC::symbol;
+
+Node text_node(const std::string& text, const Place& place) {
+  Node node;
+  node.value = text;
+  node.place = place;
+  return node;
+}
+
+// Puts a value where a path of tables leads; tables are made on the way.
+void put(Node& root, const std::vector<std::string>& path, const Node& value) {
+  Node* at = &root;
+  for (const auto& key : path) {
+    auto& table = std::get<Node::Table>(at->value);
+    auto found = std::ranges::find(table, key, &Entry::key);
+    if (found == table.end()) {
+      Node fresh;
+      fresh.value = Node::Table{};
+      fresh.place = value.place;
+      table.push_back({key, std::make_shared<Node>(fresh), value.place.line, 0});
+      found = table.end() - 1;
+    } else {
+      // Nodes are shared with the tree that this one was copied from.
+      found->node = std::make_shared<Node>(*found->node);
+    }
+    at = found->node.get();
+  }
+  *at = value;
+}
+
+class Manufacture {
+ public:
+  Manufacture(const Context& context, Node& root) : context_(context), root_(root) {
+    for (const char* name : {"x", "y", "z", "r", "t", "u"}) symbols_.emplace(name, symbol(name));
+    const Node* grid = root.find("grid");
+    if (!grid) throw CaseError(context.file, "grid", "missing; a case needs a [grid]");
+    const Node* form = grid->find("coordinates");
+    coordinates_ = form && form->is_text() ? form->text() : "cartesian";
+    for (const char* axis : {"x", "y", "z", "r"})
+      if (grid->find(axis)) axes_.emplace_back(axis);
+  }
+
+  void go() {
+    const Node* exact = root_.find("exact")->find("value");
+    if (!exact || (exact->is_text() && exact->text() == "initial"))
+      throw CaseError(root_.find("exact")->place.text(), "exact.value",
+                      "a formula is needed here: sources and walls are derived from it");
+    place_ = exact->place;
+    u_ = formula(*exact, "exact.value");
+    read_equation();
+    derive_source();
+    derive_walls();
+    if (const Node* first = root_.find("initial"); !root_.find("steady") || !first) put_initial(*exact);
+  }
+
+ private:
+  const symbol& sym(const std::string& name) const { return symbols_.at(name); }
+
+  // A number with a unit, a number, a formula, or { formula, unit }, as an expression in SI.
+  ex formula(const Node& node, const std::string& key) const {
+    if (node.is_number()) return node.number();
+    if (node.is_text()) {
+      if (const auto measured = split_measured(node.text()))
+        if (const auto unit = Unit::parse(measured->unit)) return unit->to_si(measured->number);
+      return parse(node.text(), node.place, key);
+    }
+    if (node.is_table() && node.find("formula") && node.find("formula")->is_text()) {
+      const ex inner = parse(node.find("formula")->text(), node.place, key);
+      const Node* unit = node.find("unit");
+      if (!unit) return inner;
+      const Unit parsed = Unit::of(unit->text());
+      const Real zero = parsed.to_si(0), one = parsed.to_si(1) - zero;
+      return one * inner + zero;
+    }
+    throw CaseError(
+        node.place.text(), key,
+        "cannot be differentiated: a number or one formula everywhere is needed for manufactured = true");
+  }
+
+  ex parse(const std::string& text, const Place& place, const std::string& key) const {
+    GiNaC::symtab table;
+    for (const auto& [name, value] : context_.constants) table[name] = value;
+    for (const auto& [name, value] : common_constants()) table[name] = value;
+    for (const auto& axis : axes_) table[axis] = sym(axis);
+    table["t"] = sym("t");
+    table["u"] = sym("u");
+    try {
+      // The natural logarithm has one name there, two here.
+      std::string plain;
+      for (std::size_t i = 0; i < text.size(); ++i) {
+        const bool ln = text.compare(i, 3, "ln(") == 0 &&
+                        (i == 0 || !std::isalnum(static_cast<unsigned char>(text[i - 1])));
+        plain += ln ? "log(" : std::string(1, text[i]);
+        if (ln) i += 2;
+      }
+      GiNaC::parser reader(table, true);
+      return reader(plain);
+    } catch (const std::exception& e) {
+      throw CaseError(
+          place.text(), key,
+          fmt::format(
+              "cannot be differentiated ({}): use + - * / ^, exp, log, sqrt, sin, cos, tan, sinh, cosh, "
+              "tanh and names that are known",
+              e.what()));
+    }
+  }
+
+  Node printed(const ex& e) const {
+    std::ostringstream out;
+    out << GiNaC::evalf(e);
+    return text_node(out.str(), place_);
+  }
+  ex at_start(const ex& e) const { return e.subs(sym("t") == 0); }
+  bool is_zero(const ex& e) const { return e.expand().normal().is_zero(); }
+
+  // In the unit of the exact solution, which is the one that people want to see.
+  void put_initial(const Node& exact) {
+    const Node* unit = exact.is_table() ? exact.find("unit") : nullptr;
+    if (!unit) {
+      put(root_, {"initial", "value"}, printed(at_start(u_)));
+      return;
+    }
+    Node value =
+        table_of("formula", printed(at_start(parse(exact.find("formula")->text(), place_, "exact.value"))));
+    std::get<Node::Table>(value.value).push_back({"unit", std::make_shared<Node>(*unit), place_.line, 0});
+    put(root_, {"initial", "value"}, value);
+  }
+
+  const Node* key_of(const char* key) const { return root_.find("equation")->find(key); }
+  ex coefficient(const char* key, Real otherwise) const {
+    const Node* node = key_of(key);
+    return node ? formula(*node, std::string("equation.") + key) : ex(otherwise);
+  }
+
+  void read_equation() {
+    const Node* equation = root_.find("equation");
+    if (!equation || !equation->find("kind"))
+      throw CaseError(context_.file, "equation", "missing; a case needs [equation]");
+    for (const char* key : {"points"})
+      if (key_of(key))
+        throw CaseError(key_of(key)->place.text(), std::string("equation.") + key,
+                        "has no place beside manufactured = true: a smooth solution has none");
+    if (root_.find("contact"))
+      throw CaseError(root_.find("contact")->place.text(), "contact",
+                      "has no place beside manufactured = true");
+    const bool heat = equation->find("kind")->is_text() && equation->find("kind")->text() == "heat";
+    storage_ = heat ? coefficient("density", 1) * coefficient("heat_capacity", 1) : coefficient("storage", 1);
+    const char* name = heat ? "conductivity" : "diffusivity";
+    for (const auto& axis : axes_) {
+      const Node* node = key_of(name);
+      const Node* own = node && node->is_table() ? node->find(axis) : nullptr;
+      conductivity_[axis] = own ? formula(*own, std::string("equation.") + name) : coefficient(name, 1);
+    }
+    reaction_ = key_of("reaction") ? formula(*key_of("reaction"), "equation.reaction") : ex(0);
+  }
+
+  // Divergence of the flow down the gradient, in the case's coordinates.
+  ex spreading() const {
+    ex sum = 0;
+    for (const auto& axis : axes_) {
+      const ex flow = conductivity_.at(axis) * u_.diff(sym(axis));
+      if (axis == "r") {
+        const int power = coordinates_ == "spherical" ? 2 : 1;
+        // Multiplied out, so that what is 0/0 at the centre is cancelled where it can be.
+        sum += flow.diff(sym("r")) + (power * flow / sym("r")).normal();
+      } else {
+        sum += flow.diff(sym(axis));
+      }
+    }
+    return sum;
+  }
+
+  void derive_source() {
+    const ex rate = root_.find("steady") ? ex(0) : storage_ * u_.diff(sym("t"));
+    put(root_, {"equation", "source"}, printed(rate - spreading() - reaction_.subs(sym("u") == u_)));
+  }
+
+  void derive_walls() {
+    const Node* boundary = root_.find("boundary");
+    if (!boundary)
+      throw CaseError(context_.file, "boundary", "missing; wall kinds are needed, their values are derived");
+    if (boundary->find("part"))
+      throw CaseError(boundary->find("part")->place.text(), "boundary.part",
+                      "has no place beside manufactured = true");
+    static const std::map<std::string, std::array<const char*, 2>> ends{{"x", {"west", "east"}},
+                                                                        {"y", {"south", "north"}},
+                                                                        {"z", {"bottom", "top"}},
+                                                                        {"r", {"inner", "outer"}}};
+    const Node given = *boundary;
+    for (const auto& axis : axes_)
+      for (int end = 0; end < 2; ++end) {
+        const std::string side = ends.at(axis)[static_cast<std::size_t>(end)];
+        const Node* wall = given.find(side);
+        // There is no wall at a centre, and what is not named at all is an error that others report.
+        if (!wall && (side == "inner" || !given.find("default"))) continue;
+        const Node& condition = wall ? *wall : *given.find("default");
+        derive_wall(axis, end == 1 ? 1 : -1, side, condition);
+      }
+    for (const auto& entry : given.table())
+      if (context_.regions && root_.find("region") && root_.find("region")->find(entry.key))
+        throw CaseError(
+            entry.node->place.text(), "boundary." + entry.key,
+            "walls of cut-outs have no single normal: they have no place beside manufactured = true");
+  }
+
+  void derive_wall(const std::string& axis, int sign, const std::string& side, const Node& condition) {
+    const std::string key = "boundary." + side;
+    const ex outward = sign * u_.diff(sym(axis)), into = conductivity_.at(axis) * outward;
+    if (condition.is_text()) {
+      if (condition.text() != "insulated") return;
+      // Insulated where nothing flows anyway; else what must flow.
+      if (!is_zero(into)) put(root_, {"boundary", side}, table_of("flux", printed(into)));
+      return;
+    }
+    if (!condition.is_table()) return;
+    if (condition.find("dirichlet")) {
+      put(root_, {"boundary", side}, table_of("dirichlet", printed(u_)));
+    } else if (condition.find("gradient")) {
+      put(root_, {"boundary", side}, table_of("gradient", printed(outward)));
+    } else if (const Node* robin = condition.find("robin"); robin && robin->find("coefficient")) {
+      // What another flux of the wall lets in is not asked of the exchange.
+      const Node* flux = condition.find("flux");
+      const ex rest = into - (flux ? formula(*flux, key + ".flux") : ex(0));
+      const ex h = formula(*robin->find("coefficient"), key + ".robin.coefficient");
+      put(root_, {"boundary", side}, condition);
+      put(root_, {"boundary", side, "robin", "ambient"}, printed(u_ + rest / h));
+    } else if (condition.find("flux")) {
+      put(root_, {"boundary", side}, table_of("flux", printed(into)));
+    } else if (const Node* radiation = condition.find("radiation");
+               radiation && radiation->find("emissivity")) {
+      const ex e = formula(*radiation->find("emissivity"), key + ".radiation.emissivity");
+      const Real stefan_boltzmann = 5.670374419e-8;
+      put(root_, {"boundary", side}, condition);
+      put(root_, {"boundary", side, "radiation", "ambient"},
+          printed(GiNaC::pow(GiNaC::pow(u_, 4) + into / (e * stefan_boltzmann), GiNaC::numeric(1, 4))));
+    } else {
+      throw CaseError(condition.place.text(), key, "no value can be derived for this condition");
+    }
+  }
+
+  Node table_of(const std::string& key, const Node& value) const {
+    Node table;
+    table.place = place_;
+    table.value = Node::Table{{key, std::make_shared<Node>(value), place_.line, 0}};
+    return table;
+  }
+
+  const Context& context_;
+  Node& root_;
+  std::map<std::string, symbol> symbols_;
+  std::string coordinates_;
+  std::vector<std::string> axes_;
+  Place place_;
+  ex u_, storage_, reaction_;
+  std::map<std::string, ex> conductivity_;
+};
+
+}  // namespace
+
+void manufacture(const Context& context, Node& root) {
+  Manufacture(context, root).go();
+}
+
+}  // namespace williwaw::casefile
