@@ -265,7 +265,7 @@ std::string place_of(const Comparing& c, const ComparedValue& v) {
 Comparing compare(const std::filesystem::path& run, const std::string& other, bool formula) {
   const store::FieldReader fields(run / "fields.nc");
   const auto& d = fields.description();
-  Comparing result{run.string(), "", d.time.unit, d.length.unit, d.value.unit, {}, {}, {}};
+  Comparing result{d.unknown, run.string(), "", d.time.unit, d.length.unit, d.value.unit, {}, {}, {}};
   for (int a = 0; a < fields.grid().rank(); ++a) result.axes.push_back(fields.grid().axis(a).name());
   if (formula) {
     auto variables = result.axes;
@@ -324,8 +324,8 @@ std::string comparing_table(const Comparing& c, int digits, Index rows) {
   const bool placed = all.front()->placed;
   if (placed)
     for (const auto& axis : c.axes) text += fmt::format("{:>14}", header(axis, c.length_unit));
-  const int width = digits + 10;
-  text += fmt::format("{:>{}}{:>{}}{:>14}\n", header("run", c.value_unit), width,
+  const int width = digits + 14;
+  text += fmt::format("{:>{}}{:>{}}{:>20}\n", header("run", c.value_unit), width,
                       header("other", c.value_unit), width, header("difference", c.value_unit));
   for (std::size_t n = 0; n < count; ++n) {
     const ComparedValue& v = *all[count < 2 ? 0 : n * (all.size() - 1) / (count - 1)];
@@ -335,7 +335,7 @@ std::string comparing_table(const Comparing& c, int digits, Index rows) {
         const auto slot = std::string("xyz").find(c.axes[a]);
         text += fmt::format("{:>14.6g}", v.place[slot == std::string::npos ? 0 : static_cast<int>(slot)]);
       }
-    text += fmt::format("{:>{}.{}f}{:>{}.{}f}{:>14.3e}\n", v.run, width, digits, v.other, width, digits,
+    text += fmt::format("{:>{}.{}f}{:>{}.{}f}{:>22.3e}\n", v.run, width, digits, v.other, width, digits,
                         v.difference());
   }
   return text;

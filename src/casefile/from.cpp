@@ -52,10 +52,16 @@ State conservative(const Grid& to, const Field& from) {
   return values;
 }
 
-std::filesystem::path folder_of(const Context& context, const Section& section) {
-  const std::string name = section.word("from", "");
+// Beside the case, or in the working directory.
+std::optional<std::filesystem::path> found(const Context& context, const std::string& name) {
   for (const auto& folder : {context.folder / name, std::filesystem::path(name)})
     if (std::filesystem::exists(folder / "fields.nc")) return folder;
+  return std::nullopt;
+}
+
+std::filesystem::path folder_of(const Context& context, const Section& section) {
+  const std::string name = section.word("from", "");
+  if (const auto folder = found(context, name)) return *folder;
   section.fail("from",
                "'" + name + "' holds no results, neither beside the case nor in the working directory");
 }
@@ -74,6 +80,14 @@ Index record_of(const Context& context, const Section& section, const store::Fie
 }
 
 }  // namespace
+
+std::optional<Unit> unit_of_run(const Context& context, const Node& node) {
+  const Node* name = node.find("from");
+  const auto folder = name->is_text() ? found(context, name->text()) : std::nullopt;
+  if (!folder) return std::nullopt;
+  const std::string unit = store::FieldReader(*folder / "fields.nc").description().value.unit;
+  return unit.empty() ? std::nullopt : Unit::parse(unit);
+}
 
 Value read_from_run(const Context& context, const Node& node, const Dimensions& dimensions,
                     const Grid& grid) {

@@ -22,6 +22,7 @@ class Declared {
     if (g.rank() != 1) refuse("one dimension is needed");
     if (e.reaction || !e.points.empty()) refuse("neither reactions nor points have a place in it");
     axis = &g.axis(0);
+    slot = g.slot(0);
     conductivity = constant(e.diffusion.coefficient[static_cast<std::size_t>(g.slot(0))], "conductivity");
     storage = constant(e.storage, "storage");
     source = constant(e.source, "source");
@@ -57,6 +58,7 @@ class Declared {
   }
 
   const Axis* axis = nullptr;
+  int slot = 0;  ///< of the axis in a place
   Real conductivity = 1, storage = 1, source = 0, start = 0, diffusivity = 1;
 
  private:
@@ -69,11 +71,12 @@ Value cooling(const Declared& d, verify::CoolingBody::Shape shape, bool surface_
   const auto [h, ambient] = d.surface(surface_above);
   const Real length = d.axis->length(), from = surface_above ? d.axis->from() : d.axis->to();
   const Real biot = h * length / d.conductivity;
+  const int slot = d.slot;
   const verify::CoolingBody body(shape, biot);
   Value v;
   const Real start = d.start, surroundings = ambient, diffusivity = d.diffusivity;
   v.function = [=](Point p, Real t) {
-    const Real theta = body(std::abs(p.x - from) / length, diffusivity * t / (length * length));
+    const Real theta = body(std::abs(p[slot] - from) / length, diffusivity * t / (length * length));
     return surroundings + (start - surroundings) * theta;
   };
   v.text = fmt::format("by {} roots, {} (Carslaw and Jaeger, 1959)", body.roots().size(),
@@ -101,10 +104,11 @@ Value half_space(const Declared& d) {
   const auto [h, ambient] = d.surface(false);
   const Real from = d.axis->from(), start = d.start, surroundings = ambient, diffusivity = d.diffusivity;
   const Real exchange = h / d.conductivity;
+  const int slot = d.slot;
   Value v;
   v.function = [=](Point p, Real t) {
     return surroundings +
-           (start - surroundings) * verify::half_space(p.x - from, std::sqrt(diffusivity * t), exchange);
+           (start - surroundings) * verify::half_space(p[slot] - from, std::sqrt(diffusivity * t), exchange);
   };
   v.text = "as long as the far end feels nothing (Carslaw and Jaeger, 1959)";
   return v;
@@ -116,10 +120,11 @@ Value start_up(const Declared& d) {
   const auto [k, high] = d.surface(true);
   if (!std::isinf(h) || !std::isinf(k)) d.refuse("both sides must be held (dirichlet)");
   const Real from = d.axis->from(), length = d.axis->length(), start = d.start, diffusivity = d.diffusivity;
+  const int slot = d.slot;
   const Real below = low, above = high, drive = d.source * length * length / d.conductivity;
   Value v;
   v.function = [=](Point p, Real t) {
-    return verify::started_flow((p.x - from) / length, diffusivity * t / (length * length), below, above,
+    return verify::started_flow((p[slot] - from) / length, diffusivity * t / (length * length), below, above,
                                 drive, start);
   };
   v.text = "by a sine series (Carslaw and Jaeger, 1959)";

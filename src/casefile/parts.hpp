@@ -30,6 +30,8 @@ void read_converge(const Context& context, const Node& root, Case& result);
 void read_figures(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
 /// { from = "a.out", time = .., onto = .. }
 Value read_from_run(const Context& context, const Node& node, const Dimensions& dimensions, const Grid& grid);
+/// The unit of what that run shows; nothing if it is not there, which is for read_from_run to say.
+std::optional<Unit> unit_of_run(const Context& context, const Node& node);
 /// [exact] manufactured = true: writes sources, walls and initial values into the tree so that exact.value
 /// solves it.
 void manufacture(const Context& context, Node& root);

@@ -20,6 +20,8 @@ struct Demo {
 const Demo demos[] = {
     {"hut-floor", "heat through the hut's floor slab during a winter night, by Crank-Nicolson",
      "profiles.png: how the cold works its way up; series.png: the pipe in the slab cools towards freezing"},
+    {"hut-floor-stages", "the night goes on: somebody leaves the door open for two hours",
+     "series.png: the pipe and the carpet before, while and after the door stands open"},
     {"hut-floor-explicit", "the same night by explicit steps, at nine tenths of the largest stable one",
      "the stability line above: how far the step was from its limit"},
     {"ice-deck", "a quay deck plate with de-icing cables and wind on top",

@@ -167,7 +167,7 @@ Varied varied_from(const std::string& option) {
   const auto equals = option.find('=');
   if (equals == std::string::npos || equals == 0 || equals + 1 == option.size())
     throw InputError("--vary: '" + option +
-                     "' is neither KEY=A,B,C, such as steady.solver=cg,multigrid, nor KEY=FROM..TO by STEP");
+                     "' is not KEY=A,B,C, such as steady.solver=cg,multigrid, nor KEY=FROM..TO by STEP");
   const std::string values = option.substr(equals + 1);
   if (const auto range = range_from(values)) return {option.substr(0, equals), *range};
   return {option.substr(0, equals), split_outside(values, ',')};

@@ -31,12 +31,13 @@ std::vector<Pair> pairs_of(const casefile::Comparing& c) {
       }
     return {pair};
   }
+  const int slot = c.axes[0] == "y" ? 1 : c.axes[0] == "z" ? 2 : 0;
   const std::size_t count = std::min(c.times.size(), most_times);
   for (std::size_t n = 0; n < count; ++n) {
     const auto& at = c.times[count < 2 ? 0 : n * (c.times.size() - 1) / (count - 1)];
     Pair pair{"t = " + casefile::readable(at.time, c.time_unit), {}, {}, {}};
     for (const auto& v : at.values) {
-      pair.x.push_back(v.place.x);
+      pair.x.push_back(v.place[slot]);
       pair.run.push_back(v.run);
       pair.other.push_back(v.other);
     }
@@ -64,7 +65,7 @@ bool draw_comparison(const casefile::Comparing& c, const Output& out) {
   const bool over_time = c.axes.empty();
   plot.line("set xlabel " +
             plot::quoted(over_time ? label("time", c.time_unit) : label(c.axes[0], c.length_unit)));
-  plot.line("set ylabel " + plot::quoted(label("value", c.value_unit)));
+  plot.line("set ylabel " + plot::quoted(label(c.unknown, c.value_unit)));
   plot.line(fmt::format("set yrange [{}:{}]", range.first, range.second));
   plot.legend(entries);
   std::string command = "plot ";

@@ -188,11 +188,13 @@ class March {
     if (observers_.on_step) observers_.on_step(now);
     std::optional<std::string> trouble;
     if (plan_.guard) trouble = guard_.check(balance_, out_.totals, out_.time, length);
-    const bool stopped = !trouble && observers_.interrupt && observers_.interrupt();
+    // The last step of all ends the run, whatever is asked for meanwhile.
+    const bool final = last && &stretch == &stretches_.back();
+    const bool stopped = !trouble && !final && observers_.interrupt && observers_.interrupt();
     const bool arrived = !trouble && !stopped && observers_.arrived && observers_.arrived(now);
     const bool over = trouble || arrived;
     const bool counted = plan_.record_every_steps > 0 && out_.steps % plan_.record_every_steps == 0;
-    const bool due = stopped || (!over && observers_.snapshot_due && observers_.snapshot_due());
+    const bool due = stopped || (!over && !final && observers_.snapshot_due && observers_.snapshot_due());
     // What belongs to this moment anyway comes before the snapshot, what an interrupt adds after it.
     const bool series = plan_.series_every == 0 || (last && stretch.series);
     const bool record = (last && stretch.record) || counted;
@@ -201,7 +203,7 @@ class March {
     if (due && observers_.on_snapshot) observers_.on_snapshot(snapshot());
     if (stopped && !series && observers_.on_series) observers_.on_series(now);
     if (stopped && !record && observers_.on_record) observers_.on_record(now);
-    if (over || stopped || (last && &stretch == &stretches_.back())) out_.change = now.change();
+    if (over || stopped || final) out_.change = now.change();
     if (trouble) {
       out_.ending = Outcome::Ending::blew_up;
       out_.reason = *trouble;

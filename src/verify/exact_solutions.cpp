@@ -90,7 +90,7 @@ Real CoolingBody::operator()(Real position, Real fourier) const {
 }
 
 Real half_space(Real depth, Real spread, Real exchange) {
-  if (spread <= 0) return 1;
+  if (spread <= 0) return depth <= 0 && std::isinf(exchange) ? 0 : 1;
   const Real x = depth / (2 * spread);
   if (std::isinf(exchange)) return std::erf(x);
   // exp(hx + h²αt)·erfc(..) is the product of a huge and a tiny number: by its logarithm where erfc is tiny.
@@ -101,7 +101,7 @@ Real half_space(Real depth, Real spread, Real exchange) {
 }
 
 Real started_flow(Real position, Real fourier, Real low, Real high, Real drive, Real start) {
-  if (fourier <= 0) return start;
+  if (fourier <= 0) return position <= 0 ? low : position >= 1 ? high : start;
   Real sum = low + (high - low) * position + 0.5 * drive * position * (1 - position);
   for (int n = 1; n <= 2000; ++n) {
     const Real decay = std::exp(-n * n * pi * pi * fourier);

@@ -18,20 +18,20 @@ std::string text_of(const std::string& name) {
   return text.str();
 }
 
-enum class Reading { fine, refused, other };
+enum class Attempt { fine, refused, other };
 
-Reading read(const std::string& text, std::string& message) {
+Attempt read(const std::string& text, std::string& message) {
   try {
     const Case c = read_case_text(text, "mutant.toml");
     // Only small problems are built: a mutation may well ask for a thousand million cells.
     if (c.problem.grid().count() < 20000 && c.plan.until < 1e9) prepare(c);
-    return Reading::fine;
+    return Attempt::fine;
   } catch (const CaseError& e) {
     message = e.what();
-    return Reading::refused;
+    return Attempt::refused;
   } catch (const std::exception& e) {
     message = e.what();
-    return Reading::other;
+    return Attempt::other;
   }
 }
 
@@ -44,11 +44,11 @@ TEST_CASE("every line of a case may be missing") {
   while (start < whole.size()) {
     const auto end = whole.find('\n', start);
     std::string message;
-    const Reading r = read(whole.substr(0, start) + whole.substr(end + 1), message);
+    const Attempt r = read(whole.substr(0, start) + whole.substr(end + 1), message);
     CAPTURE(whole.substr(start, end - start));
     CAPTURE(message);
-    CHECK(r != Reading::other);
-    if (r == Reading::refused) {
+    CHECK(r != Attempt::other);
+    if (r == Attempt::refused) {
       ++refused;
       CHECK(message.find("mutant.toml") == 0);
     }
@@ -66,10 +66,10 @@ TEST_CASE("every letter may be another") {
     for (int change = 0; change <= n % 3; ++change)
       mutant[generator() % mutant.size()] = letters[generator() % letters.size()];
     std::string message;
-    const Reading r = read(mutant, message);
+    const Attempt r = read(mutant, message);
     CAPTURE(message);
-    if (r == Reading::other) MESSAGE(mutant);
-    CHECK(r != Reading::other);
+    if (r == Attempt::other) MESSAGE(mutant);
+    CHECK(r != Attempt::other);
   }
 }
 
@@ -81,11 +81,11 @@ TEST_CASE("every word may stand twice or be swapped for another value") {
     while (at != std::string::npos) {
       const auto end = whole.find('\n', at);
       std::string message;
-      const Reading r = read(whole.substr(0, at) + " = " + value + whole.substr(end), message);
+      const Attempt r = read(whole.substr(0, at) + " = " + value + whole.substr(end), message);
       CAPTURE(value);
       CAPTURE(message);
       CAPTURE(whole.substr(whole.rfind('\n', at) + 1, end - whole.rfind('\n', at) - 1));
-      CHECK(r != Reading::other);
+      CHECK(r != Attempt::other);
       at = whole.find(" = ", end);
     }
   }

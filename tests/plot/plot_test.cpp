@@ -102,7 +102,7 @@ TEST_CASE("every kind of figure is drawn at the size asked for, in every rank it
         const bool block = kind.name == "slices" || kind.name == "outer-faces";
         // Residuals, walls and flows belong to runs that have them; cases draw those.
         if ((plane && rank == 1) || (block && rank < 3) || kind.name == "residuals" || kind.name == "wall" ||
-            kind.name == "budget") {
+            kind.name == "steps" || kind.name == "budget") {
           CHECK_THROWS_AS(draw(run, r), PlotError);
           continue;
         }

@@ -163,7 +163,8 @@ TEST_CASE("a thin plate that radiates cools as its own equation says, at the ord
       errors.push_back(std::abs(y[0] - exact));
     }
     INFO(name, " ", errors[0], " ", errors[1]);
-    // Early steps, while the plate is hot, are large ones: the classical scheme still shows more than its order.
+    // Early steps, while the plate is hot, are large ones: the classical scheme still shows more than its
+    // order.
     CHECK(std::log2(errors[0] / errors[1]) > order - 0.1);
     CHECK(std::log2(errors[0] / errors[1]) < order + 1);
   }

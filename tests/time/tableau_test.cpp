@@ -1,8 +1,8 @@
-#include "williwaw/time/scheme.hpp"
-
 #include <doctest/doctest.h>
 
 #include <cmath>
+
+#include "williwaw/time/scheme.hpp"
 
 using namespace williwaw;
 
@@ -39,10 +39,11 @@ TEST_CASE("radii of absolute monotonicity, of the function and of the tableau") 
 }
 
 TEST_CASE("schemes are found by name or refused with the names there are") {
-  CHECK_THROWS_WITH_AS(scheme("midpoint"),
-                       "there is no scheme called 'midpoint'; there are explicit-euler, rk2, ssprk3, rk4, rk45, "
-                       "stabilized, implicit-euler, crank-nicolson, theta, bdf2, sdirk4, adi, implicit-explicit",
-                       InputError);
+  CHECK_THROWS_WITH_AS(
+      scheme("midpoint"),
+      "there is no scheme called 'midpoint'; there are explicit-euler, rk2, ssprk3, rk4, rk45, "
+      "stabilized, implicit-euler, crank-nicolson, theta, bdf2, sdirk4, adi, implicit-explicit",
+      InputError);
   CHECK_THROWS_AS(scheme("theta", 1.5), InputError);
   for (const auto& kind : scheme_kinds()) {
     const Scheme made = kind.make(0.5);

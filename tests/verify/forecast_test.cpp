@@ -214,7 +214,7 @@ TEST_CASE(
           Plan plan;
           plan.scheme = s;
           plan.step = step;
-          plan.until = 900 * step;
+          plan.until = 500 * step;
           plan.guard = false;
           const Totals end = march(balance, y, plan).totals;
           return std::max(end.highest, -end.lowest);

@@ -24,6 +24,7 @@ struct ComparedTime {
 };
 
 struct Comparing {
+  std::string unknown;
   std::string run, other;  ///< what is compared, in words
   std::string time_unit, length_unit, value_unit;
   std::vector<std::string> axes;

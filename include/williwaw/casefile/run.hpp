@@ -13,9 +13,9 @@ struct Comparison {
 
 struct RunOptions {
   std::filesystem::path folder;
-  Observers observers;  ///< told besides what the run itself records
+  Observers observers = {};  ///< told besides what the run itself records
   /// Told when a stage begins: its title, its case and what was prepared.
-  std::function<void(const Case&, const Prepared&)> on_stage;
+  std::function<void(const Case&, const Prepared&)> on_stage = {};
   bool resume = false;           ///< go on from the folder's checkpoint, where there is one
   Real checkpoint_seconds = 10;  ///< between checkpoints, on the wall clock; 0: after every step
 };

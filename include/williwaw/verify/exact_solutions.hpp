@@ -15,7 +15,7 @@ class CoolingBody {
 
   /// `biot` = coefficient·length/conductivity with the distance from the middle to the surface as length;
   /// infinity where the surface is held. Throws InputError unless it is above zero.
-  CoolingBody(Shape shape, Real biot, int terms = 120);
+  CoolingBody(Shape shape, Real biot, int terms = 80);
 
   /// At `position` from 0 (the middle, or the insulated side of a slab) to 1 (the surface) and Fourier number
   /// diffusivity·time/length².

@@ -34,15 +34,25 @@ class DampedStart final : public Stepper {
   int factorizations() const override { return start_->factorizations() + main_->factorizations(); }
 
   StepperMemory remember() const override {
+    // The start's own numbers (it has no vectors to keep) behind those of the main scheme, then what tells
+    // them apart.
     StepperMemory memory = main_->remember();
+    const auto of_start = start_->remember().numbers;
+    memory.numbers.insert(memory.numbers.end(), of_start.begin(), of_start.end());
+    memory.numbers.push_back(static_cast<Real>(of_start.size()));
     memory.numbers.push_back(static_cast<Real>(left_to_do_));
     return memory;
   }
   void recall(const StepperMemory& memory) override {
-    StepperMemory inner = memory;
-    left_to_do_ = static_cast<Index>(inner.numbers.back());
-    inner.numbers.pop_back();
-    main_->recall(inner);
+    StepperMemory main = memory, start;
+    left_to_do_ = static_cast<Index>(main.numbers.back());
+    main.numbers.pop_back();
+    const auto count = static_cast<std::ptrdiff_t>(main.numbers.back());
+    main.numbers.pop_back();
+    start.numbers.assign(main.numbers.end() - count, main.numbers.end());
+    main.numbers.resize(main.numbers.size() - start.numbers.size());
+    start_->recall(start);
+    main_->recall(main);
   }
 
  private:

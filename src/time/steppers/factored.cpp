@@ -68,6 +68,15 @@ class FactoredStepper final : public Stepper {
     return sum;
   }
 
+  StepperMemory remember() const override {
+    StepperMemory memory;
+    for (const auto& d : directions_) memory.numbers.push_back(d.solver.factored_weight());
+    return memory;
+  }
+  void recall(const StepperMemory& memory) override {
+    for (std::size_t d = 0; d < directions_.size(); ++d) directions_[d].solver.recall(memory.numbers.at(d));
+  }
+
  private:
   struct Direction {
     Parts parts;

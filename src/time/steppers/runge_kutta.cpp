@@ -78,15 +78,20 @@ class RungeKutta final : public Stepper {
   int factorizations() const override { return solver_.factorizations(); }
 
   StepperMemory remember() const override {
-    if (!first_rate_known_) return {};
-    return {{known_at_}, {shares_[0].rates.front()}, {shares_[0].booked.front()}};
+    StepperMemory memory{{solver_.factored_weight()}, {}, {}};
+    if (!first_rate_known_) return memory;
+    memory.numbers.push_back(known_at_);
+    memory.states = {shares_[0].rates.front()};
+    memory.ledgers = {shares_[0].booked.front()};
+    return memory;
   }
   void recall(const StepperMemory& memory) override {
-    first_rate_known_ = !memory.numbers.empty();
+    solver_.recall(memory.numbers.at(0));
+    first_rate_known_ = memory.numbers.size() > 1;
     if (!first_rate_known_) return;
-    known_at_ = memory.numbers[0];
-    shares_[0].rates.front() = memory.states[0];
-    shares_[0].booked.front() = memory.ledgers[0];
+    known_at_ = memory.numbers[1];
+    shares_[0].rates.front() = memory.states.at(0);
+    shares_[0].booked.front() = memory.ledgers.at(0);
   }
 
  private:

@@ -24,9 +24,10 @@ StageSolver::StageSolver(Balance& balance, const Solving& solving, Parts parts)
 }
 
 void StageSolver::factor(const State& about, Real at, Real weight) {
-  if (factored_ && offers_.linear && offers_.steady_matrix &&
-      std::abs(weight - factored_weight_) <= 1e-12 * std::abs(weight))
-    return;
+  const bool same = offers_.linear && offers_.steady_matrix &&
+                    std::abs(weight - factored_weight_) <= 1e-12 * std::abs(weight);
+  if (factored_ && same) return;
+  if (same) weight = factored_weight_;
   balance_.linearise(about, at, 1, weight, parts_, system_);
   if (!solver_) solver_ = make_solver(kind_, system_, rules_);
   solver_->factor(system_);

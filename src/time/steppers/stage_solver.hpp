@@ -17,6 +17,11 @@ class StageSolver {
   /// Sum of what is left of the stage's equation, with the rate at the solution.
   Real left_of(const State& y, const State& known, const State& rate, Real at, Real weight);
 
+  /// The weight that the matrix in use was factored for, to be written down: weights that differ by round-off share a
+  /// matrix, and a run that goes on must share the same one.
+  Real factored_weight() const { return factored_weight_; }
+  void recall(Real factored_weight) { factored_weight_ = factored_weight; }
+
   std::string name() const { return solver_ ? solver_->name() : ""; }
   Index iterations() const { return iterations_; }
   int factorizations() const { return factorizations_; }

@@ -51,9 +51,12 @@ class TwoStepStepper final : public Stepper {
   Index solver_iterations() const override { return solver_.iterations(); }
   int factorizations() const override { return solver_.factorizations(); }
 
-  StepperMemory remember() const override { return {{last_step_}, {increments_}, {increments_booked_}}; }
+  StepperMemory remember() const override {
+    return {{last_step_, solver_.factored_weight()}, {increments_}, {increments_booked_}};
+  }
   void recall(const StepperMemory& memory) override {
     last_step_ = memory.numbers.at(0);
+    solver_.recall(memory.numbers.at(1));
     increments_ = memory.states.at(0);
     increments_booked_ = memory.ledgers.at(0);
   }

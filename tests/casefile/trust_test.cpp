@@ -1,0 +1,175 @@
+// How far stated uncertainties and orders are to be trusted: runs with known solutions.
+#include "williwaw/casefile/trust.hpp"
+
+#include <doctest/doctest.h>
+#include <fmt/format.h>
+
+#include <cmath>
+#include <fstream>
+
+#include "support/folder.hpp"
+#include "williwaw/casefile/converge.hpp"
+
+using namespace williwaw;
+using namespace williwaw::casefile;
+
+namespace {
+
+std::filesystem::path written(const std::string& text) {
+  static int count = 0;
+  const auto file = test::fresh_folder("trust") / fmt::format("case{}.toml", count++);
+  std::ofstream(file) << text;
+  return file;
+}
+
+// A rod whose exact solution is given by name, with the probe somewhere in it.
+std::string named(const std::string& solution, Index cells, Real step, const std::string& scheme, Real at) {
+  const bool round = solution == "cylinder" || solution == "sphere", flow = solution == "start-up";
+  const std::string axis = round ? "r" : "x", form = solution == "sphere" ? "spherical" : "cylindrical";
+  std::string text = "[grid]\n";
+  if (round) text += "coordinates = \"" + form + "\"\n";
+  text += fmt::format("{} = {{ from = 0, to = 1, cells = {} }}\n", axis, cells);
+  text += fmt::format(
+      "[equation]\nkind = \"diffusion\"\ndiffusivity = 0.7\nsource = {}\n[initial]\nvalue = 2\n[boundary]\n",
+      flow ? 3 : 0);
+  if (flow)
+    text += "west = { dirichlet = 1 }\neast = { dirichlet = 5 }\n";
+  else if (round)
+    text += "outer = { robin = { coefficient = 2, ambient = 0 } }\n";
+  else
+    text += "west = \"insulated\"\neast = { robin = { coefficient = 2, ambient = 0 } }\n";
+  text +=
+      fmt::format("[time]\nuntil = 0.4\nscheme = \"{}\"\nstep = {}\n[[probe]]\nname = \"here\"\nat = [{}]\n",
+                  scheme, step, at);
+  return text + fmt::format("[exact]\nsolution = \"{}\"\n", solution);
+}
+
+}  // namespace
+
+TEST_CASE("stated uncertainties hold the true error in nine of ten runs, and are not much too wide") {
+  int runs = 0, held = 0;
+  Real widest = 0;
+  for (const std::string solution : {"slab", "cylinder", "sphere", "start-up"})
+    for (const std::string scheme : {"crank-nicolson", "implicit-euler", "bdf2", "sdirk4"})
+      for (const Index cells : {10, 24}) {
+        const Real at = 0.13 + 0.21 * static_cast<Real>(runs % 4), step = cells == 10 ? 0.02 : 0.01;
+        const auto file = written(named(solution, cells, step, scheme, at));
+        const Trust trust = assess(file, {});
+        const Case given = read_case(file);
+        const Real exact = given.exact->function(Point{at, 0, 0}, 0.4);
+        const Trusted& here = trust.numbers[0];
+        CHECK(here.headline.name == "here");
+        const Real error = std::abs(here.headline.value - exact);
+        ++runs;
+        if (error <= here.uncertainty()) ++held;
+        if (error > 1e-9) widest = std::max(widest, here.uncertainty() / error);
+        // First order in time: the step must be seen to matter more than the grid.
+        if (scheme == "implicit-euler" && cells == 24) CHECK(here.from_time > here.from_space);
+      }
+  CHECK(runs >= 30);
+  CAPTURE(held);
+  CHECK(held >= 0.9 * runs);
+  CAPTURE(widest);
+  const std::string text =
+      trust_report(assess(written(named("slab", 20, 0.01, "crank-nicolson", 0.4)), {})).text();
+  CHECK(text.find("±") != std::string::npos);
+  CHECK(text.find("from the grid") != std::string::npos);
+  CHECK(text.find("refine the grid first") != std::string::npos);
+}
+
+TEST_CASE("orders on smooth cases are the theory's within a tenth") {
+  // Named solutions start with a jump at the wall, which a damped or L-stable scheme takes in its stride.
+  const auto file = written(named("slab", 20, 0.01, "sdirk4", 0.4));
+  const auto grid = converge(file, {"converge.vary=grid"});
+  CHECK(grid.theory == 2);
+  for (const auto& q : grid.quantities) {
+    CAPTURE(q.name);
+    if (q.climb.trend == verify::Trend::exact) continue;
+    CHECK(q.climb.orders.back() == doctest::Approx(2).epsilon(0.05));
+    CHECK(q.climb.trend == verify::Trend::asymptotic);
+  }
+  const std::string smooth =
+      "[grid]\nx = { from = 0, to = 1, cells = 16 }\n[equation]\nkind = \"diffusion\"\ndiffusivity = "
+      "0.5\n[initial]\nvalue "
+      "= 0\n[boundary]\nwest = { dirichlet = 0 }\neast = { flux = 0 }\n[time]\nuntil = 1\nscheme = "
+      "\"crank-nicolson\"\nstep "
+      "= 0.05\n[exact]\nvalue = \"exp(-t)*sin(2*x)+x*t\"\nmanufactured = true\n";
+  for (const auto& [scheme, order] :
+       {std::pair{"implicit-euler", 1.0}, {"crank-nicolson", 2.0}, {"bdf2", 2.0}}) {
+    CAPTURE(scheme);
+    // Errors of the step alone show in the changes from level to level: the grid's stay what they are.
+    const auto in_time = converge(written(smooth.substr(0, smooth.find("[exact]"))),
+                                  {std::string("time.scheme=") + scheme, "converge.vary=step",
+                                   "initial.value=\"1+cos(3*x)\"", "time.step=0.01"});
+    CHECK(in_time.theory == order);
+    CHECK(in_time.quantities[1].climb.orders.back() == doctest::Approx(order).epsilon(0.1));
+  }
+  const auto both = converge(written(smooth), {"converge.step_power=1"});
+  CHECK(both.quantities[2].climb.orders.back() == doctest::Approx(2).epsilon(0.05));
+  CHECK(both.warnings.empty());
+  // Refining both by the default power gives first order schemes their due as well.
+  CHECK(converge(written(smooth), {"time.scheme=implicit-euler", "converge.levels=3"}).theory == 2);
+}
+
+TEST_CASE("manufactured solutions: sources and walls of every kind are derived, in every coordinate system") {
+  const std::string walls[] = {"{ dirichlet = 1 }",
+                               "{ flux = 1 }",
+                               "{ gradient = 1 }",
+                               "{ robin = { coefficient = \"2+t\", ambient = 0 } }",
+                               "{ robin = { coefficient = 3, ambient = 0 }, flux = \"1+t\" }",
+                               "\"insulated\""};
+  for (const std::string form : {"cartesian", "cylindrical", "spherical"})
+    for (const auto& wall : walls) {
+      CAPTURE(form);
+      CAPTURE(wall);
+      const std::string axis = form == "cartesian" ? "x" : "r", low = form == "cartesian" ? "west" : "inner",
+                        high = form == "cartesian" ? "east" : "outer";
+      const std::string text = fmt::format(
+          "[grid]\ncoordinates = \"{0}\"\n{1} = {{ from = 0.5, to = 1.5, cells = 16 }}\n[equation]\nkind = "
+          "\"diffusion\"\ndiffusivity = \"1 + {1}^2/3\"\nstorage = \"2 + {1}\"\nreaction = "
+          "\"-u*u\"\n[initial]\nvalue = "
+          "0\n[boundary]\n{2} = {3}\n{4} = {{ dirichlet = 0 }}\n[time]\nuntil = 0.5\nscheme = "
+          "\"crank-nicolson\"\nstep = "
+          "0.02\n[exact]\nvalue = \"(1 + 0.3*sin(2*{1} + t))*exp(-t/2)\"\nmanufactured = "
+          "true\n[converge]\nstep_power = "
+          "1\nlevels = 3\n",
+          form, axis, low, wall, high);
+      const auto result = converge(written(text), {});
+      CHECK(result.quantities[2].name == "largest error");
+      CHECK(result.quantities[2].values.back() < 2e-3);
+      CHECK(result.quantities[2].climb.orders.back() == doctest::Approx(2).epsilon(0.06));
+    }
+}
+
+TEST_CASE("a jump that lies on no face is called erratic") {
+  const std::string text =
+      "[grid]\nx = { from = 0, to = 1, cells = 20 }\n[equation]\nkind = \"diffusion\"\ndiffusivity = "
+      "1\n[initial]\nvalue = "
+      "\"x < 0.4137\"\n[boundary]\ndefault = \"insulated\"\n[time]\nuntil = 0.02\nscheme = "
+      "\"crank-nicolson\"\nstep = "
+      "0.001\ndamped_start = 2\n[[probe]]\nname = \"middle\"\nat = [0.5]\n[converge]\nlevels = 5\nvary = "
+      "\"grid\"\n";
+  const auto result = converge(written(text), {});
+  CHECK_FALSE(result.warnings.empty());
+  CHECK(result.warnings.front().find("erratic") != std::string::npos);
+  CHECK(result.quantities[0].climb.trend == verify::Trend::erratic);
+  // On a face the same jump is no trouble.
+  const auto on_face = converge(written(text), {"initial.value=\"x < 0.4\""});
+  CHECK(on_face.quantities[1].climb.orders.back() == doctest::Approx(2).epsilon(0.06));
+}
+
+TEST_CASE("an outline that moves between levels is said") {
+  const std::string text =
+      "[grid]\nx = { from = 0, to = 1, cells = 12 }\ny = { from = 0, to = 1, cells = 12 "
+      "}\n[region.hole]\nwhere = "
+      "\"(x-0.5)^2+(y-0.45)^2 < 0.07\"\nactive = false\n[equation]\nkind = \"diffusion\"\ndiffusivity = "
+      "1\nsource = "
+      "1\n[initial]\nvalue = 0\n[boundary]\ndefault = { dirichlet = 0 }\nhole = "
+      "\"insulated\"\n[steady]\n[converge]\nlevels = "
+      "3\n";
+  const auto result = converge(written(text), {});
+  CHECK(result.refined == "grid");
+  CHECK_FALSE(result.warnings.empty());
+  CHECK(result.warnings.front().find("the outline moves") != std::string::npos);
+  CHECK(convergence_csv(result).find("level,unknowns,relative size") == 0);
+}

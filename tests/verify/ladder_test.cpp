@@ -1,0 +1,76 @@
+// Ladders of resolutions, and exact solutions that have names.
+#include "williwaw/verify/ladder.hpp"
+
+#include <doctest/doctest.h>
+
+#include <cmath>
+
+#include "williwaw/verify/exact_solutions.hpp"
+
+using namespace williwaw;
+using namespace williwaw::verify;
+
+TEST_CASE("values that approach by a power show it, and where they go") {
+  for (const Real order : {1.0, 2.0, 4.0}) {
+    std::vector<Real> values, errors;
+    for (int l = 0; l < 5; ++l) {
+      errors.push_back(0.3 * std::pow(2, -order * l));
+      values.push_back(7 - errors.back());
+    }
+    const Climb c = climb_values(values, 2, order);
+    CHECK(c.trend == Trend::asymptotic);
+    CHECK(c.orders.back() == doctest::Approx(order));
+    CHECK(c.extrapolated == doctest::Approx(7).epsilon(1e-9));
+    CHECK(c.uncertainty >= std::abs(7 - values.back()));
+    CHECK(c.uncertainty < 1.5 * std::abs(7 - values.back()));
+    CHECK(climb_errors(errors, 2, order).trend == Trend::asymptotic);
+    // Against another theory the same order is steady, but not the one that is due.
+    CHECK(climb_errors(errors, 2, order + 1).trend == Trend::off);
+  }
+}
+
+TEST_CASE("what does not settle is called erratic, and its uncertainty is wide") {
+  const Climb swinging = climb_values({1.0, 1.2, 1.05, 1.15}, 2, 2);
+  CHECK(swinging.trend == Trend::erratic);
+  CHECK(swinging.uncertainty >= 0.3);
+  CHECK(climb_errors({2.5e-2, 1.2e-2, 6e-5, 1.5e-5}, 2, 2).trend == Trend::erratic);
+  CHECK(climb_values({3, 3, 3}, 2, 2, 1e-12).trend == Trend::exact);
+  CHECK_THROWS_AS(climb_values({1, 2}, 2, 2), InputError);
+  CHECK_THROWS_AS(climb_errors({1}, 2, 2), InputError);
+  CHECK_THROWS_AS(uncertainty_of_two(1, 1, 2), InputError);
+  CHECK(uncertainty_of_two(0.3, 2, 2, 1) == doctest::Approx(0.1));
+}
+
+TEST_CASE("roots of cooling bodies are those of the tables") {
+  using Shape = CoolingBody::Shape;
+  // First roots at Biot number 1: 0.8603, 1.2558, 1.5708.
+  CHECK(CoolingBody(Shape::slab, 1).roots()[0] == doctest::Approx(0.860333589).epsilon(1e-8));
+  CHECK(CoolingBody(Shape::cylinder, 1).roots()[0] == doctest::Approx(1.255783711).epsilon(1e-8));
+  CHECK(CoolingBody(Shape::sphere, 1).roots()[0] == doctest::Approx(M_PI / 2).epsilon(1e-10));
+  CHECK(CoolingBody(Shape::slab, INFINITY).roots()[1] == doctest::Approx(1.5 * M_PI).epsilon(1e-10));
+  CHECK(CoolingBody(Shape::cylinder, INFINITY).roots()[0] == doctest::Approx(2.404825558).epsilon(1e-8));
+  CHECK(CoolingBody(Shape::sphere, INFINITY).roots()[2] == doctest::Approx(3 * M_PI).epsilon(1e-10));
+  for (const Shape shape : {Shape::slab, Shape::cylinder, Shape::sphere}) {
+    const CoolingBody body(shape, 2.5);
+    // Nearly 1 at the start in the middle, and the surface's condition holds: −dθ/ds = Bi·θ.
+    CHECK(body(0.2, 1e-3) == doctest::Approx(1).epsilon(1e-6));
+    const Real h = 1e-5, slope = (body(1, 0.2) - body(1 - h, 0.2)) / h;
+    CHECK(-slope == doctest::Approx(2.5 * body(1, 0.2)).epsilon(1e-3));
+  }
+  CHECK_THROWS_AS(CoolingBody(Shape::slab, 0), InputError);
+}
+
+TEST_CASE("half-space and started flow have their limits") {
+  CHECK(half_space(0, 0.3, INFINITY) == 0);
+  CHECK(half_space(0.6, 0.3, INFINITY) == doctest::Approx(std::erf(1)));
+  // With exchange the surface cools as exp(h²)·erfc(h); both ways of writing it meet where they change over.
+  CHECK(half_space(0, 1, 1) == doctest::Approx(std::exp(1) * std::erfc(1)));
+  CHECK(half_space(0, 1, 19.999) == doctest::Approx(half_space(0, 1, 20.001)).epsilon(3e-4));
+  CHECK(started_flow(0.3, 0, 0, 1, 0, 0.2) == 0.2);
+  CHECK(started_flow(1, 0, 0, 1, 0, 0.2) == 1);
+  CHECK(started_flow(0.25, 5, 0, 1, 0) == doctest::Approx(0.25));
+  CHECK(started_flow(0.5, 5, 0, 0, 8) == doctest::Approx(1));
+  // Just after the start the moved wall is felt as by a half-space.
+  CHECK(started_flow(0.95, 1e-3, 0, 1, 0) ==
+        doctest::Approx(1 - half_space(0.05, std::sqrt(1e-3), INFINITY)).epsilon(1e-6));
+}
