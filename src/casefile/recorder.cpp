@@ -123,15 +123,19 @@ void Recorder::record(Real time, const State& y) {
   if (const auto n = against_exact(*given_, *balance_, field, time)) comparisons_.push_back({time, *n});
 }
 
-void Recorder::finish(bool keep) {
+void Recorder::finish() {
   store::FieldWriter writer(folder_ / "fields.nc", like_.grid(), about_, shares_);
   fields_.each([&](std::span<const Real> row) {
     like_.set_raw(row.subspan(2));
     writer.append(row[0], like_, static_cast<int>(row[1]));
   });
   writer.finish();
-  series_.finish(keep);
-  if (!keep) fields_.remove();
+  series_.finish(true);
+}
+
+void Recorder::clean() {
+  series_.remove_partial();
+  fields_.remove();
 }
 
 std::vector<store::Column> Recorder::columns() const {

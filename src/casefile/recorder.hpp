@@ -37,8 +37,9 @@ class Recorder {
   void record(Real time, const State& y);
 
   RecorderMemory remember();
-  /// Completes fields.nc and series.csv; with `keep` what a resumed run needs stays beside them.
-  void finish(bool keep = false);
+  /// Completes fields.nc and series.csv; what a resumed run needs stays beside them until `clean`.
+  void finish();
+  void clean();
 
   const std::vector<Comparison>& comparisons() const { return comparisons_; }
   Index records() const { return static_cast<Index>(fields_.rows()); }

@@ -198,7 +198,7 @@ class Run {
   void finish(const Case& now, Prepared& ready, const State& state) {
     const bool interrupted = result_.outcome.ending == Outcome::Ending::interrupted;
     const auto& folder = options_.folder;
-    recorder_->finish(interrupted);
+    recorder_->finish();
     result_.comparisons = recorder_->comparisons();
     result_.records = recorder_->records();
     result_.files = {"fields.nc", "series.csv"};
@@ -223,7 +223,10 @@ class Run {
     whole.append(result_.closing);
     store::write_file(folder / "summary.json", whole.json());
     log_.write(last.text());
-    if (!interrupted) std::filesystem::remove(Checkpoint::file_in(folder));
+    if (interrupted) return;
+    // The checkpoint first: without it nobody misses what it points to.
+    std::filesystem::remove(Checkpoint::file_in(folder));
+    recorder_->clean();
   }
 
   const Case& given_;
@@ -262,6 +265,7 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   recorder.record(0, state);
   result.seconds = std::chrono::duration<Real>(Clock::now() - start).count();
   recorder.finish();
+  recorder.clean();
   write_residuals(found, options.folder / "residuals.csv");
   write_walls(given, *prepared.balance, state, 0, options.folder / "walls.csv");
   result.steady = found;

@@ -32,6 +32,7 @@ class Tridiagonal final : public LinearSolver {
         throw SolverError("the matrix is singular (pivot " + std::to_string(i) + ")");
       pivot_[i] = 1 / pivot_[i];
       ratio_[i] *= pivot_[i];
+      below_[i] *= pivot_[i];
     }
     if (!periodic_) return;
     std::vector<Real> u(static_cast<std::size_t>(n), 0.0);
@@ -54,7 +55,8 @@ class Tridiagonal final : public LinearSolver {
   void sweep(std::span<const Real> right, std::span<Real> x) const {
     const Index n = static_cast<Index>(pivot_.size());
     x[0] = right[0] * pivot_[0];
-    for (Index i = 1; i < n; ++i) x[i] = (right[i] - below_[i] * x[i - 1]) * pivot_[i];
+    // One multiplication and one subtraction wait for the unknown before.
+    for (Index i = 1; i < n; ++i) x[i] = right[i] * pivot_[i] - below_[i] * x[i - 1];
     for (Index i = n - 2; i >= 0; --i) x[i] -= ratio_[i] * x[i + 1];
   }
 

@@ -46,10 +46,18 @@ void SeriesWriter::finish(bool keep) {
   if (!out_.is_open()) return;
   out_.close();
   if (!out_) throw StoreError(partial_.string() + ": cannot be written: is the disk full?");
-  if (keep)
-    std::filesystem::copy_file(partial_, file_, std::filesystem::copy_options::overwrite_existing);
-  else
+  if (!keep) {
     std::filesystem::rename(partial_, file_);
+    return;
+  }
+  auto copy = file_;
+  copy += ".copy";
+  std::filesystem::copy_file(partial_, copy, std::filesystem::copy_options::overwrite_existing);
+  std::filesystem::rename(copy, file_);
+}
+
+void SeriesWriter::remove_partial() {
+  std::filesystem::remove(partial_);
 }
 
 std::optional<std::size_t> Series::find(const std::string& name) const {

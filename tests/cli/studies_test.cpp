@@ -246,7 +246,7 @@ TEST_CASE("a run that is killed at any moment goes on from its checkpoint and en
     CAPTURE(scheme);
     const bool adaptive = scheme == "rk45";
     const auto folder = folder_with("killed", staged,
-                                    {{"CELLS", adaptive ? "120" : "300"},
+                                    {{"CELLS", adaptive ? "260" : "300"},
                                      {"SCHEME", scheme},
                                      {"STEP", adaptive ? "{ adaptive = 1e-6 }" : "0.00005"}});
     REQUIRE(williwaw_in(folder, "run case.toml --quiet -o whole").code == 0);

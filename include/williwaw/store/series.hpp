@@ -26,6 +26,7 @@ class SeriesWriter {
   std::uintmax_t bytes();
   /// With `keep` what another writer may go on from stays beside the file.
   void finish(bool keep = false);
+  void remove_partial();
 
  private:
   std::filesystem::path file_, partial_;

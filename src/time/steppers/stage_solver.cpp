@@ -36,32 +36,46 @@ void StageSolver::factor(const State& about, Real at, Real weight) {
   factored_weight_ = weight;
 }
 
+void StageSolver::residual(const State& trial, const State& known, Real at, Real weight, State& r) {
+  balance_.storage(trial, at, r);
+  balance_.rate(trial, at, parts_, rate_, ignored_);
+  for (std::size_t n = 0; n < r.size(); ++n) r[n] -= known[n] + weight * rate_[n];
+  for (const Index h : balance_.held()) r[h] = 0;
+}
+
+void StageSolver::correct(const State& about, Real at, Real weight, const State& r, State& d) {
+  factor(about, at, weight);
+  solver_->solve(r, d);
+  if (const Convergence* c = solver_->convergence()) {
+    iterations_ += c->iterations();
+    if (!c->reached)
+      throw SolverError(solver_->name() + " did not solve a step in " + std::to_string(c->iterations()) +
+                        " iterations: the relative residual is " + to_text(c->residuals.back()));
+  }
+}
+
 void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
   balance_.pin(at, y);
   rate_.resize(y.size());
-  const auto residual = [&](const State& trial, State& r) {
-    balance_.storage(trial, at, r);
-    balance_.rate(trial, at, parts_, rate_, ignored_);
-    for (std::size_t n = 0; n < r.size(); ++n) r[n] -= known[n] + weight * rate_[n];
-    for (const Index h : balance_.held()) r[h] = 0;
-  };
-  const auto correct = [&](const State& about, const State& r, State& d) {
-    factor(about, at, weight);
-    solver_->solve(r, d);
-    if (const Convergence* c = solver_->convergence()) {
-      iterations_ += c->iterations();
-      if (!c->reached)
-        throw SolverError(solver_->name() + " did not solve a step in " + std::to_string(c->iterations()) +
-                          " iterations: the relative residual is " + to_text(c->residuals.back()));
-    }
-    for (Real& x : d) x = -x;
-  };
+  if (offers_.linear) {
+    // One correction is exact, and needs no vectors but those that are kept.
+    work_.resize(y.size());
+    correction_.resize(y.size());
+    residual(y, known, at, weight, work_);
+    correct(y, at, weight, work_, correction_);
+    for (std::size_t n = 0; n < y.size(); ++n) y[n] -= correction_[n];
+    return;
+  }
   NewtonRules rules;
-  rules.linear = offers_.linear;
   Real scale = 0;
   for (const Real q : known) scale = std::max(scale, std::abs(q));
   rules.scale = scale > 0 ? scale : 1;
-  newton(y, rules, residual, correct);
+  newton(
+      y, rules, [&](const State& trial, State& r) { residual(trial, known, at, weight, r); },
+      [&](const State& about, const State& r, State& d) {
+        correct(about, at, weight, r, d);
+        for (Real& x : d) x = -x;
+      });
 }
 
 void StageSolver::smooth(const State& right, State& out) {
@@ -73,10 +87,10 @@ void StageSolver::smooth(const State& right, State& out) {
 Real StageSolver::left_of(const State& y, const State& known, const State& rate, Real at, Real weight) {
   work_.resize(y.size());
   balance_.storage(y, at, work_);
-  for (std::size_t n = 0; n < work_.size(); ++n) work_[n] -= known[n] + weight * rate[n];
-  for (const Index h : balance_.held()) work_[h] = 0;
+  // Held unknowns have no equation of their own.
+  for (const Index h : balance_.held()) work_[h] = known[h] + weight * rate[h];
   Real sum = 0;
-  for (const Real r : work_) sum += r;
+  for (std::size_t n = 0; n < work_.size(); ++n) sum += work_[n] - (known[n] + weight * rate[n]);
   return sum;
 }
 

@@ -17,8 +17,8 @@ class StageSolver {
   /// Sum of what is left of the stage's equation, with the rate at the solution.
   Real left_of(const State& y, const State& known, const State& rate, Real at, Real weight);
 
-  /// The weight that the matrix in use was factored for, to be written down: weights that differ by round-off share a
-  /// matrix, and a run that goes on must share the same one.
+  /// The weight that the matrix in use was factored for, to be written down: weights that differ by round-off
+  /// share a matrix, and a run that goes on must share the same one.
   Real factored_weight() const { return factored_weight_; }
   void recall(Real factored_weight) { factored_weight_ = factored_weight; }
 
@@ -28,6 +28,8 @@ class StageSolver {
 
  private:
   void factor(const State& about, Real at, Real weight);
+  void residual(const State& trial, const State& known, Real at, Real weight, State& r);
+  void correct(const State& about, Real at, Real weight, const State& r, State& d);
 
   Balance& balance_;
   Offers offers_;
@@ -36,7 +38,7 @@ class StageSolver {
   SolverRules rules_;
   std::unique_ptr<LinearSolver> solver_;
   LinearSystem system_;
-  State rate_, work_;
+  State rate_, work_, correction_;
   Ledger ignored_;
   Real factored_weight_ = 0;
   bool factored_ = false;

@@ -1,0 +1,202 @@
+// What steps cost beside what they could: Crank-Nicolson in one dimension against copying its data, budget
+// and guard in an explicit run, and the error of every scheme over the time it takes. All ratios are within
+// one run.
+#include <cmath>
+#include <cstdio>
+#include <cstring>
+#include <fstream>
+
+#include "timing.hpp"
+#include "williwaw/williwaw.hpp"
+
+namespace {
+
+using namespace williwaw;
+using bench::median;
+using bench::seconds_of;
+
+Problem rod(Index cells) {
+  Problem p(Grid({Axis::uniform("x", 0, 1, cells, Unknowns::cells)}), diffusion(1.0));
+  p.initial = [](Point q) { return std::sin(3 * q.x) + q.x; };
+  p.wall("west", dirichlet(0.0)).wall("east", robin(2.0, 1.0));
+  return p;
+}
+
+// A Crank-Nicolson step of 10⁶ cells, its factor reused, over ten copies of the data.
+void crank_nicolson() {
+  constexpr Index cells = 1000000;
+  DiffusionBalance balance(rod(cells), {2});
+  State y = balance.initial_state(), copy(y.size());
+  const auto stepper = make_stepper(balance, scheme("crank-nicolson"), {"auto", 2});
+  Ledger amounts(balance.lines().size());
+  Real at = 0;
+  const Real step = 1e-6;
+  stepper->advance(y, at, step, amounts);
+  std::vector<double> ours, copies;
+  for (int n = 0; n < 31; ++n) {
+    at += step;
+    ours.push_back(seconds_of([&] { stepper->advance(y, at, step, amounts); }));
+    copies.push_back(seconds_of([&] {
+      for (int c = 0; c < 10; ++c)
+        std::memcpy(c % 2 ? y.data() : copy.data(), c % 2 ? copy.data() : y.data(), 8 * y.size());
+    }));
+  }
+  std::printf("Crank-Nicolson, 1-D, 10^6 cells: a step takes %.2f times ten copies of the data\n",
+              median(ours) / median(copies));
+}
+
+// A plain explicit run through march(), budget and guard on, over the bare steps of the same balance.
+void budget_and_guard() {
+  const Grid grid(
+      {Axis::uniform("x", 0, 1, 1024, Unknowns::cells), Axis::uniform("y", 0, 1, 1024, Unknowns::cells)});
+  Problem p(grid, diffusion(1.0));
+  p.initial = [](Point q) { return q.x * q.y; };
+  p.wall("west", dirichlet(1.0)).other_walls(insulated());
+  const Real step = 0.2 / (1024.0 * 1024.0);
+  constexpr Index steps = 40;
+  std::vector<double> whole, bare;
+  for (int n = 0; n < 11; ++n) {
+    DiffusionBalance balance(p, {2});
+    State y = balance.initial_state(), next(y.size());
+    Plan plan;
+    plan.scheme = scheme("explicit-euler");
+    plan.step = step;
+    plan.until = steps * step;
+    plan.series_every = plan.until;
+    whole.push_back(seconds_of([&] { march(balance, y, plan); }));
+    Ledger amounts(balance.lines().size());
+    bare.push_back(seconds_of([&] {
+      for (Index s = 0; s < steps; ++s) {
+        balance.advance(y, static_cast<Real>(s) * step, step, next, amounts);
+        y.swap(next);
+      }
+    }));
+  }
+  std::printf("explicit run, 1024^2: budget, guard and schedule cost %.1f %% of the bare steps\n",
+              100 * (median(whole) / median(bare) - 1));
+}
+
+struct Work {
+  std::string name;
+  double seconds, error;
+};
+
+// Root mean square distance from the reference, and the median time of three runs.
+Work work_of(const Problem& p, const std::string& label, const Plan& plan, const State& reference) {
+  std::vector<double> times;
+  double error = 0;
+  for (int n = 0; n < 3; ++n) {
+    DiffusionBalance balance(p, {1});
+    State y = balance.initial_state();
+    times.push_back(seconds_of([&] { march(balance, y, plan); }));
+    double sum = 0;
+    for (std::size_t i = 0; i < y.size(); ++i) sum += (y[i] - reference[i]) * (y[i] - reference[i]);
+    error = std::sqrt(sum / static_cast<double>(y.size()));
+  }
+  return {label, median(times), error};
+}
+
+std::vector<Work> work_precision(const Problem& p, Real until) {
+  const Real limit = verify::stability(p, scheme("explicit-euler"), 1).limit.step;
+  DiffusionBalance balance(p, {1});
+  State reference = balance.initial_state();
+  Plan fine;
+  fine.scheme = scheme("rk45");
+  fine.until = until;
+  fine.step = 0.5 * limit;
+  fine.trim = true;
+  fine.series_every = until;
+  march(balance, reference, fine);
+  std::vector<Work> all;
+  for (const auto& kind : scheme_kinds()) {
+    if (kind.name == "adi" && p.grid().rank() == 1) continue;
+    const Scheme s = kind.make(0.6);
+    for (int level = 0; level < 7; ++level) {
+      Plan plan;
+      plan.scheme = s;
+      plan.until = until;
+      plan.trim = true;
+      plan.series_every = until;
+      const Real most = 0.95 * verify::stability(p, s, 1).limit.step;
+      plan.step = std::min(std::isinf(most) || kind.name == "stabilized" ? until / 8 : most, until / 2) /
+                  (1 << level);
+      all.push_back(work_of(p, kind.name, plan, reference));
+      if (all.back().seconds > 3) break;
+    }
+    if (!estimates_error(s)) continue;
+    for (int level = 2; level <= 8; ++level) {
+      Plan plan;
+      plan.scheme = s;
+      plan.until = until;
+      plan.series_every = until;
+      plan.adaptive = Tolerance{std::pow(10, -level), true};
+      all.push_back(work_of(p, kind.name + ", adaptive", plan, reference));
+    }
+  }
+  return all;
+}
+
+// Time that a scheme takes to an error of 1e-6, between its neighbouring results.
+double time_to(const std::vector<Work>& all, const std::string& name, double error) {
+  const Work* coarse = nullptr;
+  for (const Work& w : all) {
+    if (w.name != name) continue;
+    if (w.error <= error) {
+      if (!coarse || coarse->error <= error) return w.seconds;
+      const double share = std::log(coarse->error / error) / std::log(coarse->error / w.error);
+      return coarse->seconds * std::pow(w.seconds / coarse->seconds, share);
+    }
+    coarse = &w;
+  }
+  if (!coarse) return NAN;
+  // First order goes on as it went.
+  return name == "explicit-euler" ? coarse->seconds * coarse->error / error : NAN;
+}
+
+void study(const std::string& name, const Problem& p, Real until) {
+  const auto all = work_precision(p, until);
+  std::ofstream csv("work-precision-" + name + ".csv");
+  csv << "scheme,seconds,error\n";
+  for (const Work& w : all) csv << w.name << ',' << w.seconds << ',' << w.error << '\n';
+  csv.close();
+  std::printf("%s: times to an error of 1e-6, explicit Euler over each\n", name.c_str());
+  const double euler = time_to(all, "explicit-euler", 1e-6);
+  for (const char* one : {"rk4", "rk45, adaptive", "stabilized, adaptive", "crank-nicolson", "bdf2", "sdirk4",
+                          "sdirk4, adaptive"})
+    std::printf("  %-22s %8.1f\n", one, euler / time_to(all, one, 1e-6));
+  std::ofstream plot("work-precision-" + name + ".gnuplot");
+  plot << "set terminal pngcairo size 1280,800 font 'DejaVu Sans,12'\nset output 'work-precision-" << name
+       << ".png'\nset logscale xy\nset format '%.0e'\nset xlabel 'time [s]'\nset ylabel 'root mean square "
+          "error against the "
+          "semi-discrete solution'\nset title 'error over time spent: "
+       << name << "'\nset key outside right\nset datafile separator ','\n";
+  std::string command, last;
+  for (const Work& w : all)
+    if (w.name != last) {
+      last = w.name;
+      command += (command.empty() ? "plot " : ", \\\n  ") +
+                 ("'< grep \"^" + w.name + ",[0-9]\" work-precision-" + name + ".csv' using " +
+                  (w.name.find("adaptive") != std::string::npos ? "3:4" : "2:3") +
+                  " with linespoints lw 2 title '" + w.name + "'");
+    }
+  plot << command << '\n';
+  plot.close();
+  if (std::system(("gnuplot work-precision-" + name + ".gnuplot").c_str()) != 0)
+    std::printf("  (no figure)\n");
+}
+
+}  // namespace
+
+int main() {
+  crank_nicolson();
+  budget_and_guard();
+  // Stiff: 400 cells over a hundred times the explicit limit's square root; smooth data, and a wall that
+  // swings.
+  study("stiff-rod", rod(400), 0.05);
+  Equation e = diffusion(0.05);
+  e.reaction = Reaction::of([](Real u) { return 4 * u * (1 - u); });
+  Problem front(Grid({Axis::uniform("x", 0, 4, 200, Unknowns::cells)}), e);
+  front.initial = [](Point q) { return 1 / (1 + std::exp(4 * (q.x - 1))); };
+  front.other_walls(insulated());
+  study("front", front, 1.0);
+}
