@@ -5,6 +5,7 @@
 // marching and the analysis of stability. Case files, results on disk and figures have headers of their own.
 #pragma once
 
+#include "williwaw/solve/cycle.hpp"
 #include "williwaw/solve/steady.hpp"
 #include "williwaw/space/diffusion_balance.hpp"
 #include "williwaw/time/march.hpp"

@@ -3,6 +3,7 @@
 #include <chrono>
 #include <cmath>
 
+#include "cycle_watch.hpp"
 #include "settled.hpp"
 
 namespace williwaw::casefile {
@@ -29,6 +30,8 @@ void solve_in_time(const Case& given, Prepared& prepared, State& y, Answer& resu
   Observers observers;
   SettledWatch& settled = *prepared.settled;
   if (prepared.ends_when_settled) observers.arrived = [&settled](const Moment& m) { return settled.look(m); };
+  if (given.cycle && given.cycle->ends_run)
+    observers.arrived = [&prepared](const Moment& m) { return prepared.cycle->look(m); };
   const Outcome o = march(*prepared.balance, y, prepared.plan, observers);
   result.reached = o.ending == Outcome::Ending::reached;
   if (!result.reached) result.trouble = o.reason;

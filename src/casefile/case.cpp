@@ -17,8 +17,8 @@ namespace {
 
 const Words sections{"title",  "constants", "grid",     "equation", "initial", "boundary", "time",
                      "space",  "record",    "probe",    "exact",    "figure",  "region",   "contact",
-                     "steady", "settled",   "converge", "stage",    "variant"};
-const Words later_sections{"cycle", "derived", "samples", "curve"};
+                     "steady", "settled",   "converge", "stage",    "variant", "cycle"};
+const Words later_sections{"derived", "samples", "curve"};
 
 std::string read_text(const std::filesystem::path& file, const std::string& place, const std::string& key) {
   std::ifstream in(file);
@@ -150,6 +150,7 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
               .plan = {},
               .steady = {},
               .settled = {},
+              .cycle = {},
               .step = {},
               .ladder = {},
               .variants = {},

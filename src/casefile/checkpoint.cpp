@@ -128,6 +128,9 @@ void Checkpoint::save(const std::filesystem::path& folder) const {
   a.put(compared);
   a.put(settled.last);
   a.put(maybe(settled.done_at));
+  a.put(cycle.before);
+  a.put(static_cast<std::int64_t>(cycle.cycles));
+  a.put(cycle.change);
   a.save(file_in(folder), version);
 }
 
@@ -152,6 +155,9 @@ Checkpoint Checkpoint::load(const std::filesystem::path& folder) {
          {compared[n + 1], compared[n + 2], compared[n + 3], static_cast<Index>(compared[n + 4])}});
   c.settled.last = a.real();
   c.settled.done_at = maybe(a.reals());
+  c.cycle.before = a.reals();
+  c.cycle.cycles = a.whole();
+  c.cycle.change = a.real();
   return c;
 }
 

@@ -1,6 +1,7 @@
 // Checkpoints of runs: written every so often, read by `run --resume`.
 #pragma once
 
+#include "cycle_watch.hpp"
 #include "recorder.hpp"
 #include "settled.hpp"
 
@@ -14,6 +15,7 @@ struct Checkpoint {
   Snapshot snapshot;
   RecorderMemory recorder;
   SettledMemory settled;
+  CycleMemory cycle;
 
   static std::filesystem::path file_in(const std::filesystem::path& folder) { return folder / "checkpoint"; }
   void save(const std::filesystem::path& folder) const;

@@ -1,6 +1,7 @@
 // The closing words of a run.
 #include <fmt/format.h>
 
+#include "cycle_watch.hpp"
 #include "settled.hpp"
 #include "williwaw/casefile/run.hpp"
 #include "wording.hpp"
@@ -103,6 +104,32 @@ void settled_section(const Case& given, const Prepared& prepared, const Outcome&
   }
 }
 
+// Whether the run repeats itself, and how far it is from the state that does.
+void cycle_section(const Case& given, const Prepared& prepared, const Outcome& o, Report& report) {
+  if (!prepared.cycle) return;
+  const CycleWatch& cycle = *prepared.cycle;
+  const auto shown = [&](Real d) { return std::abs(given.value.shown_difference(d)); };
+  report.section("does it repeat?");
+  report.row("cycles", fmt::format("{} of {}", cycle.cycles(), given.duration(given.cycle->period)),
+             Report::Data(cycle.cycles()));
+  if (cycle.cycles() > 0)
+    report.row(
+        "change from the cycle before",
+        fmt::format("{:.3g}{} at most; {}", shown(cycle.change()), given.value.suffix(),
+                    cycle.repeats() ? "within the tolerance: it repeats" : "not within the tolerance yet"),
+        number(shown(cycle.change())), given.value.unit);
+  if (!cycle.direct() || o.ending == Outcome::Ending::blew_up) return;
+  const State there = cycle.direct()->at(o.time);
+  Real most = 0;
+  for (std::size_t n = 0; n < there.size(); ++n)
+    most = std::max(most, std::abs(prepared.initial[n] - there[n]));
+  report.row(
+      "against the repeating state",
+      fmt::format("{:.3g}{} at most, solved for directly by {} frequenc{}", shown(most), given.value.suffix(),
+                  cycle.direct()->harmonics(), cycle.direct()->harmonics() == 1 ? "y" : "ies"),
+      number(shown(most)), given.value.unit);
+}
+
 // How a steady state was found, and how far it is to be trusted.
 void steady_section(const Case& given, const Prepared& prepared, const RunResult& result, Report& report) {
   const SteadyOutcome& s = *result.steady;
@@ -184,6 +211,7 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
   end_section(given, prepared, result, report);
   budget_section(given, o, report);
   settled_section(given, prepared, o, report);
+  cycle_section(given, prepared, o, report);
   exact_section(given, result, report);
   if (o.ending == Outcome::Ending::blew_up) {
     report.section("what happened").note(o.reason);

@@ -160,11 +160,11 @@ std::string convergence_table(const Convergence& result) {
   std::size_t width = 10;
   for (const auto& q : result.quantities) width = std::max(width, (q.name + q.unit).size() + 3);
   std::string text = fmt::format("{:<{}}", "level", width);
-  for (std::size_t l = 0; l < result.levels.size(); ++l) text += fmt::format("{:>14}", l + 1);
+  for (std::size_t l = 0; l < result.levels.size(); ++l) text += fmt::format("{:>16}", l + 1);
   text += fmt::format("   {:<18}{}\n{:<{}}", "orders", "goes to", "unknowns", width);
-  for (const Answer& a : result.levels) text += fmt::format("{:>14}", a.unknowns);
+  for (const Answer& a : result.levels) text += fmt::format("{:>16}", a.unknowns);
   text += fmt::format("\n{:<{}}", "steps", width);
-  for (const Answer& a : result.levels) text += fmt::format("{:>14}", a.steps);
+  for (const Answer& a : result.levels) text += fmt::format("{:>16}", a.steps);
   text += '\n';
   for (const auto& q : result.quantities) {
     text += fmt::format("{:<{}}", q.name + (q.unit.empty() ? "" : " [" + q.unit + "]"), width);
@@ -172,10 +172,10 @@ std::string convergence_table(const Convergence& result) {
       // A change belongs between two levels and stands under the finer one.
       const bool change = q.values.size() < result.levels.size();
       if (change && l == 0)
-        text += fmt::format("{:>14}", "");
+        text += fmt::format("{:>16}", "");
       else
         text +=
-            fmt::format(fmt::runtime(q.is_error ? "{:>14.4e}" : "{:>14.8g}"), q.values[change ? l - 1 : l]);
+            fmt::format(fmt::runtime(q.is_error ? "{:>16.4e}" : "{:>16.8g}"), q.values[change ? l - 1 : l]);
     }
     text += fmt::format("   {:<18}", orders_text(q));
     if (!q.is_error) text += fmt::format("{:.8g} ± {:.2g}", q.climb.extrapolated, q.climb.uncertainty);

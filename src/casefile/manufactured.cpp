@@ -113,12 +113,15 @@ class Manufacture {
       GiNaC::parser reader(table, true);
       return reader(plain);
     } catch (const std::exception& e) {
+      // The first line says what is wrong; what goes before the last colon says where in the library.
+      std::string what = e.what();
+      what = what.substr(0, what.find('\n'));
+      if (const auto colon = what.rfind(": "); colon != std::string::npos) what = what.substr(colon + 2);
       throw CaseError(
           place.text(), key,
-          fmt::format(
-              "cannot be differentiated ({}): use + - * / ^, exp, log, sqrt, sin, cos, tan, sinh, cosh, "
-              "tanh and names that are known",
-              e.what()));
+          fmt::format("cannot be differentiated ({}): use + - * / ^, exp, log, sqrt, sin, cos, tan, sinh, "
+                      "cosh, tanh and names that are known",
+                      what));
     }
   }
 

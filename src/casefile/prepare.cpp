@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cycle_watch.hpp"
 #include "settled.hpp"
 #include "williwaw/verify/decay.hpp"
 #include "wording.hpp"
@@ -50,6 +51,23 @@ void choose_end(const Case& given, Prepared& prepared) {
   std::ranges::sort(prepared.plan.records);
 }
 
+// until = "cycle": as many periods as the slowest decay may need, and a step's end at each of them.
+void choose_cycles(const Case& given, Prepared& prepared) {
+  const Real period = given.cycle->period;
+  if (given.cycle->ends_run) {
+    // Without a decay that is known, many; the run ends as soon as it repeats.
+    Real cycles = 500;
+    if (prepared.slowest && *prepared.slowest > 0)
+      cycles = std::min(1e5, std::ceil(40 / (*prepared.slowest * period)) + 3);
+    prepared.plan.until = prepared.plan.start + cycles * period;
+    for (Real t = given.record_every; given.record_every > 0 && t < cycles * period; t += given.record_every)
+      prepared.plan.records.push_back(prepared.plan.start + t);
+    std::ranges::sort(prepared.plan.records);
+  }
+  for (Real t = period; prepared.plan.start + t < prepared.plan.until; t += period)
+    prepared.plan.stops.push_back(prepared.plan.start + t);
+}
+
 void lay_out_steps(const Case& given, Prepared& result) {
   try {
     result.stretches = schedule(result.plan);
@@ -77,7 +95,7 @@ void prepare_steps(const Case& given, Prepared& result) {
     // Adaptive steps are judged as they come; the spectrum is wanted all the same.
     result.stability = verify::stability(*result.balance, given.plan.scheme, given.step.value,
                                          given.plan.start, given.plan.until);
-    find_slowest(result, given.settled.ends_run);
+    find_slowest(result, given.settled.ends_run || (given.cycle && given.cycle->ends_run));
   } catch (const SolverError& e) {
     throw CaseError(given.equation_place, "equation", e.what());
   }
@@ -96,6 +114,7 @@ void prepare_steps(const Case& given, Prepared& result) {
     result.plan.step = given.step.value;
   }
   if (given.settled.ends_run) choose_end(given, result);
+  if (given.cycle) choose_cycles(given, result);
   lay_out_steps(given, result);
   if (result.stability.stable()) return;
   result.stability.stages =
@@ -122,6 +141,7 @@ Prepared prepare(const Case& given, Execution execution) {
     prepare_steps(given, result);
     result.ends_when_settled = given.settled.ends_run;
     result.settled = std::make_shared<SettledWatch>(given, result);
+    if (given.cycle) result.cycle = std::make_shared<CycleWatch>(given, result);
   } catch (const CaseError&) {
     throw;
   } catch (const SingularProblem& e) {

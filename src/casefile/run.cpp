@@ -149,14 +149,13 @@ class Run {
     observers.interrupt = extra.interrupt;
     observers.on_trial = [&](const StepTrial& t) { note_trial(now, t); };
     SettledWatch& settled = *ready.settled;
-    const bool ends_run = ready.ends_when_settled;
-    if (settled.known())
-      observers.arrived = [&settled, ends_run](const Moment& m) { return settled.look(m) && ends_run; };
+    observers.arrived = [&](const Moment& m) { return has_arrived(ready, m); };
     observers.snapshot_due = [this] { return due(); };
-    observers.on_snapshot = [&](const Snapshot& s) { keep(s, settled); };
+    observers.on_snapshot = [&](const Snapshot& s) { keep(s, ready); };
     if (from) {
       recorder_->go_on(from->recorder);
       settled.recall(from->settled);
+      if (ready.cycle) ready.cycle->recall(from->cycle);
     }
     return march(*ready.balance, state, ready.plan, observers, from ? &from->snapshot : nullptr);
   }
@@ -168,7 +167,14 @@ class Run {
     return std::chrono::duration<Real>(Clock::now() - last_look_).count() >= options_.checkpoint_seconds;
   }
 
-  void keep(const Snapshot& s, const SettledWatch& settled) {
+  // Settled, or repeating: whichever the case waits for; both are looked at all the same.
+  static bool has_arrived(const Prepared& ready, const Moment& m) {
+    const bool settled = ready.settled->known() && ready.settled->look(m) && ready.ends_when_settled;
+    const bool repeats = ready.cycle && ready.cycle->look(m) && ready.cycle->ends_run();
+    return settled || repeats;
+  }
+
+  void keep(const Snapshot& s, const Prepared& ready) {
     Checkpoint c;
     c.case_text = given_.text;
     c.stage = stage_;
@@ -176,7 +182,8 @@ class Run {
     c.stage_initial = stage_initial_;
     c.snapshot = s;
     c.recorder = recorder_->remember();
-    c.settled = settled.remember();
+    c.settled = ready.settled->remember();
+    if (ready.cycle) c.cycle = ready.cycle->remember();
     c.save(options_.folder);
     last_look_ = Clock::now();
   }

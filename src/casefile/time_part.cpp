@@ -18,7 +18,6 @@ const Words later_schemes{"leapfrog", "newmark", "semi-lagrangian"};
 
 Real read_time_value(const Context& context, const Section& section, const std::string& key) {
   const Node& node = *section.find(key);
-  if (node.is_text() && node.text() == "cycle") section.fail(key, "\"cycle\" is not there yet");
   return read_number(context, node, section.key_path(key), a_time());
 }
 
@@ -115,8 +114,6 @@ void read_settled(const Context& context, const Node& root, Case& result) {
     section.fail("fraction", "must lie between 0 and 1");
 }
 
-}  // namespace
-
 // Crank-Nicolson and its kin carry what rough data excite along; a damped start does not.
 void read_damped_start(const Section& section, Case& result) {
   if (!section.has("damped_start")) return;
@@ -125,6 +122,27 @@ void read_damped_start(const Section& section, Case& result) {
   if (result.plan.adaptive) section.fail("damped_start", "needs steps of a fixed length, not adaptive ones");
   result.plan.damped_start = section.whole("damped_start", 1);
 }
+
+// [cycle]: data that repeat.
+void read_cycle(const Context& context, const Node& root, const Dimensions& dimensions, Case& result) {
+  const Node* node = root.find("cycle");
+  if (!node) return;
+  const Section section(context, *node, "cycle");
+  if (result.steady)
+    throw CaseError(node->place.text(), "cycle", "belongs to [time]: a steady state has no cycles");
+  section.allow({"period", "tolerance"}, {});
+  Case::Cycle& cycle = result.cycle.emplace();
+  cycle.place = node->place.text();
+  cycle.period =
+      read_number(context, section.need("period", "how long a cycle takes"), "cycle.period", a_time());
+  if (!(cycle.period > 0)) section.fail("period", "must be above zero");
+  cycle.tolerance = read_number(
+      context, section.need("tolerance", "the largest change from one cycle to the next that counts as none"),
+      "cycle.tolerance", {dimensions.unknown, true, "a difference of the unknown"});
+  if (!(cycle.tolerance > 0)) section.fail("tolerance", "must be above zero");
+}
+
+}  // namespace
 
 void read_time(const Context& context, const Node& root, const Dimensions& dimensions, Case& result) {
   const Node* node = root.find("time");
@@ -143,7 +161,12 @@ void read_time(const Context& context, const Node& root, const Dimensions& dimen
   const std::string end = section.has("until") ? "until" : "lasts";
   read_settled(context, root, result);
   result.plan.start = context.start;
-  if (section.find(end)->is_text() && section.find(end)->text() == "settled") {
+  read_cycle(context, root, dimensions, result);
+  if (section.find(end)->is_text() && section.find(end)->text() == "cycle") {
+    if (!result.cycle) section.fail(end, "\"cycle\" needs a section [cycle] with period and tolerance");
+    result.cycle->ends_run = true;
+    result.plan.until = context.start;  // found when the slowest decay is known
+  } else if (section.find(end)->is_text() && section.find(end)->text() == "settled") {
     result.settled.ends_run = true;
     result.plan.until = 0;  // found when the slowest decay is known
   } else {
@@ -208,8 +231,11 @@ void read_records(const Context& context, const Node& root, Case& result) {
         const Real t = read_number(context, item, "record.times", a_time());
         // Times of other stages are no business of this one.
         const bool elsewhere = context.start > 0 || !result.stages.empty();
-        if (elsewhere && (t < context.start || t > until * (1 + 1e-9)) && !result.settled.ends_run) continue;
-        if (!(t >= 0 && (t <= until * (1 + 1e-9) || result.settled.ends_run)))
+        if (elsewhere && (t < context.start || t > until * (1 + 1e-9)) &&
+            !(result.settled.ends_run || (result.cycle && result.cycle->ends_run)))
+          continue;
+        if (!(t >= 0 && (t <= until * (1 + 1e-9) ||
+                         (result.settled.ends_run || (result.cycle && result.cycle->ends_run)))))
           throw CaseError(item.place.text(), "record.times",
                           "lies outside the run, which goes from 0 to its end");
         result.plan.records.push_back(t);

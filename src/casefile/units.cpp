@@ -93,7 +93,12 @@ Real Unit::from_si(Real value, bool difference) const {
 
 std::string Unit::si_text() const {
   char text[256];
-  return ut_format(handle_->base, text, sizeof text, UT_ASCII) > 0 ? text : "1";
+  if (ut_format(handle_->base, text, sizeof text, UT_ASCII) <= 0) return "1";
+  // Special names for what is none of their business here: m²/s² is no dose of radiation.
+  const std::string name = text;
+  for (const char* special : {"Gy", "Sv", "Bq", "Hz", "kat", "lm", "lx"})
+    if (name == special && ut_format(handle_->base, text, sizeof text, UT_ASCII | UT_DEFINITION) > 0) return text;
+  return name;
 }
 
 // Products are formed from base units: a product of a temperature scale with an origin has none.

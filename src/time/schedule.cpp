@@ -18,6 +18,8 @@ std::vector<Event> events_of(const Plan& plan) {
   std::vector<Event> events;
   for (const Real r : plan.records)
     if (r > plan.start + slack && r < plan.until - slack) events.push_back({r, true, false});
+  for (const Real s : plan.stops)
+    if (s > plan.start + slack && s < plan.until - slack) events.push_back({s, false, false});
   if (plan.series_every > 0)
     for (Index n = 1;; ++n) {
       const Real t = plan.start + static_cast<Real>(n) * plan.series_every;

@@ -50,3 +50,8 @@ TEST_CASE("numbers with units are told from formulas") {
     CHECK_FALSE(split_measured(formula));
   }
 }
+
+TEST_CASE("no unit is given a name that belongs elsewhere") {
+  CHECK((Unit::of("m^2/s") / Unit::of("s")).si_text() == "m2.s-2");
+  CHECK(Unit::of("W/m^2/K").si_text() == "kg.s-3.K-1");
+}

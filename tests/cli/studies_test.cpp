@@ -316,3 +316,22 @@ TEST_CASE("initial values come from another run, conservatively or between its v
       williwaw_in(folder, "check case.toml --set \"initial.value={from='first'}\" --set grid.x.to=\"0.5 m\"")
           .error.find("does not reach as far") != std::string::npos);
 }
+
+TEST_CASE("a run ends when it repeats, and says how far it is from the repeating state") {
+  const auto folder = folder_with("cycle", slab);
+  std::string set;
+  for (const char* one : {"time.until=cycle", "cycle={period='24 h',tolerance='0.05 K'}",
+                          "time.step='30 min'", "record={}", "exact={value='initial'}", "variant=[]",
+                          "boundary.west={dirichlet={formula='5*sin(2*pi*t/day)',unit='degC'}}"})
+    set += std::string(" --set \"") + one + "\"";
+  const Printed text = williwaw_in(folder, "run case.toml --json" + set);
+  CHECK(text.code == 0);
+  const Json json(text.out);
+  CHECK(json.number("/does it repeat?/change from the cycle before/value") <= 0.05);
+  CHECK(json.number("/does it repeat?/against the repeating state/value") < 0.1);
+  CHECK(json.number("/does it repeat?/cycles") > 2);
+  CHECK(williwaw_in(folder, "check case.toml" + set + " --set \"cycle.period='5 h'\"")
+            .error.find("do not repeat with this period") != std::string::npos);
+  CHECK(williwaw_in(folder, "check case.toml --set time.until=cycle").error.find("needs a section [cycle]") !=
+        std::string::npos);
+}

@@ -80,6 +80,14 @@ struct Case {
     Real fraction = 0.99;   ///< of the initial distance to the steady state
   };
   Settled settled;
+  /// A run under data that repeat.
+  struct Cycle {
+    Real period = 0;
+    Real tolerance = 0;     ///< largest change from one cycle to the next
+    bool ends_run = false;  ///< until = "cycle"
+    std::string place;
+  };
+  std::optional<Cycle> cycle;
   StepChoice step;
   Ladder ladder;
   /// Titles of what [[variant]] and [[stage]] declare.

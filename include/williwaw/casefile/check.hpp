@@ -8,6 +8,7 @@
 namespace williwaw::casefile {
 
 class SettledWatch;
+class CycleWatch;
 
 /// A case made ready to run: its balance, the judgement of its step and its schedule.
 struct Prepared {
@@ -17,6 +18,8 @@ struct Prepared {
   /// Of a run in time: what it may settle to.
   std::shared_ptr<SettledWatch> settled;
   bool ends_when_settled = false;
+  /// Of a run under data that repeat.
+  std::shared_ptr<CycleWatch> cycle;
   std::unique_ptr<DiffusionBalance> balance;
   verify::Stability stability;
   /// Of a step that is not stable, where the modes can be told.

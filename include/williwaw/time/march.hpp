@@ -23,6 +23,8 @@ struct Plan {
   bool trim = false;
   /// Times of whole records besides the start and the end.
   std::vector<Real> records = {};
+  /// Times at which a step must end besides those of records and series.
+  std::vector<Real> stops = {};
   /// Also a whole record after every so many steps (0: none).
   Index record_every_steps = 0;
   /// Interval of the series; 0 for a row at every step.
