@@ -250,9 +250,9 @@ TEST_CASE("a run that is killed at any moment goes on from its checkpoint and en
                                      {"SCHEME", scheme},
                                      {"STEP", adaptive ? "{ adaptive = 1e-6 }" : "0.00005"}});
     REQUIRE(williwaw_in(folder, "run case.toml --quiet -o whole").code == 0);
-    Printed last;
     int killed = 0;
-    for (int attempt = 0; attempt < 40; ++attempt) {
+    constexpr int attempts = 25;
+    for (int attempt = 0; attempt < attempts; ++attempt) {
       const Real after = 0.1 + 0.25 * std::uniform_real_distribution<Real>(0, 1)(random) + 0.02 * attempt;
       const std::string limit = "timeout -s KILL " + std::to_string(after) + " ";
       const int status =
@@ -263,6 +263,8 @@ TEST_CASE("a run that is killed at any moment goes on from its checkpoint and en
       ++killed;
     }
     CHECK(killed > 0);
+    // Whoever was killed every time is let through in the end.
+    if (killed == attempts) CHECK(williwaw_in(folder, "run case.toml --quiet --resume -o parts").code == 0);
     REQUIRE(std::filesystem::exists(folder / "parts" / "fields.nc"));
     CHECK(text_of(folder / "parts" / "series.csv") == text_of(folder / "whole" / "series.csv"));
     const store::FieldReader a(folder / "whole" / "fields.nc"), b(folder / "parts" / "fields.nc");
