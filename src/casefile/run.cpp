@@ -115,7 +115,7 @@ class Run {
           ": belongs to another case than this one: run without --resume, or with the case as it was (" +
           (options_.folder / "case.toml").string() + ")");
     log_.write(fmt::format("resumed at step {}", found.snapshot.steps));
-    result_.resumed = true;
+    result_.resumed_at = found.snapshot.steps;
     return found;
   }
 
@@ -226,6 +226,9 @@ class Run {
     const Report last = words_of(now, ready);
     result_.closing = past_;
     result_.closing.append(last);
+    if (result_.resumed_at)
+      result_.closing.section("resumed").note(
+          fmt::format("from the checkpoint at step {}; what came before is in run.log", *result_.resumed_at));
     Report whole = check_report(given_, first_);
     whole.append(result_.closing);
     store::write_file(folder / "summary.json", whole.json());

@@ -62,10 +62,15 @@ int check(const CheckArguments& arguments) {
 int run(const RunArguments& arguments) {
   const casefile::Case given = casefile::read_case(arguments.file, arguments.set);
   casefile::Prepared prepared = casefile::prepare(given, {arguments.threads});
+  // Stages that cannot be run are found before anything is said or done.
+  const auto later =
+      given.steady ? std::vector<casefile::PlannedStage>{} : casefile::planned_stages(given, prepared);
   const bool talk = !arguments.quiet && !arguments.json;
   if (talk) fmt::print("{}\n", casefile::brief_report(given, prepared).text());
   if (!given.steady && !prepared.stability.stable() && !arguments.force) {
-    const bool sharp = prepared.stability.limit.standing == verify::Limit::Standing::sharp;
+    const auto& limit = prepared.stability.limit;
+    const bool sharp =
+        limit.standing == verify::Limit::Standing::sharp || prepared.longest_step > limit.unstable_from;
     fmt::print(stderr,
                "{}: time.step: {} {} unstable: {}. Choose a smaller step, or see what happens with --force\n",
                given.step_place, given.duration(prepared.longest_step), sharp ? "is" : "may be",
@@ -73,8 +78,8 @@ int run(const RunArguments& arguments) {
     return unstable;
   }
 
-  if (!given.steady && !arguments.force)
-    for (const auto& stage : casefile::planned_stages(given, prepared))
+  if (!arguments.force)
+    for (const auto& stage : later)
       if (!stage.prepared.stability.stable()) {
         fmt::print(
             stderr,

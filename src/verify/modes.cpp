@@ -12,21 +12,27 @@ namespace {
 using Matrix = Eigen::MatrixXd;
 
 // Longest axis whose eigenvectors are computed, and most work of a transform.
-constexpr Index longest_axis = 1500;
+constexpr Index longest_axis = 1000;
 constexpr Real most_work = 4e8;
 
 }  // namespace
 
 Modes::Factor Modes::of_axis(const AxisOperator& op) {
   const auto n = static_cast<Index>(op.diagonal.size());
-  Matrix m = Matrix::Zero(n, n);
-  for (Index i = 0; i < n; ++i) m(i, i) = op.diagonal[i];
-  for (Index i = 0; i + 1 < n; ++i) m(i, i + 1) = m(i + 1, i) = op.off_diagonal[i];
-  if (op.corner != 0 && n > 1) {
-    m(0, n - 1) += op.corner;
-    m(n - 1, 0) += op.corner;
+  Eigen::SelfAdjointEigenSolver<Matrix> solver;
+  if (op.corner == 0 && n > 1) {
+    solver.computeFromTridiagonal(Eigen::Map<const Eigen::VectorXd>(op.diagonal.data(), n),
+                                  Eigen::Map<const Eigen::VectorXd>(op.off_diagonal.data(), n - 1));
+  } else {
+    Matrix m = Matrix::Zero(n, n);
+    for (Index i = 0; i < n; ++i) m(i, i) = op.diagonal[i];
+    for (Index i = 0; i + 1 < n; ++i) m(i, i + 1) = m(i + 1, i) = op.off_diagonal[i];
+    if (n > 1) {
+      m(0, n - 1) += op.corner;
+      m(n - 1, 0) += op.corner;
+    }
+    solver.compute(m);
   }
-  const Eigen::SelfAdjointEigenSolver<Matrix> solver(m);
   Factor f;
   f.count = n;
   f.vectors.assign(solver.eigenvectors().data(), solver.eigenvectors().data() + n * n);

@@ -28,7 +28,7 @@ struct RunResult {
   Index records = 0;
   Real seconds = 0;
   Report closing;        ///< closing words of all stages
-  bool resumed = false;  ///< from a checkpoint
+  std::optional<Index> resumed_at;  ///< step of the checkpoint that it went on from
 };
 
 /// Where a case's results go unless told otherwise: CASE.out beside the working directory.

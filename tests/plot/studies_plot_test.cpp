@@ -1,0 +1,112 @@
+// Figures of ladders, comparisons and stability.
+#include <doctest/doctest.h>
+
+#include <fstream>
+
+#include "support/folder.hpp"
+#include "williwaw/casefile/run.hpp"
+#include "williwaw/plot/overlay.hpp"
+
+using namespace williwaw;
+using namespace williwaw::plot;
+
+namespace {
+
+const char* const text = R"case(
+title = "Rod"
+[grid]
+x = { from = 0, to = 1, cells = 10 }
+[equation]
+kind = "diffusion"
+diffusivity = 1
+[initial]
+value = "cos(pi*x)"
+[boundary]
+default = "insulated"
+[time]
+until = 0.1
+scheme = "SCHEME"
+step = STEP
+[record]
+every = 0.05
+[exact]
+value = "cos(pi*x)*exp(-pi*pi*t)"
+[converge]
+levels = 3
+step_power = 1
+)case";
+
+std::filesystem::path written(const std::string& name, const std::string& scheme, const std::string& step) {
+  std::string filled = text;
+  filled.replace(filled.find("SCHEME"), 6, scheme);
+  filled.replace(filled.find("STEP"), 4, step);
+  const auto file = test::fresh_folder(name) / "rod.toml";
+  std::ofstream(file) << filled;
+  return file;
+}
+
+bool is_picture(const std::filesystem::path& file) {
+  std::ifstream in(file, std::ios::binary);
+  char head[4] = {};
+  in.read(head, 4);
+  return std::string(head + 1, 3) == "PNG" && std::filesystem::file_size(file) > 5000;
+}
+
+}  // namespace
+
+TEST_CASE("a ladder is drawn with the slopes that are due") {
+  const auto file = written("ladder", "crank-nicolson", "0.005");
+  const auto ladder = casefile::converge(file, {});
+  Output out;
+  out.file = file.parent_path() / "ladder.png";
+  draw_convergence(ladder, "Rod", out);
+  CHECK(is_picture(out.file));
+  // Changes between levels where no solution is known.
+  std::ofstream(file, std::ios::app) << "";
+  const auto changes = casefile::converge(file, {"exact={value='initial'}"});
+  draw_convergence(changes, "Rod", out);
+  CHECK(is_picture(out.file));
+}
+
+TEST_CASE("a run and what it is compared with are drawn over a line or over time, not on a plan") {
+  const auto file = written("comparison", "crank-nicolson", "0.005");
+  const auto folder = file.parent_path() / "out";
+  const auto given = casefile::read_case(file);
+  auto prepared = casefile::prepare(given);
+  casefile::RunOptions options;
+  options.folder = folder;
+  casefile::run_case(given, prepared, options);
+  auto comparing = casefile::compare(folder, "exact");
+  Output out;
+  out.file = file.parent_path() / "compare.png";
+  CHECK(draw_comparison(comparing, out));
+  CHECK(is_picture(out.file));
+  comparing.axes = {"x", "y"};
+  CHECK_FALSE(draw_comparison(comparing, out));
+  Output series;
+  series.file = file.parent_path() / "series.png";
+  draw_series({{"one", folder}, {"the same", folder}}, "mean", "Rod", series);
+  CHECK(is_picture(series.file));
+  CHECK_THROWS_WITH_AS(draw_series({{"one", folder}}, "elsewhere", "Rod", series),
+                       doctest::Contains("no column 'elsewhere'"), PlotError);
+}
+
+TEST_CASE("stability is drawn for every scheme, stable or not, and refused where there is no step") {
+  for (const auto& kind : scheme_kinds()) {
+    if (!kind.parameter.empty()) continue;
+    CAPTURE(kind.name);
+    for (const char* step : {"0.001", "0.05"}) {
+      const auto file = written("stability", kind.name, step);
+      const auto given = casefile::read_case(file);
+      const auto prepared = casefile::prepare(given);
+      Output out;
+      out.file = file.parent_path() / "stability.png";
+      draw_stability(given, prepared, out);
+      CHECK(is_picture(out.file));
+    }
+  }
+  const auto given = casefile::read_case(written("adaptive", "rk45", "{ adaptive = 1e-3 }"));
+  const auto prepared = casefile::prepare(given);
+  CHECK_THROWS_WITH_AS(draw_stability(given, prepared, {}), doctest::Contains("chosen by their errors"),
+                       PlotError);
+}
