@@ -152,6 +152,8 @@ Convergence converge(const std::filesystem::path& file, const std::vector<std::s
     add_differences(given, result);
   add_headlines(given, result);
   if (ladder.grid) look_at_outlines(result);
+  if (!given.stages.empty())
+    result.warnings.push_back("only the first stage was refined; those that follow were left out");
   look_at_trends(result);
   return result;
 }

@@ -1,6 +1,7 @@
 #include "recorder.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "williwaw/casefile/answer.hpp"
@@ -42,8 +43,7 @@ Recorder::Recorder(const Case& given, DiffusionBalance& balance, const std::vect
       lines_(lines),
       about_(description_of(given)),
       shares_(shares_of(balance)),
-      like_(balance.field(balance.initial_state(), 0)),
-      fields_(folder_ / "fields.journal", like_.raw().size() + 2, from ? from->fields : 0),
+      fields_(folder_ / "fields.journal", Field(balance.grid()).raw().size() + 2, from ? from->fields : 0),
       series_(folder_ / "series.csv", columns(), from ? from->series : 0),
       since_(balance.lines().size()) {
   begin_stage(0, given, balance);
@@ -117,17 +117,17 @@ void Recorder::record(const Moment& m) {
 
 void Recorder::record(Real time, const State& y) {
   const Field field = balance_->field(y, time);
-  std::vector<Real> row{time, static_cast<Real>(stage_)};
-  row.insert(row.end(), field.raw().begin(), field.raw().end());
-  fields_.append(row);
+  fields_.append(std::array{time, static_cast<Real>(stage_)}, field.raw());
   if (const auto n = against_exact(*given_, *balance_, field, time)) comparisons_.push_back({time, *n});
 }
 
 void Recorder::finish() {
-  store::FieldWriter writer(folder_ / "fields.nc", like_.grid(), about_, shares_);
+  Field field(balance_->grid());
+  field.leave_out(balance_->absent());
+  store::FieldWriter writer(folder_ / "fields.nc", field.grid(), about_, shares_);
   fields_.each([&](std::span<const Real> row) {
-    like_.set_raw(row.subspan(2));
-    writer.append(row[0], like_, static_cast<int>(row[1]));
+    field.set_raw(row.subspan(2));
+    writer.append(row[0], field, static_cast<int>(row[1]));
   });
   writer.finish();
   series_.finish(true);

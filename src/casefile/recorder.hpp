@@ -54,7 +54,6 @@ class Recorder {
   std::vector<std::size_t> column_of_line_;
   store::Description about_;
   std::vector<Real> shares_;
-  Field like_;
   Index stage_ = 0;
   store::Journal fields_;
   store::SeriesWriter series_;

@@ -34,8 +34,8 @@ east = { dirichlet = "outside" }
 
 [time]
 until = "12 h"
-scheme = "crank-nicolson"            # explicit-euler rk4 implicit-euler crank-nicolson theta
-step = "60 s"                        # or { of_limit = 0.9 }, a part of the largest stable step
+scheme = "crank-nicolson"            # explicit-euler rk4 rk45 stabilized bdf2 sdirk4 ..
+step = "60 s"                        # or { of_limit = 0.9 } of the largest stable one, or { adaptive = 1e-5 }
 
 [record]
 every = "1 h"                        # whole fields
@@ -74,7 +74,7 @@ default = "insulated"                # every side not named
 
 [time]
 until = "60 day"
-scheme = "explicit-euler"            # explicit-euler rk4 implicit-euler crank-nicolson theta
+scheme = "explicit-euler"            # explicit-euler rk4 rk45 stabilized bdf2 sdirk4 ..
 step = { of_limit = 0.9 }            # a part of the largest stable step, or a time
 
 [record]

@@ -55,6 +55,7 @@ Trust assess(const std::filesystem::path& file, const std::vector<std::string>& 
   const Answer main = answer(given, execution);
   if (!main.reached) throw InputError(file.string() + ": nothing to trust: " + main.trouble);
   Trust result;
+  result.first_stage_only = !given.stages.empty();
   for (const Headline& h : main.headlines) result.numbers.push_back({h, 0, 0});
 
   std::optional<Grid> grid;
@@ -108,6 +109,7 @@ Report trust_report(const Trust& trust) {
                 : time > 2 * space
                     ? "most of it comes from the step: take shorter steps, or a scheme of higher order"
                     : "grid and step share it: refine both");
+  if (trust.first_stage_only) report.note("these are the numbers of the first stage alone");
   report.note(fmt::format("companions: half the intervals, half the step; they took {}",
                           readable_wait(trust.seconds)));
   return report;

@@ -37,6 +37,14 @@ void LiveLine::show(const Moment& m) {
   }
 }
 
+void LiveLine::begin(const casefile::Prepared& prepared) {
+  end();
+  begin_ = prepared.plan.start;
+  end_ = prepared.plan.until;
+  start_ = last_ = Clock::now();
+  tenths_ = 0;
+}
+
 void LiveLine::end() {
   if (shown_) fmt::print("\r\033[K");
   shown_ = false;

@@ -13,6 +13,8 @@ class LiveLine {
   void show(const Moment& moment);
   /// Clears the line before other text follows.
   void end();
+  /// A further stage begins.
+  void begin(const casefile::Prepared& prepared);
 
  private:
   std::string text(const Moment& moment, bool with_bar) const;

@@ -115,8 +115,9 @@ int program(int argc, char** argv) {
 
   std::string name;
   auto* demo = app.add_subcommand("demo", "run a bundled case and say what to look at");
-  demo->add_option("NAME", name,
-                   "hut-floor, hut-floor-stages, hut-floor-explicit, ice-deck, ice-deck-steady, cellar or brine-tank");
+  demo->add_option(
+      "NAME", name,
+      "hut-floor, hut-floor-stages, hut-floor-explicit, ice-deck, ice-deck-steady, cellar or brine-tank");
   demo->callback([&] { chosen = [&] { return cli::demo(name, argv[0]); }; });
 
   cli::ConvergeArguments to_converge;

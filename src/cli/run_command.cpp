@@ -100,7 +100,7 @@ int run(const RunArguments& arguments) {
   if (arguments.resume && talk && !std::filesystem::exists(options.folder / "checkpoint"))
     fmt::print("there is no checkpoint in {}: the run starts at its beginning\n\n", options.folder.string());
   options.on_stage = [&](const casefile::Case& stage, const casefile::Prepared& ready) {
-    live.end();
+    live.begin(ready);
     if (talk) fmt::print("{}\n", casefile::brief_report(stage, ready).text());
   };
   options.observers.interrupt = [] { return interrupt_asked.load(); };

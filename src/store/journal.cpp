@@ -34,10 +34,11 @@ Journal::Journal(std::filesystem::path file, std::size_t length, std::size_t row
   if (!out_) throw StoreError(file_.string() + ": cannot be written");
 }
 
-void Journal::append(std::span<const Real> row) {
-  out_.write(reinterpret_cast<const char*>(row.data()), static_cast<std::streamsize>(row.size_bytes()));
+void Journal::append(std::span<const Real> head, std::span<const Real> rest) {
+  for (const auto piece : {head, rest})
+    out_.write(reinterpret_cast<const char*>(piece.data()), static_cast<std::streamsize>(piece.size_bytes()));
   ++rows_;
-  if (row.size() != length_ || !out_)
+  if (head.size() + rest.size() != length_ || !out_)
     throw StoreError(file_.string() + ": cannot be written: is the disk full?");
 }
 

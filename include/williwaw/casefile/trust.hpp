@@ -16,7 +16,8 @@ struct Trust {
   std::vector<Trusted> numbers;
   /// Why a part is missing; empty where none is.
   std::string without_space, without_time;
-  Real seconds = 0;  ///< that the companions took
+  Real seconds = 0;               ///< that the companions took
+  bool first_stage_only = false;  ///< the case has more stages than were looked at
 };
 
 /// Solves the case and its companions. Each part is the difference to its companion carried on by the order

@@ -19,7 +19,9 @@ class Journal {
  public:
   /// Starts anew, or goes on after `rows` rows of what is there. Throws StoreError.
   Journal(std::filesystem::path file, std::size_t length, std::size_t rows = 0);
-  void append(std::span<const Real> row);
+  void append(std::span<const Real> row) { append({}, row); }
+  /// A row in two pieces, so that nobody needs to copy them together.
+  void append(std::span<const Real> head, std::span<const Real> rest);
   std::size_t rows() const { return rows_; }
   /// Everything so far is on the disk after this.
   void flush();
