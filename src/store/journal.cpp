@@ -65,12 +65,13 @@ void Journal::remove() {
 }
 
 void Archive::put_bytes(const void* bytes, std::size_t count) {
-  data_.append(static_cast<const char*>(bytes), count);
+  if (count > 0) data_.append(static_cast<const char*>(bytes), count);
 }
 
 void Archive::take_bytes(void* bytes, std::size_t count) {
   if (at_ + count > data_.size()) throw StoreError("a checkpoint ends too soon");
-  std::memcpy(bytes, data_.data() + at_, count);
+  // An empty vector has no place to copy to.
+  if (count > 0) std::memcpy(bytes, data_.data() + at_, count);
   at_ += count;
 }
 
