@@ -1,6 +1,7 @@
 // Observed orders in time, against the same semi-discrete system solved with tiny steps.
 #include <doctest/doctest.h>
 
+#include "support/marching.hpp"
 #include "support/smooth.hpp"
 
 using namespace williwaw;
@@ -9,24 +10,7 @@ using namespace williwaw::test;
 namespace {
 
 State solve(const Problem& problem, const Scheme& s, Index steps, Real until) {
-  DiffusionBalance balance(problem);
-  State state = balance.initial_state();
-  Plan plan;
-  plan.scheme = s;
-  plan.until = until;
-  plan.step = until / static_cast<Real>(steps);
-  const Outcome outcome = march(balance, state, plan);
-  CHECK(outcome.ending == Outcome::Ending::reached);
-  CHECK(outcome.steps == steps);
-  CHECK(outcome.budget.relative_residual() < 1e-12);
-  CHECK(outcome.budget.worst_step() < 1e-12);
-  return state;
-}
-
-Real largest_difference(const State& a, const State& b) {
-  Real most = 0;
-  for (std::size_t n = 0; n < a.size(); ++n) most = std::max(most, std::abs(a[n] - b[n]));
-  return most;
+  return test::solve(problem, s, steps, until, 1e-12);
 }
 
 }  // namespace

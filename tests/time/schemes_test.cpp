@@ -3,6 +3,7 @@
 
 #include <map>
 
+#include "support/marching.hpp"
 #include "support/smooth.hpp"
 
 using namespace williwaw;
@@ -10,24 +11,8 @@ using namespace williwaw::test;
 
 namespace {
 
-Real largest_difference(const State& a, const State& b) {
-  Real most = 0;
-  for (std::size_t n = 0; n < a.size(); ++n) most = std::max(most, std::abs(a[n] - b[n]));
-  return most;
-}
-
 State solve(const Problem& problem, const Scheme& s, Index steps, Real until) {
-  DiffusionBalance balance(problem);
-  State state = balance.initial_state();
-  Plan plan;
-  plan.scheme = s;
-  plan.until = until;
-  plan.step = until / static_cast<Real>(steps);
-  const Outcome outcome = march(balance, state, plan);
-  CHECK(outcome.ending == Outcome::Ending::reached);
-  CHECK(outcome.budget.relative_residual() < 2e-12);
-  CHECK(outcome.budget.worst_step() < 2e-12);
-  return state;
+  return test::solve(problem, s, steps, until, 2e-12);
 }
 
 // The observed order between `steps` and twice as many, against the same system solved with tiny steps.

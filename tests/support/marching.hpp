@@ -1,0 +1,36 @@
+// Runs of fixed steps, and how far their ends lie apart: what orders in time are measured with.
+#pragma once
+
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "williwaw/williwaw.hpp"
+
+namespace williwaw::test {
+
+inline Real largest_difference(const State& a, const State& b) {
+  Real most = 0;
+  for (std::size_t n = 0; n < a.size(); ++n) most = std::max(most, std::abs(a[n] - b[n]));
+  return most;
+}
+
+/// The state at `until` after so many equal steps; checks that the run got there and that its budget closed
+/// to `budget`.
+inline State solve(const Problem& problem, const Scheme& s, Index steps, Real until, Real budget) {
+  DiffusionBalance balance(problem);
+  State state = balance.initial_state();
+  Plan plan;
+  plan.scheme = s;
+  plan.until = until;
+  plan.step = until / static_cast<Real>(steps);
+  const Outcome outcome = march(balance, state, plan);
+  CHECK(outcome.ending == Outcome::Ending::reached);
+  CHECK(outcome.steps == steps);
+  CHECK(outcome.budget.relative_residual() < budget);
+  CHECK(outcome.budget.worst_step() < budget);
+  return state;
+}
+
+}  // namespace williwaw::test
