@@ -32,6 +32,38 @@ Equation diffusion(std::array<Function, 3> diffusivity, Function storage, Functi
   return e;
 }
 
+Equation wave(const Function& speed, Function damping, Function source) {
+  return wave_in_tension(speed * speed, 1.0, std::move(damping), std::move(source));
+}
+
+Equation wave_in_tension(Function tension, Function density, Function damping, Function source) {
+  Equation e = diffusion(tension, std::move(density), std::move(source));
+  e.kind = "wave";
+  e.unknown = "displacement";
+  e.second_order = true;
+  e.damping = std::move(damping);
+  return e;
+}
+
+// speed²·∇²u is a flux form too once it is divided by speed²: that is what stores.
+Equation wave_pointwise(const Function& speed, Function damping, Function source) {
+  const Function slowness = changed(speed, [](Real c) { return 1 / (c * c); });
+  return wave_in_tension(1.0, slowness, std::move(damping), source * slowness);
+}
+
+namespace {
+bool given(const Function& f) {
+  return !f.is_constant() || f(Point{}) != 0;
+}
+
+Equation wave_of(const std::vector<std::vector<Function>>& c) {
+  const Function &speed = c[0][0], &tension = c[1][0], &density = c[2][0];
+  if (given(speed) == given(tension))
+    throw InputError("a wave needs its speed, or tension and density, and not both");
+  return given(speed) ? wave(speed, c[3][0], c[4][0]) : wave_in_tension(tension, density, c[3][0], c[4][0]);
+}
+}  // namespace
+
 const std::vector<EquationKind>& equation_kinds() {
   using enum Coefficient;
   static const std::vector<EquationKind> kinds{
@@ -56,6 +88,16 @@ const std::vector<EquationKind>& equation_kinds() {
        [](const std::vector<std::vector<Function>>& c) {
          return diffusion(std::array{c[0][0], c[0][1], c[0][2]}, c[1][0], c[2][0]);
        }},
+      {"wave",
+       "displacement",
+       "d²u/dt² + damping·du/dt = ∇·(speed² ∇u) + source",
+       {{"speed", speed, false, 0, false},
+        {"tension", tension, false, 0, false},
+        {"density", inertia, false, 1, false},
+        {"damping", damping, false, 0, false},
+        {"source", source, false, 0, false}},
+       wave_of,
+       true},
   };
   return kinds;
 }

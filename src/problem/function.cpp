@@ -76,4 +76,19 @@ Function operator*(const Function& a, const Function& b) {
       a.depends_on_place() || b.depends_on_place(), a.depends_on_time() || b.depends_on_time());
 }
 
+Function changed(const Function& f, std::function<Real(Real)> change) {
+  if (f.is_constant()) return {change(f(Point{}))};
+  if (const auto& regions = f.regions()) {
+    std::vector<Function> parts;
+    for (int label = 0; label <= regions->size(); ++label) parts.push_back(changed(f.part(label), change));
+    return Function::by_region(regions, std::move(parts));
+  }
+  return Function::by_line(
+      [f, change = std::move(change)](const Points& places, Real time, std::span<Real> out) {
+        f.evaluate(places, time, out);
+        for (Real& v : out) v = change(v);
+      },
+      f.depends_on_place(), f.depends_on_time());
+}
+
 }  // namespace williwaw

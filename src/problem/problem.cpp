@@ -83,7 +83,24 @@ bool Problem::walls_depend_on_time() const {
   return any_wall(*this, [](const Wall& w) { return w.depends_on_time(); });
 }
 
+bool Problem::data_change_in_time() const {
+  return equation_.source.depends_on_time() || walls_depend_on_time() ||
+         (equation_.reaction && equation_.reaction->on_time) ||
+         std::ranges::any_of(equation_.points, [](const PointSource& p) { return p.rate.depends_on_time(); });
+}
+
 void Problem::validate() const {
+  if (!equation_.second_order)
+    if (any_wall(*this, [](const Wall& w) { return w.needs_motion(); }))
+      throw InputError("absorbing ends and impedances belong to equations of second order in time (waves)");
+  if (equation_.second_order) {
+    if (equation_.reaction) throw InputError("a wave takes no reaction");
+    if (any_wall(*this, [](const Wall& w) { return !w.is_linear(); }))
+      throw InputError("a wave needs ends whose laws are linear");
+    if (equation_.damping.depends_on_time()) throw InputError("damping must not depend on time");
+    for (const Function& k : equation_.diffusion.coefficient)
+      if (k.depends_on_time()) throw InputError("the speed of a wave must not depend on time");
+  }
   for (const auto& side : grid_.sides())
     if (parts_.empty() && !periodic(side) && wall(side).empty())
       throw InputError("nothing is said of side '" + grid_.side_name(side) +

@@ -22,6 +22,10 @@ bool Wall::is_linear() const {
   return std::ranges::all_of(conditions_, [](const auto& c) { return c->is_linear(); });
 }
 
+bool Wall::needs_motion() const {
+  return std::ranges::any_of(conditions_, [](const auto& c) { return c->has_rate() || c->outgoing(); });
+}
+
 Wall Wall::operator+(const Wall& other) const {
   if (!empty() && !other.empty() && (holds() || other.holds()))
     throw InputError("a wall whose value is held takes no further condition: keep one of the two");
@@ -33,7 +37,10 @@ Wall Wall::operator+(const Wall& other) const {
 const std::vector<WallKind>& wall_kinds() {
   static const std::vector<WallKind> kinds{walls::dirichlet_kind(), walls::flux_kind(),
                                            walls::gradient_kind(),  walls::robin_kind(),
-                                           walls::radiation_kind(), walls::insulated_kind()};
+                                           walls::radiation_kind(), walls::insulated_kind(),
+                                           walls::fixed_kind(),     walls::free_kind(),
+                                           walls::driven_kind(),    walls::impedance_kind(),
+                                           walls::absorbing_kind()};
   return kinds;
 }
 

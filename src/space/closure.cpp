@@ -33,6 +33,21 @@ Closure::Closure(const Grid& grid, WallSection section, const Couplings& couplin
     lines_.push_back({section_.name + ": " + condition->kind(), LedgerLine::Kind::wall, section_.name});
   shares_.resize(lines_.size());
   for (auto* values : {&inflow_, &pull_, &target_}) values->assign(count, 0.0);
+  const bool rates = std::ranges::any_of(wall.conditions(), [](const auto& c) { return c->has_rate(); });
+  if (!rates) return;
+  drag_.assign(count, 0.0);
+  for (const auto& condition : wall.conditions())
+    if (const Outgoing* out = condition->outgoing(); out && out->order > 1)
+      outflow_ = std::make_unique<Outflow>(grid, section_, out->order);
+  // Beside the wall, or where more than the unknown on it is looked at, the wall has values of its own.
+  const bool beside = std::ranges::any_of(section_.faces, [](const WallFace& f) { return f.distance != 0; });
+  if (!beside && !outflow_) return;
+  if (section_.wall.conditions().size() > 1)
+    throw InputError("'" + section_.name + "': a condition on the motion takes no other beside it");
+  moving_.assign(count, 0.0);
+  for (std::size_t f = 0; f < count; ++f)
+    if (section_.faces[f].distance == 0) pinned_[f] = 1;
+  pins_ = std::ranges::any_of(pinned_, [](char p) { return p != 0; });
 }
 
 // Conditions on one wall add up: value and data are sums, the flux coefficient stays 1 (or 0 when held).
@@ -42,12 +57,9 @@ LawLine Closure::state_laws(Real time, std::span<const Real> about, std::vector<
   LawLine sum(count);
   for (const auto& condition : section_.wall.conditions()) {
     LawLine& law = laws.emplace_back(count);
-    condition->law({places_, time, conductivity_, about}, law);
+    condition->law({places_, time, at_wall_.conductivity, at_wall_.storage, about}, law);
     for (std::size_t f = 0; f < count; ++f) {
-      if (law.rate[f] != 0)
-        throw InputError("condition '" + condition->kind() +
-                         "' needs an unknown of its own on the wall, "
-                         "which diffusion does not have");
+      sum.rate[f] += law.rate[f];
       if (!std::isfinite(law.value[f]) || !std::isfinite(law.data[f]))
         throw InputError("condition '" + condition->kind() + "' is not a finite number at time " +
                          to_text(time));
@@ -61,13 +73,20 @@ LawLine Closure::state_laws(Real time, std::span<const Real> about, std::vector<
 
 void Closure::update(const Couplings& couplings, Real time, bool changed, const State& y) {
   if (ready_ && !changed && linear_ && (!on_time_ || time == time_)) return;
-  if (!ready_ || changed) couplings.wall_coefficients(section_, conductivity_, resistance_);
+  if (!ready_ || changed) couplings.wall_coefficients(section_, at_wall_);
   ready_ = true;
   time_ = time;
   std::vector<LawLine> laws;
   if (linear_) {
     const LawLine sum = state_laws(time, {}, laws);
+    if (moves()) {
+      law_ = sum;
+      move_to(moving_);
+      return;
+    }
     close(laws, sum);
+    for (std::size_t f = 0; f < drag_.size(); ++f)
+      drag_[f] = section_.faces[f].area * sum.rate[f] / sum.flux[f];
     sum_up(sum);
     return;
   }
@@ -103,7 +122,7 @@ void Closure::close(const std::vector<LawLine>& laws, const LawLine& sum) {
   }
   for (std::size_t f = 0; f < count; ++f) {
     if (pinned_[f]) continue;
-    const Real resistance = resistance_[f], area = section_.faces[f].area;
+    const Real resistance = at_wall_.resistance[f], area = section_.faces[f].area;
     // An unknown beyond the wall that it belongs to must not turn the law around.
     const Real along = std::max(sum.flux[f] + sum.value[f] * resistance, 0.1 * sum.flux[f]);
     if (!(along > 0))
@@ -149,7 +168,76 @@ void Closure::sum_up(const LawLine& sum) {
 
 Real Closure::wall_value(Index face, Real u) const {
   if (pins(face)) return target_[face];
-  return u + resistance_[face] * (inflow_[face] - pull_[face] * u) / section_.faces[face].area;
+  return u + at_wall_.resistance[face] * (inflow_[face] - pull_[face] * u) / section_.faces[face].area;
+}
+
+// A wall that imposes these values for the time being.
+void Closure::move_to(std::span<const Real> values) {
+  const std::size_t count = section_.faces.size();
+  for (auto& share : shares_) {
+    share.inflow.assign(count, 0.0);
+    share.pull.assign(count, 0.0);
+  }
+  idle_ = false;
+  drive_ = {};
+  for (std::size_t f = 0; f < count; ++f) {
+    target_[f] = values[f];
+    if (pinned_[f]) continue;
+    pull_[f] = section_.faces[f].area / at_wall_.resistance[f];
+    inflow_[f] = pull_[f] * values[f];
+    shares_[0].pull[f] = pull_[f];
+    shares_[0].inflow[f] = inflow_[f];
+  }
+}
+
+void Closure::place(std::span<const Real> values, std::span<const Real> rates, Real step, const State& y,
+                    const State& before) {
+  if (!moves()) return;
+  moving_.assign(values.begin(), values.end());
+  if (outflow_) {
+    std::vector<Real> speed(moving_.size());
+    for (std::size_t f = 0; f < speed.size(); ++f)
+      speed[f] = std::sqrt(at_wall_.conductivity[f] / at_wall_.storage[f]);
+    outflow_->start(speed, step, y, before, moving_, rates);
+  }
+  move_to(moving_);
+}
+
+// flux·q + value·w + rate·dw/dt = data with q = (w − u)/resistance, all taken at the middle of the step.
+void Closure::follow(Real at, Real step, const State& before, const State& after, int corners) {
+  if (!moves()) return;
+  if (outflow_) {
+    outflow_->go_on(after, corners, moving_);
+    move_to(moving_);
+    return;
+  }
+  if (corners > 0) return;
+  if (on_time_) {
+    std::vector<LawLine> laws;
+    law_ = state_laws(at + 0.5 * step, {}, laws);
+  }
+  for (Index f = 0; f < faces(); ++f) {
+    const Real spring = law_.flux[f] / at_wall_.resistance[f];
+    const Real u = 0.5 * (before[unknown(f)] + after[unknown(f)]), half = 0.5 * (spring + law_.value[f]);
+    const Real inertia = law_.rate[f] / step;
+    moving_[f] = ((inertia - half) * moving_[f] + law_.data[f] + spring * u) / (inertia + half);
+  }
+  move_to(moving_);
+}
+
+std::vector<Real> Closure::remember() const {
+  std::vector<Real> result = moving_;
+  if (outflow_) {
+    const auto more = outflow_->remember();
+    result.insert(result.end(), more.begin(), more.end());
+  }
+  return result;
+}
+
+void Closure::recall(std::span<const Real> numbers) {
+  moving_.assign(numbers.begin(), numbers.begin() + static_cast<std::ptrdiff_t>(moving_.size()));
+  if (outflow_) outflow_->recall(numbers.subspan(moving_.size()));
+  if (ready_ && moves()) move_to(moving_);
 }
 
 }  // namespace williwaw

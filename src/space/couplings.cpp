@@ -347,9 +347,10 @@ Real Couplings::along(const Point& from, const Point& to, int slot) const {
   return sum + (1 - start) * length / k.part(label)(at(0.5 * (1 + start)), time_);
 }
 
-void Couplings::wall_coefficients(const WallSection& section, std::vector<Real>& conductivity,
-                                  std::vector<Real>& resistance) const {
+void Couplings::wall_coefficients(const WallSection& section, AtWall& out) const {
   const std::size_t count = section.faces.size();
+  auto& [conductivity, storage, resistance] = out;
+  storage.assign(count, 0.0);
   conductivity.assign(count, 0.0);
   resistance.assign(count, 0.0);
   Points places(static_cast<Index>(count));
@@ -363,6 +364,7 @@ void Couplings::wall_coefficients(const WallSection& section, std::vector<Real>&
         p[grid_.slot(a)] -= 1e-6 * grid_.axis(a).widths()[at[a]] * face.normal[grid_.slot(a)];
     places.set(static_cast<Index>(f), p);
   }
+  equation_.storage.evaluate(places, time_, storage);
   std::vector<Real> values(count);
   for (int a = 0; a < grid_.rank(); ++a) {
     equation_.diffusion.coefficient[grid_.slot(a)].evaluate(places, time_, values);

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "diffusion_sweep.hpp"
+#include "wave_motion.hpp"
 
 namespace williwaw {
 
@@ -56,6 +57,13 @@ DiffusionBalance::DiffusionBalance(const Problem& problem, Execution execution)
   find_present();
   find_held();
   if (problem_.is_nonlinear()) initial_ = initial_state();
+  if (problem_.equation().second_order) motion_ = std::make_unique<WaveMotion>(*this);
+}
+
+DiffusionBalance::~DiffusionBalance() = default;
+
+Motion* DiffusionBalance::motion() {
+  return motion_.get();
 }
 
 Index DiffusionBalance::nearest_present(const Point& place) const {
@@ -373,6 +381,8 @@ Drive DiffusionBalance::drive(Real at) {
   prepare(at);
   held_values(at);
   Drive result;
+  // No maximum principle holds for waves; their energy is watched instead.
+  if (motion_) return result;
   result.known = true;
   result.steady = !problem_.equation().source.depends_on_time() && offers().steady_matrix;
   for (const auto& wall : closures_) {

@@ -184,6 +184,78 @@ void rate_general(const GeneralLine& line, int rank, Real* out) {
   by_rank<Uncounted>(l, rank, out, [](Index, Real inflow) { return inflow; });
 }
 
+namespace {
+
+template <int rank, class Line, class Weight>
+[[gnu::always_inline]] inline Swing swing(const Line& l, Real* __restrict out, const Weight& weight,
+                                          const Real* widths) {
+  const Real* u = l.u;
+  Real kinetic = 0, potential = 0, integral = 0, lowest = u[1], highest = u[1];
+#pragma omp simd reduction(+ : kinetic, potential, integral) reduction(min : lowest) reduction(max : highest)
+  for (Index i = 1; i < l.count - 1; ++i) {
+    const Real inflow = inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]);
+    const Real v = 2 * u[i] - out[i] + weight.scale(i) * inflow;
+    out[i] = v;
+    kinetic += weight.inertia(i) * (v - u[i]) * (v - u[i]);
+    potential -= weight.volume(i) * v * inflow;
+    if constexpr (std::is_same_v<Line, UniformLine>)
+      integral += v;
+    else
+      integral += widths[i] * v;
+    lowest = v < lowest ? v : lowest;
+    highest = v > highest ? v : highest;
+  }
+  return {kinetic, potential, integral, lowest, highest};
+}
+
+// Sums of uniform lines are weighted once, at their end.
+struct Even {
+  Real step;
+  Real scale(Index) const { return step; }
+  Real inertia(Index) const { return 1; }
+  Real volume(Index) const { return 1; }
+};
+struct ByWidth {
+  Real step;
+  const Real* widths;
+  Real scale(Index) const { return step; }
+  Real inertia(Index i) const { return widths[i]; }
+  Real volume(Index i) const { return widths[i]; }
+};
+struct ByCapacity {
+  Real step;
+  const Real* capacity;
+  Real scale(Index i) const { return step / capacity[i]; }
+  Real inertia(Index i) const { return capacity[i]; }
+  Real volume(Index) const { return 1; }
+};
+
+template <class Line, class Weight>
+[[gnu::always_inline]] inline Swing swing_by_rank(const Line& l, int rank, Real* out, const Weight& weight,
+                                                  const Real* widths) {
+  if (rank == 1) return swing<1>(l, out, weight, widths);
+  if (rank == 2) return swing<2>(l, out, weight, widths);
+  return swing<3>(l, out, weight, widths);
+}
+
+}  // namespace
+
+WILLIWAW_CLONES
+Swing leap_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out) {
+  if (!line.uniform) return swing_by_rank(SeparableLine(line), rank, out, ByWidth{scale, widths}, widths);
+  Swing s = swing_by_rank(UniformLine(line), rank, out, Even{scale}, widths);
+  s.kinetic *= widths[1];
+  s.potential *= widths[1];
+  s.integral *= widths[1];
+  return s;
+}
+
+WILLIWAW_CLONES
+Swing leap_general(const GeneralLine& line, int rank, Real scale, const Real* capacity, const Real* widths,
+                   Real* out) {
+  return swing_by_rank(GeneralLine(line), rank, out, ByCapacity{scale, capacity}, widths);
+}
+
 WILLIWAW_CLONES
 Totals total(Index count, const Real* u, const Real* widths, Real across, Real storage,
              const Real* capacity) {

@@ -55,6 +55,19 @@ Totals step_general_counted(const GeneralLine& line, int rank, Real step, const 
 /// out[i] = what flows into the control volume
 void rate_general(const GeneralLine& line, int rank, Real* out);
 
+/// Leapfrog: out[i] = 2·u[i] − out[i] + scale · (what flows into a unit of volume), for all but the ends of
+/// the line, with the sums of `Swing` in the same pass.
+struct Swing {
+  Real kinetic = 0;    ///< Σ weight·(out − u)²
+  Real potential = 0;  ///< Σ −weight·out·(what flows in)
+  Real integral = 0;   ///< Σ width·out
+  Real lowest, highest;
+};
+Swing leap_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out);
+/// The same with scale/capacity[i], kinetic weights capacity[i] and potential weights 1.
+Swing leap_general(const GeneralLine& line, int rank, Real scale, const Real* capacity, const Real* widths,
+                   Real* out);
+
 /// Sums and extremes of a line. capacity[i] = storage·widths[i]·across where `capacity` is null.
 Totals total(Index count, const Real* u, const Real* widths, Real across, Real storage, const Real* capacity);
 

@@ -30,6 +30,13 @@ Real Budget::relative_residual() const {
   return scale > 0 ? std::abs(residual()) / scale : 0;
 }
 
+Real Budget::supplied_besides(std::size_t line) const {
+  Real sum = std::abs(initial_ + jump_);
+  for (std::size_t l = 0; l < amounts_.size(); ++l)
+    if (l != line) sum += std::max(amounts_[l], 0.0);
+  return sum;
+}
+
 Budget Budget::recall(std::vector<LedgerLine> lines, const Ledger& amounts,
                       const std::vector<Real>& numbers) {
   Budget b;

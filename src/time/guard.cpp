@@ -9,6 +9,8 @@ namespace {
 // How many widths of its own range a state may lie outside it. Ringing stays below one; a mode that grows by
 // less than a hundred-fold a step is caught within a thousand.
 constexpr Real tolerated_widths = 9;
+// The same for energies: a hundred-fold displacement.
+constexpr Real tolerated_energy = 1e4;
 }  // namespace
 
 Guard::Guard(Balance& balance, const Totals& initial, Real at)
@@ -47,8 +49,14 @@ Guard Guard::recall(const std::vector<Real>& n) {
   return g;
 }
 
-std::optional<std::string> Guard::check(Balance& balance, const Totals& totals, Real at, Real step) {
+std::optional<std::string> Guard::check(Balance& balance, const Totals& totals, Real at, Real step,
+                                        const Budget& budget) {
   if (!totals.finite()) return "the solution is no longer a finite number";
+  if (const Motion* motion = balance.motion()) {
+    const Real supplied = budget.supplied_besides(motion->scheme_line());
+    if (totals.gross <= tolerated_energy * supplied) return std::nullopt;
+    return "the wave holds " + to_text(totals.gross / supplied) + " times the energy that was put in";
+  }
   if (!known_) return std::nullopt;
   if (steady_) {
     widen(last_, step);

@@ -44,6 +44,7 @@ class March {
 
  private:
   void begin() {
+    if (stretches_.empty()) throw InputError("the run has no time to run");
     const Real before = balance_.totals(state_, plan_.start).content;
     if (plan_.walls != Plan::Walls::initial) {
       const State given = plan_.walls == Plan::Walls::mean ? state_ : State();
@@ -51,8 +52,11 @@ class March {
       for (std::size_t n = 0; n < given.size(); ++n) state_[n] = 0.5 * (state_[n] + given[n]);
     }
     out_.time = plan_.start;
-    out_.totals = balance_.totals(state_, plan_.start);
-    out_.budget = Budget(balance_.lines(), out_.totals, out_.totals.content - before);
+    const Stretch& first = stretches_.front();
+    const auto counted =
+        stepper_->begin(state_, plan_.start, (first.to - first.from) / static_cast<Real>(first.steps));
+    out_.totals = counted ? *counted : balance_.totals(state_, plan_.start);
+    out_.budget = Budget(balance_.lines(), out_.totals, counted ? 0 : out_.totals.content - before);
     guard_ = Guard(balance_, out_.totals, plan_.start);
     if (control_) {
       control_->see(out_.totals, balance_.drive(plan_.start));
@@ -187,7 +191,7 @@ class March {
     const Moment now = moment(length);
     if (observers_.on_step) observers_.on_step(now);
     std::optional<std::string> trouble;
-    if (plan_.guard) trouble = guard_.check(balance_, out_.totals, out_.time, length);
+    if (plan_.guard) trouble = guard_.check(balance_, out_.totals, out_.time, length, out_.budget);
     // The last step of all ends the run, whatever is asked for meanwhile.
     const bool final = last && &stretch == &stretches_.back();
     const bool stopped = !trouble && !final && observers_.interrupt && observers_.interrupt();

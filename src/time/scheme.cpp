@@ -52,12 +52,12 @@ Complex of_pair(const ImplicitExplicit& pair, Complex fluxes, Complex sources) {
 
 // Largest x for which |growth| stays within 1 on [0, x]: from point to point on a scale of ratios.
 Real interval_of(const std::function<Real(Real)>& growth) {
-  constexpr Real endless = 1e12;
+  constexpr Real no_limit = 1e12;
   Real low = 0, high = 1e-3;
   while (growth(high) <= 1 + 1e-12) {
     low = high;
     high *= 1.002;
-    if (high > endless) return std::numeric_limits<Real>::infinity();
+    if (high > no_limit) return std::numeric_limits<Real>::infinity();
   }
   for (int i = 0; i < 100; ++i) {
     const Real middle = 0.5 * (low + high);
@@ -81,7 +81,38 @@ const Tableau& Scheme::tableau() const {
 
 bool is_explicit(const Scheme& scheme) {
   if (const auto* t = std::get_if<Tableau>(&scheme.method)) return t->is_explicit();
+  if (const auto* s = std::get_if<SecondOrder>(&scheme.method)) return s->beta == 0;
   return std::holds_alternative<Stabilized>(scheme.method);
+}
+
+bool is_second_order(const Scheme& scheme) {
+  return std::holds_alternative<SecondOrder>(scheme.method);
+}
+
+bool takes_second_order(const Scheme& scheme) {
+  return is_second_order(scheme) || (scheme.is_runge_kutta() && is_explicit(scheme));
+}
+
+// Second order: (1 + βx + d/2)·ζ² − (2 − (1 − 2β)·x̃)·ζ + (1 + βx − d/2) = 0, x̃ with its correction. A pair of
+// first order has the eigenvalues of u' = v, v' = −x·u − d·v.
+std::array<Complex, 2> wave_amplification(const Scheme& scheme, Real x, Real d) {
+  if (const auto* s = std::get_if<SecondOrder>(&scheme.method)) {
+    const Real moved = s->corrected ? x - x * x / 12 : x;
+    const Complex a = 1 + s->beta * x + 0.5 * d, b = -(2 - (1 - 2 * s->beta) * moved),
+                  c = 1 + s->beta * x - 0.5 * d;
+    const Complex root = std::sqrt(b * b - 4.0 * a * c);
+    return {(-b + root) / (2.0 * a), (-b - root) / (2.0 * a)};
+  }
+  const Complex root = std::sqrt(Complex(0.25 * d * d - x));
+  return {amplification(scheme, -0.5 * d + root), amplification(scheme, -0.5 * d - root)};
+}
+
+Real wave_stability_interval(const Scheme& scheme, Real damping_over_frequency) {
+  return interval_of([&](Real x) {
+    const auto roots = wave_amplification(scheme, x, damping_over_frequency * std::sqrt(x));
+    // Two equal roots on the unit circle grow in proportion to the steps, which rounding must not hide.
+    return std::max(std::abs(roots[0]), std::abs(roots[1]));
+  });
 }
 
 bool estimates_error(const Scheme& scheme) {
@@ -93,7 +124,8 @@ int stages(const Scheme& scheme, Real x) {
   return std::visit(Match{[](const Tableau& t) { return t.stages(); },
                           [](const ImplicitExplicit& p) { return p.fluxes.stages(); },
                           [x](const Stabilized& s) { return s.stages_for(x); },
-                          [](const TwoStep&) { return 1; }, [](const Factored&) { return 1; }},
+                          [](const TwoStep&) { return 1; }, [](const Factored&) { return 1; },
+                          [](const SecondOrder& s) { return s.corrected ? 2 : 1; }},
                     scheme.method);
 }
 
@@ -102,7 +134,8 @@ int vectors_kept(const Scheme& scheme) {
       Match{[](const Tableau& t) { return t.stages() == 1 && t.is_explicit() ? 2 : 5 + t.stages(); },
             [](const ImplicitExplicit& p) { return 5 + 2 * p.fluxes.stages(); },
             [](const Stabilized&) { return 8; }, [](const TwoStep&) { return 7; },
-            [](const Factored&) { return 9; }},
+            [](const Factored&) { return 9; },
+            [](const SecondOrder& s) { return s.beta > 0 ? 8 : s.corrected ? 6 : 2; }},
       scheme.method);
 }
 
@@ -114,7 +147,8 @@ std::complex<Real> amplification(const Scheme& scheme, std::complex<Real> z, int
                             return of_recurrences(s.recurrences(n), z);
                           },
                           [z](const TwoStep& t) { return of_two_steps(t, z); },
-                          [z](const Factored& f) { return 1.0 + z / (1.0 - f.theta * z); }},
+                          [z](const Factored& f) { return 1.0 + z / (1.0 - f.theta * z); },
+                          [](const SecondOrder&) { return Complex(NAN); }},
                     scheme.method);
 }
 

@@ -17,7 +17,10 @@ const std::vector<SchemeKind>& scheme_kinds() {
                                              schemes::bdf2(),
                                              schemes::sdirk4(),
                                              schemes::adi(),
-                                             schemes::implicit_explicit()};
+                                             schemes::implicit_explicit(),
+                                             schemes::leapfrog(),
+                                             schemes::corrected_leapfrog(),
+                                             schemes::newmark()};
   return kinds;
 }
 

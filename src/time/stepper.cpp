@@ -22,6 +22,18 @@ void steppers::book_walls(Balance& balance, const State& y, Real end, const Stat
 std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const Solving& solving,
                                       Index damped_start) {
   std::unique_ptr<Stepper> result;
+  if (balance.motion()) {
+    if (!takes_second_order(s))
+      throw InputError("scheme '" + s.name +
+                       "' is for equations of first order in time; waves take leapfrog, corrected-leapfrog, "
+                       "newmark, or an explicit Runge-Kutta scheme");
+    if (damped_start > 0) throw InputError("damped first steps are for equations of first order in time");
+    if (const auto* m = std::get_if<SecondOrder>(&s.method))
+      return m->beta > 0 ? steppers::newmark(balance, s, *m, solving) : steppers::leapfrog(balance, *m);
+    return steppers::motion_pair(balance, s, std::get<Tableau>(s.method));
+  }
+  if (is_second_order(s))
+    throw InputError("scheme '" + s.name + "' is for equations of second order in time, which waves are");
   if (const auto* t = std::get_if<Tableau>(&s.method))
     result = steppers::runge_kutta(balance, s, *t, nullptr, solving);
   else if (const auto* p = std::get_if<ImplicitExplicit>(&s.method))

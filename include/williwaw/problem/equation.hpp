@@ -39,7 +39,8 @@ struct Contact {
   Real resistance = 0;
 };
 
-/// storage · du/dt = ∇·(diffusion ∇u) + source + reaction(u) + points
+/// storage · du/dt = ∇·(diffusion ∇u) + source + reaction(u) + points, or, where the equation is of second
+/// order in time, storage · (d²u/dt² + damping · du/dt) = the same.
 ///
 /// A sum of terms: each member is one, and those that a problem lacks stay at their neutral value.
 struct Equation {
@@ -54,6 +55,10 @@ struct Equation {
   std::optional<Reaction> reaction = {};
   std::vector<PointSource> points = {};
   std::vector<Contact> contacts = {};
+  /// Waves: what is stored is inertia, and what flows in is a force.
+  bool second_order = false;
+  /// Of second order only: how fast a free motion dies, per time.
+  Function damping = 0.0;
 };
 
 /// Heat: density·heat_capacity·du/dt = ∇·(conductivity ∇u) + source. The unknown is called temperature.
@@ -65,8 +70,28 @@ Equation diffusion(const Function& diffusivity, Function storage = 1.0, Function
 /// The same with one diffusivity for each of x, y, z.
 Equation diffusion(std::array<Function, 3> diffusivity, Function storage = 1.0, Function source = 0.0);
 
+/// Waves: d²u/dt² + damping·du/dt = ∇·(speed² ∇u) + source. The unknown is called displacement. The force on
+/// a unit of volume is the gradient's flux with speed² at the faces, so that energy is conserved where the
+/// speed varies.
+Equation wave(const Function& speed, Function damping = 0.0, Function source = 0.0);
+/// The same by tension and density: density·(d²u/dt² + damping·du/dt) = ∇·(tension ∇u) + source.
+Equation wave_in_tension(Function tension, Function density, Function damping = 0.0, Function source = 0.0);
+/// The medium taken point by point: d²u/dt² + damping·du/dt = speed² ∇²u + source.
+Equation wave_pointwise(const Function& speed, Function damping = 0.0, Function source = 0.0);
+
 /// What a coefficient of an equation measures, from which its dimension follows.
-enum class Coefficient { conductivity, density, heat_capacity, diffusivity, storage, source };
+enum class Coefficient {
+  conductivity,
+  density,
+  heat_capacity,
+  diffusivity,
+  storage,
+  source,
+  speed,
+  tension,
+  inertia,
+  damping
+};
 
 /// A kind of equation as case files name it.
 struct EquationKind {
@@ -83,6 +108,7 @@ struct EquationKind {
   std::vector<Key> keys;
   /// Coefficients in the order of `keys`; those for each axis have three entries, the others one.
   std::function<Equation(const std::vector<std::vector<Function>>&)> make;
+  bool second_order = false;  ///< in time
 };
 
 /// Every kind of equation there is.

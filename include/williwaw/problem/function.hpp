@@ -81,5 +81,7 @@ class Function {
 
 /// The pointwise product of two functions.
 Function operator*(const Function& a, const Function& b);
+/// change(f), value by value.
+Function changed(const Function& f, std::function<Real(Real)> change);
 
 }  // namespace williwaw

@@ -32,6 +32,8 @@ class Problem {
 
   /// Initial value of the unknown.
   Function initial = 0.0;
+  /// Its initial rate of change; of equations second order in time only.
+  Function initial_rate = 0.0;
   /// Sides (or parts, or cut-outs) in the order in which they decide nodes that several walls hold; where
   /// none of a node's walls is named it takes the mean of what they say.
   std::vector<std::string> corners = {};
@@ -53,6 +55,8 @@ class Problem {
   bool is_nonlinear() const;
   /// Any condition's data or left side change in time.
   bool walls_depend_on_time() const;
+  /// Sources, points, reactions or walls change in time.
+  bool data_change_in_time() const;
 
   /// Throws InputError that names a side without a condition, or a point or coefficient that cannot be used.
   void validate() const;

@@ -8,8 +8,8 @@ namespace williwaw {
 
 /// The law of a condition on every face of a wall: value·u + flux·q + rate·du/dt = data.
 ///
-/// `u` is the unknown on the wall, `q` the flux through it, positive into the domain. `rate` is kept for
-/// ends of waves; diffusion refuses laws in which it is not zero.
+/// `u` is the unknown on the wall, `q` the flux through it, positive into the domain. `rate` belongs to ends
+/// of waves; equations of first order in time refuse laws in which it is not zero.
 struct LawLine {
   std::vector<Real> value, flux, rate, data;
   explicit LawLine(std::size_t faces) : value(faces), flux(faces), rate(faces), data(faces) {}
@@ -22,8 +22,18 @@ struct WallPlace {
   Real time;
   /// Conductivity along the wall's normal, on the wall.
   std::span<const Real> conductivity;
+  /// What a unit of the unknown stores in a unit of volume, on the wall.
+  std::span<const Real> storage;
   /// The unknown on the wall about which a nonlinear law is stated; empty for linear laws.
   std::span<const Real> about;
+};
+
+/// An end that lets waves out better than its law alone: (d/dt + speed·d/dn)^order u = 0 (Engquist and Majda,
+/// 1977; Higdon, 1987), or a layer of so many cells inside the domain in which waves die out without being
+/// reflected (Berenger, 1994; in second-order form Grote and Sim, 2010).
+struct Outgoing {
+  int order = 1;
+  int layer = 0;
 };
 
 /// One condition on a wall. Kinds are listed in wall_kinds().
@@ -43,6 +53,10 @@ class Condition {
   virtual bool is_linear() const { return true; }
   /// True when the coefficients of u and q in the law change in time.
   virtual bool left_side_depends_on_time() const { return false; }
+  /// True when the law contains du/dt.
+  virtual bool has_rate() const { return false; }
+  /// Lets waves out; more than the law's own first order is asked for.
+  virtual const Outgoing* outgoing() const { return nullptr; }
   virtual void law(const WallPlace& place, LawLine& out) const = 0;
 
  private:
@@ -64,6 +78,8 @@ class Wall {
   bool holds() const;
   bool depends_on_time() const;
   bool is_linear() const;
+  /// A law with du/dt in it, or more: belongs to waves.
+  bool needs_motion() const;
   /// Throws InputError when one of the two holds its value: nothing can be added to that.
   Wall operator+(const Wall& other) const;
 
@@ -85,14 +101,32 @@ Wall radiation(Function emissivity, Function ambient);
 /// Nothing flows through.
 Wall insulated();
 
+/// The end of a wave held at rest: reflects it upside down.
+Wall fixed_end();
+/// The end of a wave on which no force acts: reflects it upright.
+Wall free_end();
+/// The end of a wave moved by hand.
+Wall driven_displacement(Function displacement);
+/// The end of a wave pushed by `force`, for each unit of area.
+Wall driven_force(Function force);
+/// Resists with a force of impedance·du/dt for each unit of area: takes all of a wave that meets it head on
+/// if it equals √(conductivity·storage), which is the speed where the storage is 1.
+Wall impedance(Function resistance);
+/// Lets a wave out, by the characteristic condition: du/dt + speed·du/dn = 0, of order 1, 2 or 3.
+Wall absorbing(int order = 1);
+/// Lets a wave out through a layer of so many cells along the wall, which belong to the domain.
+Wall absorbing_layer(int cells);
+
 /// What a number in a condition measures, from which its dimension follows.
-enum class Quantity { unknown, flux, gradient, exchange, share };
+enum class Quantity { unknown, flux, gradient, exchange, share, impedance, count };
 
 /// A kind of condition as case files name it.
 struct WallKind {
   struct Argument {
     std::string key;  ///< empty for a kind with a single argument
     Quantity quantity;
+    /// May be left out; the condition then gets this number.
+    std::optional<Real> otherwise = {};
   };
   std::string name;
   std::vector<Argument> arguments;
@@ -101,6 +135,12 @@ struct WallKind {
   std::string sentence;
   /// Makes sense for temperatures only.
   bool needs_kelvin = false;
+  /// Belongs to equations of second order in time.
+  bool of_waves = false;
+  /// Exactly one of its arguments is given.
+  bool one_of = false;
+  /// May stand as a word alone.
+  bool alone = false;
 };
 
 /// Every kind of condition there is.

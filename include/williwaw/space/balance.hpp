@@ -39,6 +39,8 @@ struct Totals {
   Real integral = 0;  ///< Σ volume · u
   Real lowest = std::numeric_limits<Real>::infinity();
   Real highest = -std::numeric_limits<Real>::infinity();
+  /// Of waves only: their content is their energy, the sum of both, and gross is the sum of their sizes.
+  Real kinetic = 0, potential = 0;
 
   /// Number that is not finite anywhere shows in the gross content.
   bool finite() const { return gross <= std::numeric_limits<Real>::max(); }
@@ -54,6 +56,46 @@ struct Drive {
   Real lowering = 0;  ///< largest fall of the unknown per time, >= 0
   bool known = false;
   bool steady = false;  ///< the same at all times
+};
+
+/// What a balance of second order in time adds: C·d²y/dt² + drag·dy/dt = F(y, t), with C the derivative of
+/// the storage. Its ledger counts energy: work done at walls and by sources, what damping took. Schemes keep
+/// the rate of change themselves; a state holds y alone.
+class Motion {
+ public:
+  virtual ~Motion() = default;
+
+  /// The rate of change at the start.
+  virtual void initial_rate(State& v) = 0;
+  /// Force against the motion of each unknown, per rate; empty where there is none.
+  virtual std::span<const Real> drag(Real at) = 0;
+  /// Some wall has values that follow from the motion beside it, which only `leap` can follow, or a layer that
+  /// takes waves out.
+  virtual bool needs_leap() const = 0;
+
+  /// Gets ready for leaps of this length: `before` becomes the state one step earlier that goes with state
+  /// `now` and rate `v`. The result are the totals there, with the energy half a step before `at`. Given
+  /// forces are as for `leap`.
+  virtual Totals prepare_leap(const State& now, const State& v, Real at, Real step, const State* correction,
+                              const State* data, State& before) = 0;
+  /// One step of leapfrog (Courant, Friedrichs and Lewy, 1928): `before` becomes the state at at + step. The
+  /// energy in the totals is the one this scheme conserves, half-way between both states. `correction` and
+  /// `data` are forces added to F, of which the first is a symmetric operator's and so belongs to the
+  /// potential energy; the work of the second is booked as the source's. Either may be null.
+  virtual Totals leap(const State& now, Real at, Real step, State& before, Ledger& amounts,
+                      const State* correction, const State* data) = 0;
+  /// What leaps remember besides both states.
+  virtual std::vector<Real> remember() const = 0;
+  virtual void recall(std::span<const Real> numbers) = 0;
+
+  /// Totals of a state with rate v.
+  virtual Totals totals(const State& y, const State& v, Real at) = 0;
+  /// Books the work over a step from (y0, v0) at time `at` to (y1, v1), with forces that are the means of
+  /// those at both ends: exact for average acceleration. `force0` and `force1` are F there.
+  virtual void book_means(const State& y0, const State& v0, const State& force0, const State& y1,
+                          const State& v1, const State& force1, Real at, Real step, Ledger& amounts) = 0;
+  /// The line for what the scheme itself adds or takes.
+  virtual std::size_t scheme_line() const = 0;
 };
 
 /// A balance over control volumes. State vectors have layout().size() entries; amounts Q and rates F belong
@@ -86,6 +128,8 @@ class Balance {
   virtual void book_held(const State& missing, Ledger& amounts);
 
   virtual Totals totals(const State& y, Real at) = 0;
+  /// Null for a balance of first order in time.
+  virtual Motion* motion() { return nullptr; }
   virtual Drive drive(Real) { return {}; }
 
   /// One explicit step: Q(out) = Q(y) + step·F(y, at), then held values of at + step. `amounts` gets what

@@ -5,6 +5,7 @@
 #include "williwaw/space/balance.hpp"
 #include "williwaw/space/couplings.hpp"
 #include "williwaw/space/ledger.hpp"
+#include "williwaw/space/outflow.hpp"
 
 namespace williwaw {
 
@@ -42,6 +43,25 @@ class Closure {
   Real pull(Index face) const { return pull_[face]; }
   /// Value that a face which pins sets.
   Real pinned_value(Index face) const { return target_[face]; }
+  /// Force against the motion of the unknown beside a face, per rate: of laws that contain du/dt, where the
+  /// unknown lies on the wall.
+  Real drag(Index face) const { return drag_.empty() ? 0 : drag_[face]; }
+  /// The values on the wall are no data: they follow from the motion beside it, by `follow`.
+  bool moves() const { return !moving_.empty(); }
+  /// The wall imposes its value, moving or not, whatever force that takes.
+  bool imposes() const { return section_.wall.holds() || moves(); }
+  /// Where the faces are, on the wall.
+  const Points& places() const { return places_; }
+  /// Values on a moving wall and their rates, with the state now and a step earlier beside it.
+  void place(std::span<const Real> values, std::span<const Real> rates, Real step, const State& y,
+             const State& before);
+  /// Moves the values on the wall on from time `at` to at + step, while the unknowns went from `before` to
+  /// `after`; of faces that lie on so many other walls besides, from 0 upwards.
+  void follow(Real at, Real step, const State& before, const State& after, int corners);
+  std::span<const Real> moving() const { return moving_; }
+  /// What a moving wall remembers, to be written down, and taken up again.
+  std::vector<Real> remember() const;
+  void recall(std::span<const Real> numbers);
   /// The unknown on the wall itself when the unknown next to it is `u`.
   Real wall_value(Index face, Real u) const;
   /// Where this wall pulls the unknown to, and how fast what it imposes can change the unknown beside it.
@@ -59,6 +79,7 @@ class Closure {
   struct Share {
     std::vector<Real> inflow, pull;
   };
+  void move_to(std::span<const Real> values);
   LawLine state_laws(Real time, std::span<const Real> about, std::vector<LawLine>& laws) const;
   void close(const std::vector<LawLine>& laws, const LawLine& sum);
   void sum_up(const LawLine& sum);
@@ -66,7 +87,11 @@ class Closure {
   WallSection section_;
   Points places_;
   std::vector<Index> first_of_line_;
-  std::vector<Real> capacities_, conductivity_, resistance_, inflow_, pull_, target_, about_;
+  std::vector<Real> capacities_, inflow_, pull_, target_, about_, drag_;
+  Couplings::AtWall at_wall_;
+  LawLine law_{0};               ///< the sum of all conditions, of moving walls
+  std::unique_ptr<Outflow> outflow_;
+  std::vector<Real> moving_;     ///< values on a wall whose law contains du/dt
   std::vector<char> pinned_;
   Drive drive_;
   std::vector<Share> shares_;

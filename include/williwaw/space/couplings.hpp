@@ -48,11 +48,13 @@ class Couplings {
   /// The same of all control volumes; empty where nothing is cut out.
   std::span<const Real> volumes() const { return volumes_; }
 
-  /// For the faces of a section: conductivity along the wall's normal, on the wall, and the resistance of a
-  /// unit of area between the unknown and the wall (0 where the unknown lies on it, below 0 where it lies
-  /// beyond it).
-  void wall_coefficients(const WallSection& section, std::vector<Real>& conductivity,
-                         std::vector<Real>& resistance) const;
+  /// For the faces of a section: conductivity along the wall's normal and what a unit of volume stores, on
+  /// the wall, and the resistance of a unit of area between the unknown and the wall (0 where the unknown lies
+  /// on it, below 0 where it lies beyond it).
+  struct AtWall {
+    std::vector<Real> conductivity, storage, resistance;
+  };
+  void wall_coefficients(const WallSection& section, AtWall& out) const;
   /// The amount of `density` in every control volume: its mean times the volume.
   void integrate(const Function& density, Real time, std::span<Real> out) const;
 

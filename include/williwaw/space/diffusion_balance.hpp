@@ -1,4 +1,4 @@
-// The balance of heat and diffusion problems.
+// The balance of heat, diffusion and wave problems.
 #pragma once
 
 #include "williwaw/space/balance.hpp"
@@ -44,12 +44,14 @@ struct Stencil {
   Real held_value = 0;
 };
 
-/// storage·du/dt = ∇·(k∇u) + source + reaction(u) + points, on cells or nodes, with one block of unknowns.
+/// storage·du/dt = ∇·(k∇u) + source + reaction(u) + points, on cells or nodes, with one block of unknowns; for
+/// waves the second derivative stands on the left, and motion() says what that adds.
 /// Unknowns whose control volumes are cut out of the domain stand in the state as zeros and take no part.
 class DiffusionBalance final : public Balance {
  public:
   /// Throws InputError for a problem that is not complete or has coefficients that cannot be used.
   explicit DiffusionBalance(const Problem& problem, Execution execution = {});
+  ~DiffusionBalance() override;
   DiffusionBalance(const DiffusionBalance&) = delete;
   DiffusionBalance& operator=(const DiffusionBalance&) = delete;
 
@@ -73,6 +75,8 @@ class DiffusionBalance final : public Balance {
   Totals totals(const State& y, Real at) override;
   Drive drive(Real at) override;
   Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts) override;
+
+  Motion* motion() override;
 
   /// The problem's initial values, before walls set theirs.
   State initial_state() const;
@@ -101,6 +105,7 @@ class DiffusionBalance final : public Balance {
     Index face;
   };
   struct Sweep;
+  friend class WaveMotion;
   struct Workspace {
     std::vector<Real> booked, no_flux, missing, held_values;
     std::vector<Totals> totals;
@@ -176,6 +181,7 @@ class DiffusionBalance final : public Balance {
   Real fastest_rise_ = 0;  ///< of the unknown, by the source alone
   Real fastest_fall_ = 0;
   Workspace workspace_;
+  std::unique_ptr<Motion> motion_;
 };
 
 }  // namespace williwaw

@@ -25,6 +25,8 @@ class Budget {
   Real residual() const { return content_ - initial_ - jump_ - amounts_.sum(); }
   /// The residual over gross content plus gross flows.
   Real relative_residual() const;
+  /// Content at the start and all that came in, without what went out and without one line.
+  Real supplied_besides(std::size_t line) const;
   /// The same for single steps: the largest so far.
   Real worst_step() const { return worst_step_; }
 

@@ -4,21 +4,23 @@
 
 #include <optional>
 
-#include "williwaw/space/balance.hpp"
+#include "williwaw/time/budget.hpp"
 
 namespace williwaw {
 
 /// The bound is that of the maximum principle: nothing lies outside the initial values and the values walls
 /// pull to, widened by the fastest rise and fall that sources and wall fluxes can cause. Schemes that are
 /// stable without obeying it exactly (Crank-Nicolson on rough data) overshoot by a part of that range, so the
-/// guard waits until the range is left by several times its own width.
+/// guard waits until the range is left by several times its own width. No such principle holds for waves: they
+/// must not hold many times the energy that was put in.
 class Guard {
  public:
   Guard() = default;
   Guard(Balance& balance, const Totals& initial, Real at);
 
   /// Says what is wrong with the state reached after `step`, or nothing.
-  std::optional<std::string> check(Balance& balance, const Totals& totals, Real at, Real step);
+  std::optional<std::string> check(Balance& balance, const Totals& totals, Real at, Real step,
+                                   const Budget& budget);
 
   Real lowest() const { return lowest_; }
   Real highest() const { return highest_; }

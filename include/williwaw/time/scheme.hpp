@@ -50,12 +50,21 @@ struct Factored {
   Real theta = 0.5;
 };
 
+/// For equations of second order in time, C·u_tt + D·u_t = F(u): Newmark's family (1959) with γ = 1/2. β = 0
+/// is leapfrog, C·(u₊ − 2u + u₋)/step² + D·(u₊ − u₋)/(2·step) = F(u); β = 1/4 is average acceleration. With
+/// `corrected` the next term of the series is taken along: F + step²/12·d²F/dt² (Dablain, 1986; Shubin and
+/// Bell, 1987).
+struct SecondOrder {
+  Real beta = 0;
+  bool corrected = false;
+};
+
 /// A time scheme: a name, its formula and what it claims. Orders are claims that tests measure.
 struct Scheme {
   std::string name;
   std::string title;
   int order = 1;
-  std::variant<Tableau, ImplicitExplicit, Stabilized, TwoStep, Factored> method;
+  std::variant<Tableau, ImplicitExplicit, Stabilized, TwoStep, Factored, SecondOrder> method;
 
   /// Of a Runge-Kutta scheme; throws InputError for any other.
   const Tableau& tableau() const;
@@ -77,6 +86,16 @@ std::complex<Real> amplification(const Scheme& scheme, std::complex<Real> z, int
 /// The same with one z for each axis and one for sources.
 std::complex<Real> amplification(const Scheme& scheme, std::span<const Real> axes, Real sources,
                                  int stages = 0);
+/// Made for equations of second order in time.
+bool is_second_order(const Scheme& scheme);
+/// Marches equations of second order in time: made for them, or an explicit Runge-Kutta scheme, which takes
+/// them as a pair of first order.
+bool takes_second_order(const Scheme& scheme);
+/// Both roots that multiply a mode of C·u_tt + D·u_t = F in one step: `x` = −eigenvalue·step², `d` =
+/// damping·step.
+std::array<std::complex<Real>, 2> wave_amplification(const Scheme& scheme, Real x, Real d = 0);
+/// Largest x such that both roots stay within the unit circle for all s in [0, x]; 0 where none does.
+Real wave_stability_interval(const Scheme& scheme, Real damping_over_frequency = 0);
 /// Largest x such that |amplification(−s)| <= 1 for all s in [0, x], with as many stages as there may be.
 Real real_stability_interval(const Scheme& scheme);
 /// Radii of absolute monotonicity, as of tableaus; 0 where none is known.

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 
 #include "williwaw/solve/linear_solver.hpp"
 #include "williwaw/space/balance.hpp"
@@ -32,6 +33,9 @@ class Stepper {
   /// totals of the new state. Between calls `y` must stay as it was left, since schemes use what they know of
   /// it. Throws SolverError if a stage cannot be solved.
   virtual Totals advance(State& y, Real at, Real step, Ledger& amounts) = 0;
+  /// Called once before the first step: gets ready for steps of this length. Schemes of second order in time
+  /// tell the totals at the start, energies as they count them; others leave that to the balance.
+  virtual std::optional<Totals> begin(const State&, Real, Real) { return std::nullopt; }
   /// Takes the last step back: `y` becomes what it was before. For schemes that estimate errors.
   virtual void take_back(State& y);
   /// Estimated error of the last step's end, unknown by unknown; null where the scheme has no estimate.

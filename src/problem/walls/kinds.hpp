@@ -11,5 +11,10 @@ WallKind gradient_kind();
 WallKind robin_kind();
 WallKind radiation_kind();
 WallKind insulated_kind();
+WallKind fixed_kind();
+WallKind free_kind();
+WallKind driven_kind();
+WallKind impedance_kind();
+WallKind absorbing_kind();
 
 }  // namespace williwaw::walls

@@ -18,5 +18,8 @@ SchemeKind bdf2();
 SchemeKind sdirk4();
 SchemeKind adi();
 SchemeKind implicit_explicit();
+SchemeKind leapfrog();
+SchemeKind corrected_leapfrog();
+SchemeKind newmark();
 
 }  // namespace williwaw::schemes

@@ -16,6 +16,13 @@ std::unique_ptr<Stepper> factored(Balance& balance, const Scheme& scheme, const 
 std::unique_ptr<Stepper> damped_start(std::unique_ptr<Stepper> start, std::unique_ptr<Stepper> main,
                                       Index steps);
 
+/// Of second order in time.
+std::unique_ptr<Stepper> leapfrog(Balance& balance, const SecondOrder& method);
+std::unique_ptr<Stepper> newmark(Balance& balance, const Scheme& scheme, const SecondOrder& method,
+                                 const Solving& solving);
+/// An explicit tableau on the unknown and its rate.
+std::unique_ptr<Stepper> motion_pair(Balance& balance, const Scheme& scheme, const Tableau& tableau);
+
 /// Books what walls supplied to hold their unknowns: their storage at the end less what the formula gave
 /// them.
 void book_walls(Balance& balance, const State& y, Real end, const State& formula, State& work,

@@ -48,5 +48,7 @@ class StageSolver {
 
 /// Throws InputError unless the balance offers a matrix.
 void need_matrix(Balance& balance, const Scheme& scheme);
+/// Throws InputError for waves with ends that only leapfrog can follow.
+void refuse_leaping_walls(const Motion& motion, const Scheme& scheme);
 
 }  // namespace williwaw

@@ -1,0 +1,624 @@
+#include "wave_motion.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "diffusion_sweep.hpp"
+
+namespace williwaw {
+
+/// Sums over the lines of one block.
+struct WaveMotion::Sums {
+  Real kinetic = 0;  ///< Σ C·(u₊ − u)²
+  Real potential = 0;
+  Real integral = 0;
+  Real damped = 0, driven = 0, corrected = 0;  ///< Σ force·(u₊ − u₋)/2 of damping, sources, given forces
+  Real lowest = std::numeric_limits<Real>::infinity();
+  Real highest = -std::numeric_limits<Real>::infinity();
+  std::vector<Real> layers;  ///< by closure
+
+  void see(Real u, Real volume) {
+    integral += volume * u;
+    lowest = std::min(lowest, u);
+    highest = std::max(highest, u);
+  }
+};
+
+/// What one leap works with.
+struct WaveMotion::Work {
+  const DiffusionBalance::Sweep& sweep;
+  const State& now;
+  State& other;
+  Real step;
+  const State* correction;
+  const State* data;
+  std::span<Real> pair, force, source;  ///< of one line
+  std::span<const Real> layer_forces;
+  std::size_t next_place = 0;
+  Sums& sums;
+  std::span<Real> booked;
+};
+
+WaveMotion::WaveMotion(DiffusionBalance& balance) : balance_(balance) {
+  damping_line_ = balance_.lines_.size();
+  balance_.lines_.push_back({"damping", LedgerLine::Kind::source, ""});
+  scheme_line_ = balance_.lines_.size();
+  balance_.lines_.push_back({"scheme", LedgerLine::Kind::source, ""});
+  layer_ = std::make_unique<WaveLayer>(balance_);
+  if (!layer_->any()) layer_.reset();
+}
+
+void WaveMotion::find_drag() {
+  if (ready_) return;
+  ready_ = true;
+  balance_.prepare(0);
+  const auto count = static_cast<std::size_t>(balance_.grid().count());
+  const Function& damping = balance_.problem().equation().damping;
+  if (!damping.is_constant() || damping(Point{}) != 0) {
+    damping_.assign(count, 0.0);
+    for (Index n = 0; n < balance_.grid().count(); ++n) {
+      if (!balance_.outline_.active(n)) continue;
+      const Real d = damping(balance_.grid().point_of(n));
+      if (!(d >= 0)) throw InputError("damping must not be below zero: it would feed the wave");
+      damping_[n] = d * capacity(n);
+    }
+  }
+  free_line_.assign(static_cast<std::size_t>(balance_.grid().lines()), 1);
+  const Index nx = balance_.grid().size(0);
+  drag_ = damping_;
+  for (const Closure& wall : balance_.closures_)
+    for (Index f = 0; f < wall.faces(); ++f)
+      if (const Real d = wall.drag(f); d != 0) {
+        drag_.resize(count, 0.0);
+        drag_[wall.unknown(f)] += d;
+      }
+  if (layer_)
+    for (const auto& place : layer_->places()) {
+      drag_.resize(count, 0.0);
+      // What walls hold is theirs, in a layer too.
+      if (!std::ranges::binary_search(balance_.held_, place.unknown)) drag_[place.unknown] += place.drag;
+      free_line_[place.unknown / nx] = 0;
+    }
+  if (!damping_.empty() || nx <= 2 || !balance_.outline_.whole())
+    std::ranges::fill(free_line_, char{0});
+  for (Index line = 0; line < balance_.grid().lines(); ++line)
+    if (balance_.held_start_[line] != balance_.held_start_[line + 1]) {
+      // Held ends are left to what follows the sweep; anything else that is held is not.
+      for (std::size_t h = balance_.held_start_[line]; h < balance_.held_start_[line + 1]; ++h)
+        if (const Index i = balance_.held_[h] - nx * line; i != 0 && i != nx - 1) free_line_[line] = 0;
+    }
+}
+
+bool WaveMotion::simple(Index line) const {
+  return free_line_[line] && balance_.ends_only_[line] && !balance_.has_source(line);
+}
+
+void WaveMotion::initial_rate(State& v) {
+  const Grid& g = balance_.grid();
+  v.assign(static_cast<std::size_t>(g.count()), 0.0);
+  const Index nx = g.size(0);
+  Points line(nx);
+  for (Index l = 0; l < g.lines(); ++l) {
+    for (Index i = 0; i < nx; ++i) line.set(i, g.point(i, l % g.size(1), l / g.size(1)));
+    balance_.problem().initial_rate.evaluate(line, 0, {v.data() + nx * l, static_cast<std::size_t>(nx)});
+  }
+  for (Index n = 0; n < g.count(); ++n)
+    if (!std::isfinite(v[n]))
+      throw InputError("the initial rate is not a finite number at " + g.place_text(g.point_of(n)));
+  for (const Index n : balance_.absent_) v[n] = 0;
+}
+
+std::span<const Real> WaveMotion::drag(Real) {
+  find_drag();
+  return drag_;
+}
+
+bool WaveMotion::needs_leap() const {
+  return layer_ || std::ranges::any_of(balance_.closures_, &Closure::moves);
+}
+
+Real WaveMotion::capacity(Index n) const {
+  return balance_.couplings_.capacity(n);
+}
+
+// What flows into a control volume from its neighbours.
+Real WaveMotion::pair_force(const State& u, Index n) const {
+  const Grid& g = balance_.grid();
+  const auto at = g.position(n);
+  Real sum = 0;
+  Index stride = 1;
+  for (int a = 0; a < g.rank(); ++a) {
+    const Index across = stride * (g.size(a) - 1);
+    if (const Real low = balance_.couplings_.conductance(n, a, false); low != 0)
+      sum += low * (u[at[a] > 0 ? n - stride : n + across] - u[n]);
+    if (const Real high = balance_.couplings_.conductance(n, a, true); high != 0)
+      sum += high * (u[at[a] + 1 < g.size(a) ? n + stride : n - across] - u[n]);
+    stride *= g.size(a);
+  }
+  return sum;
+}
+
+// Moves unknown n on; `pair` is what its neighbours exert, force all that does besides given forces.
+void WaveMotion::move_one(Index n, Real pair, Real force, Work& work) const {
+  const Real u = work.now[n], old = work.other[n], c = capacity(n), step = work.step;
+  const Real drag = drag_.empty() ? 0 : 0.5 * step * drag_[n];
+  const Real correction = work.correction ? (*work.correction)[n] : 0, data = work.data ? (*work.data)[n] : 0;
+  const Real next =
+      (2 * c * u - (c - drag) * old + step * step * (force + correction + data)) / (c + drag);
+  work.other[n] = next;
+  const Real moved = 0.5 * (next - old);
+  Sums& s = work.sums;
+  s.kinetic += c * (next - u) * (next - u);
+  s.potential -= next * (pair + correction);
+  s.corrected += data * moved;
+  if (!damping_.empty()) s.damped -= damping_[n] * moved * moved / step;
+  s.see(next, balance_.couplings_.volume(n));
+}
+
+void WaveMotion::move_simple_line(Index line, Index j, Index k, Work& work) const {
+  const Grid& g = balance_.grid();
+  const Index nx = g.size(0), start = nx * line;
+  const Real* widths = g.axis(0).measures().data();
+  const Real across = balance_.across_line(j, k), storage = balance_.couplings_.storage();
+  Real* out = work.other.data() + start;
+  Sums& s = work.sums;
+  kernels::Swing swing{};
+  const Real square = work.step * work.step;
+  if (balance_.couplings_.separable()) {
+    swing = kernels::leap_separable(work.sweep.separable(j, k), g.rank(), square / storage, widths, out);
+    s.kinetic += storage * across * swing.kinetic;
+    s.potential += across * swing.potential;
+  } else {
+    swing = kernels::leap_general(work.sweep.general(j, k), g.rank(), square,
+                                  balance_.couplings_.capacities().data() + start, widths, out);
+    s.kinetic += swing.kinetic;
+    s.potential += swing.potential;
+  }
+  s.integral += across * swing.integral;
+  s.lowest = std::min(s.lowest, swing.lowest);
+  s.highest = std::max(s.highest, swing.highest);
+  work.force[0] = work.force[nx - 1] = 0;
+  balance_.flow_through_walls(
+      j, k, Parts::all(), work.now.data() + start, [&](Index i, Real flow) { work.force[i] += flow; },
+      work.booked.data());
+  const auto first = balance_.held_start_[line], last = balance_.held_start_[line + 1];
+  for (const Index i : {Index{0}, nx - 1}) {
+    bool held = false;
+    for (auto h = first; h < last; ++h) held = held || balance_.held_[h] == start + i;
+    if (held) continue;
+    const Real pair = pair_force(work.now, start + i);
+    move_one(start + i, pair, pair + work.force[i], work);
+  }
+}
+
+void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
+  const Grid& g = balance_.grid();
+  const Index nx = g.size(0), start = nx * line;
+  if (balance_.couplings_.separable())
+    kernels::rate_separable(work.sweep.separable(j, k), g.rank(), balance_.across_line(j, k),
+                            g.axis(0).measures().data(), work.pair.data());
+  else
+    kernels::rate_general(work.sweep.general(j, k), g.rank(), work.pair.data());
+  std::ranges::copy(work.pair, work.force.begin());
+  balance_.flow_through_walls(
+      j, k, Parts::all(), work.now.data() + start, [&](Index i, Real flow) { work.force[i] += flow; },
+      work.booked.data());
+  const bool driven = balance_.has_source(line);
+  std::ranges::fill(work.source, 0.0);
+  if (driven) balance_.add_source(j, k, [&](Index i, Real s) { work.source[i] += s; });
+  auto h = balance_.held_start_[line];
+  const auto last = balance_.held_start_[line + 1];
+  const auto* places = layer_ ? &layer_->places() : nullptr;
+  if (places)
+    work.next_place = static_cast<std::size_t>(
+        std::ranges::lower_bound(*places, start, {}, &WaveLayer::Place::unknown) - places->begin());
+  balance_.each_run(line, [&](Index begin, Index count) {
+    for (Index i = begin; i < begin + count; ++i) {
+      const Index n = start + i;
+      while (places && work.next_place < places->size() && (*places)[work.next_place].unknown < n)
+        ++work.next_place;
+      if (h < last && balance_.held_[h] == n) {
+        ++h;
+        continue;
+      }
+      const Real old = work.other[n];
+      Real force = work.force[i] + work.source[i];
+      const bool in_layer = places && work.next_place < places->size() &&
+                            (*places)[work.next_place].unknown == n;
+      if (in_layer) force += work.layer_forces[work.next_place];
+      move_one(n, work.pair[i], force, work);
+      const Real moved = 0.5 * (work.other[n] - old);
+      if (driven) work.sums.driven += work.source[i] * moved;
+      if (in_layer)
+        work.sums.layers[(*places)[work.next_place].closure] +=
+            moved * (work.layer_forces[work.next_place] -
+                     (*places)[work.next_place].drag * moved / work.step);
+    }
+  });
+}
+
+// Everything that acts on unknown n but the corrections and layers.
+Real WaveMotion::whole_force(const State& u, Index n) const {
+  Real force = pair_force(u, n);
+  for (const Closure& wall : balance_.closures_) {
+    const Index line = n / balance_.grid().size(0);
+    for (Index f = wall.first_of_line(line); f < wall.first_of_line(line + 1); ++f)
+      if (wall.unknown(f) == n && !wall.pins(f)) force += wall.inflow(f) - wall.pull(f) * u[n];
+  }
+  if (!balance_.source_.empty())
+    force += balance_.source_[n];
+  else
+    force += balance_.source_density_ * balance_.couplings_.volume(n);
+  for (const auto& point : balance_.points_)
+    if (point.unknown == n) force += point.rate;
+  return force;
+}
+
+// Where a wall that imposes its value holds the unknown beside it.
+Real WaveMotion::anchor_of(const Closure& wall, Index f) const {
+  return wall.imposes() && wall.pull(f) != 0 ? wall.inflow(f) / wall.pull(f) : 0;
+}
+
+void WaveMotion::keep_walls(const State& now, const State& before) {
+  for (std::size_t c = 0; c < walls_.size(); ++c) {
+    const Closure& wall = balance_.closures_[c];
+    WallMemory& m = walls_[c];
+    const auto faces = static_cast<std::size_t>(wall.faces());
+    m.beside.resize(faces);
+    m.pull.resize(faces);
+    m.anchor.resize(faces);
+    m.inflow.resize(wall.conditions());
+    for (auto& of_condition : m.inflow) of_condition.resize(faces);
+    for (Index f = 0; f < wall.faces(); ++f) {
+      m.beside[f] = before[wall.unknown(f)];
+      m.pull[f] = wall.pull(f);
+      m.anchor[f] = anchor_of(wall, f);
+      for (std::size_t k = 0; k < m.inflow.size(); ++k) m.inflow[k][f] = wall.flow_of(k, f, 0);
+    }
+  }
+  held_.resize(balance_.held_.size());
+  for (std::size_t h = 0; h < held_.size(); ++h) {
+    const Index n = balance_.held_[h];
+    held_[h] = {before[n], pair_force(now, n), whole_force(now, n)};
+  }
+  points_before_.clear();
+  for (const auto& point : balance_.points_) points_before_.push_back(before[point.unknown]);
+}
+
+// Walls that follow the motion, then what they hold: those on edges and corners after the faces between them.
+void WaveMotion::follow_walls(const State& now, State& after, Real at, Real step) {
+  for (int corners = 0; corners < balance_.grid().rank(); ++corners) {
+    for (auto& wall : balance_.closures_) wall.follow(at, step, now, after, corners);
+    if (!balance_.held_.empty()) balance_.pin(at + step, after);
+    if (std::ranges::none_of(balance_.closures_, [](const Closure& c) { return c.moves() && c.pins(); }))
+      break;
+  }
+  for (auto& wall : balance_.closures_) wall.update(balance_.couplings_, at + step, false, State());
+}
+
+// Forces are those at `now`, anchors those before, at, and after it. The result is what springs of walls
+// hold half-way between `now` and `after`, twice.
+Real WaveMotion::book_walls(const State& now, const State& after, Real step, Ledger& amounts) {
+  Real springs = 0;
+  for (std::size_t c = 0; c < walls_.size(); ++c) {
+    const Closure& wall = balance_.closures_[c];
+    WallMemory& m = walls_[c];
+    const std::size_t line = balance_.first_line_[c];
+    for (Index f = 0; f < wall.faces(); ++f) {
+      const Index n = wall.unknown(f);
+      const Real moved = 0.5 * (after[n] - m.beside[f]);
+      if (m.pull[f] != 0 && wall.imposes()) {
+        const Real next = anchor_of(wall, f);
+        amounts[line] += m.pull[f] * (m.anchor[f] - now[n]) * 0.5 * (next - m.anchor_before[f]);
+        springs += m.pull[f] * (now[n] - m.anchor[f]) * (after[n] - next);
+        m.anchor_before[f] = m.anchor[f];
+      } else {
+        for (std::size_t k = 0; k < m.inflow.size(); ++k) amounts[line + k] += m.inflow[k][f] * moved;
+        springs += m.pull[f] * now[n] * after[n];
+      }
+      if (const Real d = wall.drag(f); d != 0) amounts[line] -= d * moved * moved / step;
+    }
+  }
+  for (std::size_t p = 0; p < points_before_.size(); ++p) {
+    const auto& point = balance_.points_[p];
+    const Real work = point.rate * 0.5 * (after[point.unknown] - points_before_[p]);
+    amounts[balance_.first_point_line_ + p] += work;
+    // The sweep has counted points among the sources.
+    amounts[balance_.source_line_] -= work;
+  }
+  return springs;
+}
+
+Real WaveMotion::book_held(const State& now, const State& after, Real step, const State* correction,
+                           const State* data, Sums& sums, Ledger& amounts) const {
+  Real driven = 0;
+  for (std::size_t h = 0; h < held_.size(); ++h) {
+    const Index n = balance_.held_[h];
+    const HeldMemory& m = held_[h];
+    const Real c = capacity(n), drag = drag_.empty() ? 0 : drag_[n], moved = 0.5 * (after[n] - m.before);
+    const Real first = correction ? (*correction)[n] : 0, second = data ? (*data)[n] : 0;
+    const Real missing =
+        c * (after[n] - 2 * now[n] + m.before) / (step * step) + drag * moved / step - m.force - first - second;
+    balance_.book_one_held(h, missing * moved, amounts);
+    sums.kinetic += c * (after[n] - now[n]) * (after[n] - now[n]);
+    sums.potential -= after[n] * (m.pair + first);
+    sums.corrected += second * moved;
+    if (!damping_.empty()) sums.damped -= damping_[n] * moved * moved / step;
+    sums.see(after[n], balance_.couplings_.volume(n));
+    const Real source = balance_.source_.empty() ? balance_.source_density_ * balance_.couplings_.volume(n)
+                                                 : balance_.source_[n];
+    Real points = 0;
+    for (const auto& point : balance_.points_)
+      if (point.unknown == n) points += point.rate;
+    driven += (source + points) * moved;
+  }
+  return driven;
+}
+
+void WaveMotion::place_walls(const State& now, const State& v, Real at, Real step, const State& before) {
+  const Problem& problem = balance_.problem_;
+  const bool again = placed_ && walls_.size() == balance_.closures_.size();
+  placed_ = true;
+  std::vector<std::vector<Real>> rates(balance_.closures_.size());
+  for (std::size_t c = 0; c < balance_.closures_.size(); ++c) {
+    Closure& wall = balance_.closures_[c];
+    if (!wall.moves()) continue;
+    const auto faces = static_cast<std::size_t>(wall.faces());
+    std::vector<Real> values(faces);
+    rates[c].resize(faces);
+    if (again) {
+      values.assign(wall.moving().begin(), wall.moving().end());
+      for (std::size_t f = 0; f < faces; ++f) rates[c][f] = v[wall.unknown(static_cast<Index>(f))];
+    } else {
+      problem.initial.evaluate(wall.places(), at, values);
+      problem.initial_rate.evaluate(wall.places(), at, rates[c]);
+    }
+    wall.place(values, rates[c], step, now, before);
+  }
+  walls_.resize(balance_.closures_.size());
+  // Anchors a step earlier, as far back as they will be ahead.
+  for (std::size_t c = 0; c < walls_.size(); ++c) {
+    Closure& wall = balance_.closures_[c];
+    auto& earlier = walls_[c].anchor_before;
+    earlier.assign(static_cast<std::size_t>(wall.faces()), 0.0);
+    for (Index f = 0; f < wall.faces(); ++f)
+      earlier[f] = wall.moves() ? wall.moving()[f] - step * rates[c][f] : 2 * anchor_of(wall, f);
+    if (wall.moves()) continue;
+    wall.update(balance_.couplings_, at + step, false, State());
+    for (Index f = 0; f < wall.faces(); ++f) earlier[f] -= anchor_of(wall, f);
+    wall.update(balance_.couplings_, at, false, State());
+  }
+}
+
+Totals WaveMotion::prepare_leap(const State& now, const State& v, Real at, Real step, const State* correction,
+                                const State* data, State& before) {
+  find_drag();
+  balance_.prepare(at, now);
+  const bool first = !placed_;
+  before.assign(now.size(), 0.0);
+  for (std::size_t n = 0; n < now.size(); ++n) before[n] = now[n] - step * v[n];
+  place_walls(now, v, at, step, before);
+  if (layer_) {
+    if (first) layer_->start();
+    layer_->forces(now, layer_forces_);
+  }
+  std::vector<Real> layer(layer_ ? now.size() : 0, 0.0);
+  for (std::size_t p = 0; p < layer_forces_.size(); ++p) layer[layer_->places()[p].unknown] = layer_forces_[p];
+  Ledger ignored(balance_.lines_.size());
+  State force(now.size());
+  balance_.rate(now, at, Parts::all(), force, ignored);
+  Sums sums;
+  const auto each = [&](Index n, Real value, Real pair) {
+    before[n] = value;
+    const Real c = capacity(n);
+    sums.kinetic += c * (now[n] - value) * (now[n] - value);
+    sums.potential -= value * (pair + (correction ? (*correction)[n] : 0));
+    sums.see(now[n], balance_.couplings_.volume(n));
+  };
+  State ahead = now;
+  if (!balance_.held_.empty()) balance_.pin(at + step, ahead);
+  std::size_t h = 0;
+  for (Index n = 0; n < balance_.grid().count(); ++n) {
+    if (!balance_.outline_.active(n)) continue;
+    const Real pair = pair_force(now, n);
+    if (h < balance_.held_.size() && balance_.held_[h] == n) {
+      ++h;
+      // Walls that follow the motion stand still a step ahead; they move as the state does.
+      const bool moving = ahead[n] == now[n];
+      each(n, moving ? now[n] - step * v[n] : 2 * now[n] - ahead[n], pair);
+      continue;
+    }
+    const Real drag = drag_.empty() ? 0 : drag_[n];
+    const Real whole = force[n] - drag * v[n] + (layer.empty() ? 0 : layer[n]) +
+                       (correction ? (*correction)[n] : 0) + (data ? (*data)[n] : 0);
+    each(n, now[n] - step * v[n] + 0.5 * step * step * whole / capacity(n), pair);
+  }
+  balance_.prepare(at, now);
+  for (std::size_t c = 0; c < walls_.size(); ++c) {
+    const Closure& wall = balance_.closures_[c];
+    for (Index f = 0; f < wall.faces(); ++f) {
+      const Index n = wall.unknown(f);
+      sums.potential += wall.imposes() ? wall.pull(f) * (before[n] - walls_[c].anchor_before[f]) *
+                                             (now[n] - anchor_of(wall, f))
+                                       : wall.pull(f) * before[n] * now[n];
+    }
+  }
+  Totals t;
+  t.integral = sums.integral;
+  t.lowest = sums.lowest;
+  t.highest = sums.highest;
+  t.kinetic = 0.5 * sums.kinetic / (step * step);
+  t.potential = 0.5 * sums.potential;
+  t.content = t.kinetic + t.potential;
+  t.gross = t.kinetic + std::abs(t.potential);
+  return t;
+}
+
+Totals WaveMotion::leap(const State& now, Real at, Real step, State& before, Ledger& amounts,
+                        const State* correction, const State* data) {
+  find_drag();
+  balance_.prepare(at, now);
+  amounts.clear();
+  keep_walls(now, before);
+  if (layer_) layer_->forces(now, layer_forces_);
+  const Grid& g = balance_.grid();
+  const Index nx = g.size(0), blocks = std::min(g.lines(), most_blocks);
+  DiffusionBalance::Sweep sweep(balance_, now, Parts::all());
+  std::vector<Sums> sums(static_cast<std::size_t>(blocks));
+  const auto width = static_cast<std::size_t>(nx), lines = balance_.lines_.size();
+  scratch_.resize(static_cast<std::size_t>(blocks) * (3 * width + lines));
+  const bool given = correction || data;
+  balance_.each_line([&](Index block, Index line, Index j, Index k) {
+    Real* room = scratch_.data() + static_cast<std::size_t>(block) * (3 * width + lines);
+    Sums& s = sums[static_cast<std::size_t>(block)];
+    if (layer_ && s.layers.empty()) s.layers.assign(walls_.size(), 0.0);
+    Work work{sweep,
+              now,
+              before,
+              step,
+              correction,
+              data,
+              {room, width},
+              {room + width, width},
+              {room + 2 * width, width},
+              layer_forces_,
+              0,
+              s,
+              {room + 3 * width, lines}};
+    if (!given && simple(line))
+      move_simple_line(line, j, k, work);
+    else
+      move_line(line, j, k, work);
+  });
+  follow_walls(now, before, at, step);
+  Sums& first = sums.front();
+  first.driven += book_held(now, before, step, correction, data, first, amounts);
+  if (layer_) layer_->go_on(now, before, step);
+  Totals t;
+  for (const Sums& s : sums) {
+    t.kinetic += s.kinetic;
+    t.potential += s.potential;
+    t.integral += s.integral;
+    t.lowest = std::min(t.lowest, s.lowest);
+    t.highest = std::max(t.highest, s.highest);
+    amounts[damping_line_] += s.damped;
+    amounts[balance_.source_line_] += s.driven + s.corrected;
+    for (std::size_t c = 0; c < s.layers.size(); ++c) amounts[balance_.first_line_[c]] += s.layers[c];
+  }
+  t.kinetic *= 0.5 / (step * step);
+  t.potential = 0.5 * (t.potential + book_walls(now, before, step, amounts));
+  t.content = t.kinetic + t.potential;
+  t.gross = t.kinetic + std::abs(t.potential);
+  return t;
+}
+
+std::vector<Real> WaveMotion::remember() const {
+  std::vector<Real> result;
+  for (std::size_t c = 0; c < walls_.size(); ++c) {
+    const auto moving = balance_.closures_[c].remember();
+    result.insert(result.end(), moving.begin(), moving.end());
+    result.insert(result.end(), walls_[c].anchor_before.begin(), walls_[c].anchor_before.end());
+  }
+  if (layer_) {
+    const auto more = layer_->remember();
+    result.insert(result.end(), more.begin(), more.end());
+  }
+  return result;
+}
+
+void WaveMotion::recall(std::span<const Real> numbers) {
+  find_drag();
+  placed_ = true;
+  walls_.resize(balance_.closures_.size());
+  for (std::size_t c = 0; c < walls_.size(); ++c) {
+    Closure& wall = balance_.closures_[c];
+    const std::size_t own = wall.remember().size(), faces = static_cast<std::size_t>(wall.faces());
+    wall.recall(numbers.first(own));
+    walls_[c].anchor_before.assign(numbers.begin() + static_cast<std::ptrdiff_t>(own),
+                                   numbers.begin() + static_cast<std::ptrdiff_t>(own + faces));
+    numbers = numbers.subspan(own + faces);
+  }
+  if (layer_) layer_->recall(numbers);
+}
+
+Totals WaveMotion::totals(const State& y, const State& v, Real at) {
+  balance_.prepare(at, y);
+  Totals t;
+  for (Index n = 0; n < balance_.grid().count(); ++n) {
+    if (!balance_.outline_.active(n)) continue;
+    t.kinetic += 0.5 * capacity(n) * v[n] * v[n];
+    t.potential -= 0.5 * y[n] * pair_force(y, n);
+    t.integral += balance_.couplings_.volume(n) * y[n];
+    t.lowest = std::min(t.lowest, y[n]);
+    t.highest = std::max(t.highest, y[n]);
+  }
+  for (const Closure& wall : balance_.closures_)
+    for (Index f = 0; f < wall.faces(); ++f) {
+      const Real stretched = y[wall.unknown(f)] - anchor_of(wall, f);
+      t.potential += 0.5 * wall.pull(f) * stretched * stretched;
+    }
+  t.content = t.kinetic + t.potential;
+  t.gross = t.kinetic + std::abs(t.potential);
+  return t;
+}
+
+void WaveMotion::book_means(const State& y0, const State& v0, const State& force0, const State& y1,
+                            const State& v1, const State& force1, Real at, Real step, Ledger& amounts) {
+  find_drag();
+  amounts.clear();
+  // Half of what acts at each end, over the whole way.
+  for (const bool end : {false, true}) {
+    const State& y = end ? y1 : y0;
+    balance_.prepare(end ? at + step : at, y);
+    for (std::size_t c = 0; c < balance_.closures_.size(); ++c) {
+      const Closure& wall = balance_.closures_[c];
+      const std::size_t line = balance_.first_line_[c];
+      for (Index f = 0; f < wall.faces(); ++f) {
+        const Index n = wall.unknown(f);
+        const Real moved = y1[n] - y0[n];
+        if (!wall.imposes())
+          for (std::size_t k = 0; k < wall.conditions(); ++k)
+            amounts[line + k] += 0.5 * wall.flow_of(k, f, 0) * moved;
+        if (const Real d = wall.drag(f); d != 0 && end) amounts[line] -= d * moved * moved / step;
+      }
+    }
+    for (Index n = 0; n < balance_.grid().count(); ++n)
+      amounts[balance_.source_line_] +=
+          0.5 * (y1[n] - y0[n]) *
+          (balance_.source_.empty() ? balance_.source_density_ * balance_.couplings_.volume(n)
+                                    : balance_.source_[n]);
+    for (std::size_t p = 0; p < balance_.points_.size(); ++p) {
+      const Index n = balance_.points_[p].unknown;
+      amounts[balance_.first_point_line_ + p] += 0.5 * balance_.points_[p].rate * (y1[n] - y0[n]);
+    }
+  }
+  // A wall that imposes its value does the mean force times the way of the wall itself.
+  std::vector<std::vector<Real>> starts(balance_.closures_.size());
+  for (const bool end : {false, true})
+    for (std::size_t c = 0; c < balance_.closures_.size(); ++c) {
+      Closure& wall = balance_.closures_[c];
+      if (!wall.imposes()) continue;
+      wall.update(balance_.couplings_, end ? at + step : at, false, State());
+      for (Index f = 0; f < wall.faces(); ++f) {
+        if (!end) {
+          starts[c].push_back(anchor_of(wall, f));
+          continue;
+        }
+        const Index n = wall.unknown(f);
+        const Real first = starts[c][static_cast<std::size_t>(f)], last = anchor_of(wall, f);
+        amounts[balance_.first_line_[c]] +=
+            0.5 * wall.pull(f) * (first + last - y0[n] - y1[n]) * (last - first);
+      }
+    }
+  for (std::size_t n = 0; n < damping_.size(); ++n)
+    amounts[damping_line_] -= damping_[n] * (y1[n] - y0[n]) * (y1[n] - y0[n]) / step;
+  for (std::size_t h = 0; h < balance_.held_.size(); ++h) {
+    const Index n = balance_.held_[h];
+    const Real moved = y1[n] - y0[n], drag = drag_.empty() ? 0 : drag_[n];
+    const Real gained = 0.5 * capacity(n) * (v1[n] - v0[n]) * (v1[n] + v0[n]);
+    balance_.book_one_held(
+        h, gained + (drag * moved / step - 0.5 * (force0[n] + force1[n])) * moved, amounts);
+  }
+}
+
+}  // namespace williwaw

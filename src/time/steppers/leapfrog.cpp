@@ -1,0 +1,157 @@
+// Leapfrog on a balance of second order in time, with or without its correction to order four.
+#include <algorithm>
+#include <cmath>
+
+#include "kinds.hpp"
+
+namespace williwaw {
+
+namespace {
+
+class LeapfrogStepper final : public Stepper {
+ public:
+  LeapfrogStepper(Balance& balance, const SecondOrder& method)
+      : balance_(balance), motion_(*balance.motion()), corrected_(method.corrected) {
+    is_held_.assign(static_cast<std::size_t>(balance.layout().size()), 0);
+    for (const Index n : balance.held()) is_held_[n] = 1;
+    for (const Index n : balance.absent()) is_held_[n] = 1;
+  }
+
+  std::optional<Totals> begin(const State& y, Real at, Real step) override {
+    State v;
+    motion_.initial_rate(v);
+    return start(y, v, at, step);
+  }
+
+  Totals advance(State& y, Real at, Real step, Ledger& amounts) override {
+    Real jump = 0;
+    // Lengths that differ by rounding are the same: the formula must not change with the last digit.
+    if (std::abs(step - step_) > 1e-9 * step_) jump = change_step(y, at, step);
+    if (corrected_) correct(y, at);
+    const Totals totals = motion_.leap(y, at, step_, previous_, amounts, corrected_ ? &correction_ : nullptr,
+                                       has_data_ ? &data_ : nullptr);
+    // What was a step earlier has become the state a step later.
+    previous_.swap(y);
+    amounts[motion_.scheme_line()] += jump;
+    energy_ = totals.content;
+    return totals;
+  }
+
+  int stages() const override { return corrected_ ? 2 : 1; }
+
+  StepperMemory remember() const override {
+    StepperMemory memory{{step_, energy_}, {previous_}, {}};
+    const auto more = motion_.remember();
+    memory.numbers.insert(memory.numbers.end(), more.begin(), more.end());
+    return memory;
+  }
+  void recall(const StepperMemory& memory) override {
+    step_ = memory.numbers.at(0);
+    energy_ = memory.numbers.at(1);
+    previous_ = memory.states.at(0);
+    motion_.recall(std::span(memory.numbers).subspan(2));
+  }
+
+ private:
+  Totals start(const State& y, State v, Real at, Real step) {
+    step_ = step;
+    if (corrected_) {
+      correct(y, at);
+      // The third term of the series as well: step²/6·d³u/dt³ on top of the rate.
+      State third(y.size());
+      linear_rate(v, at, third);
+      over_capacity(at, third);
+      for (std::size_t n = 0; n < v.size(); ++n) v[n] += step * step / 6 * third[n];
+      // The start counts half of step²·F, of which step²/12 is the fourth term.
+    }
+    const Totals totals = motion_.prepare_leap(y, v, at, step, corrected_ ? &correction_ : nullptr,
+                                               has_data_ ? &data_ : nullptr, previous_);
+    energy_ = totals.content;
+    return totals;
+  }
+
+  // Starts anew from the state and its rate; the energy of the new step is not that of the old one.
+  Real change_step(const State& y, Real at, Real step) {
+    State v(y.size()), force(y.size());
+    Ledger ignored(balance_.lines().size());
+    balance_.rate(y, at, Parts::all(), force, ignored);
+    for (std::size_t n = 0; n < v.size(); ++n) v[n] = (y[n] - previous_[n]) / step_;
+    const auto drag = motion_.drag(at);
+    for (std::size_t n = 0; n < drag.size(); ++n) force[n] -= drag[n] * v[n];
+    over_capacity(at, force);
+    for (std::size_t n = 0; n < v.size(); ++n)
+      if (!is_held_[n]) v[n] += 0.5 * step_ * force[n];
+    const Real old = energy_;
+    return start(y, v, at, step).content - old;
+  }
+
+  // F without its data.
+  void linear_rate(const State& y, Real at, State& out) {
+    Ledger ignored(balance_.lines().size());
+    balance_.rate(y, at, Parts::all(), out, ignored);
+    forces_without_motion(at, alone_);
+    for (std::size_t n = 0; n < out.size(); ++n) out[n] -= alone_[n];
+  }
+
+  void forces_without_motion(Real at, State& out) {
+    const State zero(is_held_.size(), 0.0);
+    out.resize(zero.size());
+    Ledger ignored(balance_.lines().size());
+    balance_.rate(zero, at, Parts::all(), out, ignored);
+  }
+
+  void over_capacity(Real at, State& amounts) {
+    const State q = amounts;
+    balance_.recover(q, at, amounts);
+    for (std::size_t n = 0; n < amounts.size(); ++n)
+      if (is_held_[n]) amounts[n] = 0;
+  }
+
+  // step²/12·d²F/dt², apart for what follows from the state and for what data impose.
+  void correct(const State& y, Real at) {
+    const Real share = step_ * step_ / 12;
+    State acceleration(y.size());
+    linear_rate(y, at, acceleration);
+    over_capacity(at, acceleration);
+    correction_.resize(y.size());
+    linear_rate(acceleration, at, correction_);
+    for (Real& c : correction_) c *= share;
+    // Data: sources, walls that push, walls that move what they hold.
+    State pushed, later, earlier, ahead(y.size(), 0.0), behind(y.size(), 0.0), held(y.size(), 0.0);
+    forces_without_motion(at + step_, later);
+    forces_without_motion(at - step_, earlier);
+    forces_without_motion(at, pushed);
+    balance_.pin(at + step_, ahead);
+    balance_.pin(at - step_, behind);
+    balance_.pin(at, held);
+    has_data_ = false;
+    for (std::size_t n = 0; n < y.size(); ++n)
+      has_data_ = has_data_ || pushed[n] != 0 || later[n] != 0 || earlier[n] != 0 ||
+                  (is_held_[n] && (ahead[n] != held[n] || behind[n] != held[n]));
+    if (!has_data_) return;
+    State driven = pushed;
+    over_capacity(at, driven);
+    for (std::size_t n = 0; n < y.size(); ++n)
+      if (is_held_[n]) driven[n] = (ahead[n] - 2 * held[n] + behind[n]) / (step_ * step_);
+    data_.resize(y.size());
+    linear_rate(driven, at, data_);
+    for (std::size_t n = 0; n < y.size(); ++n)
+      data_[n] = share * (data_[n] + (later[n] - 2 * pushed[n] + earlier[n]) / (step_ * step_));
+  }
+
+  Balance& balance_;
+  Motion& motion_;
+  bool corrected_;
+  bool has_data_ = false;
+  Real step_ = 0, energy_ = 0;
+  std::vector<char> is_held_;
+  State correction_, data_, alone_;
+};
+
+}  // namespace
+
+std::unique_ptr<Stepper> steppers::leapfrog(Balance& balance, const SecondOrder& method) {
+  return std::make_unique<LeapfrogStepper>(balance, method);
+}
+
+}  // namespace williwaw
