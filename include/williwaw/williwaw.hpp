@@ -10,6 +10,7 @@
 #include "williwaw/space/diffusion_balance.hpp"
 #include "williwaw/time/march.hpp"
 #include "williwaw/verify/decay.hpp"
+#include "williwaw/verify/dispersion.hpp"
 #include "williwaw/verify/exact_solutions.hpp"
 #include "williwaw/verify/forecast.hpp"
 #include "williwaw/verify/ladder.hpp"

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "parts.hpp"
 
@@ -8,8 +9,7 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words later_conditions{"diffusive_flux", "outflow", "free",      "fixed",         "absorbing",
-                             "driven",         "force",   "impedance", "free-drainage", "seepage"};
+const Words later_conditions{"diffusive_flux", "outflow", "free-drainage", "seepage"};
 
 Expected expected_for(Quantity quantity, const Dimensions& d) {
   switch (quantity) {
@@ -21,18 +21,34 @@ Expected expected_for(Quantity quantity, const Dimensions& d) {
       return {d.gradient, true, "a gradient"};
     case Quantity::share:
       return {Unit(), false, "a plain number"};
+    case Quantity::impedance:
+      return {d.impedance, false, "an impedance"};
+    case Quantity::count:
+      return {Unit(), false, "a whole number"};
     case Quantity::exchange:
       break;
   }
   return {d.exchange, false, "an exchange coefficient"};
 }
 
-std::string sentence_of(const WallKind& kind, const std::string& unknown, const std::vector<Value>& values) {
-  std::string result = kind.sentence;
+std::string sentence_of(const WallKind& kind, const std::string& unknown, const std::vector<Value>& all) {
+  std::string result = kind.sentence, key, how;
+  std::vector<Value> values;
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    const auto& argument = kind.arguments[i];
+    // What was not given has no text.
+    if (all[i].text.empty()) continue;
+    values.push_back(all[i]);
+    key = argument.key;
+    how += (how.empty() ? ", " : " and ") + argument.key + " " + all[i].text;
+    if (argument.key == "layer") how += " cells";
+  }
   const auto put = [&](const std::string& mark, const std::string& text) {
     if (const auto at = result.find(mark); at != std::string::npos) result.replace(at, mark.size(), text);
   };
   put("{u}", unknown);
+  put("{key}", key);
+  put("{how}", how);
   for (std::size_t i = 0; i < values.size(); ++i) put("{" + std::to_string(i) + "}", values[i].text);
   return result;
 }
@@ -47,7 +63,10 @@ class BoundaryReader {
   BoundaryReader(const Context& context, const Dimensions& dimensions, const std::string& unknown)
       : context_(context), dimensions_(dimensions), unknown_(unknown), variables_(context.variables) {
     variables_.push_back("t");
-    for (const auto& kind : wall_kinds()) (kind.arguments.empty() ? words_ : keys_).push_back(kind.name);
+    for (const auto& kind : wall_kinds()) {
+      if (kind.arguments.empty() || kind.alone) words_.push_back(kind.name);
+      if (!kind.arguments.empty()) keys_.push_back(kind.name);
+    }
     words_.push_back("periodic");
   }
 
@@ -59,6 +78,7 @@ class BoundaryReader {
     ReadWall result;
     for (const auto& e : node.table()) {
       const WallKind& kind = wall_kind(e.key);
+      refuse_foreign(kind, *e.node, section.key_path(e.key));
       if (kind.needs_kelvin && !(context_.dimensional && dimensions_.unknown.same_dimension(Unit::of("K"))))
         throw CaseError(e.node->place.text(), section.key_path(e.key),
                         "needs temperatures with a unit: it counts from absolute zero");
@@ -78,7 +98,7 @@ class BoundaryReader {
  private:
   ReadWall from_word(const Node& node, const std::string& path) const {
     const std::string& word = node.text();
-    if (std::ranges::find(keys_, word) != keys_.end())
+    if (std::ranges::find(keys_, word) != keys_.end() && std::ranges::find(words_, word) == words_.end())
       throw CaseError(node.place.text(), path, fmt::format("'{}' needs a value: {{ {} = .. }}", word, word));
     if (std::ranges::find(words_, word) == words_.end()) {
       Words all = words_;
@@ -87,7 +107,18 @@ class BoundaryReader {
     }
     if (word == "periodic") return {};
     const WallKind& kind = wall_kind(word);
-    return {Wall(kind.make({})), sentence_of(kind, unknown_, {})};
+    refuse_foreign(kind, node, path);
+    std::vector<Function> functions;
+    for (const auto& a : kind.arguments) functions.emplace_back(a.otherwise.value_or(0));
+    return {Wall(kind.make(functions)), sentence_of(kind, unknown_, {})};
+  }
+
+  void refuse_foreign(const WallKind& kind, const Node& node, const std::string& path) const {
+    if (kind.of_waves && !dimensions_.waves)
+      throw CaseError(node.place.text(), path,
+                      fmt::format("'{}' is an end of a wave, and this equation is none", kind.name));
+    if (kind.needs_kelvin && dimensions_.waves)
+      throw CaseError(node.place.text(), path, fmt::format("'{}' has no meaning for a wave", kind.name));
   }
 
   std::vector<Value> arguments(const WallKind& kind, const Node& node, const std::string& path) const {
@@ -102,8 +133,21 @@ class BoundaryReader {
     Words keys;
     for (const auto& a : kind.arguments) keys.push_back(a.key);
     section.allow(keys, {});
+    std::size_t given = 0;
+    for (const auto& a : kind.arguments) given += section.has(a.key) ? 1 : 0;
+    if (kind.one_of && given != 1)
+      throw CaseError(node.place.text(), path, "give one of " + listed(keys, "and"));
     for (const auto& a : kind.arguments) {
       const Expected expected = expected_for(a.quantity, dimensions_);
+      if (!section.has(a.key) && (kind.one_of || a.otherwise)) {
+        values.push_back({Function(a.otherwise.value_or(NAN)), "", ""});
+        continue;
+      }
+      if (a.quantity == Quantity::count) {
+        const Index whole = section.whole(a.key, 1);
+        values.push_back({Function(static_cast<Real>(whole)), std::to_string(whole), ""});
+        continue;
+      }
       values.push_back(value(section.need(a.key, expected.name), section.key_path(a.key), a.quantity));
     }
     return values;
@@ -115,7 +159,7 @@ class BoundaryReader {
     if (quantity == Quantity::share && v.function.is_constant() &&
         !(v.function(Point{}) >= 0 && v.function(Point{}) <= 1))
       throw CaseError(node.place.text(), path, "must lie between 0 and 1");
-    if (quantity == Quantity::exchange && v.function.is_constant() && !(v.function(Point{}) >= 0))
+    if ((quantity == Quantity::exchange || quantity == Quantity::impedance) && v.function.is_constant() && !(v.function(Point{}) >= 0))
       throw CaseError(node.place.text(), path, "must not be below zero");
     return v;
   }
@@ -242,7 +286,14 @@ void read_initial(const Context& context, const Node& root, const Dimensions& di
   const Node* node = root.find("initial");
   if (!node) throw CaseError(context.file, "initial", "missing; a case needs [initial] with a value");
   const Section section(context, *node, "initial");
-  section.allow({"value", "walls"}, {"rate"});
+  if (section.has("rate") && !dimensions.waves)
+    section.fail("rate", "belongs to waves: this equation is of first order in time");
+  section.allow({"value", "walls", "rate"}, {});
+  if (section.has("rate")) {
+    result.initial_rate = read_value(context, *section.find("rate"), "initial.rate",
+                                     {dimensions.rate, true, "a rate of change of the unknown"}, context.variables);
+    result.problem.initial_rate = result.initial_rate->function;
+  }
   const std::string walls = section.choice("walls", "boundary", {"boundary", "initial", "mean"}, {});
   result.plan.walls = walls == "initial" ? Plan::Walls::initial
                       : walls == "mean"  ? Plan::Walls::mean

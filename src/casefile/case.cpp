@@ -86,6 +86,13 @@ std::vector<const Node*> children(const Node* parent, const Words& keys) {
   return result;
 }
 
+// The same unit as people write it, where it has such a name.
+std::string by_known_name(const Unit& unit, const Words& names) {
+  for (const auto& name : names)
+    if (unit.same_dimension(Unit::of(name))) return name;
+  return unit.si_text();
+}
+
 void choose_scales(const Context& context, const Node& root, const EquationKind& kind,
                    const Dimensions& dimensions, Case& result) {
   const bool shown = context.dimensional;
@@ -110,6 +117,13 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
     result.amount_unit = rank == 1 ? "J/m^2" : rank == 2 ? "J/m" : "J";
     result.flow_unit = rank == 1 ? "W/m^2" : rank == 2 ? "W/m" : "W";
     result.flux_unit = "W/m^2";
+  } else if (dimensions.waves) {
+    // The energy of the motion, half of what is stored times the square of the rate.
+    const Unit energy = dimensions.storage * dimensions.rate.power(2) * Unit::of("m").power(rank);
+    result.amount_unit = by_known_name(energy, {"J", "J/m", "J/m^2", "m^3/s^2", "m^4/s^2", "m^5/s^2"});
+    result.flow_unit =
+        by_known_name(energy / Unit::of("s"), {"W", "W/m", "W/m^2", "m^3/s^3", "m^4/s^3", "m^5/s^3"});
+    result.flux_unit = dimensions.flux.si_text();
   } else {
     const Unit amount = dimensions.storage * dimensions.unknown * Unit::of("m").power(rank);
     result.amount_unit = amount.si_text();
@@ -147,6 +161,7 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
               .coefficients = shown,
               .walls = {},
               .initial = {},
+              .initial_rate = {},
               .plan = {},
               .steady = {},
               .settled = {},
@@ -166,13 +181,23 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
               .probes = {},
               .exact = {},
               .figures = {},
+              .space_place = {},
               .step_place = {},
               .equation_place = root.find("equation")->place.text(),
               .initial_place = {},
               .boundary_place = root.find("boundary") ? root.find("boundary")->place.text() : context.file};
   if (context.start == 0) result.stages = stages;
+  if (equation.second_order) {
+    const Node& given = *root.find("equation");
+    if (given.find("tension"))
+      result.equation_formula = "density·(d²u/dt² + damping·du/dt) = ∇·(tension ∇u) + source";
+    else if (given.find("medium") && given.find("medium")->is_text() && given.find("medium")->text() == "pointwise")
+      result.equation_formula = "d²u/dt² + damping·du/dt = speed² ∇²u + source";
+  }
   if (equation.reaction) result.equation_formula += " + reaction(u)";
   if (!equation.points.empty()) result.equation_formula += " + points";
+  if (root.find("steady") && equation.second_order)
+    throw CaseError(root.find("steady")->place.text(), "steady", "a wave has no steady state: give [time]");
   // A steady state has no left side.
   if (root.find("steady"))
     if (const auto equals = result.equation_formula.find(" = "); equals != std::string::npos)
@@ -181,7 +206,7 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
   read_boundary(context, root, dimensions, result);
   read_initial(context, root, dimensions, result);
   read_time(context, root, dimensions, result);
-  read_space(context, root);
+  read_space(context, root, result);
   read_records(context, root, result);
   read_exact(context, root, dimensions, result);
   read_converge(context, root, result);

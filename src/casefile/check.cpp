@@ -37,10 +37,27 @@ Function ratio(const Function& a, const Function& b) {
       true, a.depends_on_time());
 }
 
+// How fast waves run: the root of tension over density.
+void derived_speed(const Case& given, Report& report) {
+  const Equation& e = given.problem.equation();
+  const auto [low, high] = range_over(given.problem.grid(), ratio(e.diffusion.coefficient[0], e.storage));
+  const std::string unit = given.flow_unit.empty() ? "" : "m/s";
+  if (high - low > 1e-12 * high)
+    report.row("speed (over the grid)",
+               fmt::format("{} to {}", readable(std::sqrt(low)), readable(std::sqrt(high), unit)),
+               number(std::sqrt(high)), unit);
+  else if (given.coefficients[0].first != "speed")
+    report.row("speed (derived)", readable(std::sqrt(low), unit), number(std::sqrt(low)), unit);
+}
+
 // What spreads is conductivity over storage: one number for all axes, or one for each.
 void derived_diffusivity(const Case& given, Report& report) {
   const Equation& e = given.problem.equation();
   const Grid& g = given.problem.grid();
+  if (e.second_order) {
+    derived_speed(given, report);
+    return;
+  }
   if (e.storage.is_constant() && e.storage(Point{}) == 1) return;  // it stands above as it is
   const bool by_axis = given.coefficients[0].first.find('.') != std::string::npos;
   const std::string unit = given.flow_unit.empty() ? "" : "m^2/s";
@@ -83,6 +100,7 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
                            given_place(given, point.at)),
                point.rate.is_constant() ? number(point.rate(Point{})) : Report::Data(), given.flow_unit);
   report.row(given.steady ? "first guess" : "initial value", given.initial.text);
+  if (e.second_order) report.row("initial rate", given.initial_rate ? given.initial_rate->text : "0: at rest");
   if (given.exact)
     report.row("exact solution", given.exact_is_initial ? "the initial value" : given.exact->text);
 }
@@ -123,7 +141,9 @@ std::string solver_text(const Case& given, const Prepared& prepared) {
   const bool in_turns = std::holds_alternative<Factored>(prepared.plan.scheme.method);
   const Real step =
       prepared.longest_step > 0 ? prepared.longest_step : 1 / prepared.stability.largest_eigenvalue;
-  prepared.balance->linearise(prepared.initial, 0, 1, step, in_turns ? Parts::flux(0) : Parts::all(), system);
+  const bool moves = prepared.balance->motion() != nullptr;
+  prepared.balance->linearise(prepared.initial, 0, 1, moves ? 0.25 * step * step : step,
+                              in_turns ? Parts::flux(0) : Parts::all(), system);
   SolverRules rules;
   rules.reused = prepared.balance->offers().linear && prepared.balance->offers().steady_matrix;
   const auto solver = make_solver(given.plan.solver, system, rules);
@@ -146,7 +166,10 @@ void scheme_section(const Case& given, const Prepared& prepared, Report& report)
                fmt::format("the first {} step{} as two half steps of implicit Euler each",
                            prepared.plan.damped_start, prepared.plan.damped_start == 1 ? "" : "s"),
                Report::Data(prepared.plan.damped_start));
-  report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));
+  if (given.problem.space_order == 4)
+    report.row("space", "differences over four points (central), order 4", Report::Data(Index{4}));
+  else
+    report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));
   if (implicit) report.row("solver", solver_text(given, prepared), Report::Data(given.plan.solver));
 }
 
@@ -203,6 +226,7 @@ Report check_report(const Case& given, Prepared& prepared) {
   }
   scheme_section(given, prepared, report);
   stability_section(given, prepared, report);
+  dispersion_section(given, prepared, report);
   warnings_section(given, prepared, report);
   cost_section(given, prepared, report);
   for (const auto& stage : planned_stages(given, prepared)) {

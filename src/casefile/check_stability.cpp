@@ -32,7 +32,7 @@ bool surely_unstable(const verify::Stability& s) {
 
 void limit_row(const Case& given, const Prepared& prepared, const std::string& label,
                const verify::Limit& limit, Report& report) {
-  std::string text = limit.step == 0 ? "none" : given.duration(limit.step);
+  std::string text = limit.step == 0 ? "none: every step is unstable" : given.duration(limit.step);
   if (std::isinf(limit.step)) text = "any";
   text += "  (" + standing_text(given, limit);
   if (limit.step > 0 && !std::isinf(limit.step) && prepared.longest_step > 0)
@@ -45,6 +45,8 @@ void limit_row(const Case& given, const Prepared& prepared, const std::string& l
 std::string this_step_text(const Case& given, const Prepared& prepared) {
   if (prepared.plan.adaptive) return "chosen by its error: at most " + given.step.adaptive_text;
   std::string text = given.duration(prepared.longest_step);
+  if (given.step.courant)
+    text += fmt::format("  (Courant number {}, shortened to meet the records)", readable(given.step.value));
   if (given.step.of_limit)
     text += fmt::format("  ({} of the limit, shortened to meet the records)", readable(given.step.value));
   return text;
@@ -117,6 +119,11 @@ void forecast_rows(const Case& given, const Prepared& prepared, Report& report) 
 
 std::string forecast(const Case& given, const Prepared& prepared) {
   const auto& s = prepared.stability;
+  if (s.limit.step == 0)
+    return fmt::format("scheme '{}' is unstable at any step, however short{}", given.plan.scheme.name,
+                       prepared.forecast ? fmt::format("; {} of {} modes grow, and {}", prepared.forecast->growing,
+                                                       prepared.forecast->modes, swamped_text(given, prepared))
+                                         : "");
   const std::string limit = given.duration(s.limit.step);
   if (prepared.forecast)
     return fmt::format("the largest stable step is {}; {} of {} modes grow, and {}", limit,
@@ -126,8 +133,14 @@ std::string forecast(const Case& given, const Prepared& prepared) {
                        given.duration(s.limit.unstable_from));
   if (s.limit.standing != Standing::sharp)
     return fmt::format("only steps up to {} are known to be stable, by a bound that is not sharp", limit);
-  const Real factor = std::abs(amplification(
-      given.plan.scheme, std::complex<Real>(-s.largest_eigenvalue * prepared.longest_step), s.stages));
+  const Real step = prepared.longest_step;
+  Real factor = 0;
+  if (s.wave)
+    for (const auto& root : wave_amplification(given.plan.scheme, s.largest_eigenvalue * step * step))
+      factor = std::max(factor, std::abs(root));
+  else
+    factor = std::abs(
+        amplification(given.plan.scheme, std::complex<Real>(-s.largest_eigenvalue * step), s.stages));
   const Real steps = std::log(1e16) / std::log(factor);
   return fmt::format(
       "the largest stable step is {}; the fastest mode grows {:.6g}-fold each step, and from round-off alone "
@@ -148,21 +161,26 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
         std::isinf(s.limit.step) ? "stable" : "steps that would grow errors are rejected and shortened",
         Report::Data(true));
   else
-    report.row("verdict", s.stable() ? "stable" : verdict + ": " + forecast(given, prepared),
+    report.row("verdict",
+               s.stable() ? s.on_the_border() ? "stable, but " + border_text(prepared) : "stable"
+                          : verdict + ": " + forecast(given, prepared),
                Report::Data(s.stable()));
   limit_row(given, prepared, "largest stable step", s.limit, report);
   limit_row(given, prepared, "interior limit", s.interior, report);
-  limit_row(given, prepared, "no new extrema up to", s.positivity, report);
+  if (!s.wave) limit_row(given, prepared, "no new extrema up to", s.positivity, report);
   forecast_rows(given, prepared, report);
-  if (prepared.longest_step > 0)
+  if (s.wave)
+    courant_row(given, prepared, report);
+  else if (prepared.longest_step > 0)
     report.row("diffusion number",
                fmt::format("{}  (sum over axes of D·step/h², largest at {})", readable(s.diffusion_number),
                            place_text(given, given.problem.grid(), s.worst)),
                number(s.diffusion_number));
   report.row("spectrum",
-             fmt::format("largest eigenvalue {}, found {}{}",
-                         readable(s.largest_eigenvalue, given.time.unit.empty() ? "" : "1/s"), s.method,
-                         s.times > 1 ? fmt::format(", judged at {} times", s.times) : ""),
+             fmt::format("largest {} {}, found {}{}", s.wave ? "frequency" : "eigenvalue",
+                         readable(s.wave ? std::sqrt(s.largest_eigenvalue) : s.largest_eigenvalue,
+                                  given.time.unit.empty() ? "" : "1/s"),
+                         s.method, s.times > 1 ? fmt::format(", judged at {} times", s.times) : ""),
              number(s.largest_eigenvalue), given.time.unit.empty() ? "" : "1/s");
 }
 
@@ -173,6 +191,10 @@ void warnings_section(const Case& given, const Prepared& prepared, Report& repor
   if (s.stable() && !prepared.plan.adaptive && s.limit.standing == Standing::bound && s.share() > 0.5 &&
       !std::isinf(s.limit.step))
     report.note("the limit is a bound, not sharp: a larger step may be stable too");
+  if (s.wave) {
+    wave_warnings(given, prepared, report);
+    return;
+  }
   if (s.stable() && prepared.longest_step > s.positivity.step * (1 + 1e-12))
     report.note(s.positivity.step > 0
                     ? fmt::format("the step is stable but beyond {}, up to which no new extrema can appear: "
@@ -222,6 +244,7 @@ void post_mortem(const Case& given, const Prepared& prepared, const Outcome& o, 
     report.note(fmt::format("at step {} the largest values stand at {}", o.steps,
                             place_text(given, g, largest - y.begin())));
   if (prepared.stability.stable()) {
+    if (prepared.stability.on_the_border()) report.note("the step was " + border_text(prepared));
     report.note(
         "the step is stable for the linear problem: what grew is the problem itself, or its nonlinearity");
     return;
@@ -238,9 +261,12 @@ void post_mortem(const Case& given, const Prepared& prepared, const Outcome& o, 
                            : "nothing but round-off held any of it, which is why it took so long"));
   report.note(
       fmt::format("it grew from the start and came to a hundredth of the range at {}, when figures begin "
-                  "to show it; a step of {} would have held",
+                  "to show it; {}",
                   steps_text(given, f.visible_step, prepared.longest_step),
-                  given.duration(prepared.stability.limit.step)));
+                  prepared.stability.limit.step > 0
+                      ? fmt::format("a step of {} would have held",
+                                    given.duration(prepared.stability.limit.step))
+                      : "no step of this scheme would have held"));
 }
 
 }  // namespace williwaw::casefile

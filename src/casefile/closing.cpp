@@ -56,13 +56,16 @@ void budget_section(const Case& given, const Outcome& o, Report& report) {
                            given.amount_unit.empty() ? "" : " " + given.amount_unit, remark),
                number(v), given.amount_unit);
   };
-  report.section("budget");
+  report.section(given.problem.equation().second_order ? "energy budget" : "budget");
   line("at the start", b.initial_content(), "{:.6g}", "");
   if (b.jump() != 0) line("jump to held walls", b.jump(), "{:.6g}", "");
   for (std::size_t l = 0; l < b.lines().size(); ++l)
     line((b.lines()[l].kind == LedgerLine::Kind::wall ? "in through " : "from ") + b.lines()[l].name,
          b.amounts()[l], "{:.6g}", "");
-  line("at the end", b.content(), "{:.6g}", "");
+  line("at the end", b.content(), "{:.6g}",
+       given.problem.equation().second_order
+           ? fmt::format("  (kinetic {:.4g}, potential {:.4g})", o.totals.kinetic, o.totals.potential)
+           : "");
   line("not accounted for", b.residual(), "{:.2e}",
        fmt::format("  ({:.2g} of content and flows; worst step {:.2g})", b.relative_residual(),
                    b.worst_step()));
@@ -72,6 +75,7 @@ void budget_section(const Case& given, const Outcome& o, Report& report) {
 }
 
 void settled_section(const Case& given, const Prepared& prepared, const Outcome& o, Report& report) {
+  if (given.problem.equation().second_order) return;
   report.section("settled?");
   const Real rate = o.last_step > 0 ? o.change / o.last_step : 0;
   const Real change = given.value.shown_difference(o.change);

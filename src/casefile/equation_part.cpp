@@ -9,7 +9,7 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words later_kinds{"wave", "transport", "conservation", "unsaturated", "system"};
+const Words later_kinds{"transport", "conservation", "unsaturated", "system"};
 
 const Node& equation_node(const Node& root, const Context& context) {
   const Node* node = root.find("equation");
@@ -28,11 +28,18 @@ Expected expected_for(Coefficient coefficient, const Dimensions& d) {
     case Coefficient::diffusivity:
       return {d.conductivity, false, "a diffusivity"};
     case Coefficient::storage:
-      return {d.storage, false, "a storage"};
+    case Coefficient::inertia:
+      return {d.storage, false, "what is stored"};
+    case Coefficient::speed:
+      return {Unit::of("m/s"), false, "a speed"};
+    case Coefficient::tension:
+      return {d.conductivity, false, "a tension"};
+    case Coefficient::damping:
+      return {Unit::of("1/s"), false, "a rate of damping"};
     case Coefficient::source:
       break;
   }
-  return {d.source, false, "an amount per volume and time"};
+  return {d.source, false, d.waves ? "a force on a unit of inertia" : "an amount per volume and time"};
 }
 
 // A table of one value for each axis, as against { formula, unit }.
@@ -95,12 +102,16 @@ Dimensions dimensions_of(const EquationKind& kind, const Context& context, const
                       "the unknown is a temperature, which '" + d.unknown.text() + "' does not measure");
     d.storage = Unit::of("J/m^3/K");
     d.unknown = Unit::of("K");
-  } else if (const Node* storage = equation_node(root, context).find("storage")) {
+  } else if (const Node* storage = equation_node(root, context).find(kind.second_order ? "density" : "storage")) {
     if (const auto unit = unit_written(context, *storage)) d.storage = *unit;
   }
-  // [source] = [storage·u/t], [conductivity] = [source·L²/u]
-  d.source = d.storage * d.unknown / time;
-  d.conductivity = d.storage * length.power(2) / time;
+  // [source] = [storage·u/t], [conductivity] = [source·L²/u]; waves have t² instead of t
+  d.waves = kind.second_order;
+  const Unit beat = d.waves ? time * time : time;
+  d.source = d.storage * d.unknown / beat;
+  d.conductivity = d.storage * length.power(2) / beat;
+  d.rate = d.unknown / time;
+  d.impedance = d.storage * length / time;
   d.flux = d.source * length;
   d.gradient = d.unknown / length;
   d.exchange = d.flux / d.unknown;
@@ -193,7 +204,7 @@ void read_points(const Context& context, const Node& list, const Dimensions& dim
       if (unit.same_dimension(Unit::of(known))) unit = Unit::of(known);
     const Expected expected{
         unit, false,
-        "an amount per time" +
+        (dimensions.waves ? "a force" : "an amount per time") +
             std::string(grid.volume_dimension() == 3
                             ? ""
                             : " (for each " +
@@ -241,13 +252,35 @@ void read_contacts(const Context& context, const Node& root, const Dimensions& d
   }
 }
 
+namespace {
+
+// The medium of a wave may be taken point by point.
+Equation make_equation(const Section& section, const EquationKind& kind,
+                       const std::vector<std::vector<Function>>& coefficients) {
+  if (!kind.second_order) return kind.make(coefficients);
+  section.choice("form", "second-order", {"second-order"}, {"first-order"});
+  const std::string medium = section.choice("medium", "divergence", {"divergence", "pointwise"}, {});
+  if (section.has("speed") == section.has("tension"))
+    section.fail(section.has("speed") ? "speed" : "kind",
+                 "a wave needs its speed, or tension and density, and not both");
+  if (section.has("density") && !section.has("tension"))
+    section.fail("density", "goes with tension; with speed alone the density does not count");
+  if (medium == "divergence") return kind.make(coefficients);
+  if (!section.has("speed")) section.fail("medium", "\"pointwise\" takes the speed, not tension and density");
+  return wave_pointwise(coefficients[0][0], coefficients[3][0], coefficients[4][0]);
+}
+
+}  // namespace
+
 Equation read_equation(const Context& context, const Node& root, const Grid& grid, const EquationKind& kind,
                        const Dimensions& dimensions, std::vector<std::pair<std::string, Value>>& shown) {
   const Node& node = equation_node(root, context);
   const Section section(context, node, "equation");
   Words known{"kind", "unknown"};
   for (const auto& k : kind.keys) known.push_back(k.name);
-  known.insert(known.end(), {"points", "reaction"});
+  known.push_back("points");
+  if (!kind.second_order) known.push_back("reaction");
+  if (kind.second_order) known.insert(known.end(), {"medium", "form"});
   for (const auto& other : equation_kinds())
     for (const auto& k : other.keys)
       if (std::ranges::find(known, k.name) == known.end())
@@ -269,6 +302,7 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
       continue;
     }
     const bool is_source = key.coefficient == Coefficient::source;
+    const bool may_vanish = key.coefficient == Coefficient::damping;
     const bool stores = key.coefficient == Coefficient::density || key.coefficient == Coefficient::storage ||
                         key.coefficient == Coefficient::heat_capacity;
     const auto read = [&](const Node& n, const std::string& path) {
@@ -282,7 +316,11 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
       for (int label = 0; !is_source && label <= (v.function.regions() ? context.regions->size() : 0);
            ++label)
         if (const Function& part = v.function.part(label); part.is_constant() && !(part(Point{}) > 0))
-          throw CaseError(n.place.text(), path, "must be above zero");
+          if (!may_vanish || part(Point{}) != 0)
+            throw CaseError(n.place.text(), path,
+                            may_vanish ? "must not be below zero" : "must be above zero");
+      if (kind.second_order && !is_source && v.function.depends_on_time())
+        throw CaseError(n.place.text(), path, "must not depend on time");
       return v;
     };
     if (key.each_axis && is_by_axis(*given)) {
@@ -300,7 +338,7 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
       shown.emplace_back(key.name, v);
     }
   }
-  Equation equation = kind.make(coefficients);
+  Equation equation = make_equation(section, kind, coefficients);
   if (section.has("reaction")) read_reaction(context, section, dimensions, equation, shown);
   if (const Node* points = section.find("points")) read_points(context, *points, dimensions, grid, equation);
   if (const Node* unknown = section.find("unknown")) {

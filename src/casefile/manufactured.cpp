@@ -164,6 +164,18 @@ class Manufacture {
       throw CaseError(root_.find("contact")->place.text(), "contact",
                       "has no place beside manufactured = true");
     const bool heat = equation->find("kind")->is_text() && equation->find("kind")->text() == "heat";
+    wave_ = equation->find("kind")->is_text() && equation->find("kind")->text() == "wave";
+    if (wave_) {
+      const ex speed = coefficient("speed", 1);
+      const bool pointwise = key_of("medium") && key_of("medium")->is_text() && key_of("medium")->text() == "pointwise";
+      storage_ = coefficient("density", 1);
+      pointwise_ = pointwise ? speed * speed : ex(1);
+      damping_ = coefficient("damping", 0);
+      for (const auto& axis : axes_)
+        conductivity_[axis] = key_of("tension") ? coefficient("tension", 1) : pointwise ? ex(1) : speed * speed;
+      reaction_ = ex(0);
+      return;
+    }
     storage_ = heat ? coefficient("density", 1) * coefficient("heat_capacity", 1) : coefficient("storage", 1);
     const char* name = heat ? "conductivity" : "diffusivity";
     for (const auto& axis : axes_) {
@@ -191,8 +203,23 @@ class Manufacture {
   }
 
   void derive_source() {
+    if (wave_) {
+      const ex motion = u_.diff(sym("t"), 2) + damping_ * u_.diff(sym("t"));
+      put(root_, {"equation", "source"}, printed(storage_ * motion - pointwise_ * spreading()));
+      put(root_, {"initial", "rate"}, printed(at_start(u_.diff(sym("t")))));
+      return;
+    }
     const ex rate = root_.find("steady") ? ex(0) : storage_ * u_.diff(sym("t"));
     put(root_, {"equation", "source"}, printed(rate - spreading() - reaction_.subs(sym("u") == u_)));
+  }
+
+  // On an end of the grid, where its place is a plain number.
+  ex at_wall(const std::string& axis, int sign, const ex& e) const {
+    const Node* grid = root_.find("grid");
+    const Node* of_axis = grid ? grid->find(axis) : nullptr;
+    const Node* end = of_axis && of_axis->is_table() ? of_axis->find(sign > 0 ? "to" : "from") : nullptr;
+    if (!end) return e;
+    return e.subs(sym(axis) == formula(*end, "grid." + axis));
   }
 
   void derive_walls() {
@@ -227,6 +254,17 @@ class Manufacture {
     const std::string key = "boundary." + side;
     const ex outward = sign * u_.diff(sym(axis)), into = conductivity_.at(axis) * outward;
     if (condition.is_text()) {
+      if (condition.text() == "fixed" || condition.text() == "free") {
+        const bool fixed = condition.text() == "fixed";
+        if (!is_zero(fixed ? at_wall(axis, sign, u_) : at_wall(axis, sign, into)))
+          put(root_, {"boundary", side},
+              table_of("driven", table_of(fixed ? "displacement" : "force", printed(fixed ? u_ : into))));
+        return;
+      }
+      if (condition.text() == "absorbing")
+        throw CaseError(condition.place.text(), key,
+                        "an absorbing end has no value to derive: use fixed, free or driven beside "
+                        "manufactured = true");
       if (condition.text() != "insulated") return;
       // Insulated where nothing flows anyway; else what must flow.
       if (!is_zero(into)) put(root_, {"boundary", side}, table_of("flux", printed(into)));
@@ -235,6 +273,10 @@ class Manufacture {
     if (!condition.is_table()) return;
     if (condition.find("dirichlet")) {
       put(root_, {"boundary", side}, table_of("dirichlet", printed(u_)));
+    } else if (const Node* driven = condition.find("driven"); driven && driven->is_table()) {
+      const bool moved = driven->find("displacement") != nullptr;
+      put(root_, {"boundary", side},
+          table_of("driven", table_of(moved ? "displacement" : "force", printed(moved ? u_ : into))));
     } else if (condition.find("gradient")) {
       put(root_, {"boundary", side}, table_of("gradient", printed(outward)));
     } else if (const Node* robin = condition.find("robin"); robin && robin->find("coefficient")) {
@@ -271,7 +313,8 @@ class Manufacture {
   std::string coordinates_;
   std::vector<std::string> axes_;
   Place place_;
-  ex u_, storage_, reaction_;
+  ex u_, storage_, reaction_, damping_, pointwise_;
+  bool wave_ = false;
   std::map<std::string, ex> conductivity_;
 };
 

@@ -8,6 +8,8 @@ namespace williwaw::casefile {
 /// Dimensions that follow from the equation.
 struct Dimensions {
   Unit unknown, storage, source, conductivity, flux, gradient, exchange;
+  Unit rate, impedance;  ///< of waves
+  bool waves = false;
 };
 
 Grid read_grid(const Context& context, const Node& root);
@@ -23,7 +25,7 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
 void read_initial(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
 /// [time] or [steady], and [settled].
 void read_time(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
-void read_space(const Context& context, const Node& root);
+void read_space(const Context& context, const Node& root, Case& result);
 void read_records(const Context& context, const Node& root, Case& result);
 void read_exact(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
 void read_converge(const Context& context, const Node& root, Case& result);

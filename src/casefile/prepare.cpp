@@ -26,8 +26,10 @@ constexpr Index decay_limit = 20000;
 }
 
 void find_slowest(Prepared& prepared, bool needed) {
-  prepared.slowest = prepared.stability.smallest_eigenvalue;
   DiffusionBalance& balance = *prepared.balance;
+  // Waves do not decay by their eigenvalues.
+  if (balance.motion()) return;
+  prepared.slowest = prepared.stability.smallest_eigenvalue;
   if (prepared.slowest || !balance.offers().linear || !balance.offers().steady_matrix) return;
   if (!needed && balance.grid().count() > decay_limit) return;
   prepared.slowest = verify::slowest_decay(balance, 0, 1e-6).rate;
@@ -86,6 +88,7 @@ void lay_out_steps(const Case& given, Prepared& result) {
     result.steps += s.steps;
     result.longest_step = std::max(result.longest_step, (s.to - s.from) / static_cast<Real>(s.steps));
   }
+  result.stability.courant_number *= result.longest_step / std::max(result.stability.step, 1e-300);
   result.stability.diffusion_number *= result.longest_step / std::max(result.stability.step, 1e-300);
   result.stability.step = result.longest_step;
 }
@@ -103,6 +106,10 @@ void prepare_steps(const Case& given, Prepared& result) {
     result.plan.step = 0;
   } else if (given.step.of_limit) {
     const Real limit = result.stability.limit.step;
+    if (limit == 0)
+      throw CaseError(given.step_place, "time.step.of_limit",
+                      "scheme '" + given.plan.scheme.name +
+                          "' is unstable at any step here and has no limit to take a part of");
     if (std::isinf(limit))
       throw CaseError(
           given.step_place, "time.step.of_limit",
@@ -110,12 +117,18 @@ void prepare_steps(const Case& given, Prepared& result) {
               "' is stable at any step and has no limit to take a part of; give the step as a time");
     result.plan.step = given.step.value * limit;
     result.plan.trim = true;
+  } else if (given.step.courant) {
+    result.plan.step = given.step.value * result.stability.step / result.stability.courant_number;
+    result.plan.trim = true;
   } else {
     result.plan.step = given.step.value;
   }
   if (given.settled.ends_run) choose_end(given, result);
   if (given.cycle) choose_cycles(given, result);
   lay_out_steps(given, result);
+  if (result.balance->motion())
+    result.dispersion = verify::dispersion(*result.balance, given.plan.scheme, result.longest_step,
+                                           result.plan.start, result.plan.until);
   if (result.stability.stable()) return;
   result.stability.stages =
       stages(given.plan.scheme, result.stability.largest_eigenvalue * result.longest_step);
@@ -123,6 +136,13 @@ void prepare_steps(const Case& given, Prepared& result) {
       verify::forecast(*result.balance, given.plan.scheme, result.longest_step, given.plan.start);
 }
 
+}  // namespace
+
+namespace {
+// A scheme that cannot follow the ends is found out before the run.
+void probe_ends(DiffusionBalance& balance, const Scheme& scheme) {
+  make_stepper(balance, scheme);
+}
 }  // namespace
 
 Prepared prepare(const Case& given, Execution execution) {
@@ -139,6 +159,7 @@ Prepared prepare(const Case& given, Execution execution) {
       return result;
     }
     prepare_steps(given, result);
+    if (result.balance->motion()) probe_ends(*result.balance, given.plan.scheme);
     result.ends_when_settled = given.settled.ends_run;
     result.settled = std::make_shared<SettledWatch>(given, result);
     if (given.cycle) result.cycle = std::make_shared<CycleWatch>(given, result);
@@ -152,12 +173,18 @@ Prepared prepare(const Case& given, Execution execution) {
     const std::string what = e.what();
     const bool initial = what.rfind("the initial value", 0) == 0,
                side = what.rfind("nothing is said", 0) == 0 || what.rfind("part ", 0) == 0;
-    throw CaseError(initial ? given.initial_place
-                    : side  ? given.boundary_place
-                            : given.equation_place,
-                    initial ? "initial.value"
-                    : side  ? "boundary"
-                            : "equation",
+    const bool space = what.rfind("differences of order", 0) == 0, scheme = what.rfind("scheme '", 0) == 0,
+               wall = what.find("absorbing") != std::string::npos && !scheme;
+    throw CaseError(initial        ? given.initial_place
+                    : space        ? given.space_place
+                    : scheme       ? given.step_place
+                    : side || wall ? given.boundary_place
+                                   : given.equation_place,
+                    initial        ? "initial.value"
+                    : space        ? "space.diffusion_order"
+                    : scheme       ? "time.scheme"
+                    : side || wall ? "boundary"
+                                   : "equation",
                     what);
   }
   return result;

@@ -101,6 +101,10 @@ void Recorder::row(Real time, const State& y, const Totals& totals,
   row.push_back(given_->value.shown(totals.lowest));
   row.push_back(given_->value.shown(totals.integral / balance_->volume()));
   row.push_back(given_->value.shown(totals.highest));
+  if (balance_->motion()) {
+    row.push_back(totals.kinetic);
+    row.push_back(totals.potential);
+  }
   row.push_back(totals.content);
   std::vector<std::optional<Real>> all(lines_.size());
   for (std::size_t l = 0; l < flows.size(); ++l) all[column_of_line_[l]] = flows[l];
@@ -142,7 +146,12 @@ std::vector<store::Column> Recorder::columns() const {
   std::vector<store::Column> result{{"t", given_->time.unit}};
   for (const auto& p : given_->probes) result.push_back({p.name, given_->value.unit});
   for (const char* name : {"minimum", "mean", "maximum"}) result.push_back({name, given_->value.unit});
-  result.push_back({"total", given_->amount_unit});
+  const bool wave = balance_->motion() != nullptr;
+  if (wave) {
+    result.push_back({"kinetic energy", given_->amount_unit});
+    result.push_back({"potential energy", given_->amount_unit});
+  }
+  result.push_back({wave ? "energy" : "total", given_->amount_unit});
   for (const auto& line : lines_)
     result.push_back(
         {line.kind == LedgerLine::Kind::wall ? "inflow " + line.name : line.name, given_->flow_unit});

@@ -7,26 +7,21 @@ namespace williwaw::casefile {
 namespace {
 
 // Up to here a steady state is found without being asked for.
-constexpr Index size_limit = 20000;
-
-bool changes_in_time(const Problem& problem) {
-  const Equation& e = problem.equation();
-  bool changes =
-      e.source.depends_on_time() || problem.walls_depend_on_time() || (e.reaction && e.reaction->on_time);
-  for (const auto& c : e.diffusion.coefficient) changes = changes || c.depends_on_time();
-  for (const auto& p : e.points) changes = changes || p.rate.depends_on_time();
-  return changes;
-}
+constexpr Index most_unknowns = 20000;
 
 }  // namespace
 
 SettledWatch::SettledWatch(const Case& given, const Prepared& prepared)
     : balance_(prepared.balance.get()), fraction_(given.settled.fraction) {
-  if (changes_in_time(given.problem)) {
+  if (given.problem.equation().second_order) {
+    why_not_ = "a wave does not settle: its energy tells what is left of it";
+    return;
+  }
+  if (given.problem.data_change_in_time()) {
     why_not_ = "walls or sources change in time: there is no steady state to tell the distance from";
     return;
   }
-  if (!given.settled.ends_run && given.problem.grid().count() > size_limit) return;
+  if (!given.settled.ends_run && given.problem.grid().count() > most_unknowns) return;
   State y = prepared.initial;
   try {
     const SteadyOutcome found = solve_steady(*prepared.balance, y, 0, {});

@@ -90,13 +90,59 @@ kind = "map"
 times = ["60 day"]
 )";
 
+const char* const wave_start = R"case(title = "A pulse on a line"
+
+[grid]                               # x alone: a line; x and y: a plan; x, y and z: a block
+unknowns = "nodes"                   # nodes: values at grid points, ends included; cells: at centres
+x = { from = "0 m", to = "20 m", nodes = 401 }
+
+[equation]
+kind = "wave"
+speed = "4 m/s"                      # a number, a formula or by region; or tension and density
+# damping = "0.1 1/s"
+# source = "0 m/s^2"                 # a formula in x and t; points = [{ name, at, rate }] for single places
+
+[initial]
+value = { formula = "0.1*exp(-(x - 6)^2)", unit = "m" }
+rate = "0 m/s"
+
+[boundary]                           # "fixed" "free" "absorbing" "periodic", driven, impedance
+west = "fixed"
+east = "absorbing"                   # or { absorbing = { order = 2 } }, { absorbing = { layer = 20 } }
+
+[time]
+until = "8 s"
+scheme = "leapfrog"                  # leapfrog corrected-leapfrog newmark rk4 ..
+step = { courant = 0.9 }             # or { of_limit = 0.9 }, or a time
+
+[record]
+every = "0.5 s"
+series = "0.05 s"
+
+[[probe]]
+name = "gauge"
+at = ["15 m"]
+
+[[figure]]
+kind = "profiles"
+times = ["0 s", "1 s", "2 s", "4 s"]
+
+[[figure]]
+kind = "spacetime"
+
+[[figure]]
+kind = "spectrum"                    # of the probe's record
+of = "gauge"
+)case";
+
 }  // namespace
 
 std::string starter_case(const std::string& kind) {
   if (kind == "heat") return heat;
   if (kind == "diffusion") return diffusion;
-  const Words later{"wave", "transport", "conservation", "unsaturated", "system"};
-  const Words known{"heat", "diffusion"};
+  if (kind == "wave") return wave_start;
+  const Words later{"transport", "conservation", "unsaturated", "system"};
+  const Words known{"heat", "diffusion", "wave"};
   if (std::ranges::find(later, kind) != later.end())
     throw InputError(fmt::format("kind '{}' is not there yet; there are {}", kind, listed(known, "and")));
   const std::string near = nearest(kind, known);

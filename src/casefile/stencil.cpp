@@ -100,7 +100,11 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
   if (s.held)
     report.row("held", fmt::format("u = {} by its wall; the rest tells what the wall must supply",
                                    readable(given.value.shown(s.held_value), given.value.unit)));
-  report.row("equation", fmt::format("{:.6g} · du/dt = {}", s.capacity, right.empty() ? "0" : right));
+  const bool wave = given.problem.equation().second_order;
+  if (given.problem.space_order == 4)
+    report.note("the couplings of order 2; differences of order 4 join three unknowns on each side");
+  report.row("equation", fmt::format("{:.6g} · {} = {}", s.capacity, wave ? "d²u/dt²" : "du/dt",
+                                     right.empty() ? "0" : right));
   report.note(units ? "in SI units (temperatures in kelvin), at the start time" : "at the start time");
   return report;
 }

@@ -14,7 +14,7 @@ const Expected a_time() {
   return {Unit::of("s"), false, "a time"};
 }
 
-const Words later_schemes{"leapfrog", "newmark", "semi-lagrangian"};
+const Words later_schemes{"semi-lagrangian"};
 
 Real read_time_value(const Context& context, const Section& section, const std::string& key) {
   const Node& node = *section.find(key);
@@ -51,26 +51,30 @@ void read_step(const Context& context, const Section& section, const Dimensions&
   const Node& node = section.need("step", "a time, or { of_limit = 0.9 } of the largest stable step");
   result.step_place = node.place.text();
   if (!node.is_table() || node.find("formula")) {
-    result.step = {false, read_number(context, node, "time.step", a_time())};
+    result.step = {false, false, read_number(context, node, "time.step", a_time())};
     if (!(result.step.value > 0)) section.fail("step", "must be above zero");
     result.step.value /= context.refinement.step;
     return;
   }
   const Section choice(context, node, "time.step");
-  choice.allow({"of_limit", "adaptive"}, {"courant"});
-  if (choice.has("of_limit") == choice.has("adaptive"))
-    throw CaseError(node.place.text(), "time.step", "give one of of_limit and adaptive");
+  choice.allow({"of_limit", "adaptive", "courant"}, {});
+  if (choice.has("of_limit") + choice.has("adaptive") + choice.has("courant") != 1)
+    throw CaseError(node.place.text(), "time.step", "give one of of_limit, courant and adaptive");
   if (choice.has("adaptive")) {
     read_adaptive(context, choice, dimensions, result);
     return;
   }
-  const Node& fraction = choice.need("of_limit", "a fraction of the largest stable step");
-  result.step = {true, read_number(context, fraction, "time.step.of_limit", {Unit(), false, "a fraction"})};
-  if (!(result.step.value > 0)) choice.fail("of_limit", "must be above zero");
-  // The limit itself falls with the square of the spacing.
+  const bool courant = choice.has("courant");
+  const std::string key = courant ? "courant" : "of_limit";
+  if (courant && !dimensions.waves)
+    choice.fail("courant", "nothing is carried or runs as a wave here: give of_limit, or a time");
+  result.step = {!courant, courant,
+                 read_number(context, *choice.find(key), "time.step." + key, {Unit(), false, "a plain number"})};
+  if (!(result.step.value > 0)) choice.fail(key, "must be above zero");
+  // The limit itself falls with the spacing for waves, with its square for what diffuses.
   const Real grids =
       static_cast<Real>(context.refinement.grid) / static_cast<Real>(context.refinement.coarsen);
-  result.step.value /= std::max(1.0, context.refinement.step / (grids * grids));
+  result.step.value /= std::max(1.0, context.refinement.step / (dimensions.waves ? grids : grids * grids));
 }
 
 Words solver_names() {
@@ -195,17 +199,30 @@ void read_time(const Context& context, const Node& root, const Dimensions& dimen
       section.fail(kind.parameter, fmt::format("must lie between {} and {}", kind.lowest, kind.highest));
   }
   result.plan.scheme = scheme(name, parameter);
+  if (dimensions.waves && !takes_second_order(result.plan.scheme))
+    section.fail("scheme", "'" + name +
+                               "' is for equations of first order in time; a wave takes leapfrog, "
+                               "corrected-leapfrog, newmark, or an explicit Runge-Kutta scheme");
+  if (!dimensions.waves && is_second_order(result.plan.scheme))
+    section.fail("scheme", "'" + name + "' is for waves; this equation is of first order in time");
+  if (dimensions.waves && (result.settled.ends_run || result.cycle))
+    section.fail("until", "a wave runs until a time: it neither settles nor is watched for cycles");
   read_step(context, section, dimensions, result);
   read_damped_start(section, result);
 }
 
-void read_space(const Context& context, const Node& root) {
+void read_space(const Context& context, const Node& root, Case& result) {
   const Node* node = root.find("space");
   if (!node) return;
   const Section section(context, *node, "space");
   section.allow({"diffusion_order"}, {"reconstruction", "numerical_flux"});
-  if (section.has("diffusion_order") && section.whole("diffusion_order", 1) != 2)
-    section.fail("diffusion_order", "only order 2 is there yet");
+  if (!section.has("diffusion_order")) return;
+  const Index order = section.whole("diffusion_order", 1);
+  const bool waves = result.problem.equation().second_order;
+  if (order != 2 && !(order == 4 && waves))
+    section.fail("diffusion_order", waves ? "must be 2 or 4" : "only order 2 is there yet");
+  result.problem.space_order = static_cast<int>(order);
+  result.space_place = section.find("diffusion_order")->place.text();
 }
 
 void read_records(const Context& context, const Node& root, Case& result) {
@@ -293,6 +310,8 @@ void read_converge(const Context& context, const Node& root, Case& result) {
   // Orders of one are rarer than steps that are to vanish beside the grid's error.
   const Node* node = root.find("converge");
   if (result.steady) result.ladder.step = false;
+  // Explicit steps of a wave shrink with the spacing.
+  if (result.problem.equation().second_order) result.ladder.step_power = 1;
   if (!node) return;
   const Section section(context, *node, "converge");
   section.allow({"vary", "step_power", "levels"}, {});

@@ -21,6 +21,11 @@ void walls_section(const Case& given, const Prepared& prepared, Report& report);
 /// Sections of `check` on the step, and what `run` says of it at its start.
 void stability_section(const Case& given, const Prepared& prepared, Report& report);
 void warnings_section(const Case& given, const Prepared& prepared, Report& report);
+/// Of waves.
+std::string border_text(const Prepared& prepared);
+void courant_row(const Case& given, const Prepared& prepared, Report& report);
+void dispersion_section(const Case& given, const Prepared& prepared, Report& report);
+void wave_warnings(const Case& given, const Prepared& prepared, Report& report);
 /// Why a run blew up, as far as the analysis tells.
 void post_mortem(const Case& given, const Prepared& prepared, const Outcome& outcome, Report& report);
 void brief_stability(const Case& given, const Prepared& prepared, Report& report);

@@ -10,7 +10,7 @@ namespace williwaw::plot {
 
 namespace {
 
-constexpr Index pixels = 640;
+constexpr Index contour_pixels = 640;
 constexpr Index usual_levels = 12;
 
 // Values at the middles of pixels, linear between unknowns, right up to the walls.
@@ -20,7 +20,7 @@ Raster smooth_raster(const Field& field, const Plane& plane, const std::optional
   const Axis &right = g.axis(plane.right), &up = g.axis(plane.up);
   const Real longest = std::max(right.length(), up.length());
   const auto count = [&](const Axis& a) {
-    return std::clamp<Index>(std::llround(pixels * a.length() / longest), 60, pixels);
+    return std::clamp<Index>(std::llround(contour_pixels * a.length() / longest), 60, contour_pixels);
   };
   Raster raster{count(right), count(up), right.from(), right.to(), up.from(), up.to(), {}};
   for (Index r = 0; r < raster.rows; ++r)

@@ -7,6 +7,7 @@
 
 #include "diffusion_sweep.hpp"
 #include "wave_motion.hpp"
+#include "wide_differences.hpp"
 
 namespace williwaw {
 
@@ -57,6 +58,10 @@ DiffusionBalance::DiffusionBalance(const Problem& problem, Execution execution)
   find_present();
   find_held();
   if (problem_.is_nonlinear()) initial_ = initial_state();
+  if (problem_.space_order == 4)
+    wide_ = std::make_unique<WideDifferences>(problem_);
+  else if (problem_.space_order != 2)
+    throw InputError("the order of differences in space must be 2 or 4");
   if (problem_.equation().second_order) motion_ = std::make_unique<WaveMotion>(*this);
 }
 
@@ -111,7 +116,8 @@ void DiffusionBalance::find_present() {
 Offers DiffusionBalance::offers() const {
   Offers result;
   result.linear = !problem_.is_nonlinear();
-  result.matrix = true;
+  // Differences over four points join more than neighbours.
+  result.matrix = !wide_;
   const auto& reaction = problem_.equation().reaction;
   result.steady_matrix = !couplings_.depends_on_time() && !(reaction && reaction->on_time) &&
                          std::ranges::none_of(closures_, &Closure::left_side_depends_on_time);
@@ -287,6 +293,15 @@ Totals DiffusionBalance::line_totals(const Real* u, Index line, Index j, Index k
 void DiffusionBalance::rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) {
   prepare(at, y);
   ledger.clear();
+  if (wide_) {
+    wide_->force(y, f);
+    if (parts.has(Parts::source()))
+      each_line([&](Index, Index line, Index j, Index k) {
+        Real* out = f.data() + grid().size(0) * line;
+        add_source(j, k, [out](Index i, Real s) { out[i] += s; });
+      });
+    return;
+  }
   Sweep sweep(*this, y, parts);
   const Index nx = grid().size(0);
   const int rank = grid().rank();

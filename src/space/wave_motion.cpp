@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "diffusion_sweep.hpp"
+#include "wide_differences.hpp"
 
 namespace williwaw {
 
@@ -79,7 +80,7 @@ void WaveMotion::find_drag() {
       if (!std::ranges::binary_search(balance_.held_, place.unknown)) drag_[place.unknown] += place.drag;
       free_line_[place.unknown / nx] = 0;
     }
-  if (!damping_.empty() || nx <= 2 || !balance_.outline_.whole())
+  if (!damping_.empty() || balance_.wide_ || nx <= 2 || !balance_.outline_.whole())
     std::ranges::fill(free_line_, char{0});
   for (Index line = 0; line < balance_.grid().lines(); ++line)
     if (balance_.held_start_[line] != balance_.held_start_[line + 1]) {
@@ -123,6 +124,7 @@ Real WaveMotion::capacity(Index n) const {
 
 // What flows into a control volume from its neighbours.
 Real WaveMotion::pair_force(const State& u, Index n) const {
+  if (balance_.wide_) return wide_[n];
   const Grid& g = balance_.grid();
   const auto at = g.position(n);
   Real sum = 0;
@@ -194,15 +196,19 @@ void WaveMotion::move_simple_line(Index line, Index j, Index k, Work& work) cons
 void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
   const Grid& g = balance_.grid();
   const Index nx = g.size(0), start = nx * line;
-  if (balance_.couplings_.separable())
+  if (balance_.wide_)
+    std::copy_n(wide_.begin() + start, nx, work.pair.begin());
+  else if (balance_.couplings_.separable())
     kernels::rate_separable(work.sweep.separable(j, k), g.rank(), balance_.across_line(j, k),
                             g.axis(0).measures().data(), work.pair.data());
   else
     kernels::rate_general(work.sweep.general(j, k), g.rank(), work.pair.data());
   std::ranges::copy(work.pair, work.force.begin());
-  balance_.flow_through_walls(
-      j, k, Parts::all(), work.now.data() + start, [&](Index i, Real flow) { work.force[i] += flow; },
-      work.booked.data());
+  // Differences of order 4 know their walls themselves.
+  if (!balance_.wide_)
+    balance_.flow_through_walls(
+        j, k, Parts::all(), work.now.data() + start, [&](Index i, Real flow) { work.force[i] += flow; },
+        work.booked.data());
   const bool driven = balance_.has_source(line);
   std::ranges::fill(work.source, 0.0);
   if (driven) balance_.add_source(j, k, [&](Index i, Real s) { work.source[i] += s; });
@@ -240,8 +246,9 @@ void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
 // Everything that acts on unknown n but the corrections and layers.
 Real WaveMotion::whole_force(const State& u, Index n) const {
   Real force = pair_force(u, n);
+  const Index line = n / balance_.grid().size(0);
   for (const Closure& wall : balance_.closures_) {
-    const Index line = n / balance_.grid().size(0);
+    if (balance_.wide_) break;
     for (Index f = wall.first_of_line(line); f < wall.first_of_line(line + 1); ++f)
       if (wall.unknown(f) == n && !wall.pins(f)) force += wall.inflow(f) - wall.pull(f) * u[n];
   }
@@ -259,6 +266,11 @@ Real WaveMotion::anchor_of(const Closure& wall, Index f) const {
   return wall.imposes() && wall.pull(f) != 0 ? wall.inflow(f) / wall.pull(f) : 0;
 }
 
+// How stiff a wall holds the unknown beside it; differences of order 4 have that in their own forces.
+Real WaveMotion::spring(const Closure& wall, Index f) const {
+  return balance_.wide_ ? 0 : wall.pull(f);
+}
+
 void WaveMotion::keep_walls(const State& now, const State& before) {
   for (std::size_t c = 0; c < walls_.size(); ++c) {
     const Closure& wall = balance_.closures_[c];
@@ -271,7 +283,7 @@ void WaveMotion::keep_walls(const State& now, const State& before) {
     for (auto& of_condition : m.inflow) of_condition.resize(faces);
     for (Index f = 0; f < wall.faces(); ++f) {
       m.beside[f] = before[wall.unknown(f)];
-      m.pull[f] = wall.pull(f);
+      m.pull[f] = spring(wall, f);
       m.anchor[f] = anchor_of(wall, f);
       for (std::size_t k = 0; k < m.inflow.size(); ++k) m.inflow[k][f] = wall.flow_of(k, f, 0);
     }
@@ -394,6 +406,7 @@ Totals WaveMotion::prepare_leap(const State& now, const State& v, Real at, Real 
                                 const State* data, State& before) {
   find_drag();
   balance_.prepare(at, now);
+  if (balance_.wide_) balance_.wide_->force(now, wide_);
   const bool first = !placed_;
   before.assign(now.size(), 0.0);
   for (std::size_t n = 0; n < now.size(); ++n) before[n] = now[n] - step * v[n];
@@ -438,9 +451,9 @@ Totals WaveMotion::prepare_leap(const State& now, const State& v, Real at, Real 
     const Closure& wall = balance_.closures_[c];
     for (Index f = 0; f < wall.faces(); ++f) {
       const Index n = wall.unknown(f);
-      sums.potential += wall.imposes() ? wall.pull(f) * (before[n] - walls_[c].anchor_before[f]) *
+      sums.potential += wall.imposes() ? spring(wall, f) * (before[n] - walls_[c].anchor_before[f]) *
                                              (now[n] - anchor_of(wall, f))
-                                       : wall.pull(f) * before[n] * now[n];
+                                       : spring(wall, f) * before[n] * now[n];
     }
   }
   Totals t;
@@ -458,6 +471,7 @@ Totals WaveMotion::leap(const State& now, Real at, Real step, State& before, Led
                         const State* correction, const State* data) {
   find_drag();
   balance_.prepare(at, now);
+  if (balance_.wide_) balance_.wide_->force(now, wide_);
   amounts.clear();
   keep_walls(now, before);
   if (layer_) layer_->forces(now, layer_forces_);
@@ -543,6 +557,7 @@ void WaveMotion::recall(std::span<const Real> numbers) {
 
 Totals WaveMotion::totals(const State& y, const State& v, Real at) {
   balance_.prepare(at, y);
+  if (balance_.wide_) balance_.wide_->force(y, wide_);
   Totals t;
   for (Index n = 0; n < balance_.grid().count(); ++n) {
     if (!balance_.outline_.active(n)) continue;
@@ -555,7 +570,7 @@ Totals WaveMotion::totals(const State& y, const State& v, Real at) {
   for (const Closure& wall : balance_.closures_)
     for (Index f = 0; f < wall.faces(); ++f) {
       const Real stretched = y[wall.unknown(f)] - anchor_of(wall, f);
-      t.potential += 0.5 * wall.pull(f) * stretched * stretched;
+      t.potential += 0.5 * spring(wall, f) * stretched * stretched;
     }
   t.content = t.kinetic + t.potential;
   t.gross = t.kinetic + std::abs(t.potential);

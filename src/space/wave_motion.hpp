@@ -52,6 +52,7 @@ class WaveMotion final : public Motion {
   void move_line(Index line, Index j, Index k, Work& work) const;
   void move_simple_line(Index line, Index j, Index k, Work& work) const;
   void move_one(Index n, Real pair, Real force, Work& work) const;
+  Real spring(const Closure& wall, Index face) const;
   Real anchor_of(const Closure& wall, Index face) const;
   void place_walls(const State& now, const State& v, Real at, Real step, const State& before);
   void keep_walls(const State& now, const State& before);
@@ -69,6 +70,7 @@ class WaveMotion final : public Motion {
   bool ready_ = false, placed_ = false;
   std::vector<WallMemory> walls_;
   std::vector<HeldMemory> held_;
+  State wide_;  ///< forces of order 4, where they are wanted
   std::vector<Real> points_before_, layer_forces_, scratch_;
 };
 

@@ -9,8 +9,6 @@ namespace {
 // How many widths of its own range a state may lie outside it. Ringing stays below one; a mode that grows by
 // less than a hundred-fold a step is caught within a thousand.
 constexpr Real tolerated_widths = 9;
-// The same for energies: a hundred-fold displacement.
-constexpr Real tolerated_energy = 1e4;
 }  // namespace
 
 Guard::Guard(Balance& balance, const Totals& initial, Real at)

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "forecast_parts.hpp"
 #include "modes.hpp"
 #include "spectrum.hpp"
 #include "williwaw/time/guard.hpp"
@@ -108,13 +109,6 @@ class Growth {
   Real scale_ = 1, width_ = 1, widening_ = 0;
 };
 
-bool changes_in_time(const DiffusionBalance& balance) {
-  const Equation& e = balance.problem().equation();
-  return e.source.depends_on_time() || balance.problem().walls_depend_on_time() ||
-         (e.reaction && e.reaction->on_time) ||
-         std::ranges::any_of(e.points, [](const PointSource& p) { return p.rate.depends_on_time(); });
-}
-
 void count_signs(const DiffusionBalance& balance, Forecast& result) {
   const Grid& g = balance.grid();
   for (Index n = 0; n < g.count(); ++n) {
@@ -135,12 +129,22 @@ void count_signs(const DiffusionBalance& balance, Forecast& result) {
 
 }  // namespace
 
+void describe_shape(const DiffusionBalance& balance, State mode, Forecast& result) {
+  result.shape = std::move(mode);
+  result.peak = place_of_largest(result.shape);
+  const Real height = result.shape[result.peak];
+  for (Real& v : result.shape) v /= height;
+  result.amplitude = std::abs(height);
+  count_signs(balance, result);
+}
+
 std::vector<Real> decay_rates(DiffusionBalance& balance, Real at) {
   const auto modes = Modes::of(balance, at);
   return modes ? modes->eigenvalues() : std::vector<Real>{};
 }
 
 std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme, Real step, Real at) {
+  if (balance.motion()) return forecast_of_wave(balance, scheme, step, at);
   const auto modes = Modes::of(balance, at);
   if (!modes) return std::nullopt;
   const Growth growth(balance, scheme, step, at, *modes);
@@ -171,8 +175,8 @@ std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme
     result.where = place_of_largest(end);
     const auto content = modes->analyse(end);
     leading = place_of_largest(content);
-    result.first_step = changes_in_time(balance) ? std::min(early, 0.5 * result.last_step) : result.last_step;
-    if (changes_in_time(balance)) result.last_step = std::max(late, result.last_step);
+    result.first_step = balance.problem().data_change_in_time() ? std::min(early, 0.5 * result.last_step) : result.last_step;
+    if (balance.problem().data_change_in_time()) result.last_step = std::max(late, result.last_step);
   } else {
     result.first_step = early;
     result.last_step = late;
@@ -180,14 +184,10 @@ std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme
   }
   std::vector<Real> one(modes->eigenvalues().size(), 0.0);
   one[leading] = 1;
-  result.shape = modes->compose(one);
-  result.peak = place_of_largest(result.shape);
-  const Real height = result.shape[result.peak];
-  for (Real& v : result.shape) v /= height;
+  describe_shape(balance, modes->compose(one), result);
   result.leading_factor = std::abs(growth.factor(leading));
-  if (result.seeded) result.amplitude = std::abs(growth.seeds()[leading] * height);
+  result.amplitude = result.seeded ? std::abs(growth.seeds()[leading] * result.amplitude) : 0;
   if (!result.seeded) result.where = result.peak;
-  count_signs(balance, result);
   return result;
 }
 

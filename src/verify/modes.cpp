@@ -3,6 +3,7 @@
 #include <Eigen/Eigenvalues>
 #include <cmath>
 
+#include "spectrum.hpp"
 #include "williwaw/verify/stability.hpp"
 
 namespace williwaw::verify {
@@ -66,8 +67,14 @@ std::optional<Modes> Modes::of(DiffusionBalance& balance, Real at) {
       if (n > longest_axis) return std::nullopt;
     }
     if (work > most_work) return std::nullopt;
-    for (const auto& op : *axes) result.factors_.push_back(of_axis(op));
+    for (const auto& op : *axes) {
+      result.factors_.push_back(of_axis(op));
+      if (balance.problem().space_order == 4)
+        for (Real& v : result.factors_.back().values)
+          v = of_order_four(v, c, g, static_cast<int>(result.factors_.size()) - 1);
+    }
   } else {
+    if (balance.problem().space_order == 4) return std::nullopt;
     if (count > (g.rank() == 1 ? longest_axis : dense_limit)) return std::nullopt;
     Matrix m = Matrix::Zero(count, count);
     for (const Index n : result.unknowns_) {

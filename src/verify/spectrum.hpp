@@ -23,4 +23,7 @@ struct Spectrum {
 /// Of −C⁻¹·F' for `parts`. Throws InputError if walls hold every unknown.
 Spectrum spectrum(DiffusionBalance& balance, Real at, Parts parts = Parts::all());
 
+/// The eigenvalue along one uniform axis that differences of order 4 make of one of order 2.
+Real of_order_four(Real eigenvalue, const Couplings& c, const Grid& g, int axis);
+
 }  // namespace williwaw::verify

@@ -9,13 +9,6 @@ namespace williwaw::verify {
 
 namespace {
 
-bool data_vary(const Problem& problem) {
-  const Equation& e = problem.equation();
-  return e.source.depends_on_time() || problem.walls_depend_on_time() ||
-         (e.reaction && e.reaction->on_time) ||
-         std::ranges::any_of(e.points, [](const PointSource& p) { return p.rate.depends_on_time(); });
-}
-
 // The worst of several times.
 void merge(Spectrum& worst, const Spectrum& now) {
   if (now.largest > worst.largest) {
@@ -104,9 +97,80 @@ void set_limit(DiffusionBalance& balance, const Scheme& scheme, const Spectrum& 
   }
 }
 
+// Least damping of any place; what walls take besides only helps.
+Real least_damping(const DiffusionBalance& balance) {
+  const Function& damping = balance.problem().equation().damping;
+  if (damping.is_constant()) return damping(Point{});
+  Real least = std::numeric_limits<Real>::infinity();
+  for (Index n = 0; n < balance.grid().count(); ++n)
+    if (balance.outline().active(n)) least = std::min(least, damping(balance.grid().point_of(n)));
+  return least;
+}
+
+// Largest step for which no mode from `smallest` to `largest` grows. Central differences are stable up to the
+// same step whatever the damping is; a pair of first order gains by it.
+Real wave_limit(const Scheme& scheme, Real smallest, Real largest, Real damping) {
+  if (is_second_order(scheme) || damping == 0)
+    return std::sqrt(wave_stability_interval(scheme) / largest);
+  const Real from = std::max(smallest, 1e-8 * largest);
+  const auto holds = [&](Real step) {
+    for (int n = 0; n <= 400; ++n) {
+      const Real value = from * std::pow(largest / from, n / 400.0);
+      for (const auto& root : wave_amplification(scheme, value * step * step, damping * step))
+        if (std::abs(root) > 1 + 1e-12) return false;
+    }
+    return true;
+  };
+  Real low = 0, high = 1e-6 / std::sqrt(largest);
+  while (holds(high)) {
+    low = high;
+    high *= 1.05;
+  }
+  if (low == 0) return 0;
+  for (int i = 0; i < 60; ++i) (holds(0.5 * (low + high)) ? low : high) = 0.5 * (low + high);
+  return low;
+}
+
+Stability stability_of_wave(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from) {
+  using enum Limit::Standing;
+  const Spectrum found = spectrum(balance, from, Parts::all());
+  const Real damping = least_damping(balance);
+  const bool uniform = balance.problem().equation().damping.is_constant();
+  const auto limit_of = [&](Real largest) {
+    return wave_limit(scheme, found.smallest.value_or(1e-8 * largest), largest, damping);
+  };
+  Stability result;
+  result.wave = true;
+  result.step = step;
+  result.stages = stages(scheme);
+  result.largest_eigenvalue = found.largest;
+  result.smallest_eigenvalue = found.smallest;
+  result.method = found.method;
+  const bool takes = !balance.motion()->drag(from).empty() && !uniform;
+  result.limit = {limit_of(found.largest),
+                  found.exact && (is_second_order(scheme) || !takes) ? sharp : bound, std::nullopt};
+  if (found.surely && !found.exact && !std::isinf(result.limit.step)) {
+    result.limit.standing = bracketed;
+    result.limit.unstable_from = limit_of(*found.surely);
+  }
+  if (balance.motion()->needs_leap() && result.limit.standing == sharp) result.limit.standing = bound;
+  result.interior = {limit_of(found.interior), heuristic, found.interior_at};
+  // The symbol at the shortest wave is 4·Σ speed²/h².
+  result.courant_number = 0.5 * std::sqrt(found.interior) * step;
+  result.worst = found.interior_at;
+  return result;
+}
+
 }  // namespace
 
 Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from, Real until) {
+  if (balance.motion()) {
+    if (!takes_second_order(scheme))
+      throw InputError("scheme '" + scheme.name + "' does not march equations of second order in time");
+    return stability_of_wave(balance, scheme, step, from);
+  }
+  if (is_second_order(scheme))
+    throw InputError("scheme '" + scheme.name + "' marches equations of second order in time only");
   Stability result;
   result.step = step;
   const bool changes = !balance.offers().steady_matrix && until > from;
@@ -114,7 +178,7 @@ Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, 
   const Spectrum worst = over_times(balance, Parts::all(), from, until, result.times);
   const Real interval = real_stability_interval(scheme);
   // Data that change in time enter between the stages, where only the tableau's own radius protects.
-  const Real radius = data_vary(balance.problem()) ? monotonicity_radius_of_tableau(scheme)
+  const Real radius = balance.problem().data_change_in_time() ? monotonicity_radius_of_tableau(scheme)
                                                    : monotonicity_radius_of_function(scheme);
   result.stages = stages(scheme, worst.largest * step);
   result.largest_eigenvalue = worst.largest;

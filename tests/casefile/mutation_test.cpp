@@ -6,17 +6,13 @@
 #include <random>
 #include <sstream>
 
+#include "support/text.hpp"
 #include "williwaw/casefile/check.hpp"
 
 using namespace williwaw::casefile;
+using williwaw::test::text_of;
 
 namespace {
-
-std::string text_of(const std::string& name) {
-  std::ostringstream text;
-  text << std::ifstream(std::string(CASES) + "/" + name).rdbuf();
-  return text.str();
-}
 
 enum class Attempt { fine, refused, other };
 
@@ -38,7 +34,7 @@ Attempt read(const std::string& text, std::string& message) {
 }  // namespace
 
 TEST_CASE("every line of a case may be missing") {
-  const std::string whole = text_of("hut-floor.toml");
+  const std::string whole = text_of(std::string(CASES) + "/hut-floor.toml");
   std::size_t start = 0;
   int refused = 0;
   while (start < whole.size()) {
@@ -58,7 +54,7 @@ TEST_CASE("every line of a case may be missing") {
 }
 
 TEST_CASE("every letter may be another") {
-  const std::string whole = text_of("hut-floor-explicit.toml");
+  const std::string whole = text_of(std::string(CASES) + "/hut-floor-explicit.toml");
   std::mt19937 generator(12);
   const std::string letters = "abz019.-+*/^()[]{}\"'=, \n#%";
   for (int n = 0; n < 1500; ++n) {
@@ -74,7 +70,7 @@ TEST_CASE("every letter may be another") {
 }
 
 TEST_CASE("every word may stand twice or be swapped for another value") {
-  const std::string whole = text_of("brine-tank.toml");
+  const std::string whole = text_of(std::string(CASES) + "/brine-tank.toml");
   for (const std::string value :
        {"\"\"", "-1", "1e400", "nan", "[]", "{}", "true", "\"0 m\"", "\"1e99 day\"", "1979-05-27"}) {
     std::size_t at = whole.find(" = ");

@@ -4,17 +4,13 @@
 #include <fstream>
 #include <sstream>
 
+#include "support/text.hpp"
 #include "williwaw/casefile/check.hpp"
 
 using namespace williwaw::casefile;
+using williwaw::test::text_of;
 
 namespace {
-
-std::string text_of(const std::string& file) {
-  std::ostringstream text;
-  text << std::ifstream(file).rdbuf();
-  return text.str();
-}
 
 // The first block of the README in a language.
 std::string block(const std::string& language) {

@@ -33,9 +33,9 @@ east = { dirichlet = "-4 degC" }
 default = "insulated"
 )case";
 
-std::filesystem::path run_of(const std::string& text) {
+std::filesystem::path run_of(const std::string& written) {
   const auto folder = fresh_folder("domain-plot");
-  const casefile::Case c = casefile::read_case_text(text, folder / "plan.toml");
+  const casefile::Case c = casefile::read_case_text(written, folder / "plan.toml");
   casefile::Prepared prepared = casefile::prepare(c);
   casefile::run_case(c, prepared, {folder / "out", {}});
   return folder / "out";

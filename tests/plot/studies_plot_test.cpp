@@ -3,6 +3,7 @@
 
 #include <fstream>
 
+#include "support/smooth.hpp"
 #include "support/folder.hpp"
 #include "williwaw/casefile/run.hpp"
 #include "williwaw/plot/overlay.hpp"
@@ -92,7 +93,7 @@ TEST_CASE("a run and what it is compared with are drawn over a line or over time
 }
 
 TEST_CASE("stability is drawn for every scheme, stable or not, and refused where there is no step") {
-  for (const auto& kind : scheme_kinds()) {
+  for (const auto& kind : test::first_order_kinds()) {
     if (!kind.parameter.empty()) continue;
     CAPTURE(kind.name);
     for (const char* step : {"0.001", "0.05"}) {

@@ -71,10 +71,10 @@ TEST_CASE("fluxes add up, held values do not") {
 
 TEST_CASE("each kind of condition states its law") {
   const Points here(1);
-  const std::vector<Real> k{3.0};
+  const std::vector<Real> k{3.0}, storage{12.0};
   const auto law = [&](const Wall& w) {
     LawLine line(1);
-    w.conditions()[0]->law({here, 0, k, {}}, line);
+    w.conditions()[0]->law({here, 0, k, storage, {}}, line);
     return std::array{line.value[0], line.flux[0], line.rate[0], line.data[0]};
   };
   CHECK(law(dirichlet(7)) == std::array<Real, 4>{1, 0, 0, 7});
@@ -85,10 +85,10 @@ TEST_CASE("each kind of condition states its law") {
 }
 
 TEST_CASE("registries list every kind once") {
-  CHECK(wall_kinds().size() == 6);
+  CHECK(wall_kinds().size() == 11);
   CHECK(wall_kind("robin").arguments.size() == 2);
   CHECK_THROWS_AS(wall_kind("leaky"), InputError);
-  CHECK(equation_kinds().size() == 2);
+  CHECK(equation_kinds().size() == 3);
 }
 
 TEST_CASE("a storage that changes by itself is refused") {

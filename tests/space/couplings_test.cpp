@@ -23,9 +23,9 @@ struct Joined {
     Outline whole;
     for (const WallSection& s : wall_sections(problem, whole))
       if (s.name == problem.grid().side_name(side)) {
-        std::vector<Real> conductivity, resistance;
-        couplings.wall_coefficients(s, conductivity, resistance);
-        return {resistance[0], conductivity[0]};
+        Couplings::AtWall at_wall;
+        couplings.wall_coefficients(s, at_wall);
+        return {at_wall.resistance[0], at_wall.conductivity[0]};
       }
     return {-1, -1};
   }

@@ -148,6 +148,13 @@ inline Real order(Real coarse, Real fine, Real ratio = 2) {
   return std::log(coarse / fine) / std::log(ratio);
 }
 
+/// Schemes for equations of first order in time.
+inline std::vector<SchemeKind> first_order_kinds() {
+  std::vector<SchemeKind> result;
+  for (const auto& kind : scheme_kinds())
+    if (!is_second_order(kind.make(kind.lowest))) result.push_back(kind);
+  return result;
+}
 inline std::string name_of(Unknowns u) {
   return u == Unknowns::cells ? "cells" : "nodes";
 }

@@ -32,7 +32,7 @@ Problem busy(Unknowns u, bool nonlinear, Index n = 16) {
   return p;
 }
 
-Plan plan_of(const std::string& name, Real until, Real step) {
+Plan plan_until(const std::string& name, Real until, Real step) {
   Plan plan;
   plan.scheme = scheme(name);
   plan.until = until;
@@ -57,7 +57,7 @@ TEST_CASE("budgets close in every scheme with outlines, parts, points and reacti
         DiffusionBalance balance(busy(u, nonlinear));
         State y = balance.initial_state();
         const bool is_explicit = scheme(name).tableau().is_explicit();
-        const Outcome out = march(balance, y, plan_of(name, 0.02, is_explicit ? 2e-5 : 2e-3));
+        const Outcome out = march(balance, y, plan_until(name, 0.02, is_explicit ? 2e-5 : 2e-3));
         REQUIRE(out.ending == Outcome::Ending::reached);
         CHECK(out.budget.relative_residual() < 1e-11);
         CHECK(out.budget.worst_step() < 1e-11);
@@ -84,7 +84,7 @@ TEST_CASE("points give their whole amount beside walls, on outlines and on nodes
       DiffusionBalance balance(q);
       State y = balance.initial_state();
       const Real before = balance.totals(y, 0).content;
-      march(balance, y, plan_of("implicit-euler", 0.1, 0.01));
+      march(balance, y, plan_until("implicit-euler", 0.1, 0.01));
       CHECK(balance.totals(y, 0.1).content - before == doctest::Approx(0.15).epsilon(1e-9));
     }
 }
@@ -101,7 +101,7 @@ TEST_CASE("the limit of an outlined domain is sharp: explicit Euler holds just b
       // Rough enough to hold a part of every mode.
       for (Index n = 0; n < balance.grid().count(); ++n)
         if (balance.outline().active(n)) y[n] += std::sin(13.7 * static_cast<Real>(n));
-      Plan plan = plan_of("explicit-euler", 4000 * share * limit, share * limit);
+      Plan plan = plan_until("explicit-euler", 4000 * share * limit, share * limit);
       plan.trim = true;
       plan.guard = false;
       const Outcome out = march(balance, y, plan);
@@ -135,9 +135,9 @@ TEST_CASE("a run in time settles to what the steady solve finds, by the slowest 
       for (std::size_t n = 0; n < s.size(); ++n) most = std::max(most, std::abs(s[n] - end[n]));
       return most;
     };
-    march(balance, y, plan_of("crank-nicolson", 3 / rate, 0.01 / rate));
+    march(balance, y, plan_until("crank-nicolson", 3 / rate, 0.01 / rate));
     const Real after = distance(y);
-    march(balance, y, plan_of("crank-nicolson", 2 / rate, 0.01 / rate));
+    march(balance, y, plan_until("crank-nicolson", 2 / rate, 0.01 / rate));
     // Over two decay times what is left falls by e².
     CHECK(std::log(after / distance(y)) == doctest::Approx(2).epsilon(0.02));
   }
@@ -158,7 +158,7 @@ TEST_CASE("a thin plate that radiates cools as its own equation says, at the ord
       p.other_walls(radiation(emissivity, 0.0));
       DiffusionBalance balance(p);
       State y = balance.initial_state();
-      const Outcome out = march(balance, y, plan_of(name, until, step));
+      const Outcome out = march(balance, y, plan_until(name, until, step));
       CHECK(out.budget.relative_residual() < 1e-12);
       errors.push_back(std::abs(y[0] - exact));
     }
@@ -178,7 +178,7 @@ TEST_CASE("a reaction that grows is followed, not taken for a blow-up") {
   p.other_walls(insulated());
   DiffusionBalance balance(p);
   State y = balance.initial_state();
-  const Outcome out = march(balance, y, plan_of("crank-nicolson", 2, 0.01));
+  const Outcome out = march(balance, y, plan_until("crank-nicolson", 2, 0.01));
   CHECK(out.ending == Outcome::Ending::reached);
   CHECK(y[4] == doctest::Approx(std::exp(6)).epsilon(1e-3));
   CHECK(out.budget.relative_residual() < 1e-12);
@@ -194,7 +194,7 @@ TEST_CASE("round coordinates in time: amounts are those of the whole turn, budge
       p.wall("outer", flux(0.5));
       DiffusionBalance balance(p);
       State y = balance.initial_state();
-      const Outcome out = march(balance, y, plan_of("explicit-euler", 0.01, 2e-4 / 4));
+      const Outcome out = march(balance, y, plan_until("explicit-euler", 0.01, 2e-4 / 4));
       const Real area = c == Coordinates::cylindrical ? 2 * M_PI : 4 * M_PI;
       CHECK(out.budget.amounts()[0] == doctest::Approx(0.5 * area * 0.01).epsilon(1e-10));
       CHECK(out.budget.relative_residual() < 1e-12);
@@ -218,7 +218,7 @@ TEST_CASE("an observer may say that a run has arrived") {
   observers.arrived = [](const Moment& m) { return m.totals.lowest > 0.5; };
   Index records = 0;
   observers.on_record = [&](const Moment&) { ++records; };
-  const Outcome out = march(balance, y, plan_of("implicit-euler", 100, 0.01), observers);
+  const Outcome out = march(balance, y, plan_until("implicit-euler", 100, 0.01), observers);
   CHECK(out.ending == Outcome::Ending::reached);
   CHECK(out.time < 1);
   CHECK(out.totals.lowest > 0.5);

@@ -55,7 +55,7 @@ class Bare final : public Balance {
 }  // namespace
 
 TEST_CASE("tableaus meet the conditions of the orders that they claim, the embedded ones too") {
-  for (const auto& kind : scheme_kinds()) {
+  for (const auto& kind : test::first_order_kinds()) {
     const Scheme s = kind.make(0.5);
     if (!s.is_runge_kutta()) continue;
     CAPTURE(s.name);
@@ -76,7 +76,7 @@ TEST_CASE("tableaus meet the conditions of the orders that they claim, the embed
 }
 
 TEST_CASE("factors of a step follow the exponential to the order of the scheme") {
-  for (const auto& kind : scheme_kinds()) {
+  for (const auto& kind : test::first_order_kinds()) {
     const Scheme s = kind.make(0.6);
     CAPTURE(s.name);
     // What is left of exp(z) falls with z^(order + 1); a two-step scheme's own root does too.
@@ -125,7 +125,7 @@ TEST_CASE("stages of a stabilized step grow with the root of what they must hold
 
 TEST_CASE("schemes that need a matrix say so of a balance that has none") {
   Bare balance;
-  for (const auto& kind : scheme_kinds()) {
+  for (const auto& kind : test::first_order_kinds()) {
     const Scheme s = kind.make(0.5);
     CAPTURE(s.name);
     if (is_explicit(s) && s.name != "stabilized") {

@@ -11,14 +11,14 @@ using namespace williwaw::test;
 
 namespace {
 
-State solve(const Problem& problem, const Scheme& s, Index steps, Real until) {
+State solve_closely(const Problem& problem, const Scheme& s, Index steps, Real until) {
   return test::solve(problem, s, steps, until, 2e-12);
 }
 
 // The observed order between `steps` and twice as many, against the same system solved with tiny steps.
 Real measured(const Problem& problem, const Scheme& s, Index steps, Real until, const State& reference) {
-  const Real coarse = largest_difference(solve(problem, s, steps, until), reference);
-  const Real fine = largest_difference(solve(problem, s, 2 * steps, until), reference);
+  const Real coarse = largest_difference(solve_closely(problem, s, steps, until), reference);
+  const Real fine = largest_difference(solve_closely(problem, s, 2 * steps, until), reference);
   CAPTURE(s.name);
   CAPTURE(coarse);
   CAPTURE(fine);
@@ -48,8 +48,8 @@ TEST_CASE("orders in time on a linear problem whose data do not change") {
   Problem p = rod([](Point x, Real) { return std::cos(M_PI * x.x / 2) + 0.3 * x.x; });
   p.wall("west", insulated());
   p.wall("east", robin(2.0, 0.5));
-  const State reference = solve(p, scheme("rk4"), 4000, 0.25);
-  for (const auto& kind : scheme_kinds()) {
+  const State reference = solve_closely(p, scheme("rk4"), 4000, 0.25);
+  for (const auto& kind : test::first_order_kinds()) {
     const Scheme s = made(kind.name);
     CAPTURE(kind.name);
     CHECK(measured(p, s, steps_of.at(kind.name), 0.25, reference) > s.order - 0.12);
@@ -66,8 +66,8 @@ TEST_CASE("orders in time with a nonlinear reaction") {
   q.initial = p.initial;
   q.wall("west", insulated());
   q.wall("east", robin(2.0, 0.5));
-  const State reference = solve(q, scheme("rk4"), 4000, 0.5);
-  for (const auto& kind : scheme_kinds()) {
+  const State reference = solve_closely(q, scheme("rk4"), 4000, 0.5);
+  for (const auto& kind : test::first_order_kinds()) {
     const Scheme s = made(kind.name);
     CAPTURE(kind.name);
     CHECK(measured(q, s, steps_of.at(kind.name), 0.5, reference) > s.order - 0.15);
@@ -78,10 +78,10 @@ TEST_CASE("orders in time with walls and sources that change: held walls cost im
   for (const std::string kind : {"dirichlet", "robin"})
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
       const Problem p = smooth_problem(smooth_for(kind, 1), kind, 8, unknowns);
-      const State reference = solve(p, scheme("rk4"), 6000, 0.3);
+      const State reference = solve_closely(p, scheme("rk4"), 6000, 0.3);
       CAPTURE(kind);
       CAPTURE(name_of(unknowns));
-      for (const auto& known : scheme_kinds()) {
+      for (const auto& known : test::first_order_kinds()) {
         const Scheme s = made(known.name);
         CAPTURE(known.name);
         // With few unknowns and fine steps nothing is stiff, and all have their order.
@@ -90,7 +90,7 @@ TEST_CASE("orders in time with walls and sources that change: held walls cost im
     }
   // Stiff: many unknowns, steps far above the explicit limit. Stage order rules: 4 falls to about 2.
   const Problem p = smooth_problem(smooth_for("dirichlet", 1), "dirichlet", 60, Unknowns::nodes);
-  const State reference = solve(p, scheme("sdirk4"), 2000, 0.3);
+  const State reference = solve_closely(p, scheme("sdirk4"), 2000, 0.3);
   const Real sdirk4 = measured(p, scheme("sdirk4"), 12, 0.3, reference);
   CHECK(sdirk4 < 3.2);
   CHECK(sdirk4 > 1.7);
@@ -113,7 +113,7 @@ TEST_CASE("alternating directions keep order 2 on a plan and in a block, and boo
         CAPTURE(rank);
         CAPTURE(name_of(unknowns));
         const Problem p = smooth_problem(smooth_for(kind, rank), kind, rank == 2 ? 8 : 5, unknowns);
-        const State reference = solve(p, scheme("rk4"), rank == 2 ? 2000 : 800, 0.2);
+        const State reference = solve_closely(p, scheme("rk4"), rank == 2 ? 2000 : 800, 0.2);
         CHECK(measured(p, scheme("adi"), 20, 0.2, reference) > 1.8);
       }
 }
@@ -163,7 +163,7 @@ TEST_CASE("steps chosen by their errors follow the tolerance, and meet every rec
   Problem p = rod([](Point x, Real) { return std::cos(M_PI * x.x / 2); });
   p.wall("west", insulated());
   p.wall("east", dirichlet([](Point, Real t) { return 0.2 * std::sin(20 * t); }));
-  const State reference = solve(p, scheme("rk4"), 8000, 0.5);
+  const State reference = solve_closely(p, scheme("rk4"), 8000, 0.5);
   for (const std::string name : {"rk45", "sdirk4", "stabilized"}) {
     CAPTURE(name);
     Real last = 1;
@@ -208,7 +208,7 @@ TEST_CASE("steps chosen by their errors follow the tolerance, and meet every rec
 
 TEST_CASE("backward differentiation goes on through steps of changing length") {
   const Problem p = smooth_problem(smooth_for("robin", 1), "robin", 8, Unknowns::cells);
-  const State reference = solve(p, scheme("rk4"), 6000, 0.3);
+  const State reference = solve_closely(p, scheme("rk4"), 6000, 0.3);
   const auto error = [&](Index steps) {
     DiffusionBalance balance(p);
     State y = balance.initial_state();
@@ -246,7 +246,7 @@ TEST_CASE("a damped start takes the ringing out of Crank-Nicolson") {
 }
 
 TEST_CASE("a run that goes on from a snapshot ends with the very same bits") {
-  for (const auto& kind : scheme_kinds())
+  for (const auto& kind : test::first_order_kinds())
     for (const bool by_error : {false, true}) {
       const Scheme s = made(kind.name);
       if (by_error && !estimates_error(s)) continue;

@@ -57,6 +57,7 @@ struct Ladder {
 /// How the step is chosen.
 struct StepChoice {
   bool of_limit = false;
+  bool courant = false;  ///< the Courant number is given
   Real value = 0;                  ///< SI, or the fraction
   std::string adaptive_text = {};  ///< what the error of a step may be, in words; empty for fixed steps
 };
@@ -71,6 +72,7 @@ struct Case {
   /// For each side, cut-out and part what acts there, in words.
   std::vector<std::pair<std::string, std::string>> walls;
   Value initial;
+  std::optional<Value> initial_rate;  ///< of waves
   Plan plan;  ///< complete but for the step, which `prepare` fills in
   /// Set for a case that asks for the steady state instead of a run in time.
   std::optional<SteadyRules> steady;
@@ -102,7 +104,7 @@ struct Case {
   bool exact_is_initial = false;
   std::vector<FigureRequest> figures;
   /// File and line of what errors are found in later.
-  std::string step_place, equation_place, initial_place, boundary_place;
+  std::string space_place, step_place, equation_place, initial_place, boundary_place;
 
   /// A duration in SI for people, in the unit of time that suits its size.
   std::string duration(Real seconds) const;

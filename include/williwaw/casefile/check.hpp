@@ -3,6 +3,7 @@
 
 #include "williwaw/casefile/case.hpp"
 #include "williwaw/casefile/report.hpp"
+#include "williwaw/verify/dispersion.hpp"
 #include "williwaw/verify/forecast.hpp"
 
 namespace williwaw::casefile {
@@ -24,6 +25,8 @@ struct Prepared {
   verify::Stability stability;
   /// Of a step that is not stable, where the modes can be told.
   std::optional<verify::Forecast> forecast;
+  /// Of a wave: what the grid makes of its speed.
+  std::optional<verify::Dispersion> dispersion;
   std::vector<Stretch> stretches;
   State initial;
   /// Decay rate of the slowest mode, 0 where nothing fixes the mean; nothing where it is not known.

@@ -34,6 +34,8 @@ class Problem {
   Function initial = 0.0;
   /// Its initial rate of change; of equations second order in time only.
   Function initial_rate = 0.0;
+  /// Order of the differences in space: 2, or 4 for waves on uniform axes with fixed, free or periodic ends.
+  int space_order = 2;
   /// Sides (or parts, or cut-outs) in the order in which they decide nodes that several walls hold; where
   /// none of a node's walls is named it takes the mean of what they say.
   std::vector<std::string> corners = {};

@@ -6,6 +6,8 @@
 
 namespace williwaw {
 
+class WideDifferences;
+
 /// How a balance is carried out, not what it says.
 struct Execution {
   int threads = 0;  ///< 0: as many as the machine offers
@@ -182,6 +184,7 @@ class DiffusionBalance final : public Balance {
   Real fastest_fall_ = 0;
   Workspace workspace_;
   std::unique_ptr<Motion> motion_;
+  std::unique_ptr<WideDifferences> wide_;  ///< of order 4; null for order 2
 };
 
 }  // namespace williwaw

@@ -1,6 +1,7 @@
 // Judges a step before it is taken, from the same declarations that run.
 #pragma once
 
+#include <cmath>
 #include <optional>
 
 #include "williwaw/space/diffusion_balance.hpp"
@@ -36,6 +37,9 @@ struct Stability {
   Limit positivity;
   /// Σ over axes of D·step/h², largest value and where.
   Real diffusion_number = 0;
+  /// Of waves: step·√(Σ over axes of speed²/h²), largest value, at `worst`.
+  Real courant_number = 0;
+  bool wave = false;
   Index worst = 0;
   Real largest_eigenvalue = 0;
   /// Slowest decay rate, where the spectrum is known.
@@ -46,15 +50,22 @@ struct Stability {
   /// Number of times at which a problem that changes in time was judged; 1 for one that does not.
   int times = 1;
 
+  /// Of waves: the step is the limit itself, where the fastest mode has a double root of modulus one and may
+  /// grow in proportion to the steps.
+  bool on_the_border() const {
+    return wave && limit.step > 0 && !std::isinf(limit.step) && std::abs(share() - 1) <= 1e-9;
+  }
+
   /// Stages of a step; only stabilized schemes choose them.
   int stages = 1;
 
-  bool stable() const { return step <= limit.step * (1 + 1e-10); }
+  bool stable() const { return limit.step > 0 && step <= limit.step * (1 + 1e-10); }
   /// step over limit; 0 where there is no limit.
   Real share() const { return step / limit.step; }
 };
 
-/// Judges `step` for a problem with passive walls, whose operator is symmetric in the storage inner product.
+/// Judges `step` for a problem with passive walls, whose operator is symmetric in the storage inner product;
+/// for waves that is the operator of the force, and modes oscillate with the roots of its eigenvalues.
 /// `from` and `until` tell which times count for coefficients that change. Throws InputError.
 Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from = 0,
                     Real until = 0);

@@ -1,0 +1,148 @@
+// The forecast of an unstable step of a wave: modes grow in the energy norm, and the run ends when they hold
+// many times the energy that was put in.
+#include <algorithm>
+#include <cmath>
+
+#include "forecast_parts.hpp"
+#include "modes.hpp"
+#include "williwaw/time/guard.hpp"
+
+namespace williwaw::verify {
+
+namespace {
+
+constexpr Real rounding = std::numeric_limits<Real>::epsilon();
+
+class WaveGrowth {
+ public:
+  WaveGrowth(DiffusionBalance& balance, const Scheme& scheme, Real step, Real at, const Modes& modes)
+      : step_(step), leaps_(is_second_order(scheme)), values_(modes.eigenvalues()) {
+    State y = balance.initial_state(), rate, force(y.size()), change(y.size(), 0.0);
+    balance.pin(at, y);
+    balance.motion()->initial_rate(rate);
+    Ledger ignored(balance.lines().size());
+    balance.rate(y, at, Parts::all(), force, ignored);
+    const Couplings& c = balance.couplings(at);
+    for (const Index h : balance.held()) force[h] = 0;
+    for (Index n = 0; n < balance.grid().count(); ++n)
+      if (balance.outline().active(n)) change[n] = force[n] / c.capacity(n);
+    const auto pushed = modes.analyse(change), moving = modes.analyse(rate);
+    const Real damping = balance.problem().equation().damping.is_constant()
+                             ? balance.problem().equation().damping(Point{})
+                             : 0;
+    for (std::size_t m = 0; m < values_.size(); ++m) {
+      const Real x = values_[m] * step * step;
+      const auto roots = wave_amplification(scheme, x, damping * step);
+      const bool first = std::abs(roots[0]) >= std::abs(roots[1]);
+      const std::complex<Real> large = roots[first ? 0 : 1], small = roots[first ? 1 : 0];
+      factors_.push_back(std::abs(large));
+      // Distance from rest, and the share of it that the larger root gets.
+      const Real u = values_[m] > 0 ? -pushed[m] / values_[m] : 0, v = moving[m];
+      energy_ += 0.5 * (v * v + values_[m] * u * u);
+      const Real next = (1 - 0.5 * x) * u + step * v;
+      Real seed = std::hypot(u, values_[m] > 0 ? v / std::sqrt(values_[m]) : 0);
+      if (leaps_ && std::abs(large - small) > 1e-12 && std::abs(large.imag()) < 1e-12)
+        seed = std::abs((next - small * u) / (large - small));
+      seeds_.push_back(seed);
+      roots_.push_back(large.real());
+      if (factors_[m] > 1 + 1e-12 && values_[m] > 0) growing_.push_back(m);
+    }
+    largest_ = 0;
+    for (const Real s : seeds_) largest_ = std::max(largest_, s);
+  }
+
+  const std::vector<std::size_t>& growing() const { return growing_; }
+  const std::vector<Real>& factors() const { return factors_; }
+  const std::vector<Real>& seeds() const { return seeds_; }
+  Real energy() const { return energy_; }
+  Real largest_seed() const { return largest_; }
+
+  // Energy, as the run counts it, of a growing mode with this amplitude.
+  Real energy_of(std::size_t m, Real amplitude) const {
+    if (!leaps_) return 0.5 * values_[m] * amplitude * amplitude;
+    const Real moved = (roots_[m] - 1) * amplitude / step_;
+    return 0.5 * moved * moved + 0.5 * values_[m] * std::abs(roots_[m]) * amplitude * amplitude;
+  }
+  Real energy_after(Real steps, Real least_seed) const {
+    Real sum = 0;
+    for (const std::size_t m : growing_)
+      sum += energy_of(m, std::max(seeds_[m], least_seed) *
+                              std::exp(std::min(steps * std::log(factors_[m]), 300.0)));
+    return sum;
+  }
+  // First step after which growing modes hold so much.
+  Real first(Real energy, Real least_seed) const {
+    Real high = 1;
+    while (energy_after(high, least_seed) < energy && high < 1e12) high *= 2;
+    Real low = high / 2;
+    while (high - low > 0.5) {
+      const Real middle = std::floor(0.5 * (low + high));
+      if (middle <= low) break;
+      (energy_after(middle, least_seed) < energy ? low : high) = middle;
+    }
+    return high;
+  }
+
+ private:
+  Real step_;
+  bool leaps_;
+  const std::vector<Real>& values_;
+  std::vector<Real> factors_, roots_, seeds_;
+  std::vector<std::size_t> growing_;
+  Real energy_ = 0, largest_ = 0;
+};
+
+}  // namespace
+
+std::optional<Forecast> forecast_of_wave(DiffusionBalance& balance, const Scheme& scheme, Real step,
+                                         Real at) {
+  const auto modes = Modes::of(balance, at);
+  if (!modes) return std::nullopt;
+  const WaveGrowth growth(balance, scheme, step, at, *modes);
+  if (growth.growing().empty()) return std::nullopt;
+  Forecast result;
+  result.growing = static_cast<Index>(growth.growing().size());
+  result.modes = static_cast<Index>(modes->eigenvalues().size());
+  std::size_t fastest = growth.growing().front();
+  for (const std::size_t m : growth.growing())
+    if (growth.factors()[m] > growth.factors()[fastest]) fastest = m;
+  result.factor = growth.factors()[fastest];
+  result.eigenvalue = modes->eigenvalues()[fastest];
+  // A wave that starts at rest is seeded by what drives it, which this cannot weigh against the limit.
+  const bool at_rest = growth.energy() <= 0;
+  const Real limit = tolerated_energy * (at_rest ? 1.0 : growth.energy());
+  const Real grain = rounding * (at_rest ? 1.0 : growth.largest_seed());
+  // Sums over some hundred unknowns round to less, or to a little more, than one rounding of the largest.
+  const Real early = growth.first(limit, 3 * grain), late = growth.first(limit, 3e-3 * grain);
+  const Real by_data = growth.first(limit, 0);
+  result.seeded = !at_rest && by_data <= early;
+  result.first_step = result.seeded ? by_data : early;
+  result.last_step = result.seeded ? by_data : late;
+  if (balance.problem().data_change_in_time()) {
+    result.first_step = std::min(early, 0.5 * result.first_step);
+    result.last_step = std::max(late, result.last_step);
+  }
+  result.visible_step = growth.first(1e-4 * limit / tolerated_energy, result.seeded ? 0 : grain);
+  std::size_t leading = fastest;
+  if (result.seeded) {
+    Real most = 0;
+    for (const std::size_t m : growth.growing()) {
+      const Real then = std::log(std::max(growth.seeds()[m], 1e-300)) +
+                        result.last_step * std::log(growth.factors()[m]) + 0.5 * std::log(modes->eigenvalues()[m]);
+      if (m == growth.growing().front() || then > most) {
+        most = then;
+        leading = m;
+      }
+    }
+  }
+  result.leading_factor = growth.factors()[leading];
+  std::vector<Real> one(modes->eigenvalues().size(), 0.0);
+  one[leading] = 1;
+  describe_shape(balance, modes->compose(one), result);
+  if (result.seeded) result.amplitude = growth.seeds()[leading] * result.amplitude;
+  else result.amplitude = 0;
+  result.where = result.peak;
+  return result;
+}
+
+}  // namespace williwaw::verify
