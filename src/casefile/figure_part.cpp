@@ -21,8 +21,9 @@ class FigureReader {
     section_.need("kind", "the kind of figure");
     figure_.kind = section_.choice("kind", "",
                                    {"profiles", "map", "contours", "surface", "slices", "outer-faces",
-                                    "spacetime", "series", "budget", "residuals", "wall"},
-                                   {"strip", "stability", "spectrum", "dispersion", "convergence", "film"});
+                                    "spacetime", "series", "budget", "residuals", "wall", "steps", "spectrum",
+                                    "film", "stability", "dispersion"},
+                                   {"strip", "convergence"});
     figure_.of = section_.word("of", "");
     figure_.title = section_.word("title", "");
     if (const Node* times = section_.find("times")) {

@@ -1,5 +1,7 @@
 #include "reader.hpp"
 
+#include "map_input.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -207,8 +209,9 @@ class ValueReader {
     for (Index r = 0; r < context_.regions->size(); ++r)
       if (section.has((*context_.regions)[r].name))
         fail("values by region need a default, for what belongs to no region");
-    section.allow({"formula", "unit"},
-                  {"file", "variable", "outside", "u_unit", "table", "region", "from", "noise"});
+    if (section.has("file")) return value_from_map(context_, section, expected_);
+    section.allow({"formula", "unit", "file", "variable", "outside"},
+                  {"u_unit", "table", "region", "from", "noise"});
     const std::string formula = section.word("formula", "");
     if (!section.has("formula")) section.need("formula", "a formula, { formula = \"..\", unit = \"..\" }");
     Value inner = from_text(formula, variables);

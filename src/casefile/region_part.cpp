@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "map_input.hpp"
 #include "parts.hpp"
 #include "williwaw/store/fields.hpp"
 
@@ -18,6 +19,14 @@ Where where_of_mask(const Context& context, const Section& section, const Grid& 
   mask.need("variable", "the variable that holds the mask");
   const Real wanted = read_number(context, mask.need("equals", "the value that marks the region"),
                                   mask.key_path("equals"), {Unit(), false, "a plain number"});
+  // A map with coordinates holds on any grid.
+  if (auto map = read_placed_map(context, mask)) {
+    const auto shared = std::make_shared<const store::Map>(std::move(*map));
+    return [shared, wanted](const Points& places, std::span<char> out) {
+      for (Index i = 0; i < places.size(); ++i)
+        out[i] = shared->nearest_to(coordinates_of(*shared, places[i])) == wanted;
+    };
+  }
   store::Table table;
   try {
     table = store::read_table(context.folder / mask.word("file", ""), mask.word("variable", ""));

@@ -7,6 +7,7 @@
 #include <fstream>
 
 #include "checkpoint.hpp"
+#include "gauges.hpp"
 #include "recorder.hpp"
 #include "run_log.hpp"
 #include "stages.hpp"
@@ -221,11 +222,14 @@ class Run {
       write_walls(now, *ready.balance, state, result_.outcome.time, folder / "walls.csv");
       result_.files.emplace_back("walls.csv");
     }
+    if (ready.balance->motion() && result_.outcome.ending == Outcome::Ending::reached)
+      for (const auto& f : write_spectra(now, *ready.balance, folder)) result_.files.push_back(f);
     store::write_file(folder / "case.toml", given_.text);
     for (const char* f : {"summary.json", "case.toml", "run.log"}) result_.files.emplace_back(f);
     const Report last = words_of(now, ready);
     result_.closing = past_;
     result_.closing.append(last);
+    if (ready.balance->motion()) gauges_section(now, folder, result_.closing);
     if (result_.resumed_at)
       result_.closing.section("resumed").note(
           fmt::format("from the checkpoint at step {}; what came before is in run.log", *result_.resumed_at));

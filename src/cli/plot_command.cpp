@@ -85,14 +85,16 @@ plot::Output output_from(const PlotArguments& a) {
 
 // Of a case that was not run: what the analysis has to show.
 int plot_case(const PlotArguments& a) {
-  if (!a.kind.empty() && a.kind != "stability")
+  const std::string kind = a.kind.empty() ? "stability" : a.kind;
+  if (kind != "stability" && kind != "dispersion")
     throw InputError(
-        "plot: of a case there is 'stability'; other figures belong to the result folder of a run");
+        "plot: of a case there are 'stability' and 'dispersion'; other figures belong to the result folder of a "
+        "run");
   const casefile::Case given = casefile::read_case(a.run, a.set);
   casefile::Prepared prepared = casefile::prepare(given);
   plot::Output out = output_from(a);
-  if (out.file.empty()) out.file = a.run.stem().string() + "-stability." + a.format;
-  plot::draw_stability(given, prepared, out);
+  if (out.file.empty()) out.file = a.run.stem().string() + "-" + kind + "." + a.format;
+  (kind == "stability" ? plot::draw_stability : plot::draw_dispersion)(given, prepared, out);
   fmt::print("{}\n", out.file.string());
   return done;
 }

@@ -6,7 +6,7 @@
 #include "commands.hpp"
 #include "live_line.hpp"
 #include "williwaw/casefile/trust.hpp"
-#include "williwaw/plot/figure.hpp"
+#include "williwaw/plot/overlay.hpp"
 
 namespace williwaw::cli {
 
@@ -28,6 +28,7 @@ void check_folder(const std::filesystem::path& folder) {
 }
 
 std::vector<std::filesystem::path> draw_figures(const casefile::Case& given,
+                                                const casefile::Prepared& prepared,
                                                 const std::filesystem::path& folder,
                                                 std::vector<std::string>& complaints) {
   std::vector<std::filesystem::path> files;
@@ -35,6 +36,14 @@ std::vector<std::filesystem::path> draw_figures(const casefile::Case& given,
   if (given.figures.empty()) return files;
   const plot::RunFolder finished(folder);
   for (const auto& figure : given.figures) try {
+      // What the analysis shows needs no results.
+      if (figure.kind == "stability" || figure.kind == "dispersion") {
+        plot::Output out;
+        out.file = folder / "figures" / (figure.kind + ".png");
+        (figure.kind == "stability" ? plot::draw_stability : plot::draw_dispersion)(given, prepared, out);
+        files.push_back(out.file);
+        continue;
+      }
       for (auto& file : plot::draw(finished, figure)) files.push_back(std::move(file));
     } catch (const plot::PlotError& e) {
       complaints.emplace_back(e.what());
@@ -112,7 +121,7 @@ int run(const RunArguments& arguments) {
   std::vector<std::string> complaints;
   std::vector<std::filesystem::path> figures;
   if (result.outcome.ending != Outcome::Ending::interrupted)
-    figures = draw_figures(given, options.folder, complaints);
+    figures = draw_figures(given, prepared, options.folder, complaints);
   casefile::Report report = result.closing;
   const bool ended =
       result.steady ? result.steady->reached : result.outcome.ending == Outcome::Ending::reached;

@@ -29,7 +29,8 @@ Index RunFolder::record_at(Real time) const {
 const std::vector<FigureKind>& figure_kinds() {
   static const std::vector<FigureKind> kinds{
       profiles_kind(),  map_kind(),    contours_kind(), surface_kind(),   slices_kind(), outer_faces_kind(),
-      spacetime_kind(), series_kind(), budget_kind(),   residuals_kind(), wall_kind(),   steps_kind()};
+      spacetime_kind(), series_kind(), budget_kind(),   residuals_kind(), wall_kind(),   steps_kind(),
+      spectrum_kind(),  film_kind()};
   return kinds;
 }
 
@@ -61,7 +62,8 @@ std::vector<std::filesystem::path> draw(const RunFolder& run, const FigureReques
       for (const char c : base)
         safe += std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_' ? c : '-';
       const auto folder = named ? out.file.parent_path() : run.folder() / "figures";
-      out.file = folder / (safe + (n > 0 ? "-" + std::to_string(n + 1) : "") + "." + format);
+      out.file = folder / (safe + (n > 0 ? "-" + std::to_string(n + 1) : "") + "." +
+                           (kind->extension.empty() ? format : kind->extension));
     }
     kind->draw(run, requests[n], out);
     files.push_back(out.file);

@@ -20,6 +20,8 @@ FigureKind budget_kind();
 FigureKind residuals_kind();
 FigureKind wall_kind();
 FigureKind steps_kind();
+FigureKind spectrum_kind();
+FigureKind film_kind();
 
 /// Draws one frame; the film calls these over and over with the same ranges.
 void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,

@@ -48,6 +48,7 @@ struct FigureKind {
   /// Draws to one file; returns what it noted about the request.
   std::function<void(const RunFolder&, const casefile::FigureRequest&, const Output&)> draw;
   bool one_time = false;  ///< shows a single record; several times make several files
+  std::string extension = {};  ///< of a kind that has a format of its own
 };
 
 /// Every kind of figure there is.

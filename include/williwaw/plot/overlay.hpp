@@ -23,6 +23,10 @@ void draw_series(const std::vector<std::pair<std::string, std::filesystem::path>
 /// by, for a case that was prepared and not run. Throws PlotError.
 void draw_stability(const casefile::Case& given, const casefile::Prepared& prepared, const Output& out);
 
+/// Speeds of crests and packets over the true one for waves of every length, and the delay that they cost the
+/// run, for a wave that was prepared. Throws PlotError.
+void draw_dispersion(const casefile::Case& given, const casefile::Prepared& prepared, const Output& out);
+
 /// Errors (or changes) over resolution on log axes, with the slope of the order that is due. Throws
 /// PlotError.
 void draw_convergence(const casefile::Convergence& ladder, const std::string& title, const Output& out);

@@ -1,0 +1,19 @@
+// Values and masks that come from maps in NetCDF files.
+#pragma once
+
+#include "reader.hpp"
+#include "williwaw/store/maps.hpp"
+
+namespace williwaw::casefile {
+
+/// A map whose dimensions are the grid's axes and have coordinates; in SI. Nothing where it has no coordinates
+/// at all. Throws CaseError at `section`'s key "variable".
+std::optional<store::Map> read_placed_map(const Context& context, const Section& section);
+
+/// { file, variable, unit, outside }. Throws CaseError.
+Value value_from_map(const Context& context, const Section& section, const Expected& expected);
+
+/// Coordinates of a place in the order of a map's dimensions.
+std::vector<Real> coordinates_of(const store::Map& map, const Point& place);
+
+}  // namespace williwaw::casefile
