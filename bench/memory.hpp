@@ -29,4 +29,14 @@ void copy(const Array& a, Array& out, int threads);
 /// coefficients, equal spacings, nothing counted.
 void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, double x, double y, int threads);
 
+/// One step of leapfrog with free ends, written by hand: `other` becomes 2u − other + square·Σ(neighbours −
+/// u). `n` unknowns along x and y, `layers` along z (1 for a plan).
+void hand_tuned_leap(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers, double square,
+                     int threads);
+
+/// The same with a conductance for every face: along x n + 1 faces a line, along y one line of faces more than
+/// of unknowns in each layer, along z one layer of faces more.
+void hand_tuned_leap(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers, const double* x,
+                     const double* y, const double* z, double square, int threads);
+
 }  // namespace williwaw::bench

@@ -190,7 +190,7 @@ template <int rank, class Line, class Weight>
 [[gnu::always_inline]] inline Swing swing(const Line& l, Real* __restrict out, const Weight& weight,
                                           const Real* widths) {
   const Real* u = l.u;
-  Real kinetic = 0, potential = 0, integral = 0, lowest = u[1], highest = u[1];
+  Real kinetic = 0, potential = 0, integral = 0, lowest = INFINITY, highest = -INFINITY;
 #pragma omp simd reduction(+ : kinetic, potential, integral) reduction(min : lowest) reduction(max : highest)
   for (Index i = 1; i < l.count - 1; ++i) {
     const Real inflow = inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]);
@@ -240,6 +240,27 @@ template <class Line, class Weight>
 
 }  // namespace
 
+namespace {
+template <class Line>
+Real inflow_at(const Line& l, int rank, Index i) {
+  const Index n = l.count;
+  const Real* u = l.u;
+  const Real low = i > 0 ? u[i - 1] : l.periodic ? u[n - 1] : u[i],
+             high = i + 1 < n ? u[i + 1] : l.periodic ? u[0] : u[i];
+  const Real sum = along(l, i, u[i], low, high);
+  if (rank == 1) return sum;
+  return sum + (rank == 2 ? across<2>(l, i, u[i]) : across<3>(l, i, u[i]));
+}
+}  // namespace
+
+Real inflow_separable(const SeparableLine& line, int rank, Index i) {
+  return inflow_at(line, rank, i);
+}
+
+Real inflow_general(const GeneralLine& line, int rank, Index i) {
+  return inflow_at(line, rank, i);
+}
+
 WILLIWAW_CLONES
 Swing leap_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out) {
   if (!line.uniform) return swing_by_rank(SeparableLine(line), rank, out, ByWidth{scale, widths}, widths);
@@ -254,6 +275,42 @@ WILLIWAW_CLONES
 Swing leap_general(const GeneralLine& line, int rank, Real scale, const Real* capacity, const Real* widths,
                    Real* out) {
   return swing_by_rank(GeneralLine(line), rank, out, ByCapacity{scale, capacity}, widths);
+}
+
+WILLIWAW_CLONES
+Swing leap_general_even(const GeneralLine& line, int rank, Real scale, Real capacity, const Real* widths,
+                        Real* out) {
+  Swing s = swing_by_rank(GeneralLine(line), rank, out, Even{scale / capacity}, widths);
+  s.kinetic *= capacity;
+  return s;
+}
+
+namespace {
+template <class Capacity>
+[[gnu::always_inline]] inline Swing leap_known(Index count, const Real* u, const Real* pair, const Real* force,
+                                               Real scale, const Capacity& capacity, const Real* widths,
+                                               Real* __restrict out) {
+  Real kinetic = 0, potential = 0, integral = 0, lowest = INFINITY, highest = -INFINITY;
+#pragma omp simd reduction(+ : kinetic, potential, integral) reduction(min : lowest) reduction(max : highest)
+  for (Index i = 0; i < count; ++i) {
+    const Real c = capacity(i), v = 2 * u[i] - out[i] + scale * force[i] / c;
+    out[i] = v;
+    kinetic += c * (v - u[i]) * (v - u[i]);
+    potential -= v * pair[i];
+    integral += widths[i] * v;
+    lowest = v < lowest ? v : lowest;
+    highest = v > highest ? v : highest;
+  }
+  return {kinetic, potential, integral, lowest, highest};
+}
+}  // namespace
+
+WILLIWAW_CLONES
+Swing leap_with(Index count, const Real* u, const Real* pair, const Real* force, Real scale, Real storage,
+                const Real* capacity, const Real* widths, Real* out) {
+  if (capacity)
+    return leap_known(count, u, pair, force, scale, [=](Index i) { return capacity[i]; }, widths, out);
+  return leap_known(count, u, pair, force, scale, [=](Index i) { return storage * widths[i]; }, widths, out);
 }
 
 WILLIWAW_CLONES

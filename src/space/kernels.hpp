@@ -68,6 +68,19 @@ Swing leap_separable(const SeparableLine& line, int rank, Real scale, const Real
 Swing leap_general(const GeneralLine& line, int rank, Real scale, const Real* capacity, const Real* widths,
                    Real* out);
 
+/// The same where all but the ends of the line have one capacity.
+Swing leap_general_even(const GeneralLine& line, int rank, Real scale, Real capacity, const Real* widths,
+                        Real* out);
+
+/// The same for whole lines whose forces are known: out[i] = 2·u[i] − out[i] + scale·force[i]/capacity[i], the
+/// potential by `pair`. capacity[i] = storage·widths[i] where `capacity` is null.
+Swing leap_with(Index count, const Real* u, const Real* pair, const Real* force, Real scale, Real storage,
+                const Real* capacity, const Real* widths, Real* out);
+
+/// What flows into a unit of volume, or into the control volume, of one unknown.
+Real inflow_separable(const SeparableLine& line, int rank, Index i);
+Real inflow_general(const GeneralLine& line, int rank, Index i);
+
 /// Sums and extremes of a line. capacity[i] = storage·widths[i]·across where `capacity` is null.
 Totals total(Index count, const Real* u, const Real* widths, Real across, Real storage, const Real* capacity);
 

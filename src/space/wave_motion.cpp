@@ -33,6 +33,7 @@ struct WaveMotion::Work {
   Real step;
   const State* correction;
   const State* data;
+  bool quiet_walls;  ///< nothing acts on any of them
   std::span<Real> pair, force, source;  ///< of one line
   std::span<const Real> layer_forces;
   std::size_t next_place = 0;
@@ -64,6 +65,8 @@ void WaveMotion::find_drag() {
       damping_[n] = d * capacity(n);
     }
   }
+  even_ = balance_.grid().axis(0).is_uniform() && balance_.outline_.whole() &&
+          !balance_.problem().equation().storage.depends_on_place();
   free_line_.assign(static_cast<std::size_t>(balance_.grid().lines()), 1);
   const Index nx = balance_.grid().size(0);
   drag_ = damping_;
@@ -122,27 +125,40 @@ Real WaveMotion::capacity(Index n) const {
   return balance_.couplings_.capacity(n);
 }
 
-// What flows into a control volume from its neighbours.
-Real WaveMotion::pair_force(const State& u, Index n) const {
+// What flows into the control volumes of a line from their neighbours.
+void WaveMotion::pair_line(const DiffusionBalance::Sweep& sweep, Index j, Index k, Real* out) const {
+  const Grid& g = balance_.grid();
+  if (balance_.wide_)
+    std::copy_n(wide_.begin() + g.number(0, j, k), g.size(0), out);
+  else if (balance_.couplings_.separable())
+    kernels::rate_separable(sweep.separable(j, k), g.rank(), balance_.across_line(j, k),
+                            g.axis(0).measures().data(), out);
+  else
+    kernels::rate_general(sweep.general(j, k), g.rank(), out);
+}
+
+void WaveMotion::pair_forces(const State& u) {
+  pair_.resize(u.size());
+  if (balance_.wide_) balance_.wide_->force(u, wide_);
+  const DiffusionBalance::Sweep sweep(balance_, u, Parts::all());
+  balance_.each_line([&](Index, Index line, Index j, Index k) {
+    pair_line(sweep, j, k, pair_.data() + balance_.grid().size(0) * line);
+  });
+}
+
+Real WaveMotion::pair_force(const DiffusionBalance::Sweep& sweep, Index n) const {
   if (balance_.wide_) return wide_[n];
   const Grid& g = balance_.grid();
   const auto at = g.position(n);
-  Real sum = 0;
-  Index stride = 1;
-  for (int a = 0; a < g.rank(); ++a) {
-    const Index across = stride * (g.size(a) - 1);
-    if (const Real low = balance_.couplings_.conductance(n, a, false); low != 0)
-      sum += low * (u[at[a] > 0 ? n - stride : n + across] - u[n]);
-    if (const Real high = balance_.couplings_.conductance(n, a, true); high != 0)
-      sum += high * (u[at[a] + 1 < g.size(a) ? n + stride : n - across] - u[n]);
-    stride *= g.size(a);
-  }
-  return sum;
+  if (!balance_.couplings_.separable())
+    return kernels::inflow_general(sweep.general(at[1], at[2]), g.rank(), at[0]);
+  return kernels::inflow_separable(sweep.separable(at[1], at[2]), g.rank(), at[0]) *
+         balance_.across_line(at[1], at[2]) * g.axis(0).measures()[at[0]];
 }
 
 // Moves unknown n on; `pair` is what its neighbours exert, force all that does besides given forces.
-void WaveMotion::move_one(Index n, Real pair, Real force, Work& work) const {
-  const Real u = work.now[n], old = work.other[n], c = capacity(n), step = work.step;
+void WaveMotion::move_one(Index n, Real c, Real volume, Real pair, Real force, Work& work) const {
+  const Real u = work.now[n], old = work.other[n], step = work.step;
   const Real drag = drag_.empty() ? 0 : 0.5 * step * drag_[n];
   const Real correction = work.correction ? (*work.correction)[n] : 0, data = work.data ? (*work.data)[n] : 0;
   const Real next =
@@ -154,7 +170,7 @@ void WaveMotion::move_one(Index n, Real pair, Real force, Work& work) const {
   s.potential -= next * (pair + correction);
   s.corrected += data * moved;
   if (!damping_.empty()) s.damped -= damping_[n] * moved * moved / step;
-  s.see(next, balance_.couplings_.volume(n));
+  s.see(next, volume);
 }
 
 void WaveMotion::move_simple_line(Index line, Index j, Index k, Work& work) const {
@@ -162,47 +178,53 @@ void WaveMotion::move_simple_line(Index line, Index j, Index k, Work& work) cons
   const Index nx = g.size(0), start = nx * line;
   const Real* widths = g.axis(0).measures().data();
   const Real across = balance_.across_line(j, k), storage = balance_.couplings_.storage();
+  const bool separable = balance_.couplings_.separable();
+  const Real* capacities = separable ? nullptr : balance_.couplings_.capacities().data() + start;
   Real* out = work.other.data() + start;
   Sums& s = work.sums;
   kernels::Swing swing{};
+  std::array<Real, 2> pairs{};
   const Real square = work.step * work.step;
-  if (balance_.couplings_.separable()) {
-    swing = kernels::leap_separable(work.sweep.separable(j, k), g.rank(), square / storage, widths, out);
+  if (separable) {
+    const auto of_line = work.sweep.separable(j, k);
+    swing = kernels::leap_separable(of_line, g.rank(), square / storage, widths, out);
     s.kinetic += storage * across * swing.kinetic;
     s.potential += across * swing.potential;
+    for (const int end : {0, 1}) {
+      const Index i = end * (nx - 1);
+      pairs[end] = kernels::inflow_separable(of_line, g.rank(), i) * across * widths[i];
+    }
   } else {
-    swing = kernels::leap_general(work.sweep.general(j, k), g.rank(), square,
-                                  balance_.couplings_.capacities().data() + start, widths, out);
+    const auto of_line = work.sweep.general(j, k);
+    swing = even_ ? kernels::leap_general_even(of_line, g.rank(), square, capacities[1], widths, out)
+                  : kernels::leap_general(of_line, g.rank(), square, capacities, widths, out);
     s.kinetic += swing.kinetic;
     s.potential += swing.potential;
+    for (const int end : {0, 1}) pairs[end] = kernels::inflow_general(of_line, g.rank(), end * (nx - 1));
   }
   s.integral += across * swing.integral;
   s.lowest = std::min(s.lowest, swing.lowest);
   s.highest = std::max(s.highest, swing.highest);
   work.force[0] = work.force[nx - 1] = 0;
-  balance_.flow_through_walls(
-      j, k, Parts::all(), work.now.data() + start, [&](Index i, Real flow) { work.force[i] += flow; },
-      work.booked.data());
+  if (!work.quiet_walls)
+    balance_.flow_through_walls(
+        j, k, Parts::all(), work.now.data() + start, [&](Index i, Real flow) { work.force[i] += flow; },
+        work.booked.data());
   const auto first = balance_.held_start_[line], last = balance_.held_start_[line + 1];
-  for (const Index i : {Index{0}, nx - 1}) {
+  for (const int end : {0, 1}) {
+    const Index i = end * (nx - 1);
     bool held = false;
     for (auto h = first; h < last; ++h) held = held || balance_.held_[h] == start + i;
     if (held) continue;
-    const Real pair = pair_force(work.now, start + i);
-    move_one(start + i, pair, pair + work.force[i], work);
+    const Real c = separable ? storage * across * widths[i] : capacities[i];
+    move_one(start + i, c, across * widths[i], pairs[end], pairs[end] + work.force[i], work);
   }
 }
 
 void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
   const Grid& g = balance_.grid();
   const Index nx = g.size(0), start = nx * line;
-  if (balance_.wide_)
-    std::copy_n(wide_.begin() + start, nx, work.pair.begin());
-  else if (balance_.couplings_.separable())
-    kernels::rate_separable(work.sweep.separable(j, k), g.rank(), balance_.across_line(j, k),
-                            g.axis(0).measures().data(), work.pair.data());
-  else
-    kernels::rate_general(work.sweep.general(j, k), g.rank(), work.pair.data());
+  pair_line(work.sweep, j, k, work.pair.data());
   std::ranges::copy(work.pair, work.force.begin());
   // Differences of order 4 know their walls themselves.
   if (!balance_.wide_)
@@ -214,6 +236,23 @@ void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
   if (driven) balance_.add_source(j, k, [&](Index i, Real s) { work.source[i] += s; });
   auto h = balance_.held_start_[line];
   const auto last = balance_.held_start_[line + 1];
+  const Couplings& couplings = balance_.couplings_;
+  const Real* widths = g.axis(0).measures().data();
+  const Real across = balance_.across_line(j, k);
+  const Real* capacities = couplings.separable() ? nullptr : couplings.capacities().data() + start;
+  const Real* volumes = couplings.volumes().empty() ? nullptr : couplings.volumes().data() + start;
+  if (drag_.empty() && !driven && !work.correction && !work.data && h == last && balance_.outline_.whole()) {
+    // Nothing but neighbours and walls acts: the kernel for that.
+    const kernels::Swing swing = kernels::leap_with(
+        nx, work.now.data() + start, work.pair.data(), work.force.data(), work.step * work.step,
+        couplings.storage() * across, capacities, widths, work.other.data() + start);
+    work.sums.kinetic += swing.kinetic;
+    work.sums.potential += swing.potential;
+    work.sums.integral += across * swing.integral;
+    work.sums.lowest = std::min(work.sums.lowest, swing.lowest);
+    work.sums.highest = std::max(work.sums.highest, swing.highest);
+    return;
+  }
   const auto* places = layer_ ? &layer_->places() : nullptr;
   if (places)
     work.next_place = static_cast<std::size_t>(
@@ -232,7 +271,8 @@ void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
       const bool in_layer = places && work.next_place < places->size() &&
                             (*places)[work.next_place].unknown == n;
       if (in_layer) force += work.layer_forces[work.next_place];
-      move_one(n, work.pair[i], force, work);
+      const Real volume = volumes ? volumes[i] : across * widths[i];
+      move_one(n, capacities ? capacities[i] : couplings.storage() * volume, volume, work.pair[i], force, work);
       const Real moved = 0.5 * (work.other[n] - old);
       if (driven) work.sums.driven += work.source[i] * moved;
       if (in_layer)
@@ -244,8 +284,8 @@ void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
 }
 
 // Everything that acts on unknown n but the corrections and layers.
-Real WaveMotion::whole_force(const State& u, Index n) const {
-  Real force = pair_force(u, n);
+Real WaveMotion::whole_force(const State& u, Real pair, Index n) const {
+  Real force = pair;
   const Index line = n / balance_.grid().size(0);
   for (const Closure& wall : balance_.closures_) {
     if (balance_.wide_) break;
@@ -276,6 +316,8 @@ void WaveMotion::keep_walls(const State& now, const State& before) {
     const Closure& wall = balance_.closures_[c];
     WallMemory& m = walls_[c];
     const auto faces = static_cast<std::size_t>(wall.faces());
+    m.quiet = wall.faces() == 0 || (wall.idle() && wall.drag(0) == 0 && !wall.imposes());
+    if (m.quiet) continue;
     m.beside.resize(faces);
     m.pull.resize(faces);
     m.anchor.resize(faces);
@@ -289,9 +331,11 @@ void WaveMotion::keep_walls(const State& now, const State& before) {
     }
   }
   held_.resize(balance_.held_.size());
+  const DiffusionBalance::Sweep sweep(balance_, now, Parts::all());
   for (std::size_t h = 0; h < held_.size(); ++h) {
     const Index n = balance_.held_[h];
-    held_[h] = {before[n], pair_force(now, n), whole_force(now, n)};
+    const Real pair = pair_force(sweep, n);
+    held_[h] = {before[n], pair, whole_force(now, pair, n)};
   }
   points_before_.clear();
   for (const auto& point : balance_.points_) points_before_.push_back(before[point.unknown]);
@@ -316,6 +360,7 @@ Real WaveMotion::book_walls(const State& now, const State& after, Real step, Led
     const Closure& wall = balance_.closures_[c];
     WallMemory& m = walls_[c];
     const std::size_t line = balance_.first_line_[c];
+    if (m.quiet) continue;
     for (Index f = 0; f < wall.faces(); ++f) {
       const Index n = wall.unknown(f);
       const Real moved = 0.5 * (after[n] - m.beside[f]);
@@ -430,10 +475,11 @@ Totals WaveMotion::prepare_leap(const State& now, const State& v, Real at, Real 
   };
   State ahead = now;
   if (!balance_.held_.empty()) balance_.pin(at + step, ahead);
+  pair_forces(now);
   std::size_t h = 0;
   for (Index n = 0; n < balance_.grid().count(); ++n) {
     if (!balance_.outline_.active(n)) continue;
-    const Real pair = pair_force(now, n);
+    const Real pair = pair_[n];
     if (h < balance_.held_.size() && balance_.held_[h] == n) {
       ++h;
       // Walls that follow the motion stand still a step ahead; they move as the state does.
@@ -482,6 +528,7 @@ Totals WaveMotion::leap(const State& now, Real at, Real step, State& before, Led
   const auto width = static_cast<std::size_t>(nx), lines = balance_.lines_.size();
   scratch_.resize(static_cast<std::size_t>(blocks) * (3 * width + lines));
   const bool given = correction || data;
+  const bool quiet_walls = std::ranges::all_of(walls_, &WallMemory::quiet);
   balance_.each_line([&](Index block, Index line, Index j, Index k) {
     Real* room = scratch_.data() + static_cast<std::size_t>(block) * (3 * width + lines);
     Sums& s = sums[static_cast<std::size_t>(block)];
@@ -492,6 +539,7 @@ Totals WaveMotion::leap(const State& now, Real at, Real step, State& before, Led
               step,
               correction,
               data,
+              quiet_walls,
               {room, width},
               {room + width, width},
               {room + 2 * width, width},
@@ -557,12 +605,12 @@ void WaveMotion::recall(std::span<const Real> numbers) {
 
 Totals WaveMotion::totals(const State& y, const State& v, Real at) {
   balance_.prepare(at, y);
-  if (balance_.wide_) balance_.wide_->force(y, wide_);
+  pair_forces(y);
   Totals t;
   for (Index n = 0; n < balance_.grid().count(); ++n) {
     if (!balance_.outline_.active(n)) continue;
     t.kinetic += 0.5 * capacity(n) * v[n] * v[n];
-    t.potential -= 0.5 * y[n] * pair_force(y, n);
+    t.potential -= 0.5 * y[n] * pair_[n];
     t.integral += balance_.couplings_.volume(n) * y[n];
     t.lowest = std::min(t.lowest, y[n]);
     t.highest = std::max(t.highest, y[n]);

@@ -34,6 +34,7 @@ class WaveMotion final : public Motion {
   struct Sums;
   /// What a wall was before a leap, face by face.
   struct WallMemory {
+    bool quiet = false;  ///< nothing acts there
     std::vector<Real> beside;          ///< the unknown a step ago
     std::vector<Real> anchor_before, anchor;  ///< where an imposing wall stood, and stands
     std::vector<Real> pull;
@@ -47,11 +48,13 @@ class WaveMotion final : public Motion {
   void find_drag();
   bool simple(Index line) const;
   Real capacity(Index n) const;
-  Real pair_force(const State& u, Index n) const;
-  Real whole_force(const State& u, Index n) const;
+  void pair_line(const DiffusionBalance::Sweep& sweep, Index j, Index k, Real* out) const;
+  void pair_forces(const State& u);
+  Real pair_force(const DiffusionBalance::Sweep& sweep, Index n) const;
+  Real whole_force(const State& u, Real pair, Index n) const;
   void move_line(Index line, Index j, Index k, Work& work) const;
   void move_simple_line(Index line, Index j, Index k, Work& work) const;
-  void move_one(Index n, Real pair, Real force, Work& work) const;
+  void move_one(Index n, Real capacity, Real volume, Real pair, Real force, Work& work) const;
   Real spring(const Closure& wall, Index face) const;
   Real anchor_of(const Closure& wall, Index face) const;
   void place_walls(const State& now, const State& v, Real at, Real step, const State& before);
@@ -68,8 +71,10 @@ class WaveMotion final : public Motion {
   std::unique_ptr<WaveLayer> layer_;
   std::size_t damping_line_ = 0, scheme_line_ = 0;
   bool ready_ = false, placed_ = false;
+  bool even_ = false;  ///< capacities are alike along a line, but for its ends
   std::vector<WallMemory> walls_;
   std::vector<HeldMemory> held_;
+  State pair_;  ///< what neighbours exert, where all of it is looked at
   State wide_;  ///< forces of order 4, where they are wanted
   std::vector<Real> points_before_, layer_forces_, scratch_;
 };

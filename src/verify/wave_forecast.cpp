@@ -17,6 +17,7 @@ class WaveGrowth {
  public:
   WaveGrowth(DiffusionBalance& balance, const Scheme& scheme, Real step, Real at, const Modes& modes)
       : step_(step), leaps_(is_second_order(scheme)), values_(modes.eigenvalues()) {
+    if (const auto* s = std::get_if<SecondOrder>(&scheme.method)) corrected_ = s->corrected;
     State y = balance.initial_state(), rate, force(y.size()), change(y.size(), 0.0);
     balance.pin(at, y);
     balance.motion()->initial_rate(rate);
@@ -38,10 +39,13 @@ class WaveGrowth {
       factors_.push_back(std::abs(large));
       // Distance from rest, and the share of it that the larger root gets.
       const Real u = values_[m] > 0 ? -pushed[m] / values_[m] : 0, v = moving[m];
-      energy_ += 0.5 * (v * v + values_[m] * u * u);
-      const Real next = (1 - 0.5 * x) * u + step * v;
+      // What leapfrog conserves, half a step before the start; a pair of first order starts with all of it.
+      const Real moved = moved_by(x);
+      energy_ += 0.5 * (v * v + values_[m] * (leaps_ && x > 0 ? moved / x * (1 - 0.25 * moved) : 1) * u * u);
+      const Real next = (1 - 0.5 * moved) * u + step * v;
       Real seed = std::hypot(u, values_[m] > 0 ? v / std::sqrt(values_[m]) : 0);
-      if (leaps_ && std::abs(large - small) > 1e-12 && std::abs(large.imag()) < 1e-12)
+      if (values_[m] == 0) seed = 0;
+      if (leaps_ && values_[m] > 0 && std::abs(large - small) > 1e-12 && std::abs(large.imag()) < 1e-12)
         seed = std::abs((next - small * u) / (large - small));
       seeds_.push_back(seed);
       roots_.push_back(large.real());
@@ -60,8 +64,9 @@ class WaveGrowth {
   // Energy, as the run counts it, of a growing mode with this amplitude.
   Real energy_of(std::size_t m, Real amplitude) const {
     if (!leaps_) return 0.5 * values_[m] * amplitude * amplitude;
-    const Real moved = (roots_[m] - 1) * amplitude / step_;
-    return 0.5 * moved * moved + 0.5 * values_[m] * std::abs(roots_[m]) * amplitude * amplitude;
+    const Real rate = (roots_[m] - 1) * amplitude / step_, x = values_[m] * step_ * step_;
+    return 0.5 * rate * rate +
+           0.5 * std::abs(values_[m] * moved_by(x) / x * roots_[m]) * amplitude * amplitude;
   }
   Real energy_after(Real steps, Real least_seed) const {
     Real sum = 0;
@@ -70,6 +75,8 @@ class WaveGrowth {
                               std::exp(std::min(steps * std::log(factors_[m]), 300.0)));
     return sum;
   }
+  // step²·eigenvalue as the formula of the scheme has it.
+  Real moved_by(Real x) const { return corrected_ ? x - x * x / 12 : x; }
   // First step after which growing modes hold so much.
   Real first(Real energy, Real least_seed) const {
     Real high = 1;
@@ -85,7 +92,7 @@ class WaveGrowth {
 
  private:
   Real step_;
-  bool leaps_;
+  bool leaps_, corrected_ = false;
   const std::vector<Real>& values_;
   std::vector<Real> factors_, roots_, seeds_;
   std::vector<std::size_t> growing_;

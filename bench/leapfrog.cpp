@@ -1,0 +1,77 @@
+// Leapfrog on a plan of 4096 x 4096 cells and in a block of 384 x 384 x 384, two threads, as a ratio to a loop
+// tuned by hand for the same data, interleaved in one run. Energies, extremes and the budget are counted by
+// ours and not by the other.
+#include <benchmark/benchmark.h>
+
+#include <algorithm>
+#include <vector>
+
+#include "memory.hpp"
+#include "timing.hpp"
+#include "williwaw/williwaw.hpp"
+
+namespace {
+
+using namespace williwaw;
+using bench::median;
+using bench::seconds_of;
+
+constexpr int threads = 2;
+
+Problem basin(int rank, Index side, bool varying) {
+  std::vector<Axis> axes;
+  for (int a = 0; a < rank; ++a)
+    axes.push_back(Axis::uniform(std::string(1, static_cast<char>('x' + a)), 0, 1, side, Unknowns::cells));
+  const Function speed = varying ? Function([](Point p) { return 1 + 0.3 * p.x * p.y; }) : Function(1.0);
+  Problem problem(Grid(std::move(axes)), wave(speed));
+  problem.initial = [](Point p) { return std::exp(-50 * ((p.x - 0.5) * (p.x - 0.5) + (p.y - 0.4) * (p.y - 0.4))); };
+  problem.other_walls(free_end());
+  return problem;
+}
+
+void leapfrog(benchmark::State& state, int rank, Index side, bool varying) {
+  DiffusionBalance balance(basin(rank, side, varying), {threads});
+  Motion& motion = *balance.motion();
+  State now = balance.initial_state(), rate, before;
+  const Real h = 1.0 / static_cast<Real>(side), step = 0.4 * h;
+  motion.initial_rate(rate);
+  motion.prepare_leap(now, rate, 0, step, nullptr, nullptr, before);
+  rate = State();
+  Ledger amounts(balance.lines().size());
+  bench::Array a(now.size()), b(now.size());
+  std::copy(now.begin(), now.end(), a.data());
+  std::copy(before.begin(), before.end(), b.data());
+  const Real square = step * step / (h * h);
+  const Couplings& c = balance.couplings(0);
+  double volume = 1;
+  for (int d = 0; d < rank; ++d) volume *= h;
+  std::vector<double> ours, hand, copied;
+  double *first = a.data(), *second = b.data();
+  for (auto _ : state) {
+    ours.push_back(seconds_of([&] { motion.leap(now, 0, step, before, amounts, nullptr, nullptr); }));
+    now.swap(before);
+    hand.push_back(seconds_of([&] {
+      if (varying)
+        bench::hand_tuned_leap(first, second, side, rank == 3 ? side : 1, c.faces(0).data(), c.faces(1).data(),
+                               rank == 3 ? c.faces(2).data() : nullptr, step * step / volume, threads);
+      else
+        bench::hand_tuned_leap(first, second, side, rank == 3 ? side : 1, square, threads);
+    }));
+    std::swap(first, second);
+    benchmark::DoNotOptimize(second);
+    state.SetIterationTime(ours.back());
+  }
+  Real apart = 0;
+  for (std::size_t n = 0; n < now.size(); ++n) apart = std::max(apart, std::abs(now[n] - first[n]));
+  state.counters["speed/hand-tuned"] = median(hand) / median(ours);
+  state.counters["largest difference"] = apart;
+}
+
+BENCHMARK_CAPTURE(leapfrog, plan_constant, 2, 4096, false)->UseManualTime()->Iterations(21)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(leapfrog, plan_varying, 2, 4096, true)->UseManualTime()->Iterations(21)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(leapfrog, block_constant, 3, 384, false)->UseManualTime()->Iterations(11)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(leapfrog, block_varying, 3, 384, true)->UseManualTime()->Iterations(11)->Unit(benchmark::kMillisecond);
+
+}  // namespace
+
+BENCHMARK_MAIN();

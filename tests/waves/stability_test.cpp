@@ -1,0 +1,143 @@
+// Steps of waves: limits that hold and break, the border, forecasts, and what is unstable at any step.
+#include <doctest/doctest.h>
+
+#include <random>
+
+#include "support/waves.hpp"
+
+using namespace williwaw;
+using namespace williwaw::test;
+
+namespace {
+
+Problem noisy(int rank, Unknowns unknowns, const Function& speed, const Wall& wall, bool uneven, int order = 2) {
+  std::vector<Axis> axes;
+  const Index n = rank == 1 ? 40 : rank == 2 ? 14 : 7;
+  for (int a = 0; a < rank; ++a) {
+    const std::string name(1, static_cast<char>('x' + a));
+    axes.push_back(uneven ? Axis(name, graded(n, 0.3), unknowns) : Axis::uniform(name, 0, 1 + 0.5 * a, n, unknowns));
+  }
+  Problem p(Grid(std::move(axes)), wave(speed));
+  p.other_walls(wall);
+  p.space_order = order;
+  p.initial = [](Point q) { return std::sin(91 * q.x + 57 * q.y + 33 * q.z) + std::cos(371 * q.x * (1 + q.y)); };
+  return p;
+}
+
+bool survives(const Problem& p, const std::string& name, Real step, Index steps) {
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  Plan plan;
+  plan.scheme = scheme(name);
+  plan.step = step;
+  plan.until = static_cast<Real>(steps) * step;
+  return march(balance, y, plan).ending == Outcome::Ending::reached;
+}
+
+}  // namespace
+
+TEST_CASE("the sharp limit holds at 0.99 and breaks at 1.01: ranks, spacings, media, ends, schemes") {
+  int combinations = 0;
+  for (const int rank : {1, 2, 3})
+    for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
+      for (const bool uneven : {false, true})
+        for (const bool varies : {false, true})
+          for (const std::string name : {"leapfrog", "corrected-leapfrog", "rk4"}) {
+            const Function speed = varies ? Function([](Point q) { return 1 + q.x; }) : Function(1.0);
+            const Wall wall = uneven ? fixed_end() : free_end();
+            const Problem p = noisy(rank, unknowns, speed, wall, uneven);
+            const auto judged = verify::stability(p, scheme(name), 1e-3);
+            CAPTURE(rank);
+            CAPTURE(name);
+            CAPTURE(uneven);
+            CAPTURE(varies);
+            REQUIRE(judged.limit.standing == verify::Limit::Standing::sharp);
+            CHECK(survives(p, name, 0.99 * judged.limit.step, 3000));
+            CHECK_FALSE(survives(p, name, 1.01 * judged.limit.step, 3000));
+            ++combinations;
+          }
+  CHECK(combinations == 72);
+}
+
+TEST_CASE("order 4 in space has its own limit, 6/7 of that of order 2 in the interior") {
+  const Problem two = noisy(1, Unknowns::cells, 1.0, free_end(), false, 2),
+                four = noisy(1, Unknowns::cells, 1.0, free_end(), false, 4);
+  const auto a = verify::stability(two, scheme("leapfrog"), 1e-3), b = verify::stability(four, scheme("leapfrog"), 1e-3);
+  CHECK(b.interior.step / a.interior.step == doctest::Approx(6.0 / 7).epsilon(1e-9));
+  CHECK(b.limit.standing == verify::Limit::Standing::sharp);
+  CHECK(survives(four, "leapfrog", 0.99 * b.limit.step, 3000));
+  CHECK_FALSE(survives(four, "leapfrog", 1.01 * b.limit.step, 3000));
+}
+
+TEST_CASE("Courant number one with a mode at the border is named as the border; Newmark has no limit") {
+  Problem p(Grid({Axis::uniform("x", 0, 1, 20, Unknowns::nodes, true)}), wave(2.0));
+  p.initial = [](Point q) { return std::sin(2 * M_PI * q.x); };
+  const auto border = verify::stability(p, scheme("leapfrog"), 0.025);
+  CHECK(border.courant_number == doctest::Approx(1));
+  CHECK(border.on_the_border());
+  CHECK(border.stable());
+  CHECK_FALSE(verify::stability(p, scheme("leapfrog"), 0.02499).on_the_border());
+  // The root of modulus one is double there: the mode grows by the same amount in each step.
+  Problem shortest = p;
+  shortest.initial = 0.0;
+  shortest.initial_rate = [](Point q) { return std::cos(20 * M_PI * q.x); };
+  const Ride once = go(shortest, "leapfrog", 0.025, 0.375), twice = go(shortest, "leapfrog", 0.025, 0.75);
+  CHECK(largest_difference(twice.state, State(twice.state.size(), 0.0)) ==
+        doctest::Approx(2 * largest_difference(once.state, State(once.state.size(), 0.0))).epsilon(1e-9));
+  const auto newmark = verify::stability(p, scheme("newmark"), 7.0);
+  CHECK(std::isinf(newmark.limit.step));
+  CHECK(newmark.stable());
+  CHECK(survives(p, "newmark", 7.0, 400));
+}
+
+TEST_CASE("forward Euler is unstable at any step, and damping gives it one") {
+  Problem p = noisy(1, Unknowns::cells, 1.0, free_end(), false);
+  for (const Real step : {1e-2, 1e-4, 1e-6}) {
+    const auto judged = verify::stability(p, scheme("explicit-euler"), step);
+    CHECK(judged.limit.step == 0);
+    CHECK_FALSE(judged.stable());
+  }
+  CHECK(verify::stability(p, scheme("rk2"), 1e-3).limit.step == 0);
+  Problem damped(p.grid(), wave(1.0, 50.0));
+  damped.other_walls(fixed_end());
+  damped.initial = p.initial;
+  const auto judged = verify::stability(damped, scheme("explicit-euler"), 1e-3);
+  CHECK(judged.limit.step > 0);
+  CHECK(survives(damped, "explicit-euler", 0.98 * judged.limit.step, 3000));
+  CHECK_FALSE(survives(damped, "explicit-euler", 1.05 * judged.limit.step, 6000));
+}
+
+TEST_CASE("the forecast step of a blow-up is the observed one within 10 %, where data seed it") {
+  for (const std::string name : {"leapfrog", "corrected-leapfrog", "explicit-euler", "rk4"})
+    for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+      const Problem p = noisy(1, unknowns, 1.0, fixed_end(), false);
+      DiffusionBalance balance(p);
+      const Real limit = verify::stability(balance, scheme(name), 1e-3).limit.step;
+      const Real step = limit > 0 ? 1.002 * limit : 2e-3;
+      const auto foreseen = verify::forecast(balance, scheme(name), step);
+      REQUIRE(foreseen);
+      CAPTURE(name);
+      CHECK(foreseen->seeded);
+      State y = balance.initial_state();
+      Plan plan;
+      plan.scheme = scheme(name);
+      plan.step = step;
+      plan.until = 1e6 * step;
+      const Outcome out = march(balance, y, plan);
+      CHECK(out.ending == Outcome::Ending::blew_up);
+      CHECK(static_cast<Real>(out.steps) == doctest::Approx(foreseen->last_step).epsilon(0.1));
+    }
+}
+
+TEST_CASE("ends that only leapfrog can follow are refused to other schemes") {
+  Problem p(Grid({Axis::uniform("x", 0, 1, 20, Unknowns::cells)}), wave(1.0));
+  p.wall("west", fixed_end()).wall("east", absorbing());
+  DiffusionBalance balance(p);
+  CHECK_THROWS_WITH_AS(make_stepper(balance, scheme("newmark")), doctest::Contains("leapfrog can"), InputError);
+  CHECK_NOTHROW(make_stepper(balance, scheme("leapfrog")));
+  CHECK_THROWS_WITH_AS(make_stepper(balance, scheme("crank-nicolson")), doctest::Contains("first order in time"),
+                       InputError);
+  Problem heat_like(p.grid(), diffusion(1.0));
+  heat_like.wall("west", fixed_end()).wall("east", absorbing());
+  CHECK_THROWS_WITH_AS(DiffusionBalance{heat_like}, doctest::Contains("second order in time"), InputError);
+}
