@@ -1,6 +1,6 @@
-// Leapfrog on a plan of 4096 x 4096 cells and in a block of 384 x 384 x 384, two threads, as a ratio to a loop
-// tuned by hand for the same data, interleaved in one run. Energies, extremes and the budget are counted by
-// ours and not by the other.
+// Leapfrog on a plan of 4096 x 4096 cells and in a block of 384 x 384 x 384, two threads, as a ratio to a
+// loop tuned by hand for the same data, interleaved in one run. Energies, extremes and the budget are counted
+// by ours and not by the other.
 #include <benchmark/benchmark.h>
 
 #include <algorithm>
@@ -24,7 +24,9 @@ Problem basin(int rank, Index side, bool varying) {
     axes.push_back(Axis::uniform(std::string(1, static_cast<char>('x' + a)), 0, 1, side, Unknowns::cells));
   const Function speed = varying ? Function([](Point p) { return 1 + 0.3 * p.x * p.y; }) : Function(1.0);
   Problem problem(Grid(std::move(axes)), wave(speed));
-  problem.initial = [](Point p) { return std::exp(-50 * ((p.x - 0.5) * (p.x - 0.5) + (p.y - 0.4) * (p.y - 0.4))); };
+  problem.initial = [](Point p) {
+    return std::exp(-50 * ((p.x - 0.5) * (p.x - 0.5) + (p.y - 0.4) * (p.y - 0.4)));
+  };
   problem.other_walls(free_end());
   return problem;
 }
@@ -52,8 +54,9 @@ void leapfrog(benchmark::State& state, int rank, Index side, bool varying) {
     now.swap(before);
     hand.push_back(seconds_of([&] {
       if (varying)
-        bench::hand_tuned_leap(first, second, side, rank == 3 ? side : 1, c.faces(0).data(), c.faces(1).data(),
-                               rank == 3 ? c.faces(2).data() : nullptr, step * step / volume, threads);
+        bench::hand_tuned_leap(first, second, side, rank == 3 ? side : 1, c.faces(0).data(),
+                               c.faces(1).data(), rank == 3 ? c.faces(2).data() : nullptr,
+                               step * step / volume, threads);
       else
         bench::hand_tuned_leap(first, second, side, rank == 3 ? side : 1, square, threads);
     }));
@@ -67,10 +70,22 @@ void leapfrog(benchmark::State& state, int rank, Index side, bool varying) {
   state.counters["largest difference"] = apart;
 }
 
-BENCHMARK_CAPTURE(leapfrog, plan_constant, 2, 4096, false)->UseManualTime()->Iterations(21)->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(leapfrog, plan_varying, 2, 4096, true)->UseManualTime()->Iterations(21)->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(leapfrog, block_constant, 3, 384, false)->UseManualTime()->Iterations(11)->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(leapfrog, block_varying, 3, 384, true)->UseManualTime()->Iterations(11)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(leapfrog, plan_constant, 2, 4096, false)
+    ->UseManualTime()
+    ->Iterations(21)
+    ->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(leapfrog, plan_varying, 2, 4096, true)
+    ->UseManualTime()
+    ->Iterations(21)
+    ->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(leapfrog, block_constant, 3, 384, false)
+    ->UseManualTime()
+    ->Iterations(11)
+    ->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(leapfrog, block_varying, 3, 384, true)
+    ->UseManualTime()
+    ->Iterations(11)
+    ->Unit(benchmark::kMillisecond);
 
 }  // namespace
 

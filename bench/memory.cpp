@@ -103,22 +103,24 @@ void hand_tuned_leap(const double* u, double* other, std::ptrdiff_t n, std::ptrd
 #pragma omp simd
       for (std::ptrdiff_t i = 1; i < n - 1; ++i) {
         const double u0 = here[i];
-        to[i] = 2 * u0 - to[i] +
-                square * (fx[i] * (here[i - 1] - u0) + fx[i + 1] * (here[i + 1] - u0) + fy[i] * (south[i] - u0) +
-                          fy_up[i] * (north[i] - u0) + fz[i] * (below[i] - u0) + fz_up[i] * (above[i] - u0));
+        to[i] =
+            2 * u0 - to[i] +
+            square * (fx[i] * (here[i - 1] - u0) + fx[i + 1] * (here[i + 1] - u0) + fy[i] * (south[i] - u0) +
+                      fy_up[i] * (north[i] - u0) + fz[i] * (below[i] - u0) + fz_up[i] * (above[i] - u0));
       }
     } else {
 #pragma omp simd
       for (std::ptrdiff_t i = 1; i < n - 1; ++i) {
         const double u0 = here[i];
         to[i] = 2 * u0 - to[i] +
-                square * (fx[i] * (here[i - 1] - u0) + fx[i + 1] * (here[i + 1] - u0) + fy[i] * (south[i] - u0) +
-                          fy_up[i] * (north[i] - u0));
+                square * (fx[i] * (here[i - 1] - u0) + fx[i + 1] * (here[i + 1] - u0) +
+                          fy[i] * (south[i] - u0) + fy_up[i] * (north[i] - u0));
       }
     }
     for (const std::ptrdiff_t i : {std::ptrdiff_t{0}, n - 1}) {
       const double u0 = here[i], low = i > 0 ? here[i - 1] : u0, high = i + 1 < n ? here[i + 1] : u0;
-      double sum = fx[i] * (low - u0) + fx[i + 1] * (high - u0) + fy[i] * (south[i] - u0) + fy_up[i] * (north[i] - u0);
+      double sum =
+          fx[i] * (low - u0) + fx[i + 1] * (high - u0) + fy[i] * (south[i] - u0) + fy_up[i] * (north[i] - u0);
       if (z) sum += fz[i] * (below[i] - u0) + fz_up[i] * (above[i] - u0);
       to[i] = 2 * u0 - to[i] + square * sum;
     }

@@ -34,8 +34,8 @@ void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, double x, d
 void hand_tuned_leap(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers, double square,
                      int threads);
 
-/// The same with a conductance for every face: along x n + 1 faces a line, along y one line of faces more than
-/// of unknowns in each layer, along z one layer of faces more.
+/// The same with a conductance for every face: along x n + 1 faces a line, along y one line of faces more
+/// than of unknowns in each layer, along z one layer of faces more.
 void hand_tuned_leap(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers, const double* x,
                      const double* y, const double* z, double square, int threads);
 

@@ -1,4 +1,4 @@
-// Williwaw: heat and diffusion on a grid, from the statement of the problem to a solution that can be
+// Williwaw: heat, diffusion and waves on a grid, from the statement of the problem to a solution that can be
 // trusted.
 //
 // This header brings the whole core: grids and fields, problems, the balance, steady states, time schemes,
@@ -15,3 +15,4 @@
 #include "williwaw/verify/forecast.hpp"
 #include "williwaw/verify/ladder.hpp"
 #include "williwaw/verify/normality.hpp"
+#include "williwaw/verify/record_spectrum.hpp"

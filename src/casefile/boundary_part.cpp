@@ -159,7 +159,8 @@ class BoundaryReader {
     if (quantity == Quantity::share && v.function.is_constant() &&
         !(v.function(Point{}) >= 0 && v.function(Point{}) <= 1))
       throw CaseError(node.place.text(), path, "must lie between 0 and 1");
-    if ((quantity == Quantity::exchange || quantity == Quantity::impedance) && v.function.is_constant() && !(v.function(Point{}) >= 0))
+    if ((quantity == Quantity::exchange || quantity == Quantity::impedance) && v.function.is_constant() &&
+        !(v.function(Point{}) >= 0))
       throw CaseError(node.place.text(), path, "must not be below zero");
     return v;
   }
@@ -290,8 +291,9 @@ void read_initial(const Context& context, const Node& root, const Dimensions& di
     section.fail("rate", "belongs to waves: this equation is of first order in time");
   section.allow({"value", "walls", "rate"}, {});
   if (section.has("rate")) {
-    result.initial_rate = read_value(context, *section.find("rate"), "initial.rate",
-                                     {dimensions.rate, true, "a rate of change of the unknown"}, context.variables);
+    result.initial_rate =
+        read_value(context, *section.find("rate"), "initial.rate",
+                   {dimensions.rate, true, "a rate of change of the unknown"}, context.variables);
     result.problem.initial_rate = result.initial_rate->function;
   }
   const std::string walls = section.choice("walls", "boundary", {"boundary", "initial", "mean"}, {});

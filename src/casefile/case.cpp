@@ -189,9 +189,14 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
   if (context.start == 0) result.stages = stages;
   if (equation.second_order) {
     const Node& given = *root.find("equation");
-    if (given.find("tension"))
+    if (equation.as_system)
+      result.equation_formula =
+          given.find("tension") ? "du/dt = p, density·(dp/dt + damping·p) = ∇·s + source, ds/dt = tension ∇p"
+                                : "du/dt = p, dp/dt + damping·p = ∇·s + source, ds/dt = speed² ∇p";
+    else if (given.find("tension"))
       result.equation_formula = "density·(d²u/dt² + damping·du/dt) = ∇·(tension ∇u) + source";
-    else if (given.find("medium") && given.find("medium")->is_text() && given.find("medium")->text() == "pointwise")
+    else if (given.find("medium") && given.find("medium")->is_text() &&
+             given.find("medium")->text() == "pointwise")
       result.equation_formula = "d²u/dt² + damping·du/dt = speed² ∇²u + source";
   }
   if (equation.reaction) result.equation_formula += " + reaction(u)";

@@ -100,7 +100,8 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
                            given_place(given, point.at)),
                point.rate.is_constant() ? number(point.rate(Point{})) : Report::Data(), given.flow_unit);
   report.row(given.steady ? "first guess" : "initial value", given.initial.text);
-  if (e.second_order) report.row("initial rate", given.initial_rate ? given.initial_rate->text : "0: at rest");
+  if (e.second_order)
+    report.row("initial rate", given.initial_rate ? given.initial_rate->text : "0: at rest");
   if (given.exact)
     report.row("exact solution", given.exact_is_initial ? "the initial value" : given.exact->text);
 }
@@ -166,7 +167,12 @@ void scheme_section(const Case& given, const Prepared& prepared, Report& report)
                fmt::format("the first {} step{} as two half steps of implicit Euler each",
                            prepared.plan.damped_start, prepared.plan.damped_start == 1 ? "" : "s"),
                Report::Data(prepared.plan.damped_start));
-  if (given.problem.space_order == 4)
+  if (given.problem.equation().as_system && !is_second_order(s))
+    report.row("space",
+               fmt::format("finite volumes of rate and stress, numerical flux {}, reconstruction {}",
+                           given.problem.numerical_flux, given.problem.reconstruction),
+               Report::Data(given.problem.numerical_flux));
+  else if (given.problem.space_order == 4)
     report.row("space", "differences over four points (central), order 4", Report::Data(Index{4}));
   else
     report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));

@@ -136,7 +136,7 @@ void walls_section(const Case& given, const Prepared& prepared, Report& report) 
                     ? "nodes shared by two held walls take the mean of both values"
                     : "nodes shared by two held walls take the value of " + order + ", else the mean");
   }
-  if (any && !given.steady)
+  if (any && !given.steady && !given.problem.equation().second_order)
     report.note(
         given.plan.walls == Plan::Walls::boundary
             ? "held nodes take the wall's value from the start; the jump this makes has its own line in the "

@@ -121,9 +121,10 @@ std::string forecast(const Case& given, const Prepared& prepared) {
   const auto& s = prepared.stability;
   if (s.limit.step == 0)
     return fmt::format("scheme '{}' is unstable at any step, however short{}", given.plan.scheme.name,
-                       prepared.forecast ? fmt::format("; {} of {} modes grow, and {}", prepared.forecast->growing,
-                                                       prepared.forecast->modes, swamped_text(given, prepared))
-                                         : "");
+                       prepared.forecast
+                           ? fmt::format("; {} of {} modes grow, and {}", prepared.forecast->growing,
+                                         prepared.forecast->modes, swamped_text(given, prepared))
+                           : "");
   const std::string limit = given.duration(s.limit.step);
   if (prepared.forecast)
     return fmt::format("the largest stable step is {}; {} of {} modes grow, and {}", limit,
@@ -259,14 +260,13 @@ void post_mortem(const Case& given, const Prepared& prepared, const Outcome& o, 
                                          "in each step",
                                          amount_of(given, f.amplitude), f.leading_factor)
                            : "nothing but round-off held any of it, which is why it took so long"));
-  report.note(
-      fmt::format("it grew from the start and came to a hundredth of the range at {}, when figures begin "
-                  "to show it; {}",
-                  steps_text(given, f.visible_step, prepared.longest_step),
-                  prepared.stability.limit.step > 0
-                      ? fmt::format("a step of {} would have held",
-                                    given.duration(prepared.stability.limit.step))
-                      : "no step of this scheme would have held"));
+  report.note(fmt::format(
+      "it grew from the start and came to a hundredth of the range at {}, when figures begin "
+      "to show it; {}",
+      steps_text(given, f.visible_step, prepared.longest_step),
+      prepared.stability.limit.step > 0
+          ? fmt::format("a step of {} would have held", given.duration(prepared.stability.limit.step))
+          : "no step of this scheme would have held"));
 }
 
 }  // namespace williwaw::casefile

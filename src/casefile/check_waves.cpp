@@ -39,8 +39,8 @@ void dispersion_section(const Case& given, const Prepared& prepared, Report& rep
                          readable(given.length.shown_difference(length), given.length.unit)),
              number(given.length.shown_difference(length)), given.length.unit);
   report.row("unknowns in a wavelength",
-             fmt::format("{:.3g}, and {:.3g} for the shortest waves that hold a tenth of the energy", d.points,
-                         d.fewest_points),
+             fmt::format("{:.3g}, and {:.3g} for the shortest waves that hold a tenth of the energy",
+                         d.points, d.fewest_points),
              number(d.points));
   report.row("speed of crests", percent(d.phase_error) + " of the true speed", number(d.phase_error));
   report.row("speed of packets", percent(d.group_error) + " of the true speed", number(d.group_error));
@@ -54,9 +54,10 @@ void wave_warnings(const Case& given, const Prepared& prepared, Report& report) 
   if (!prepared.dispersion) return;
   const verify::Dispersion& d = *prepared.dispersion;
   if (d.fewest_points < few_points)
-    report.note(fmt::format("a tenth of the energy is in waves with fewer than {:.3g} unknowns in their "
-                            "length: they come late and leave a wake of ripples that is not there",
-                            d.fewest_points));
+    report.note(
+        fmt::format("a tenth of the energy is in waves with fewer than {:.3g} unknowns in their "
+                    "length: they come late and leave a wake of ripples that is not there",
+                    d.fewest_points));
   static_cast<void>(given);
 }
 

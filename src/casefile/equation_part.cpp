@@ -102,7 +102,8 @@ Dimensions dimensions_of(const EquationKind& kind, const Context& context, const
                       "the unknown is a temperature, which '" + d.unknown.text() + "' does not measure");
     d.storage = Unit::of("J/m^3/K");
     d.unknown = Unit::of("K");
-  } else if (const Node* storage = equation_node(root, context).find(kind.second_order ? "density" : "storage")) {
+  } else if (const Node* storage =
+                 equation_node(root, context).find(kind.second_order ? "density" : "storage")) {
     if (const auto unit = unit_written(context, *storage)) d.storage = *unit;
   }
   // [source] = [storage·u/t], [conductivity] = [source·L²/u]; waves have t² instead of t
@@ -258,14 +259,20 @@ namespace {
 Equation make_equation(const Section& section, const EquationKind& kind,
                        const std::vector<std::vector<Function>>& coefficients) {
   if (!kind.second_order) return kind.make(coefficients);
-  section.choice("form", "second-order", {"second-order"}, {"first-order"});
+  const bool system =
+      section.choice("form", "second-order", {"second-order", "first-order"}, {}) == "first-order";
   const std::string medium = section.choice("medium", "divergence", {"divergence", "pointwise"}, {});
   if (section.has("speed") == section.has("tension"))
     section.fail(section.has("speed") ? "speed" : "kind",
                  "a wave needs its speed, or tension and density, and not both");
   if (section.has("density") && !section.has("tension"))
     section.fail("density", "goes with tension; with speed alone the density does not count");
-  if (medium == "divergence") return kind.make(coefficients);
+  if (system && medium == "pointwise") section.fail("medium", "\"pointwise\" belongs to form second-order");
+  if (medium == "divergence") {
+    Equation equation = kind.make(coefficients);
+    equation.as_system = system;
+    return equation;
+  }
   if (!section.has("speed")) section.fail("medium", "\"pointwise\" takes the speed, not tension and density");
   return wave_pointwise(coefficients[0][0], coefficients[3][0], coefficients[4][0]);
 }

@@ -19,11 +19,11 @@ class FigureReader {
     section_.allow({"kind", "of", "title", "times", "every", "range", "along", "at", "levels"},
                    {"from", "to"});
     section_.need("kind", "the kind of figure");
-    figure_.kind = section_.choice("kind", "",
-                                   {"profiles", "map", "contours", "surface", "slices", "outer-faces",
-                                    "spacetime", "series", "budget", "residuals", "wall", "steps", "spectrum",
-                                    "film", "stability", "dispersion"},
-                                   {"strip", "convergence"});
+    figure_.kind = section_.choice(
+        "kind", "",
+        {"profiles", "map", "contours", "surface", "slices", "outer-faces", "spacetime", "series", "budget",
+         "residuals", "wall", "steps", "spectrum", "film", "stability", "dispersion"},
+        {"strip", "convergence"});
     figure_.of = section_.word("of", "");
     figure_.title = section_.word("title", "");
     if (const Node* times = section_.find("times")) {

@@ -13,8 +13,8 @@ struct GaugePeak {
   std::optional<Real> mode;  ///< frequency of the nearest mode, where modes are known
 };
 
-/// Reads series.csv of a wave's folder and writes spectrum.csv and peaks.csv beside it, where there are probes
-/// and enough rows. The result are the files written.
+/// Reads series.csv of a wave's folder and writes spectrum.csv and peaks.csv beside it, where there are
+/// probes and enough rows. The result are the files written.
 std::vector<std::string> write_spectra(const Case& given, DiffusionBalance& balance,
                                        const std::filesystem::path& folder);
 

@@ -167,12 +167,15 @@ class Manufacture {
     wave_ = equation->find("kind")->is_text() && equation->find("kind")->text() == "wave";
     if (wave_) {
       const ex speed = coefficient("speed", 1);
-      const bool pointwise = key_of("medium") && key_of("medium")->is_text() && key_of("medium")->text() == "pointwise";
+      const bool pointwise =
+          key_of("medium") && key_of("medium")->is_text() && key_of("medium")->text() == "pointwise";
       storage_ = coefficient("density", 1);
       pointwise_ = pointwise ? speed * speed : ex(1);
       damping_ = coefficient("damping", 0);
       for (const auto& axis : axes_)
-        conductivity_[axis] = key_of("tension") ? coefficient("tension", 1) : pointwise ? ex(1) : speed * speed;
+        conductivity_[axis] = key_of("tension") ? coefficient("tension", 1)
+                              : pointwise       ? ex(1)
+                                                : speed * speed;
       reaction_ = ex(0);
       return;
     }

@@ -24,16 +24,18 @@ std::optional<store::Map> read_placed_map(const Context& context, const Section&
   if (std::ranges::all_of(map.axes, [](const auto& a) { return a.points.empty(); })) return std::nullopt;
   for (auto& axis : map.axes) {
     if (std::ranges::find(context.variables, axis.name) == context.variables.end())
-      section.fail("variable", fmt::format("'{}' has a dimension '{}', which is no axis of this grid; its axes are {}",
-                                           section.word("variable", ""), axis.name,
-                                           listed(context.variables, "and")));
+      section.fail("variable",
+                   fmt::format("'{}' has a dimension '{}', which is no axis of this grid; its axes are {}",
+                               section.word("variable", ""), axis.name, listed(context.variables, "and")));
     if (axis.points.empty())
-      section.fail("variable", fmt::format("dimension '{}' has no coordinates: the file needs a variable of that name",
-                                           axis.name));
+      section.fail("variable",
+                   fmt::format("dimension '{}' has no coordinates: the file needs a variable of that name",
+                               axis.name));
     if (axis.unit.empty()) continue;
     const auto unit = Unit::parse(axis.unit);
     if (!unit || !unit->same_dimension(Unit::of("m")))
-      section.fail("variable", fmt::format("coordinate '{}' is in '{}', which is no length", axis.name, axis.unit));
+      section.fail("variable",
+                   fmt::format("coordinate '{}' is in '{}', which is no length", axis.name, axis.unit));
     if (context.dimensional)
       for (Real& p : axis.points) p = unit->to_si(p);
   }
@@ -45,8 +47,9 @@ Value value_from_map(const Context& context, const Section& section, const Expec
   auto map = read_placed_map(context, section);
   const std::string name = section.word("variable", "");
   if (!map)
-    section.fail("variable", fmt::format("'{}' has no coordinates: the file needs variables called like its dimensions",
-                                         name));
+    section.fail(
+        "variable",
+        fmt::format("'{}' has no coordinates: the file needs variables called like its dimensions", name));
   const bool nearest = section.choice("outside", "error", {"nearest", "error"}, {}) == "nearest";
   const std::string written = section.word("unit", map->unit);
   if (context.dimensional) {

@@ -174,7 +174,9 @@ Prepared prepare(const Case& given, Execution execution) {
     const bool initial = what.rfind("the initial value", 0) == 0,
                side = what.rfind("nothing is said", 0) == 0 || what.rfind("part ", 0) == 0;
     const bool space = what.rfind("differences of order", 0) == 0, scheme = what.rfind("scheme '", 0) == 0,
-               wall = what.find("absorbing") != std::string::npos && !scheme;
+               wall = (what.find("absorbing") != std::string::npos ||
+                       what.find("the layer is") != std::string::npos) &&
+                      !scheme;
     throw CaseError(initial        ? given.initial_place
                     : space        ? given.space_place
                     : scheme       ? given.step_place

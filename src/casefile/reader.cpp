@@ -1,11 +1,11 @@
 #include "reader.hpp"
 
-#include "map_input.hpp"
-
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+
+#include "map_input.hpp"
 
 namespace williwaw::casefile {
 

@@ -21,9 +21,10 @@ Case read_stage(const Case& given, Index stage, Real start) {
   if (next.steady)
     throw CaseError(next.step_place, "stage", "stages follow each other in time; [steady] has none");
   if (next.problem.equation().second_order)
-    throw CaseError(next.step_place, "stage",
-                    "a wave has no stages yet: a state alone does not say how it moves; begin another case with "
-                    "initial.value = { from = \"..\" } and its rate");
+    throw CaseError(
+        next.step_place, "stage",
+        "a wave has no stages yet: a state alone does not say how it moves; begin another case with "
+        "initial.value = { from = \"..\" } and its rate");
   if (!same_grid(given.problem.grid(), next.problem.grid()))
     throw CaseError(
         next.equation_place, "stage",

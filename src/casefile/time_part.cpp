@@ -5,6 +5,7 @@
 
 #include "parts.hpp"
 #include "williwaw/casefile/report.hpp"
+#include "williwaw/space/wave_system.hpp"
 
 namespace williwaw::casefile {
 
@@ -68,8 +69,9 @@ void read_step(const Context& context, const Section& section, const Dimensions&
   const std::string key = courant ? "courant" : "of_limit";
   if (courant && !dimensions.waves)
     choice.fail("courant", "nothing is carried or runs as a wave here: give of_limit, or a time");
-  result.step = {!courant, courant,
-                 read_number(context, *choice.find(key), "time.step." + key, {Unit(), false, "a plain number"})};
+  result.step = {
+      !courant, courant,
+      read_number(context, *choice.find(key), "time.step." + key, {Unit(), false, "a plain number"})};
   if (!(result.step.value > 0)) choice.fail(key, "must be above zero");
   // The limit itself falls with the spacing for waves, with its square for what diffuses.
   const Real grids =
@@ -215,7 +217,18 @@ void read_space(const Context& context, const Node& root, Case& result) {
   const Node* node = root.find("space");
   if (!node) return;
   const Section section(context, *node, "space");
-  section.allow({"diffusion_order"}, {"reconstruction", "numerical_flux"});
+  const bool system = result.problem.equation().as_system;
+  section.allow({"diffusion_order", "reconstruction", "numerical_flux"}, {});
+  for (const char* key : {"reconstruction", "numerical_flux"})
+    if (section.has(key) && !system)
+      section.fail(key,
+                   "belongs to a wave with form = \"first-order\"; what diffuses takes central differences");
+  Words limiters;
+  for (const auto& kind : limiter_kinds()) limiters.push_back(kind.name);
+  result.problem.reconstruction =
+      section.choice("reconstruction", "none", limiters, {"third-order", "weno5"});
+  result.problem.numerical_flux = section.choice("numerical_flux", "upwind", WaveSystem::flux_names(),
+                                                 {"local-lax-friedrichs", "engquist-osher"});
   if (!section.has("diffusion_order")) return;
   const Index order = section.whole("diffusion_order", 1);
   const bool waves = result.problem.equation().second_order;

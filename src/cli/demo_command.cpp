@@ -30,6 +30,12 @@ const Demo demos[] = {
      "contours.png: the plate between cables and sky; wall-top.png: where its heat goes out"},
     {"cellar", "heat around the hut's cellar and a field of heat-pump boreholes, settled",
      "contours.png: boreholes, the cellar cut out of the corner, a round tank; budget.png: what feeds them"},
+    {"mooring-line", "a tug on a mooring line runs to its end and comes back",
+     "spacetime.png: both halves of the tug and their echoes; spectrum.png: the line's modes; then sweep the "
+     "case"},
+    {"squall", "long waves in the sound under a squall, over varying depth, with an open mouth",
+     "map.png: waves between shores and islands; series.png: five gauges; film.gif: the squall running up "
+     "the sound"},
     {"brine-tank", "salt spreading from two walls of a tank, in three dimensions",
      "map.png: the plane half-way up; series.png: the probe in the middle"},
 };

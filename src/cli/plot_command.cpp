@@ -88,7 +88,8 @@ int plot_case(const PlotArguments& a) {
   const std::string kind = a.kind.empty() ? "stability" : a.kind;
   if (kind != "stability" && kind != "dispersion")
     throw InputError(
-        "plot: of a case there are 'stability' and 'dispersion'; other figures belong to the result folder of a "
+        "plot: of a case there are 'stability' and 'dispersion'; other figures belong to the result folder "
+        "of a "
         "run");
   const casefile::Case given = casefile::read_case(a.run, a.set);
   casefile::Prepared prepared = casefile::prepare(given);

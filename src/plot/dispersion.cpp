@@ -48,18 +48,20 @@ void draw_speeds(Gnuplot& plot, const verify::DispersionRelation& relation,
         ++rows;
       }
       command += fmt::format(
-          ", '-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 {}lc rgb '{}' title '{}, {}'",
+          ", '-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 {}lc rgb '{}' title "
+          "'{}, {}'",
           rows, group ? "dt 2 " : "", distinct(static_cast<Index>(d)).hex(), group ? "packets" : "crests",
           directions[d].name);
     }
   if (own) {
     const Real share = own->wavenumber / shortest;
-    plot.line(fmt::format("set arrow 1 from first {0}, graph 0 to first {0}, graph 1 nohead lc rgb '{1}' lw 2", share,
-                          accent().hex()));
-    plot.line(fmt::format("set label 1 'this run: {:.3g} unknowns a wave' at first {},graph 0.96 {} offset "
-                          "char {},0 textcolor rgb '{}'",
-                          own->points, share, share < 0.5 ? "left" : "right", share < 0.5 ? 1 : -1,
-                          accent().hex()));
+    plot.line(
+        fmt::format("set arrow 1 from first {0}, graph 0 to first {0}, graph 1 nohead lc rgb '{1}' lw 2",
+                    share, accent().hex()));
+    plot.line(fmt::format(
+        "set label 1 'this run: {:.3g} unknowns a wave' at first {},graph 0.96 {} offset "
+        "char {},0 textcolor rgb '{}'",
+        own->points, share, share < 0.5 ? "left" : "right", share < 0.5 ? 1 : -1, accent().hex()));
   }
   plot.line(command);
   plot.data(numbers);
@@ -73,8 +75,9 @@ void draw_delay(Gnuplot& plot, const casefile::Case& given, const casefile::Prep
   plot.line("set title 'by how much packets are late at the end'");
   plot.line("set xlabel 'unknowns in a wavelength'; set ylabel " +
             plot::quoted(label("delay", given.time.unit)));
-  plot.line("set logscale xy; set xrange [4:200]; set autoscale y; set format y '%.0e'; set xtics (4, 6, 10, 20, "
-            "40, 80, 150)");
+  plot.line(
+      "set logscale xy; set xrange [4:200]; set autoscale y; set format y '%.0e'; set xtics (4, 6, 10, 20, "
+      "40, 80, 150)");
   plot.line("set key at graph 0.97, graph 0.96 right top Left reverse samplen 2");
   std::string command;
   std::vector<Real> numbers;
@@ -88,15 +91,16 @@ void draw_delay(Gnuplot& plot, const casefile::Case& given, const casefile::Prep
       numbers.insert(numbers.end(), {per_wave, given.time.shown_difference(late)});
       ++rows;
     }
-    command += fmt::format("{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb "
-                           "'{}' title '{}'",
-                           command.empty() ? "plot " : ", ", rows, distinct(static_cast<Index>(d)).hex(),
-                           directions[d].name);
+    command += fmt::format(
+        "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb "
+        "'{}' title '{}'",
+        command.empty() ? "plot " : ", ", rows, distinct(static_cast<Index>(d)).hex(), directions[d].name);
   }
   if (const auto& own = prepared.dispersion; own && own->delay != 0 && own->points > 4 && own->points < 200) {
-    command += fmt::format(", '-' binary record=(1) format='%double%double' using 1:2 with points pt 7 ps 1.6 lc rgb "
-                           "'{}' title 'this run: {}'",
-                           accent().hex(), given.duration(own->delay));
+    command += fmt::format(
+        ", '-' binary record=(1) format='%double%double' using 1:2 with points pt 7 ps 1.6 lc rgb "
+        "'{}' title 'this run: {}'",
+        accent().hex(), given.duration(own->delay));
     numbers.insert(numbers.end(), {own->points, std::abs(given.time.shown_difference(own->delay))});
   }
   plot.line(command);
@@ -112,10 +116,10 @@ void draw_dispersion(const casefile::Case& given, const casefile::Prepared& prep
       verify::dispersion_relation(*prepared.balance, prepared.plan.scheme, prepared.longest_step);
   const auto directions = directions_of(given.problem.grid());
   Gnuplot plot(out);
-  plot.line(fmt::format("set multiplot layout 1,2 title {} font ',15' offset 0,-0.4",
-                        plot::quoted(fmt::format("{}: {}, Courant number {:.3g}", given.title,
-                                                 prepared.plan.scheme.title,
-                                                 prepared.stability.courant_number))));
+  plot.line(
+      fmt::format("set multiplot layout 1,2 title {} font ',15' offset 0,-0.4",
+                  plot::quoted(fmt::format("{}: {}, Courant number {:.3g}", given.title,
+                                           prepared.plan.scheme.title, prepared.stability.courant_number))));
   plot.line("set tmargin 4; set rmargin 3; set lmargin 10; set bmargin 4.5");
   draw_speeds(plot, relation, directions, prepared.dispersion);
   draw_delay(plot, given, prepared, relation, directions);

@@ -88,7 +88,8 @@ void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> rang
 /// True for fields around zero whose sign means something; then the range is made symmetric.
 bool is_signed(const store::Scale& scale, std::pair<Real, Real>& range);
 
-/// The range asked for, or that of the whole run, made symmetric (second: true) where the sign means something.
+/// The range asked for, or that of the whole run, made symmetric (second: true) where the sign means
+/// something.
 std::pair<std::pair<Real, Real>, bool> range_of(const RunFolder& run, const FigureRequest& request);
 
 /// "Hut floor — t = 6 h"

@@ -48,7 +48,8 @@ FigureKind spectrum_kind() {
             const auto gauges = gauges_of(spectrum, request);
             const Real end = end_of(spectrum, gauges);
             Real highest = 0;
-            for (const auto c : gauges) highest = std::max(highest, *std::ranges::max_element(spectrum.values[c]));
+            for (const auto c : gauges)
+              highest = std::max(highest, *std::ranges::max_element(spectrum.values[c]));
             Gnuplot plot(out);
             plot.line("set title " + quoted(title_of(run, request) + ", what frequencies the gauges hold"));
             plot.line("set xlabel " + quoted(label("frequency", spectrum.columns[0].unit)));
@@ -63,9 +64,10 @@ FigureKind spectrum_kind() {
               for (const Real m : all)
                 if (m < end && shown <= 60) {
                   marked = true;
-                  plot.line(fmt::format("set arrow from first {0}, graph 0 to first {0}, graph 1 nohead back lc "
-                                        "rgb '{1}' lw 1 dt 2",
-                                        m, faint));
+                  plot.line(
+                      fmt::format("set arrow from first {0}, graph 0 to first {0}, graph 1 nohead back lc "
+                                  "rgb '{1}' lw 1 dt 2",
+                                  m, faint));
                 }
             }
             std::vector<std::string> entries;
@@ -76,10 +78,11 @@ FigureKind spectrum_kind() {
             std::vector<Real> numbers;
             for (std::size_t g = 0; g < gauges.size(); ++g) {
               const auto& values = spectrum.values[gauges[g]];
-              command += fmt::format("{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw "
-                                     "2.5 lc rgb '{}' title {}",
-                                     g == 0 ? "" : ", ", values.size(), distinct(static_cast<Index>(g)).hex(),
-                                     plot::quoted(entries[g]));
+              command += fmt::format(
+                  "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw "
+                  "2.5 lc rgb '{}' title {}",
+                  g == 0 ? "" : ", ", values.size(), distinct(static_cast<Index>(g)).hex(),
+                  plot::quoted(entries[g]));
               for (std::size_t n = 0; n < values.size(); ++n)
                 numbers.insert(numbers.end(), {spectrum.values[0][n], values[n]});
               if (gauges.size() > 1) continue;
@@ -87,10 +90,13 @@ FigureKind spectrum_kind() {
               const verify::RecordSpectrum one{spectrum.values[0][1] - spectrum.values[0][0], values};
               for (const auto& peak : verify::peaks_of(one))
                 if (peak.frequency < end && peak.amplitude > 0.06 * highest)
-                  plot.line(fmt::format("set label '{:.4g}' at first {},{} center offset 0,0.8 textcolor rgb '{}'",
-                                        peak.frequency, peak.frequency, peak.amplitude, ink));
+                  plot.line(
+                      fmt::format("set label '{:.4g}' at first {},{} center offset 0,0.8 textcolor rgb '{}'",
+                                  peak.frequency, peak.frequency, peak.amplitude, ink));
             }
-            if (marked) command += fmt::format(", NaN with lines lw 1 dt 2 lc rgb '{}' title 'modes of the grid'", faint);
+            if (marked)
+              command +=
+                  fmt::format(", NaN with lines lw 1 dt 2 lc rgb '{}' title 'modes of the grid'", faint);
             plot.line(command);
             plot.data(numbers);
             plot.finish();

@@ -104,12 +104,77 @@ void draw_amplification(Gnuplot& plot, const casefile::Prepared& prepared) {
   plot.data(exact);
 }
 
+// Of a wave: where both roots of every mode lie, and the larger of them over wavenumber.
+void draw_roots(Gnuplot& plot, const casefile::Prepared& prepared, const std::vector<Real>& squares) {
+  const Scheme& scheme = prepared.plan.scheme;
+  const Real step = prepared.longest_step;
+  std::vector<Real> inside, outside;
+  Real reach = 1.15;
+  for (const Real square : squares)
+    for (const auto& root : wave_amplification(scheme, square * step * step)) {
+      auto& list = std::abs(root) <= 1 + 1e-9 ? inside : outside;
+      list.insert(list.end(), {root.real(), root.imag()});
+      reach = std::max(reach, std::min(1.15 * std::abs(root), 3.0));
+    }
+  plot.line("set title 'what one step multiplies the modes by'");
+  plot.line("set xlabel 'real part'; set ylabel 'imaginary part'; set size ratio -1");
+  plot.line(fmt::format("set xrange [{0}:{1}]; set yrange [{0}:{1}]", -reach, reach));
+  plot.line(
+      "set key at graph 0.02, graph 0.97 left top Left reverse samplen 1; set parametric; set trange "
+      "[0:2*pi]");
+  plot.line("set samples 400");
+  std::string command = fmt::format(
+      "plot cos(t), sin(t) with lines lw 1.5 lc rgb '{}' title 'border of growth'", accent().hex());
+  const auto points = [&](const std::vector<Real>& list, const std::string& colour,
+                          const std::string& title) {
+    if (!list.empty())
+      command += fmt::format(
+          ", '-' binary record=({}) format='%double%double' using 1:2 with points pt 7 ps 0.8 lc rgb "
+          "'{}' title '{}'",
+          list.size() / 2, colour, title);
+  };
+  points(inside, curve(0, 4).hex(), fmt::format("{} roots stay", inside.size() / 2));
+  points(outside, accent().hex(), fmt::format("{} grow", outside.size() / 2));
+  plot.line(command);
+  if (!inside.empty()) plot.data(inside);
+  if (!outside.empty()) plot.data(outside);
+  plot.line("unset parametric; set size noratio");
+}
+
+void draw_wave_amplification(Gnuplot& plot, const casefile::Prepared& prepared) {
+  constexpr Index points = 400;
+  const Real courant = prepared.stability.courant_number;
+  std::vector<Real> larger;
+  Real highest = 1.1;
+  for (Index n = 1; n <= points; ++n) {
+    const Real share = static_cast<Real>(n) / points, sine = std::sin(0.5 * std::numbers::pi * share);
+    const auto roots = wave_amplification(prepared.plan.scheme, 4 * courant * courant * sine * sine);
+    const Real factor = std::max(std::abs(roots[0]), std::abs(roots[1]));
+    highest = std::max(highest, std::min(1.1 * factor, 5.0));
+    larger.insert(larger.end(), {share, factor});
+  }
+  plot.line("set title 'the larger root over wavelength, at the fastest place'");
+  plot.line(
+      "set xlabel 'shortest wave (2 spacings) over wavelength'; set ylabel 'amplification factor, "
+      "magnitude'");
+  plot.line(fmt::format("set xrange [0:1]; set yrange [0:{}]", 1.3 * highest));
+  plot.line("set key at graph 0.98, graph 0.97 right top Left reverse samplen 2");
+  plot.line(fmt::format(
+      "plot '-' binary record=({}) format='%double%double' using 1:2 with lines lw 3 lc rgb '{}' title "
+      "'this scheme and step', 1 with lines lw 1.5 lc rgb '{}' title 'border of growth'",
+      points, curve(0, 4).hex(), accent().hex()));
+  plot.data(larger);
+}
+
 }  // namespace
 
 void draw_stability(const casefile::Case& given, const casefile::Prepared& prepared, const Output& out) {
   if (given.steady) throw PlotError("a steady state takes no steps: there is no stability to draw");
   if (prepared.plan.adaptive)
     throw PlotError("steps are chosen by their errors: set one to see it, --set time.step=\"..\"");
+  if (given.problem.equation().as_system && !is_second_order(prepared.plan.scheme))
+    throw PlotError(
+        "there is no picture of the stability of a first-order system yet; `check` tells its limit");
   std::vector<Real> rates = verify::decay_rates(*prepared.balance, prepared.plan.start);
   if (rates.empty()) rates = {prepared.stability.largest_eigenvalue};
   Gnuplot plot(out);
@@ -117,8 +182,13 @@ void draw_stability(const casefile::Case& given, const casefile::Prepared& prepa
                         plot::quoted(fmt::format("{}: {}, step {}", given.title, prepared.plan.scheme.title,
                                                  given.duration(prepared.longest_step)))));
   plot.line("set tmargin 4; set rmargin 3; set lmargin 10; set bmargin 4.5");
-  draw_region(plot, prepared, rates);
-  draw_amplification(plot, prepared);
+  if (prepared.stability.wave) {
+    draw_roots(plot, prepared, rates);
+    draw_wave_amplification(plot, prepared);
+  } else {
+    draw_region(plot, prepared, rates);
+    draw_amplification(plot, prepared);
+  }
   plot.line("unset multiplot");
   plot.finish();
 }

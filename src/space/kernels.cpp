@@ -245,8 +245,12 @@ template <class Line>
 Real inflow_at(const Line& l, int rank, Index i) {
   const Index n = l.count;
   const Real* u = l.u;
-  const Real low = i > 0 ? u[i - 1] : l.periodic ? u[n - 1] : u[i],
-             high = i + 1 < n ? u[i + 1] : l.periodic ? u[0] : u[i];
+  const Real low = i > 0        ? u[i - 1]
+                   : l.periodic ? u[n - 1]
+                                : u[i],
+             high = i + 1 < n    ? u[i + 1]
+                    : l.periodic ? u[0]
+                                 : u[i];
   const Real sum = along(l, i, u[i], low, high);
   if (rank == 1) return sum;
   return sum + (rank == 2 ? across<2>(l, i, u[i]) : across<3>(l, i, u[i]));
@@ -287,9 +291,9 @@ Swing leap_general_even(const GeneralLine& line, int rank, Real scale, Real capa
 
 namespace {
 template <class Capacity>
-[[gnu::always_inline]] inline Swing leap_known(Index count, const Real* u, const Real* pair, const Real* force,
-                                               Real scale, const Capacity& capacity, const Real* widths,
-                                               Real* __restrict out) {
+[[gnu::always_inline]] inline Swing leap_known(Index count, const Real* u, const Real* pair,
+                                               const Real* force, Real scale, const Capacity& capacity,
+                                               const Real* widths, Real* __restrict out) {
   Real kinetic = 0, potential = 0, integral = 0, lowest = INFINITY, highest = -INFINITY;
 #pragma omp simd reduction(+ : kinetic, potential, integral) reduction(min : lowest) reduction(max : highest)
   for (Index i = 0; i < count; ++i) {
@@ -309,8 +313,10 @@ WILLIWAW_CLONES
 Swing leap_with(Index count, const Real* u, const Real* pair, const Real* force, Real scale, Real storage,
                 const Real* capacity, const Real* widths, Real* out) {
   if (capacity)
-    return leap_known(count, u, pair, force, scale, [=](Index i) { return capacity[i]; }, widths, out);
-  return leap_known(count, u, pair, force, scale, [=](Index i) { return storage * widths[i]; }, widths, out);
+    return leap_known(
+        count, u, pair, force, scale, [=](Index i) { return capacity[i]; }, widths, out);
+  return leap_known(
+      count, u, pair, force, scale, [=](Index i) { return storage * widths[i]; }, widths, out);
 }
 
 WILLIWAW_CLONES

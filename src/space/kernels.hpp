@@ -72,8 +72,8 @@ Swing leap_general(const GeneralLine& line, int rank, Real scale, const Real* ca
 Swing leap_general_even(const GeneralLine& line, int rank, Real scale, Real capacity, const Real* widths,
                         Real* out);
 
-/// The same for whole lines whose forces are known: out[i] = 2·u[i] − out[i] + scale·force[i]/capacity[i], the
-/// potential by `pair`. capacity[i] = storage·widths[i] where `capacity` is null.
+/// The same for whole lines whose forces are known: out[i] = 2·u[i] − out[i] + scale·force[i]/capacity[i],
+/// the potential by `pair`. capacity[i] = storage·widths[i] where `capacity` is null.
 Swing leap_with(Index count, const Real* u, const Real* pair, const Real* force, Real scale, Real storage,
                 const Real* capacity, const Real* widths, Real* out);
 

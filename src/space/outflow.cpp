@@ -9,8 +9,9 @@ Outflow::Outflow(const Grid& grid, const WallSection& section, int order)
   for (const WallFace& face : section.faces) {
     const Axis& axis = grid.axis(face.axis);
     if (!face.on_side)
-      throw InputError("'" + section.name +
-                       "': absorbing of an order above 1 belongs to sides of the grid; a cut-out takes order 1");
+      throw InputError(
+          "'" + section.name +
+          "': absorbing of an order above 1 belongs to sides of the grid; a cut-out takes order 1");
     if (axis.size() < order + 2)
       throw InputError("'" + section.name + "': too few unknowns along " + axis.name() +
                        " for an absorbing end of this order");
@@ -24,8 +25,7 @@ Outflow::Outflow(const Grid& grid, const WallSection& section, int order)
     int corners = 0;
     const auto at = grid.position(face.unknown);
     for (int a = 0; a < grid.rank(); ++a)
-      if (a != face.axis && !beside_ && !grid.axis(a).periodic() &&
-          (at[a] == 0 || at[a] == grid.size(a) - 1))
+      if (a != face.axis && !beside_ && !grid.axis(a).periodic() && (at[a] == 0 || at[a] == grid.size(a) - 1))
         ++corners;
     faces_.push_back({face.unknown, face.upper ? -stride : stride, spacing, corners});
   }

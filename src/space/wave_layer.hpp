@@ -20,7 +20,7 @@ class WaveLayer {
   bool any() const { return !places_.empty(); }
   struct Place {
     Index unknown;
-    Real drag;           ///< C·Σ ζ
+    Real drag;            ///< C·Σ ζ
     std::size_t closure;  ///< whose layer it is
     std::array<Real, 3> zeta;
   };

@@ -33,7 +33,7 @@ struct WaveMotion::Work {
   Real step;
   const State* correction;
   const State* data;
-  bool quiet_walls;  ///< nothing acts on any of them
+  bool quiet_walls;                     ///< nothing acts on any of them
   std::span<Real> pair, force, source;  ///< of one line
   std::span<const Real> layer_forces;
   std::size_t next_place = 0;
@@ -161,8 +161,7 @@ void WaveMotion::move_one(Index n, Real c, Real volume, Real pair, Real force, W
   const Real u = work.now[n], old = work.other[n], step = work.step;
   const Real drag = drag_.empty() ? 0 : 0.5 * step * drag_[n];
   const Real correction = work.correction ? (*work.correction)[n] : 0, data = work.data ? (*work.data)[n] : 0;
-  const Real next =
-      (2 * c * u - (c - drag) * old + step * step * (force + correction + data)) / (c + drag);
+  const Real next = (2 * c * u - (c - drag) * old + step * step * (force + correction + data)) / (c + drag);
   work.other[n] = next;
   const Real moved = 0.5 * (next - old);
   Sums& s = work.sums;
@@ -268,17 +267,18 @@ void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
       }
       const Real old = work.other[n];
       Real force = work.force[i] + work.source[i];
-      const bool in_layer = places && work.next_place < places->size() &&
-                            (*places)[work.next_place].unknown == n;
+      const bool in_layer =
+          places && work.next_place < places->size() && (*places)[work.next_place].unknown == n;
       if (in_layer) force += work.layer_forces[work.next_place];
       const Real volume = volumes ? volumes[i] : across * widths[i];
-      move_one(n, capacities ? capacities[i] : couplings.storage() * volume, volume, work.pair[i], force, work);
+      move_one(n, capacities ? capacities[i] : couplings.storage() * volume, volume, work.pair[i], force,
+               work);
       const Real moved = 0.5 * (work.other[n] - old);
       if (driven) work.sums.driven += work.source[i] * moved;
       if (in_layer)
         work.sums.layers[(*places)[work.next_place].closure] +=
-            moved * (work.layer_forces[work.next_place] -
-                     (*places)[work.next_place].drag * moved / work.step);
+            moved *
+            (work.layer_forces[work.next_place] - (*places)[work.next_place].drag * moved / work.step);
     }
   });
 }
@@ -394,8 +394,8 @@ Real WaveMotion::book_held(const State& now, const State& after, Real step, cons
     const HeldMemory& m = held_[h];
     const Real c = capacity(n), drag = drag_.empty() ? 0 : drag_[n], moved = 0.5 * (after[n] - m.before);
     const Real first = correction ? (*correction)[n] : 0, second = data ? (*data)[n] : 0;
-    const Real missing =
-        c * (after[n] - 2 * now[n] + m.before) / (step * step) + drag * moved / step - m.force - first - second;
+    const Real missing = c * (after[n] - 2 * now[n] + m.before) / (step * step) + drag * moved / step -
+                         m.force - first - second;
     balance_.book_one_held(h, missing * moved, amounts);
     sums.kinetic += c * (after[n] - now[n]) * (after[n] - now[n]);
     sums.potential -= after[n] * (m.pair + first);
@@ -461,7 +461,8 @@ Totals WaveMotion::prepare_leap(const State& now, const State& v, Real at, Real 
     layer_->forces(now, layer_forces_);
   }
   std::vector<Real> layer(layer_ ? now.size() : 0, 0.0);
-  for (std::size_t p = 0; p < layer_forces_.size(); ++p) layer[layer_->places()[p].unknown] = layer_forces_[p];
+  for (std::size_t p = 0; p < layer_forces_.size(); ++p)
+    layer[layer_->places()[p].unknown] = layer_forces_[p];
   Ledger ignored(balance_.lines_.size());
   State force(now.size());
   balance_.rate(now, at, Parts::all(), force, ignored);
@@ -679,8 +680,8 @@ void WaveMotion::book_means(const State& y0, const State& v0, const State& force
     const Index n = balance_.held_[h];
     const Real moved = y1[n] - y0[n], drag = drag_.empty() ? 0 : drag_[n];
     const Real gained = 0.5 * capacity(n) * (v1[n] - v0[n]) * (v1[n] + v0[n]);
-    balance_.book_one_held(
-        h, gained + (drag * moved / step - 0.5 * (force0[n] + force1[n])) * moved, amounts);
+    balance_.book_one_held(h, gained + (drag * moved / step - 0.5 * (force0[n] + force1[n])) * moved,
+                           amounts);
   }
 }
 

@@ -34,8 +34,8 @@ class WaveMotion final : public Motion {
   struct Sums;
   /// What a wall was before a leap, face by face.
   struct WallMemory {
-    bool quiet = false;  ///< nothing acts there
-    std::vector<Real> beside;          ///< the unknown a step ago
+    bool quiet = false;                       ///< nothing acts there
+    std::vector<Real> beside;                 ///< the unknown a step ago
     std::vector<Real> anchor_before, anchor;  ///< where an imposing wall stood, and stands
     std::vector<Real> pull;
     std::vector<std::vector<Real>> inflow;  ///< by condition
@@ -61,12 +61,12 @@ class WaveMotion final : public Motion {
   void keep_walls(const State& now, const State& before);
   void follow_walls(const State& now, State& after, Real at, Real step);
   Real book_walls(const State& now, const State& after, Real step, Ledger& amounts);
-  Real book_held(const State& now, const State& after, Real step, const State* correction,
-                 const State* data, Sums& sums, Ledger& amounts) const;
+  Real book_held(const State& now, const State& after, Real step, const State* correction, const State* data,
+                 Sums& sums, Ledger& amounts) const;
 
   DiffusionBalance& balance_;
-  std::vector<Real> damping_;  ///< C·damping of every unknown; empty where nothing damps
-  std::vector<Real> drag_;     ///< the same with what walls and layers add
+  std::vector<Real> damping_;    ///< C·damping of every unknown; empty where nothing damps
+  std::vector<Real> drag_;       ///< the same with what walls and layers add
   std::vector<char> free_line_;  ///< lines without damping, layers and held unknowns, but at their ends
   std::unique_ptr<WaveLayer> layer_;
   std::size_t damping_line_ = 0, scheme_line_ = 0;

@@ -123,12 +123,12 @@ bool estimates_error(const Scheme& scheme) {
 }
 
 int stages(const Scheme& scheme, Real x) {
-  return std::visit(Match{[](const Tableau& t) { return t.stages(); },
-                          [](const ImplicitExplicit& p) { return p.fluxes.stages(); },
-                          [x](const Stabilized& s) { return s.stages_for(x); },
-                          [](const TwoStep&) { return 1; }, [](const Factored&) { return 1; },
-                          [](const SecondOrder& s) { return s.corrected ? 2 : 1; }},
-                    scheme.method);
+  return std::visit(
+      Match{[](const Tableau& t) { return t.stages(); },
+            [](const ImplicitExplicit& p) { return p.fluxes.stages(); },
+            [x](const Stabilized& s) { return s.stages_for(x); }, [](const TwoStep&) { return 1; },
+            [](const Factored&) { return 1; }, [](const SecondOrder& s) { return s.corrected ? 2 : 1; }},
+      scheme.method);
 }
 
 int vectors_kept(const Scheme& scheme) {
@@ -137,7 +137,9 @@ int vectors_kept(const Scheme& scheme) {
             [](const ImplicitExplicit& p) { return 5 + 2 * p.fluxes.stages(); },
             [](const Stabilized&) { return 8; }, [](const TwoStep&) { return 7; },
             [](const Factored&) { return 9; },
-            [](const SecondOrder& s) { return s.beta > 0 ? 8 : s.corrected ? 6 : 2; }},
+            [](const SecondOrder& s) { return s.beta > 0    ? 8
+                                              : s.corrected ? 6
+                                                            : 2; }},
       scheme.method);
 }
 

@@ -28,8 +28,12 @@ std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const S
                        "' is for equations of first order in time; waves take leapfrog, corrected-leapfrog, "
                        "newmark, or an explicit Runge-Kutta scheme");
     if (damped_start > 0) throw InputError("damped first steps are for equations of first order in time");
+    // Leapfrog with rates at cells and stresses at faces, half a step apart, is leapfrog itself once the
+    // stresses are eliminated (Yee, 1966).
     if (const auto* m = std::get_if<SecondOrder>(&s.method))
       return m->beta > 0 ? steppers::newmark(balance, s, *m, solving) : steppers::leapfrog(balance, *m);
+    if (auto* wave = dynamic_cast<DiffusionBalance*>(&balance); wave && wave->problem().equation().as_system)
+      return steppers::wave_system(*wave, std::get<Tableau>(s.method));
     return steppers::motion_pair(balance, s, std::get<Tableau>(s.method));
   }
   if (is_second_order(s))

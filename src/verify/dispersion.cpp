@@ -35,7 +35,8 @@ Real DispersionRelation::frequency(const std::array<Real, 3>& k) const {
 }
 
 Real DispersionRelation::phase_ratio(Real wavenumber, const std::array<Real, 3>& direction) const {
-  const std::array<Real, 3> k{wavenumber * direction[0], wavenumber * direction[1], wavenumber * direction[2]};
+  const std::array<Real, 3> k{wavenumber * direction[0], wavenumber * direction[1],
+                              wavenumber * direction[2]};
   return frequency(k) / true_frequency(k);
 }
 
@@ -140,7 +141,8 @@ Averages of_signal(const std::vector<Real>& signal, const DispersionRelation& re
   direction[axis] = 1;
   const Real speed = relation.true_frequency(direction);
   for (std::size_t n = 1; n < amplitudes.size() / 2; ++n) {
-    const Real frequency = 2 * M_PI * static_cast<Real>(n) / (static_cast<Real>(amplitudes.size()) * relation.step());
+    const Real frequency =
+        2 * M_PI * static_cast<Real>(n) / (static_cast<Real>(amplitudes.size()) * relation.step());
     const Real k = frequency / speed;
     if (k * spacing > M_PI) break;
     const Real share = std::norm(amplitudes[n]);
@@ -228,6 +230,7 @@ DispersionRelation dispersion_relation(DiffusionBalance& balance, const Scheme& 
 
 std::optional<Dispersion> dispersion(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from,
                                      Real until) {
+  if (balance.problem().equation().as_system && !is_second_order(scheme)) return std::nullopt;
   if (!balance.motion() || !(step > 0) || !(until > from)) return std::nullopt;
   Dispersion result;
   const DispersionRelation relation = dispersion_relation(balance, scheme, step, &result.where);

@@ -144,6 +144,7 @@ std::vector<Real> decay_rates(DiffusionBalance& balance, Real at) {
 }
 
 std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme, Real step, Real at) {
+  if (balance.problem().equation().as_system && !is_second_order(scheme)) return std::nullopt;
   if (balance.motion()) return forecast_of_wave(balance, scheme, step, at);
   const auto modes = Modes::of(balance, at);
   if (!modes) return std::nullopt;
@@ -175,7 +176,8 @@ std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme
     result.where = place_of_largest(end);
     const auto content = modes->analyse(end);
     leading = place_of_largest(content);
-    result.first_step = balance.problem().data_change_in_time() ? std::min(early, 0.5 * result.last_step) : result.last_step;
+    result.first_step =
+        balance.problem().data_change_in_time() ? std::min(early, 0.5 * result.last_step) : result.last_step;
     if (balance.problem().data_change_in_time()) result.last_step = std::max(late, result.last_step);
   } else {
     result.first_step = early;

@@ -27,7 +27,8 @@ RecordSpectrum spectrum_of_record(std::span<const Real> values, Real interval) {
   RecordSpectrum result;
   result.spacing = 1 / (static_cast<Real>(count) * interval);
   // Twice for both signs of the frequency, twice for the window's mean of a half.
-  for (const auto& amplitude : out) result.amplitudes.push_back(4 * std::abs(amplitude) / static_cast<Real>(count));
+  for (const auto& amplitude : out)
+    result.amplitudes.push_back(4 * std::abs(amplitude) / static_cast<Real>(count));
   result.amplitudes[0] = 0;
   return result;
 }
@@ -41,8 +42,8 @@ std::vector<Peak> peaks_of(const RecordSpectrum& spectrum, std::size_t most, Rea
     const Real left = std::log(std::max(a[n - 1], 1e-300)), top = std::log(a[n]),
                right = std::log(std::max(a[n + 1], 1e-300));
     const Real bend = left - 2 * top + right, shift = bend < 0 ? 0.5 * (left - right) / bend : 0;
-    found.push_back({(static_cast<Real>(n) + shift) * spectrum.spacing,
-                     std::exp(top - 0.25 * (left - right) * shift)});
+    found.push_back(
+        {(static_cast<Real>(n) + shift) * spectrum.spacing, std::exp(top - 0.25 * (left - right) * shift)});
   }
   std::ranges::sort(found, std::greater<>(), &Peak::amplitude);
   if (found.size() > most) found.resize(most);

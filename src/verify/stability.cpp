@@ -110,8 +110,7 @@ Real least_damping(const DiffusionBalance& balance) {
 // Largest step for which no mode from `smallest` to `largest` grows. Central differences are stable up to the
 // same step whatever the damping is; a pair of first order gains by it.
 Real wave_limit(const Scheme& scheme, Real smallest, Real largest, Real damping) {
-  if (is_second_order(scheme) || damping == 0)
-    return std::sqrt(wave_stability_interval(scheme) / largest);
+  if (is_second_order(scheme) || damping == 0) return std::sqrt(wave_stability_interval(scheme) / largest);
   const Real from = std::max(smallest, 1e-8 * largest);
   const auto holds = [&](Real step) {
     for (int n = 0; n <= 400; ++n) {
@@ -147,8 +146,8 @@ Stability stability_of_wave(DiffusionBalance& balance, const Scheme& scheme, Rea
   result.smallest_eigenvalue = found.smallest;
   result.method = found.method;
   const bool takes = !balance.motion()->drag(from).empty() && !uniform;
-  result.limit = {limit_of(found.largest),
-                  found.exact && (is_second_order(scheme) || !takes) ? sharp : bound, std::nullopt};
+  result.limit = {limit_of(found.largest), found.exact && (is_second_order(scheme) || !takes) ? sharp : bound,
+                  std::nullopt};
   if (found.surely && !found.exact && !std::isinf(result.limit.step)) {
     result.limit.standing = bracketed;
     result.limit.unstable_from = limit_of(*found.surely);
@@ -167,6 +166,8 @@ Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, 
   if (balance.motion()) {
     if (!takes_second_order(scheme))
       throw InputError("scheme '" + scheme.name + "' does not march equations of second order in time");
+    if (balance.problem().equation().as_system && !is_second_order(scheme))
+      return stability_of_system(balance, scheme, step);
     return stability_of_wave(balance, scheme, step, from);
   }
   if (is_second_order(scheme))
@@ -179,7 +180,7 @@ Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, 
   const Real interval = real_stability_interval(scheme);
   // Data that change in time enter between the stages, where only the tableau's own radius protects.
   const Real radius = balance.problem().data_change_in_time() ? monotonicity_radius_of_tableau(scheme)
-                                                   : monotonicity_radius_of_function(scheme);
+                                                              : monotonicity_radius_of_function(scheme);
   result.stages = stages(scheme, worst.largest * step);
   result.largest_eigenvalue = worst.largest;
   result.smallest_eigenvalue = worst.smallest;

@@ -71,8 +71,8 @@ class WaveGrowth {
   Real energy_after(Real steps, Real least_seed) const {
     Real sum = 0;
     for (const std::size_t m : growing_)
-      sum += energy_of(m, std::max(seeds_[m], least_seed) *
-                              std::exp(std::min(steps * std::log(factors_[m]), 300.0)));
+      sum += energy_of(
+          m, std::max(seeds_[m], least_seed) * std::exp(std::min(steps * std::log(factors_[m]), 300.0)));
     return sum;
   }
   // step²·eigenvalue as the formula of the scheme has it.
@@ -135,7 +135,8 @@ std::optional<Forecast> forecast_of_wave(DiffusionBalance& balance, const Scheme
     Real most = 0;
     for (const std::size_t m : growth.growing()) {
       const Real then = std::log(std::max(growth.seeds()[m], 1e-300)) +
-                        result.last_step * std::log(growth.factors()[m]) + 0.5 * std::log(modes->eigenvalues()[m]);
+                        result.last_step * std::log(growth.factors()[m]) +
+                        0.5 * std::log(modes->eigenvalues()[m]);
       if (m == growth.growing().front() || then > most) {
         most = then;
         leading = m;
@@ -146,8 +147,10 @@ std::optional<Forecast> forecast_of_wave(DiffusionBalance& balance, const Scheme
   std::vector<Real> one(modes->eigenvalues().size(), 0.0);
   one[leading] = 1;
   describe_shape(balance, modes->compose(one), result);
-  if (result.seeded) result.amplitude = growth.seeds()[leading] * result.amplitude;
-  else result.amplitude = 0;
+  if (result.seeded)
+    result.amplitude = growth.seeds()[leading] * result.amplitude;
+  else
+    result.amplitude = 0;
   result.where = result.peak;
   return result;
 }

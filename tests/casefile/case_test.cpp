@@ -180,8 +180,7 @@ TEST_CASE("starter cases read and check without a complaint") {
     CHECK(p.stability.stable());
   }
   CHECK_THROWS_WITH_AS(starter_case("transport"),
-                       "kind 'transport' is not there yet; there are heat, diffusion and wave",
-                       InputError);
+                       "kind 'transport' is not there yet; there are heat, diffusion and wave", InputError);
   CHECK_THROWS_WITH_AS(starter_case("heta"), "unknown kind 'heta'; did you mean 'heat'?", InputError);
 }
 

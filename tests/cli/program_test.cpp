@@ -105,7 +105,7 @@ TEST_CASE("what cannot be drawn is said in words") {
   CHECK(complaint("plot hut-floor.out strip") ==
         "there is no figure called 'strip' yet; there are profiles, map, contours, surface, slices, "
         "outer-faces, "
-        "spacetime, series, budget, residuals, wall, steps\n");
+        "spacetime, series, budget, residuals, wall, steps, spectrum, film\n");
   CHECK(complaint("plot hut-floor.out slices") ==
         "slices need a block, with three axes; on a plan use map, contours or surface\n");
   CHECK(complaint("plot hut-floor.out residuals").find("they belong to [steady]") != std::string::npos);

@@ -91,6 +91,8 @@ TEST_CASE("every kind of figure is drawn at the size asked for, in every rank it
       const RunFolder run(small_run("kinds", rank, unknowns));
       for (const auto& kind : figure_kinds()) {
         CAPTURE(kind.name);
+        // A gauge's spectrum belongs to waves, which studies draw; films are no single pictures.
+        if (kind.name == "spectrum" || kind.name == "film") continue;
         casefile::FigureRequest r;
         r.kind = kind.name;
         if (rank > 1) r.along = {Point{0, 0.2, 0.1}, Point{1, 0.2, 0.1}};

@@ -3,8 +3,8 @@
 
 #include <fstream>
 
-#include "support/smooth.hpp"
 #include "support/folder.hpp"
+#include "support/smooth.hpp"
 #include "williwaw/casefile/run.hpp"
 #include "williwaw/plot/overlay.hpp"
 

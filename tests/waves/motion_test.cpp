@@ -1,4 +1,5 @@
-// Waves marched through the public interface: what ends send back, what energy does, orders in time and space.
+// Waves marched through the public interface: what ends send back, what energy does, orders in time and
+// space.
 #include <doctest/doctest.h>
 
 #include "support/waves.hpp"
@@ -107,7 +108,8 @@ TEST_CASE("energy: what is put in, damped and let out adds up to 1e-10") {
         std::vector<Axis> axes;
         const Index n = rank == 3 ? 8 : 16;
         for (int a = 0; a < rank; ++a)
-          axes.push_back(Axis::uniform(std::string(1, static_cast<char>('x' + a)), 0, 1 + 0.2 * a, n, unknowns));
+          axes.push_back(
+              Axis::uniform(std::string(1, static_cast<char>('x' + a)), 0, 1 + 0.2 * a, n, unknowns));
         Problem p(Grid(axes), wave([](Point q) { return 1 + 0.4 * q.x; }, 0.3,
                                    [](Point q, Real t) { return std::sin(5 * t) * (1 + q.x); }));
         const bool leaps = name.find("leapfrog") != std::string::npos;

@@ -10,17 +10,21 @@ using namespace williwaw::test;
 
 namespace {
 
-Problem noisy(int rank, Unknowns unknowns, const Function& speed, const Wall& wall, bool uneven, int order = 2) {
+Problem noisy(int rank, Unknowns unknowns, const Function& speed, const Wall& wall, bool uneven,
+              int order = 2) {
   std::vector<Axis> axes;
   const Index n = rank == 1 ? 40 : rank == 2 ? 14 : 7;
   for (int a = 0; a < rank; ++a) {
     const std::string name(1, static_cast<char>('x' + a));
-    axes.push_back(uneven ? Axis(name, graded(n, 0.3), unknowns) : Axis::uniform(name, 0, 1 + 0.5 * a, n, unknowns));
+    axes.push_back(uneven ? Axis(name, graded(n, 0.3), unknowns)
+                          : Axis::uniform(name, 0, 1 + 0.5 * a, n, unknowns));
   }
   Problem p(Grid(std::move(axes)), wave(speed));
   p.other_walls(wall);
   p.space_order = order;
-  p.initial = [](Point q) { return std::sin(91 * q.x + 57 * q.y + 33 * q.z) + std::cos(371 * q.x * (1 + q.y)); };
+  p.initial = [](Point q) {
+    return std::sin(91 * q.x + 57 * q.y + 33 * q.z) + std::cos(371 * q.x * (1 + q.y));
+  };
   return p;
 }
 
@@ -38,7 +42,7 @@ bool survives(const Problem& p, const std::string& name, Real step, Index steps)
 
 TEST_CASE("the sharp limit holds at 0.99 and breaks at 1.01: ranks, spacings, media, ends, schemes") {
   int combinations = 0;
-  for (const int rank : {1, 2, 3})
+  for (int rank = 1; rank <= highest_rank; ++rank)
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
       for (const bool uneven : {false, true})
         for (const bool varies : {false, true})
@@ -52,17 +56,18 @@ TEST_CASE("the sharp limit holds at 0.99 and breaks at 1.01: ranks, spacings, me
             CAPTURE(uneven);
             CAPTURE(varies);
             REQUIRE(judged.limit.standing == verify::Limit::Standing::sharp);
-            CHECK(survives(p, name, 0.99 * judged.limit.step, 3000));
-            CHECK_FALSE(survives(p, name, 1.01 * judged.limit.step, 3000));
+            CHECK(survives(p, name, 0.99 * judged.limit.step, 1200));
+            CHECK_FALSE(survives(p, name, 1.01 * judged.limit.step, 1200));
             ++combinations;
           }
-  CHECK(combinations == 72);
+  CHECK(combinations == 24 * highest_rank);
 }
 
 TEST_CASE("order 4 in space has its own limit, 6/7 of that of order 2 in the interior") {
   const Problem two = noisy(1, Unknowns::cells, 1.0, free_end(), false, 2),
                 four = noisy(1, Unknowns::cells, 1.0, free_end(), false, 4);
-  const auto a = verify::stability(two, scheme("leapfrog"), 1e-3), b = verify::stability(four, scheme("leapfrog"), 1e-3);
+  const auto a = verify::stability(two, scheme("leapfrog"), 1e-3),
+             b = verify::stability(four, scheme("leapfrog"), 1e-3);
   CHECK(b.interior.step / a.interior.step == doctest::Approx(6.0 / 7).epsilon(1e-9));
   CHECK(b.limit.standing == verify::Limit::Standing::sharp);
   CHECK(survives(four, "leapfrog", 0.99 * b.limit.step, 3000));
@@ -133,10 +138,11 @@ TEST_CASE("ends that only leapfrog can follow are refused to other schemes") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 20, Unknowns::cells)}), wave(1.0));
   p.wall("west", fixed_end()).wall("east", absorbing());
   DiffusionBalance balance(p);
-  CHECK_THROWS_WITH_AS(make_stepper(balance, scheme("newmark")), doctest::Contains("leapfrog can"), InputError);
-  CHECK_NOTHROW(make_stepper(balance, scheme("leapfrog")));
-  CHECK_THROWS_WITH_AS(make_stepper(balance, scheme("crank-nicolson")), doctest::Contains("first order in time"),
+  CHECK_THROWS_WITH_AS(make_stepper(balance, scheme("newmark")), doctest::Contains("leapfrog can"),
                        InputError);
+  CHECK_NOTHROW(make_stepper(balance, scheme("leapfrog")));
+  CHECK_THROWS_WITH_AS(make_stepper(balance, scheme("crank-nicolson")),
+                       doctest::Contains("first order in time"), InputError);
   Problem heat_like(p.grid(), diffusion(1.0));
   heat_like.wall("west", fixed_end()).wall("east", absorbing());
   CHECK_THROWS_WITH_AS(DiffusionBalance{heat_like}, doctest::Contains("second order in time"), InputError);

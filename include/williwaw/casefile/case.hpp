@@ -57,7 +57,7 @@ struct Ladder {
 /// How the step is chosen.
 struct StepChoice {
   bool of_limit = false;
-  bool courant = false;  ///< the Courant number is given
+  bool courant = false;            ///< the Courant number is given
   Real value = 0;                  ///< SI, or the fraction
   std::string adaptive_text = {};  ///< what the error of a step may be, in words; empty for fixed steps
 };
@@ -73,7 +73,7 @@ struct Case {
   std::vector<std::pair<std::string, std::string>> walls;
   Value initial;
   std::optional<Value> initial_rate;  ///< of waves
-  Plan plan;  ///< complete but for the step, which `prepare` fills in
+  Plan plan;                          ///< complete but for the step, which `prepare` fills in
   /// Set for a case that asks for the steady state instead of a run in time.
   std::optional<SteadyRules> steady;
   /// A run in time that looks for its steady state.

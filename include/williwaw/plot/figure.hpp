@@ -47,7 +47,7 @@ struct FigureKind {
   std::string name;
   /// Draws to one file; returns what it noted about the request.
   std::function<void(const RunFolder&, const casefile::FigureRequest&, const Output&)> draw;
-  bool one_time = false;  ///< shows a single record; several times make several files
+  bool one_time = false;       ///< shows a single record; several times make several files
   std::string extension = {};  ///< of a kind that has a format of its own
 };
 

@@ -57,6 +57,8 @@ struct Equation {
   std::vector<Contact> contacts = {};
   /// Waves: what is stored is inertia, and what flows in is a force.
   bool second_order = false;
+  /// Of second order only: solved as a first-order system in the rate and the stress, by finite volumes.
+  bool as_system = false;
   /// Of second order only: how fast a free motion dies, per time.
   Function damping = 0.0;
 };

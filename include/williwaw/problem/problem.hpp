@@ -36,6 +36,9 @@ class Problem {
   Function initial_rate = 0.0;
   /// Order of the differences in space: 2, or 4 for waves on uniform axes with fixed, free or periodic ends.
   int space_order = 2;
+  /// Of first-order systems: how flows between cells follow from both sides, and how these are told from the
+  /// cells' means.
+  std::string numerical_flux = "upwind", reconstruction = "none";
   /// Sides (or parts, or cut-outs) in the order in which they decide nodes that several walls hold; where
   /// none of a node's walls is named it takes the mean of what they say.
   std::vector<std::string> corners = {};

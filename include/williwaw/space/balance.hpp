@@ -69,8 +69,8 @@ class Motion {
   virtual void initial_rate(State& v) = 0;
   /// Force against the motion of each unknown, per rate; empty where there is none.
   virtual std::span<const Real> drag(Real at) = 0;
-  /// Some wall has values that follow from the motion beside it, which only `leap` can follow, or a layer that
-  /// takes waves out.
+  /// Some wall has values that follow from the motion beside it, which only `leap` can follow, or a layer
+  /// that takes waves out.
   virtual bool needs_leap() const = 0;
 
   /// Gets ready for leaps of this length: `before` becomes the state one step earlier that goes with state

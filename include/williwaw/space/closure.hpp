@@ -89,9 +89,9 @@ class Closure {
   std::vector<Index> first_of_line_;
   std::vector<Real> capacities_, inflow_, pull_, target_, about_, drag_;
   Couplings::AtWall at_wall_;
-  LawLine law_{0};               ///< the sum of all conditions, of moving walls
+  LawLine law_{0};  ///< the sum of all conditions, of moving walls
   std::unique_ptr<Outflow> outflow_;
-  std::vector<Real> moving_;     ///< values on a wall whose law contains du/dt
+  std::vector<Real> moving_;  ///< values on a wall whose law contains du/dt
   std::vector<char> pinned_;
   Drive drive_;
   std::vector<Share> shares_;

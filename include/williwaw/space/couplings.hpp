@@ -49,8 +49,8 @@ class Couplings {
   std::span<const Real> volumes() const { return volumes_; }
 
   /// For the faces of a section: conductivity along the wall's normal and what a unit of volume stores, on
-  /// the wall, and the resistance of a unit of area between the unknown and the wall (0 where the unknown lies
-  /// on it, below 0 where it lies beyond it).
+  /// the wall, and the resistance of a unit of area between the unknown and the wall (0 where the unknown
+  /// lies on it, below 0 where it lies beyond it).
   struct AtWall {
     std::vector<Real> conductivity, storage, resistance;
   };

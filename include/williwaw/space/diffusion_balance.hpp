@@ -46,9 +46,9 @@ struct Stencil {
   Real held_value = 0;
 };
 
-/// storage·du/dt = ∇·(k∇u) + source + reaction(u) + points, on cells or nodes, with one block of unknowns; for
-/// waves the second derivative stands on the left, and motion() says what that adds.
-/// Unknowns whose control volumes are cut out of the domain stand in the state as zeros and take no part.
+/// storage·du/dt = ∇·(k∇u) + source + reaction(u) + points, on cells or nodes, with one block of unknowns;
+/// for waves the second derivative stands on the left, and motion() says what that adds. Unknowns whose
+/// control volumes are cut out of the domain stand in the state as zeros and take no part.
 class DiffusionBalance final : public Balance {
  public:
   /// Throws InputError for a problem that is not complete or has coefficients that cannot be used.

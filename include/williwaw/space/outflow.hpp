@@ -22,8 +22,8 @@ class Outflow {
   /// on the wall.
   void start(std::span<const Real> speed, Real step, const State& y, const State& before,
              std::span<const Real> value, std::span<const Real> rate);
-  /// After a step that led to `y`: the values on the wall, of faces that lie on `corners` other walls besides.
-  /// Those of fewer must be in `y` already.
+  /// After a step that led to `y`: the values on the wall, of faces that lie on `corners` other walls
+  /// besides. Those of fewer must be in `y` already.
   void go_on(const State& y, int corners, std::span<Real> value);
 
   std::vector<Real> remember() const;

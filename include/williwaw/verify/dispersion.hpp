@@ -36,13 +36,13 @@ class DispersionRelation {
 
 /// What a run's own waves suffer.
 struct Dispersion {
-  std::string basis;       ///< "the initial data", "source", "west": what the waves come from
-  Real wavenumber = 0;     ///< mean over the energy they hold
-  Real points = 0;         ///< unknowns in a wavelength, along the axis where they are fewest
-  Real fewest_points = 0;  ///< the same for the shortest waves that hold a tenth of the energy
+  std::string basis;                      ///< "the initial data", "source", "west": what the waves come from
+  Real wavenumber = 0;                    ///< mean over the energy they hold
+  Real points = 0;                        ///< unknowns in a wavelength, along the axis where they are fewest
+  Real fewest_points = 0;                 ///< the same for the shortest waves that hold a tenth of the energy
   Real phase_error = 0, group_error = 0;  ///< of that mean: share of the speed, below 0 for late
-  Real delay = 0;          ///< time by which packets are late at the end, mean over the energy they hold
-  Index where = 0;         ///< the place whose speed counts: the slowest
+  Real delay = 0;   ///< time by which packets are late at the end, mean over the energy they hold
+  Index where = 0;  ///< the place whose speed counts: the slowest
 };
 
 /// The relation at the place where waves are slowest.

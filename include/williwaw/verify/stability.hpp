@@ -71,6 +71,9 @@ Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, 
                     Real until = 0);
 Stability stability(const Problem& problem, const Scheme& scheme, Real step, Real from = 0, Real until = 0);
 
+/// The same of a wave as a first-order system.
+Stability stability_of_system(DiffusionBalance& balance, const Scheme& scheme, Real step);
+
 /// Up to how many unknowns dense eigenvalues are computed.
 inline constexpr Index dense_limit = 600;
 

@@ -36,7 +36,9 @@ WallKind walls::absorbing_kind() {
   WallKind kind{"absorbing",
                 {{"order", Quantity::count, 1.0}, {"layer", Quantity::count, 0.0}},
                 [](const std::vector<Function>& a) {
-                  const auto whole = [](const Function& f) { return static_cast<int>(std::lround(f(Point{}))); };
+                  const auto whole = [](const Function& f) {
+                    return static_cast<int>(std::lround(f(Point{})));
+                  };
                   return std::make_shared<Absorbing>(Outgoing{whole(a[0]), whole(a[1])});
                 },
                 "absorbing: lets waves out{how}"};

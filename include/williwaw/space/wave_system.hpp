@@ -1,0 +1,58 @@
+// The wave equation as a first-order system in the rate p = du/dt and the stress σ = conductivity·∇u, by
+// finite volumes: storage·(dp/dt + damping·p) = ∇·σ + source, dσ/dt = conductivity·∇p.
+#pragma once
+
+#include "williwaw/space/diffusion_balance.hpp"
+#include "williwaw/space/limiter.hpp"
+
+namespace williwaw {
+
+/// p and σ at the centres of cells, and u, which follows from p.
+struct WaveFields {
+  State u, p;
+  std::array<State, 3> stress;
+};
+
+/// Flows between cells follow from the characteristics p ∓ σ/Z with Z = √(conductivity·storage) (Godunov,
+/// 1959; for this system LeVeque, 2002). A wall lets its own law meet the characteristic that comes from
+/// inside: whatever else a condition said is the wave's to decide.
+class WaveSystem {
+ public:
+  /// Throws InputError for unknowns at nodes, round coordinates, outlines that are no grid faces, ends of a
+  /// higher order or with layers, and numerical fluxes that are not there.
+  explicit WaveSystem(DiffusionBalance& balance);
+
+  WaveFields initial(Real at) const;
+  /// Rates of change of all fields; `powers` gets what acts on each line of the balance's ledger: work of
+  /// walls and sources, and damping. `step` is used by fluxes that know it.
+  void rate(const WaveFields& y, Real at, Real step, WaveFields& out, Ledger& powers);
+  /// Energies; extremes and integral are those of u.
+  Totals totals(const WaveFields& y) const;
+  /// Σ over axes of speed over spacing, the largest value of any cell, and where.
+  std::pair<Real, Index> fastest() const;
+
+  static const std::vector<std::string>& flux_names();
+
+ private:
+  struct Ends {
+    std::ptrdiff_t closure = -1;
+    Index face = 0;
+  };
+  void sweep(const WaveFields& y, Real at, Real step, int axis, WaveFields& out, Ledger& powers);
+  void run_along(const WaveFields& y, Real at, Real step, int axis, const std::vector<Index>& cells,
+                 bool closed, WaveFields& out, Ledger& powers);
+  std::pair<Real, Real> between(Real p_low, Real s_low, Index low, Real p_high, Real s_high, Index high,
+                                int axis, Real step, Real spacing) const;
+  std::pair<Real, Real> at_wall(const WaveFields& y, Index cell, Real p, Real stress, int axis, bool upper,
+                                Real at, Real spacing, Ledger& powers);
+
+  DiffusionBalance& balance_;
+  Slope slope_;
+  enum class Flux { upwind, central, lax_friedrichs, lax_wendroff } flux_;
+  std::vector<Real> storage_, damping_;
+  std::array<std::vector<Real>, 3> conductivity_;
+  std::vector<std::array<Ends, 6>> ends_;  ///< of cells beside walls
+  std::vector<Index> place_of_;            ///< in ends_, -1 inside
+};
+
+}  // namespace williwaw

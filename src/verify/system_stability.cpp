@@ -1,0 +1,59 @@
+// Limits of waves as a first-order system: both characteristics are carried, and the numerical flux and the
+// reconstruction say how. By von Neumann's analysis in an even medium.
+#include <algorithm>
+#include <cmath>
+#include <complex>
+
+#include "williwaw/space/wave_system.hpp"
+#include "williwaw/verify/stability.hpp"
+
+namespace williwaw::verify {
+
+namespace {
+
+using Complex = std::complex<Real>;
+
+// step·eigenvalue of a characteristic carried with Courant number `courant`; limited slopes as if unlimited.
+Complex symbol(const Problem& problem, Real courant, Real angle) {
+  const Complex wave = std::polar(1.0, angle), back = std::conj(wave);
+  if (problem.numerical_flux == "central") return -courant * 0.5 * (wave - back);
+  if (problem.numerical_flux == "lax-friedrichs")
+    return -courant * 0.5 * (wave - back) + 0.5 * (wave - 2.0 + back);
+  if (problem.numerical_flux == "lax-wendroff")
+    return -courant * 0.5 * (wave - back) + 0.5 * courant * courant * (wave - 2.0 + back);
+  const Complex face = problem.reconstruction == "none" ? Complex(1) : 1.0 + 0.25 * (wave - back);
+  return -courant * face * (1.0 - back);
+}
+
+}  // namespace
+
+Stability stability_of_system(DiffusionBalance& balance, const Scheme& scheme, Real step) {
+  const Problem& problem = balance.problem();
+  const WaveSystem system(balance);
+  const auto [fastest, where] = system.fastest();
+  const auto holds = [&](Real courant) {
+    for (int n = 0; n <= 720; ++n)
+      if (std::abs(amplification(scheme, symbol(problem, courant, M_PI * n / 720))) > 1 + 1e-10) return false;
+    return true;
+  };
+  Real low = 0, high = 1e-3;
+  while (holds(high) && high < 100) {
+    low = high;
+    high *= 1.02;
+  }
+  for (int i = 0; i < 60 && low > 0; ++i) (holds(0.5 * (low + high)) ? low : high) = 0.5 * (low + high);
+  Stability result;
+  result.wave = true;
+  result.step = step;
+  result.stages = stages(scheme);
+  const bool plain = problem.reconstruction == "none" && problem.grid().rank() == 1;
+  result.limit = {low / fastest, plain ? Limit::Standing::bound : Limit::Standing::heuristic, where};
+  result.interior = {low / fastest, Limit::Standing::heuristic, where};
+  result.courant_number = fastest * step;
+  result.worst = where;
+  result.largest_eigenvalue = 4 * fastest * fastest;
+  result.method = "by the symbol of the numerical flux";
+  return result;
+}
+
+}  // namespace williwaw::verify

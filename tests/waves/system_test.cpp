@@ -1,0 +1,165 @@
+// Waves as a first-order system: orders, ends, limits, and what numerical fluxes take.
+#include <doctest/doctest.h>
+
+#include "support/waves.hpp"
+
+using namespace williwaw;
+using namespace williwaw::test;
+
+namespace {
+
+Problem system_on(int rank, Index n, const Function& speed, const std::string& flux,
+                  const std::string& limiter) {
+  std::vector<Axis> axes;
+  for (int a = 0; a < rank; ++a)
+    axes.push_back(Axis::uniform(std::string(1, static_cast<char>('x' + a)), 0, 1, n, Unknowns::cells));
+  Equation e = wave(speed);
+  e.as_system = true;
+  Problem p(Grid(std::move(axes)), e);
+  p.numerical_flux = flux;
+  p.reconstruction = limiter;
+  return p;
+}
+
+// Mean error of the standing mode with free ends.
+Real error_of(int rank, Index n, const std::string& name, const std::string& flux,
+              const std::string& limiter) {
+  Problem p = system_on(rank, n, 1.0, flux, limiter);
+  p.other_walls(free_end());
+  const auto mode = [rank](const Point& q) {
+    Real f = 1;
+    for (int a = 0; a < rank; ++a) f *= std::cos(M_PI * q[a]);
+    return f;
+  };
+  p.initial = [=](Point q) { return mode(q); };
+  const Real until = 0.4, omega = M_PI * std::sqrt(static_cast<Real>(rank));
+  const Ride ride = go(p, name, 0.4 / (rank * static_cast<Real>(n)), until);
+  CHECK(ride.outcome.budget.relative_residual() < 1e-11);
+  Real sum = 0;
+  for (Index i = 0; i < p.grid().count(); ++i)
+    sum += std::abs(ride.state[i] - std::cos(omega * until) * mode(p.grid().point_of(i)));
+  return sum / static_cast<Real>(p.grid().count());
+}
+
+Real bump(Real s) {
+  return std::exp(-s * s / 0.004);
+}
+
+Problem pulse(const Wall& east, const std::string& limiter = "van-leer") {
+  Problem p = system_on(1, 400, 1.0, "upwind", limiter);
+  p.wall("west", fixed_end()).wall("east", east);
+  p.initial = [](Point q) { return bump(q.x - 0.5); };
+  p.initial_rate = [](Point q) { return 2 * (q.x - 0.5) / 0.004 * bump(q.x - 0.5); };
+  return p;
+}
+
+Real extreme(const State& y) {
+  Real most = 0;
+  for (const Real u : y)
+    if (std::abs(u) > std::abs(most)) most = u;
+  return most;
+}
+
+}  // namespace
+
+TEST_CASE("orders of the numerical fluxes, on a line and on a plan") {
+  const auto order_of = [](int rank, const char* name, const char* flux, const char* limiter) {
+    return order_between(error_of(rank, 40, name, flux, limiter), error_of(rank, 80, name, flux, limiter));
+  };
+  CHECK(order_of(1, "explicit-euler", "upwind", "none") == doctest::Approx(1).epsilon(0.15));
+  CHECK(order_of(1, "explicit-euler", "lax-friedrichs", "none") == doctest::Approx(1).epsilon(0.2));
+  CHECK(order_of(1, "explicit-euler", "lax-wendroff", "none") > 1.8);
+  for (const char* limiter : {"van-leer", "mc", "minmod"}) {
+    CAPTURE(limiter);
+    CHECK(order_of(1, "ssprk3", "upwind", limiter) > 1.6);
+    CHECK(order_of(2, "ssprk3", "upwind", limiter) > 1.5);
+  }
+  CHECK(order_of(1, "rk4", "central", "none") > 1.8);
+}
+
+TEST_CASE("ends of the system: upside down, upright, gone, in part") {
+  const auto after = [](const Wall& east) {
+    return extreme(go(pulse(east), "ssprk3", 0.4 / 400, 0.9).state);
+  };
+  CHECK(after(fixed_end()) == doctest::Approx(-1).epsilon(0.03));
+  CHECK(after(free_end()) == doctest::Approx(1).epsilon(0.03));
+  CHECK(std::abs(after(absorbing())) < 3e-3);
+  CHECK(after(impedance(3.0)) == doctest::Approx(-0.5).epsilon(0.04));
+  // Moved by hand: the end itself goes where it is told.
+  Problem p = pulse(driven_displacement([](Real t) { return 0.3 * std::sin(4 * t); }));
+  p.initial = 0.0;
+  p.initial_rate = 0.0;
+  const Ride ride = go(p, "ssprk3", 0.4 / 400, 0.3);
+  CHECK(ride.state.back() == doctest::Approx(0.3 * std::sin(1.2)).epsilon(0.01));
+  CHECK(ride.outcome.budget.relative_residual() < 1e-11);
+  CHECK_THROWS_WITH_AS(go(pulse(absorbing(2)), "ssprk3", 1e-3, 0.1), doctest::Contains("order 1"),
+                       InputError);
+}
+
+TEST_CASE("a limited system loses energy to its scheme alone, the less the sharper the limiter") {
+  Real last = -std::numeric_limits<Real>::infinity();
+  for (const char* limiter : {"none", "minmod", "van-leer"}) {
+    const Ride ride = go(pulse(free_end(), limiter), "ssprk3", 0.4 / 400, 2.0);
+    const auto& lines = ride.outcome.budget.lines();
+    const auto found = std::ranges::find(lines, "scheme", &LedgerLine::name) - lines.begin();
+    const Real lost = ride.outcome.budget.amounts()[static_cast<std::size_t>(found)];
+    CAPTURE(limiter);
+    CHECK(lost < 0);
+    CHECK(lost > 0.7 * last);
+    last = lost;
+    CHECK(ride.outcome.totals.content == doctest::Approx(ride.outcome.budget.initial_content() + lost));
+  }
+}
+
+TEST_CASE("a step in the speed sends back what impedances say") {
+  Problem p = system_on(
+      1, 800, [](Point q) { return q.x < 0.6 ? 1.0 : 3.0; }, "upwind", "van-leer");
+  p.wall("west", fixed_end()).wall("east", absorbing());
+  p.initial = [](Point q) { return bump(q.x - 0.4); };
+  p.initial_rate = [](Point q) { return 2 * (q.x - 0.4) / 0.004 * bump(q.x - 0.4); };
+  const Ride ride = go(p, "ssprk3", 0.1 / 800, 0.45);
+  Real back = 0;
+  for (Index i = 0; i < 480; ++i)
+    if (std::abs(ride.state[i]) > std::abs(back)) back = ride.state[i];
+  // With storage 1 the impedance is the speed: (1 − 3)/(1 + 3).
+  CHECK(back == doctest::Approx(-0.5).epsilon(0.03));
+}
+
+TEST_CASE(
+    "limits of the system: Courant numbers that hold, and central differences with Euler that never do") {
+  const auto limit = [](const char* name, const char* flux, const char* limiter) {
+    const Problem p = [&] {
+      Problem q = system_on(1, 50, 2.0, flux, limiter);
+      q.other_walls(fixed_end());
+      return q;
+    }();
+    const auto s = verify::stability(p, scheme(name), 1e-3);
+    return s.limit.step * 2.0 * 50;
+  };
+  CHECK(limit("explicit-euler", "upwind", "none") == doctest::Approx(1).epsilon(1e-6));
+  CHECK(limit("explicit-euler", "lax-friedrichs", "none") == doctest::Approx(1).epsilon(1e-6));
+  CHECK(limit("explicit-euler", "lax-wendroff", "none") == doctest::Approx(1).epsilon(1e-6));
+  CHECK(limit("rk4", "central", "none") == doctest::Approx(std::sqrt(8.0)).epsilon(1e-4));
+  CHECK(limit("explicit-euler", "central", "none") == 0);
+  for (const char* flux : {"upwind", "lax-wendroff", "lax-friedrichs"})
+    for (const Real share : {0.98, 1.06}) {
+      Problem p = system_on(1, 50, 1.0, flux, "none");
+      p.other_walls(fixed_end());
+      p.initial = [](Point q) { return std::sin(37 * q.x) + std::cos(151 * q.x); };
+      CAPTURE(flux);
+      const Ride ride = go(p, "explicit-euler", share / 50, 80);
+      CHECK((ride.outcome.ending == Outcome::Ending::reached) == (share < 1));
+    }
+}
+
+TEST_CASE("leapfrog of the system, with stresses half a step and half a cell apart, is leapfrog") {
+  Problem p = pulse(free_end()), q = p;
+  Equation e = p.equation();
+  e.as_system = false;
+  Problem second(p.grid(), e);
+  second.wall("west", fixed_end()).wall("east", free_end());
+  second.initial = p.initial;
+  second.initial_rate = p.initial_rate;
+  CHECK(largest_difference(go(p, "leapfrog", 0.8 / 400, 0.7).state,
+                           go(second, "leapfrog", 0.8 / 400, 0.7).state) == 0);
+}
