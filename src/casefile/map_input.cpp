@@ -12,7 +12,7 @@ std::vector<Real> coordinates_of(const store::Map& map, const Point& place) {
   return result;
 }
 
-std::optional<store::Map> read_placed_map(const Context& context, const Section& section) {
+std::optional<store::Map> read_placed_map(const Context& context, const Section& section, bool strict) {
   section.need("file", "a NetCDF file");
   section.need("variable", "the variable in it");
   store::Map map;
@@ -22,8 +22,12 @@ std::optional<store::Map> read_placed_map(const Context& context, const Section&
     section.fail("file", e.what());
   }
   if (std::ranges::all_of(map.axes, [](const auto& a) { return a.points.empty(); })) return std::nullopt;
+  const auto foreign = [&](const auto& axis) {
+    return std::ranges::find(context.variables, axis.name) == context.variables.end();
+  };
+  if (!strict && std::ranges::any_of(map.axes, foreign)) return std::nullopt;
   for (auto& axis : map.axes) {
-    if (std::ranges::find(context.variables, axis.name) == context.variables.end())
+    if (foreign(axis))
       section.fail("variable",
                    fmt::format("'{}' has a dimension '{}', which is no axis of this grid; its axes are {}",
                                section.word("variable", ""), axis.name, listed(context.variables, "and")));
@@ -44,7 +48,7 @@ std::optional<store::Map> read_placed_map(const Context& context, const Section&
 
 Value value_from_map(const Context& context, const Section& section, const Expected& expected) {
   section.allow({"file", "variable", "unit", "outside"}, {});
-  auto map = read_placed_map(context, section);
+  auto map = read_placed_map(context, section, true);
   const std::string name = section.word("variable", "");
   if (!map)
     section.fail(

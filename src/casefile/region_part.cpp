@@ -20,7 +20,7 @@ Where where_of_mask(const Context& context, const Section& section, const Grid& 
   const Real wanted = read_number(context, mask.need("equals", "the value that marks the region"),
                                   mask.key_path("equals"), {Unit(), false, "a plain number"});
   // A map with coordinates holds on any grid.
-  if (auto map = read_placed_map(context, mask)) {
+  if (auto map = read_placed_map(context, mask, false)) {
     const auto shared = std::make_shared<const store::Map>(std::move(*map));
     return [shared, wanted](const Points& places, std::span<char> out) {
       for (Index i = 0; i < places.size(); ++i)
