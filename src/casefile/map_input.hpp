@@ -7,7 +7,7 @@
 namespace williwaw::casefile {
 
 /// A map whose dimensions are the grid's axes and have coordinates; in SI. Nothing where it has no
-/// coordinates at all. Throws CaseError at `section`'s key "variable".
+/// coordinates at all or, unless `strict`, other dimensions. Throws CaseError at `section`'s key "variable".
 std::optional<store::Map> read_placed_map(const Context& context, const Section& section, bool strict);
 
 /// { file, variable, unit, outside }. Throws CaseError.

@@ -120,7 +120,7 @@ void draw_roots(Gnuplot& plot, const casefile::Prepared& prepared, const std::ve
   plot.line("set xlabel 'real part'; set ylabel 'imaginary part'; set size ratio -1");
   plot.line(fmt::format("set xrange [{0}:{1}]; set yrange [{0}:{1}]", -reach, reach));
   plot.line(
-      "set key at graph 0.02, graph 0.97 left top Left reverse samplen 1; set parametric; set trange "
+      "set key at graph 0.5, graph 0.55 center center Left reverse samplen 1; set parametric; set trange "
       "[0:2*pi]");
   plot.line("set samples 400");
   std::string command = fmt::format(

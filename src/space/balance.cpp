@@ -8,6 +8,8 @@ void Totals::add(const Totals& other) {
   content += other.content;
   gross += other.gross;
   integral += other.integral;
+  kinetic += other.kinetic;
+  potential += other.potential;
   lowest = std::min(lowest, other.lowest);
   highest = std::max(highest, other.highest);
 }

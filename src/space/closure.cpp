@@ -8,6 +8,9 @@ namespace williwaw {
 namespace {
 // Newton steps for the unknown on a wall with a nonlinear law; radiation needs three or four.
 constexpr int wall_iterations = 30;
+// Unknowns this near to a wall that follows them, in widths, feel it themselves: between both a spring would
+// be as stiff as the gap is short.
+constexpr Real close_to_wall = 0.3;
 }  // namespace
 
 Closure::Closure(const Grid& grid, WallSection section, const Couplings& couplings)
@@ -45,6 +48,12 @@ Closure::Closure(const Grid& grid, WallSection section, const Couplings& couplin
   if (section_.wall.conditions().size() > 1)
     throw InputError("'" + section_.name + "': a condition on the motion takes no other beside it");
   moving_.assign(count, 0.0);
+  close_.assign(count, 0);
+  for (std::size_t f = 0; f < count; ++f) {
+    const WallFace& face = section_.faces[f];
+    const Real width = grid.axis(face.axis).widths()[grid.position(face.unknown)[face.axis]];
+    close_[f] = face.distance != 0 && face.distance < close_to_wall * width ? 1 : 0;
+  }
   for (std::size_t f = 0; f < count; ++f)
     if (section_.faces[f].distance == 0) pinned_[f] = 1;
   pins_ = std::ranges::any_of(pinned_, [](char p) { return p != 0; });
@@ -81,6 +90,8 @@ void Closure::update(const Couplings& couplings, Real time, bool changed, const 
     const LawLine sum = state_laws(time, {}, laws);
     if (moves()) {
       law_ = sum;
+      for (std::size_t f = 0; f < close_.size(); ++f)
+        drag_[f] = close_[f] ? section_.faces[f].area * sum.rate[f] / sum.flux[f] : 0;
       move_to(moving_);
       return;
     }
@@ -182,7 +193,7 @@ void Closure::move_to(std::span<const Real> values) {
   drive_ = {};
   for (std::size_t f = 0; f < count; ++f) {
     target_[f] = values[f];
-    if (pinned_[f]) continue;
+    if (pinned_[f] || close_[f]) continue;
     pull_[f] = section_.faces[f].area / at_wall_.resistance[f];
     inflow_[f] = pull_[f] * values[f];
     shares_[0].pull[f] = pull_[f];
@@ -217,6 +228,10 @@ void Closure::follow(Real at, Real step, const State& before, const State& after
     law_ = state_laws(at + 0.5 * step, {}, laws);
   }
   for (Index f = 0; f < faces(); ++f) {
+    if (close_[f]) {
+      moving_[f] = after[unknown(f)];
+      continue;
+    }
     const Real spring = law_.flux[f] / at_wall_.resistance[f];
     const Real u = 0.5 * (before[unknown(f)] + after[unknown(f)]), half = 0.5 * (spring + law_.value[f]);
     const Real inertia = law_.rate[f] / step;

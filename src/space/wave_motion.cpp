@@ -8,23 +8,6 @@
 
 namespace williwaw {
 
-/// Sums over the lines of one block.
-struct WaveMotion::Sums {
-  Real kinetic = 0;  ///< Σ C·(u₊ − u)²
-  Real potential = 0;
-  Real integral = 0;
-  Real damped = 0, driven = 0, corrected = 0;  ///< Σ force·(u₊ − u₋)/2 of damping, sources, given forces
-  Real lowest = std::numeric_limits<Real>::infinity();
-  Real highest = -std::numeric_limits<Real>::infinity();
-  std::vector<Real> layers;  ///< by closure
-
-  void see(Real u, Real volume) {
-    integral += volume * u;
-    lowest = std::min(lowest, u);
-    highest = std::max(highest, u);
-  }
-};
-
 /// What one leap works with.
 struct WaveMotion::Work {
   const DiffusionBalance::Sweep& sweep;
@@ -67,6 +50,18 @@ void WaveMotion::find_drag() {
   }
   even_ = balance_.grid().axis(0).is_uniform() && balance_.outline_.whole() &&
           !balance_.problem().equation().storage.depends_on_place();
+  if (!balance_.wide_)
+    for (std::size_t c = 0; c < balance_.closures_.size(); ++c)
+      for (Index f = 0; f < balance_.closures_[c].faces(); ++f) {
+        const Closure& wall = balance_.closures_[c];
+        const auto found = std::ranges::lower_bound(balance_.held_, wall.unknown(f));
+        if (wall.pins(f) || found == balance_.held_.end() || *found != wall.unknown(f)) continue;
+        pushes_.push_back({static_cast<std::size_t>(found - balance_.held_.begin()), c, f});
+      }
+  std::ranges::stable_sort(pushes_, {}, &Push::held);
+  for (std::size_t h = 0; h <= balance_.held_.size(); ++h)
+    first_push_.push_back(
+        static_cast<std::size_t>(std::ranges::lower_bound(pushes_, h, {}, &Push::held) - pushes_.begin()));
   free_line_.assign(static_cast<std::size_t>(balance_.grid().lines()), 1);
   const Index nx = balance_.grid().size(0);
   drag_ = damping_;
@@ -283,170 +278,6 @@ void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
   });
 }
 
-// Everything that acts on unknown n but the corrections and layers.
-Real WaveMotion::whole_force(const State& u, Real pair, Index n) const {
-  Real force = pair;
-  const Index line = n / balance_.grid().size(0);
-  for (const Closure& wall : balance_.closures_) {
-    if (balance_.wide_) break;
-    for (Index f = wall.first_of_line(line); f < wall.first_of_line(line + 1); ++f)
-      if (wall.unknown(f) == n && !wall.pins(f)) force += wall.inflow(f) - wall.pull(f) * u[n];
-  }
-  if (!balance_.source_.empty())
-    force += balance_.source_[n];
-  else
-    force += balance_.source_density_ * balance_.couplings_.volume(n);
-  for (const auto& point : balance_.points_)
-    if (point.unknown == n) force += point.rate;
-  return force;
-}
-
-// Where a wall that imposes its value holds the unknown beside it.
-Real WaveMotion::anchor_of(const Closure& wall, Index f) const {
-  return wall.imposes() && wall.pull(f) != 0 ? wall.inflow(f) / wall.pull(f) : 0;
-}
-
-// How stiff a wall holds the unknown beside it; differences of order 4 have that in their own forces.
-Real WaveMotion::spring(const Closure& wall, Index f) const {
-  return balance_.wide_ ? 0 : wall.pull(f);
-}
-
-void WaveMotion::keep_walls(const State& now, const State& before) {
-  for (std::size_t c = 0; c < walls_.size(); ++c) {
-    const Closure& wall = balance_.closures_[c];
-    WallMemory& m = walls_[c];
-    const auto faces = static_cast<std::size_t>(wall.faces());
-    m.quiet = wall.faces() == 0 || (wall.idle() && wall.drag(0) == 0 && !wall.imposes());
-    if (m.quiet) continue;
-    m.beside.resize(faces);
-    m.pull.resize(faces);
-    m.anchor.resize(faces);
-    m.inflow.resize(wall.conditions());
-    for (auto& of_condition : m.inflow) of_condition.resize(faces);
-    for (Index f = 0; f < wall.faces(); ++f) {
-      m.beside[f] = before[wall.unknown(f)];
-      m.pull[f] = spring(wall, f);
-      m.anchor[f] = anchor_of(wall, f);
-      for (std::size_t k = 0; k < m.inflow.size(); ++k) m.inflow[k][f] = wall.flow_of(k, f, 0);
-    }
-  }
-  held_.resize(balance_.held_.size());
-  const DiffusionBalance::Sweep sweep(balance_, now, Parts::all());
-  for (std::size_t h = 0; h < held_.size(); ++h) {
-    const Index n = balance_.held_[h];
-    const Real pair = pair_force(sweep, n);
-    held_[h] = {before[n], pair, whole_force(now, pair, n)};
-  }
-  points_before_.clear();
-  for (const auto& point : balance_.points_) points_before_.push_back(before[point.unknown]);
-}
-
-// Walls that follow the motion, then what they hold: those on edges and corners after the faces between them.
-void WaveMotion::follow_walls(const State& now, State& after, Real at, Real step) {
-  for (int corners = 0; corners < balance_.grid().rank(); ++corners) {
-    for (auto& wall : balance_.closures_) wall.follow(at, step, now, after, corners);
-    if (!balance_.held_.empty()) balance_.pin(at + step, after);
-    if (std::ranges::none_of(balance_.closures_, [](const Closure& c) { return c.moves() && c.pins(); }))
-      break;
-  }
-  for (auto& wall : balance_.closures_) wall.update(balance_.couplings_, at + step, false, State());
-}
-
-// Forces are those at `now`, anchors those before, at, and after it. The result is what springs of walls
-// hold half-way between `now` and `after`, twice.
-Real WaveMotion::book_walls(const State& now, const State& after, Real step, Ledger& amounts) {
-  Real springs = 0;
-  for (std::size_t c = 0; c < walls_.size(); ++c) {
-    const Closure& wall = balance_.closures_[c];
-    WallMemory& m = walls_[c];
-    const std::size_t line = balance_.first_line_[c];
-    if (m.quiet) continue;
-    for (Index f = 0; f < wall.faces(); ++f) {
-      const Index n = wall.unknown(f);
-      const Real moved = 0.5 * (after[n] - m.beside[f]);
-      if (m.pull[f] != 0 && wall.imposes()) {
-        const Real next = anchor_of(wall, f);
-        amounts[line] += m.pull[f] * (m.anchor[f] - now[n]) * 0.5 * (next - m.anchor_before[f]);
-        springs += m.pull[f] * (now[n] - m.anchor[f]) * (after[n] - next);
-        m.anchor_before[f] = m.anchor[f];
-      } else {
-        for (std::size_t k = 0; k < m.inflow.size(); ++k) amounts[line + k] += m.inflow[k][f] * moved;
-        springs += m.pull[f] * now[n] * after[n];
-      }
-      if (const Real d = wall.drag(f); d != 0) amounts[line] -= d * moved * moved / step;
-    }
-  }
-  for (std::size_t p = 0; p < points_before_.size(); ++p) {
-    const auto& point = balance_.points_[p];
-    const Real work = point.rate * 0.5 * (after[point.unknown] - points_before_[p]);
-    amounts[balance_.first_point_line_ + p] += work;
-    // The sweep has counted points among the sources.
-    amounts[balance_.source_line_] -= work;
-  }
-  return springs;
-}
-
-Real WaveMotion::book_held(const State& now, const State& after, Real step, const State* correction,
-                           const State* data, Sums& sums, Ledger& amounts) const {
-  Real driven = 0;
-  for (std::size_t h = 0; h < held_.size(); ++h) {
-    const Index n = balance_.held_[h];
-    const HeldMemory& m = held_[h];
-    const Real c = capacity(n), drag = drag_.empty() ? 0 : drag_[n], moved = 0.5 * (after[n] - m.before);
-    const Real first = correction ? (*correction)[n] : 0, second = data ? (*data)[n] : 0;
-    const Real missing = c * (after[n] - 2 * now[n] + m.before) / (step * step) + drag * moved / step -
-                         m.force - first - second;
-    balance_.book_one_held(h, missing * moved, amounts);
-    sums.kinetic += c * (after[n] - now[n]) * (after[n] - now[n]);
-    sums.potential -= after[n] * (m.pair + first);
-    sums.corrected += second * moved;
-    if (!damping_.empty()) sums.damped -= damping_[n] * moved * moved / step;
-    sums.see(after[n], balance_.couplings_.volume(n));
-    const Real source = balance_.source_.empty() ? balance_.source_density_ * balance_.couplings_.volume(n)
-                                                 : balance_.source_[n];
-    Real points = 0;
-    for (const auto& point : balance_.points_)
-      if (point.unknown == n) points += point.rate;
-    driven += (source + points) * moved;
-  }
-  return driven;
-}
-
-void WaveMotion::place_walls(const State& now, const State& v, Real at, Real step, const State& before) {
-  const Problem& problem = balance_.problem_;
-  const bool again = placed_ && walls_.size() == balance_.closures_.size();
-  placed_ = true;
-  std::vector<std::vector<Real>> rates(balance_.closures_.size());
-  for (std::size_t c = 0; c < balance_.closures_.size(); ++c) {
-    Closure& wall = balance_.closures_[c];
-    if (!wall.moves()) continue;
-    const auto faces = static_cast<std::size_t>(wall.faces());
-    std::vector<Real> values(faces);
-    rates[c].resize(faces);
-    if (again) {
-      values.assign(wall.moving().begin(), wall.moving().end());
-      for (std::size_t f = 0; f < faces; ++f) rates[c][f] = v[wall.unknown(static_cast<Index>(f))];
-    } else {
-      problem.initial.evaluate(wall.places(), at, values);
-      problem.initial_rate.evaluate(wall.places(), at, rates[c]);
-    }
-    wall.place(values, rates[c], step, now, before);
-  }
-  walls_.resize(balance_.closures_.size());
-  // Anchors a step earlier, as far back as they will be ahead.
-  for (std::size_t c = 0; c < walls_.size(); ++c) {
-    Closure& wall = balance_.closures_[c];
-    auto& earlier = walls_[c].anchor_before;
-    earlier.assign(static_cast<std::size_t>(wall.faces()), 0.0);
-    for (Index f = 0; f < wall.faces(); ++f)
-      earlier[f] = wall.moves() ? wall.moving()[f] - step * rates[c][f] : 2 * anchor_of(wall, f);
-    if (wall.moves()) continue;
-    wall.update(balance_.couplings_, at + step, false, State());
-    for (Index f = 0; f < wall.faces(); ++f) earlier[f] -= anchor_of(wall, f);
-    wall.update(balance_.couplings_, at, false, State());
-  }
-}
-
 Totals WaveMotion::prepare_leap(const State& now, const State& v, Real at, Real step, const State* correction,
                                 const State* data, State& before) {
   find_drag();
@@ -602,87 +433,6 @@ void WaveMotion::recall(std::span<const Real> numbers) {
     numbers = numbers.subspan(own + faces);
   }
   if (layer_) layer_->recall(numbers);
-}
-
-Totals WaveMotion::totals(const State& y, const State& v, Real at) {
-  balance_.prepare(at, y);
-  pair_forces(y);
-  Totals t;
-  for (Index n = 0; n < balance_.grid().count(); ++n) {
-    if (!balance_.outline_.active(n)) continue;
-    t.kinetic += 0.5 * capacity(n) * v[n] * v[n];
-    t.potential -= 0.5 * y[n] * pair_[n];
-    t.integral += balance_.couplings_.volume(n) * y[n];
-    t.lowest = std::min(t.lowest, y[n]);
-    t.highest = std::max(t.highest, y[n]);
-  }
-  for (const Closure& wall : balance_.closures_)
-    for (Index f = 0; f < wall.faces(); ++f) {
-      const Real stretched = y[wall.unknown(f)] - anchor_of(wall, f);
-      t.potential += 0.5 * spring(wall, f) * stretched * stretched;
-    }
-  t.content = t.kinetic + t.potential;
-  t.gross = t.kinetic + std::abs(t.potential);
-  return t;
-}
-
-void WaveMotion::book_means(const State& y0, const State& v0, const State& force0, const State& y1,
-                            const State& v1, const State& force1, Real at, Real step, Ledger& amounts) {
-  find_drag();
-  amounts.clear();
-  // Half of what acts at each end, over the whole way.
-  for (const bool end : {false, true}) {
-    const State& y = end ? y1 : y0;
-    balance_.prepare(end ? at + step : at, y);
-    for (std::size_t c = 0; c < balance_.closures_.size(); ++c) {
-      const Closure& wall = balance_.closures_[c];
-      const std::size_t line = balance_.first_line_[c];
-      for (Index f = 0; f < wall.faces(); ++f) {
-        const Index n = wall.unknown(f);
-        const Real moved = y1[n] - y0[n];
-        if (!wall.imposes())
-          for (std::size_t k = 0; k < wall.conditions(); ++k)
-            amounts[line + k] += 0.5 * wall.flow_of(k, f, 0) * moved;
-        if (const Real d = wall.drag(f); d != 0 && end) amounts[line] -= d * moved * moved / step;
-      }
-    }
-    for (Index n = 0; n < balance_.grid().count(); ++n)
-      amounts[balance_.source_line_] +=
-          0.5 * (y1[n] - y0[n]) *
-          (balance_.source_.empty() ? balance_.source_density_ * balance_.couplings_.volume(n)
-                                    : balance_.source_[n]);
-    for (std::size_t p = 0; p < balance_.points_.size(); ++p) {
-      const Index n = balance_.points_[p].unknown;
-      amounts[balance_.first_point_line_ + p] += 0.5 * balance_.points_[p].rate * (y1[n] - y0[n]);
-    }
-  }
-  // A wall that imposes its value does the mean force times the way of the wall itself.
-  std::vector<std::vector<Real>> starts(balance_.closures_.size());
-  for (const bool end : {false, true})
-    for (std::size_t c = 0; c < balance_.closures_.size(); ++c) {
-      Closure& wall = balance_.closures_[c];
-      if (!wall.imposes()) continue;
-      wall.update(balance_.couplings_, end ? at + step : at, false, State());
-      for (Index f = 0; f < wall.faces(); ++f) {
-        if (!end) {
-          starts[c].push_back(anchor_of(wall, f));
-          continue;
-        }
-        const Index n = wall.unknown(f);
-        const Real first = starts[c][static_cast<std::size_t>(f)], last = anchor_of(wall, f);
-        amounts[balance_.first_line_[c]] +=
-            0.5 * wall.pull(f) * (first + last - y0[n] - y1[n]) * (last - first);
-      }
-    }
-  for (std::size_t n = 0; n < damping_.size(); ++n)
-    amounts[damping_line_] -= damping_[n] * (y1[n] - y0[n]) * (y1[n] - y0[n]) / step;
-  for (std::size_t h = 0; h < balance_.held_.size(); ++h) {
-    const Index n = balance_.held_[h];
-    const Real moved = y1[n] - y0[n], drag = drag_.empty() ? 0 : drag_[n];
-    const Real gained = 0.5 * capacity(n) * (v1[n] - v0[n]) * (v1[n] + v0[n]);
-    balance_.book_one_held(h, gained + (drag * moved / step - 0.5 * (force0[n] + force1[n])) * moved,
-                           amounts);
-  }
 }
 
 }  // namespace williwaw

@@ -31,7 +31,22 @@ class WaveMotion final : public Motion {
 
  private:
   struct Work;
-  struct Sums;
+  /// Sums over the lines of one block of a leap.
+  struct Sums {
+    Real kinetic = 0;  ///< Σ C·(u₊ − u)²
+    Real potential = 0;
+    Real integral = 0;
+    Real damped = 0, driven = 0, corrected = 0;  ///< Σ force·(u₊ − u₋)/2 of damping, sources, given forces
+    Real lowest = std::numeric_limits<Real>::infinity();
+    Real highest = -std::numeric_limits<Real>::infinity();
+    std::vector<Real> layers;  ///< by closure
+
+    void see(Real u, Real volume) {
+      integral += volume * u;
+      lowest = std::min(lowest, u);
+      highest = std::max(highest, u);
+    }
+  };
   /// What a wall was before a leap, face by face.
   struct WallMemory {
     bool quiet = false;                       ///< nothing acts there
@@ -51,7 +66,7 @@ class WaveMotion final : public Motion {
   void pair_line(const DiffusionBalance::Sweep& sweep, Index j, Index k, Real* out) const;
   void pair_forces(const State& u);
   Real pair_force(const DiffusionBalance::Sweep& sweep, Index n) const;
-  Real whole_force(const State& u, Real pair, Index n) const;
+  Real push_on_held(std::size_t held, Real u) const;
   void move_line(Index line, Index j, Index k, Work& work) const;
   void move_simple_line(Index line, Index j, Index k, Work& work) const;
   void move_one(Index n, Real capacity, Real volume, Real pair, Real force, Work& work) const;
@@ -74,8 +89,15 @@ class WaveMotion final : public Motion {
   bool even_ = false;  ///< capacities are alike along a line, but for its ends
   std::vector<WallMemory> walls_;
   std::vector<HeldMemory> held_;
-  State pair_;  ///< what neighbours exert, where all of it is looked at
-  State wide_;  ///< forces of order 4, where they are wanted
+  /// Faces of walls that push a held unknown besides the wall that holds it.
+  struct Push {
+    std::size_t held, closure;
+    Index face;
+  };
+  std::vector<Push> pushes_;
+  std::vector<std::size_t> first_push_;  ///< for each held unknown
+  State pair_;                           ///< what neighbours exert, where all of it is looked at
+  State wide_;                           ///< forces of order 4, where they are wanted
   std::vector<Real> points_before_, layer_forces_, scratch_;
 };
 

@@ -44,6 +44,14 @@ WaveSystem::WaveSystem(DiffusionBalance& balance) : balance_(balance) {
     for (Index n = 0; n < g.count(); ++n)
       conductivity_[a][n] = e.diffusion.coefficient[g.slot(a)](g.point_of(n));
   }
+  const auto line_of = [&](const std::string& name) {
+    return static_cast<std::size_t>(std::ranges::find(balance.lines(), name, &LedgerLine::name) -
+                                    balance.lines().begin());
+  };
+  source_line_ = line_of("source");
+  damping_line_ = line_of("damping");
+  for (const auto& point : e.points) line_of_point_.push_back(line_of("point " + point.name));
+  for (const Closure& wall : balance.closures()) line_of_closure_.push_back(line_of(wall.lines()[0].name));
   place_of_.assign(count, -1);
   for (std::size_t c = 0; c < balance.closures().size(); ++c) {
     const Closure& wall = balance.closures()[c];
@@ -156,9 +164,7 @@ std::pair<Real, Real> WaveSystem::at_wall(const WaveFields& y, Index cell, Real 
     moves = (pushed - comes) / (law.rate[0] + z);
     force = pushed - law.rate[0] * moves;
   }
-  const auto& lines = balance_.lines();
-  const auto line = std::ranges::find(lines, wall.lines()[0].name, &LedgerLine::name) - lines.begin();
-  powers[static_cast<std::size_t>(line)] += wall.area(end.face) * force * moves;
+  powers[line_of_closure_[static_cast<std::size_t>(end.closure)]] += wall.area(end.face) * force * moves;
   return {moves, upper ? force : -force};
 }
 
@@ -243,32 +249,29 @@ void WaveSystem::sweep(const WaveFields& y, Real at, Real step, int axis, WaveFi
 
 void WaveSystem::rate(const WaveFields& y, Real at, Real step, WaveFields& out, Ledger& powers) {
   const Grid& g = balance_.grid();
-  const auto& lines = balance_.lines();
-  const auto line = [&](const std::string& name) {
-    return static_cast<std::size_t>(std::ranges::find(lines, name, &LedgerLine::name) - lines.begin());
-  };
   powers.clear();
   out.u = y.p;
   // What appears inside, as amounts for each control volume.
   out.p.assign(y.p.size(), 0.0);
-  Ledger ignored(lines.size());
+  Ledger ignored(powers.size());
   balance_.rate(y.u, at, Parts::source(), out.p, ignored);
-  for (const auto& point : balance_.problem().equation().points) {
-    const Index n = g.containing(point.at);
-    powers[line("point " + point.name)] += point.rate(point.at, at) * y.p[n];
-  }
   Real all = 0, points = 0, damped = 0;
-  for (std::size_t l = 0; l < lines.size(); ++l)
-    if (lines[l].name.rfind("point ", 0) == 0) points += powers[l];
+  const auto& given = balance_.problem().equation().points;
+  for (std::size_t p = 0; p < given.size(); ++p) {
+    const Real power = given[p].rate(given[p].at, at) * y.p[g.containing(given[p].at)];
+    powers[line_of_point_[p]] += power;
+    points += power;
+  }
+  const Couplings& couplings = balance_.couplings(at);
   for (Index n = 0; n < g.count(); ++n) {
     if (!balance_.outline().active(n)) continue;
-    const Real volume = balance_.couplings(at).volume(n);
+    const Real volume = couplings.volume(n);
     all += out.p[n] * y.p[n];
     damped += volume * storage_[n] * damping_[n] * y.p[n] * y.p[n];
     out.p[n] = out.p[n] / (volume * storage_[n]) - damping_[n] * y.p[n];
   }
-  powers[line("source")] += all - points;
-  powers[line("damping")] -= damped;
+  powers[source_line_] += all - points;
+  powers[damping_line_] -= damped;
   for (int a = 0; a < g.rank(); ++a) {
     out.stress[a].assign(y.p.size(), 0.0);
     sweep(y, at, step, a, out, powers);

@@ -46,6 +46,12 @@ class Closure {
   /// Force against the motion of the unknown beside a face, per rate: of laws that contain du/dt, where the
   /// unknown lies on the wall.
   Real drag(Index face) const { return drag_.empty() ? 0 : drag_[face]; }
+  /// Some face resists the motion.
+  bool drags() const {
+    for (const Real d : drag_)
+      if (d != 0) return true;
+    return false;
+  }
   /// The values on the wall are no data: they follow from the motion beside it, by `follow`.
   bool moves() const { return !moving_.empty(); }
   /// The wall imposes its value, moving or not, whatever force that takes.
@@ -93,6 +99,7 @@ class Closure {
   std::unique_ptr<Outflow> outflow_;
   std::vector<Real> moving_;  ///< values on a wall whose law contains du/dt
   std::vector<char> pinned_;
+  std::vector<char> close_;  ///< of moving walls: faces whose unknown feels the wall itself
   Drive drive_;
   std::vector<Share> shares_;
   std::vector<LedgerLine> lines_;
