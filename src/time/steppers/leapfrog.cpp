@@ -62,7 +62,6 @@ class LeapfrogStepper final : public Stepper {
       linear_rate(v, at, third);
       over_capacity(at, third);
       for (std::size_t n = 0; n < v.size(); ++n) v[n] += step * step / 6 * third[n];
-      // The start counts half of step²·F, of which step²/12 is the fourth term.
     }
     const Totals totals = motion_.prepare_leap(y, v, at, step, corrected_ ? &correction_ : nullptr,
                                                has_data_ ? &data_ : nullptr, previous_);
