@@ -119,9 +119,9 @@ void draw_roots(Gnuplot& plot, const casefile::Prepared& prepared, const std::ve
   plot.line("set title 'what one step multiplies the modes by'");
   plot.line("set xlabel 'real part'; set ylabel 'imaginary part'; set size ratio -1");
   plot.line(fmt::format("set xrange [{0}:{1}]; set yrange [{0}:{1}]", -reach, reach));
-  plot.line(
-      "set key at graph 0.5, graph 0.55 center center Left reverse samplen 1; set parametric; set trange "
-      "[0:2*pi]");
+  // The circle itself has room for the key while it fills the picture, its corners have when it does not.
+  plot.line(fmt::format("set key at graph {} Left reverse samplen 1; set parametric; set trange [0:2*pi]",
+                        reach < 1.5 ? "0.5, graph 0.55 center center" : "0.03, graph 0.05 left bottom"));
   plot.line("set samples 400");
   std::string command = fmt::format(
       "plot cos(t), sin(t) with lines lw 1.5 lc rgb '{}' title 'border of growth'", accent().hex());

@@ -153,7 +153,7 @@ TEST_CASE("a wave cut short goes on with the same bits") {
     const std::string common =
         "case.toml --quiet --set 'boundary.east=" + std::string(east) +
         "' --set grid.unknowns=cells --set 'grid.x={from=\"0 m\",to=\"12 m\",cells=120}' "
-        "--set time.until=\"40 s\" --set record.every=\"1 s\" --checkpoint 0 ";
+        "--set time.until=\"8 s\" --set record.every=\"1 s\" --checkpoint 0 ";
     CHECK(williwaw_in(folder, "run " + common + "-o whole").code == 0);
     const std::string cut = "cd '" + folder.string() + "' && timeout -s KILL 0.4 '" + PROGRAM + "' run " +
                             common + "--resume -o parts >/dev/null 2>&1";

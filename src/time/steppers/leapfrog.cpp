@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "kinds.hpp"
+#include "stage_solver.hpp"
 
 namespace williwaw {
 
@@ -11,11 +12,10 @@ namespace {
 class LeapfrogStepper final : public Stepper {
  public:
   LeapfrogStepper(Balance& balance, const SecondOrder& method)
-      : balance_(balance), motion_(*balance.motion()), corrected_(method.corrected) {
-    is_held_.assign(static_cast<std::size_t>(balance.layout().size()), 0);
-    for (const Index n : balance.held()) is_held_[n] = 1;
-    for (const Index n : balance.absent()) is_held_[n] = 1;
-  }
+      : balance_(balance),
+        motion_(*balance.motion()),
+        corrected_(method.corrected),
+        is_held_(mask_of_fixed(balance)) {}
 
   std::optional<Totals> begin(const State& y, Real at, Real step) override {
     State v;

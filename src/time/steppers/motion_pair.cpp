@@ -15,19 +15,15 @@ class MotionPairStepper final : public Stepper {
         motion_(*balance.motion()),
         tableau_(tableau),
         ignored_(balance.lines().size()),
-        is_held_(static_cast<std::size_t>(balance.layout().size()), 0) {
+        is_held_(mask_of_fixed(balance)) {
     refuse_leaping_walls(motion_, scheme);
-    for (const Index n : balance.held()) is_held_[n] = 1;
-    for (const Index n : balance.absent()) is_held_[n] = 1;
     rates_.resize(tableau.b.size());
     pushes_.resize(tableau.b.size());
   }
 
   std::optional<Totals> begin(const State& y, Real at, Real step) override {
     motion_.initial_rate(rate_);
-    State ahead = y;
-    balance_.pin(at + step, ahead);
-    for (const Index n : balance_.held()) rate_[n] = (ahead[n] - y[n]) / step;
+    move_held(balance_, y, at, step, rate_);
     const Totals totals = motion_.totals(y, rate_, at);
     energy_ = totals.content;
     return totals;

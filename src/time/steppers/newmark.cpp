@@ -35,19 +35,14 @@ class NewmarkStepper final : public Stepper {
         motion_(*balance.motion()),
         solving_(solving),
         ignored_(balance.lines().size()),
-        is_held_(static_cast<std::size_t>(balance.layout().size()), 0) {
+        is_held_(mask_of_fixed(balance)) {
     need_matrix(balance, scheme);
     refuse_leaping_walls(motion_, scheme);
-    for (const Index n : balance.held()) is_held_[n] = 1;
-    for (const Index n : balance.absent()) is_held_[n] = 1;
   }
 
   std::optional<Totals> begin(const State& y, Real at, Real step) override {
     motion_.initial_rate(rate_);
-    // What walls hold moves as they do.
-    State ahead = y;
-    balance_.pin(at + step, ahead);
-    for (const Index n : balance_.held()) rate_[n] = (ahead[n] - y[n]) / step;
+    move_held(balance_, y, at, step, rate_);
     return motion_.totals(y, rate_, at);
   }
 
@@ -119,13 +114,7 @@ class NewmarkStepper final : public Stepper {
 
   void solve() {
     correction_.resize(residual_.size());
-    solver_->solve(residual_, correction_);
-    if (const Convergence* c = solver_->convergence()) {
-      iterations_ += c->iterations();
-      if (!c->reached)
-        throw SolverError(solver_->name() + " did not solve a step in " + std::to_string(c->iterations()) +
-                          " iterations: the relative residual is " + to_text(c->residuals.back()));
-    }
+    solve_step(*solver_, residual_, correction_, iterations_);
   }
 
   Balance& balance_;

@@ -13,6 +13,30 @@ void need_matrix(Balance& balance, const Scheme& scheme) {
                      "' needs a matrix, which this equation does not offer: choose an explicit scheme");
 }
 
+void solve_step(LinearSolver& solver, const State& right, State& out, Index& iterations) {
+  solver.solve(right, out);
+  if (const Convergence* c = solver.convergence()) {
+    iterations += c->iterations();
+    if (!c->reached)
+      throw SolverError(solver.name() + " did not solve a step in " + std::to_string(c->iterations()) +
+                        " iterations: the relative residual is " + to_text(c->residuals.back()));
+  }
+}
+
+std::vector<char> mask_of_fixed(const Balance& balance) {
+  std::vector<char> mask(static_cast<std::size_t>(balance.layout().size()), 0);
+  for (const Index n : balance.held()) mask[n] = 1;
+  for (const Index n : balance.absent()) mask[n] = 1;
+  return mask;
+}
+
+void move_held(Balance& balance, const State& y, Real at, Real step, State& rate) {
+  if (balance.held().empty()) return;
+  State ahead = y;
+  balance.pin(at + step, ahead);
+  for (const Index n : balance.held()) rate[n] = (ahead[n] - y[n]) / step;
+}
+
 StageSolver::StageSolver(Balance& balance, const Solving& solving, Parts parts)
     : balance_(balance),
       offers_(balance.offers()),
@@ -45,13 +69,7 @@ void StageSolver::residual(const State& trial, const State& known, Real at, Real
 
 void StageSolver::correct(const State& about, Real at, Real weight, const State& r, State& d) {
   factor(about, at, weight);
-  solver_->solve(r, d);
-  if (const Convergence* c = solver_->convergence()) {
-    iterations_ += c->iterations();
-    if (!c->reached)
-      throw SolverError(solver_->name() + " did not solve a step in " + std::to_string(c->iterations()) +
-                        " iterations: the relative residual is " + to_text(c->residuals.back()));
-  }
+  solve_step(*solver_, r, d, iterations_);
 }
 
 void StageSolver::solve(State& y, const State& known, Real at, Real weight) {

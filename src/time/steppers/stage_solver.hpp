@@ -46,6 +46,15 @@ class StageSolver {
   int factorizations_ = 0;
 };
 
+/// Solves with the matrix last factored and counts iterations. Throws SolverError where they do not suffice.
+void solve_step(LinearSolver& solver, const State& right, State& out, Index& iterations);
+
+/// Nonzero for unknowns that walls hold or that are cut out.
+std::vector<char> mask_of_fixed(const Balance& balance);
+
+/// Waves: what walls hold moves as they do, over the step that begins at `at` in state `y`.
+void move_held(Balance& balance, const State& y, Real at, Real step, State& rate);
+
 /// Throws InputError unless the balance offers a matrix.
 void need_matrix(Balance& balance, const Scheme& scheme);
 /// Throws InputError for waves with ends that only leapfrog can follow.
