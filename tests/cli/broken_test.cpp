@@ -28,6 +28,8 @@ TEST_CASE("broken cases get their message, exit code 2, and leave nothing behind
     CHECK(run.out.empty());
     CHECK_FALSE(std::filesystem::exists(results));
     // `check` must not think otherwise.
+#ifndef WILLIWAW_SANITIZED  // instrumented, once is enough: both commands read cases by the same call
     CHECK(williwaw_in(folder, "check " + file.string()).error == expected);
+#endif
   }
 }
