@@ -193,7 +193,7 @@ void warnings_section(const Case& given, const Prepared& prepared, Report& repor
       !std::isinf(s.limit.step))
     report.note("the limit is a bound, not sharp: a larger step may be stable too");
   if (s.wave) {
-    wave_warnings(given, prepared, report);
+    wave_warnings(prepared, report);
     return;
   }
   if (s.stable() && prepared.longest_step > s.positivity.step * (1 + 1e-12))

@@ -49,7 +49,7 @@ void dispersion_section(const Case& given, const Prepared& prepared, Report& rep
              number(given.time.shown_difference(d.delay)), given.time.unit);
 }
 
-void wave_warnings(const Case& given, const Prepared& prepared, Report& report) {
+void wave_warnings(const Prepared& prepared, Report& report) {
   if (prepared.stability.on_the_border()) report.note("the step is " + border_text(prepared));
   if (!prepared.dispersion) return;
   const verify::Dispersion& d = *prepared.dispersion;
@@ -58,7 +58,6 @@ void wave_warnings(const Case& given, const Prepared& prepared, Report& report) 
         fmt::format("a tenth of the energy is in waves with fewer than {:.3g} unknowns in their "
                     "length: they come late and leave a wake of ripples that is not there",
                     d.fewest_points));
-  static_cast<void>(given);
 }
 
 }  // namespace williwaw::casefile

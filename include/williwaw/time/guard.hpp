@@ -8,14 +8,14 @@
 
 namespace williwaw {
 
+/// Of waves, over the energy that was put in: a hundred-fold displacement.
+inline constexpr Real tolerated_energy = 1e4;
+
 /// The bound is that of the maximum principle: nothing lies outside the initial values and the values walls
 /// pull to, widened by the fastest rise and fall that sources and wall fluxes can cause. Schemes that are
 /// stable without obeying it exactly (Crank-Nicolson on rough data) overshoot by a part of that range, so the
 /// guard waits until the range is left by several times its own width. No such principle holds for waves:
 /// they must not hold many times the energy that was put in.
-inline constexpr Real tolerated_energy =
-    1e4;  ///< of waves, over what was put in: a hundred-fold displacement
-
 class Guard {
  public:
   Guard() = default;
