@@ -1,4 +1,4 @@
-// Williwaw: heat, diffusion and waves on a grid, from the statement of the problem to a solution that can be
+// Williwaw: heat, diffusion, waves and transport on a grid, from the statement of the problem to a solution that can be
 // trusted.
 //
 // This header brings the whole core: grids and fields, problems, the balance, steady states, time schemes,
@@ -8,6 +8,7 @@
 #include "williwaw/solve/cycle.hpp"
 #include "williwaw/solve/steady.hpp"
 #include "williwaw/space/diffusion_balance.hpp"
+#include "williwaw/space/transport.hpp"
 #include "williwaw/time/march.hpp"
 #include "williwaw/verify/decay.hpp"
 #include "williwaw/verify/dispersion.hpp"

@@ -32,6 +32,21 @@ Equation diffusion(std::array<Function, 3> diffusivity, Function storage, Functi
   return e;
 }
 
+Equation transport(Velocity velocity, const Function& diffusivity, Function storage, Function source) {
+  Equation e = diffusion(diffusivity, std::move(storage), std::move(source));
+  e.kind = "transport";
+  e.stream = Stream{std::move(velocity), nullptr, true};
+  return e;
+}
+
+Equation conservation(std::shared_ptr<const FluxLaw> law, const Function& diffusivity, Function source) {
+  Equation e = diffusion(diffusivity, 1.0, std::move(source));
+  e.kind = "conservation";
+  e.unknown = "u";
+  e.stream = Stream{{}, std::move(law), true};
+  return e;
+}
+
 Equation wave(const Function& speed, Function damping, Function source) {
   return wave_in_tension(speed * speed, 1.0, std::move(damping), std::move(source));
 }
@@ -97,6 +112,31 @@ const std::vector<EquationKind>& equation_kinds() {
         {"damping", damping, false, 0, false},
         {"source", source, false, 0, false}},
        wave_of,
+       true},
+      {"transport",
+       "concentration",
+       "storage·du/dt + ∇·(velocity u) = ∇·(diffusivity ∇u) + source",
+       {{"diffusivity", diffusivity, false, 0, true},
+        {"storage", storage, false, 1, false},
+        {"source", source, false, 0, false}},
+       [](const std::vector<std::vector<Function>>& c) {
+         Equation e = transport({}, 0.0, c[1][0], c[2][0]);
+         e.diffusion.coefficient = {c[0][0], c[0][1], c[0][2]};
+         return e;
+       },
+       false,
+       true},
+      {"conservation",
+       "u",
+       "du/dt + ∇·f(u) = ∇·(diffusivity ∇u) + source",
+       {{"diffusivity", diffusivity, false, 0, true}, {"source", source, false, 0, false}},
+       [](const std::vector<std::vector<Function>>& c) {
+         Equation e = conservation(quadratic_flux(), 0.0, c[1][0]);
+         e.diffusion.coefficient = {c[0][0], c[0][1], c[0][2]};
+         return e;
+       },
+       false,
+       false,
        true},
   };
   return kinds;

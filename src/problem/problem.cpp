@@ -74,8 +74,12 @@ bool any_wall(const Problem& problem, const Test& test) {
 }
 }  // namespace
 
+bool Problem::stream_is_nonlinear() const {
+  return equation_.stream && (equation_.stream->law || reconstruction != "none");
+}
+
 bool Problem::is_nonlinear() const {
-  return (equation_.reaction && !equation_.reaction->linear) ||
+  return stream_is_nonlinear() || (equation_.reaction && !equation_.reaction->linear) ||
          any_wall(*this, [](const Wall& w) { return !w.is_linear(); });
 }
 
@@ -85,6 +89,7 @@ bool Problem::walls_depend_on_time() const {
 
 bool Problem::data_change_in_time() const {
   return equation_.source.depends_on_time() || walls_depend_on_time() ||
+         (equation_.stream && equation_.stream->velocity.depends_on_time()) ||
          (equation_.reaction && equation_.reaction->on_time) ||
          std::ranges::any_of(equation_.points, [](const PointSource& p) { return p.rate.depends_on_time(); });
 }
@@ -93,7 +98,11 @@ void Problem::validate() const {
   if (!equation_.second_order)
     if (any_wall(*this, [](const Wall& w) { return w.needs_motion(); }))
       throw InputError("absorbing ends and impedances belong to equations of second order in time (waves)");
+  if (!equation_.stream)
+    if (any_wall(*this, [](const Wall& w) { return w.stream_end() && w.stream_end()->outlet(); }))
+      throw InputError("outflow belongs to equations with something that carries the unknown");
   if (equation_.second_order) {
+    if (equation_.stream) throw InputError("a wave is not carried along");
     if (equation_.reaction) throw InputError("a wave takes no reaction");
     if (any_wall(*this, [](const Wall& w) { return !w.is_linear(); }))
       throw InputError("a wave needs ends whose laws are linear");

@@ -26,6 +26,12 @@ bool Wall::needs_motion() const {
   return std::ranges::any_of(conditions_, [](const auto& c) { return c->has_rate() || c->outgoing(); });
 }
 
+const StreamEnd* Wall::stream_end() const {
+  for (const auto& c : conditions_)
+    if (const StreamEnd* end = c->stream_end()) return end;
+  return nullptr;
+}
+
 Wall Wall::operator+(const Wall& other) const {
   if (!empty() && !other.empty() && (holds() || other.holds()))
     throw InputError("a wall whose value is held takes no further condition: keep one of the two");
@@ -38,7 +44,8 @@ const std::vector<WallKind>& wall_kinds() {
   static const std::vector<WallKind> kinds{
       walls::dirichlet_kind(), walls::flux_kind(),      walls::gradient_kind(), walls::robin_kind(),
       walls::radiation_kind(), walls::insulated_kind(), walls::fixed_kind(),    walls::free_kind(),
-      walls::driven_kind(),    walls::impedance_kind(), walls::absorbing_kind()};
+      walls::driven_kind(),    walls::impedance_kind(), walls::absorbing_kind(),
+      walls::diffusive_flux_kind(), walls::outflow_kind()};
   return kinds;
 }
 

@@ -37,4 +37,8 @@ Totals Balance::advance(const State& y, Real at, Real step, State& out, Ledger& 
   return totals(out, at + step);
 }
 
+Totals Balance::stage(const State&, const State&, Real, Real, Real, State&, Ledger&, const Totals*) {
+  throw InputError("this balance does not offer stages in one pass");
+}
+
 }  // namespace williwaw

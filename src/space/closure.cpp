@@ -139,7 +139,9 @@ void Closure::close(const std::vector<LawLine>& laws, const LawLine& sum) {
     if (!(along > 0))
       throw InputError("an unknown lies beyond the wall '" + section_.name +
                        "' that holds it: refine the grid");
-    const Real alpha = sum.data[f] / along, beta = sum.value[f] / along;
+    const bool conducts = resistance < no_conduction;
+    const Real alpha = conducts || sum.value[f] == 0 ? sum.data[f] / along : 0,
+               beta = conducts ? sum.value[f] / along : 0;
     inflow_[f] = area * alpha;
     pull_[f] = area * beta;
     for (std::size_t c = 0; c < laws.size(); ++c) {
@@ -179,6 +181,8 @@ void Closure::sum_up(const LawLine& sum) {
 
 Real Closure::wall_value(Index face, Real u) const {
   if (pins(face)) return target_[face];
+  // Without diffusion the wall takes nothing from beside it, and gives nothing to it but what a stream carries.
+  if (at_wall_.resistance[face] >= no_conduction) return section_.wall.holds() ? target_[face] : u;
   return u + at_wall_.resistance[face] * (inflow_[face] - pull_[face] * u) / section_.faces[face].area;
 }
 

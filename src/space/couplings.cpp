@@ -13,8 +13,13 @@ namespace {
 
 using Pieces = std::vector<Axis::Piece>;
 
-void check_positive(const Function& f, const char* what) {
-  if (f.is_constant() && !(f(Point{}) > 0))
+bool may_be_still(const Equation& equation) {
+  // What is carried along need not diffuse.
+  return equation.stream.has_value();
+}
+
+void check_positive(const Function& f, const char* what, bool may_vanish = false) {
+  if (f.is_constant() && !(f(Point{}) > 0) && !(may_vanish && f(Point{}) == 0))
     throw InputError(std::string(what) + " must be above zero, but is " + to_text(f(Point{})));
 }
 
@@ -26,7 +31,7 @@ Couplings::Couplings(const Problem& problem, const Outline& outline)
   separable_ = outline.whole() && equation_.contacts.empty() && !equation_.storage.depends_on_place();
   for (int a = 0; a < grid_.rank(); ++a) {
     const Function& k = equation_.diffusion.coefficient[grid_.slot(a)];
-    check_positive(k, "the conductivity or diffusivity");
+    check_positive(k, "the conductivity or diffusivity", may_be_still(equation_));
     separable_ = separable_ && !k.depends_on_place();
     on_time_ = on_time_ || k.depends_on_time();
   }
@@ -62,7 +67,7 @@ bool Couplings::update(Real time) {
       continue;
     }
     conductivity_[a] = k(Point{}, time);
-    if (!(conductivity_[a] > 0))
+    if (!(conductivity_[a] > 0) && !(may_be_still(equation_) && conductivity_[a] == 0))
       throw InputError("the conductivity or diffusivity must be above zero, but is " +
                        to_text(conductivity_[a]) + " at time " + to_text(time));
   }
@@ -116,7 +121,7 @@ class LineOfPaths {
     else
       k_.evaluate(gauss_places_, time, values_);
     for (std::size_t s = 0; s < values_.size(); ++s)
-      if (!(values_[s] > 0))
+      if (!(values_[s] > 0) && !(may_be_still(equation_) && values_[s] == 0))
         throw InputError("the conductivity or diffusivity must be above zero everywhere, but is " +
                          to_text(values_[s]) + " at " +
                          grid_.place_text(gauss_places_[static_cast<Index>(s)]));
@@ -385,6 +390,7 @@ void Couplings::wall_coefficients(const WallSection& section, AtWall& out) const
     resistance[f] = face.distance > 0 && along_material(face) ? along(from, to, grid_.slot(face.axis))
                                                               : face.distance / conductivity[f];
   }
+  for (Real& r : resistance) r = std::min(r, no_conduction);
 }
 
 // Axes may conduct differently; then a slanted path is none of them.

@@ -8,6 +8,7 @@
 #include "diffusion_sweep.hpp"
 #include "wave_motion.hpp"
 #include "wide_differences.hpp"
+#include "williwaw/space/transport.hpp"
 
 namespace williwaw {
 
@@ -45,6 +46,10 @@ DiffusionBalance::DiffusionBalance(const Problem& problem, Execution execution)
   lines_.push_back({"source", LedgerLine::Kind::source, ""});
   reaction_line_ = lines_.size();
   if (problem_.equation().reaction) lines_.push_back({"reaction", LedgerLine::Kind::source, ""});
+  const auto& stream = problem_.equation().stream;
+  if (stream) transport_ = std::make_unique<Transport>(problem_, outline_, couplings_, closures_, threads_);
+  stretching_line_ = lines_.size();
+  if (transport_ && transport_->stretches()) lines_.push_back({"stretching", LedgerLine::Kind::source, ""});
   first_point_line_ = lines_.size();
   points_of_line_.resize(problem_.equation().points.empty() ? 0 : static_cast<std::size_t>(g.lines()));
   for (const auto& point : problem_.equation().points) {
@@ -118,18 +123,32 @@ Offers DiffusionBalance::offers() const {
   result.linear = !problem_.is_nonlinear();
   // Differences over four points join more than neighbours.
   result.matrix = !wide_;
+  result.stream = transport_ != nullptr;
+  result.approximate = transport_ && !transport_->linear();
+  // Fluxes that know the step belong to explicit Euler, which is one stage.
+  result.stages = transport_ && held_.empty();
   const auto& reaction = problem_.equation().reaction;
-  result.steady_matrix = !couplings_.depends_on_time() && !(reaction && reaction->on_time) &&
+  result.steady_matrix = !couplings_.depends_on_time() && !(transport_ && transport_->depends_on_time()) && !(reaction && reaction->on_time) &&
                          std::ranges::none_of(closures_, &Closure::left_side_depends_on_time);
   return result;
 }
 
-void DiffusionBalance::prepare(Real at, const State& y) {
+const Transport* DiffusionBalance::transport(Real at, const State& y) {
+  prepare(at, y);
+  return transport_.get();
+}
+
+void DiffusionBalance::prepare(Real at, const State& y, const Totals* of_y, Real step) {
   const bool changed = couplings_.update(at);
   for (auto& closure : closures_) closure.update(couplings_, at, changed, y);
   evaluate_source(at);
   evaluate_points(at);
   if (problem_.equation().reaction) evaluate_reaction(y, at);
+  if (!transport_) return;
+  const Range range = of_y ? Range{of_y->lowest, of_y->highest} : Range{};
+  transport_->update(at, y, of_y ? &range : nullptr, step);
+  still_ = couplings_.separable();
+  for (int a = 0; still_ && a < grid().rank(); ++a) still_ = couplings_.conductivity(a) == 0;
 }
 
 void DiffusionBalance::prepare(Real at) {
@@ -231,55 +250,6 @@ bool DiffusionBalance::has_source(Index line) const {
          (!points_of_line_.empty() && !points_of_line_[line].empty());
 }
 
-// Calls visit(first, count) for every run of unknowns that are there.
-template <class Visit>
-void DiffusionBalance::each_run(Index line, const Visit& visit) const {
-  if (first_run_.empty()) {
-    visit(Index{0}, grid().size(0));
-    return;
-  }
-  for (std::size_t r = first_run_[line]; r < first_run_[line + 1]; ++r) visit(runs_[r].first, runs_[r].count);
-}
-
-template <class Apply>
-void DiffusionBalance::flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply,
-                                          Real* booked) const {
-  const Index line = j + grid().size(1) * k, start = grid().size(0) * line;
-  for (std::size_t c = 0; c < closures_.size(); ++c) {
-    const Closure& wall = closures_[c];
-    const Index first = wall.first_of_line(line), end = wall.first_of_line(line + 1);
-    if (first == end || wall.idle()) continue;
-    for (Index f = first; f < end; ++f) {
-      if (!parts.has(Parts::flux(wall.face(f).axis))) continue;
-      const Index i = wall.unknown(f) - start;
-      apply(i, wall.inflow(f) - wall.pull(f) * u[i]);
-      // Booked condition by condition and face by face: the ledger never learns of the content.
-      for (std::size_t s = 0; s < wall.conditions(); ++s)
-        booked[first_line_[c] + s] += wall.flow_of(s, f, u[i]);
-    }
-  }
-}
-
-template <class Add>
-void DiffusionBalance::add_source(Index j, Index k, const Add& add) const {
-  const Index nx = grid().size(0);
-  if (!source_.empty()) {
-    const Real* s = source_.data() + grid().number(0, j, k);
-    for (Index i = 0; i < nx; ++i) add(i, s[i]);
-  } else if (source_density_ != 0) {
-    const Real density = source_density_ * across_line(j, k);
-    const Real* measures = grid().axis(0).measures().data();
-    for (Index i = 0; i < nx; ++i) add(i, density * measures[i]);
-  }
-  if (!reaction_.empty()) {
-    const Real* r = reaction_.data() + grid().number(0, j, k);
-    for (Index i = 0; i < nx; ++i) add(i, r[i]);
-  }
-  if (!points_of_line_.empty())
-    for (const std::size_t p : points_of_line_[j + grid().size(1) * k])
-      add(points_[p].unknown % nx, points_[p].rate);
-}
-
 Totals DiffusionBalance::line_totals(const Real* u, Index line, Index j, Index k, Index first,
                                      Index count) const {
   const Index start = grid().size(0) * line + first;
@@ -288,6 +258,60 @@ Totals DiffusionBalance::line_totals(const Real* u, Index line, Index j, Index k
                         cut ? couplings_.volumes().data() + start : grid().axis(0).measures().data() + first,
                         cut ? 1 : across_line(j, k), couplings_.storage(),
                         couplings_.separable() ? nullptr : couplings_.capacities().data() + start);
+}
+
+// Everything that flows into the control volumes of one line.
+void DiffusionBalance::flow_into_line(const Sweep& sweep, Index block, Index line, Index j, Index k,
+                                      Parts parts, const State& y, Real* out) {
+  const Index nx = grid().size(0);
+  const int rank = grid().rank();
+  const Real* u = y.data() + nx * line;
+  if (still_)
+    std::fill_n(out, nx, 0.0);
+  else if (couplings_.separable())
+    kernels::rate_separable(sweep.separable(j, k), rank, across_line(j, k), grid().axis(0).measures().data(),
+                            out);
+  else
+    kernels::rate_general(sweep.general(j, k), rank, out);
+  if (transport_ && parts.has(Parts::stream())) {
+    transport_->add_line(j, k, y, out);
+    if (transport_->stretches()) {
+      Real sum = 0;
+      for (Index i = 0; i < nx; ++i) {
+        const Real flow = transport_->stretching(nx * line + i, u[i]);
+        out[i] += flow;
+        sum += flow;
+      }
+      sweep.booked(block)[stretching_line_] += sum;
+    }
+  }
+  flow_through_walls(
+      j, k, parts, u, [out](Index i, Real flow) { out[i] += flow; }, sweep.booked(block));
+  if (parts.has(Parts::source())) add_source(j, k, [out](Index i, Real s) { out[i] += s; });
+}
+
+Totals DiffusionBalance::stage(const State& start, const State& y, Real share, Real step, Real at, State& out,
+                               Ledger& rates, const Totals* of_y) {
+  prepare(at, y, of_y, step);
+  rates.clear();
+  Sweep sweep(*this, y, Parts::all());
+  const Index nx = grid().size(0);
+  workspace_.lines.resize(static_cast<std::size_t>(std::max(1, threads_)));
+  for (auto& line : workspace_.lines) line.resize(static_cast<std::size_t>(nx));
+  const bool separable = couplings_.separable();
+  each_line([&](Index block, Index line, Index j, Index k) {
+    Real* flow = workspace_.lines[static_cast<std::size_t>(omp_get_thread_num())].data();
+    flow_into_line(sweep, block, line, j, k, Parts::all(), y, flow);
+    Real* next = out.data() + nx * line;
+    kernels::combine(nx, start.data() + nx * line, y.data() + nx * line, share, flow,
+                     step / (separable ? couplings_.storage() * across_line(j, k) : 1),
+                     separable ? grid().axis(0).measures().data() : couplings_.capacities().data() + nx * line, next);
+    each_run(line, [&](Index first, Index count) {
+      sweep.totals(block).add(line_totals(next, line, j, k, first, count));
+    });
+  });
+  sweep.collect(rates, 1);
+  return sweep.sum();
 }
 
 void DiffusionBalance::rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) {
@@ -303,25 +327,20 @@ void DiffusionBalance::rate(const State& y, Real at, Parts parts, State& f, Ledg
     return;
   }
   Sweep sweep(*this, y, parts);
-  const Index nx = grid().size(0);
-  const int rank = grid().rank();
-  const Real* widths = grid().axis(0).measures().data();
   each_line([&](Index block, Index line, Index j, Index k) {
-    Real* out = f.data() + nx * line;
-    if (couplings_.separable())
-      kernels::rate_separable(sweep.separable(j, k), rank, across_line(j, k), widths, out);
-    else
-      kernels::rate_general(sweep.general(j, k), rank, out);
-    flow_through_walls(
-        j, k, parts, y.data() + nx * line, [out](Index i, Real flow) { out[i] += flow; },
-        sweep.booked(block));
-    if (parts.has(Parts::source())) add_source(j, k, [out](Index i, Real s) { out[i] += s; });
+    flow_into_line(sweep, block, line, j, k, parts, y, f.data() + grid().size(0) * line);
   });
   sweep.collect(ledger, 1);
   book_shared(y, parts, 1, ledger);
 }
 
 Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out, Ledger& amounts) {
+  if (transport_) {
+    if (!offers().stages) return Balance::advance(y, at, step, out, amounts);
+    const Totals totals = stage(y, y, 1, step, at, out, amounts, nullptr);
+    for (std::size_t l = 0; l < amounts.size(); ++l) amounts[l] *= step;
+    return totals;
+  }
   prepare(at, y);
   amounts.clear();
   const std::vector<Real>& held_next = held_values(at + step);
@@ -408,6 +427,21 @@ Drive DiffusionBalance::drive(Real at) {
     result.highest = std::max(result.highest, one.highest);
     result.raising += one.raising;
     result.lowering += one.lowering;
+  }
+  if (transport_) {
+    // Where a velocity compresses, what it carries piles up.
+    result.known = result.known && (transport_->stretches() || !transport_->velocities().compresses());
+    result.steady = result.steady && !transport_->depends_on_time();
+    for (const auto& wall : closures_)
+      if (const StreamEnd* end = wall.section().wall.stream_end();
+          end && end->returning == StreamEnd::Returning::value) {
+        for (Index f = 0; f < wall.faces(); ++f) {
+          const Real value = end->value(wall.face(f).place, at);
+          result.lowest = std::min(result.lowest, value);
+          result.highest = std::max(result.highest, value);
+        }
+        result.steady = result.steady && !end->value.depends_on_time();
+      }
   }
   // What a reaction can do is not bounded by data.
   if (problem_.equation().reaction) result.known = false;

@@ -5,11 +5,13 @@
 #include <map>
 
 #include "diffusion_sweep.hpp"
+#include "williwaw/space/transport.hpp"
 
 namespace williwaw {
 
 void DiffusionBalance::linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& system) {
-  const State& about = y.empty() ? initial_ : y;
+  const State zero(y.empty() && initial_.empty() ? static_cast<std::size_t>(grid().count()) : 0, 0.0);
+  const State& about = !y.empty() ? y : initial_.empty() ? zero : initial_;
   prepare(at, about);
   FaceSystem matrix;
   const Grid& g = grid();
@@ -25,6 +27,7 @@ void DiffusionBalance::linearise(const State& y, Real at, Real a, Real b, Parts 
   for (const auto& wall : closures_)
     for (Index f = 0; f < wall.faces(); ++f)
       if (parts.has(Parts::flux(wall.face(f).axis))) matrix.diagonal[wall.unknown(f)] += b * wall.pull(f);
+  if (transport_ && parts.has(Parts::stream())) transport_->linearise(about, b, matrix);
   if (problem_.equation().reaction && parts.has(Parts::source())) {
     std::vector<Real> slope;
     reaction_slope(about, at, slope);
@@ -65,7 +68,7 @@ void DiffusionBalance::join(FaceSystem& matrix, int axis, Real b) const {
 
 std::optional<std::vector<AxisOperator>> DiffusionBalance::axis_operators(Real at) {
   prepare(at);
-  if (!couplings_.separable() || problem_.equation().reaction) return std::nullopt;
+  if (!couplings_.separable() || problem_.equation().reaction || transport_) return std::nullopt;
   std::vector<AxisOperator> result;
   for (int a = 0; a < grid().rank(); ++a) {
     const Axis& axis = grid().axis(a);
@@ -106,15 +109,41 @@ std::optional<std::vector<AxisOperator>> DiffusionBalance::axis_operators(Real a
   return result;
 }
 
-State DiffusionBalance::initial_state() const {
+bool DiffusionBalance::holds_means() const {
+  return transport_ && grid().unknowns() == Unknowns::cells && grid().rank() == 1 &&
+         transport_->reconstruction().order > 2;
+}
+
+State DiffusionBalance::values_of(const Function& function, Real at) const {
   const Grid& g = grid();
+  const Index nx = g.size(0);
   State y(static_cast<std::size_t>(layout_.size()));
-  Points line(g.size(0));
+  Points line(nx);
+  if (holds_means()) {
+    const auto points = g.axis(0).points(), widths = g.axis(0).widths();
+    constexpr Real places[] = {-0.7745966692414834, 0, 0.7745966692414834}, weights[] = {5.0 / 18, 8.0 / 18, 5.0 / 18};
+    State part(y.size());
+    for (std::size_t q = 0; q < 3; ++q) {
+      for (Index i = 0; i < nx; ++i) {
+        Point p;
+        p[g.slot(0)] = points[i] + 0.5 * places[q] * widths[i];
+        line.set(i, p);
+      }
+      function.evaluate(line, at, part);
+      for (std::size_t n = 0; n < y.size(); ++n) y[n] += weights[q] * part[n];
+    }
+    return y;
+  }
   for (Index k = 0; k < g.size(2); ++k)
     for (Index j = 0; j < g.size(1); ++j) {
-      for (Index i = 0; i < g.size(0); ++i) line.set(i, g.point(i, j, k));
-      problem_.initial.evaluate(line, 0, {y.data() + g.number(0, j, k), static_cast<std::size_t>(g.size(0))});
+      for (Index i = 0; i < nx; ++i) line.set(i, g.point(i, j, k));
+      function.evaluate(line, at, {y.data() + g.number(0, j, k), static_cast<std::size_t>(nx)});
     }
+  return y;
+}
+
+State DiffusionBalance::initial_state() const {
+  State y = values_of(problem_.initial);
   for (const Index n : absent_) y[n] = 0;
   for (const Real v : y)
     if (!std::isfinite(v)) throw InputError("the initial value is not a finite number everywhere");
@@ -154,7 +183,10 @@ Real DiffusionBalance::wall_flux(Side side, const State& y, Real at) {
     throw InputError("what flows through a wall that holds its nodes is known for a step only");
   prepare(at, y);
   Real flow = 0;
-  for (Index f = 0; f < wall->faces(); ++f) flow += wall->inflow(f) - wall->pull(f) * y[wall->unknown(f)];
+  const std::size_t c = static_cast<std::size_t>(wall - closures_.data());
+  for (Index f = 0; f < wall->faces(); ++f)
+    flow += wall->inflow(f) - wall->pull(f) * y[wall->unknown(f)] +
+            (transport_ && transport_->open(c) ? transport_->through(c, f) : 0);
   return flow / wall->section().area();
 }
 
@@ -173,8 +205,9 @@ std::vector<Real> DiffusionBalance::section_flows(std::size_t section, const Sta
   std::vector<Real> result;
   for (Index f = 0; f < wall.faces(); ++f) {
     const Index n = wall.unknown(f);
+    const Real carried = transport_ && transport_->open(section) ? transport_->through(section, f) : 0;
     result.push_back(wall.pins(f) ? -lacking[n] * wall.area(f) / held_area[n]
-                                  : wall.inflow(f) - wall.pull(f) * y[n]);
+                                  : wall.inflow(f) - wall.pull(f) * y[n] + carried);
   }
   return result;
 }
@@ -193,6 +226,25 @@ const Couplings& DiffusionBalance::couplings(Real at) {
   return couplings_;
 }
 
+// At first order: what the stream takes from a neighbour stands beside what diffuses from it, and what it
+// carries of the unknown itself, net, is left over.
+void DiffusionBalance::stream_into(Stencil& stencil, Real at) {
+  const State y = initial_state();
+  prepare(at, y);
+  for (auto& neighbour : stencil.neighbours) {
+    const Side side = *grid().side(neighbour.towards);
+    const Index below = side.upper ? stencil.number : neighbour.number;
+    const auto [first, second] = transport_->weights(y, side.axis, below, side.upper ? neighbour.number : stencil.number);
+    neighbour.conductance += side.upper ? -second : first;
+    stencil.stretching += side.upper ? first + second : -(first + second);
+  }
+  if (transport_->stretches()) stencil.stretching -= transport_->stretching(stencil.number, 1);
+  for (std::size_t c = 0; c < closures_.size(); ++c)
+    for (Index f = 0; transport_->open(c) && f < closures_[c].faces(); ++f)
+      if (closures_[c].unknown(f) == stencil.number && !closures_[c].pins(f))
+        stencil.walls.push_back({closures_[c].section().name + ": stream", transport_->through(c, f), 0});
+}
+
 Stencil DiffusionBalance::stencil(Index number, Real at) {
   prepare(at);
   const Grid& g = grid();
@@ -209,6 +261,7 @@ Stencil DiffusionBalance::stencil(Index number, Real at) {
       if (const Index other = shape.neighbour(number, a, up); other >= 0 && outline_.active(other))
         result.neighbours.push_back({g.side_name({a, up}), other, couplings_.conductance(number, a, up)});
   }
+  if (transport_) stream_into(result, at);
   for (const auto& wall : closures_)
     for (Index f = 0; f < wall.faces(); ++f)
       if (wall.unknown(f) == number && !wall.pins(f))

@@ -1,9 +1,10 @@
 // One sweep over all lines of a diffusion balance: everything a kernel needs for a line, and one set of sums
-// for each block of lines.
+// for each block of lines; what flows through the walls and appears inside of one line.
 #pragma once
 
 #include "kernels.hpp"
 #include "williwaw/space/diffusion_balance.hpp"
+#include "williwaw/space/transport.hpp"
 
 namespace williwaw {
 
@@ -123,6 +124,60 @@ void DiffusionBalance::each_capacity(const Visit& visit) const {
       visit(nx * line + i,
             couplings_.separable() ? of_line * widths[i] : couplings_.capacities()[nx * line + i]);
   });
+}
+
+// Calls visit(first, count) for every run of unknowns that are there.
+template <class Visit>
+void DiffusionBalance::each_run(Index line, const Visit& visit) const {
+  if (first_run_.empty()) {
+    visit(Index{0}, grid().size(0));
+    return;
+  }
+  for (std::size_t r = first_run_[line]; r < first_run_[line + 1]; ++r) visit(runs_[r].first, runs_[r].count);
+}
+
+template <class Apply>
+void DiffusionBalance::flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply,
+                                          Real* booked) const {
+  const Index line = j + grid().size(1) * k, start = grid().size(0) * line;
+  for (std::size_t c = 0; c < closures_.size(); ++c) {
+    const Closure& wall = closures_[c];
+    const Index first = wall.first_of_line(line), end = wall.first_of_line(line + 1);
+    const bool passed = transport_ && transport_->open(c) && parts.has(Parts::stream());
+    if (first == end || (wall.idle() && !passed)) continue;
+    for (Index f = first; f < end; ++f) {
+      const Index i = wall.unknown(f) - start;
+      if (passed) {
+        apply(i, transport_->through(c, f));
+        booked[first_line_[c]] += transport_->through(c, f);
+      }
+      if (!parts.has(Parts::flux(wall.face(f).axis))) continue;
+      apply(i, wall.inflow(f) - wall.pull(f) * u[i]);
+      // Booked condition by condition and face by face: the ledger never learns of the content.
+      for (std::size_t s = 0; s < wall.conditions(); ++s)
+        booked[first_line_[c] + s] += wall.flow_of(s, f, u[i]);
+    }
+  }
+}
+
+template <class Add>
+void DiffusionBalance::add_source(Index j, Index k, const Add& add) const {
+  const Index nx = grid().size(0);
+  if (!source_.empty()) {
+    const Real* s = source_.data() + grid().number(0, j, k);
+    for (Index i = 0; i < nx; ++i) add(i, s[i]);
+  } else if (source_density_ != 0) {
+    const Real density = source_density_ * across_line(j, k);
+    const Real* measures = grid().axis(0).measures().data();
+    for (Index i = 0; i < nx; ++i) add(i, density * measures[i]);
+  }
+  if (!reaction_.empty()) {
+    const Real* r = reaction_.data() + grid().number(0, j, k);
+    for (Index i = 0; i < nx; ++i) add(i, r[i]);
+  }
+  if (!points_of_line_.empty())
+    for (const std::size_t p : points_of_line_[j + grid().size(1) * k])
+      add(points_[p].unknown % nx, points_[p].rate);
 }
 
 }  // namespace williwaw

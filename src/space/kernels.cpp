@@ -356,4 +356,10 @@ Totals total(Index count, const Real* u, const Real* widths, Real across, Real s
   return result;
 }
 
+WILLIWAW_CLONES void combine(Index count, const Real* start, const Real* u, Real share, const Real* flow,
+                             Real scale, const Real* width, Real* __restrict out) {
+  const Real rest = 1 - share;
+  for (Index i = 0; i < count; ++i) out[i] = rest * start[i] + share * u[i] + scale * flow[i] / width[i];
+}
+
 }  // namespace williwaw::kernels

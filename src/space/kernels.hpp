@@ -81,6 +81,10 @@ Swing leap_with(Index count, const Real* u, const Real* pair, const Real* force,
 Real inflow_separable(const SeparableLine& line, int rank, Index i);
 Real inflow_general(const GeneralLine& line, int rank, Index i);
 
+/// out[i] = (1 − share)·start[i] + share·u[i] + scale·flow[i]/width[i]
+void combine(Index count, const Real* start, const Real* u, Real share, const Real* flow, Real scale,
+             const Real* width, Real* out);
+
 /// Sums and extremes of a line. capacity[i] = storage·widths[i]·across where `capacity` is null.
 Totals total(Index count, const Real* u, const Real* widths, Real across, Real storage, const Real* capacity);
 

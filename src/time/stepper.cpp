@@ -42,6 +42,9 @@ std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const S
     result = steppers::runge_kutta(balance, s, *t, nullptr, solving);
   else if (const auto* p = std::get_if<ImplicitExplicit>(&s.method))
     result = steppers::runge_kutta(balance, s, p->fluxes, &p->sources, solving);
+  else if (std::holds_alternative<Factored>(s.method) && balance.offers().stream)
+    throw InputError("scheme '" + s.name + "' takes what diffuses along one axis after the other and no stream; "
+                     "take implicit-explicit or crank-nicolson");
   else if (const auto* c = std::get_if<Stabilized>(&s.method))
     result = steppers::stabilized(balance, s, *c);
   else if (const auto* m = std::get_if<TwoStep>(&s.method))

@@ -86,6 +86,21 @@ void Tableau::validate() const {
   }
 }
 
+std::optional<std::vector<TwoRegisterStage>> two_register_form(const Tableau& tableau) {
+  if (!tableau.is_explicit() || !tableau.embedded.empty() || !tableau.starts_with_state()) return std::nullopt;
+  std::vector<TwoRegisterStage> result;
+  const auto row = [&](int s) -> const std::vector<Real>& { return s < tableau.stages() ? tableau.a[s] : tableau.b; };
+  for (int s = 1; s <= tableau.stages(); ++s) {
+    TwoRegisterStage stage{1, row(s)[s - 1]};
+    // row(s) must be share·row(s − 1) but for its last entry.
+    if (s > 1) stage.share = row(s - 1)[s - 2] != 0 ? row(s)[s - 2] / row(s - 1)[s - 2] : -1;
+    for (int j = 0; j < s - 1; ++j)
+      if (std::abs(row(s)[j] - stage.share * row(s - 1)[j]) > 1e-14) return std::nullopt;
+    result.push_back(stage);
+  }
+  return result;
+}
+
 std::complex<Real> stability_function(const Tableau& t, std::complex<Real> z) {
   // Stage values follow one after the other, since the tableau is lower triangular.
   std::vector<std::complex<Real>> stage(t.b.size());

@@ -3,7 +3,7 @@
 
 #include <array>
 
-#include "williwaw/problem/function.hpp"
+#include "williwaw/problem/stream.hpp"
 
 namespace williwaw {
 
@@ -39,8 +39,8 @@ struct Contact {
   Real resistance = 0;
 };
 
-/// storage · du/dt = ∇·(diffusion ∇u) + source + reaction(u) + points, or, where the equation is of second
-/// order in time, storage · (d²u/dt² + damping · du/dt) = the same.
+/// storage · du/dt + ∇·(stream) = ∇·(diffusion ∇u) + source + reaction(u) + points, or, where the equation is
+/// of second order in time, storage · (d²u/dt² + damping · du/dt) = the same.
 ///
 /// A sum of terms: each member is one, and those that a problem lacks stay at their neutral value.
 struct Equation {
@@ -50,6 +50,8 @@ struct Equation {
   /// Amount stored by a unit of the unknown in a unit of volume; must not depend on time.
   Function storage = 1.0;
   Diffusion diffusion;
+  /// What carries the unknown along.
+  std::optional<Stream> stream = {};
   /// Amount that appears in each unit of volume and time.
   Function source = 0.0;
   std::optional<Reaction> reaction = {};
@@ -81,6 +83,14 @@ Equation wave_in_tension(Function tension, Function density, Function damping = 
 /// The medium taken point by point: d²u/dt² + damping·du/dt = speed² ∇²u + source.
 Equation wave_pointwise(const Function& speed, Function damping = 0.0, Function source = 0.0);
 
+/// Transport: storage·du/dt + ∇·(velocity u) = ∇·(diffusivity ∇u) + source. The unknown is called
+/// concentration.
+Equation transport(Velocity velocity, const Function& diffusivity = 0.0, Function storage = 1.0,
+                   Function source = 0.0);
+/// A conservation law: du/dt + ∇·f(u) = ∇·(diffusivity ∇u) + source. The unknown is called u.
+Equation conservation(std::shared_ptr<const FluxLaw> law, const Function& diffusivity = 0.0,
+                      Function source = 0.0);
+
 /// What a coefficient of an equation measures, from which its dimension follows.
 enum class Coefficient {
   conductivity,
@@ -111,6 +121,8 @@ struct EquationKind {
   /// Coefficients in the order of `keys`; those for each axis have three entries, the others one.
   std::function<Equation(const std::vector<std::vector<Function>>&)> make;
   bool second_order = false;  ///< in time
+  /// Its keys besides those above: what carries the unknown.
+  bool has_velocity = false, has_flux = false;
 };
 
 /// Every kind of equation there is.

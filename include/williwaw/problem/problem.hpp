@@ -36,7 +36,7 @@ class Problem {
   Function initial_rate = 0.0;
   /// Order of the differences in space: 2, or 4 for waves on uniform axes with fixed, free or periodic ends.
   int space_order = 2;
-  /// Of first-order systems: how flows between cells follow from both sides, and how these are told from the
+  /// Of first-order systems, transport and conservation laws: how flows between cells follow from both sides, and how these are told from the
   /// cells' means.
   std::string numerical_flux = "upwind", reconstruction = "none";
   /// Sides (or parts, or cut-outs) in the order in which they decide nodes that several walls hold; where
@@ -57,6 +57,8 @@ class Problem {
   const Wall& cut_wall(Index region) const { return cut_walls_[static_cast<std::size_t>(region)]; }
   const std::vector<WallPart>& parts() const { return parts_; }
   bool periodic(Side side) const { return grid_.axis(side.axis).periodic(); }
+  /// True where the stream's flows are not linear in the unknown: by its law, or by limiting.
+  bool stream_is_nonlinear() const;
   bool is_nonlinear() const;
   /// Any condition's data or left side change in time.
   bool walls_depend_on_time() const;

@@ -36,6 +36,20 @@ struct Outgoing {
   int layer = 0;
 };
 
+/// What a stream does at a wall whose law tells only what diffuses through it, or nothing but the value.
+struct StreamEnd {
+  enum class Returning {
+    wall,    ///< what comes in has the value on the wall
+    inside,  ///< what comes in has the value inside, as if it had just left
+    value,   ///< what comes in has a value of its own
+    share    ///< what comes in has this share of the value inside
+  };
+  Returning returning = Returning::wall;
+  Function value = 0.0;
+  /// Lets out whatever comes.
+  bool outlet() const { return returning != Returning::wall; }
+};
+
 /// One condition on a wall. Kinds are listed in wall_kinds().
 class Condition {
  public:
@@ -57,6 +71,8 @@ class Condition {
   virtual bool has_rate() const { return false; }
   /// Lets waves out; more than the law's own first order is asked for.
   virtual const Outgoing* outgoing() const { return nullptr; }
+  /// Null where the law's flux is all that passes, what a stream carries included.
+  virtual const StreamEnd* stream_end() const { return nullptr; }
   virtual void law(const WallPlace& place, LawLine& out) const = 0;
 
  private:
@@ -80,6 +96,8 @@ class Wall {
   bool is_linear() const;
   /// A law with du/dt in it, or more: belongs to waves.
   bool needs_motion() const;
+  /// Of the condition that lets a stream through; null where none does.
+  const StreamEnd* stream_end() const;
   /// Throws InputError when one of the two holds its value: nothing can be added to that.
   Wall operator+(const Wall& other) const;
 
@@ -91,6 +109,15 @@ class Wall {
 Wall dirichlet(Function value);
 /// `into` flows into the domain through each unit of area, through everything that carries the unknown.
 Wall flux(Function into);
+/// `into` diffuses into the domain through each unit of area, besides what a stream carries.
+Wall diffusive_flux(Function into);
+/// Nothing diffuses through; a stream takes out what it carries. What comes in where it turns back has the
+/// value inside, and nothing bounds that.
+Wall outflow();
+/// The same, but what comes in where the stream turns back has this value.
+Wall outflow_returning(Function value);
+/// The same, but what comes in has this share of the value inside: with 1/2 the sum of squares gains nothing.
+Wall outflow_stabilised(Real share = 0.5);
 /// The derivative of the unknown along the outward normal is `outward` (Neumann).
 Wall gradient(Function outward);
 /// Exchange with surroundings: coefficient·(ambient − u) flows in.

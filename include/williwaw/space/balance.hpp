@@ -11,11 +11,13 @@
 
 namespace williwaw {
 
-/// Which parts of F are asked for: fluxes along an axis (their walls included), or what appears inside.
+/// Which parts of F are asked for: diffusive fluxes along an axis (their walls included), what appears inside,
+/// or what a stream carries.
 class Parts {
  public:
   static constexpr Parts flux(int axis) { return Parts(1u << axis); }
   static constexpr Parts source() { return Parts(8u); }
+  static constexpr Parts stream() { return Parts(16u); }
   static constexpr Parts all() { return Parts(~0u); }
   constexpr bool has(Parts other) const { return (bits_ & other.bits_) != 0; }
   constexpr Parts operator|(Parts other) const { return Parts(bits_ | other.bits_); }
@@ -30,6 +32,9 @@ struct Offers {
   bool linear = false;         ///< Q and F are affine in y
   bool steady_matrix = false;  ///< a·Q' − b·F' does not change in time
   bool matrix = false;         ///< linearise is there
+  bool approximate = false;    ///< it is a neighbour of the true matrix, good enough to correct by
+  bool stages = false;         ///< stage is there
+  bool stream = false;         ///< something is carried along
 };
 
 /// Sums and extremes of a state, taken in fixed blocks so that threads never change them.
@@ -135,6 +140,12 @@ class Balance {
   /// One explicit step: Q(out) = Q(y) + step·F(y, at), then held values of at + step. `amounts` gets what
   /// crossed each line, the result are the totals of `out`. Balances do this in one pass where they can.
   virtual Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts);
+
+  /// One stage of an explicit scheme in the form of Shu and Osher (1988), in one pass: out = (1 − share)·start
+  /// + share·y + step·C⁻¹F(y, at). `rates` gets the rate on each line; `of_y` are the totals of y where they
+  /// are known. For balances that offer stages.
+  virtual Totals stage(const State& start, const State& y, Real share, Real step, Real at, State& out,
+                       Ledger& rates, const Totals* of_y);
 };
 
 }  // namespace williwaw

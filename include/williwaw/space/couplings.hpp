@@ -8,6 +8,9 @@
 
 namespace williwaw {
 
+/// Resistance of a unit of area that nothing diffuses through.
+inline constexpr Real no_conduction = 1e100;
+
 /// Conductances between neighbours and capacities of control volumes for one problem.
 ///
 /// The conductance between two unknowns is area / ∫ds/k along the line that joins them, so that layers in

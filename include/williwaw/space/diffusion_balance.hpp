@@ -1,4 +1,4 @@
-// The balance of heat, diffusion and wave problems.
+// The balance of heat, diffusion, wave and transport problems.
 #pragma once
 
 #include "williwaw/space/balance.hpp"
@@ -6,6 +6,7 @@
 
 namespace williwaw {
 
+class Transport;
 class WideDifferences;
 
 /// How a balance is carried out, not what it says.
@@ -40,13 +41,14 @@ struct Stencil {
   Real capacity = 0;
   std::vector<Neighbour> neighbours;
   std::vector<WallTerm> walls;
+  Real stretching = 0;  ///< of u: net outflow of the stream, through walls included
   Real source = 0;    ///< points included
   Real reaction = 0;  ///< at the state asked about
   bool held = false;
   Real held_value = 0;
 };
 
-/// storage·du/dt = ∇·(k∇u) + source + reaction(u) + points, on cells or nodes, with one block of unknowns;
+/// storage·du/dt + ∇·(stream) = ∇·(k∇u) + source + reaction(u) + points, on cells or nodes, with one block of unknowns;
 /// for waves the second derivative stands on the left, and motion() says what that adds. Unknowns whose
 /// control volumes are cut out of the domain stand in the state as zeros and take no part.
 class DiffusionBalance final : public Balance {
@@ -78,10 +80,22 @@ class DiffusionBalance final : public Balance {
   Drive drive(Real at) override;
   Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts) override;
 
+  Totals stage(const State& start, const State& y, Real share, Real step, Real at, State& out,
+               Ledger& rates, const Totals* of_y) override;
+
   Motion* motion() override;
+  /// What a stream carries; null where nothing does.
+  const Transport* transport() const { return transport_.get(); }
+  /// The same, ready for this time and state.
+  const Transport* transport(Real at, const State& y);
 
   /// The problem's initial values, before walls set theirs.
   State initial_state() const;
+  /// Unknowns are means over control volumes and have to be compared as such: of order above two.
+  bool holds_means() const;
+  /// What a function is at the unknowns, or its means over their control volumes where these are held (by
+  /// Gauss' formula with three points along each axis).
+  State values_of(const Function& function, Real at = 0) const;
   /// `y` as a field whose halo carries the values that the walls have at this time; not a number where the
   /// domain is cut out.
   Field field(const State& y, Real at);
@@ -110,16 +124,21 @@ class DiffusionBalance final : public Balance {
   friend class WaveMotion;
   struct Workspace {
     std::vector<Real> booked, no_flux, missing, held_values;
+    std::vector<std::vector<Real>> lines;  ///< one for each thread
     std::vector<Totals> totals;
   };
 
-  void prepare(Real at, const State& y);
+
+  void prepare(Real at, const State& y, const Totals* of_y = nullptr, Real step = 0);
+  void flow_into_line(const Sweep& sweep, Index block, Index line, Index j, Index k, Parts parts, const State& y,
+                      Real* out);
   void prepare(Real at);
   void evaluate_source(Real at);
   void evaluate_points(Real at);
   void evaluate_reaction(const State& y, Real at);
   void reaction_slope(const State& y, Real at, std::vector<Real>& slope) const;
   void react(const State& y, Real at, std::span<Real> out) const;
+  void stream_into(Stencil& stencil, Real at);
   void count_source(Real amount, Index n);
   void find_present();
   void join(FaceSystem& matrix, int axis, Real b) const;
@@ -152,7 +171,7 @@ class DiffusionBalance final : public Balance {
   Couplings couplings_;
   std::vector<Closure> closures_;
   std::vector<std::size_t> first_line_;
-  std::size_t source_line_ = 0, reaction_line_ = 0, first_point_line_ = 0;
+  std::size_t source_line_ = 0, reaction_line_ = 0, stretching_line_ = 0, first_point_line_ = 0;
   std::vector<LedgerLine> lines_;
   std::vector<Index> held_;
   std::vector<std::vector<Holder>> holders_;
@@ -185,6 +204,8 @@ class DiffusionBalance final : public Balance {
   Workspace workspace_;
   std::unique_ptr<Motion> motion_;
   std::unique_ptr<WideDifferences> wide_;  ///< of order 4; null for order 2
+  std::unique_ptr<Transport> transport_;
+  bool still_ = false;  ///< nothing diffuses
 };
 
 }  // namespace williwaw

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <complex>
+#include <optional>
 
 #include "williwaw/grid/types.hpp"
 
@@ -27,6 +28,14 @@ struct Tableau {
   /// Throws InputError if the arrays do not fit each other or stages depend on later ones.
   void validate() const;
 };
+
+/// One stage y_s = (1 − share)·y_0 + share·y_{s−1} + weight·step·F(y_{s−1}).
+struct TwoRegisterStage {
+  Real share = 1, weight = 0;
+};
+/// The stages of an explicit scheme, the end of the step last, where each needs only the start and the stage
+/// before it (Shu and Osher, 1988); nothing where some stage needs more.
+std::optional<std::vector<TwoRegisterStage>> two_register_form(const Tableau& tableau);
 
 /// Stability function R(z) = 1 + z·bᵀ(I − z·A)⁻¹·1 (Hairer and Wanner, 1996): what a step multiplies a mode
 /// with eigenvalue z/step by.

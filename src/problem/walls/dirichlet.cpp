@@ -10,11 +10,15 @@ class Dirichlet final : public Condition {
  public:
   explicit Dirichlet(Function value) : Condition("dirichlet", {std::move(value)}) {}
   bool holds() const override { return true; }
+  const StreamEnd* stream_end() const override { return &stream_; }
   void law(const WallPlace& place, LawLine& out) const override {
     std::fill(out.value.begin(), out.value.end(), 1.0);
     std::fill(out.flux.begin(), out.flux.end(), 0.0);
     arguments()[0].evaluate(place.points, place.time, out.data);
   }
+
+ private:
+  StreamEnd stream_;
 };
 
 }  // namespace

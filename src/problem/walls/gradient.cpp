@@ -9,12 +9,16 @@ namespace {
 class Gradient final : public Condition {
  public:
   explicit Gradient(Function outward) : Condition("gradient", {std::move(outward)}) {}
+  const StreamEnd* stream_end() const override { return &stream_; }
   void law(const WallPlace& place, LawLine& out) const override {
     std::fill(out.value.begin(), out.value.end(), 0.0);
     std::fill(out.flux.begin(), out.flux.end(), 1.0);
     arguments()[0].evaluate(place.points, place.time, out.data);
     for (std::size_t f = 0; f < out.data.size(); ++f) out.data[f] *= place.conductivity[f];
   }
+
+ private:
+  StreamEnd stream_;
 };
 
 }  // namespace

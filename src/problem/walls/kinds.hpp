@@ -16,5 +16,7 @@ WallKind free_kind();
 WallKind driven_kind();
 WallKind impedance_kind();
 WallKind absorbing_kind();
+WallKind diffusive_flux_kind();
+WallKind outflow_kind();
 
 }  // namespace williwaw::walls

@@ -33,6 +33,13 @@ class RungeKutta final : public Stepper {
     const auto size = static_cast<std::size_t>(balance.layout().size());
     previous_.resize(size);
     if (one_pass_) return;
+    if (balance.offers().stages && !sources)
+      if (auto form = two_register_form(fluxes_)) {
+        in_stages_ = std::move(*form);
+        for (auto* s : {&stage_, &work_}) s->resize(size);
+        rates_ = Ledger(balance.lines().size());
+        return;
+      }
     for (auto* s : {&start_, &stage_, &known_, &work_}) s->resize(size);
     const auto count = static_cast<std::size_t>(fluxes_.stages());
     const auto share = [&](const Tableau& t, Parts p) {
@@ -40,7 +47,7 @@ class RungeKutta final : public Stepper {
                          std::vector<Ledger>(count, Ledger(balance.lines().size()))});
     };
     share(fluxes_, sources ? all_fluxes() : Parts::all());
-    if (sources) share(sources_, Parts::source());
+    if (sources) share(sources_, Parts::source() | Parts::stream());
     if (!fluxes_.embedded.empty()) error_.resize(size);
   }
 
@@ -50,6 +57,7 @@ class RungeKutta final : public Stepper {
       y.swap(previous_);
       return totals;
     }
+    if (!in_stages_.empty()) return advance_in_stages(y, at, step, amounts);
     left_ = 0;
     previous_ = y;
     balance_.storage(y, at, start_);
@@ -68,6 +76,7 @@ class RungeKutta final : public Stepper {
   void take_back(State& y) override {
     y = previous_;
     first_rate_known_ = false;
+    last_totals_.reset();
   }
   const State* error() const override { return error_.empty() ? nullptr : &error_; }
   int error_order() const override { return fluxes_.embedded_order; }
@@ -96,6 +105,27 @@ class RungeKutta final : public Stepper {
 
  private:
   static Parts all_fluxes() { return Parts::flux(0) | Parts::flux(1) | Parts::flux(2); }
+
+  // Every stage in one pass over memory; what one leaves, the next one starts from.
+  Totals advance_in_stages(State& y, Real at, Real step, Ledger& amounts) {
+    amounts.clear();
+    previous_.swap(y);
+    const State* now = &previous_;
+    Totals totals;
+    const bool known = last_totals_ && previous_.data() == last_state_;
+    for (std::size_t s = 0; s < in_stages_.size(); ++s) {
+      State& next = s + 1 == in_stages_.size() ? y : s % 2 == 0 ? stage_ : work_;
+      const Totals* of_now = s > 0 ? &totals : known ? &*last_totals_ : nullptr;
+      const Totals after = balance_.stage(previous_, *now, in_stages_[s].share, step * in_stages_[s].weight,
+                                          at + fluxes_.c[s] * step, next, rates_, of_now);
+      totals = after;
+      amounts.add(rates_, step * fluxes_.b[s]);
+      now = &next;
+    }
+    last_totals_ = totals;
+    last_state_ = y.data();
+    return totals;
+  }
 
   void evaluate(int stage, const State& y, Real at) {
     for (Share& share : shares_) balance_.rate(y, at, share.parts, share.rates[stage], share.booked[stage]);
@@ -196,6 +226,10 @@ class RungeKutta final : public Stepper {
   Tableau fluxes_, sources_;
   bool implicit_, one_pass_;
   StageSolver solver_;
+  std::vector<TwoRegisterStage> in_stages_;
+  Ledger rates_;
+  std::optional<Totals> last_totals_;  ///< of the state that the last step left, and where that was
+  const Real* last_state_ = nullptr;
   std::vector<Share> shares_;
   State start_, stage_, known_, work_, error_;
   bool first_rate_known_ = false;

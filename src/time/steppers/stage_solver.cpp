@@ -88,6 +88,11 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
   Real scale = 0;
   for (const Real q : known) scale = std::max(scale, std::abs(q));
   rules.scale = scale > 0 ? scale : 1;
+  if (offers_.approximate) {
+    // Corrections by a neighbour of the matrix take more of them, and end where limiting keeps switching.
+    rules.tolerance = 1e-11;
+    rules.iterations = 400;
+  }
   newton(
       y, rules, [&](const State& trial, State& r) { residual(trial, known, at, weight, r); },
       [&](const State& about, const State& r, State& d) {

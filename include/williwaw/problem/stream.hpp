@@ -1,0 +1,111 @@
+// What carries the unknown along: a velocity, or a flux that depends on the unknown itself.
+#pragma once
+
+#include <array>
+#include <concepts>
+#include <memory>
+
+#include "williwaw/problem/function.hpp"
+
+namespace williwaw {
+
+/// A flux density f(u) along each axis and its derivative, the speed at which values travel. Axes are told by
+/// slot: 0 is x, 1 is y, 2 is z. May be called from several threads at once.
+class FluxLaw {
+ public:
+  virtual ~FluxLaw() = default;
+  /// How reports call it: "u²/2".
+  virtual std::string name() const = 0;
+  /// f(u), value by value.
+  virtual void flux(int slot, std::span<const Real> u, std::span<Real> out) const = 0;
+  /// df/du, value by value.
+  virtual void speed(int slot, std::span<const Real> u, std::span<Real> out) const = 0;
+};
+
+/// What a struct must have to serve as a flux: f and its wave speed, the same along all axes or by slot.
+template <class F>
+concept FluxOfValue = requires(const F& f, Real u) {
+  { f.flux(u) } -> std::convertible_to<Real>;
+  { f.speed(u) } -> std::convertible_to<Real>;
+};
+template <class F>
+concept FluxOfSlot = requires(const F& f, int slot, Real u) {
+  { f.flux(slot, u) } -> std::convertible_to<Real>;
+  { f.speed(slot, u) } -> std::convertible_to<Real>;
+};
+
+/// The flux law of a struct with f and its wave speed, compiled into loops over lines:
+///
+///     struct Traffic {
+///       Real flux(Real u) const { return u * (1 - u); }
+///       Real speed(Real u) const { return 1 - 2 * u; }
+///     };
+///     conservation(flux_law(Traffic{}));
+template <class F>
+requires(FluxOfValue<F> || FluxOfSlot<F>) std::shared_ptr<const FluxLaw> flux_law(
+    F f, std::string name = "f(u)") {
+  class Compiled final : public FluxLaw {
+   public:
+    Compiled(F function, std::string called) : f_(std::move(function)), name_(std::move(called)) {}
+    std::string name() const override { return name_; }
+    void flux(int slot, std::span<const Real> u, std::span<Real> out) const override {
+      for (std::size_t i = 0; i < u.size(); ++i) {
+        if constexpr (FluxOfValue<F>)
+          out[i] = f_.flux(u[i]);
+        else
+          out[i] = f_.flux(slot, u[i]);
+      }
+    }
+    void speed(int slot, std::span<const Real> u, std::span<Real> out) const override {
+      for (std::size_t i = 0; i < u.size(); ++i) {
+        if constexpr (FluxOfValue<F>)
+          out[i] = f_.speed(u[i]);
+        else
+          out[i] = f_.speed(slot, u[i]);
+      }
+    }
+
+   private:
+    F f_;
+    std::string name_;
+  };
+  return std::make_shared<Compiled>(std::move(f), std::move(name));
+}
+
+/// u²/2 along every axis (Burgers, 1948).
+std::shared_ptr<const FluxLaw> quadratic_flux();
+
+/// The velocity of what carries the unknown.
+struct Velocity {
+  /// Components by slot: along x (and r), y and z.
+  std::array<Function, 3> along{0.0, 0.0, 0.0};
+  /// In a plane of two axes: the first component is the derivative of this along the second axis, the second
+  /// one minus that along the first. Flows between its values at the corners of faces need no correction.
+  std::optional<Function> stream_function = {};
+  /// Times at which the velocity is given; in between it is linear in time. Empty: it is evaluated whenever
+  /// it is asked for.
+  std::vector<Real> instants = {};
+  /// The instants repeat with this period; 0: they do not, and the first and last hold before and after.
+  Real period = 0;
+  /// What flows through faces is corrected by the least change that makes as much leave every control volume
+  /// as enters it.
+  bool divergence_free = false;
+
+  Velocity() = default;
+  Velocity(Function x, Function y = 0.0, Function z = 0.0) : along{std::move(x), std::move(y), std::move(z)} {}
+  static Velocity of_stream_function(Function psi);
+
+  bool depends_on_place() const;
+  bool depends_on_time() const;
+};
+
+/// ∇·(velocity u), or ∇·f(u).
+struct Stream {
+  Velocity velocity = {};
+  /// Replaces velocity·u where it is there.
+  std::shared_ptr<const FluxLaw> law = nullptr;
+  /// False: velocity·∇u instead, which keeps a uniform u uniform whatever the velocity does.
+  bool conservative = true;
+};
+
+}  // namespace williwaw

@@ -1,0 +1,212 @@
+// Flows through the faces of one line: rows of neighbours, values on both sides, numerical flux, area.
+#include <omp.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "../grid/clones.hpp"
+#include "transport_room.hpp"
+
+namespace williwaw {
+
+namespace {
+
+WILLIWAW_CLONES void times_area(Index count, const Real* area, Real factor, const Real* density,
+                                Real* __restrict out) {
+  for (Index i = 0; i < count; ++i) out[i] = factor * area[i] * density[i];
+}
+
+WILLIWAW_CLONES void take_difference(Index count, const Real* low, const Real* high, Real* __restrict out) {
+  for (Index i = 0; i < count; ++i) out[i] -= high[i] - low[i];
+}
+
+// (f + speed·u)/2 and (f − speed·u)/2
+WILLIWAW_CLONES void split_line(Index count, const Real* f, const Real* u, Real speed, Real* __restrict up,
+                                Real* __restrict down) {
+  for (Index i = 0; i < count; ++i) {
+    up[i] = 0.5 * (f[i] + speed * u[i]);
+    down[i] = 0.5 * (f[i] - speed * u[i]);
+  }
+}
+
+}  // namespace
+
+const Real* Transport::halo_row(int axis, bool upper, Index depth, Index j, Index k) const {
+  const Index nx = grid_.size(0), across = axis == 0   ? j + grid_.size(1) * k
+                                           : axis == 1 ? nx * k
+                                                       : nx * j;
+  return halo_[2 * axis + (upper ? 1 : 0)].data() + depth * (grid_.count() / grid_.size(axis)) + across;
+}
+
+Rows Transport::rows_of(int axis, Index j, Index k, const State& y, Room& room) const {
+  const Index nx = grid_.size(0);
+  Rows rows{};
+  if (axis == 0) {
+    const Real* u = y.data() + grid_.number(0, j, k);
+    Real* p = room.padded.data();
+    std::copy_n(u, nx, p + 3);
+    for (Index m = 0; m < 3; ++m)
+      if (grid_.axis(0).periodic()) {
+        p[2 - m] = u[(nx - 1 - m % nx) % nx];
+        p[nx + 3 + m] = u[m % nx];
+      } else {
+        p[2 - m] = *halo_row(0, false, m, j, k);
+        p[nx + 3 + m] = *halo_row(0, true, m, j, k);
+      }
+    for (std::size_t m = 0; m < 6; ++m) rows[m] = p + m;
+    return rows;
+  }
+  const Index size = grid_.size(axis), face = axis == 1 ? j : k;
+  for (Index m = 0; m < 6; ++m) {
+    Index row = face - 3 + m;
+    if (grid_.axis(axis).periodic()) row = (row % size + size) % size;
+    if (row < 0)
+      rows[m] = halo_row(axis, false, -1 - row, j, k);
+    else if (row >= size)
+      rows[m] = halo_row(axis, true, row - size, j, k);
+    else
+      rows[m] = y.data() + (axis == 1 ? grid_.number(0, row, k) : grid_.number(0, j, row));
+  }
+  return rows;
+}
+
+void Transport::reconstruct(int axis, Index j, Index k, const Rows& rows, Index count, Real* left,
+                            Real* right) const {
+  if (spacing_[axis][0].empty()) {
+    reconstruction_->uniform(rows, count, left, right);
+  } else {
+    const Index first = axis == 0 ? 0 : axis == 1 ? j : k;
+    const auto& s = spacing_[axis];
+    FaceSpacing spacing{{s[0].data() + first, s[1].data() + first, s[2].data() + first},
+                        {s[3].data() + first, s[4].data() + first},
+                        axis == 0 ? 1 : 0};
+    reconstruct_uneven(*reconstruction_, rows, spacing, count, left, right);
+  }
+  if (incomplete_[axis].empty()) return;
+  const std::size_t line = static_cast<std::size_t>(j + (grid_.size(1) + (axis == 1 ? 1 : 0)) * k);
+  for (std::size_t n = first_incomplete_[axis][line]; n < first_incomplete_[axis][line + 1]; ++n) {
+    const auto& face = incomplete_[axis][n];
+    if (face.low) left[face.i] = rows[2][face.i];
+    if (face.high) right[face.i] = rows[3][face.i];
+  }
+}
+
+// Fluxes at points, split by the largest speed and reconstructed each from its own side, keep their order in
+// every dimension (Shu and Osher, 1989).
+void Transport::split_flows(int axis, const Rows& rows, Index j, Index k, Index count, Room& room,
+                            Real* out) const {
+  const Real speed = largest_speed(axis);
+  const Index nx = grid_.size(0), size = grid_.size(axis);
+  Rows up{}, down{};
+  // Along x one line holds all six rows, each moved on by one.
+  const Index lines = axis == 0 ? 1 : 6, length = axis == 0 ? nx + 6 : count;
+  for (Index m = 0; m < lines; ++m) {
+    auto &a = room.parts[static_cast<std::size_t>(m)], &b = room.parts[static_cast<std::size_t>(m + 6)];
+    for (auto* v : {&a, &b}) v->resize(static_cast<std::size_t>(length));
+    const Real* u = rows[m];
+    if (law_) {
+      law_->flux(grid_.slot(axis), {u, static_cast<std::size_t>(length)}, {b.data(), static_cast<std::size_t>(length)});
+    } else if (axis == 0) {
+      const Real* v = centre_velocity_[0].data() + grid_.number(0, j, k);
+      for (Index i = 0; i < length; ++i) {
+        const Index at = i - 3;
+        b[i] = u[i] * v[grid_.axis(0).periodic() ? (at + 3 * nx) % nx : std::clamp<Index>(at, 0, nx - 1)];
+      }
+    } else {
+      Index row = (axis == 1 ? j : k) - 3 + m;
+      row = grid_.axis(axis).periodic() ? (row + 3 * size) % size : std::clamp<Index>(row, 0, size - 1);
+      const Real* v = centre_velocity_[axis].data() + (axis == 1 ? grid_.number(0, row, k) : grid_.number(0, j, row));
+      for (Index i = 0; i < length; ++i) b[i] = u[i] * v[i];
+    }
+    split_line(length, b.data(), u, speed, a.data(), b.data());
+    up[m] = a.data();
+    down[m] = b.data();
+  }
+  if (axis == 0)
+    for (std::size_t m = 1; m < 6; ++m) {
+      up[m] = up[0] + m;
+      down[m] = down[0] + m;
+    }
+  // What goes up comes from below, what goes down from above; the other halves are not needed.
+  reconstruction_->uniform(up, count, room.left.data(), room.right.data());
+  std::copy_n(room.left.data(), count, out);
+  reconstruction_->uniform(down, count, room.left.data(), room.right.data());
+  for (Index i = 0; i < count; ++i) out[i] += room.right[i];
+}
+
+void Transport::conductances(int axis, Index j, Index k, Index count, Real* out) const {
+  const auto areas = velocities_.areas(axis, j, k);
+  for (Index i = 0; i < count; ++i) {
+    const Real area = areas.factor * areas.values[i];
+    out[i] = 0;
+    if (!(area > 0)) continue;
+    std::array<Index, 3> at{i, j, k};
+    // The face below the first unknown of a periodic axis lies above its last one.
+    const bool end = at[axis] == grid_.size(axis);
+    if (end) --at[axis];
+    out[i] = couplings_.conductance(grid_.number(at[0], at[1], at[2]), axis, end) / area;
+  }
+}
+
+void Transport::face_flows(int axis, Index j, Index k, const State& y, Room& room, Real* flows) {
+  const Index count = grid_.size(0) + (axis == 0 ? 1 : 0);
+  const auto areas = velocities_.areas(axis, j, k);
+  if (areas.factor == 0) {
+    std::fill_n(flows, count, 0.0);
+    return;
+  }
+  const Rows rows = rows_of(axis, j, k, y, room);
+  Real* density = room.flux.data();
+  if (split_) {
+    split_flows(axis, rows, j, k, count, room, density);
+    times_area(count, areas.values, areas.factor, density, flows);
+    return;
+  }
+  FaceLine line;
+  line.count = count;
+  line.left = rows[2];
+  line.right = rows[3];
+  if (reconstruction_->reach > 1) {
+    reconstruct(axis, j, k, rows, count, room.left.data(), room.right.data());
+    line.left = room.left.data();
+    line.right = room.right.data();
+  }
+  line.law = law_;
+  line.slot = grid_.slot(axis);
+  if (!law_) line.velocity = velocities_.row(axis, j, k);
+  line.turning = &turning_[axis];
+  line.largest_speed = largest_speed(axis);
+  line.room = room.law.data();
+  if (flux_->blends) {
+    conductances(axis, j, k, count, room.conductance.data());
+    line.conductance = room.conductance.data();
+  }
+  if (flux_->needs_step) line.step_over_spacing = step_ / (grid_.axis(0).widths()[0] * couplings_.storage());
+  flux_->evaluate(line, density);
+  times_area(count, areas.values, areas.factor, density, flows);
+}
+
+void Transport::add_line(Index j, Index k, const State& y, Real* out) {
+  Room& room = *rooms_[static_cast<std::size_t>(omp_get_thread_num()) % rooms_.size()];
+  const Index nx = grid_.size(0), line = j + grid_.size(1) * k;
+  face_flows(0, j, k, y, room, room.below.data());
+  take_difference(nx, room.below.data(), room.below.data() + 1, out);
+  if (grid_.rank() > 1) {
+    // The faces above the line before are those below this one.
+    const bool known = j > 0 && room.line_above == line - 1;
+    if (known)
+      room.below.swap(room.above);
+    else
+      face_flows(1, j, k, y, room, room.below.data());
+    face_flows(1, j + 1, k, y, room, room.above.data());
+    room.line_above = line;
+    take_difference(nx, room.below.data(), room.above.data(), out);
+  }
+  if (grid_.rank() > 2) {
+    face_flows(2, j, k, y, room, room.below.data());
+    face_flows(2, j, k + 1, y, room, room.beyond.data());
+    take_difference(nx, room.below.data(), room.beyond.data(), out);
+  }
+}
+
+}  // namespace williwaw
