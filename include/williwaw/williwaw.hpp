@@ -17,3 +17,4 @@
 #include "williwaw/verify/ladder.hpp"
 #include "williwaw/verify/normality.hpp"
 #include "williwaw/verify/record_spectrum.hpp"
+#include "williwaw/verify/stream.hpp"

@@ -9,7 +9,7 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words later_conditions{"diffusive_flux", "outflow", "free-drainage", "seepage"};
+const Words later_conditions{"free-drainage", "seepage"};
 
 Expected expected_for(Quantity quantity, const Dimensions& d) {
   switch (quantity) {

@@ -126,8 +126,8 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
     result.flux_unit = dimensions.flux.si_text();
   } else {
     const Unit amount = dimensions.storage * dimensions.unknown * Unit::of("m").power(rank);
-    result.amount_unit = amount.si_text();
-    result.flow_unit = (amount / Unit::of("s")).si_text();
+    result.amount_unit = by_known_name(amount, {"kg", "kg/m", "kg/m^2", "m^2/s", "m^3/s", "mol", "mol/m"});
+    result.flow_unit = by_known_name(amount / Unit::of("s"), {"kg/s", "kg/m/s", "kg/m^2/s", "m^2/s^2", "m^3/s^2"});
     result.flux_unit = dimensions.flux.si_text();
   }
 }

@@ -59,6 +59,8 @@ void derived_diffusivity(const Case& given, Report& report) {
     return;
   }
   if (e.storage.is_constant() && e.storage(Point{}) == 1) return;  // it stands above as it is
+  if (given.coefficients.empty() || given.coefficients[0].first.rfind("diffusivity", 0) != 0)
+    if (e.stream) return;  // nothing diffuses
   const bool by_axis = given.coefficients[0].first.find('.') != std::string::npos;
   const std::string unit = given.flow_unit.empty() ? "" : "m^2/s";
   for (int a = 0; a < (by_axis ? g.rank() : 1); ++a) {
@@ -172,6 +174,8 @@ void scheme_section(const Case& given, const Prepared& prepared, Report& report)
                fmt::format("finite volumes of rate and stress, numerical flux {}, reconstruction {}",
                            given.problem.numerical_flux, given.problem.reconstruction),
                Report::Data(given.problem.numerical_flux));
+  else if (given.problem.equation().stream)
+    report.row("space", space_text(given), Report::Data(given.problem.reconstruction));
   else if (given.problem.space_order == 4)
     report.row("space", "differences over four points (central), order 4", Report::Data(Index{4}));
   else
@@ -184,7 +188,10 @@ void steady_section(const Case& given, const Prepared& prepared, Report& report)
   report.section("schemes");
   report.row("steady state", given.problem.is_nonlinear() ? "Newton's method, a linear solve for each step"
                                                           : "one linear solve");
-  report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));
+  if (given.problem.equation().stream)
+    report.row("space", space_text(given), Report::Data(given.problem.reconstruction));
+  else
+    report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));
   report.row("solver", prepared.steady->solver + (rules.solver == "auto" ? "  (chosen automatically)" : ""),
              Report::Data(rules.solver));
   report.row("stops when", stopping_rule(rules), number(rules.tolerance));
@@ -228,11 +235,14 @@ Report check_report(const Case& given, Prepared& prepared) {
   walls_section(given, prepared, report);
   if (given.steady) {
     steady_section(given, prepared, report);
+    stream_section(given, prepared, report);
+    if (given.problem.equation().stream) stream_warnings(given, prepared, report.section("warnings"));
     return report;
   }
   scheme_section(given, prepared, report);
   stability_section(given, prepared, report);
   dispersion_section(given, prepared, report);
+  stream_section(given, prepared, report);
   warnings_section(given, prepared, report);
   cost_section(given, prepared, report);
   for (const auto& stage : planned_stages(given, prepared)) {

@@ -172,12 +172,12 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
   forecast_rows(given, prepared, report);
   if (s.wave)
     courant_row(given, prepared, report);
-  else if (prepared.longest_step > 0)
+  else if (prepared.longest_step > 0 && s.diffusion_number > 0)
     report.row("diffusion number",
                fmt::format("{}  (sum over axes of D·step/h², largest at {})", readable(s.diffusion_number),
                            place_text(given, given.problem.grid(), s.worst)),
                number(s.diffusion_number));
-  report.row("spectrum",
+  if (!prepared.stream) report.row("spectrum",
              fmt::format("largest {} {}, found {}{}", s.wave ? "frequency" : "eigenvalue",
                          readable(s.wave ? std::sqrt(s.largest_eigenvalue) : s.largest_eigenvalue,
                                   given.time.unit.empty() ? "" : "1/s"),
@@ -194,6 +194,10 @@ void warnings_section(const Case& given, const Prepared& prepared, Report& repor
     report.note("the limit is a bound, not sharp: a larger step may be stable too");
   if (s.wave) {
     wave_warnings(prepared, report);
+    return;
+  }
+  if (prepared.stream) {
+    stream_warnings(given, prepared, report);
     return;
   }
   if (s.stable() && prepared.longest_step > s.positivity.step * (1 + 1e-12))
@@ -244,6 +248,7 @@ void post_mortem(const Case& given, const Prepared& prepared, const Outcome& o, 
   if (largest != y.end())
     report.note(fmt::format("at step {} the largest values stand at {}", o.steps,
                             place_text(given, g, largest - y.begin())));
+  if (prepared.stream) turned_back_note(given, prepared, report);
   if (prepared.stability.stable()) {
     if (prepared.stability.on_the_border()) report.note("the step was " + border_text(prepared));
     report.note(

@@ -9,7 +9,7 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words later_kinds{"transport", "conservation", "unsaturated", "system"};
+const Words later_kinds{"unsaturated", "system"};
 
 const Node& equation_node(const Node& root, const Context& context) {
   const Node* node = root.find("equation");
@@ -288,6 +288,8 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
   known.push_back("points");
   if (!kind.second_order) known.push_back("reaction");
   if (kind.second_order) known.insert(known.end(), {"medium", "form"});
+  if (kind.has_velocity) known.insert(known.end(), {"velocity", "form"});
+  if (kind.has_flux) known.push_back("flux");
   for (const auto& other : equation_kinds())
     for (const auto& k : other.keys)
       if (std::ranges::find(known, k.name) == known.end())
@@ -309,7 +311,8 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
       continue;
     }
     const bool is_source = key.coefficient == Coefficient::source;
-    const bool may_vanish = key.coefficient == Coefficient::damping;
+    const bool may_vanish = key.coefficient == Coefficient::damping ||
+                            ((kind.has_velocity || kind.has_flux) && key.coefficient == Coefficient::diffusivity);
     const bool stores = key.coefficient == Coefficient::density || key.coefficient == Coefficient::storage ||
                         key.coefficient == Coefficient::heat_capacity;
     const auto read = [&](const Node& n, const std::string& path) {
@@ -346,6 +349,7 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
     }
   }
   Equation equation = make_equation(section, kind, coefficients);
+  read_stream(context, section, kind, dimensions, equation, shown);
   if (section.has("reaction")) read_reaction(context, section, dimensions, equation, shown);
   if (const Node* points = section.find("points")) read_points(context, *points, dimensions, grid, equation);
   if (const Node* unknown = section.find("unknown")) {

@@ -1,12 +1,11 @@
 // Manufactured solutions: what sources, walls and initial values must be so that a given formula is the
-// solution (Roache, 2002). Only this file sees the algebra library.
+// solution (Roache, 2002).
 #include <fmt/format.h>
-#include <ginac/ginac.h>
 
 #include <algorithm>
 #include <cmath>
-#include <sstream>
 
+#include "algebra.hpp"
 #include "parts.hpp"
 #include "patch.hpp"
 
@@ -96,40 +95,17 @@ class Manufacture {
 
   ex parse(const std::string& text, const Place& place, const std::string& key) const {
     GiNaC::symtab table;
-    for (const auto& [name, value] : context_.constants) table[name] = value;
-    for (const auto& [name, value] : common_constants()) table[name] = value;
     for (const auto& axis : axes_) table[axis] = sym(axis);
     table["t"] = sym("t");
     table["u"] = sym("u");
     try {
-      // The natural logarithm has one name there, two here.
-      std::string plain;
-      for (std::size_t i = 0; i < text.size(); ++i) {
-        const bool ln = text.compare(i, 3, "ln(") == 0 &&
-                        (i == 0 || !std::isalnum(static_cast<unsigned char>(text[i - 1])));
-        plain += ln ? "log(" : std::string(1, text[i]);
-        if (ln) i += 2;
-      }
-      GiNaC::parser reader(table, true);
-      return reader(plain);
-    } catch (const std::exception& e) {
-      // The first line says what is wrong; what goes before the last colon says where in the library.
-      std::string what = e.what();
-      what = what.substr(0, what.find('\n'));
-      if (const auto colon = what.rfind(": "); colon != std::string::npos) what = what.substr(colon + 2);
-      throw CaseError(
-          place.text(), key,
-          fmt::format("cannot be differentiated ({}): use + - * / ^, exp, log, sqrt, sin, cos, tan, sinh, "
-                      "cosh, tanh and names that are known",
-                      what));
+      return read_expression(text, context_.constants, table);
+    } catch (const InputError& e) {
+      throw CaseError(place.text(), key, e.what());
     }
   }
 
-  Node printed(const ex& e) const {
-    std::ostringstream out;
-    out << GiNaC::evalf(e);
-    return text_node(out.str(), place_);
-  }
+  Node printed(const ex& e) const { return text_node(written(e), place_); }
   ex at_start(const ex& e) const { return e.subs(sym("t") == 0); }
   bool is_zero(const ex& e) const { return e.expand().normal().is_zero(); }
 

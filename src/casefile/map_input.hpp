@@ -13,6 +13,16 @@ std::optional<store::Map> read_placed_map(const Context& context, const Section&
 /// { file, variable, unit, outside }. Throws CaseError.
 Value value_from_map(const Context& context, const Section& section, const Expected& expected);
 
+/// Maps at several times, linear in between and the first and last one's beyond.
+struct MapSeries {
+  std::vector<Real> times;
+  Function function;
+};
+/// A variable that has time as its first dimension in the files that `section`'s key "files" matches (a name,
+/// or one with * for any characters), taken in the order of their times. Throws CaseError.
+MapSeries read_map_series(const Context& context, const Section& section, const std::string& variable,
+                          const Expected& expected);
+
 /// Coordinates of a place in the order of a map's dimensions.
 std::vector<Real> coordinates_of(const store::Map& map, const Point& place);
 

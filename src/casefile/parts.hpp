@@ -21,6 +21,10 @@ void read_contacts(const Context& context, const Node& root, const Dimensions& d
                    Equation& equation);
 Equation read_equation(const Context& context, const Node& root, const Grid& grid, const EquationKind& kind,
                        const Dimensions& dimensions, std::vector<std::pair<std::string, Value>>& shown);
+/// What carries the unknown, where the kind has such keys.
+void read_stream(const Context& context, const Section& section, const EquationKind& kind,
+                 const Dimensions& dimensions, Equation& equation,
+                 std::vector<std::pair<std::string, Value>>& shown);
 void read_boundary(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
 void read_initial(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
 /// [time] or [steady], and [settled].

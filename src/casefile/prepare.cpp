@@ -28,7 +28,7 @@ constexpr Index decay_limit = 20000;
 void find_slowest(Prepared& prepared, bool needed) {
   DiffusionBalance& balance = *prepared.balance;
   // Waves do not decay by their eigenvalues.
-  if (balance.motion()) return;
+  if (balance.motion() || balance.transport()) return;
   prepared.slowest = prepared.stability.smallest_eigenvalue;
   if (prepared.slowest || !balance.offers().linear || !balance.offers().steady_matrix) return;
   if (!needed && balance.grid().count() > decay_limit) return;
@@ -129,6 +129,9 @@ void prepare_steps(const Case& given, Prepared& result) {
   if (result.balance->motion())
     result.dispersion = verify::dispersion(*result.balance, given.plan.scheme, result.longest_step,
                                            result.plan.start, result.plan.until);
+  if (result.balance->transport())
+    result.stream = verify::stream_numbers(*result.balance, given.plan.scheme, result.longest_step, result.plan.start,
+                                           result.plan.until);
   if (result.stability.stable()) return;
   result.stability.stages =
       stages(given.plan.scheme, result.stability.largest_eigenvalue * result.longest_step);
@@ -155,6 +158,8 @@ Prepared prepare(const Case& given, Execution execution) {
     if (given.steady) {
       SteadyRules rules = *given.steady;
       rules.threads = execution.threads;
+      if (result.balance->transport())
+        result.stream = verify::stream_numbers(*result.balance, scheme("explicit-euler"), 0);
       result.steady = preview_steady(*result.balance, result.initial, 0, rules);
       return result;
     }
@@ -173,17 +178,19 @@ Prepared prepare(const Case& given, Execution execution) {
     const std::string what = e.what();
     const bool initial = what.rfind("the initial value", 0) == 0,
                side = what.rfind("nothing is said", 0) == 0 || what.rfind("part ", 0) == 0;
-    const bool space = what.rfind("differences of order", 0) == 0, scheme = what.rfind("scheme '", 0) == 0,
+    const bool space = what.rfind("differences of order", 0) == 0, carried = what.rfind("reconstruction '", 0) == 0 ||
+                       what.rfind("numerical flux '", 0) == 0, scheme = what.rfind("scheme '", 0) == 0,
                wall = (what.find("absorbing") != std::string::npos ||
                        what.find("the layer is") != std::string::npos) &&
                       !scheme;
     throw CaseError(initial        ? given.initial_place
-                    : space        ? given.space_place
+                    : space || carried ? given.space_place
                     : scheme       ? given.step_place
                     : side || wall ? given.boundary_place
                                    : given.equation_place,
                     initial        ? "initial.value"
                     : space        ? "space.diffusion_order"
+                    : carried      ? (what[0] == 'r' ? "space.reconstruction" : "space.numerical_flux")
                     : scheme       ? "time.scheme"
                     : side || wall ? "boundary"
                                    : "equation",

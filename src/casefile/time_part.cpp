@@ -67,16 +67,17 @@ void read_step(const Context& context, const Section& section, const Dimensions&
   }
   const bool courant = choice.has("courant");
   const std::string key = courant ? "courant" : "of_limit";
-  if (courant && !dimensions.waves)
+  const bool runs = dimensions.waves || result.problem.equation().stream;
+  if (courant && !runs)
     choice.fail("courant", "nothing is carried or runs as a wave here: give of_limit, or a time");
   result.step = {
       !courant, courant,
       read_number(context, *choice.find(key), "time.step." + key, {Unit(), false, "a plain number"})};
   if (!(result.step.value > 0)) choice.fail(key, "must be above zero");
-  // The limit itself falls with the spacing for waves, with its square for what diffuses.
+  // The limit itself falls with the spacing for waves and streams, with its square for what diffuses.
   const Real grids =
       static_cast<Real>(context.refinement.grid) / static_cast<Real>(context.refinement.coarsen);
-  result.step.value /= std::max(1.0, context.refinement.step / (dimensions.waves ? grids : grids * grids));
+  result.step.value /= std::max(1.0, context.refinement.step / (runs ? grids : grids * grids));
 }
 
 Words solver_names() {
@@ -219,16 +220,24 @@ void read_space(const Context& context, const Node& root, Case& result) {
   const Section section(context, *node, "space");
   const bool system = result.problem.equation().as_system;
   section.allow({"diffusion_order", "reconstruction", "numerical_flux"}, {});
+  const bool stream = result.problem.equation().stream.has_value();
   for (const char* key : {"reconstruction", "numerical_flux"})
-    if (section.has(key) && !system)
+    if (section.has(key) && !system && !stream)
       section.fail(key,
-                   "belongs to a wave with form = \"first-order\"; what diffuses takes central differences");
-  Words limiters;
-  for (const auto& kind : limiter_kinds()) limiters.push_back(kind.name);
-  result.problem.reconstruction =
-      section.choice("reconstruction", "none", limiters, {"third-order", "weno5"});
-  result.problem.numerical_flux = section.choice("numerical_flux", "upwind", WaveSystem::flux_names(),
-                                                 {"local-lax-friedrichs", "engquist-osher"});
+                   "belongs to what is carried along (transport, conservation) and to a wave with form = "
+                   "\"first-order\"; what diffuses takes central differences");
+  Words reconstructions, fluxes = WaveSystem::flux_names();
+  for (const auto& kind : limiter_kinds()) reconstructions.push_back(kind.name);
+  if (stream) {
+    reconstructions.clear();
+    fluxes.clear();
+    for (const auto& kind : reconstruction_kinds()) reconstructions.push_back(kind.name);
+    for (const auto& kind : numerical_fluxes()) fluxes.push_back(kind.name);
+  }
+  result.problem.reconstruction = section.choice("reconstruction", "none", reconstructions, {});
+  result.problem.numerical_flux = section.choice("numerical_flux", "upwind", fluxes, {});
+  for (const char* key : {"numerical_flux", "reconstruction"})
+    if (section.has(key)) result.space_place = section.find(key)->place.text();
   if (!section.has("diffusion_order")) return;
   const Index order = section.whole("diffusion_order", 1);
   const bool waves = result.problem.equation().second_order;

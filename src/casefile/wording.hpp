@@ -35,4 +35,11 @@ inline Report::Data number(Real v) {
   return Report::Data(v);
 }
 
+/// How what is carried is reconstructed and passed on, in words.
+std::string space_text(const Case& given);
+void stream_section(const Case& given, const Prepared& prepared, Report& report);
+void stream_warnings(const Case& given, const Prepared& prepared, Report& report);
+/// After a blow-up: outlets through which the stream came back.
+void turned_back_note(const Case& given, const Prepared& prepared, Report& report);
+
 }  // namespace williwaw::casefile

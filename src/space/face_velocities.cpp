@@ -7,6 +7,9 @@ namespace williwaw {
 
 namespace {
 
+// Numbers of all instants that are kept at once.
+constexpr Index most_kept = 20'000'000;
+
 Real middle(const Axis& axis, Index i) {
   return 0.5 * (axis.bounds()[i] + axis.bounds()[i + 1]);
 }
@@ -243,27 +246,26 @@ void FaceVelocities::interpolate(Real at) {
     offset = velocity_.period * std::floor((at - instants.front()) / velocity_.period);
     t = at - offset;
   }
-  Index next = std::ranges::upper_bound(instants, t) - instants.begin();
-  Real low, high;
-  if (next == 0 || (next == count && !(velocity_.period > 0))) {
-    low = high = instants[next == 0 ? 0 : count - 1];
-  } else {
-    low = instants[next - 1];
-    high = next == count ? instants.front() + velocity_.period : instants[next];
-  }
-  // What was after is before as time goes on.
-  const Real first = low, second = next == count && velocity_.period > 0 ? instants.front() : high;
-  if (after_.ready && after_.time == first && !(before_.ready && before_.time == first)) std::swap(before_, after_);
-  evaluate(first, before_);
-  evaluate(second, after_);
-  weight_ = high > low ? (t - low) / (high - low) : 0;
-  const auto mix = [this](const std::vector<Real>& a, const std::vector<Real>& b, std::vector<Real>& out) {
+  const Index next = std::ranges::upper_bound(instants, t) - instants.begin();
+  const bool round = next == count && velocity_.period > 0;
+  const Index first = next == 0 ? 0 : next - 1, second = round ? 0 : std::min(next, count - 1);
+  const Real low = instants[first], high = instants[second] + (round ? velocity_.period : 0);
+  samples_.resize(static_cast<std::size_t>(count));
+  evaluate(instants[first], samples_[first]);
+  evaluate(instants[second], samples_[second]);
+  // As many as there is room for are kept for the next cycle.
+  if (count * grid_count() > most_kept)
+    for (Index n = 0; n < count; ++n)
+      if (n != first && n != second) samples_[n] = {};
+  const Sample &before = samples_[first], &after = samples_[second];
+  const Real weight = high > low ? std::clamp((t - low) / (high - low), 0.0, 1.0) : 0;
+  const auto mix = [weight](const std::vector<Real>& a, const std::vector<Real>& b, std::vector<Real>& out) {
     out.resize(a.size());
-    for (std::size_t n = 0; n < a.size(); ++n) out[n] = (1 - weight_) * a[n] + weight_ * b[n];
+    for (std::size_t n = 0; n < a.size(); ++n) out[n] = (1 - weight) * a[n] + weight * b[n];
   };
-  for (int a = 0; a < problem_.grid().rank(); ++a) mix(before_.faces[a], after_.faces[a], now_.faces[a]);
-  now_.inward.resize(before_.inward.size());
-  for (std::size_t s = 0; s < before_.inward.size(); ++s) mix(before_.inward[s], after_.inward[s], now_.inward[s]);
+  for (int a = 0; a < problem_.grid().rank(); ++a) mix(before.faces[a], after.faces[a], now_.faces[a]);
+  now_.inward.resize(before.inward.size());
+  for (std::size_t s = 0; s < before.inward.size(); ++s) mix(before.inward[s], after.inward[s], now_.inward[s]);
 }
 
 bool FaceVelocities::update(Real at) {
@@ -286,8 +288,13 @@ std::array<Real, 3> FaceVelocities::at(Index n) const {
   std::array<Real, 3> result{0, 0, 0};
   for (int a = 0; a < g.rank(); ++a) {
     const Index i = a == 0 ? p[0] : 0;
-    const Real low = row(a, p[1], p[2])[a == 0 ? i : p[0]];
-    const Real high = a == 0 ? row(0, p[1], p[2])[i + 1] : row(a, p[1] + (a == 1), p[2] + (a == 2))[p[0]];
+    // Closed faces carry nothing, whatever is known there.
+    const auto through = [&](Index at, Index j, Index k) {
+      const bool wall = !g.axis(a).periodic() && (a == 0 ? at == 0 || at == g.size(0) : areas(a, j, k).factor == 0);
+      return wall || areas(a, j, k).values[at] > 0 ? row(a, j, k)[at] : 0;
+    };
+    const Real low = through(a == 0 ? i : p[0], p[1], p[2]);
+    const Real high = a == 0 ? through(i + 1, p[1], p[2]) : through(p[0], p[1] + (a == 1), p[2] + (a == 2));
     result[a] = std::max(std::abs(low), std::abs(high));
   }
   return result;
@@ -316,7 +323,8 @@ void FaceVelocities::measure() {
         Real rate = 0;
         const std::array<Index, 3> at{i, j, k};
         for (int a = 0; a < g.rank(); ++a) {
-          const Real v = std::max(std::abs(low[a][i]), std::abs(high[a][i]));
+          const bool open_low = low_area[a].values[i] > 0, open_high = high_area[a].values[i] > 0;
+          const Real v = std::max(open_low ? std::abs(low[a][i]) : 0, open_high ? std::abs(high[a][i]) : 0);
           largest_[a] = std::max(largest_[a], v);
           rate += v / g.axis(a).widths()[at[a]];
           divergence_[start + i] += high_area[a].factor * high_area[a].values[i] * high[a][i] -

@@ -170,6 +170,11 @@ std::complex<Real> amplification(const Scheme& scheme, std::span<const Real> axe
   return amplification(scheme, Complex(sum), count);
 }
 
+std::complex<Real> amplification_of_parts(const Scheme& scheme, Complex spread, Complex carried) {
+  if (const auto* p = std::get_if<ImplicitExplicit>(&scheme.method)) return of_pair(*p, spread, carried);
+  return amplification(scheme, spread + carried);
+}
+
 Real real_stability_interval(const Scheme& scheme) {
   if (const auto* t = std::get_if<Tableau>(&scheme.method)) return real_stability_interval(*t);
   if (const auto* s = std::get_if<Stabilized>(&scheme.method)) return s->interval(s->most);

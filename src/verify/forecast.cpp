@@ -139,12 +139,14 @@ void describe_shape(const DiffusionBalance& balance, State mode, Forecast& resul
 }
 
 std::vector<Real> decay_rates(DiffusionBalance& balance, Real at) {
+  if (balance.transport()) return {};
   const auto modes = Modes::of(balance, at);
   return modes ? modes->eigenvalues() : std::vector<Real>{};
 }
 
 std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme, Real step, Real at) {
   if (balance.problem().equation().as_system && !is_second_order(scheme)) return std::nullopt;
+  if (balance.transport()) return std::nullopt;
   if (balance.motion()) return forecast_of_wave(balance, scheme, step, at);
   const auto modes = Modes::of(balance, at);
   if (!modes) return std::nullopt;

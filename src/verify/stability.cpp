@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "spectrum.hpp"
+#include "williwaw/verify/stream.hpp"
 
 namespace williwaw::verify {
 
@@ -172,6 +173,7 @@ Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, 
   }
   if (is_second_order(scheme))
     throw InputError("scheme '" + scheme.name + "' marches equations of second order in time only");
+  if (balance.transport()) return stability_of_stream(balance, scheme, step, from, until);
   Stability result;
   result.step = step;
   const bool changes = !balance.offers().steady_matrix && until > from;

@@ -5,6 +5,7 @@
 #include "williwaw/casefile/report.hpp"
 #include "williwaw/verify/dispersion.hpp"
 #include "williwaw/verify/forecast.hpp"
+#include "williwaw/verify/stream.hpp"
 
 namespace williwaw::casefile {
 
@@ -27,6 +28,8 @@ struct Prepared {
   std::optional<verify::Forecast> forecast;
   /// Of a wave: what the grid makes of its speed.
   std::optional<verify::Dispersion> dispersion;
+  /// Where something is carried along: what that means for the step and the grid.
+  std::optional<verify::StreamNumbers> stream;
   std::vector<Stretch> stretches;
   State initial;
   /// Decay rate of the slowest mode, 0 where nothing fixes the mean; nothing where it is not known.

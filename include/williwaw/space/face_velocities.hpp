@@ -77,6 +77,7 @@ class FaceVelocities {
   void correct(Sample& sample);
   void measure();
   void interpolate(Real at);
+  Index grid_count() const { return problem_.grid().count() * problem_.grid().rank(); }
 
   const Problem& problem_;
   const Outline& outline_;
@@ -85,10 +86,11 @@ class FaceVelocities {
   bool even_ = false;  ///< one number for each axis
   std::vector<char> open_, adjustable_;
   std::array<std::vector<Real>, 3> areas_;  ///< one row where nothing is cut, else one value for each face
-  Sample now_, before_, after_;
+  Sample now_;
+  std::vector<Sample> samples_;  ///< at the instants
   std::vector<Real> divergence_, volumes_;
   std::array<Real, 3> largest_{0, 0, 0};
-  Real fastest_ = 0, expanding_ = 0, compressing_ = 0, against_walls_ = 0, weight_ = 0;
+  Real fastest_ = 0, expanding_ = 0, compressing_ = 0, against_walls_ = 0;
   Index fastest_at_ = 0;
   VelocityCorrection correction_;
 };

@@ -86,6 +86,10 @@ std::complex<Real> amplification(const Scheme& scheme, std::complex<Real> z, int
 /// The same with one z for each axis and one for sources.
 std::complex<Real> amplification(const Scheme& scheme, std::span<const Real> axes, Real sources,
                                  int stages = 0);
+/// The same of a mode whose rate is `spread`/step by diffusion and `carried`/step by a stream, which schemes
+/// may take apart.
+std::complex<Real> amplification_of_parts(const Scheme& scheme, std::complex<Real> spread,
+                                          std::complex<Real> carried);
 /// Made for equations of second order in time.
 bool is_second_order(const Scheme& scheme);
 /// Marches equations of second order in time: made for them, or an explicit Runge-Kutta scheme, which takes

@@ -1,0 +1,317 @@
+// Limits and numbers of what is carried along, by von Neumann's analysis at the place that is passed fastest.
+#include <algorithm>
+#include <cmath>
+#include <complex>
+
+#include "williwaw/verify/stream.hpp"
+
+namespace williwaw::verify {
+
+namespace {
+
+using Complex = std::complex<Real>;
+
+// One axis at one place.
+struct AxisAt {
+  Real speed = 0, diffusivity = 0, width = 1, largest = 0;
+};
+
+// Everything at one place and time.
+struct Place {
+  std::vector<AxisAt> axes;
+  Real rate = 0;  ///< Σ speed/width + 4·diffusivity/width²
+  Index where = 0;
+};
+
+Place place_at(DiffusionBalance& balance, const State& y, Real at, Index n) {
+  const Transport& stream = *balance.transport(at, y);
+  const Couplings& c = balance.couplings(at);
+  const Grid& g = balance.grid();
+  const Real storage = c.capacity(n) / c.volume(n);
+  const auto speeds = stream.speeds(y, n);
+  const auto position = g.position(n);
+  Place place;
+  place.where = n;
+  for (int a = 0; a < g.rank(); ++a) {
+    AxisAt axis;
+    axis.width = g.axis(a).widths()[position[a]];
+    axis.speed = speeds[a] / storage;
+    axis.largest = stream.largest_speed(a) / storage;
+    const Real before = c.conductance(n, a, false), after = c.conductance(n, a, true);
+    axis.diffusivity = 0.5 * (before == 0 ? 2 * after : after == 0 ? 2 * before : before + after) *
+                       axis.width * axis.width / c.capacity(n);
+    place.rate += axis.speed / axis.width + 4 * axis.diffusivity / (axis.width * axis.width);
+    place.axes.push_back(axis);
+  }
+  return place;
+}
+
+std::vector<Real> times_of(const Transport& stream, Real from, Real until) {
+  if (!stream.depends_on_time()) return {from};
+  const Velocity& v = stream.velocities().velocity();
+  std::vector<Real> times;
+  if (!v.instants.empty()) {
+    // Linear in between: the extremes are at instants.
+    for (const Real t : v.instants)
+      if (v.period > 0 || (t >= from && t <= until)) times.push_back(t);
+    if (v.period > 0 || !times.empty()) return times;
+  }
+  for (int n = 0; n < 33; ++n) times.push_back(from + (until - from) * n / 32);
+  return times;
+}
+
+// step·eigenvalue of a wave along one axis: what diffuses, and what is carried.
+std::pair<Complex, Complex> symbol(const Transport& stream, const AxisAt& axis, Real step, Real angle) {
+  const Complex wave = std::polar(1.0, angle), back = std::conj(wave);
+  const Real h = axis.width;
+  const auto [first, second] =
+      stream.flux().weights(axis.speed, axis.diffusivity / h, axis.largest, step / h);
+  const auto value = stream.reconstruction().symbol(angle);
+  const Complex left(value[0], value[1]), right = wave * std::conj(left);
+  return {-4 * axis.diffusivity * step / (h * h) * std::pow(std::sin(0.5 * angle), 2),
+          -step / h * (first * left + second * right) * (1.0 - back)};
+}
+
+bool holds(const Transport& stream, const Scheme& scheme, const Place& place, Real step) {
+  const std::size_t rank = place.axes.size();
+  const int count = rank == 1 ? 361 : rank == 2 ? 49 : 17;
+  std::vector<std::vector<std::pair<Complex, Complex>>> symbols(rank);
+  for (std::size_t a = 0; a < rank; ++a)
+    for (int n = 0; n < count; ++n) {
+      // Both ways along all axes but the first, whose mirror image has the same modulus.
+      const Real angle = a == 0 ? M_PI * n / (count - 1) : M_PI * (2.0 * n / (count - 1) - 1);
+      symbols[a].push_back(symbol(stream, place.axes[a], step, angle));
+    }
+  for (int i = 0; i < count; ++i)
+    for (int j = 0; j < (rank > 1 ? count : 1); ++j)
+      for (int k = 0; k < (rank > 2 ? count : 1); ++k) {
+        auto [spread, carried] = symbols[0][static_cast<std::size_t>(i)];
+        if (rank > 1) {
+          spread += symbols[1][static_cast<std::size_t>(j)].first;
+          carried += symbols[1][static_cast<std::size_t>(j)].second;
+        }
+        if (rank > 2) {
+          spread += symbols[2][static_cast<std::size_t>(k)].first;
+          carried += symbols[2][static_cast<std::size_t>(k)].second;
+        }
+        if (std::abs(amplification_of_parts(scheme, spread, carried)) > 1 + 1e-10) return false;
+      }
+  return true;
+}
+
+// The largest step for which nothing grows; 0 where some wave does however short the step.
+Real limit_at(const Transport& stream, const Scheme& scheme, const Place& place) {
+  if (place.rate == 0) return std::numeric_limits<Real>::infinity();
+  Real low = 0, high = 1e-3 / place.rate;
+  while (holds(stream, scheme, place, high)) {
+    low = high;
+    high *= 1.15;
+    if (high * place.rate > 1e4) return std::numeric_limits<Real>::infinity();
+  }
+  if (low == 0) {
+    // Little diffusion allows for very short steps.
+    for (low = high; low * place.rate > 1e-9 && !holds(stream, scheme, place, low);) low *= 0.5;
+    if (low * place.rate <= 1e-7) return 0;
+    high = 2 * low;
+  }
+  for (int i = 0; i < 40; ++i) {
+    const Real middle = 0.5 * (low + high);
+    (holds(stream, scheme, place, middle) ? low : high) = middle;
+  }
+  // Growth by the fourth power of a short step hides below rounding, but not from a long run.
+  return low * place.rate < 0.02 && stream.flux().name == "central" ? 0 : low;
+}
+
+// Rates at which unknowns give away what they hold, from the matrix that the balance states: with the
+// limiter's share of the stream, and as they are.
+struct Rates {
+  Real euler = 0;          ///< a step of forward Euler up to its inverse makes no new extrema
+  bool monotone = true;    ///< no neighbour counts with the wrong sign
+  Real largest = 0;        ///< of any unknown
+  Index largest_at = 0;
+};
+
+Rates rates_of(DiffusionBalance& balance, const State& y, Real at, Real limiter) {
+  LinearSystem stream_system, spread_system;
+  const Parts fluxes = Parts::flux(0) | Parts::flux(1) | Parts::flux(2);
+  balance.linearise(y, at, 0, 1, Parts::stream(), stream_system);
+  balance.linearise(y, at, 0, 1, fluxes, spread_system);
+  const auto &carried = std::get<FaceSystem>(stream_system), &spread = std::get<FaceSystem>(spread_system);
+  std::vector<char> fixed(carried.diagonal.size(), 0);
+  for (const Index n : balance.held()) fixed[n] = 1;
+  for (const Index n : balance.absent()) fixed[n] = 1;
+  const Couplings& c = balance.couplings(at);
+  Rates result;
+  for (Index n = 0; n < carried.size(); ++n) {
+    if (fixed[n]) continue;
+    const Real capacity = c.capacity(n), size = std::abs(carried.diagonal[n]) + spread.diagonal[n];
+    for (int a = 0; a < carried.rank(); ++a)
+      for (const auto* side : {&carried.lower[a], &carried.upper[a]}) {
+        const auto& other = side == &carried.lower[a] ? spread.lower[a] : spread.upper[a];
+        if ((*side)[n] + other[n] > 1e-12 * size) result.monotone = false;
+      }
+    result.euler = std::max(result.euler, (std::max(carried.diagonal[n], 0.0) / limiter + spread.diagonal[n]) / capacity);
+    const Real rate = (carried.diagonal[n] + spread.diagonal[n]) / capacity;
+    if (rate > result.largest) {
+      result.largest = rate;
+      result.largest_at = n;
+    }
+  }
+  return result;
+}
+
+bool is_normal(const DiffusionBalance& balance, const Transport& stream) {
+  const Grid& g = balance.grid();
+  if (!stream.linear() || stream.depends_on_time() || !balance.outline().whole()) return false;
+  for (int a = 0; a < g.rank(); ++a)
+    if (!g.axis(a).periodic() || !g.axis(a).is_uniform()) return false;
+  const Equation& e = balance.problem().equation();
+  return !e.stream->velocity.depends_on_place() && !e.storage.depends_on_place() && !e.reaction &&
+         std::ranges::none_of(e.diffusion.coefficient, &Function::depends_on_place);
+}
+
+// Places that may decide: where the stream is fastest, and where most is exchanged in all.
+Place worst_place(DiffusionBalance& balance, const State& y, Real at) {
+  const Transport& stream = *balance.transport(at, y);
+  const Grid& g = balance.grid();
+  Place worst = place_at(balance, y, at, stream.fastest(y).second);
+  const bool even = balance.outline().whole() && !stream.law() &&
+                    !balance.problem().equation().stream->velocity.depends_on_place() &&
+                    balance.couplings(at).separable();
+  bool uniform = even;
+  for (int a = 0; a < g.rank(); ++a) uniform = uniform && g.axis(a).is_uniform();
+  if (uniform) return worst;
+  // Half volumes beside walls are the walls' affair.
+  for (Index n = 0; n < g.count(); ++n) {
+    if (!balance.outline().active(n) || (balance.outline().share(n) < 0.999)) continue;
+    const Place here = place_at(balance, y, at, n);
+    if (here.rate > worst.rate) worst = here;
+  }
+  return worst;
+}
+
+}  // namespace
+
+Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from,
+                              Real until) {
+  using enum Limit::Standing;
+  const State y = balance.initial_state();
+  const Transport& stream = *balance.transport(from, y);
+  if (stream.flux().needs_step && !(scheme.is_runge_kutta() && scheme.tableau().stages() == 1 && is_explicit(scheme)))
+    throw InputError("numerical flux '" + stream.flux().name +
+                     "' knows the length of the step and is of second order as it is: it goes with scheme explicit-euler");
+  Stability result;
+  result.step = step;
+  result.stages = stages(scheme);
+  const auto times = times_of(stream, from, until);
+  Place worst;
+  Real worst_time = from;
+  for (const Real t : times)
+    if (const Place now = worst_place(balance, y, t); worst.axes.empty() || now.rate > worst.rate) {
+      worst = now;
+      worst_time = t;
+    }
+  result.times = static_cast<int>(times.size());
+  balance.transport(from, y);
+  const Real interior = limit_at(stream, scheme, worst);
+  result.interior = {interior, heuristic, worst.where};
+  const Real radius = balance.problem().data_change_in_time() || !stream.linear()
+                          ? monotonicity_radius_of_tableau(scheme)
+                          : monotonicity_radius_of_function(scheme);
+  const ReconstructionKind& kind = stream.reconstruction();
+  const Rates rates = rates_of(balance, y, worst_time, kind.limited ? kind.courant : 1);
+  const bool keeps = kind.limited && rates.monotone && !stream.flux().needs_step && radius > 0;
+  result.positivity = {keeps ? radius / rates.euler : 0, bound, worst.where};
+  result.limit = result.interior;
+  // Beside outlines there is less to hold what passes.
+  Real inside = 0;
+  for (const AxisAt& axis : worst.axes) {
+    const auto [first, second] = stream.flux().weights(axis.speed, axis.diffusivity / axis.width, axis.largest, 0);
+    inside += (first - second + 2 * axis.diffusivity / axis.width) / axis.width;
+  }
+  if (!balance.outline().whole() && rates.largest > inside && inside > 0) {
+    result.limit.step *= inside / rates.largest;
+    result.limit.where = rates.largest_at;
+  }
+  if (is_normal(balance, stream)) result.limit.standing = sharp;
+  // What makes no new extrema cannot grow, whatever its unlimited waves would do.
+  if (result.positivity.step > result.limit.step) result.limit = result.positivity;
+  for (const AxisAt& axis : worst.axes) {
+    result.courant_number += axis.speed * step / axis.width;
+    result.diffusion_number += axis.diffusivity * step / (axis.width * axis.width);
+  }
+  result.worst = worst.where;
+  result.largest_eigenvalue = worst.rate;
+  result.method = "by the symbol of the numerical flux";
+  return result;
+}
+
+StreamNumbers stream_numbers(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from,
+                             Real until) {
+  const State y = balance.initial_state();
+  const Transport& stream = *balance.transport(from, y);
+  const Grid& g = balance.grid();
+  StreamNumbers result;
+  Place fastest;
+  std::vector<TurningBack> back(balance.closures().size());
+  for (const Real t : times_of(stream, from, until)) {
+    balance.transport(t, y);
+    const auto& velocities = stream.velocities();
+    const auto [rate, where] = stream.fastest(y);
+    if (fastest.axes.empty() || rate * step > result.courant) {
+      fastest = place_at(balance, y, t, where);
+      result.courant = rate * step;
+      result.courant_at = where;
+    }
+    for (int a = 0; a < g.rank(); ++a) result.speed[a] = std::max(result.speed[a], stream.largest_speed(a));
+    result.compressing = std::max(result.compressing, velocities.compressing());
+    result.expanding = std::max(result.expanding, velocities.expanding());
+    result.compresses = result.compresses || velocities.compresses();
+    result.against_walls = std::max(result.against_walls, velocities.against_walls());
+    for (Index n = 0; n < g.count(); ++n) {
+      if (!balance.outline().active(n)) continue;
+      for (const AxisAt& axis : place_at(balance, y, t, n).axes) {
+        if (axis.speed == 0) continue;
+        const Real number = axis.diffusivity > 0 ? axis.speed * axis.width / axis.diffusivity
+                                                 : std::numeric_limits<Real>::infinity();
+        if (number > result.peclet) {
+          result.peclet = number;
+          result.peclet_at = n;
+        }
+      }
+    }
+    for (std::size_t c = 0; c < back.size(); ++c) {
+      const Closure& wall = balance.closures()[c];
+      const StreamEnd* end = wall.section().wall.stream_end();
+      if (!end || !end->outlet() || stream.law()) continue;
+      back[c].wall = wall.section().name;
+      back[c].bounded = end->returning != StreamEnd::Returning::inside;
+      for (Index f = 0; f < wall.faces(); ++f) {
+        const Real in = velocities.inward(c, f) / wall.area(f);
+        if (in > back[c].largest + 1e-12 * velocities.fastest()) {
+          back[c].largest = in;
+          back[c].time = t;
+        }
+      }
+    }
+  }
+  for (auto& b : back)
+    if (b.largest > 0) result.turning_back.push_back(b);
+  result.correction = stream.velocities().correction();
+  balance.transport(from, y);
+  for (std::size_t a = 0; a < fastest.axes.size(); ++a) {
+    const AxisAt& axis = fastest.axes[a];
+    result.diffusivity[a] = axis.diffusivity;
+    if (axis.speed == 0) continue;
+    // Long waves decay as exp(−D·k²·t); what more they lose is false.
+    const Real angle = 0.02, square = angle * angle / (axis.width * axis.width);
+    const Real length = step > 0 ? step : 1e-3 / fastest.rate;
+    const auto [spread, carried] = symbol(stream, axis, length, angle);
+    const Real damped = step > 0 ? -std::log(std::abs(amplification_of_parts(scheme, spread, carried))) : -(spread + carried).real();
+    const Real extra = damped / (length * square) - axis.diffusivity;
+    result.false_diffusion[a] = std::abs(extra) < 1e-3 * axis.speed * axis.width ? 0 : extra;
+  }
+  return result;
+}
+
+}  // namespace williwaw::verify
