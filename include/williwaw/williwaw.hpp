@@ -17,4 +17,5 @@
 #include "williwaw/verify/ladder.hpp"
 #include "williwaw/verify/normality.hpp"
 #include "williwaw/verify/record_spectrum.hpp"
+#include "williwaw/verify/shape.hpp"
 #include "williwaw/verify/stream.hpp"

@@ -66,15 +66,7 @@ std::optional<Norms> against_exact(const Case& given, const DiffusionBalance& ba
   if (given.exact_is_initial) {
     n = field.difference(Field(g, balance.initial_state()));
   } else {
-    State exact(static_cast<std::size_t>(g.count()));
-    Points line(g.size(0));
-    for (Index k = 0; k < g.size(2); ++k)
-      for (Index j = 0; j < g.size(1); ++j) {
-        for (Index i = 0; i < g.size(0); ++i) line.set(i, g.point(i, j, k));
-        given.exact->function.evaluate(
-            line, time, {exact.data() + g.number(0, j, k), static_cast<std::size_t>(g.size(0))});
-      }
-    n = field.difference(Field(g, exact));
+    n = field.difference(Field(g, balance.values_of(given.exact->function, time)));
   }
   n.l1 = std::abs(given.value.shown_difference(n.l1));
   n.l2 = std::abs(given.value.shown_difference(n.l2));

@@ -3,6 +3,7 @@
 
 #include "cycle_watch.hpp"
 #include "settled.hpp"
+#include "williwaw/verify/shape.hpp"
 #include "williwaw/casefile/run.hpp"
 #include "wording.hpp"
 
@@ -134,6 +135,32 @@ void cycle_section(const Case& given, const Prepared& prepared, const Outcome& o
       number(shown(most)), given.value.unit);
 }
 
+// What carrying should have kept: variation, squares, extrema, and of a pulse its height and width.
+void shape_section(const Case& given, const Prepared& prepared, const Outcome& o, Report& report) {
+  if (!prepared.balance->transport() || o.ending == Outcome::Ending::blew_up) return;
+  DiffusionBalance& balance = *prepared.balance;
+  const State start = balance.initial_state(), &end = prepared.initial;
+  const verify::Shape before = verify::shape_of(balance, start), after = verify::shape_of(balance, end);
+  const auto share = [](Real now, Real then) {
+    return then > 0 ? fmt::format("{:.4g} times that at the start", now / then) : std::string("nothing at the start");
+  };
+  report.section("what became of it");
+  report.row("total variation", share(after.variation, before.variation), number(after.variation / before.variation));
+  report.row("total of squares", share(after.square, before.square), number(after.square / before.square));
+  report.row("extrema", fmt::format("{}, {} at the start", after.extrema, before.extrema), Report::Data(after.extrema));
+  const Totals first = balance.totals(start, prepared.plan.start);
+  const Real outside = std::max({0.0, o.totals.highest - first.highest, first.lowest - o.totals.lowest});
+  report.row("outside the range of the start",
+             fmt::format("{:.3g}{} at most", std::abs(given.value.shown_difference(outside)), given.value.suffix()),
+             number(std::abs(given.value.shown_difference(outside))), given.value.unit);
+  if (!given.exact_is_initial) return;
+  const verify::PulseLoss loss = verify::pulse_loss(balance, start, end);
+  report.row("height of the pulse", share(loss.height, loss.height_before), number(loss.height / loss.height_before));
+  for (int a = 0; a < given.problem.grid().rank(); ++a)
+    report.row("width of the pulse, " + given.problem.grid().axis(a).name(), share(loss.width[a], loss.width_before[a]),
+               number(loss.width[a] / loss.width_before[a]));
+}
+
 // How a steady state was found, and how far it is to be trusted.
 void steady_section(const Case& given, const Prepared& prepared, const RunResult& result, Report& report) {
   const SteadyOutcome& s = *result.steady;
@@ -216,6 +243,7 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
   budget_section(given, o, report);
   settled_section(given, prepared, o, report);
   cycle_section(given, prepared, o, report);
+  shape_section(given, prepared, o, report);
   exact_section(given, result, report);
   if (o.ending == Outcome::Ending::blew_up) {
     report.section("what happened").note(o.reason);

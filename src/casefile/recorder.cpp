@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "williwaw/casefile/answer.hpp"
+#include "williwaw/verify/shape.hpp"
 
 namespace williwaw::casefile {
 
@@ -106,6 +107,12 @@ void Recorder::row(Real time, const State& y, const Totals& totals,
     row.push_back(totals.potential);
   }
   row.push_back(totals.content);
+  if (balance_->transport()) {
+    const verify::Shape shape = verify::shape_of(*balance_, y);
+    row.push_back(shape.variation * given_->value.factor);
+    row.push_back(shape.square * given_->value.factor * given_->value.factor);
+    row.push_back(static_cast<Real>(shape.extrema));
+  }
   std::vector<std::optional<Real>> all(lines_.size());
   for (std::size_t l = 0; l < flows.size(); ++l) all[column_of_line_[l]] = flows[l];
   row.insert(row.end(), all.begin(), all.end());
@@ -152,6 +159,11 @@ std::vector<store::Column> Recorder::columns() const {
     result.push_back({"potential energy", given_->amount_unit});
   }
   result.push_back({wave ? "energy" : "total", given_->amount_unit});
+  if (balance_->transport()) {
+    result.push_back({"total variation", given_->problem.grid().rank() == 1 ? given_->value.unit : ""});
+    result.push_back({"total of squares", ""});
+    result.push_back({"extrema", ""});
+  }
   for (const auto& line : lines_)
     result.push_back(
         {line.kind == LedgerLine::Kind::wall ? "inflow " + line.name : line.name, given_->flow_unit});

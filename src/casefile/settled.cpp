@@ -17,6 +17,10 @@ SettledWatch::SettledWatch(const Case& given, const Prepared& prepared)
     why_not_ = "a wave does not settle: its energy tells what is left of it";
     return;
   }
+  if (given.problem.stream_is_nonlinear() && !given.settled.ends_run) {
+    why_not_ = "a steady state is not looked for where limiting or the flux law is nonlinear; [steady] would";
+    return;
+  }
   if (given.problem.data_change_in_time()) {
     why_not_ = "walls or sources change in time: there is no steady state to tell the distance from";
     return;

@@ -91,6 +91,10 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
     report.row("wall " + w.name, flow + " flows in");
     if (w.pull != 0 || w.inflow != 0) add("(" + flow + ")");
   }
+  if (s.stretching != 0) {
+    report.row("stream, net", fmt::format("{}·u leaves", readable(s.stretching)), number(s.stretching));
+    add(fmt::format("−{:.6g}·u", s.stretching));
+  }
   if (s.source != 0) {
     report.row("source", readable(s.source), number(s.source));
     add(readable(s.source));
@@ -101,6 +105,8 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
     report.row("held", fmt::format("u = {} by its wall; the rest tells what the wall must supply",
                                    readable(given.value.shown(s.held_value), given.value.unit)));
   const bool wave = given.problem.equation().second_order;
+  if (given.problem.stream_is_nonlinear())
+    report.note("the stream at first order, about the initial values; reconstruction and law make more of it");
   if (given.problem.space_order == 4)
     report.note("the couplings of order 2; differences of order 4 join three unknowns on each side");
   report.row("equation", fmt::format("{:.6g} · {} = {}", s.capacity, wave ? "d²u/dt²" : "du/dt",

@@ -15,7 +15,6 @@ const Expected a_time() {
   return {Unit::of("s"), false, "a time"};
 }
 
-const Words later_schemes{"semi-lagrangian"};
 
 Real read_time_value(const Context& context, const Section& section, const std::string& key) {
   const Node& node = *section.find(key);
@@ -90,7 +89,7 @@ void read_steady(const Context& context, const Node& node, Case& result) {
   const Section section(context, node, "steady");
   section.allow({"solver", "tolerance", "iterations", "relaxation"}, {});
   SteadyRules& rules = result.steady.emplace();
-  rules.solver = section.choice("solver", "auto", solver_names(), {"bicgstab"});
+  rules.solver = section.choice("solver", "auto", solver_names(), {});
   result.step_place = node.place.text();
   if (const Node* tolerance = section.find("tolerance")) {
     rules.tolerance = read_number(context, *tolerance, "steady.tolerance", {Unit(), false, "a plain number"});
@@ -162,7 +161,7 @@ void read_time(const Context& context, const Node& root, const Dimensions& dimen
   if (!node) throw CaseError(context.file, "time", "missing; a case needs [time] or [steady]");
   const Section section(context, *node, "time");
   section.allow({"until", "lasts", "scheme", "theta", "step", "solver", "damped_start"}, {});
-  result.plan.solver = section.choice("solver", "auto", solver_names(), {"bicgstab"});
+  result.plan.solver = section.choice("solver", "auto", solver_names(), {});
   if (section.has("until") == section.has("lasts"))
     throw CaseError(node->place.text(), "time", "give one of until and lasts");
   const std::string end = section.has("until") ? "until" : "lasts";
@@ -188,7 +187,7 @@ void read_time(const Context& context, const Node& root, const Dimensions& dimen
   Words known;
   for (const auto& k : scheme_kinds()) known.push_back(k.name);
   section.need("scheme", "a time scheme: " + listed(known));
-  const std::string name = section.choice("scheme", "", known, later_schemes);
+  const std::string name = section.choice("scheme", "", known, {});
   const auto& kind = *std::ranges::find(scheme_kinds(), name, &SchemeKind::name);
   Real parameter = 0;
   if (kind.parameter.empty()) {
@@ -202,6 +201,9 @@ void read_time(const Context& context, const Node& root, const Dimensions& dimen
       section.fail(kind.parameter, fmt::format("must lie between {} and {}", kind.lowest, kind.highest));
   }
   result.plan.scheme = scheme(name, parameter);
+  result.problem.carried_back = std::holds_alternative<LookingBack>(result.plan.scheme.method);
+  if (result.problem.carried_back && !result.problem.equation().stream)
+    section.fail("scheme", "'" + name + "' is for what is carried along (transport); nothing is here");
   if (dimensions.waves && !takes_second_order(result.plan.scheme))
     section.fail("scheme", "'" + name +
                                "' is for equations of first order in time; a wave takes leapfrog, "

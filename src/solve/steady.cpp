@@ -9,6 +9,8 @@ namespace williwaw {
 namespace {
 
 constexpr int newton_limit = 60;
+// By a neighbour of the matrix steps are cheap and many.
+constexpr int correction_limit = 3000;
 
 Real norm(const State& r) {
   Real sum = 0;
@@ -61,8 +63,12 @@ Floating find_floating(const FaceSystem& system) {
   for (Index n = 0; n < count; ++n) {
     if (held(n)) continue;
     ++free;
+    // What its column sums to is what leaves the domain from it.
     Real excess = system.diagonal[n];
-    for (int a = 0; a < system.rank(); ++a) excess += system.lower[a][n] + system.upper[a][n];
+    for (int a = 0; a < system.rank(); ++a)
+      for (const bool up : {false, true})
+        if (const Index other = system.neighbour(n, a, up); other >= 0)
+          excess += (up ? system.lower : system.upper)[a][other];
     if (std::abs(excess) > 1e-11 * std::abs(system.diagonal[n])) fixed[sets.find(n)] = 1;
   }
   Floating result;
@@ -107,7 +113,7 @@ class SteadySolver {
     if (!(reference_ > 0)) reference_ = size > 0 ? size : 1;
     outcome_.residuals.push_back(size / reference_);
     // A linear problem needs one solve; a second one takes up what round-off and drift have left.
-    const int most = offers_.linear ? 3 : newton_limit;
+    const int most = offers_.linear ? 3 : offers_.approximate ? correction_limit : newton_limit;
     while (outcome_.newton_steps < most && !(size <= std::max(rules_.tolerance * reference_, floor_))) {
       linearise(r);
       const Index left = rules_.iterations - outcome_.iterations();

@@ -390,7 +390,8 @@ void Couplings::wall_coefficients(const WallSection& section, AtWall& out) const
     resistance[f] = face.distance > 0 && along_material(face) ? along(from, to, grid_.slot(face.axis))
                                                               : face.distance / conductivity[f];
   }
-  for (Real& r : resistance) r = std::min(r, no_conduction);
+  for (std::size_t f = 0; f < count; ++f)
+    if (conductivity[f] == 0 || !(resistance[f] < no_conduction)) resistance[f] = section.faces[f].distance == 0 ? 0 : no_conduction;
 }
 
 // Axes may conduct differently; then a slanted path is none of them.

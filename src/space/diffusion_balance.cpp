@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "carrier.hpp"
 #include "diffusion_sweep.hpp"
 #include "wave_motion.hpp"
 #include "wide_differences.hpp"
@@ -50,6 +51,8 @@ DiffusionBalance::DiffusionBalance(const Problem& problem, Execution execution)
   if (stream) transport_ = std::make_unique<Transport>(problem_, outline_, couplings_, closures_, threads_);
   stretching_line_ = lines_.size();
   if (transport_ && transport_->stretches()) lines_.push_back({"stretching", LedgerLine::Kind::source, ""});
+  const std::size_t carried_line = lines_.size();
+  if (problem_.carried_back) lines_.push_back({"carried", LedgerLine::Kind::source, ""});
   first_point_line_ = lines_.size();
   points_of_line_.resize(problem_.equation().points.empty() ? 0 : static_cast<std::size_t>(g.lines()));
   for (const auto& point : problem_.equation().points) {
@@ -67,6 +70,10 @@ DiffusionBalance::DiffusionBalance(const Problem& problem, Execution execution)
     wide_ = std::make_unique<WideDifferences>(problem_);
   else if (problem_.space_order != 2)
     throw InputError("the order of differences in space must be 2 or 4");
+  if (problem_.carried_back) {
+    if (!transport_) throw InputError("scheme 'semi-lagrangian' needs something that is carried along");
+    carrier_ = std::make_unique<BackwardCarrier>(*this, carried_line, threads_);
+  }
   if (problem_.equation().second_order) motion_ = std::make_unique<WaveMotion>(*this);
 }
 

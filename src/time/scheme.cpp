@@ -127,7 +127,8 @@ int stages(const Scheme& scheme, Real x) {
       Match{[](const Tableau& t) { return t.stages(); },
             [](const ImplicitExplicit& p) { return p.fluxes.stages(); },
             [x](const Stabilized& s) { return s.stages_for(x); }, [](const TwoStep&) { return 1; },
-            [](const Factored&) { return 1; }, [](const SecondOrder& s) { return s.corrected ? 2 : 1; }},
+            [](const Factored&) { return 1; }, [](const SecondOrder& s) { return s.corrected ? 2 : 1; },
+            [](const LookingBack&) { return 1; }},
       scheme.method);
 }
 
@@ -139,7 +140,8 @@ int vectors_kept(const Scheme& scheme) {
             [](const Factored&) { return 9; },
             [](const SecondOrder& s) { return s.beta > 0    ? 8
                                               : s.corrected ? 6
-                                                            : 2; }},
+                                                            : 2; },
+            [](const LookingBack&) { return 6; }},
       scheme.method);
 }
 
@@ -152,7 +154,8 @@ std::complex<Real> amplification(const Scheme& scheme, std::complex<Real> z, int
                           },
                           [z](const TwoStep& t) { return of_two_steps(t, z); },
                           [z](const Factored& f) { return 1.0 + z / (1.0 - f.theta * z); },
-                          [](const SecondOrder&) { return Complex(NAN); }},
+                          [](const SecondOrder&) { return Complex(NAN); },
+                          [z](const LookingBack&) { return 1.0 / (1.0 - z); }},
                     scheme.method);
 }
 
@@ -172,6 +175,8 @@ std::complex<Real> amplification(const Scheme& scheme, std::span<const Real> axe
 
 std::complex<Real> amplification_of_parts(const Scheme& scheme, Complex spread, Complex carried) {
   if (const auto* p = std::get_if<ImplicitExplicit>(&scheme.method)) return of_pair(*p, spread, carried);
+  // Values that are looked up are those that were there.
+  if (std::holds_alternative<LookingBack>(scheme.method)) return amplification(scheme, spread);
   return amplification(scheme, spread + carried);
 }
 

@@ -18,6 +18,7 @@ const std::vector<SchemeKind>& scheme_kinds() {
                                              schemes::sdirk4(),
                                              schemes::adi(),
                                              schemes::implicit_explicit(),
+                                             schemes::semi_lagrangian(),
                                              schemes::leapfrog(),
                                              schemes::corrected_leapfrog(),
                                              schemes::newmark()};

@@ -45,6 +45,8 @@ std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const S
   else if (std::holds_alternative<Factored>(s.method) && balance.offers().stream)
     throw InputError("scheme '" + s.name + "' takes what diffuses along one axis after the other and no stream; "
                      "take implicit-explicit or crank-nicolson");
+  else if (std::holds_alternative<LookingBack>(s.method))
+    result = steppers::looking_back(balance, s, solving);
   else if (const auto* c = std::get_if<Stabilized>(&s.method))
     result = steppers::stabilized(balance, s, *c);
   else if (const auto* m = std::get_if<TwoStep>(&s.method))

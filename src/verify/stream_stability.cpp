@@ -222,20 +222,28 @@ Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, R
   const Rates rates = rates_of(balance, y, worst_time, kind.limited ? kind.courant : 1);
   const bool keeps = kind.limited && rates.monotone && !stream.flux().needs_step && radius > 0;
   result.positivity = {keeps ? radius / rates.euler : 0, bound, worst.where};
-  result.limit = result.interior;
+  if (std::holds_alternative<LookingBack>(scheme.method)) {
+    // Values never leave those around the place where they are looked up, whatever the step.
+    const Real none = std::numeric_limits<Real>::infinity();
+    const Real euler = worst.axes.empty() || result.interior.step == none ? none : 0;
+    result.limit = result.interior = {none, bound, worst.where};
+    result.positivity = {balance.carrier() && balance.carrier()->alone() ? none : euler, bound, worst.where};
+  } else {
+    result.limit = result.interior;
+  }
   // Beside outlines there is less to hold what passes.
   Real inside = 0;
   for (const AxisAt& axis : worst.axes) {
     const auto [first, second] = stream.flux().weights(axis.speed, axis.diffusivity / axis.width, axis.largest, 0);
     inside += (first - second + 2 * axis.diffusivity / axis.width) / axis.width;
   }
-  if (!balance.outline().whole() && rates.largest > inside && inside > 0) {
+  if (!balance.outline().whole() && rates.largest > inside && inside > 0 && !std::isinf(result.limit.step)) {
     result.limit.step *= inside / rates.largest;
     result.limit.where = rates.largest_at;
   }
   if (is_normal(balance, stream)) result.limit.standing = sharp;
   // What makes no new extrema cannot grow, whatever its unlimited waves would do.
-  if (result.positivity.step > result.limit.step) result.limit = result.positivity;
+  if (result.positivity.step > result.limit.step * (1 + 1e-6)) result.limit = result.positivity;
   for (const AxisAt& axis : worst.axes) {
     result.courant_number += axis.speed * step / axis.width;
     result.diffusion_number += axis.diffusivity * step / (axis.width * axis.width);

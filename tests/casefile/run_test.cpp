@@ -89,7 +89,7 @@ TEST_CASE("the series holds probes, extremes, total, flows and the residual") {
   CHECK(column("middle").back() == doctest::Approx(10 * std::exp(-M_PI * M_PI * 0.1)).epsilon(1e-3));
   CHECK(column("maximum").front() == doctest::Approx(10).epsilon(1e-3));
   CHECK(column("total").back() == doctest::Approx(20 / M_PI * std::exp(-M_PI * M_PI * 0.1)).epsilon(1e-3));
-  CHECK(s.columns[*s.find("total")].unit == "m-2.kg");
+  CHECK(s.columns[*s.find("total")].unit == "kg/m^2");
   // What left through the walls is what the total lost: flows are means between rows.
   Real lost = 0;
   const auto west = column("inflow west: dirichlet"), east = column("inflow east: dirichlet");

@@ -85,10 +85,10 @@ TEST_CASE("each kind of condition states its law") {
 }
 
 TEST_CASE("registries list every kind once") {
-  CHECK(wall_kinds().size() == 11);
+  CHECK(wall_kinds().size() == 13);
   CHECK(wall_kind("robin").arguments.size() == 2);
   CHECK_THROWS_AS(wall_kind("leaky"), InputError);
-  CHECK(equation_kinds().size() == 3);
+  CHECK(equation_kinds().size() == 5);
 }
 
 TEST_CASE("a storage that changes by itself is refused") {

@@ -68,6 +68,9 @@ std::unique_ptr<LinearSolver> make_cg_solver(const SolverRules& rules = {});
 /// Conjugate gradients preconditioned with one multigrid cycle: control volumes are joined in pairs along
 /// each axis that conducts well, with their walls, outlines and jumps of material.
 std::unique_ptr<LinearSolver> make_multigrid_solver(const SolverRules& rules = {});
+/// Stabilized biconjugate gradients (van der Vorst, 1992) with an incomplete LU factorization, for matrices
+/// that need not be symmetric.
+std::unique_ptr<LinearSolver> make_bicgstab_solver(const SolverRules& rules = {});
 /// Fast sine, cosine and Fourier transforms along all axes that allow for them, and Thomas' algorithm along
 /// at most one that does not. Takes separable systems only.
 std::unique_ptr<LinearSolver> make_transform_solver();
@@ -84,12 +87,15 @@ struct SolverKind {
 /// Every solver there is, in the order in which messages list them.
 const std::vector<SolverKind>& solver_kinds();
 /// The solver called `name`; "auto" takes the one that suits the matrix: tridiagonal in one dimension,
-/// transforms where they can be had, direct for few unknowns, multigrid otherwise. Throws InputError for a
+/// transforms where they can be had, direct for few unknowns, multigrid otherwise, and stabilized biconjugate
+/// gradients where the matrix is not symmetric. Throws InputError for a
 /// name that is not there.
 std::unique_ptr<LinearSolver> make_solver(const std::string& name, const LinearSystem& system,
                                           const SolverRules& rules = {});
 /// True for a system of any rank whose couplings all lie along one axis.
 bool is_of_lines(const FaceSystem& system);
+/// True where neighbours count for each other alike, to round-off.
+bool is_symmetric(const FaceSystem& system);
 /// True for a system that transforms can solve.
 bool is_separable(const LinearSystem& system);
 

@@ -103,6 +103,18 @@ class Motion {
   virtual std::size_t scheme_line() const = 0;
 };
 
+/// What a balance with a stream adds for schemes that look up where each unknown was carried from.
+class Carrier {
+ public:
+  virtual ~Carrier() = default;
+  /// out = the values of y at the places from where the unknowns are reached between at and at + step.
+  virtual void carry(const State& y, Real at, Real step, State& out) = 0;
+  /// Nothing diffuses, appears or reacts besides.
+  virtual bool alone() const = 0;
+  /// The line of the ledger for what was carried in and out and what looking up itself adds or takes.
+  virtual std::size_t line() const = 0;
+};
+
 /// A balance over control volumes. State vectors have layout().size() entries; amounts Q and rates F belong
 /// to the control volume of each unknown.
 class Balance {
@@ -135,6 +147,8 @@ class Balance {
   virtual Totals totals(const State& y, Real at) = 0;
   /// Null for a balance of first order in time.
   virtual Motion* motion() { return nullptr; }
+  /// Null where nothing is looked up where it came from.
+  virtual Carrier* carrier() { return nullptr; }
   virtual Drive drive(Real) { return {}; }
 
   /// One explicit step: Q(out) = Q(y) + step·F(y, at), then held values of at + step. `amounts` gets what

@@ -84,6 +84,7 @@ class DiffusionBalance final : public Balance {
                Ledger& rates, const Totals* of_y) override;
 
   Motion* motion() override;
+  Carrier* carrier() override { return carrier_.get(); }
   /// What a stream carries; null where nothing does.
   const Transport* transport() const { return transport_.get(); }
   /// The same, ready for this time and state.
@@ -205,6 +206,7 @@ class DiffusionBalance final : public Balance {
   std::unique_ptr<Motion> motion_;
   std::unique_ptr<WideDifferences> wide_;  ///< of order 4; null for order 2
   std::unique_ptr<Transport> transport_;
+  std::unique_ptr<Carrier> carrier_;
   bool still_ = false;  ///< nothing diffuses
 };
 

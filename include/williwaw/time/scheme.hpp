@@ -59,12 +59,17 @@ struct SecondOrder {
   bool corrected = false;
 };
 
+/// What is carried is looked up where it came from, whatever the Courant number; the rest by implicit
+/// Euler (Robert, 1981).
+struct LookingBack {};
+
 /// A time scheme: a name, its formula and what it claims. Orders are claims that tests measure.
 struct Scheme {
   std::string name;
   std::string title;
   int order = 1;
-  std::variant<Tableau, ImplicitExplicit, Stabilized, TwoStep, Factored, SecondOrder> method;
+  std::variant<Tableau, ImplicitExplicit, Stabilized, TwoStep, Factored, SecondOrder, LookingBack>
+      method;
 
   /// Of a Runge-Kutta scheme; throws InputError for any other.
   const Tableau& tableau() const;

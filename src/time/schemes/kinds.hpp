@@ -18,6 +18,7 @@ SchemeKind bdf2();
 SchemeKind sdirk4();
 SchemeKind adi();
 SchemeKind implicit_explicit();
+SchemeKind semi_lagrangian();
 SchemeKind leapfrog();
 SchemeKind corrected_leapfrog();
 SchemeKind newmark();

@@ -14,6 +14,7 @@ std::unique_ptr<Stepper> two_step(Balance& balance, const Scheme& scheme, const 
                                   const Solving& solving);
 std::unique_ptr<Stepper> factored(Balance& balance, const Scheme& scheme, const Factored& method,
                                   const Solving& solving);
+std::unique_ptr<Stepper> looking_back(Balance& balance, const Scheme& scheme, const Solving& solving);
 std::unique_ptr<Stepper> damped_start(std::unique_ptr<Stepper> start, std::unique_ptr<Stepper> main,
                                       Index steps);
 

@@ -1,0 +1,31 @@
+// What carrying should keep and numerical schemes spoil: variation, squares, extrema, heights and widths.
+#pragma once
+
+#include "williwaw/space/diffusion_balance.hpp"
+
+namespace williwaw::verify {
+
+/// Of one state.
+struct Shape {
+  /// Σ |difference of neighbours| along every axis, times the width across where there is more than one axis.
+  Real variation = 0;
+  /// ∫ u² over the domain.
+  Real square = 0;
+  /// Unknowns that stand out above or below all their neighbours, by more than a billionth of the range.
+  Index extrema = 0;
+};
+
+Shape shape_of(DiffusionBalance& balance, const State& y);
+
+/// What is left of a pulse against what it was.
+struct PulseLoss {
+  /// Largest value over its surroundings (the median), and that at the start.
+  Real height = 0, height_before = 0;
+  /// Root of the second moment about the middle of ∫ |u − surroundings|, along each axis; on periodic axes the
+  /// shortest way round.
+  std::array<Real, 3> width{0, 0, 0}, width_before{0, 0, 0};
+};
+
+PulseLoss pulse_loss(DiffusionBalance& balance, const State& before, const State& after);
+
+}  // namespace williwaw::verify

@@ -1,0 +1,88 @@
+// Stabilized biconjugate gradients (van der Vorst, 1992) for matrices that are not symmetric, preconditioned
+// by an incomplete factorization (Saad, 1994; Eigen's).
+#include <Eigen/IterativeLinearSolvers>
+#include <Eigen/SparseCore>
+#include <cmath>
+
+#include "williwaw/solve/linear_solver.hpp"
+
+namespace williwaw {
+namespace {
+
+using RowMatrix = Eigen::SparseMatrix<Real, Eigen::RowMajor, int>;
+
+class BiconjugateGradients final : public LinearSolver {
+ public:
+  explicit BiconjugateGradients(const SolverRules& rules) : rules_(rules) {}
+
+  std::string name() const override { return "stabilized biconjugate gradients with incomplete LU"; }
+  const Convergence* convergence() const override { return &convergence_; }
+
+  void factor(const LinearSystem& system) override {
+    const auto rows = static_cast<Eigen::Index>(rows_of(system));
+    std::vector<Eigen::Triplet<Real, int>> entries;
+    for (const auto& t : triplets_of(system))
+      entries.emplace_back(static_cast<int>(t.row), static_cast<int>(t.column), t.value);
+    matrix_.resize(rows, rows);
+    matrix_.setFromTriplets(entries.begin(), entries.end());
+    factors_.setDroptol(1e-3);
+    factors_.setFillfactor(6);
+    factors_.compute(matrix_);
+    if (factors_.info() != Eigen::Success) throw SolverError("the matrix could not be factored, not even in part");
+  }
+
+  void solve(std::span<const Real> right, std::span<Real> solution) override {
+    const Eigen::Map<const Eigen::VectorXd> b(right.data(), static_cast<Eigen::Index>(right.size()));
+    Eigen::Map<Eigen::VectorXd> x(solution.data(), static_cast<Eigen::Index>(solution.size()));
+    x.setZero();
+    Eigen::VectorXd r = b, p = Eigen::VectorXd::Zero(b.size()), v = p, y(b.size()), s(b.size()), z(b.size()), t(b.size());
+    Eigen::VectorXd shadow = r;
+    const Real size = b.norm();
+    convergence_ = {};
+    convergence_.residuals.push_back(size > 0 ? 1 : 0);
+    convergence_.reached = !(size > 0);
+    Real rho = 1, alpha = 1, omega = 1;
+    for (Index k = 0; k < rules_.iterations && !convergence_.reached; ++k) {
+      Real next = shadow.dot(r);
+      if (std::abs(next) < 1e-30 * size * size || omega == 0) {
+        // Too close to orthogonal to go on: a new start from here.
+        shadow = r;
+        next = r.squaredNorm();
+        p.setZero();
+        v.setZero();
+        rho = alpha = omega = 1;
+      }
+      const Real beta = next / rho * (alpha / omega);
+      rho = next;
+      p = r + beta * (p - omega * v);
+      y = factors_.solve(p);
+      v = matrix_ * y;
+      alpha = rho / shadow.dot(v);
+      s = r - alpha * v;
+      z = factors_.solve(s);
+      t = matrix_ * z;
+      const Real square = t.squaredNorm();
+      omega = square > 0 ? t.dot(s) / square : 0;
+      x += alpha * y + omega * z;
+      r = s - omega * t;
+      const Real relative = r.norm() / size;
+      convergence_.residuals.push_back(relative);
+      convergence_.reached = relative <= rules_.tolerance;
+      if (!std::isfinite(relative)) throw SolverError(name() + " broke down");
+    }
+  }
+
+ private:
+  SolverRules rules_;
+  RowMatrix matrix_;
+  Eigen::IncompleteLUT<Real> factors_;
+  Convergence convergence_;
+};
+
+}  // namespace
+
+std::unique_ptr<LinearSolver> make_bicgstab_solver(const SolverRules& rules) {
+  return std::make_unique<BiconjugateGradients>(rules);
+}
+
+}  // namespace williwaw

@@ -1,0 +1,98 @@
+#include "williwaw/verify/shape.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+
+namespace williwaw::verify {
+
+namespace {
+
+struct Spread {
+  Real height = 0;
+  std::array<Real, 3> width{0, 0, 0};
+};
+
+Spread spread_of(const DiffusionBalance& balance, const State& y) {
+  const Grid& g = balance.grid();
+  State sorted;
+  for (Index n = 0; n < g.count(); ++n)
+    if (balance.outline().active(n)) sorted.push_back(y[n]);
+  const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
+  std::ranges::nth_element(sorted, middle);
+  const Real around = *middle;
+  Spread result;
+  for (const Real u : sorted) result.height = std::max(result.height, std::abs(u - around));
+  for (int a = 0; a < g.rank(); ++a) {
+    const Axis& axis = g.axis(a);
+    // The middle is where the mean phase of the first harmonic points to, which knows no ends.
+    std::complex<Real> phase = 0;
+    Real mass = 0, mean = 0, moment = 0;
+    const auto weight = [&](Index n) { return g.volume_of(n) * balance.outline().share(n) * std::abs(y[n] - around); };
+    for (Index n = 0; n < g.count(); ++n) {
+      if (!balance.outline().active(n)) continue;
+      const Real s = axis.points()[g.position(n)[a]];
+      phase += std::polar(weight(n), 2 * M_PI * (s - axis.from()) / axis.length());
+      mean += weight(n) * s;
+      mass += weight(n);
+    }
+    if (!(mass > 0)) continue;
+    mean = axis.periodic() ? axis.from() + axis.length() * std::arg(phase) / (2 * M_PI) : mean / mass;
+    for (Index n = 0; n < g.count(); ++n) {
+      if (!balance.outline().active(n)) continue;
+      Real d = axis.points()[g.position(n)[a]] - mean;
+      if (axis.periodic()) d -= axis.length() * std::round(d / axis.length());
+      moment += weight(n) * d * d;
+    }
+    result.width[a] = std::sqrt(moment / mass);
+  }
+  return result;
+}
+
+}  // namespace
+
+Shape shape_of(DiffusionBalance& balance, const State& y) {
+  const Grid& g = balance.grid();
+  Real low = std::numeric_limits<Real>::infinity(), high = -low;
+  Shape result;
+  for (Index n = 0; n < g.count(); ++n) {
+    if (!balance.outline().active(n)) continue;
+    low = std::min(low, y[n]);
+    high = std::max(high, y[n]);
+    result.square += g.volume_of(n) * balance.outline().share(n) * y[n] * y[n];
+  }
+  const Real least = 1e-9 * (high - low);
+  FaceSystem shape;
+  shape.extent = {g.size(0), g.size(1), g.size(2)};
+  for (int a = 0; a < g.rank(); ++a) shape.periodic[a] = g.axis(a).periodic();
+  for (Index n = 0; n < g.count(); ++n) {
+    if (!balance.outline().active(n)) continue;
+    const auto at = g.position(n);
+    bool above = true, below = true;
+    for (int a = 0; a < g.rank(); ++a)
+      for (const bool up : {false, true}) {
+        const Index other = shape.neighbour(n, a, up);
+        if (other < 0 || !balance.outline().active(other)) {
+          // What stands highest at a wall is no extremum of its own.
+          if (g.size(a) > 1) above = below = false;
+          continue;
+        }
+        above = above && y[n] > y[other] + least;
+        below = below && y[n] < y[other] - least;
+        if (!up) continue;
+        Real across = 1;
+        for (int b = 0; b < g.rank(); ++b)
+          if (b != a) across *= g.axis(b).widths()[at[b]];
+        result.variation += across * std::abs(y[other] - y[n]);
+      }
+    result.extrema += above || below ? 1 : 0;
+  }
+  return result;
+}
+
+PulseLoss pulse_loss(DiffusionBalance& balance, const State& before, const State& after) {
+  const Spread first = spread_of(balance, before), last = spread_of(balance, after);
+  return {last.height, first.height, last.width, first.width};
+}
+
+}  // namespace williwaw::verify

@@ -1,0 +1,92 @@
+// Looking back along the stream: long steps, extremes that stay, what comes in through walls.
+#include <doctest/doctest.h>
+
+#include "support/carried.hpp"
+
+using namespace williwaw;
+using namespace williwaw::test;
+
+TEST_CASE("a smooth wave is looked up at any Courant number, ever better on finer grids") {
+  const auto shape = [](Real x) { return std::exp(std::sin(2 * M_PI * x)); };
+  const auto error = [&](Index cells, Real courant) {
+    Problem p(periodic_line(cells), transport(Velocity(1.0)));
+    p.initial = [shape](Point q) { return shape(q.x); };
+    p.carried_back = true;
+    const Carried run = carry(p, "semi-lagrangian", courant, static_cast<Real>(cells), 0.63);
+    CHECK(run.outcome.totals.highest <= std::exp(1.0));
+    CHECK(run.outcome.totals.lowest >= std::exp(-1.0));
+    CHECK(run.outcome.budget.worst_step() < 1e-13);
+    return mean_error(p, run.state, [=](Point q) { return shape(q.x - 0.63); });
+  };
+  for (const Real courant : {0.3, 4.7}) {
+    CAPTURE(courant);
+    CHECK(order_between(error(40, courant), error(80, courant)) > 1.9);
+  }
+  // Fewer steps look up less often, and so lose less.
+  CHECK(error(80, 4.7) < 0.6 * error(80, 0.3));
+}
+
+TEST_CASE("a body turns round at a Courant number of five") {
+  const auto body = [](Point q) { return std::exp(-120 * ((q.x - 0.5) * (q.x - 0.5) + (q.y - 0.7) * (q.y - 0.7))); };
+  const Index n = 64;
+  const auto axis = [&](const char* called) { return Axis::uniform(called, 0, 1, n, Unknowns::cells); };
+  Problem p(Grid({axis("x"), axis("y")}),
+            transport(Velocity::of_stream_function(
+                [](Point q) { return -M_PI * ((q.x - 0.5) * (q.x - 0.5) + (q.y - 0.5) * (q.y - 0.5)); })));
+  p.initial = body;
+  p.carried_back = true;
+  p.other_walls(outflow_returning(0.0));
+  const Carried run = carry(p, "semi-lagrangian", 5, 2 * M_PI * static_cast<Real>(n), 1);
+  CHECK(run.outcome.steps < 90);
+  CHECK(run.outcome.totals.lowest >= 0);
+  CHECK(run.outcome.totals.highest > 0.85);
+  CHECK(mean_error(p, run.state, body) < 0.003);
+  const DiffusionBalance balance(p);
+  CHECK(verify::stability(p, scheme("semi-lagrangian"), 0.01).stable());
+}
+
+TEST_CASE("what comes in has the wall's value, what diffuses does so besides, and the ledger closes") {
+  // An error function that has come as far as the middle (Ogata and Banks, 1961).
+  const auto exact = [](Point q) {
+    const Real s = std::sqrt(4 * 0.02 * 0.5);
+    return 0.5 * (std::erfc((q.x - 0.5) / s) + std::exp(q.x / 0.02) * std::erfc((q.x + 0.5) / s));
+  };
+  const auto error = [&](Index cells) {
+    Problem p(Grid({Axis::uniform("x", 0, 1, cells, Unknowns::cells)}), transport(Velocity(1.0), 0.02));
+    p.wall("west", dirichlet(1.0)).wall("east", outflow());
+    p.carried_back = true;
+    const Carried run = carry(p, "semi-lagrangian", 3, static_cast<Real>(cells), 0.5);
+    CHECK(run.outcome.budget.worst_step() < 1e-12);
+    return mean_error(p, run.state, exact);
+  };
+  // What came in during a step has not diffused yet: of first order beside the inlet.
+  CHECK(error(160) < 0.02);
+  CHECK(order_between(error(80), error(160)) > 0.8);
+}
+
+TEST_CASE("nodes, uneven axes and shores are looked up too; flux laws are refused") {
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+    std::vector<Real> marks;
+    for (int i = 0; i <= 60; ++i) marks.push_back(i / 60.0 + 0.05 * std::sin(2 * M_PI * i / 60.0) / 2);
+    Problem p(Grid({Axis("x", marks, unknowns, true)}), transport(Velocity(1.0)));
+    p.initial = [](Point q) { return std::sin(2 * M_PI * q.x); };
+    p.carried_back = true;
+    const Carried run = carry(p, "semi-lagrangian", 2.5, 70, 1);
+    CHECK(mean_error(p, run.state, p.initial) < 0.02);
+  }
+  const std::vector<Region> cut{{"islet", inside([](const Point& q) { return std::hypot(q.x - 0.5, q.y - 0.5) < 0.2; }), false}};
+  Velocity v(1.0, 0.0);
+  v.divergence_free = true;
+  Problem shore(Grid({Axis::uniform("x", 0, 1, 30, Unknowns::cells), Axis::uniform("y", 0, 1, 24, Unknowns::cells)}),
+                transport(v), Regions(cut));
+  shore.initial = [](Point q) { return q.x < 0.25 ? 1.0 : 0.0; };
+  shore.wall("west", dirichlet(0.0)).wall("east", outflow()).other_walls(insulated());
+  shore.carried_back = true;
+  const Carried run = carry(shore, "semi-lagrangian", 3, 40, 0.5);
+  CHECK(run.outcome.totals.lowest >= 0);
+  CHECK(run.outcome.totals.highest <= 1);
+  CHECK(run.outcome.budget.worst_step() < 1e-12);
+  Problem law(periodic_line(10), conservation(quadratic_flux()));
+  law.carried_back = true;
+  CHECK_THROWS_AS(DiffusionBalance{law}, InputError);
+}
