@@ -5,10 +5,12 @@
 // marching and the analysis of stability. Case files, results on disk and figures have headers of their own.
 #pragma once
 
+#include "williwaw/grid/field_operations.hpp"
 #include "williwaw/solve/cycle.hpp"
 #include "williwaw/solve/steady.hpp"
 #include "williwaw/space/diffusion_balance.hpp"
 #include "williwaw/space/transport.hpp"
+#include "williwaw/time/batch.hpp"
 #include "williwaw/time/march.hpp"
 #include "williwaw/verify/decay.hpp"
 #include "williwaw/verify/dispersion.hpp"

@@ -22,8 +22,8 @@ class FigureReader {
     figure_.kind = section_.choice(
         "kind", "",
         {"profiles", "map", "contours", "surface", "slices", "outer-faces", "spacetime", "series", "budget",
-         "residuals", "wall", "steps", "spectrum", "film", "stability", "dispersion"},
-        {"strip", "convergence"});
+         "residuals", "wall", "steps", "spectrum", "film", "strip", "arrows", "stability", "dispersion"},
+        {"convergence"});
     figure_.of = section_.word("of", "");
     figure_.title = section_.word("title", "");
     if (const Node* times = section_.find("times")) {
@@ -91,12 +91,15 @@ class FigureReader {
     const int rank = grid_.rank();
     if (figure_.kind == "profiles" && rank > 1 && !figure_.along)
       complain("profiles on a plan or in a block need along = { from, to }");
-    const std::string it = figure_.kind == "contours" ? "contours need" : "a " + figure_.kind + " needs";
-    const bool plane = figure_.kind == "map" || figure_.kind == "contours" || figure_.kind == "surface";
+    const std::string it = figure_.kind == "contours" || figure_.kind == "arrows" ? figure_.kind + " need" : "a " + figure_.kind + " needs";
+    const bool plane = figure_.kind == "map" || figure_.kind == "contours" || figure_.kind == "surface" ||
+                       figure_.kind == "strip" || figure_.kind == "arrows";
     if (plane && rank == 1) complain(it + " two axes; in one dimension use profiles or spacetime");
     if (plane && rank == 3 && !figure_.at) complain(it + " a plane of a block, at = { z = .. }");
     if ((figure_.kind == "slices" || figure_.kind == "outer-faces") && rank != 3)
       complain(figure_.kind + " need a block, with three axes; on a plan use map or contours");
+    if (figure_.kind == "arrows" && (!given_.problem.equation().stream || given_.problem.equation().stream->law))
+      complain("arrows show the velocity of what carries the unknown, and none does here");
     if (figure_.kind == "residuals" && !given_.steady)
       complain("residuals belong to [steady]: they show how its solver went");
     if (figure_.kind == "spacetime" && given_.steady) complain("a steady state has no times");

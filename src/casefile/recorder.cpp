@@ -20,6 +20,11 @@ std::vector<Real> shares_of(const DiffusionBalance& balance) {
   return result;
 }
 
+// Numbers of a record that tell the velocity.
+std::size_t velocities(const store::Description& about, const Grid& grid) {
+  return about.velocity ? static_cast<std::size_t>(grid.rank() * grid.count()) : 0;
+}
+
 store::Description description_of(const Case& given) {
   store::Description d;
   d.title = given.title;
@@ -31,6 +36,9 @@ store::Description description_of(const Case& given) {
   d.version = version;
   d.steady = given.steady.has_value();
   d.stages = given.stages;
+  const auto& stream = given.problem.equation().stream;
+  d.velocity = stream && !stream->law;
+  if (!given.flow_unit.empty()) d.velocity_unit = "m/s";
   return d;
 }
 
@@ -44,7 +52,7 @@ Recorder::Recorder(const Case& given, DiffusionBalance& balance, const std::vect
       lines_(lines),
       about_(description_of(given)),
       shares_(shares_of(balance)),
-      fields_(folder_ / "fields.journal", Field(balance.grid()).raw().size() + 2, from ? from->fields : 0),
+      fields_(folder_ / "fields.journal", Field(balance.grid()).raw().size() + 2 + velocities(about_, balance.grid()), from ? from->fields : 0),
       series_(folder_ / "series.csv", columns(), from ? from->series : 0),
       since_(balance.lines().size()) {
   begin_stage(0, given, balance);
@@ -128,7 +136,16 @@ void Recorder::record(const Moment& m) {
 
 void Recorder::record(Real time, const State& y) {
   const Field field = balance_->field(y, time);
-  fields_.append(std::array{time, static_cast<Real>(stage_)}, field.raw());
+  std::vector<Real> numbers(field.raw().begin(), field.raw().end());
+  if (about_.velocity) {
+    const auto count = static_cast<std::size_t>(balance_->grid().count());
+    const std::size_t first = numbers.size();
+    numbers.resize(first + velocities(about_, balance_->grid()));
+    const FaceVelocities& stream = balance_->transport(time, y)->velocities();
+    for (int a = 0; a < balance_->grid().rank(); ++a)
+      stream.at_unknowns(a, {numbers.data() + first + static_cast<std::size_t>(a) * count, count});
+  }
+  fields_.append(std::array{time, static_cast<Real>(stage_)}, numbers);
   if (const auto n = against_exact(*given_, *balance_, field, time)) comparisons_.push_back({time, *n});
 }
 
@@ -137,8 +154,9 @@ void Recorder::finish() {
   field.leave_out(balance_->absent());
   store::FieldWriter writer(folder_ / "fields.nc", field.grid(), about_, shares_);
   fields_.each([&](std::span<const Real> row) {
-    field.set_raw(row.subspan(2));
-    writer.append(row[0], field, static_cast<int>(row[1]));
+    const std::size_t raw = field.raw().size();
+    field.set_raw(row.subspan(2, raw));
+    writer.append(row[0], field, static_cast<int>(row[1]), row.subspan(2 + raw));
   });
   writer.finish();
   series_.finish(true);

@@ -22,6 +22,8 @@ FigureKind wall_kind();
 FigureKind steps_kind();
 FigureKind spectrum_kind();
 FigureKind film_kind();
+FigureKind strip_kind();
+FigureKind arrows_kind();
 
 /// Draws one frame; the film calls these over and over with the same ranges.
 void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,
@@ -49,6 +51,7 @@ struct Raster {
 struct Box {
   Real left, right, bottom, top;
   bool bar_below = false;  ///< a flat picture has its bar below, any other beside it
+  bool bar = true;         ///< one of several pictures has none of its own
 };
 /// The largest box in which equal lengths are equal; any box that fits for a width and height that are no
 /// lengths.
@@ -75,6 +78,7 @@ struct Lines {
   std::vector<Real> segments;
   Real width = 1;
   std::string colour;
+  bool heads = false;  ///< arrows
 };
 /// Between what has a value and what has none.
 Lines outline_of(const Raster& raster);
@@ -84,7 +88,7 @@ void set_palette(Gnuplot& plot, std::pair<Real, Real> range, bool signed_field, 
 /// Sets colours and range, and draws the raster as an image, with its outline and lines over it.
 void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> range, bool signed_field,
                  const std::string& bar_label, const Box& box, Index bands = 0,
-                 const std::vector<Lines>& over = {});
+                 const std::vector<Lines>& over = {}, const std::string& bar_place = "");
 /// True for fields around zero whose sign means something; then the range is made symmetric.
 bool is_signed(const store::Scale& scale, std::pair<Real, Real>& range);
 

@@ -100,14 +100,19 @@ void set_palette(Gnuplot& plot, std::pair<Real, Real> range, bool signed_field, 
 }
 
 void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> range, bool signed_field,
-                 const std::string& bar_label, const Box& box, Index bands, const std::vector<Lines>& over) {
+                 const std::string& bar_label, const Box& box, Index bands, const std::vector<Lines>& over,
+                 const std::string& bar_place) {
   set_palette(plot, range, signed_field, bands);
   plot.line(fmt::format("set cbtics textcolor rgb '{}'; set cblabel {}", ink, quoted(bar_label)));
   plot.line(
       fmt::format("set lmargin at screen {}; set rmargin at screen {}; set bmargin at screen {}; set tmargin "
                   "at screen {}",
                   box.left, box.right, box.bottom, box.top));
-  if (box.bar_below)
+  if (!box.bar)
+    plot.line("unset colorbox");
+  else if (!bar_place.empty())
+    plot.line(bar_place + "; set cblabel offset 1");
+  else if (box.bar_below)
     plot.line(fmt::format("set colorbox horizontal user origin {},{} size {},0.025", box.left,
                           box.bottom - 0.165, box.right - box.left));
   else
@@ -132,10 +137,10 @@ void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> rang
   for (const Lines& l : lines)
     if (!l.segments.empty())
       command += fmt::format(
-          ", '-' binary record=({}) format='%double%double%double%double' using 1:2:3:4 with vectors nohead "
+          ", '-' binary record=({}) format='%double%double%double%double' using 1:2:3:4 with vectors {} "
           "lw {} lc "
           "rgb '{}' notitle",
-          l.segments.size() / 4, l.width, l.colour);
+          l.segments.size() / 4, l.heads ? "head size screen 0.006,20 filled" : "nohead", l.width, l.colour);
   plot.line(command);
   plot.data(raster.values);
   for (const Lines& l : lines) plot.data(l.segments);

@@ -282,22 +282,34 @@ bool FaceVelocities::update(Real at) {
   return true;
 }
 
-std::array<Real, 3> FaceVelocities::at(Index n) const {
+// Through the faces below and above an unknown. Closed faces carry nothing, whatever is known there.
+std::pair<Real, Real> FaceVelocities::beside(int axis, Index n) const {
   const Grid& g = problem_.grid();
   const auto p = g.position(n);
+  const auto through = [&](Index i, Index j, Index k) {
+    const Areas area = areas(axis, j, k);
+    const Index size = g.size(axis), at = axis == 0 ? i : axis == 1 ? j : k;
+    const bool side = !g.axis(axis).periodic() && (at == 0 || at == size);
+    // Sides of the grid are walls, whose areas count elsewhere.
+    return side || area.factor * area.values[i] > 0 ? row(axis, j, k)[i] : 0;
+  };
+  return {through(p[0], p[1], p[2]), through(p[0] + (axis == 0), p[1] + (axis == 1), p[2] + (axis == 2))};
+}
+
+std::array<Real, 3> FaceVelocities::at(Index n) const {
   std::array<Real, 3> result{0, 0, 0};
-  for (int a = 0; a < g.rank(); ++a) {
-    const Index i = a == 0 ? p[0] : 0;
-    // Closed faces carry nothing, whatever is known there.
-    const auto through = [&](Index at, Index j, Index k) {
-      const bool wall = !g.axis(a).periodic() && (a == 0 ? at == 0 || at == g.size(0) : areas(a, j, k).factor == 0);
-      return wall || areas(a, j, k).values[at] > 0 ? row(a, j, k)[at] : 0;
-    };
-    const Real low = through(a == 0 ? i : p[0], p[1], p[2]);
-    const Real high = a == 0 ? through(i + 1, p[1], p[2]) : through(p[0], p[1] + (a == 1), p[2] + (a == 2));
+  for (int a = 0; a < problem_.grid().rank(); ++a) {
+    const auto [low, high] = beside(a, n);
     result[a] = std::max(std::abs(low), std::abs(high));
   }
   return result;
+}
+
+void FaceVelocities::at_unknowns(int axis, std::span<Real> out) const {
+  for (Index n = 0; n < problem_.grid().count(); ++n) {
+    const auto [low, high] = beside(axis, n);
+    out[static_cast<std::size_t>(n)] = outline_.active(n) ? 0.5 * (low + high) : 0;
+  }
 }
 
 void FaceVelocities::measure() {

@@ -19,6 +19,10 @@ std::string wall_name(const std::string& unknown, const std::string& side) {
   return unknown + "_on_" + side;
 }
 
+std::string velocity_name(const Axis& axis) {
+  return "velocity_" + axis.name();
+}
+
 // Shown unknowns of one plane of a block, or of all there is in fewer dimensions, x fastest.
 template <class Visit>
 void each_shown(const Grid& g, Index plane, const Visit& visit) {
@@ -50,6 +54,7 @@ struct FieldWriter::Open {
   Grid grid;
   Description about;
   int time = -1, value = -1, stage = -1;
+  std::vector<int> velocity;
   std::vector<std::pair<Side, int>> walls;
   std::size_t records = 0;
 
@@ -69,6 +74,26 @@ struct FieldWriter::Open {
     nc->attribute(id, "bounds", axis.name() + "_bounds");
     nc->attribute(id, "periodic", axis.periodic() ? 1 : 0);
     return bounds;
+  }
+
+  // A block goes plane by plane, so that it is not held twice.
+  template <class Value>
+  void put_record(int id, std::size_t record, const Value& value_at) const {
+    const bool block = grid.rank() == 3;
+    std::vector<std::size_t> start{record}, count{1};
+    for (int a = grid.rank() - 1; a >= 0; --a) {
+      start.push_back(0);
+      count.push_back(block && a == 2 ? 1 : static_cast<std::size_t>(shown_size(grid.axis(a))));
+    }
+    std::vector<Real> values;
+    for (Index plane = 0; plane < (block ? shown_size(grid.axis(2)) : 1); ++plane) {
+      values.clear();
+      each_shown(grid, plane, [&](Index i, Index j, Index k) {
+        values.push_back(value_at(i % grid.size(0), j % grid.size(1), k % grid.size(2)));
+      });
+      if (block) start[1] = static_cast<std::size_t>(plane);
+      nc->check(nc_put_vara_double(nc->id(), id, start.data(), count.data(), values.data()));
+    }
   }
 
   // A chunk is what is written at once: some lines of one record of a large grid, several records of a small
@@ -139,6 +164,13 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   nc.attribute(open_->value, "cell_methods",
                method + (grid.unknowns() == Unknowns::cells ? "mean" : "point"));
 
+  for (int a = 0; about.velocity && a < grid.rank(); ++a) {
+    const int id = nc.variable(velocity_name(grid.axis(a)), dimensions);
+    nc.missing_value(id);
+    nc.attribute(id, "long_name", "velocity along " + grid.axis(a).name() + " of what carries the " + about.unknown);
+    if (!about.velocity_unit.empty()) nc.attribute(id, "units", about.velocity_unit);
+    open_->velocity.push_back(id);
+  }
   for (const Side side : kept_walls(grid)) {
     std::vector<int> along{time};
     for (int a = grid.rank() - 1; a >= 0; --a)
@@ -183,7 +215,7 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
 
 FieldWriter::~FieldWriter() = default;
 
-void FieldWriter::append(Real time, const Field& field, int stage) {
+void FieldWriter::append(Real time, const Field& field, int stage, std::span<const Real> velocity) {
   const NetcdfFile& nc = *open_->nc;
   const Grid& g = open_->grid;
   const Scale& scale = open_->about.value;
@@ -196,23 +228,13 @@ void FieldWriter::append(Real time, const Field& field, int stage) {
     nc.check(nc_put_vara_double(nc.id(), open_->stage, &record, &one, &number));
   }
 
-  // A block goes plane by plane, so that it is not held twice.
-  const bool block = g.rank() == 3;
-  const Index planes = block ? shown_size(g.axis(2)) : 1;
-  std::vector<std::size_t> start{record}, count{1};
-  for (int a = g.rank() - 1; a >= 0; --a) {
-    start.push_back(0);
-    count.push_back(block && a == 2 ? 1 : static_cast<std::size_t>(shown_size(g.axis(a))));
-  }
-  std::vector<Real> values;
-  for (Index plane = 0; plane < planes; ++plane) {
-    values.clear();
-    each_shown(g, plane, [&](Index i, Index j, Index k) {
-      values.push_back(scale.shown(field.at(i % g.size(0), j % g.size(1), k % g.size(2))));
+  open_->put_record(open_->value, record,
+                    [&](Index i, Index j, Index k) { return scale.shown(field.at(i, j, k)); });
+  for (std::size_t c = 0; c < open_->velocity.size(); ++c)
+    open_->put_record(open_->velocity[c], record, [&](Index i, Index j, Index k) {
+      const Index n = g.number(i, j, k);
+      return field.is_left_out(n) ? NAN : velocity[c * static_cast<std::size_t>(g.count()) + static_cast<std::size_t>(n)];
     });
-    if (block) start[1] = static_cast<std::size_t>(plane);
-    nc.check(nc_put_vara_double(nc.id(), open_->value, start.data(), count.data(), values.data()));
-  }
 
   for (const auto& [side, id] : open_->walls) {
     std::vector<Real> on_wall;
@@ -249,6 +271,24 @@ struct FieldReader::Open {
   std::unique_ptr<NetcdfFile> nc;
   int value = -1;
   std::size_t per_record = 1;
+
+  Field get_record(int id, Index record, const Grid& g) const {
+    std::vector<Real> shown(per_record);
+    std::vector<std::size_t> start{static_cast<std::size_t>(record)}, count{1};
+    for (int a = g.rank() - 1; a >= 0; --a) {
+      start.push_back(0);
+      count.push_back(static_cast<std::size_t>(shown_size(g.axis(a))));
+    }
+    nc->check(nc_get_vara_double(nc->id(), id, start.data(), count.data(), shown.data()));
+    Field result(g);
+    std::size_t next = 0;
+    for (Index plane = 0; plane < (g.rank() == 3 ? shown_size(g.axis(2)) : 1); ++plane)
+      each_shown(g, plane, [&](Index i, Index j, Index k) {
+        const Real v = shown[next++];
+        if (i < g.size(0) && j < g.size(1) && k < g.size(2)) result.at(i, j, k) = v;
+      });
+    return result;
+  }
 };
 
 FieldReader::FieldReader(const std::filesystem::path& file) : open_(std::make_unique<Open>()) {
@@ -304,20 +344,7 @@ FieldReader::~FieldReader() = default;
 Field FieldReader::field(Index record) const {
   const NetcdfFile& nc = *open_->nc;
   const Grid& g = *grid_;
-  std::vector<Real> shown(open_->per_record);
-  std::vector<std::size_t> start{static_cast<std::size_t>(record)}, count{1};
-  for (int a = g.rank() - 1; a >= 0; --a) {
-    start.push_back(0);
-    count.push_back(static_cast<std::size_t>(shown_size(g.axis(a))));
-  }
-  nc.check(nc_get_vara_double(nc.id(), open_->value, start.data(), count.data(), shown.data()));
-  Field result(g);
-  std::size_t next = 0;
-  for (Index plane = 0; plane < (g.rank() == 3 ? shown_size(g.axis(2)) : 1); ++plane)
-    each_shown(g, plane, [&](Index i, Index j, Index k) {
-      const Real v = shown[next++];
-      if (i < g.size(0) && j < g.size(1) && k < g.size(2)) result.at(i, j, k) = v;
-    });
+  Field result = open_->get_record(open_->value, record, g);
   std::vector<Index> gone;
   for (Index n = 0; nc.has("share") && n < g.count(); ++n)
     if (std::isnan(result[n])) gone.push_back(n);
@@ -341,6 +368,16 @@ Field FieldReader::field(Index record) const {
     }
   }
   if (g.unknowns() == Unknowns::cells) result.extend_corners();
+  return result;
+}
+
+std::optional<std::vector<Field>> FieldReader::velocity(Index record) const {
+  std::vector<Field> result;
+  for (int a = 0; a < grid_->rank(); ++a) {
+    const std::string name = velocity_name(grid_->axis(a));
+    if (!open_->nc->has(name)) return std::nullopt;
+    result.push_back(open_->get_record(open_->nc->find(name), record, *grid_));
+  }
   return result;
 }
 

@@ -56,6 +56,9 @@ class FaceVelocities {
   /// Largest velocities along each axis at one unknown.
   std::array<Real, 3> at(Index n) const;
 
+  /// The mean of what passes both faces of every unknown along an axis; nothing passes closed ones.
+  void at_unknowns(int axis, std::span<Real> out) const;
+
   const Velocity& velocity() const { return velocity_; }
 
  private:
@@ -68,6 +71,7 @@ class FaceVelocities {
   Index face_number(int axis, Index i, Index j, Index k) const;
   Index faces(int axis) const;
   void lay_out_areas();
+  std::pair<Real, Real> beside(int axis, Index n) const;
   Real area_of(int axis, Index i, Index j, Index k) const;
   void evaluate(Real at, Sample& out);
   void evaluate_faces(Real at, int axis, std::vector<Real>& out) const;

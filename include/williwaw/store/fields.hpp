@@ -25,6 +25,9 @@ struct Description {
   std::string version;
   bool steady = false;                   ///< a steady state rather than a time of a run
   std::vector<std::string> stages = {};  ///< titles of those that follow the first
+  /// Something is carried along by a velocity, which is written beside the unknown, in this unit.
+  bool velocity = false;
+  std::string velocity_unit = {};
 };
 
 /// Writes records one by one. The file appears under its name only when it is complete.
@@ -39,7 +42,9 @@ class FieldWriter {
 
   /// Appends one record; `time` and the field are in SI. With unknowns at cells the walls' own values, which
   /// the halo carries, are kept as well.
-  void append(Real time, const Field& field, int stage = 0);
+  /// `velocity` has one value at every unknown for each axis, component after component, where the description
+  /// says so.
+  void append(Real time, const Field& field, int stage = 0, std::span<const Real> velocity = {});
   /// Completes the file. Without this call nothing but a file called *.partial is left.
   void finish();
 
@@ -63,6 +68,8 @@ class FieldReader {
   /// The stage of every record: 0 for the first, and where there are none.
   const std::vector<int>& stages() const { return stages_; }
   Field field(Index record) const;
+  /// The velocity along each axis at the unknowns; nothing where none was written.
+  std::optional<std::vector<Field>> velocity(Index record) const;
   /// How much of every control volume is left; nothing where no region is cut out.
   std::optional<Field> shares() const;
   /// Lowest and highest value over all records.

@@ -1,0 +1,312 @@
+#include "williwaw/grid/field_operations.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+#include <random>
+
+namespace williwaw {
+
+namespace {
+
+template <class Operation>
+Field combined(const Field& a, const Field& b, const Operation& operation) {
+  if (!(a.grid() == b.grid())) throw InputError("fields on different grids cannot be combined; resample one of them");
+  Field result = a;
+  std::vector<Real> raw(a.raw().begin(), a.raw().end());
+  for (std::size_t n = 0; n < raw.size(); ++n) raw[n] = operation(raw[n], b.raw()[n]);
+  result.set_raw(raw);
+  return result;
+}
+
+// Calls visit(i, j, k) for every face across an axis.
+template <class Visit>
+void each_face(const Grid& g, int axis, const Visit& visit) {
+  for (Index k = 0; k < g.size(2) + (axis == 2 ? 1 : 0); ++k)
+    for (Index j = 0; j < g.size(1) + (axis == 1 ? 1 : 0); ++j)
+      for (Index i = 0; i < g.size(0) + (axis == 0 ? 1 : 0); ++i) visit(i, j, k);
+}
+
+// Value beside a face: the halo where it lies beyond a side.
+Real beside(const Field& f, int axis, Index i, Index j, Index k, bool above) {
+  std::array<Index, 3> at{i, j, k};
+  if (!above) --at[axis];
+  return f.at(at[0], at[1], at[2]);
+}
+
+// Distance between the values on both sides of a face. Beyond a wall of cells the halo lies as far outside as
+// the first unknown lies inside.
+Real distance(const Axis& axis, Index face) {
+  const Index size = axis.size();
+  const bool wall = !axis.periodic() && (face == 0 || face == size);
+  if (!wall) return axis.gaps()[face];
+  return axis.unknowns() == Unknowns::cells ? 2 * axis.gaps()[face] : axis.gaps()[face == 0 ? 1 : size - 1];
+}
+
+}  // namespace
+
+Field operator+(const Field& a, const Field& b) {
+  return combined(a, b, [](Real x, Real y) { return x + y; });
+}
+Field operator-(const Field& a, const Field& b) {
+  return combined(a, b, [](Real x, Real y) { return x - y; });
+}
+Field operator*(const Field& a, const Field& b) {
+  return combined(a, b, [](Real x, Real y) { return x * y; });
+}
+Field operator/(const Field& a, const Field& b) {
+  return combined(a, b, [](Real x, Real y) { return x / y; });
+}
+Field operator+(const Field& a, Real b) {
+  return applied(a, [b](Real x) { return x + b; });
+}
+Field operator-(const Field& a, Real b) {
+  return applied(a, [b](Real x) { return x - b; });
+}
+Field operator*(const Field& a, Real b) {
+  return applied(a, [b](Real x) { return x * b; });
+}
+Field operator/(const Field& a, Real b) {
+  return applied(a, [b](Real x) { return x / b; });
+}
+Field operator+(Real a, const Field& b) {
+  return b + a;
+}
+Field operator-(Real a, const Field& b) {
+  return applied(b, [a](Real x) { return a - x; });
+}
+Field operator*(Real a, const Field& b) {
+  return b * a;
+}
+Field operator-(const Field& a) {
+  return applied(a, [](Real x) { return -x; });
+}
+
+Field applied(const Field& field, const std::function<Real(Real)>& f) {
+  Field result = field;
+  std::vector<Real> raw(field.raw().begin(), field.raw().end());
+  for (Real& v : raw) v = f(v);
+  result.set_raw(raw);
+  return result;
+}
+
+Field sampled(const Grid& grid, const std::function<Real(const Point&)>& f) {
+  Field result(grid);
+  for (Index n = 0; n < grid.count(); ++n) result[n] = f(grid.point_of(n));
+  result.extend();
+  return result;
+}
+
+Field VectorField::magnitude() const {
+  Field sum = components.front() * components.front();
+  for (std::size_t a = 1; a < components.size(); ++a) sum = sum + components[a] * components[a];
+  return applied(sum, [](Real v) { return std::sqrt(v); });
+}
+
+FaceField::FaceField(Grid grid) : grid_(std::move(grid)) {
+  for (int a = 0; a < grid_.rank(); ++a) {
+    std::size_t count = 1;
+    for (int b = 0; b < 3; ++b) count *= static_cast<std::size_t>(grid_.size(b) + (b == a ? 1 : 0));
+    values_[a].assign(count, 0.0);
+  }
+}
+
+FaceField face_gradient(const Field& field) {
+  const Grid& g = field.grid();
+  FaceField result(g);
+  for (int a = 0; a < g.rank(); ++a)
+    each_face(g, a, [&](Index i, Index j, Index k) {
+      const Index face = std::array{i, j, k}[static_cast<std::size_t>(a)];
+      result.at(a, i, j, k) =
+          (beside(field, a, i, j, k, true) - beside(field, a, i, j, k, false)) / distance(g.axis(a), face);
+    });
+  return result;
+}
+
+VectorField gradient(const Field& field) {
+  const Grid& g = field.grid();
+  const FaceField slopes = face_gradient(field);
+  VectorField result(g);
+  for (int a = 0; a < g.rank(); ++a) {
+    const Axis& axis = g.axis(a);
+    for (Index n = 0; n < g.count(); ++n) {
+      const auto at = g.position(n);
+      auto up = at;
+      ++up[a];
+      const Real low = slopes.at(a, at[0], at[1], at[2]), high = slopes.at(a, up[0], up[1], up[2]);
+      const bool wall = !axis.periodic() && axis.unknowns() == Unknowns::nodes;
+      if (wall && (at[a] == 0 || at[a] == axis.size() - 1)) {
+        result[a][n] = at[a] == 0 ? high : low;  // the halo of a wall node says nothing
+        continue;
+      }
+      const Real before = distance(axis, at[a]), after = distance(axis, up[a]);
+      result[a][n] = (after * low + before * high) / (before + after);
+    }
+    result[a].extend();
+  }
+  return result;
+}
+
+Field divergence(const FaceField& flow) {
+  const Grid& g = flow.grid();
+  Field result(g);
+  for (Index n = 0; n < g.count(); ++n) {
+    const auto at = g.position(n);
+    for (int a = 0; a < g.rank(); ++a) {
+      const Axis& axis = g.axis(a);
+      auto up = at;
+      ++up[a];
+      result[n] += (axis.area(axis.bounds()[up[a]]) * flow.at(a, up[0], up[1], up[2]) -
+                    axis.area(axis.bounds()[at[a]]) * flow.at(a, at[0], at[1], at[2])) /
+                   axis.measures()[at[a]];
+    }
+  }
+  result.extend();
+  return result;
+}
+
+Field divergence(const VectorField& field) {
+  return divergence(at_faces(field));
+}
+
+Field laplacian(const Field& field) {
+  return divergence(face_gradient(field));
+}
+
+FaceField at_faces(const VectorField& field) {
+  const Grid& g = field.grid();
+  FaceField result(g);
+  for (int a = 0; a < g.rank(); ++a)
+    each_face(g, a, [&](Index i, Index j, Index k) {
+      result.at(a, i, j, k) = 0.5 * (beside(field[a], a, i, j, k, true) + beside(field[a], a, i, j, k, false));
+    });
+  return result;
+}
+
+VectorField at_unknowns(const FaceField& field) {
+  const Grid& g = field.grid();
+  VectorField result(g);
+  for (int a = 0; a < g.rank(); ++a) {
+    for (Index n = 0; n < g.count(); ++n) {
+      const auto at = g.position(n);
+      auto up = at;
+      ++up[a];
+      result[a][n] = 0.5 * (field.at(a, at[0], at[1], at[2]) + field.at(a, up[0], up[1], up[2]));
+    }
+    result[a].extend();
+  }
+  return result;
+}
+
+namespace {
+
+void check_axes(const Grid& from, const Grid& to) {
+  bool same = from.rank() == to.rank();
+  for (int a = 0; same && a < from.rank(); ++a) same = from.axis(a).name() == to.axis(a).name();
+  if (!same) throw InputError("a field can be resampled to a grid with the same axes only");
+}
+
+// Shares of the old control volumes in each new one along an axis: number and length.
+std::vector<std::vector<std::pair<Index, Real>>> overlaps(const Axis& from, const Axis& to) {
+  std::vector<std::vector<std::pair<Index, Real>>> result(static_cast<std::size_t>(to.size()));
+  for (Index n = 0; n < to.size(); ++n)
+    for (Index m = 0; m < from.size(); ++m) {
+      const Real low = std::max(from.bounds()[m], to.bounds()[n]), high = std::min(from.bounds()[m + 1], to.bounds()[n + 1]);
+      if (high > low) result[static_cast<std::size_t>(n)].emplace_back(m, from.measure(low, high));
+    }
+  return result;
+}
+
+Field conserved(const Field& field, const Grid& grid) {
+  const Grid& g = field.grid();
+  std::array<std::vector<std::vector<std::pair<Index, Real>>>, 3> shares;
+  for (int a = 0; a < 3; ++a) {
+    if (a >= g.rank()) {
+      shares[a] = {{{0, 1.0}}};
+      continue;
+    }
+    const Axis &from = g.axis(a), &to = grid.axis(a);
+    const Real slack = 1e-9 * from.length();
+    if (std::abs(from.bounds().front() - to.bounds().front()) > slack || std::abs(from.bounds().back() - to.bounds().back()) > slack)
+      throw InputError("amounts are conserved between grids over the same extent only; along " + from.name() + " they differ");
+    shares[a] = overlaps(from, to);
+  }
+  Field result(grid);
+  for (Index n = 0; n < grid.count(); ++n) {
+    const auto at = grid.position(n);
+    Real sum = 0;
+    for (const auto& [k, depth] : shares[2][at[2]])
+      for (const auto& [j, width] : shares[1][at[1]])
+        for (const auto& [i, length] : shares[0][at[0]]) sum += length * width * depth * field.at(i, j, k);
+    result[n] = sum / grid.volume_of(n);
+  }
+  result.extend();
+  return result;
+}
+
+}  // namespace
+
+Field resampled(const Field& field, const Grid& grid, Resampling how) {
+  check_axes(field.grid(), grid);
+  if (how == Resampling::conserve) return conserved(field, grid);
+  Field result(grid);
+  for (Index n = 0; n < grid.count(); ++n) result[n] = field.sample(grid.point_of(n));
+  result.extend();
+  return result;
+}
+
+Field slice(const Field& field, int axis, Real position) {
+  const Grid& g = field.grid();
+  if (g.rank() < 2) throw InputError("a field on a line has no slices; sample it");
+  std::vector<Axis> kept;
+  std::vector<int> of;
+  for (int a = 0; a < g.rank(); ++a)
+    if (a != axis) {
+      kept.push_back(g.axis(a));
+      of.push_back(a);
+    }
+  const Grid plane{std::move(kept)};
+  Field result(plane);
+  for (Index n = 0; n < plane.count(); ++n) {
+    const auto at = plane.position(n);
+    Point p;
+    for (std::size_t b = 0; b < of.size(); ++b)
+      p[g.slot(of[b])] = plane.axis(static_cast<int>(b)).points()[at[b]];
+    p[g.slot(axis)] = position;
+    result[n] = field.sample(p);
+  }
+  result.extend();
+  return result;
+}
+
+std::function<Real(const Point&)> smooth_noise(const Grid& domain, Real amplitude, Real length, std::uint64_t seed) {
+  if (!(length > 0)) throw InputError("the length over which noise is alike must be above zero");
+  constexpr int waves = 256;
+  struct Wave {
+    std::array<Real, 3> number{0, 0, 0};
+    Real phase = 0;
+  };
+  // The engine's numbers are the same everywhere; the library's distributions are not.
+  std::mt19937_64 engine(seed);
+  const auto uniform = [&engine] { return (static_cast<Real>(engine() >> 11) + 0.5) / 9007199254740992.0; };
+  std::vector<Wave> all(waves);
+  for (Wave& w : all) {
+    for (int a = 0; a < domain.rank(); ++a) {
+      // Wave numbers of a Gaussian spectrum (Box and Muller, 1958), those that close on periodic axes.
+      const Real normal = std::sqrt(-2 * std::log(uniform())) * std::cos(2 * std::numbers::pi * uniform());
+      Real number = normal / length;
+      const Axis& axis = domain.axis(a);
+      if (axis.periodic()) number = 2 * std::numbers::pi / axis.length() * std::round(number * axis.length() / (2 * std::numbers::pi));
+      w.number[static_cast<std::size_t>(domain.slot(a))] = number;
+    }
+    w.phase = 2 * std::numbers::pi * uniform();
+  }
+  const Real size = amplitude * std::sqrt(2.0 / waves);
+  return [all, size](const Point& p) {
+    Real sum = 0;
+    for (const Wave& w : all) sum += std::cos(w.number[0] * p.x + w.number[1] * p.y + w.number[2] * p.z + w.phase);
+    return size * sum;
+  };
+}
+
+}  // namespace williwaw

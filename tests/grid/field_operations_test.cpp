@@ -1,0 +1,131 @@
+// Fields as objects: derivatives against formulas, integrals kept by resampling, noise that is one field on
+// every grid.
+#include <doctest/doctest.h>
+
+#include "support/carried.hpp"
+#include "williwaw/grid/field_operations.hpp"
+
+using namespace williwaw;
+using namespace williwaw::test;
+
+namespace {
+
+Real wave_of(const Point& p) {
+  return std::sin(2 * M_PI * p.x) * std::cos(2 * M_PI * p.y);
+}
+
+Real largest(const Field& f) {
+  return std::max(std::abs(f.lowest()), std::abs(f.highest()));
+}
+
+Grid uneven_line(Index cells) {
+  std::vector<Real> marks;
+  for (Index i = 0; i <= cells; ++i) {
+    const Real s = static_cast<Real>(i) / static_cast<Real>(cells);
+    marks.push_back(s + 0.1 * s * (1 - s));
+  }
+  return Grid({Axis("x", marks, Unknowns::cells)});
+}
+
+}  // namespace
+
+TEST_CASE("arithmetic works value by value and beyond the walls") {
+  const Grid g({Axis::uniform("x", 0, 1, 5, Unknowns::cells)});
+  const Field a = sampled(g, [](const Point& p) { return 1 + p.x; }), b = sampled(g, [](const Point& p) { return 2 * p.x; });
+  const Field c = 3 * (a + b) / a - b * b + (1 - a);
+  for (Index n = -1; n <= 5; ++n) {
+    const Real x = a.at(n) - 1;
+    CHECK(c.at(n) == doctest::Approx(3 * (1 + 3 * x) / (1 + x) - 4 * x * x - x));
+  }
+  CHECK(applied(-a, [](Real v) { return v * v; }).at(2) == doctest::Approx(a.at(2) * a.at(2)));
+  CHECK_THROWS_AS(a + Field(Grid({Axis::uniform("x", 0, 1, 6, Unknowns::cells)})), InputError);
+}
+
+TEST_CASE("gradient, divergence and Laplacian are of second order") {
+  const auto errors = [](Index n) {
+    const Grid g = periodic_plan(n);
+    const Field f = sampled(g, wave_of);
+    const VectorField slope = gradient(f);
+    const Field x = slope[0] - sampled(g, [](const Point& p) { return 2 * M_PI * std::cos(2 * M_PI * p.x) * std::cos(2 * M_PI * p.y); });
+    const Field second = laplacian(f) + 8 * M_PI * M_PI * f, other = divergence(slope) + 8 * M_PI * M_PI * f;
+    return std::array{largest(x), largest(second), largest(other)};
+  };
+  const auto coarse = errors(20), fine = errors(40);
+  for (std::size_t k = 0; k < 3; ++k) CHECK(order_between(coarse[k], fine[k]) == doctest::Approx(2).epsilon(0.05));
+}
+
+TEST_CASE("walls count in derivatives by what lies beyond them") {
+  // With the wall's own values a parabola has its slope and its second derivative up to the wall.
+  Problem p(uneven_line(12), diffusion(1.0));
+  p.initial = [](Point q) { return q.x * q.x; };
+  p.wall("west", dirichlet(0.0)).wall("east", dirichlet(1.0));
+  DiffusionBalance balance(p);
+  const Field f = balance.field(balance.initial_state(), 0);
+  const VectorField slope = gradient(f);
+  for (Index i = 1; i < 11; ++i) CHECK(slope[0][i] == doctest::Approx(2 * p.grid().point(i).x).epsilon(1e-9));
+  CHECK(slope[0][0] == doctest::Approx(2 * p.grid().point(0).x).epsilon(0.6));
+  const FaceField faces = face_gradient(f);
+  CHECK(faces.at(0, 12) == doctest::Approx(2).epsilon(0.06));
+  CHECK(at_unknowns(faces)[0][5] == doctest::Approx(2 * p.grid().point(5).x).epsilon(0.02));
+}
+
+TEST_CASE("resampling keeps integrals or values, whatever the grids") {
+  const Grid fine({Axis::uniform("x", 0, 1, 60, Unknowns::cells), Axis::uniform("y", 0, 2, 44, Unknowns::cells)});
+  const Grid other({Axis::uniform("x", 0, 1, 17, Unknowns::cells), Axis::uniform("y", 0, 2, 90, Unknowns::cells)});
+  const Field f = sampled(fine, [](const Point& p) { return 1 + p.x * p.x + std::sin(3 * p.y); });
+  const Field kept = resampled(f, other, Resampling::conserve), between = resampled(f, other);
+  CHECK(kept.integral() == doctest::Approx(f.integral()).epsilon(1e-13));
+  CHECK(between.difference([](const Point& p) { return 1 + p.x * p.x + std::sin(3 * p.y); }).max < 0.03);
+  CHECK(kept.highest() <= f.highest());
+  CHECK(resampled(resampled(f, other, Resampling::conserve), fine, Resampling::conserve).integral() ==
+        doctest::Approx(f.integral()).epsilon(1e-13));
+  CHECK_THROWS_AS(resampled(f, uneven_line(4)), InputError);
+}
+
+TEST_CASE("slices are fields of one dimension less") {
+  const Grid block({Axis::uniform("x", 0, 1, 8, Unknowns::nodes), Axis::uniform("y", 0, 1, 6, Unknowns::nodes), Axis::uniform("z", 0, 1, 4, Unknowns::nodes)});
+  const Field f = sampled(block, [](const Point& p) { return p.x + 10 * p.y + 100 * p.z; });
+  const Field plane = slice(f, 1, 0.4);
+  CHECK(plane.grid().rank() == 2);
+  CHECK(plane.sample({0.3, 0, 0.6}) == doctest::Approx(0.3 + 4 + 60));
+  CHECK(slice(plane, 1, 0.25).sample({0.5, 0, 0}) == doctest::Approx(0.5 + 4 + 25));
+  CHECK_THROWS_AS(slice(slice(plane, 1, 0.25), 0, 0.1), InputError);
+}
+
+TEST_CASE("noise has its size and length, repeats by its seed, and is the same on every grid") {
+  const Grid coarse = periodic_plan(32), fine = periodic_plan(96);
+  const auto noise = smooth_noise(coarse, 2, 0.05, 7);
+  const Field a = sampled(coarse, noise), b = sampled(fine, smooth_noise(fine, 2, 0.05, 7));
+  CHECK(a.norms().l2 == doctest::Approx(2).epsilon(0.15));
+  CHECK(std::abs(a.mean()) < 0.25);
+  // Every third point of the fine grid is one of the coarse grid's.
+  Real apart = 0;
+  for (Index j = 0; j < 32; ++j)
+    for (Index i = 0; i < 32; ++i) apart = std::max(apart, std::abs(a.at(i, j) - b.at(3 * i + 1, 3 * j + 1)));
+  CHECK(apart < 1e-9);
+  CHECK(noise({0.3, 1.2, 0}) == doctest::Approx(noise({1.3, 0.2, 0})).epsilon(1e-9));
+  CHECK(smooth_noise(coarse, 2, 0.05, 8)({0.3, 0.2, 0}) != noise({0.3, 0.2, 0}));
+  // Correlation at one length is exp(−1/2).
+  const Field moved = sampled(fine, [&](const Point& p) { return noise({p.x + 0.05, p.y, 0}); });
+  CHECK((b * moved).mean() / (b * b).mean() == doctest::Approx(std::exp(-0.5)).epsilon(0.15));
+}
+
+TEST_CASE("batches are advanced together and each as if alone") {
+  Problem p(periodic_line(40), transport(Velocity(1.0), 0.01));
+  DiffusionBalance balance(p);
+  std::vector<State> batch;
+  for (std::uint64_t seed = 1; seed <= 4; ++seed) batch.push_back(sampled(p.grid(), smooth_noise(p.grid(), 1, 0.1, seed)).values());
+  const std::vector<State> start = batch;
+  Plan plan;
+  plan.scheme = scheme("ssprk3");
+  plan.until = 0.2;
+  plan.step = 0.01;
+  const auto outcomes = march_batch(balance, batch, plan);
+  REQUIRE(outcomes.size() == 4);
+  for (std::size_t n = 0; n < 4; ++n) {
+    DiffusionBalance own(p);
+    State alone = start[n];
+    march(own, alone, plan);
+    CHECK(alone == batch[n]);
+  }
+}
