@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "parts.hpp"
+#include "williwaw/grid/field_operations.hpp"
 
 namespace williwaw::casefile {
 
@@ -283,6 +284,33 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
   read_corners(section, named, result);
 }
 
+namespace {
+
+// { noise = { amplitude, length, seed, mean } }: the same field on every grid over the domain.
+Value read_noise(const Context& context, const Node& value, const Dimensions& dimensions, const Grid& grid) {
+  const Section outer(context, value, "initial.value");
+  outer.allow({"noise"}, {});
+  const Section section(context, *value.find("noise"), "initial.value.noise");
+  section.allow({"amplitude", "length", "seed", "mean"}, {});
+  const auto number = [&](const char* key, const Expected& expected) {
+    return read_number(context, section.need(key, expected.name), section.key_path(key), expected);
+  };
+  const Real amplitude = number("amplitude", {dimensions.unknown, true, "a difference of the unknown"});
+  const Real length = number("length", {Unit::of("m"), false, "a length"});
+  if (!(length > 0)) section.fail("length", "must be above zero");
+  section.need("seed", "a whole number that picks one of all such fields");
+  const Index seed = section.whole("seed", 0);
+  const Real mean = section.has("mean") ? number("mean", {dimensions.unknown, false, "a value of the unknown"}) : 0;
+  Value result;
+  result.function = [noise = smooth_noise(grid, amplitude, length, static_cast<std::uint64_t>(seed)), mean](Point p) {
+    return mean + noise(p);
+  };
+  result.text = fmt::format("smooth noise, seed {}", seed);
+  return result;
+}
+
+}  // namespace
+
 void read_initial(const Context& context, const Node& root, const Dimensions& dimensions, Case& result) {
   const Node* node = root.find("initial");
   if (!node) throw CaseError(context.file, "initial", "missing; a case needs [initial] with a value");
@@ -303,6 +331,8 @@ void read_initial(const Context& context, const Node& root, const Dimensions& di
   const Node& value = section.need("value", "the unknown at the start");
   if (value.is_table() && value.find("from"))
     result.initial = read_from_run(context, value, dimensions, result.problem.grid());
+  else if (value.is_table() && value.find("noise"))
+    result.initial = read_noise(context, value, dimensions, result.problem.grid());
   else
     result.initial = read_value(context, value, "initial.value",
                                 {dimensions.unknown, false, "a value of the unknown"}, context.variables);

@@ -135,14 +135,109 @@ kind = "spectrum"                    # of the probe's record
 of = "gauge"
 )case";
 
+const char* const transport_start = R"case(title = "Dye carried down a channel"
+
+[grid]                               # x alone: a line; x and y: a plan; x, y and z: a block
+x = { from = "0 m", to = "200 m", cells = 200 }
+
+[equation]
+kind = "transport"
+velocity = "0.5 m/s"                 # [.., ..] on a plan; { stream_function = ".." }; { files = "tide.nc", variables = [..], period = ".." }
+diffusivity = "0.05 m^2/s"           # left out: nothing diffuses
+# form = "advective"                 # for a velocity that compresses and a total that need not stay
+unknown = { name = "dye", unit = "g/m^3" }
+
+[initial]
+value = { formula = "exp(-((x - 40)/8)^2)", unit = "g/m^3" }
+
+[boundary]                           # dirichlet: what comes in; "outflow"; "insulated": closed; "periodic"
+west = { dirichlet = "0 g/m^3" }
+east = "outflow"                     # { outflow = { returning = ".." } } where the stream may turn back
+
+[space]
+reconstruction = "van-leer"          # none minmod van-leer mc superbee third-order weno5
+numerical_flux = "upwind"            # central upwind engquist-osher lax-friedrichs hybrid power-law ..
+
+[time]
+until = "240 s"
+scheme = "ssprk3"                    # or "semi-lagrangian" for long steps, "implicit-explicit" for strong diffusion
+step = { courant = 0.45 }
+
+[record]
+every = "60 s"
+series = "5 s"
+
+[[probe]]
+name = "bridge"
+at = ["120 m"]
+
+[[figure]]
+kind = "profiles"
+
+[[variant]]
+title = "first order"
+space.reconstruction = "none"
+)case";
+
+const char* const conservation_start = R"case(title = "A wave that steepens into a front"
+
+[grid]
+x = { from = 0, to = 1, cells = 200 }
+
+[equation]
+kind = "conservation"
+flux = "quadratic"                   # u^2/2 along every axis; or a formula of u, or { x = "..", y = ".." }
+# diffusivity = 0.001
+
+[initial]
+value = "1 + 0.5*sin(2*pi*x)"
+
+[boundary]
+default = "periodic"                 # or dirichlet, "outflow", "insulated"
+
+[space]
+reconstruction = "van-leer"          # none minmod van-leer mc superbee third-order weno5
+numerical_flux = "upwind"            # upwind engquist-osher local-lax-friedrichs lax-friedrichs central lax-wendroff
+
+[time]
+until = 1
+scheme = "ssprk3"
+step = { courant = 0.45 }
+
+[record]
+every = 0.1
+series = 0.01
+
+[[figure]]
+kind = "profiles"
+times = [0, 0.2, 0.4, 1]
+
+[[figure]]
+kind = "spacetime"
+
+[[variant]]
+title = "first order"
+space.reconstruction = "none"
+
+[[variant]]
+title = "weno5"
+space.reconstruction = "weno5"
+)case";
+
 }  // namespace
 
 std::string starter_case(const std::string& kind) {
-  if (kind == "heat") return heat;
-  if (kind == "diffusion") return diffusion;
-  if (kind == "wave") return wave_start;
-  const Words later{"transport", "conservation", "unsaturated", "system"};
-  const Words known{"heat", "diffusion", "wave"};
+  static const std::vector<std::pair<std::string, const char*>> starters{{"heat", heat},
+                                                                         {"diffusion", diffusion},
+                                                                         {"wave", wave_start},
+                                                                         {"transport", transport_start},
+                                                                         {"conservation", conservation_start}};
+  Words known;
+  for (const auto& [name, text] : starters) {
+    if (name == kind) return text;
+    known.push_back(name);
+  }
+  const Words later{"unsaturated", "system"};
   if (std::ranges::find(later, kind) != later.end())
     throw InputError(fmt::format("kind '{}' is not there yet; there are {}", kind, listed(known, "and")));
   const std::string near = nearest(kind, known);

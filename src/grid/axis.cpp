@@ -135,7 +135,7 @@ std::vector<Axis::Piece> Axis::pieces(Index i) const {
 }
 
 Real Axis::wrap(Real position) const {
-  if (!periodic_) return position;
+  if (!periodic_ || (position >= from() && position < to())) return position;
   const Real turns = std::floor((position - from()) / length());
   return position - turns * length();
 }

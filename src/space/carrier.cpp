@@ -85,10 +85,11 @@ Point BackwardCarrier::velocity(const Point& place) const {
       share[b] = other == i || !(gap > 0) ? 0 : std::clamp(std::abs(s - axis.points()[i]) / gap, 0.0, 1.0);
     }
     Real sum = 0;
-    for (std::size_t corner = 0; corner < 8; ++corner) {
+    const auto rank = static_cast<std::size_t>(grid_.rank());
+    for (std::size_t corner = 0; corner < (std::size_t{1} << rank); ++corner) {
       Real weight = 1;
       std::array<Index, 3> n{0, 0, 0};
-      for (std::size_t b = 0; b < 3; ++b) {
+      for (std::size_t b = 0; b < rank; ++b) {
         const bool second = (corner >> b) & 1U;
         weight *= second ? share[b] : 1 - share[b];
         n[b] = at[b][second ? 1 : 0];
@@ -220,11 +221,36 @@ Real BackwardCarrier::through_wall(const Point& from, const Point& to, const Sta
   return inside;
 }
 
+// Largest difference of neighbouring velocities along x and y, over their distance.
+Real BackwardCarrier::shear() const {
+  const FaceVelocities& v = transport_->velocities();
+  const Index nx = grid_.size(0), ny = grid_.size(1), nz = grid_.size(2);
+  Real most = 0;
+  for (int a = 0; a < grid_.rank(); ++a)
+    for (Index k = 0; k < nz; ++k)
+      for (Index j = 0; j < ny; ++j) {
+        const Real* here = v.row(a, j, k);
+        const Real* beside = j + 1 < ny ? v.row(a, j + 1, k) : here;
+        Real along_x = 0, across = 0;
+        for (Index i = 0; i + 1 < nx; ++i) {
+          along_x = std::max(along_x, std::abs(here[i + 1] - here[i]));
+          across = std::max(across, std::abs(beside[i] - here[i]));
+        }
+        const Real width = grid_.axis(0).is_uniform() ? grid_.axis(0).widths()[0]
+                                                      : *std::ranges::min_element(grid_.axis(0).widths());
+        most = std::max(most, along_x / width);
+        if (grid_.rank() > 1) most = std::max(most, across / grid_.axis(1).widths()[j]);
+      }
+  return most;
+}
+
 void BackwardCarrier::carry(const State& y, Real at, Real step, State& out) {
   // The velocity of half-way serves the whole step.
   transport_ = balance_.transport(at + 0.5 * step, y);
-  const Real courant = transport_->velocities().fastest() * step / storage_;
-  const int pieces = std::clamp(static_cast<int>(std::ceil(courant)), 1, most_pieces);
+  // Where shores may be met every cell on the way is looked at; elsewhere a path is as straight as the stream
+  // is even.
+  const Real bends = balance_.outline().whole() ? 4 * shear() : transport_->velocities().fastest();
+  const int pieces = std::clamp(static_cast<int>(std::ceil(bends * step / storage_)), 1, most_pieces);
   const Real length = step / pieces;
   const Index count = grid_.count();
 #pragma omp parallel for schedule(static) num_threads(threads_) if (threads_ > 1)

@@ -29,6 +29,7 @@ class BackwardCarrier final : public Carrier {
   Real between(const std::array<Index, 3>& cell, const Point& place, const State& y) const;
   Index along(int axis, Real position) const;
   bool outside(const Point& place) const;
+  Real shear() const;
 
   DiffusionBalance& balance_;
   const Grid& grid_;

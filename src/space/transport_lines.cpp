@@ -1,4 +1,5 @@
-// Flows through the faces of one line: rows of neighbours, values on both sides, numerical flux, area.
+// Fluxes through the faces of one line: rows of neighbours, values on both sides, numerical flux; and the flows
+// that they make.
 #include <omp.h>
 
 #include <algorithm>
@@ -11,13 +12,10 @@ namespace williwaw {
 
 namespace {
 
-WILLIWAW_CLONES void times_area(Index count, const Real* area, Real factor, const Real* density,
-                                Real* __restrict out) {
-  for (Index i = 0; i < count; ++i) out[i] = factor * area[i] * density[i];
-}
-
-WILLIWAW_CLONES void take_difference(Index count, const Real* low, const Real* high, Real* __restrict out) {
-  for (Index i = 0; i < count; ++i) out[i] -= high[i] - low[i];
+// Less what leaves through the faces above, and what comes in through those below.
+WILLIWAW_CLONES void take_flows(Index count, const Real* low, const Real* low_area, Real low_factor, const Real* high,
+                                const Real* high_area, Real high_factor, Real* __restrict out) {
+  for (Index i = 0; i < count; ++i) out[i] -= high_factor * high_area[i] * high[i] - low_factor * low_area[i] * low[i];
 }
 
 // (f + speed·u)/2 and (f − speed·u)/2
@@ -93,7 +91,7 @@ void Transport::reconstruct(int axis, Index j, Index k, const Rows& rows, Index 
 
 // Fluxes at points, split by the largest speed and reconstructed each from its own side, keep their order in
 // every dimension (Shu and Osher, 1989).
-void Transport::split_flows(int axis, const Rows& rows, Index j, Index k, Index count, Room& room,
+void Transport::split_fluxes(int axis, const Rows& rows, Index j, Index k, Index count, Room& room,
                             Real* out) const {
   const Real speed = largest_speed(axis);
   const Index nx = grid_.size(0), size = grid_.size(axis);
@@ -148,18 +146,16 @@ void Transport::conductances(int axis, Index j, Index k, Index count, Real* out)
   }
 }
 
-void Transport::face_flows(int axis, Index j, Index k, const State& y, Room& room, Real* flows) {
+void Transport::face_fluxes(int axis, Index j, Index k, const State& y, Room& room, Real* density) {
   const Index count = grid_.size(0) + (axis == 0 ? 1 : 0);
   const auto areas = velocities_.areas(axis, j, k);
   if (areas.factor == 0) {
-    std::fill_n(flows, count, 0.0);
+    std::fill_n(density, count, 0.0);
     return;
   }
   const Rows rows = rows_of(axis, j, k, y, room);
-  Real* density = room.flux.data();
   if (split_) {
-    split_flows(axis, rows, j, k, count, room, density);
-    times_area(count, areas.values, areas.factor, density, flows);
+    split_fluxes(axis, rows, j, k, count, room, density);
     return;
   }
   FaceLine line;
@@ -183,29 +179,34 @@ void Transport::face_flows(int axis, Index j, Index k, const State& y, Room& roo
   }
   if (flux_->needs_step) line.step_over_spacing = step_ / (grid_.axis(0).widths()[0] * couplings_.storage());
   flux_->evaluate(line, density);
-  times_area(count, areas.values, areas.factor, density, flows);
 }
 
 void Transport::add_line(Index j, Index k, const State& y, Real* out) {
   Room& room = *rooms_[static_cast<std::size_t>(omp_get_thread_num()) % rooms_.size()];
   const Index nx = grid_.size(0), line = j + grid_.size(1) * k;
-  face_flows(0, j, k, y, room, room.below.data());
-  take_difference(nx, room.below.data(), room.below.data() + 1, out);
+  const auto take = [&](int axis, const Real* low, const Real* high) {
+    const auto below = velocities_.areas(axis, j, k);
+    const auto above = axis == 0 ? FaceVelocities::Areas{below.values + 1, below.factor}
+                                 : velocities_.areas(axis, j + (axis == 1), k + (axis == 2));
+    take_flows(nx, low, below.values, below.factor, high, above.values, above.factor, out);
+  };
+  face_fluxes(0, j, k, y, room, room.below.data());
+  take(0, room.below.data(), room.below.data() + 1);
   if (grid_.rank() > 1) {
     // The faces above the line before are those below this one.
     const bool known = j > 0 && room.line_above == line - 1;
     if (known)
       room.below.swap(room.above);
     else
-      face_flows(1, j, k, y, room, room.below.data());
-    face_flows(1, j + 1, k, y, room, room.above.data());
+      face_fluxes(1, j, k, y, room, room.below.data());
+    face_fluxes(1, j + 1, k, y, room, room.above.data());
     room.line_above = line;
-    take_difference(nx, room.below.data(), room.above.data(), out);
+    take(1, room.below.data(), room.above.data());
   }
   if (grid_.rank() > 2) {
-    face_flows(2, j, k, y, room, room.below.data());
-    face_flows(2, j, k + 1, y, room, room.beyond.data());
-    take_difference(nx, room.below.data(), room.beyond.data(), out);
+    face_fluxes(2, j, k, y, room, room.below.data());
+    face_fluxes(2, j, k + 1, y, room, room.beyond.data());
+    take(2, room.below.data(), room.beyond.data());
   }
 }
 

@@ -9,10 +9,10 @@ struct Transport::Room {
   explicit Room(Index nx) {
     const auto size = static_cast<std::size_t>(nx + 1);
     padded.resize(size + 6);
-    for (auto* line : {&left, &right, &flux, &below, &above, &beyond, &conductance}) line->resize(size);
+    for (auto* line : {&left, &right, &below, &above, &beyond, &conductance}) line->resize(size);
     law.resize(4 * size);
   }
-  std::vector<Real> padded, left, right, flux, below, above, beyond, conductance, law;
+  std::vector<Real> padded, left, right, below, above, beyond, conductance, law;
   std::array<std::vector<Real>, 12> parts;  ///< of fluxes that are reconstructed
   Index line_above = -1;                    ///< whose upper faces along the second axis stand in `above`
 };

@@ -75,7 +75,7 @@ TEST_CASE("resampling keeps integrals or values, whatever the grids") {
   const Field f = sampled(fine, [](const Point& p) { return 1 + p.x * p.x + std::sin(3 * p.y); });
   const Field kept = resampled(f, other, Resampling::conserve), between = resampled(f, other);
   CHECK(kept.integral() == doctest::Approx(f.integral()).epsilon(1e-13));
-  CHECK(between.difference([](const Point& p) { return 1 + p.x * p.x + std::sin(3 * p.y); }).max < 0.03);
+  CHECK(between.difference([](const Point& p) { return 1 + p.x * p.x + std::sin(3 * p.y); }).max < 0.05);
   CHECK(kept.highest() <= f.highest());
   CHECK(resampled(resampled(f, other, Resampling::conserve), fine, Resampling::conserve).integral() ==
         doctest::Approx(f.integral()).epsilon(1e-13));
@@ -97,7 +97,7 @@ TEST_CASE("noise has its size and length, repeats by its seed, and is the same o
   const auto noise = smooth_noise(coarse, 2, 0.05, 7);
   const Field a = sampled(coarse, noise), b = sampled(fine, smooth_noise(fine, 2, 0.05, 7));
   CHECK(a.norms().l2 == doctest::Approx(2).epsilon(0.15));
-  CHECK(std::abs(a.mean()) < 0.25);
+  CHECK(std::abs(a.mean()) < 0.5);
   // Every third point of the fine grid is one of the coarse grid's.
   Real apart = 0;
   for (Index j = 0; j < 32; ++j)

@@ -64,9 +64,9 @@ class Transport {
   void fill_halo(const State& y);
   void meet_walls(const State& y);
   Real wall_flow(std::size_t closure, Index face, Real u, Real beside) const;
-  void face_flows(int axis, Index j, Index k, const State& y, Room& room, Real* flows);
+  void face_fluxes(int axis, Index j, Index k, const State& y, Room& room, Real* density);
   void reconstruct(int axis, Index j, Index k, const Rows& rows, Index count, Real* left, Real* right) const;
-  void split_flows(int axis, const Rows& rows, Index j, Index k, Index count, Room& room, Real* out) const;
+  void split_fluxes(int axis, const Rows& rows, Index j, Index k, Index count, Room& room, Real* out) const;
   Rows rows_of(int axis, Index j, Index k, const State& y, Room& room) const;
   const Real* halo_row(int axis, bool upper, Index depth, Index j, Index k) const;
   void conductances(int axis, Index j, Index k, Index count, Real* out) const;
