@@ -1,9 +1,8 @@
 #include "memory.hpp"
 
 #include <algorithm>
-#include <vector>
-
 #include <new>
+#include <vector>
 
 namespace williwaw::bench {
 
@@ -144,7 +143,8 @@ inline double godunov(double left, double right) {
 }
 
 // Fluxes through the faces between rows b and c.
-void flux_between(const double* a, const double* b, const double* c, const double* d, double* out, std::ptrdiff_t n) {
+void flux_between(const double* a, const double* b, const double* c, const double* d, double* out,
+                  std::ptrdiff_t n) {
 #pragma omp simd
   for (std::ptrdiff_t i = 0; i < n; ++i) {
     const double middle = c[i] - b[i];
@@ -154,8 +154,8 @@ void flux_between(const double* a, const double* b, const double* c, const doubl
 
 }  // namespace
 
-void hand_tuned_stage(const double* start, const double* u, double* out, std::ptrdiff_t n, double share, double ratio,
-                      int threads) {
+void hand_tuned_stage(const double* start, const double* u, double* out, std::ptrdiff_t n, double share,
+                      double ratio, int threads) {
 #pragma omp parallel num_threads(threads)
   {
     std::vector<double> below(static_cast<std::size_t>(n)), above(below.size()), across(below.size() + 1),

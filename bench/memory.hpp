@@ -39,10 +39,10 @@ void hand_tuned_leap(const double* u, double* other, std::ptrdiff_t n, std::ptrd
 void hand_tuned_leap(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers, const double* x,
                      const double* y, const double* z, double square, int threads);
 
-/// One stage of a Runge-Kutta scheme for u_t + (u²/2)_x + (u²/2)_y = 0 on a periodic n x n plan, written by hand
-/// for this one case: van Leer's slopes, Godunov's flux; out = (1 − share)·start + share·u + ratio·(what flows
-/// in), ratio being the step over the spacing.
-void hand_tuned_stage(const double* start, const double* u, double* out, std::ptrdiff_t n, double share, double ratio,
-                      int threads);
+/// One stage of a Runge-Kutta scheme for u_t + (u²/2)_x + (u²/2)_y = 0 on a periodic n x n plan, written by
+/// hand for this one case: van Leer's slopes, Godunov's flux; out = (1 − share)·start + share·u + ratio·(what
+/// flows in), ratio being the step over the spacing.
+void hand_tuned_stage(const double* start, const double* u, double* out, std::ptrdiff_t n, double share,
+                      double ratio, int threads);
 
 }  // namespace williwaw::bench

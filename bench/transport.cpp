@@ -1,6 +1,6 @@
-// The quadratic flux on a plan of 2048 x 2048 cells by van Leer's slopes and ssprk3, two threads, as a ratio to
-// a loop written by hand for the same data, interleaved in one run; the same with the flux as a formula; and
-// how far semi-Lagrangian steps at a Courant number of 5 come in the time of those in flux form. Totals,
+// The quadratic flux on a plan of 2048 x 2048 cells by van Leer's slopes and ssprk3, two threads, as a ratio
+// to a loop written by hand for the same data, interleaved in one run; the same with the flux as a formula;
+// and how far semi-Lagrangian steps at a Courant number of 5 come in the time of those in flux form. Totals,
 // extremes and the budget are counted by ours and not by the loop.
 #include <benchmark/benchmark.h>
 
@@ -48,7 +48,8 @@ class ByFormula final : public FluxLaw {
   }
 
  private:
-  Reaction flux_ = casefile::compile_reaction("u^2/2", {}, {}), speed_ = casefile::compile_reaction("u", {}, {});
+  Reaction flux_ = casefile::compile_reaction("u^2/2", {}, {}),
+           speed_ = casefile::compile_reaction("u", {}, {});
 };
 
 void shocks(benchmark::State& state, std::shared_ptr<const FluxLaw> law, Index side) {
@@ -86,14 +87,15 @@ void shocks(benchmark::State& state, std::shared_ptr<const FluxLaw> law, Index s
 void looking_back(benchmark::State& state) {
   const Index side = 1024;
   Problem problem(plan_of(side), transport(Velocity::of_stream_function([](Point p) {
-                                   return std::sin(2 * M_PI * p.x) * std::sin(2 * M_PI * p.y) / (2 * M_PI);
-                                 })));
+                    return std::sin(2 * M_PI * p.x) * std::sin(2 * M_PI * p.y) / (2 * M_PI);
+                  })));
   problem.initial = shape;
   Problem back = problem;
   problem.reconstruction = "van-leer";
   back.carried_back = true;
   DiffusionBalance one(problem, {threads}), other(back, {threads});
-  auto flux_form = make_stepper(one, scheme("ssprk3")), semi_lagrangian = make_stepper(other, scheme("semi-lagrangian"));
+  auto flux_form = make_stepper(one, scheme("ssprk3")),
+       semi_lagrangian = make_stepper(other, scheme("semi-lagrangian"));
   State y = one.initial_state(), z = y;
   const Real fastest = one.transport(0, y)->velocities().fastest();
   Ledger amounts(one.lines().size()), others(other.lines().size());
@@ -106,8 +108,14 @@ void looking_back(benchmark::State& state) {
   state.counters["time covered/flux form"] = median(short_steps) / 0.45 * 5 / median(long_steps);
 }
 
-BENCHMARK_CAPTURE(shocks, compiled_flux, flux_law(Quadratic{}), 2048)->UseManualTime()->Iterations(15)->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(shocks, formula_flux, std::make_shared<ByFormula>(), 2048)->UseManualTime()->Iterations(3)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(shocks, compiled_flux, flux_law(Quadratic{}), 2048)
+    ->UseManualTime()
+    ->Iterations(15)
+    ->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(shocks, formula_flux, std::make_shared<ByFormula>(), 2048)
+    ->UseManualTime()
+    ->Iterations(3)
+    ->Unit(benchmark::kMillisecond);
 BENCHMARK(looking_back)->UseManualTime()->Iterations(7)->Unit(benchmark::kMillisecond);
 
 }  // namespace

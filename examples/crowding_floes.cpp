@@ -17,7 +17,8 @@ struct Crowding {
 }  // namespace
 
 int main() {
-  Problem problem(Grid({Axis::uniform("x", 0, 10, 400, Unknowns::cells)}), conservation(flux_law(Crowding{}, "u(1 − u)")));
+  Problem problem(Grid({Axis::uniform("x", 0, 10, 400, Unknowns::cells)}),
+                  conservation(flux_law(Crowding{}, "u(1 − u)")));
   problem.initial = [](Point p) { return p.x > 4 && p.x < 6 ? 0.9 : 0.2; };
   problem.reconstruction = "van-leer";
   problem.wall("west", dirichlet(0.2)).wall("east", outflow());
@@ -35,9 +36,9 @@ int main() {
   Observers observers;
   observers.on_record = [&](const Moment& m) {
     const Field floes = balance.field(m.state, m.time);
-    std::printf("t = %.0f: from %.3f to %.3f, variation %.3f, at x = 3, 5, 7: %.3f %.3f %.3f\n", m.time, floes.lowest(),
-                floes.highest(), verify::shape_of(balance, m.state).variation, floes.sample({3, 0, 0}),
-                floes.sample({5, 0, 0}), floes.sample({7, 0, 0}));
+    std::printf("t = %.0f: from %.3f to %.3f, variation %.3f, at x = 3, 5, 7: %.3f %.3f %.3f\n", m.time,
+                floes.lowest(), floes.highest(), verify::shape_of(balance, m.state).variation,
+                floes.sample({3, 0, 0}), floes.sample({5, 0, 0}), floes.sample({7, 0, 0}));
   };
   const Outcome outcome = march(balance, state, plan, observers);
   std::printf("what came in less what went out leaves %.1e unaccounted for\n", outcome.budget.residual());

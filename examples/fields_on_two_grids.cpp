@@ -10,7 +10,8 @@ using namespace williwaw;
 namespace {
 
 Grid square(Index cells) {
-  return Grid({Axis::uniform("x", 0, 1, cells, Unknowns::cells), Axis::uniform("y", 0, 1, cells, Unknowns::cells)});
+  return Grid(
+      {Axis::uniform("x", 0, 1, cells, Unknowns::cells), Axis::uniform("y", 0, 1, cells, Unknowns::cells)});
 }
 
 // Four samples, each half a field of noise, after a while of diffusion: their mean steepness.

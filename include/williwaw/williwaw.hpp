@@ -1,5 +1,5 @@
-// Williwaw: heat, diffusion, waves and transport on a grid, from the statement of the problem to a solution that can be
-// trusted.
+// Williwaw: heat, diffusion, waves and transport on a grid, from the statement of the problem to a solution
+// that can be trusted.
 //
 // This header brings the whole core: grids and fields, problems, the balance, steady states, time schemes,
 // marching and the analysis of stability. Case files, results on disk and figures have headers of their own.
@@ -9,6 +9,7 @@
 #include "williwaw/solve/cycle.hpp"
 #include "williwaw/solve/steady.hpp"
 #include "williwaw/space/diffusion_balance.hpp"
+#include "williwaw/space/system_balance.hpp"
 #include "williwaw/space/transport.hpp"
 #include "williwaw/time/batch.hpp"
 #include "williwaw/time/march.hpp"

@@ -300,11 +300,11 @@ Value read_noise(const Context& context, const Node& value, const Dimensions& di
   if (!(length > 0)) section.fail("length", "must be above zero");
   section.need("seed", "a whole number that picks one of all such fields");
   const Index seed = section.whole("seed", 0);
-  const Real mean = section.has("mean") ? number("mean", {dimensions.unknown, false, "a value of the unknown"}) : 0;
+  const Real mean =
+      section.has("mean") ? number("mean", {dimensions.unknown, false, "a value of the unknown"}) : 0;
   Value result;
-  result.function = [noise = smooth_noise(grid, amplitude, length, static_cast<std::uint64_t>(seed)), mean](Point p) {
-    return mean + noise(p);
-  };
+  result.function = [noise = smooth_noise(grid, amplitude, length, static_cast<std::uint64_t>(seed)),
+                     mean](Point p) { return mean + noise(p); };
   result.text = fmt::format("smooth noise, seed {}", seed);
   return result;
 }

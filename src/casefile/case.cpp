@@ -127,7 +127,8 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
   } else {
     const Unit amount = dimensions.storage * dimensions.unknown * Unit::of("m").power(rank);
     result.amount_unit = by_known_name(amount, {"kg", "kg/m", "kg/m^2", "m^2/s", "m^3/s", "mol", "mol/m"});
-    result.flow_unit = by_known_name(amount / Unit::of("s"), {"kg/s", "kg/m/s", "kg/m^2/s", "m^2/s^2", "m^3/s^2"});
+    result.flow_unit =
+        by_known_name(amount / Unit::of("s"), {"kg/s", "kg/m/s", "kg/m^2/s", "m^2/s^2", "m^3/s^2"});
     result.flux_unit = dimensions.flux.si_text();
   }
 }
@@ -182,6 +183,7 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
               .exact = {},
               .figures = {},
               .space_place = {},
+              .flux_place = {},
               .step_place = {},
               .equation_place = root.find("equation")->place.text(),
               .initial_place = {},

@@ -177,12 +177,13 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
                fmt::format("{}  (sum over axes of D·step/h², largest at {})", readable(s.diffusion_number),
                            place_text(given, given.problem.grid(), s.worst)),
                number(s.diffusion_number));
-  if (!prepared.stream) report.row("spectrum",
-             fmt::format("largest {} {}, found {}{}", s.wave ? "frequency" : "eigenvalue",
-                         readable(s.wave ? std::sqrt(s.largest_eigenvalue) : s.largest_eigenvalue,
-                                  given.time.unit.empty() ? "" : "1/s"),
-                         s.method, s.times > 1 ? fmt::format(", judged at {} times", s.times) : ""),
-             number(s.largest_eigenvalue), given.time.unit.empty() ? "" : "1/s");
+  if (!prepared.stream)
+    report.row("spectrum",
+               fmt::format("largest {} {}, found {}{}", s.wave ? "frequency" : "eigenvalue",
+                           readable(s.wave ? std::sqrt(s.largest_eigenvalue) : s.largest_eigenvalue,
+                                    given.time.unit.empty() ? "" : "1/s"),
+                           s.method, s.times > 1 ? fmt::format(", judged at {} times", s.times) : ""),
+               number(s.largest_eigenvalue), given.time.unit.empty() ? "" : "1/s");
 }
 
 void warnings_section(const Case& given, const Prepared& prepared, Report& report) {

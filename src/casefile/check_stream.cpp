@@ -56,9 +56,11 @@ void false_diffusion_rows(const Case& given, const verify::StreamNumbers& s, Rep
 std::string space_text(const Case& given) {
   const ReconstructionKind& kind = reconstruction_kind(given.problem.reconstruction);
   const bool second = kind.name == "none" && is_central(given);
-  std::string text = fmt::format("flux form, reconstruction {}, numerical flux {}, order {} where it is smooth",
-                                 kind.name, given.problem.numerical_flux, second ? 2 : kind.order);
-  if (!kind.slope && given.problem.grid().rank() > 1) text += "; fluxes at points are reconstructed, not means";
+  std::string text =
+      fmt::format("flux form, reconstruction {}, numerical flux {}, order {} where it is smooth", kind.name,
+                  given.problem.numerical_flux, second ? 2 : kind.order);
+  if (!kind.slope && given.problem.grid().rank() > 1)
+    text += "; fluxes at points are reconstructed, not means";
   if (!kind.slope && given.problem.grid().rank() == 1) text += "; unknowns are means over cells";
   return text + "; diffusion central, order 2";
 }
@@ -71,7 +73,8 @@ void stream_section(const Case& given, const Prepared& prepared, Report& report)
   report.section("stream");
   std::string speeds;
   for (int a = 0; a < g.rank(); ++a)
-    speeds += fmt::format("{}{} along {}", a == 0 ? "up to " : ", ", readable(s.speed[a], unit_of(given, "m/s")), g.axis(a).name());
+    speeds += fmt::format("{}{} along {}", a == 0 ? "up to " : ", ",
+                          readable(s.speed[a], unit_of(given, "m/s")), g.axis(a).name());
   report.row("speed", speeds + (law ? ", of the values at the start and on the walls" : ""));
   if (prepared.longest_step > 0)
     report.row("Courant number",
@@ -79,9 +82,10 @@ void stream_section(const Case& given, const Prepared& prepared, Report& report)
                            place_text(given, g, s.courant_at)),
                number(s.courant));
   report.row("cell Peclet number",
-             std::isinf(s.peclet) ? "endless: nothing diffuses"
-                                  : fmt::format("{}  (speed·width/diffusivity, largest at {}); {}", readable(s.peclet),
-                                                place_text(given, g, s.peclet_at), peclet_text(given, s)),
+             std::isinf(s.peclet)
+                 ? "endless: nothing diffuses"
+                 : fmt::format("{}  (speed·width/diffusivity, largest at {}); {}", readable(s.peclet),
+                               place_text(given, g, s.peclet_at), peclet_text(given, s)),
              number(s.peclet));
   false_diffusion_rows(given, s, report);
   if (law) return;
@@ -92,11 +96,13 @@ void stream_section(const Case& given, const Prepared& prepared, Report& report)
                           : "as much leaves every control volume as enters it, but for round-off",
              number(std::max(s.compressing, s.expanding)), unit);
   if (given.problem.equation().stream->velocity.divergence_free)
-    report.row("correction",
-               fmt::format("changed the velocity by {:.3g} % of its size, by at most {}; before, up to {} was left over",
-                           100 * s.correction.share, readable(s.correction.largest, unit_of(given, "m/s")),
-                           readable(s.correction.divergence_before, unit)),
-               number(s.correction.share));
+    report.row(
+        "correction",
+        fmt::format(
+            "changed the velocity by {:.3g} % of its size, by at most {}; before, up to {} was left over",
+            100 * s.correction.share, readable(s.correction.largest, unit_of(given, "m/s")),
+            readable(s.correction.divergence_before, unit)),
+        number(s.correction.share));
   for (const auto& back : s.turning_back)
     report.row(back.wall + " turns back",
                fmt::format("the stream comes in through it with up to {} (at {}); {}",
@@ -114,41 +120,49 @@ void stream_warnings(const Case& given, const Prepared& prepared, Report& report
   for (int a = 0; a < given.problem.grid().rank(); ++a)
     if (s.false_diffusion[a] > s.diffusivity[a]) worst = std::max(worst, s.false_diffusion[a]);
   if (worst > 0 && first)
-    report.note(fmt::format("false diffusion is larger than the real one: fronts and pulses are smeared by {}; "
-                            "space.reconstruction = \"van-leer\" smears far less",
-                            readable(worst, unit_of(given, "m^2/s"))));
+    report.note(
+        fmt::format("false diffusion is larger than the real one: fronts and pulses are smeared by {}; "
+                    "space.reconstruction = \"van-leer\" smears far less",
+                    readable(worst, unit_of(given, "m^2/s"))));
   if (wiggles(given, s))
-    report.note("wiggles: beside steep fronts values will leave the range of the data; a finer grid, \"upwind\" with "
-                "\"van-leer\" or \"hybrid\" would not");
+    report.note(
+        "wiggles: beside steep fronts values will leave the range of the data; a finer grid, \"upwind\" with "
+        "\"van-leer\" or \"hybrid\" would not");
   if (s.compresses && given.problem.equation().stream->conservative)
-    report.note("the velocity compresses: what it carries piles up where it does; if it should not, "
-                "velocity.divergence_free = true corrects it, form = \"advective\" leaves it and gives up the total");
-  if (!given.problem.equation().stream->velocity.divergence_free && s.against_walls > 1e-9 * (s.speed[0] + s.speed[1] + s.speed[2]))
-    report.note(fmt::format("the velocity has a part of up to {} towards walls that let no stream through: it is taken "
-                            "as 0 there",
-                            readable(s.against_walls, unit_of(given, "m/s"))));
+    report.note(
+        "the velocity compresses: what it carries piles up where it does; if it should not, "
+        "velocity.divergence_free = true corrects it, form = \"advective\" leaves it and gives up the total");
+  if (!given.problem.equation().stream->velocity.divergence_free &&
+      s.against_walls > 1e-9 * (s.speed[0] + s.speed[1] + s.speed[2]))
+    report.note(fmt::format(
+        "the velocity has a part of up to {} towards walls that let no stream through: it is taken "
+        "as 0 there",
+        readable(s.against_walls, unit_of(given, "m/s"))));
   for (const auto& back : s.turning_back)
     if (!back.bounded)
-      report.note(fmt::format("'{}' is an outflow through which the stream turns back, and nothing bounds what it "
-                              "brings: state it, {} = {{ outflow = {{ returning = .. }} }}, or take {{ outflow = {{ "
-                              "stabilised = 0.5 }} }}",
-                              back.wall, back.wall));
+      report.note(
+          fmt::format("'{}' is an outflow through which the stream turns back, and nothing bounds what it "
+                      "brings: state it, {} = {{ outflow = {{ returning = .. }} }}, or take {{ outflow = {{ "
+                      "stabilised = 0.5 }} }}",
+                      back.wall, back.wall));
   if (given.steady || prepared.plan.adaptive) return;
   if (!stability.stable()) return;
   if (prepared.longest_step > stability.positivity.step * (1 + 1e-12))
-    report.note(stability.positivity.step > 0
-                    ? fmt::format("the step is stable but beyond {}, up to which no new extrema can appear",
-                                  given.duration(stability.positivity.step))
-                    : "no step of these schemes is known to keep extrema: values may leave the range of the data");
+    report.note(
+        stability.positivity.step > 0
+            ? fmt::format("the step is stable but beyond {}, up to which no new extrema can appear",
+                          given.duration(stability.positivity.step))
+            : "no step of these schemes is known to keep extrema: values may leave the range of the data");
 }
 
 void turned_back_note(const Case&, const Prepared& prepared, Report& report) {
   for (const auto& back : prepared.stream->turning_back)
     if (!back.bounded)
-      report.note(fmt::format("the stream turned back through the outflow '{}', which lets in whatever the profile "
-                              "inside leads to: that feeds on itself; state what comes in, {} = {{ outflow = {{ "
-                              "returning = .. }} }}",
-                              back.wall, back.wall));
+      report.note(
+          fmt::format("the stream turned back through the outflow '{}', which lets in whatever the profile "
+                      "inside leads to: that feeds on itself; state what comes in, {} = {{ outflow = {{ "
+                      "returning = .. }} }}",
+                      back.wall, back.wall));
 }
 
 }  // namespace williwaw::casefile

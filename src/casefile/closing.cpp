@@ -3,8 +3,8 @@
 
 #include "cycle_watch.hpp"
 #include "settled.hpp"
-#include "williwaw/verify/shape.hpp"
 #include "williwaw/casefile/run.hpp"
+#include "williwaw/verify/shape.hpp"
 #include "wording.hpp"
 
 namespace williwaw::casefile {
@@ -142,23 +142,28 @@ void shape_section(const Case& given, const Prepared& prepared, const Outcome& o
   const State start = balance.initial_state(), &end = prepared.initial;
   const verify::Shape before = verify::shape_of(balance, start), after = verify::shape_of(balance, end);
   const auto share = [](Real now, Real then) {
-    return then > 0 ? fmt::format("{:.4g} times that at the start", now / then) : std::string("nothing at the start");
+    return then > 0 ? fmt::format("{:.4g} times that at the start", now / then)
+                    : std::string("nothing at the start");
   };
   report.section("what became of it");
-  report.row("total variation", share(after.variation, before.variation), number(after.variation / before.variation));
+  report.row("total variation", share(after.variation, before.variation),
+             number(after.variation / before.variation));
   report.row("total of squares", share(after.square, before.square), number(after.square / before.square));
-  report.row("extrema", fmt::format("{}, {} at the start", after.extrema, before.extrema), Report::Data(after.extrema));
+  report.row("extrema", fmt::format("{}, {} at the start", after.extrema, before.extrema),
+             Report::Data(after.extrema));
   const Totals first = balance.totals(start, prepared.plan.start);
   const Real outside = std::max({0.0, o.totals.highest - first.highest, first.lowest - o.totals.lowest});
-  report.row("outside the range of the start",
-             fmt::format("{:.3g}{} at most", std::abs(given.value.shown_difference(outside)), given.value.suffix()),
-             number(std::abs(given.value.shown_difference(outside))), given.value.unit);
+  report.row(
+      "outside the range of the start",
+      fmt::format("{:.3g}{} at most", std::abs(given.value.shown_difference(outside)), given.value.suffix()),
+      number(std::abs(given.value.shown_difference(outside))), given.value.unit);
   if (!given.exact_is_initial) return;
   const verify::PulseLoss loss = verify::pulse_loss(balance, start, end);
-  report.row("height of the pulse", share(loss.height, loss.height_before), number(loss.height / loss.height_before));
+  report.row("height of the pulse", share(loss.height, loss.height_before),
+             number(loss.height / loss.height_before));
   for (int a = 0; a < given.problem.grid().rank(); ++a)
-    report.row("width of the pulse, " + given.problem.grid().axis(a).name(), share(loss.width[a], loss.width_before[a]),
-               number(loss.width[a] / loss.width_before[a]));
+    report.row("width of the pulse, " + given.problem.grid().axis(a).name(),
+               share(loss.width[a], loss.width_before[a]), number(loss.width[a] / loss.width_before[a]));
 }
 
 // How a steady state was found, and how far it is to be trusted.

@@ -311,8 +311,9 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
       continue;
     }
     const bool is_source = key.coefficient == Coefficient::source;
-    const bool may_vanish = key.coefficient == Coefficient::damping ||
-                            ((kind.has_velocity || kind.has_flux) && key.coefficient == Coefficient::diffusivity);
+    const bool may_vanish =
+        key.coefficient == Coefficient::damping ||
+        ((kind.has_velocity || kind.has_flux) && key.coefficient == Coefficient::diffusivity);
     const bool stores = key.coefficient == Coefficient::density || key.coefficient == Coefficient::storage ||
                         key.coefficient == Coefficient::heat_capacity;
     const auto read = [&](const Node& n, const std::string& path) {

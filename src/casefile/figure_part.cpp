@@ -91,14 +91,17 @@ class FigureReader {
     const int rank = grid_.rank();
     if (figure_.kind == "profiles" && rank > 1 && !figure_.along)
       complain("profiles on a plan or in a block need along = { from, to }");
-    const std::string it = figure_.kind == "contours" || figure_.kind == "arrows" ? figure_.kind + " need" : "a " + figure_.kind + " needs";
+    const std::string it = figure_.kind == "contours" || figure_.kind == "arrows"
+                               ? figure_.kind + " need"
+                               : "a " + figure_.kind + " needs";
     const bool plane = figure_.kind == "map" || figure_.kind == "contours" || figure_.kind == "surface" ||
                        figure_.kind == "strip" || figure_.kind == "arrows";
     if (plane && rank == 1) complain(it + " two axes; in one dimension use profiles or spacetime");
     if (plane && rank == 3 && !figure_.at) complain(it + " a plane of a block, at = { z = .. }");
     if ((figure_.kind == "slices" || figure_.kind == "outer-faces") && rank != 3)
       complain(figure_.kind + " need a block, with three axes; on a plan use map or contours");
-    if (figure_.kind == "arrows" && (!given_.problem.equation().stream || given_.problem.equation().stream->law))
+    if (figure_.kind == "arrows" &&
+        (!given_.problem.equation().stream || given_.problem.equation().stream->law))
       complain("arrows show the velocity of what carries the unknown, and none does here");
     if (figure_.kind == "residuals" && !given_.steady)
       complain("residuals belong to [steady]: they show how its solver went");

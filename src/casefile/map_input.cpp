@@ -17,19 +17,21 @@ std::vector<Real> coordinates_of(const store::Map& map, const Point& place) {
 namespace {
 
 // Coordinates as the grid measures them. Nothing where the map has others and `strict` is not asked for.
-bool place_map(const Context& context, const Section& section, const std::string& key, const std::string& variable,
-               bool strict, store::Map& map) {
+bool place_map(const Context& context, const Section& section, const std::string& key,
+               const std::string& variable, bool strict, store::Map& map) {
   const auto foreign = [&](const auto& axis) {
     return std::ranges::find(context.variables, axis.name) == context.variables.end();
   };
   if (!strict && std::ranges::any_of(map.axes, foreign)) return false;
   for (auto& axis : map.axes) {
     if (foreign(axis))
-      section.fail(key, fmt::format("'{}' has a dimension '{}', which is no axis of this grid; its axes are {}", variable,
-                                    axis.name, listed(context.variables, "and")));
+      section.fail(key,
+                   fmt::format("'{}' has a dimension '{}', which is no axis of this grid; its axes are {}",
+                               variable, axis.name, listed(context.variables, "and")));
     if (axis.points.empty())
-      section.fail(key, fmt::format("dimension '{}' has no coordinates: the file needs a variable of that name",
-                                    axis.name));
+      section.fail(key,
+                   fmt::format("dimension '{}' has no coordinates: the file needs a variable of that name",
+                               axis.name));
     if (axis.unit.empty()) continue;
     const auto unit = Unit::parse(axis.unit);
     if (!unit || !unit->same_dimension(Unit::of("m")))
@@ -41,8 +43,8 @@ bool place_map(const Context& context, const Section& section, const std::string
 }
 
 // Values in SI.
-void measure_map(const Context& context, const Section& section, const std::string& key, const std::string& written,
-                 const Expected& expected, store::Map& map) {
+void measure_map(const Context& context, const Section& section, const std::string& key,
+                 const std::string& written, const Expected& expected, store::Map& map) {
   if (!context.dimensional) return;
   const auto unit = Unit::parse(written);
   if (!unit) section.fail(key, fmt::format("'{}' is not a unit; say it by unit = \"..\"", written));
@@ -78,8 +80,8 @@ Value value_from_map(const Context& context, const Section& section, const Expec
         "variable",
         fmt::format("'{}' has no coordinates: the file needs variables called like its dimensions", name));
   const bool nearest = section.choice("outside", "error", {"nearest", "error"}, {}) == "nearest";
-  measure_map(context, section, section.has("unit") ? "unit" : "variable", section.word("unit", map->unit), expected,
-              *map);
+  measure_map(context, section, section.has("unit") ? "unit" : "variable", section.word("unit", map->unit),
+              expected, *map);
   const auto shared = std::make_shared<const store::Map>(std::move(*map));
   const std::string place = section.find("file")->place.text(), key = section.key_path("file");
   Value value;
@@ -145,8 +147,9 @@ MapSeries read_map_series(const Context& context, const Section& section, const 
       section.fail("files", e.what());
     }
     if (map.axes.empty() || map.axes[0].name != "time" || map.axes[0].points.empty())
-      section.fail("variables", fmt::format("'{}' in {} needs a first dimension 'time' with a variable of that name",
-                                            variable, file.filename().string()));
+      section.fail("variables",
+                   fmt::format("'{}' in {} needs a first dimension 'time' with a variable of that name",
+                               variable, file.filename().string()));
     const auto times = times_of(context, section, map.axes[0]);
     const std::size_t size = map.values.size() / times.size();
     for (std::size_t n = 0; n < times.size(); ++n) {

@@ -130,8 +130,8 @@ void prepare_steps(const Case& given, Prepared& result) {
     result.dispersion = verify::dispersion(*result.balance, given.plan.scheme, result.longest_step,
                                            result.plan.start, result.plan.until);
   if (result.balance->transport())
-    result.stream = verify::stream_numbers(*result.balance, given.plan.scheme, result.longest_step, result.plan.start,
-                                           result.plan.until);
+    result.stream = verify::stream_numbers(*result.balance, given.plan.scheme, result.longest_step,
+                                           result.plan.start, result.plan.until);
   if (result.stability.stable()) return;
   result.stability.stages =
       stages(given.plan.scheme, result.stability.largest_eigenvalue * result.longest_step);
@@ -142,7 +142,7 @@ void prepare_steps(const Case& given, Prepared& result) {
 }  // namespace
 
 namespace {
-// A scheme that cannot follow the ends is found out before the run.
+// A scheme that cannot follow the ends or the stream is found out before the run.
 void probe_ends(DiffusionBalance& balance, const Scheme& scheme) {
   make_stepper(balance, scheme);
 }
@@ -164,7 +164,8 @@ Prepared prepare(const Case& given, Execution execution) {
       return result;
     }
     prepare_steps(given, result);
-    if (result.balance->motion()) probe_ends(*result.balance, given.plan.scheme);
+    if (result.balance->motion() || result.balance->transport())
+      probe_ends(*result.balance, given.plan.scheme);
     result.ends_when_settled = given.settled.ends_run;
     result.settled = std::make_shared<SettledWatch>(given, result);
     if (given.cycle) result.cycle = std::make_shared<CycleWatch>(given, result);
@@ -178,13 +179,15 @@ Prepared prepare(const Case& given, Execution execution) {
     const std::string what = e.what();
     const bool initial = what.rfind("the initial value", 0) == 0,
                side = what.rfind("nothing is said", 0) == 0 || what.rfind("part ", 0) == 0;
-    const bool space = what.rfind("differences of order", 0) == 0, carried = what.rfind("reconstruction '", 0) == 0 ||
-                       what.rfind("numerical flux '", 0) == 0, scheme = what.rfind("scheme '", 0) == 0,
-               wall = (what.find("absorbing") != std::string::npos ||
+    const bool space = what.rfind("differences of order", 0) == 0,
+               carried = what.rfind("reconstruction '", 0) == 0 || what.rfind("numerical flux '", 0) == 0,
+               scheme = what.rfind("scheme '", 0) == 0,
+               wall = (what.find("absorbing") != std::string::npos || what.rfind("outflow belongs", 0) == 0 ||
                        what.find("the layer is") != std::string::npos) &&
                       !scheme;
     throw CaseError(initial        ? given.initial_place
-                    : space || carried ? given.space_place
+                    : space        ? given.space_place
+                    : carried      ? (what[0] == 'r' ? given.space_place : given.flux_place)
                     : scheme       ? given.step_place
                     : side || wall ? given.boundary_place
                                    : given.equation_place,

@@ -210,8 +210,7 @@ class ValueReader {
       if (section.has((*context_.regions)[r].name))
         fail("values by region need a default, for what belongs to no region");
     if (section.has("file")) return value_from_map(context_, section, expected_);
-    section.allow({"formula", "unit", "file", "variable", "outside"},
-                  {"u_unit", "table", "region"});
+    section.allow({"formula", "unit", "file", "variable", "outside"}, {"u_unit", "table", "region"});
     const std::string formula = section.word("formula", "");
     if (!section.has("formula")) section.need("formula", "a formula, { formula = \"..\", unit = \"..\" }");
     Value inner = from_text(formula, variables);

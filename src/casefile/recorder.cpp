@@ -52,7 +52,9 @@ Recorder::Recorder(const Case& given, DiffusionBalance& balance, const std::vect
       lines_(lines),
       about_(description_of(given)),
       shares_(shares_of(balance)),
-      fields_(folder_ / "fields.journal", Field(balance.grid()).raw().size() + 2 + velocities(about_, balance.grid()), from ? from->fields : 0),
+      fields_(folder_ / "fields.journal",
+              Field(balance.grid()).raw().size() + 2 + velocities(about_, balance.grid()),
+              from ? from->fields : 0),
       series_(folder_ / "series.csv", columns(), from ? from->series : 0),
       since_(balance.lines().size()) {
   begin_stage(0, given, balance);

@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include "williwaw/space/transport.hpp"
+
 namespace williwaw::casefile {
 
 namespace {
@@ -15,6 +17,11 @@ SettledWatch::SettledWatch(const Case& given, const Prepared& prepared)
     : balance_(prepared.balance.get()), fraction_(given.settled.fraction) {
   if (given.problem.equation().second_order) {
     why_not_ = "a wave does not settle: its energy tells what is left of it";
+    return;
+  }
+  const Transport* stream = prepared.balance->transport();
+  if (stream && stream->flux().needs_step) {
+    why_not_ = "the numerical flux looks at the step, which a steady state has not";
     return;
   }
   if (given.problem.stream_is_nonlinear() && !given.settled.ends_run) {

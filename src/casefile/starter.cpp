@@ -227,11 +227,12 @@ space.reconstruction = "weno5"
 }  // namespace
 
 std::string starter_case(const std::string& kind) {
-  static const std::vector<std::pair<std::string, const char*>> starters{{"heat", heat},
-                                                                         {"diffusion", diffusion},
-                                                                         {"wave", wave_start},
-                                                                         {"transport", transport_start},
-                                                                         {"conservation", conservation_start}};
+  static const std::vector<std::pair<std::string, const char*>> starters{
+      {"heat", heat},
+      {"diffusion", diffusion},
+      {"wave", wave_start},
+      {"transport", transport_start},
+      {"conservation", conservation_start}};
   Words known;
   for (const auto& [name, text] : starters) {
     if (name == kind) return text;

@@ -106,7 +106,8 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
                                    readable(given.value.shown(s.held_value), given.value.unit)));
   const bool wave = given.problem.equation().second_order;
   if (given.problem.stream_is_nonlinear())
-    report.note("the stream at first order, about the initial values; reconstruction and law make more of it");
+    report.note(
+        "the stream at first order, about the initial values; reconstruction and law make more of it");
   if (given.problem.space_order == 4)
     report.note("the couplings of order 2; differences of order 4 join three unknowns on each side");
   report.row("equation", fmt::format("{:.6g} · {} = {}", s.capacity, wave ? "d²u/dt²" : "du/dt",

@@ -39,7 +39,8 @@ class FormulaFlux final : public FluxLaw {
 
 std::shared_ptr<FormulaFlux::Along> read_flux_formula(const Context& context, const Node& node,
                                                       const std::string& key, std::string& derivative) {
-  if (!node.is_text()) throw CaseError(node.place.text(), key, "a formula of u in quotation marks is needed here");
+  if (!node.is_text())
+    throw CaseError(node.place.text(), key, "a formula of u in quotation marks is needed here");
   try {
     auto result = std::make_shared<FormulaFlux::Along>();
     result->flux = compile_reaction(node.text(), context.constants, {});
@@ -59,19 +60,21 @@ int slot_of(const std::string& axis) {
 }
 
 // One node for each axis: the same for all, a list, or a table by axis.
-std::vector<const Node*> by_axis(const Context& context, const Node& node, const std::string& key, const Words& besides) {
+std::vector<const Node*> by_axis(const Context& context, const Node& node, const std::string& key,
+                                 const Words& besides) {
   const std::size_t rank = context.variables.size();
   std::vector<const Node*> result;
   if (node.is_array()) {
     if (node.array().size() != rank)
       throw CaseError(node.place.text(), key,
-                      fmt::format("a list of {} is needed here, one for each of {}", rank, listed(context.variables, "and")));
+                      fmt::format("a list of {} is needed here, one for each of {}", rank,
+                                  listed(context.variables, "and")));
     for (const Node& n : node.array()) result.push_back(&n);
     return result;
   }
   const bool table = node.is_table() && std::ranges::any_of(node.table(), [&](const Entry& e) {
-    return std::ranges::find(context.variables, e.key) != context.variables.end();
-  });
+                       return std::ranges::find(context.variables, e.key) != context.variables.end();
+                     });
   if (!table) return std::vector<const Node*>(rank, &node);
   const Section section(context, node, key);
   Words known = context.variables;
@@ -94,15 +97,17 @@ Velocity from_files(const Context& context, const Section& section, std::string&
     const MapSeries series = read_map_series(context, section, name.text(), a_velocity());
     if (component == 0) velocity.instants = series.times;
     if (series.times != velocity.instants)
-      section.fail("variables", fmt::format("'{}' and '{}' are not given at the same times", names.array()[0].text(),
-                                            name.text()));
+      section.fail("variables", fmt::format("'{}' and '{}' are not given at the same times",
+                                            names.array()[0].text(), name.text()));
     velocity.along[static_cast<std::size_t>(slot_of(context.variables[component++]))] = series.function;
   }
   if (const Node* period = section.find("period")) {
-    velocity.period = read_number(context, *period, section.key_path("period"), {Unit::of("s"), false, "a time"});
+    velocity.period =
+        read_number(context, *period, section.key_path("period"), {Unit::of("s"), false, "a time"});
     const Real covered = velocity.instants.back() - velocity.instants.front();
     if (!(velocity.period >= covered * (1 - 1e-9)))
-      section.fail("period", fmt::format("must not be shorter than the time that the files cover, {} s", readable(covered)));
+      section.fail("period", fmt::format("must not be shorter than the time that the files cover, {} s",
+                                         readable(covered)));
     // A last instant that repeats the first one says nothing new.
     if (velocity.instants.size() > 1 && covered > velocity.period * (1 - 1e-9)) velocity.instants.pop_back();
   }
@@ -128,7 +133,8 @@ void read_velocity(const Context& context, const Section& equation_section, cons
   } else if (node.is_table() && node.find("stream_function")) {
     const Section section(context, node, key);
     section.allow({"stream_function", "unit", "divergence_free"}, {});
-    if (context.variables.size() != 2) section.fail("stream_function", "gives a velocity in a plane of two axes");
+    if (context.variables.size() != 2)
+      section.fail("stream_function", "gives a velocity in a plane of two axes");
     Node formula = *section.find("stream_function");
     if (section.has("unit")) {
       Node wrapped = node;
@@ -169,7 +175,8 @@ void read_flux(const Context& context, const Section& equation_section, const Di
   const std::string key = equation_section.key_path("flux");
   if (node.is_text() && node.text() == "quadratic") {
     if (context.dimensional && !dimensions.unknown.same_dimension(Unit::of("m/s")))
-      throw CaseError(node.place.text(), key, "the quadratic flux u²/2 carries a velocity, in 'm/s' for example");
+      throw CaseError(node.place.text(), key,
+                      "the quadratic flux u²/2 carries a velocity, in 'm/s' for example");
     equation.stream->law = quadratic_flux();
     shown.emplace_back("flux", Value{Function(NAN), "u²/2 along every axis (quadratic)", ""});
     return;
@@ -187,8 +194,9 @@ void read_flux(const Context& context, const Section& equation_section, const Di
     std::string derivative;
     along[slot] = read_flux_formula(context, *nodes[a], key, derivative);
     name += (name.empty() ? "" : ", ") + nodes[a]->text();
-    shown.emplace_back(nodes.size() > 1 && nodes[1] != nodes[0] ? "flux." + context.variables[a] : "flux",
-                       Value{Function(NAN), fmt::format("{}, with the speed {}", nodes[a]->text(), derivative), ""});
+    shown.emplace_back(
+        nodes.size() > 1 && nodes[1] != nodes[0] ? "flux." + context.variables[a] : "flux",
+        Value{Function(NAN), fmt::format("{}, with the speed {}", nodes[a]->text(), derivative), ""});
   }
   equation.stream->law = std::make_shared<FormulaFlux>(std::move(along), name);
 }

@@ -15,7 +15,6 @@ const Expected a_time() {
   return {Unit::of("s"), false, "a time"};
 }
 
-
 Real read_time_value(const Context& context, const Section& section, const std::string& key) {
   const Node& node = *section.find(key);
   return read_number(context, node, section.key_path(key), a_time());
@@ -238,8 +237,10 @@ void read_space(const Context& context, const Node& root, Case& result) {
   }
   result.problem.reconstruction = section.choice("reconstruction", "none", reconstructions, {});
   result.problem.numerical_flux = section.choice("numerical_flux", "upwind", fluxes, {});
-  for (const char* key : {"numerical_flux", "reconstruction"})
-    if (section.has(key)) result.space_place = section.find(key)->place.text();
+  // An error in one that is not written down is the section's.
+  result.space_place = result.flux_place = node->place.text();
+  if (section.has("reconstruction")) result.space_place = section.find("reconstruction")->place.text();
+  if (section.has("numerical_flux")) result.flux_place = section.find("numerical_flux")->place.text();
   if (!section.has("diffusion_order")) return;
   const Index order = section.whole("diffusion_order", 1);
   const bool waves = result.problem.equation().second_order;

@@ -39,7 +39,8 @@ const Demo demos[] = {
     {"tidal-bore", "a smooth swell steepening into a front: a conservation law",
      "profiles.png: the front that stands where crests overtake troughs; spacetime.png: how it runs"},
     {"dye-patch", "dye carried by the tide, which turns back through the mouth; velocity from a file",
-     "strip.png: the patch drawn out; arrows.png: the stream over it; series.png: three probes over four tides"},
+     "strip.png: the patch drawn out; arrows.png: the stream over it; series.png: three probes over four "
+     "tides"},
     {"brine-tank", "salt spreading from two walls of a tank, in three dimensions",
      "map.png: the plane half-way up; series.png: the probe in the middle"},
 };

@@ -11,7 +11,8 @@ namespace {
 
 template <class Operation>
 Field combined(const Field& a, const Field& b, const Operation& operation) {
-  if (!(a.grid() == b.grid())) throw InputError("fields on different grids cannot be combined; resample one of them");
+  if (!(a.grid() == b.grid()))
+    throw InputError("fields on different grids cannot be combined; resample one of them");
   Field result = a;
   std::vector<Real> raw(a.raw().begin(), a.raw().end());
   for (std::size_t n = 0; n < raw.size(); ++n) raw[n] = operation(raw[n], b.raw()[n]);
@@ -178,7 +179,8 @@ FaceField at_faces(const VectorField& field) {
   FaceField result(g);
   for (int a = 0; a < g.rank(); ++a)
     each_face(g, a, [&](Index i, Index j, Index k) {
-      result.at(a, i, j, k) = 0.5 * (beside(field[a], a, i, j, k, true) + beside(field[a], a, i, j, k, false));
+      result.at(a, i, j, k) =
+          0.5 * (beside(field[a], a, i, j, k, true) + beside(field[a], a, i, j, k, false));
     });
   return result;
 }
@@ -211,7 +213,8 @@ std::vector<std::vector<std::pair<Index, Real>>> overlaps(const Axis& from, cons
   std::vector<std::vector<std::pair<Index, Real>>> result(static_cast<std::size_t>(to.size()));
   for (Index n = 0; n < to.size(); ++n)
     for (Index m = 0; m < from.size(); ++m) {
-      const Real low = std::max(from.bounds()[m], to.bounds()[n]), high = std::min(from.bounds()[m + 1], to.bounds()[n + 1]);
+      const Real low = std::max(from.bounds()[m], to.bounds()[n]),
+                 high = std::min(from.bounds()[m + 1], to.bounds()[n + 1]);
       if (high > low) result[static_cast<std::size_t>(n)].emplace_back(m, from.measure(low, high));
     }
   return result;
@@ -227,8 +230,10 @@ Field conserved(const Field& field, const Grid& grid) {
     }
     const Axis &from = g.axis(a), &to = grid.axis(a);
     const Real slack = 1e-9 * from.length();
-    if (std::abs(from.bounds().front() - to.bounds().front()) > slack || std::abs(from.bounds().back() - to.bounds().back()) > slack)
-      throw InputError("amounts are conserved between grids over the same extent only; along " + from.name() + " they differ");
+    if (std::abs(from.bounds().front() - to.bounds().front()) > slack ||
+        std::abs(from.bounds().back() - to.bounds().back()) > slack)
+      throw InputError("amounts are conserved between grids over the same extent only; along " + from.name() +
+                       " they differ");
     shares[a] = overlaps(from, to);
   }
   Field result(grid);
@@ -279,7 +284,8 @@ Field slice(const Field& field, int axis, Real position) {
   return result;
 }
 
-std::function<Real(const Point&)> smooth_noise(const Grid& domain, Real amplitude, Real length, std::uint64_t seed) {
+std::function<Real(const Point&)> smooth_noise(const Grid& domain, Real amplitude, Real length,
+                                               std::uint64_t seed) {
   if (!(length > 0)) throw InputError("the length over which noise is alike must be above zero");
   constexpr int waves = 256;
   struct Wave {
@@ -296,7 +302,9 @@ std::function<Real(const Point&)> smooth_noise(const Grid& domain, Real amplitud
       const Real normal = std::sqrt(-2 * std::log(uniform())) * std::cos(2 * std::numbers::pi * uniform());
       Real number = normal / length;
       const Axis& axis = domain.axis(a);
-      if (axis.periodic()) number = 2 * std::numbers::pi / axis.length() * std::round(number * axis.length() / (2 * std::numbers::pi));
+      if (axis.periodic())
+        number = 2 * std::numbers::pi / axis.length() *
+                 std::round(number * axis.length() / (2 * std::numbers::pi));
       w.number[static_cast<std::size_t>(domain.slot(a))] = number;
     }
     w.phase = 2 * std::numbers::pi * uniform();
@@ -304,7 +312,8 @@ std::function<Real(const Point&)> smooth_noise(const Grid& domain, Real amplitud
   const Real size = amplitude * std::sqrt(2.0 / waves);
   return [all, size](const Point& p) {
     Real sum = 0;
-    for (const Wave& w : all) sum += std::cos(w.number[0] * p.x + w.number[1] * p.y + w.number[2] * p.z + w.phase);
+    for (const Wave& w : all)
+      sum += std::cos(w.number[0] * p.x + w.number[1] * p.y + w.number[2] * p.z + w.phase);
     return size * sum;
   };
 }

@@ -28,10 +28,13 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
   const Grid& g = reader.grid();
   const Index record = records_of(run, request, 1).back();
   const auto velocity = reader.velocity(record);
-  if (!velocity) throw PlotError("arrows show the velocity of what carries the unknown, and this run has none");
+  if (!velocity)
+    throw PlotError("arrows show the velocity of what carries the unknown, and this run has none");
   const Axis &right = g.axis(plane.right), &up = g.axis(plane.up);
-  const Real longest = std::max(right.length(), up.length()), spacing = longest / static_cast<Real>(most_arrows);
-  const Field &across = (*velocity)[static_cast<std::size_t>(plane.right)], &upward = (*velocity)[static_cast<std::size_t>(plane.up)];
+  const Real longest = std::max(right.length(), up.length()),
+             spacing = longest / static_cast<Real>(most_arrows);
+  const Field &across = (*velocity)[static_cast<std::size_t>(plane.right)],
+              &upward = (*velocity)[static_cast<std::size_t>(plane.up)];
   const Field field = reader.field(record);
   struct Arrow {
     Real x, y, u, v;
@@ -54,7 +57,8 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
   const Real scale = fastest > 0 ? 1.5 * spacing / fastest : 0;
   for (const Arrow& a : arrows)
     if (std::hypot(a.u, a.v) > 0.01 * fastest)
-      lines.segments.insert(lines.segments.end(), {a.x - 0.5 * scale * a.u, a.y - 0.5 * scale * a.v, scale * a.u, scale * a.v});
+      lines.segments.insert(lines.segments.end(),
+                            {a.x - 0.5 * scale * a.u, a.y - 0.5 * scale * a.v, scale * a.u, scale * a.v});
   const Raster raster = raster_of(field, plane);
   const Box box = box_of(out, right.length(), up.length(), true);
   Gnuplot plot(out);
@@ -63,13 +67,15 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
   plot.line("set ylabel " + quoted(label(up.name(), d.length.unit)));
   if (fastest > 0) {
     // A measure for the arrows stands below the picture's right end.
-    const Real known = round_above(0.4 * fastest), width = (box.right - box.left) * scale * known / right.length();
+    const Real known = round_above(0.4 * fastest),
+               width = (box.right - box.left) * scale * known / right.length();
     const Real y = box.bottom - 0.075;
-    plot.line(fmt::format("set arrow 1 from screen {},{} to screen {},{} head size screen 0.006,20 filled lw 1.6 lc rgb '{}'",
-                          box.right - width, y, box.right, y, ink));
+    plot.line(fmt::format(
+        "set arrow 1 from screen {},{} to screen {},{} head size screen 0.006,20 filled lw 1.6 lc rgb '{}'",
+        box.right - width, y, box.right, y, ink));
     plot.line(fmt::format("set label 1 {} at screen {},{} right textcolor rgb '{}'",
-                          quoted(fmt::format("{:g}{}", known, d.value.unit.empty() ? "" : " m/s")), box.right - width - 0.008, y,
-                          ink));
+                          quoted(fmt::format("{:g}{}", known, d.value.unit.empty() ? "" : " m/s")),
+                          box.right - width - 0.008, y, ink));
   }
   const auto [range, signed_field] = range_of(run, request);
   draw_raster(plot, raster, range, signed_field, value_label(run), box, 0, {outline_of(raster), lines});

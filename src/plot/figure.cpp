@@ -28,10 +28,9 @@ Index RunFolder::record_at(Real time) const {
 
 const std::vector<FigureKind>& figure_kinds() {
   static const std::vector<FigureKind> kinds{
-      profiles_kind(),    map_kind(),       contours_kind(), surface_kind(), slices_kind(),
-      outer_faces_kind(), spacetime_kind(), series_kind(),   budget_kind(),  residuals_kind(),
-      wall_kind(),        steps_kind(),     spectrum_kind(), film_kind(),
-      strip_kind(),       arrows_kind()};
+      profiles_kind(),  map_kind(),    contours_kind(), surface_kind(),   slices_kind(), outer_faces_kind(),
+      spacetime_kind(), series_kind(), budget_kind(),   residuals_kind(), wall_kind(),   steps_kind(),
+      spectrum_kind(),  film_kind(),   strip_kind(),    arrows_kind()};
   return kinds;
 }
 

@@ -46,7 +46,8 @@ Raster raster_of(const Field& field, const Plane& plane) {
 
 Plane plane_of(const RunFolder& run, const FigureRequest& request) {
   const Grid& g = run.fields().grid();
-  const std::string it = request.kind == "contours" ? "contours need" : "a " + request.kind + " needs";
+  const bool many = request.kind == "contours" || request.kind == "arrows";
+  const std::string it = many ? request.kind + " need" : "a " + request.kind + " needs";
   if (g.rank() == 1) throw PlotError(it + " two axes; in one dimension use profiles or spacetime");
   if (g.rank() == 2) return {0, 1};
   if (!request.at || request.at_axis < 0)

@@ -42,10 +42,10 @@ Wall Wall::operator+(const Wall& other) const {
 
 const std::vector<WallKind>& wall_kinds() {
   static const std::vector<WallKind> kinds{
-      walls::dirichlet_kind(), walls::flux_kind(),      walls::gradient_kind(), walls::robin_kind(),
-      walls::radiation_kind(), walls::insulated_kind(), walls::fixed_kind(),    walls::free_kind(),
-      walls::driven_kind(),    walls::impedance_kind(), walls::absorbing_kind(),
-      walls::diffusive_flux_kind(), walls::outflow_kind()};
+      walls::dirichlet_kind(), walls::flux_kind(),      walls::gradient_kind(),  walls::robin_kind(),
+      walls::radiation_kind(), walls::insulated_kind(), walls::fixed_kind(),     walls::free_kind(),
+      walls::driven_kind(),    walls::impedance_kind(), walls::absorbing_kind(), walls::diffusive_flux_kind(),
+      walls::outflow_kind()};
   return kinds;
 }
 

@@ -28,14 +28,16 @@ class BiconjugateGradients final : public LinearSolver {
     factors_.setDroptol(1e-3);
     factors_.setFillfactor(6);
     factors_.compute(matrix_);
-    if (factors_.info() != Eigen::Success) throw SolverError("the matrix could not be factored, not even in part");
+    if (factors_.info() != Eigen::Success)
+      throw SolverError("the matrix could not be factored, not even in part");
   }
 
   void solve(std::span<const Real> right, std::span<Real> solution) override {
     const Eigen::Map<const Eigen::VectorXd> b(right.data(), static_cast<Eigen::Index>(right.size()));
     Eigen::Map<Eigen::VectorXd> x(solution.data(), static_cast<Eigen::Index>(solution.size()));
     x.setZero();
-    Eigen::VectorXd r = b, p = Eigen::VectorXd::Zero(b.size()), v = p, y(b.size()), s(b.size()), z(b.size()), t(b.size());
+    Eigen::VectorXd r = b, p = Eigen::VectorXd::Zero(b.size()), v = p, y(b.size()), s(b.size()), z(b.size()),
+                    t(b.size());
     Eigen::VectorXd shadow = r;
     const Real size = b.norm();
     convergence_ = {};

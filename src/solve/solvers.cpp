@@ -31,7 +31,8 @@ bool is_symmetric(const FaceSystem& system) {
     for (Index n = 0; n < system.size(); ++n)
       if (const Index above = system.neighbour(n, a, true); above >= 0) {
         const Real up = system.upper[a][n], down = system.lower[a][above];
-        if (std::abs(up - down) > 1e-12 * (std::abs(system.diagonal[n]) + std::abs(system.diagonal[above]))) return false;
+        if (std::abs(up - down) > 1e-12 * (std::abs(system.diagonal[n]) + std::abs(system.diagonal[above])))
+          return false;
       }
   return true;
 }
@@ -49,7 +50,8 @@ std::unique_ptr<LinearSolver> make_solver(const std::string& name, const LinearS
   if (is_of_lines(*faces)) return make_lines_solver();
   // In a block direct factors fill up too soon for that to pay.
   const Index limit = rules.reused && faces->rank() == 2 ? direct_limit_reused : direct_limit;
-  if (!is_symmetric(*faces)) return faces->size() <= limit ? make_direct_solver() : make_bicgstab_solver(rules);
+  if (!is_symmetric(*faces))
+    return faces->size() <= limit ? make_direct_solver() : make_bicgstab_solver(rules);
   if (is_separable(system)) return make_transform_solver();
   return faces->size() <= limit ? make_direct_solver() : make_multigrid_solver(rules);
 }

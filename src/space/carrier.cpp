@@ -14,8 +14,10 @@ BackwardCarrier::BackwardCarrier(DiffusionBalance& balance, std::size_t line, in
     : balance_(balance), grid_(balance.grid()), line_(line), threads_(threads) {
   const Equation& e = balance.problem().equation();
   if (e.stream->law)
-    throw InputError("scheme 'semi-lagrangian' follows a velocity; shocks of a flux law need schemes in flux form");
-  if (!e.storage.is_constant()) throw InputError("scheme 'semi-lagrangian' needs a storage that is one number");
+    throw InputError(
+        "scheme 'semi-lagrangian' follows a velocity; shocks of a flux law need schemes in flux form");
+  if (!e.storage.is_constant())
+    throw InputError("scheme 'semi-lagrangian' needs a storage that is one number");
   for (int a = 0; a < grid_.rank(); ++a)
     if (grid_.axis(a).coordinates() != Coordinates::cartesian)
       throw InputError("scheme 'semi-lagrangian' is for straight axes");
@@ -23,7 +25,8 @@ BackwardCarrier::BackwardCarrier(DiffusionBalance& balance, std::size_t line, in
   const auto nothing = [](const Function& f) { return f.is_constant() && f(Point{}) == 0; };
   alone_ = nothing(e.source) && !e.reaction && e.points.empty() &&
            std::ranges::all_of(e.diffusion.coefficient, nothing) &&
-           std::ranges::all_of(balance.closures(), [](const Closure& c) { return c.section().wall.stream_end() != nullptr; });
+           std::ranges::all_of(balance.closures(),
+                               [](const Closure& c) { return c.section().wall.stream_end() != nullptr; });
   for (int a = 0; a < grid_.rank(); ++a)
     for (const int side : {2 * a, 2 * a + 1})
       walls_[static_cast<std::size_t>(side)].assign(static_cast<std::size_t>(grid_.count()), {-1, 0});
@@ -41,7 +44,8 @@ Index BackwardCarrier::along(int axis, Real position) const {
   const Axis& a = grid_.axis(axis);
   const Real at = a.wrap(position);
   if (a.is_uniform() && a.unknowns() == Unknowns::cells)
-    return std::clamp<Index>(static_cast<Index>(std::floor((at - a.from()) / a.widths()[0])), 0, a.size() - 1);
+    return std::clamp<Index>(static_cast<Index>(std::floor((at - a.from()) / a.widths()[0])), 0,
+                             a.size() - 1);
   const auto bounds = a.bounds();
   return std::clamp<Index>(std::ranges::upper_bound(bounds, at) - bounds.begin() - 1, 0, a.size() - 1);
 }

@@ -7,8 +7,8 @@
 namespace williwaw {
 
 /// Paths are followed back by the midpoint rule, cut into as many pieces as cells are passed; values between
-/// unknowns are cubic along each axis and never leave those around them (Robert, 1981; Bermejo and Staniforth,
-/// 1992). What came through a wall has what that wall says of it.
+/// unknowns are cubic along each axis and never leave those around them (Robert, 1981; Bermejo and
+/// Staniforth, 1992). What came through a wall has what that wall says of it.
 class BackwardCarrier final : public Carrier {
  public:
   /// Throws InputError for flux laws and for storages that vary.
@@ -20,7 +20,7 @@ class BackwardCarrier final : public Carrier {
 
  private:
   struct Found {
-    Index cell;     ///< whose control volume holds the place
+    Index cell;  ///< whose control volume holds the place
     Point place;
   };
   Point velocity(const Point& place) const;

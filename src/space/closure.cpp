@@ -181,7 +181,8 @@ void Closure::sum_up(const LawLine& sum) {
 
 Real Closure::wall_value(Index face, Real u) const {
   if (pins(face)) return target_[face];
-  // Without diffusion the wall takes nothing from beside it, and gives nothing to it but what a stream carries.
+  // Without diffusion the wall takes nothing from beside it, and gives nothing to it but what a stream
+  // carries.
   if (at_wall_.resistance[face] >= no_conduction) return section_.wall.holds() ? target_[face] : u;
   return u + at_wall_.resistance[face] * (inflow_[face] - pull_[face] * u) / section_.faces[face].area;
 }

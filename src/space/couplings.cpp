@@ -391,7 +391,8 @@ void Couplings::wall_coefficients(const WallSection& section, AtWall& out) const
                                                               : face.distance / conductivity[f];
   }
   for (std::size_t f = 0; f < count; ++f)
-    if (conductivity[f] == 0 || !(resistance[f] < no_conduction)) resistance[f] = section.faces[f].distance == 0 ? 0 : no_conduction;
+    if (conductivity[f] == 0 || !(resistance[f] < no_conduction))
+      resistance[f] = section.faces[f].distance == 0 ? 0 : no_conduction;
 }
 
 // Axes may conduct differently; then a slanted path is none of them.

@@ -121,7 +121,8 @@ State DiffusionBalance::values_of(const Function& function, Real at) const {
   Points line(nx);
   if (holds_means()) {
     const auto points = g.axis(0).points(), widths = g.axis(0).widths();
-    constexpr Real places[] = {-0.7745966692414834, 0, 0.7745966692414834}, weights[] = {5.0 / 18, 8.0 / 18, 5.0 / 18};
+    constexpr Real places[] = {-0.7745966692414834, 0, 0.7745966692414834},
+                   weights[] = {5.0 / 18, 8.0 / 18, 5.0 / 18};
     State part(y.size());
     for (std::size_t q = 0; q < 3; ++q) {
       for (Index i = 0; i < nx; ++i) {
@@ -234,7 +235,8 @@ void DiffusionBalance::stream_into(Stencil& stencil, Real at) {
   for (auto& neighbour : stencil.neighbours) {
     const Side side = *grid().side(neighbour.towards);
     const Index below = side.upper ? stencil.number : neighbour.number;
-    const auto [first, second] = transport_->weights(y, side.axis, below, side.upper ? neighbour.number : stencil.number);
+    const auto [first, second] =
+        transport_->weights(y, side.axis, below, side.upper ? neighbour.number : stencil.number);
     neighbour.conductance += side.upper ? -second : first;
     stencil.stretching += side.upper ? first + second : -(first + second);
   }

@@ -18,7 +18,10 @@ Real middle(const Axis& axis, Index i) {
 
 FaceVelocities::FaceVelocities(const Problem& problem, const Outline& outline,
                                const std::vector<Closure>& closures)
-    : problem_(problem), outline_(outline), closures_(closures), velocity_(problem.equation().stream->velocity) {
+    : problem_(problem),
+      outline_(outline),
+      closures_(closures),
+      velocity_(problem.equation().stream->velocity) {
   const Grid& g = problem_.grid();
   if (velocity_.stream_function && g.rank() != 2)
     throw InputError("a stream function gives a velocity in a plane of two axes, and this grid has " +
@@ -69,7 +72,8 @@ Real FaceVelocities::area_of(int axis, Index i, Index j, Index k) const {
   const Index low = g.number(below[0], below[1], below[2]), high = g.number(above[0], above[1], above[2]);
   if (outline_.whole()) return area;
   // Across the seam the face belongs to the unknown before it.
-  return area * (f == 0 || f == size ? outline_.open(low, axis, true) : outline_.open_between(low, high, axis));
+  return area *
+         (f == 0 || f == size ? outline_.open(low, axis, true) : outline_.open_between(low, high, axis));
 }
 
 void FaceVelocities::lay_out_areas() {
@@ -79,7 +83,9 @@ void FaceVelocities::lay_out_areas() {
       // The factor of line (j, k) is left out.
       for (Index i = 0; i < g.size(0) + (a == 0 ? 1 : 0); ++i) {
         const bool wall = a == 0 && !g.axis(0).periodic() && (i == 0 || i == g.size(0));
-        areas_[a].push_back(wall ? 0 : a == 0 ? g.axis(0).area(g.axis(0).bounds()[i]) : g.axis(0).measures()[i]);
+        areas_[a].push_back(wall     ? 0
+                            : a == 0 ? g.axis(0).area(g.axis(0).bounds()[i])
+                                     : g.axis(0).measures()[i]);
       }
       continue;
     }
@@ -101,7 +107,8 @@ FaceVelocities::Areas FaceVelocities::areas(int axis, Index j, Index k) const {
     if (a != axis)
       factor *= other.measures()[at[a]];
     else
-      factor *= !other.periodic() && (at[a] == 0 || at[a] == other.size()) ? 0 : other.area(other.bounds()[at[a]]);
+      factor *=
+          !other.periodic() && (at[a] == 0 || at[a] == other.size()) ? 0 : other.area(other.bounds()[at[a]]);
   }
   return {areas_[axis].data(), factor};
 }
@@ -231,8 +238,8 @@ void FaceVelocities::evaluate(Real at, Sample& out) {
       if (!std::isfinite(out.faces[a][f])) {
         // Behind an outline nothing need be known.
         if (outline_.whole() || areas_[a][f] > 0)
-          throw InputError("the velocity along " + g.axis(a).name() + " is not a finite number everywhere at time " +
-                           to_text(at));
+          throw InputError("the velocity along " + g.axis(a).name() +
+                           " is not a finite number everywhere at time " + to_text(at));
         out.faces[a][f] = 0;
       }
   if (velocity_.divergence_free) correct(out);
@@ -265,7 +272,8 @@ void FaceVelocities::interpolate(Real at) {
   };
   for (int a = 0; a < problem_.grid().rank(); ++a) mix(before.faces[a], after.faces[a], now_.faces[a]);
   now_.inward.resize(before.inward.size());
-  for (std::size_t s = 0; s < before.inward.size(); ++s) mix(before.inward[s], after.inward[s], now_.inward[s]);
+  for (std::size_t s = 0; s < before.inward.size(); ++s)
+    mix(before.inward[s], after.inward[s], now_.inward[s]);
 }
 
 bool FaceVelocities::update(Real at) {
@@ -327,8 +335,8 @@ void FaceVelocities::measure() {
         low[a] = row(a, j, k);
         high[a] = a == 0 ? low[0] + 1 : row(a, j + (a == 1), k + (a == 2));
         low_area[a] = areas(a, j, k);
-        high_area[a] = a == 0 ? Areas{low_area[0].values + 1, low_area[0].factor}
-                              : areas(a, j + (a == 1), k + (a == 2));
+        high_area[a] =
+            a == 0 ? Areas{low_area[0].values + 1, low_area[0].factor} : areas(a, j + (a == 1), k + (a == 2));
       }
       for (Index i = 0; i < nx; ++i) {
         if (!outline_.active(start + i)) continue;

@@ -54,9 +54,10 @@ Real TurningPoints::largest_speed(const FluxLaw& law, int slot, Real lowest, Rea
 }
 
 const std::vector<NumericalFlux>& numerical_fluxes() {
-  static const std::vector<NumericalFlux> all{
-      fluxes::central(),        fluxes::upwind(),       fluxes::engquist_osher(), fluxes::local_lax_friedrichs(),
-      fluxes::lax_friedrichs(), fluxes::lax_wendroff(), fluxes::hybrid(),         fluxes::power_law()};
+  static const std::vector<NumericalFlux> all{fluxes::central(),        fluxes::upwind(),
+                                              fluxes::engquist_osher(), fluxes::local_lax_friedrichs(),
+                                              fluxes::lax_friedrichs(), fluxes::lax_wendroff(),
+                                              fluxes::hybrid(),         fluxes::power_law()};
   return all;
 }
 

@@ -33,17 +33,21 @@ Transport::Transport(const Problem& problem, const Outline& outline, const Coupl
     }
     if (axis.is_uniform() || !reconstruction_->slope) continue;
     const Index size = axis.size();
-    const auto gap = [&](Index f) { return axis.gaps()[axis.periodic() ? (f % size + size) % size : std::clamp<Index>(f, 0, size)]; };
+    const auto gap = [&](Index f) {
+      return axis.gaps()[axis.periodic() ? (f % size + size) % size : std::clamp<Index>(f, 0, size)];
+    };
     for (Index f = 0; f <= size; ++f) {
       const bool seam = axis.periodic() && f == 0;
-      const Real before = f > 0 ? axis.bounds()[f] - axis.points()[f - 1]
-                          : seam ? axis.bounds()[size] - axis.points()[size - 1] : axis.gaps()[0];
-      const Real after = f < size ? axis.points()[f] - axis.bounds()[f]
-                                  : axis.periodic() ? axis.points()[0] - axis.bounds()[0] : axis.gaps()[size];
+      const Real before = f > 0  ? axis.bounds()[f] - axis.points()[f - 1]
+                          : seam ? axis.bounds()[size] - axis.points()[size - 1]
+                                 : axis.gaps()[0];
+      const Real after = f < size          ? axis.points()[f] - axis.bounds()[f]
+                         : axis.periodic() ? axis.points()[0] - axis.bounds()[0]
+                                           : axis.gaps()[size];
       // Beyond walls values are mirrored, and so are distances.
       const Real one = std::max(before + after, 1e-300);
-      const std::array<Real, 5> numbers{std::max(gap(f - 1), 0.5 * one), one, std::max(gap(f + 1), 0.5 * one), before,
-                                        after};
+      const std::array<Real, 5> numbers{std::max(gap(f - 1), 0.5 * one), one, std::max(gap(f + 1), 0.5 * one),
+                                        before, after};
       for (std::size_t k = 0; k < 5; ++k) spacing_[a][k].push_back(numbers[k]);
     }
   }
@@ -64,13 +68,15 @@ void Transport::check() const {
   if (!reconstruction_->slope && !outline_.whole())
     throw InputError(name + " needs a whole rectangle; where something is cut out take van-leer for example");
   if (split_ && flux_->name != "upwind" && flux_->name != "lax-friedrichs")
-    throw InputError(name + " on a plan or in a block splits the flux by its largest speed (lax-friedrichs); flux '" +
-                     flux_->name + "' goes with it in one dimension only");
+    throw InputError(
+        name + " on a plan or in a block splits the flux by its largest speed (lax-friedrichs); flux '" +
+        flux_->name + "' goes with it in one dimension only");
   if (split_ && grid_.unknowns() == Unknowns::nodes && !law_ && velocities_.velocity().stream_function)
     throw InputError(name + " on nodes takes no stream function");
   const std::string flux = "numerical flux '" + flux_->name + "'";
   if (law_ && flux_->linear_only)
-    throw InputError(flux + " is for velocities; a flux that depends on the unknown takes upwind for example");
+    throw InputError(flux +
+                     " is for velocities; a flux that depends on the unknown takes upwind for example");
   if (flux_->needs_step && grid_.rank() > 1)
     throw InputError(flux + " is for one dimension: without terms across axes it is unstable in more");
   if (flux_->needs_step && !grid_.axis(0).is_uniform()) throw InputError(flux + " needs a uniform axis");
@@ -124,8 +130,10 @@ void Transport::see_range(const State& y, const Range* range) {
     Real low = std::numeric_limits<Real>::infinity(), high = -low;
     const Index count = grid_.count();
     const bool whole = outline_.whole();
-#pragma omp parallel for schedule(static) reduction(min : low) reduction(max : high) \
-    num_threads(static_cast<int>(rooms_.size())) if (rooms_.size() > 1)
+#pragma omp parallel for schedule(static) reduction(min                      \
+                                                    : low) reduction(max     \
+                                                                     : high) \
+    num_threads(static_cast <int>(rooms_.size())) if (rooms_.size() > 1)
     for (Index n = 0; n < count; ++n)
       if (whole || outline_.active(n)) {
         low = y[n] < low ? y[n] : low;

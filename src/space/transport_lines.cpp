@@ -1,5 +1,5 @@
-// Fluxes through the faces of one line: rows of neighbours, values on both sides, numerical flux; and the flows
-// that they make.
+// Fluxes through the faces of one line: rows of neighbours, values on both sides, numerical flux; and the
+// flows that they make.
 #include <omp.h>
 
 #include <algorithm>
@@ -13,9 +13,11 @@ namespace williwaw {
 namespace {
 
 // Less what leaves through the faces above, and what comes in through those below.
-WILLIWAW_CLONES void take_flows(Index count, const Real* low, const Real* low_area, Real low_factor, const Real* high,
-                                const Real* high_area, Real high_factor, Real* __restrict out) {
-  for (Index i = 0; i < count; ++i) out[i] -= high_factor * high_area[i] * high[i] - low_factor * low_area[i] * low[i];
+WILLIWAW_CLONES void take_flows(Index count, const Real* low, const Real* low_area, Real low_factor,
+                                const Real* high, const Real* high_area, Real high_factor,
+                                Real* __restrict out) {
+  for (Index i = 0; i < count; ++i)
+    out[i] -= high_factor * high_area[i] * high[i] - low_factor * low_area[i] * low[i];
 }
 
 // (f + speed·u)/2 and (f − speed·u)/2
@@ -30,9 +32,7 @@ WILLIWAW_CLONES void split_line(Index count, const Real* f, const Real* u, Real 
 }  // namespace
 
 const Real* Transport::halo_row(int axis, bool upper, Index depth, Index j, Index k) const {
-  const Index nx = grid_.size(0), across = axis == 0   ? j + grid_.size(1) * k
-                                           : axis == 1 ? nx * k
-                                                       : nx * j;
+  const Index nx = grid_.size(0), across = axis == 0 ? j + grid_.size(1) * k : axis == 1 ? nx * k : nx * j;
   return halo_[2 * axis + (upper ? 1 : 0)].data() + depth * (grid_.count() / grid_.size(axis)) + across;
 }
 
@@ -92,7 +92,7 @@ void Transport::reconstruct(int axis, Index j, Index k, const Rows& rows, Index 
 // Fluxes at points, split by the largest speed and reconstructed each from its own side, keep their order in
 // every dimension (Shu and Osher, 1989).
 void Transport::split_fluxes(int axis, const Rows& rows, Index j, Index k, Index count, Room& room,
-                            Real* out) const {
+                             Real* out) const {
   const Real speed = largest_speed(axis);
   const Index nx = grid_.size(0), size = grid_.size(axis);
   Rows up{}, down{};
@@ -103,7 +103,8 @@ void Transport::split_fluxes(int axis, const Rows& rows, Index j, Index k, Index
     for (auto* v : {&a, &b}) v->resize(static_cast<std::size_t>(length));
     const Real* u = rows[m];
     if (law_) {
-      law_->flux(grid_.slot(axis), {u, static_cast<std::size_t>(length)}, {b.data(), static_cast<std::size_t>(length)});
+      law_->flux(grid_.slot(axis), {u, static_cast<std::size_t>(length)},
+                 {b.data(), static_cast<std::size_t>(length)});
     } else if (axis == 0) {
       const Real* v = centre_velocity_[0].data() + grid_.number(0, j, k);
       for (Index i = 0; i < length; ++i) {
@@ -113,7 +114,8 @@ void Transport::split_fluxes(int axis, const Rows& rows, Index j, Index k, Index
     } else {
       Index row = (axis == 1 ? j : k) - 3 + m;
       row = grid_.axis(axis).periodic() ? (row + 3 * size) % size : std::clamp<Index>(row, 0, size - 1);
-      const Real* v = centre_velocity_[axis].data() + (axis == 1 ? grid_.number(0, row, k) : grid_.number(0, j, row));
+      const Real* v =
+          centre_velocity_[axis].data() + (axis == 1 ? grid_.number(0, row, k) : grid_.number(0, j, row));
       for (Index i = 0; i < length; ++i) b[i] = u[i] * v[i];
     }
     split_line(length, b.data(), u, speed, a.data(), b.data());

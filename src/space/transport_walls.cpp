@@ -11,7 +11,7 @@ namespace williwaw {
 void Transport::fill_halo(const State& y) {
   for (int a = 0; a < grid_.rank(); ++a) {
     if (grid_.axis(a).periodic()) continue;
-    const Index size = grid_.size(a), stride = a == 0 ? 1 : a == 1 ? grid_.size(0) : grid_.size(0) * grid_.size(1);
+    const Index size = grid_.size(a), stride = grid_.stride(a);
     const Index sheet = grid_.count() / size;
     for (const bool upper : {false, true}) {
       Real* out = halo_[2 * a + (upper ? 1 : 0)].data();
@@ -28,7 +28,7 @@ void Transport::fill_halo(const State& y) {
       const WallFace& face = wall.face(f);
       if (!face.on_side) continue;
       const int a = face.axis;
-      const Index size = grid_.size(a), stride = a == 0 ? 1 : a == 1 ? grid_.size(0) : grid_.size(0) * grid_.size(1);
+      const Index size = grid_.size(a), stride = grid_.stride(a);
       const Index sheet = grid_.count() / size, n = face.unknown, inwards = face.upper ? -stride : stride;
       const Index c = n % stride + n / (stride * size) * stride;
       Real* out = halo_[2 * a + (face.upper ? 1 : 0)].data();
@@ -40,12 +40,14 @@ void Transport::fill_halo(const State& y) {
       const StreamEnd* end = wall.section().wall.stream_end();
       // Through an outlet the profile goes on as it came.
       if (end && end->returning == StreamEnd::Returning::inside && size > 1) {
-        for (Index m = 0; m < 3; ++m) out[m * sheet + c] = y[n] + static_cast<Real>(m + 1) * (y[n] - y[n + inwards]);
+        for (Index m = 0; m < 3; ++m)
+          out[m * sheet + c] = y[n] + static_cast<Real>(m + 1) * (y[n] - y[n + inwards]);
         continue;
       }
       out[c] = 2 * on_wall - y[n];
       if (!wall.section().wall.holds()) continue;
-      for (Index m = 1; m < std::min<Index>(3, size); ++m) out[m * sheet + c] = 2 * on_wall - y[n + m * inwards];
+      for (Index m = 1; m < std::min<Index>(3, size); ++m)
+        out[m * sheet + c] = 2 * on_wall - y[n + m * inwards];
     }
 }
 
@@ -78,7 +80,8 @@ Real Transport::wall_flow(std::size_t closure, Index f, Real u, Real beside) con
     const bool central = flux_->weights(1, 0, 1, 0).second != 0;
     return in * (end.returning == Returning::wall && (central || !wall.section().wall.holds())
                      ? wall.wall_value(f, u)
-                     : end.returning == Returning::wall ? u : inside);
+                 : end.returning == Returning::wall ? u
+                                                    : inside);
   }
   const int slot = grid_.slot(face.axis);
   Real room[4], out = 0;
@@ -100,8 +103,7 @@ Real Transport::wall_flow(std::size_t closure, Index f, Real u, Real beside) con
 namespace {
 Index next_inside(const Grid& grid, const Outline& outline, const WallFace& face) {
   if (!face.on_side || grid.size(face.axis) < 2) return face.unknown;
-  const Index stride = face.axis == 0 ? 1 : face.axis == 1 ? grid.size(0) : grid.size(0) * grid.size(1);
-  const Index other = face.unknown + (face.upper ? -stride : stride);
+  const Index stride = grid.stride(face.axis), other = face.unknown + (face.upper ? -stride : stride);
   return outline.active(other) ? other : face.unknown;
 }
 }  // namespace

@@ -99,7 +99,8 @@ void FaceVelocities::correct(Sample& sample) {
     if (outline_.active(n)) {
       closed += excess[n];
       present += 1;
-      correction_.divergence_before = std::max(correction_.divergence_before, std::abs(excess[n]) / volumes_[n]);
+      correction_.divergence_before =
+          std::max(correction_.divergence_before, std::abs(excess[n]) / volumes_[n]);
     }
   // Without an outlet that can give way, what comes in too much is spread evenly.
   if (links.size() == inner)

@@ -167,7 +167,8 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   for (int a = 0; about.velocity && a < grid.rank(); ++a) {
     const int id = nc.variable(velocity_name(grid.axis(a)), dimensions);
     nc.missing_value(id);
-    nc.attribute(id, "long_name", "velocity along " + grid.axis(a).name() + " of what carries the " + about.unknown);
+    nc.attribute(id, "long_name",
+                 "velocity along " + grid.axis(a).name() + " of what carries the " + about.unknown);
     if (!about.velocity_unit.empty()) nc.attribute(id, "units", about.velocity_unit);
     open_->velocity.push_back(id);
   }
@@ -233,7 +234,9 @@ void FieldWriter::append(Real time, const Field& field, int stage, std::span<con
   for (std::size_t c = 0; c < open_->velocity.size(); ++c)
     open_->put_record(open_->velocity[c], record, [&](Index i, Index j, Index k) {
       const Index n = g.number(i, j, k);
-      return field.is_left_out(n) ? NAN : velocity[c * static_cast<std::size_t>(g.count()) + static_cast<std::size_t>(n)];
+      return field.is_left_out(n)
+                 ? NAN
+                 : velocity[c * static_cast<std::size_t>(g.count()) + static_cast<std::size_t>(n)];
     });
 
   for (const auto& [side, id] : open_->walls) {

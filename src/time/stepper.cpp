@@ -43,7 +43,8 @@ std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const S
   else if (const auto* p = std::get_if<ImplicitExplicit>(&s.method))
     result = steppers::runge_kutta(balance, s, p->fluxes, &p->sources, solving);
   else if (std::holds_alternative<Factored>(s.method) && balance.offers().stream)
-    throw InputError("scheme '" + s.name + "' takes what diffuses along one axis after the other and no stream; "
+    throw InputError("scheme '" + s.name +
+                     "' takes what diffuses along one axis after the other and no stream; "
                      "take implicit-explicit or crank-nicolson");
   else if (std::holds_alternative<LookingBack>(s.method))
     result = steppers::looking_back(balance, s, solving);

@@ -87,9 +87,12 @@ void Tableau::validate() const {
 }
 
 std::optional<std::vector<TwoRegisterStage>> two_register_form(const Tableau& tableau) {
-  if (!tableau.is_explicit() || !tableau.embedded.empty() || !tableau.starts_with_state()) return std::nullopt;
+  if (!tableau.is_explicit() || !tableau.embedded.empty() || !tableau.starts_with_state())
+    return std::nullopt;
   std::vector<TwoRegisterStage> result;
-  const auto row = [&](int s) -> const std::vector<Real>& { return s < tableau.stages() ? tableau.a[s] : tableau.b; };
+  const auto row = [&](int s) -> const std::vector<Real>& {
+    return s < tableau.stages() ? tableau.a[s] : tableau.b;
+  };
   for (int s = 1; s <= tableau.stages(); ++s) {
     TwoRegisterStage stage{1, row(s)[s - 1]};
     // row(s) must be share·row(s − 1) but for its last entry.

@@ -28,7 +28,9 @@ Spread spread_of(const DiffusionBalance& balance, const State& y) {
     // The middle is where the mean phase of the first harmonic points to, which knows no ends.
     std::complex<Real> phase = 0;
     Real mass = 0, mean = 0, moment = 0;
-    const auto weight = [&](Index n) { return g.volume_of(n) * balance.outline().share(n) * std::abs(y[n] - around); };
+    const auto weight = [&](Index n) {
+      return g.volume_of(n) * balance.outline().share(n) * std::abs(y[n] - around);
+    };
     for (Index n = 0; n < g.count(); ++n) {
       if (!balance.outline().active(n)) continue;
       const Real s = axis.points()[g.position(n)[a]];

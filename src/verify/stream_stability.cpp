@@ -19,7 +19,8 @@ struct AxisAt {
 // Everything at one place and time.
 struct Place {
   std::vector<AxisAt> axes;
-  Real rate = 0;  ///< Σ speed/width + 4·diffusivity/width²
+  Real rate = 0;    ///< Σ speed/width + 4·diffusivity/width²
+  Real passed = 0;  ///< Σ speed/width
   Index where = 0;
 };
 
@@ -28,7 +29,9 @@ Place place_at(DiffusionBalance& balance, const State& y, Real at, Index n) {
   const Couplings& c = balance.couplings(at);
   const Grid& g = balance.grid();
   const Real storage = c.capacity(n) / c.volume(n);
-  const auto speeds = stream.speeds(y, n);
+  // Values travel; those of a law will come by everywhere, walls' included.
+  auto speeds = stream.speeds(y, n);
+  for (int a = 0; stream.law() && a < g.rank(); ++a) speeds[a] = stream.largest_speed(a);
   const auto position = g.position(n);
   Place place;
   place.where = n;
@@ -38,16 +41,21 @@ Place place_at(DiffusionBalance& balance, const State& y, Real at, Index n) {
     axis.speed = speeds[a] / storage;
     axis.largest = stream.largest_speed(a) / storage;
     const Real before = c.conductance(n, a, false), after = c.conductance(n, a, true);
-    axis.diffusivity = 0.5 * (before == 0 ? 2 * after : after == 0 ? 2 * before : before + after) *
+    axis.diffusivity = 0.5 *
+                       (before == 0  ? 2 * after
+                        : after == 0 ? 2 * before
+                                     : before + after) *
                        axis.width * axis.width / c.capacity(n);
+    place.passed += axis.speed / axis.width;
     place.rate += axis.speed / axis.width + 4 * axis.diffusivity / (axis.width * axis.width);
     place.axes.push_back(axis);
   }
   return place;
 }
 
-std::vector<Real> times_of(const Transport& stream, Real from, Real until) {
-  if (!stream.depends_on_time()) return {from};
+std::vector<Real> times_of(const DiffusionBalance& balance, const Transport& stream, Real from, Real until) {
+  const bool swings = stream.law() && balance.problem().walls_depend_on_time() && until > from;
+  if (!stream.depends_on_time() && !swings) return {from};
   const Velocity& v = stream.velocities().velocity();
   std::vector<Real> times;
   if (!v.instants.empty()) {
@@ -125,9 +133,9 @@ Real limit_at(const Transport& stream, const Scheme& scheme, const Place& place)
 // Rates at which unknowns give away what they hold, from the matrix that the balance states: with the
 // limiter's share of the stream, and as they are.
 struct Rates {
-  Real euler = 0;          ///< a step of forward Euler up to its inverse makes no new extrema
-  bool monotone = true;    ///< no neighbour counts with the wrong sign
-  Real largest = 0;        ///< of any unknown
+  Real euler = 0;        ///< a step of forward Euler up to its inverse makes no new extrema
+  bool monotone = true;  ///< no neighbour counts with the wrong sign
+  Real largest = 0;      ///< of any unknown
   Index largest_at = 0;
 };
 
@@ -150,7 +158,8 @@ Rates rates_of(DiffusionBalance& balance, const State& y, Real at, Real limiter)
         const auto& other = side == &carried.lower[a] ? spread.lower[a] : spread.upper[a];
         if ((*side)[n] + other[n] > 1e-12 * size) result.monotone = false;
       }
-    result.euler = std::max(result.euler, (std::max(carried.diagonal[n], 0.0) / limiter + spread.diagonal[n]) / capacity);
+    result.euler = std::max(result.euler,
+                            (std::max(carried.diagonal[n], 0.0) / limiter + spread.diagonal[n]) / capacity);
     const Real rate = (carried.diagonal[n] + spread.diagonal[n]) / capacity;
     if (rate > result.largest) {
       result.largest = rate;
@@ -197,13 +206,15 @@ Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, R
   using enum Limit::Standing;
   const State y = balance.initial_state();
   const Transport& stream = *balance.transport(from, y);
-  if (stream.flux().needs_step && !(scheme.is_runge_kutta() && scheme.tableau().stages() == 1 && is_explicit(scheme)))
-    throw InputError("numerical flux '" + stream.flux().name +
-                     "' knows the length of the step and is of second order as it is: it goes with scheme explicit-euler");
+  if (stream.flux().needs_step &&
+      !(scheme.is_runge_kutta() && scheme.tableau().stages() == 1 && is_explicit(scheme)))
+    throw InputError(
+        "numerical flux '" + stream.flux().name +
+        "' knows the length of the step and is of second order as it is: it goes with scheme explicit-euler");
   Stability result;
   result.step = step;
   result.stages = stages(scheme);
-  const auto times = times_of(stream, from, until);
+  const auto times = times_of(balance, stream, from, until);
   Place worst;
   Real worst_time = from;
   for (const Real t : times)
@@ -234,7 +245,8 @@ Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, R
   // Beside outlines there is less to hold what passes.
   Real inside = 0;
   for (const AxisAt& axis : worst.axes) {
-    const auto [first, second] = stream.flux().weights(axis.speed, axis.diffusivity / axis.width, axis.largest, 0);
+    const auto [first, second] =
+        stream.flux().weights(axis.speed, axis.diffusivity / axis.width, axis.largest, 0);
     inside += (first - second + 2 * axis.diffusivity / axis.width) / axis.width;
   }
   if (!balance.outline().whole() && rates.largest > inside && inside > 0 && !std::isinf(result.limit.step)) {
@@ -262,14 +274,14 @@ StreamNumbers stream_numbers(DiffusionBalance& balance, const Scheme& scheme, Re
   StreamNumbers result;
   Place fastest;
   std::vector<TurningBack> back(balance.closures().size());
-  for (const Real t : times_of(stream, from, until)) {
+  for (const Real t : times_of(balance, stream, from, until)) {
     balance.transport(t, y);
     const auto& velocities = stream.velocities();
-    const auto [rate, where] = stream.fastest(y);
-    if (fastest.axes.empty() || rate * step > result.courant) {
-      fastest = place_at(balance, y, t, where);
-      result.courant = rate * step;
-      result.courant_at = where;
+    const Place here = place_at(balance, y, t, stream.fastest(y).second);
+    if (fastest.axes.empty() || here.passed > fastest.passed) {
+      fastest = here;
+      result.courant = here.passed * step;
+      result.courant_at = here.where;
     }
     for (int a = 0; a < g.rank(); ++a) result.speed[a] = std::max(result.speed[a], stream.largest_speed(a));
     result.compressing = std::max(result.compressing, velocities.compressing());
@@ -315,7 +327,8 @@ StreamNumbers stream_numbers(DiffusionBalance& balance, const Scheme& scheme, Re
     const Real angle = 0.02, square = angle * angle / (axis.width * axis.width);
     const Real length = step > 0 ? step : 1e-3 / fastest.rate;
     const auto [spread, carried] = symbol(stream, axis, length, angle);
-    const Real damped = step > 0 ? -std::log(std::abs(amplification_of_parts(scheme, spread, carried))) : -(spread + carried).real();
+    const Real damped = step > 0 ? -std::log(std::abs(amplification_of_parts(scheme, spread, carried)))
+                                 : -(spread + carried).real();
     const Real extra = damped / (length * square) - axis.diffusivity;
     result.false_diffusion[a] = std::abs(extra) < 1e-3 * axis.speed * axis.width ? 0 : extra;
   }

@@ -181,7 +181,8 @@ TEST_CASE("starter cases read and check without a complaint") {
   }
   CHECK_THROWS_WITH_AS(
       starter_case("unsaturated"),
-      "kind 'unsaturated' is not there yet; there are heat, diffusion, wave, transport and conservation", InputError);
+      "kind 'unsaturated' is not there yet; there are heat, diffusion, wave, transport and conservation",
+      InputError);
   CHECK_THROWS_WITH_AS(starter_case("heta"), "unknown kind 'heta'; did you mean 'heat'?", InputError);
 }
 

@@ -1,5 +1,5 @@
-// Transport and conservation laws as case files state them: velocities of every kind, fluxes by formulas, ends,
-// what check says, and what a run leaves.
+// Transport and conservation laws as case files state them: velocities of every kind, fluxes by formulas,
+// ends, what check says, and what a run leaves.
 #include <doctest/doctest.h>
 
 #include <cmath>
@@ -89,8 +89,10 @@ TEST_CASE("every reconstruction, flux and scheme is one word, and better ones lo
 }
 
 TEST_CASE("velocities come as numbers, formulas, stream functions and files") {
-  CHECK(says(checked(plan_head + "velocity = [\"0.5 m/s\", \"0 m/s\"]\n"), "up to 0.5 m/s along x, 0 m/s along y"));
-  CHECK(says(checked(plan_head + "velocity = { x = \"0.4*y\", y = \"0 m/s\" }\n"), "as much leaves every control volume"));
+  CHECK(says(checked(plan_head + "velocity = [\"0.5 m/s\", \"0 m/s\"]\n"),
+             "up to 0.5 m/s along x, 0 m/s along y"));
+  CHECK(says(checked(plan_head + "velocity = { x = \"0.4*y\", y = \"0 m/s\" }\n"),
+             "as much leaves every control volume"));
   CHECK(says(checked(plan_head + "velocity = { stream_function = \"0.3*y + 0.1*sin(3*x)*sin(pi*y)\" }\n"),
              "as much leaves every control volume"));
   const std::string squeezed = plan_head + "velocity = { x = \"1 - 0.3*x\", y = \"0 m/s\" }\n";
@@ -107,7 +109,8 @@ TEST_CASE("velocities come as numbers, formulas, stream functions and files") {
 
 TEST_CASE("flux formulas are differentiated, and check tells their speed") {
   std::string law_text = round_trip;
-  law_text.replace(law_text.find("kind = \"transport\"\nvelocity = 1"), 31, "kind = \"conservation\"\nflux = \"u*(1 - u)\"");
+  law_text.replace(law_text.find("kind = \"transport\"\nvelocity = 1"), 31,
+                   "kind = \"conservation\"\nflux = \"u*(1 - u)\"");
   CHECK(says(checked(law_text), "with the speed 1"));
   const Case c = read_case_text(law_text, "case.toml", {"equation.flux=\"u^3/3\""});
   const FluxLaw& law = *c.problem.equation().stream->law;
@@ -125,9 +128,11 @@ TEST_CASE("flux formulas are differentiated, and check tells their speed") {
 TEST_CASE("check names what the scheme does: wiggles, false diffusion, outlets where the stream turns back") {
   CHECK(says(checked(round_trip), "where nothing really diffuses"));
   CHECK(says(checked(round_trip, {"equation.diffusivity=0.001", "space.numerical_flux=central"}), "wiggles"));
-  CHECK(says(checked(round_trip, {"space.numerical_flux=central", "time.scheme=explicit-euler", "time.step=0.001"}),
-             "unstable at any step"));
-  const std::string tide = checked(plan_head + "velocity = [{ formula = \"0.5*cos(2*pi*t)\", unit = \"m/s\" }, \"0 m/s\"]\n");
+  CHECK(says(
+      checked(round_trip, {"space.numerical_flux=central", "time.scheme=explicit-euler", "time.step=0.001"}),
+      "unstable at any step"));
+  const std::string tide =
+      checked(plan_head + "velocity = [{ formula = \"0.5*cos(2*pi*t)\", unit = \"m/s\" }, \"0 m/s\"]\n");
   CHECK(says(tide, "east turns back"));
   CHECK(says(tide, "nothing bounds what it brings"));
   const std::string stated =
@@ -137,7 +142,9 @@ TEST_CASE("check names what the scheme does: wiggles, false diffusion, outlets w
   CHECK(!says(stated, "nothing bounds"));
 }
 
-TEST_CASE("a run leaves variation, squares and extrema in its series, velocities in its fields, losses at its end") {
+TEST_CASE(
+    "a run leaves variation, squares and extrema in its series, velocities in its fields, losses at its "
+    "end") {
   const auto folder = fresh_folder("carried");
   const Case c = read_case_text(round_trip, "case.toml", {"space.reconstruction=\"van-leer\""});
   Prepared p = prepare(c);
@@ -179,7 +186,8 @@ value = "(exp((x - 1)/0.01) - exp(-1/0.01))/(1 - exp(-1/0.01))"
 [steady]
 )case";
   const auto error = [&](const char* flux) {
-    const Answer a = answer(read_case_text(layer_text, "case.toml", {std::string("space={ numerical_flux = \"") + flux + "\" }"}));
+    const Answer a = answer(read_case_text(layer_text, "case.toml",
+                                           {std::string("space={ numerical_flux = \"") + flux + "\" }"}));
     REQUIRE(a.error);
     return a.error->max;
   };
@@ -193,7 +201,8 @@ value = "(exp((x - 1)/0.01) - exp(-1/0.01))/(1 - exp(-1/0.01))"
 TEST_CASE("noise is the same field on a finer grid") {
   const std::string noisy = "initial={ value = { noise = { amplitude = 1, length = 0.1, seed = 3 } } }";
   const Case coarse = read_case_text(round_trip, "case.toml", {noisy}),
-             fine = read_case_text(round_trip, "case.toml", {noisy, "grid.x={ from = 0, to = 1, cells = 300 }"});
+             fine =
+                 read_case_text(round_trip, "case.toml", {noisy, "grid.x={ from = 0, to = 1, cells = 300 }"});
   for (const Real x : {0.013, 0.4, 0.77})
     CHECK(coarse.problem.initial(Point{x, 0, 0}) == doctest::Approx(fine.problem.initial(Point{x, 0, 0})));
 }

@@ -103,9 +103,11 @@ TEST_CASE("what cannot be drawn is said in words") {
   CHECK(complaint("plot hut-floor.out contours") ==
         "contours need two axes; in one dimension use profiles or spacetime\n");
   CHECK(complaint("plot hut-floor.out strip") ==
-        "there is no figure called 'strip' yet; there are profiles, map, contours, surface, slices, "
+        "a strip needs two axes; in one dimension use profiles or spacetime\n");
+  CHECK(complaint("plot hut-floor.out convergence") ==
+        "there is no figure called 'convergence' yet; there are profiles, map, contours, surface, slices, "
         "outer-faces, "
-        "spacetime, series, budget, residuals, wall, steps, spectrum, film\n");
+        "spacetime, series, budget, residuals, wall, steps, spectrum, film, strip, arrows\n");
   CHECK(complaint("plot hut-floor.out slices") ==
         "slices need a block, with three axes; on a plan use map, contours or surface\n");
   CHECK(complaint("plot hut-floor.out residuals").find("they belong to [steady]") != std::string::npos);

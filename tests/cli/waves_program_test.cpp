@@ -148,7 +148,12 @@ TEST_CASE("a sweep sets the ends side by side; converge finds the order; manufac
 }
 
 TEST_CASE("a wave cut short goes on with the same bits") {
-  for (const char* east : {"absorbing", "free"}) {
+#ifdef WILLIWAW_SANITIZED  // every step is written down, which takes long enough once
+  const std::vector<const char*> ends{"absorbing"};
+#else
+  const std::vector<const char*> ends{"absorbing", "free"};
+#endif
+  for (const char* east : ends) {
     const auto folder = folder_of("wave-resume", line_case);
     const std::string common =
         "case.toml --quiet --set 'boundary.east=" + std::string(east) +

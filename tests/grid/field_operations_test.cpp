@@ -1,9 +1,10 @@
 // Fields as objects: derivatives against formulas, integrals kept by resampling, noise that is one field on
 // every grid.
+#include "williwaw/grid/field_operations.hpp"
+
 #include <doctest/doctest.h>
 
 #include "support/carried.hpp"
-#include "williwaw/grid/field_operations.hpp"
 
 using namespace williwaw;
 using namespace williwaw::test;
@@ -31,7 +32,8 @@ Grid uneven_line(Index cells) {
 
 TEST_CASE("arithmetic works value by value and beyond the walls") {
   const Grid g({Axis::uniform("x", 0, 1, 5, Unknowns::cells)});
-  const Field a = sampled(g, [](const Point& p) { return 1 + p.x; }), b = sampled(g, [](const Point& p) { return 2 * p.x; });
+  const Field a = sampled(g, [](const Point&p) { return 1 + p.x; }),
+              b = sampled(g, [](const Point&p) { return 2 * p.x; });
   const Field c = 3 * (a + b) / a - b * b + (1 - a);
   for (Index n = -1; n <= 5; ++n) {
     const Real x = a.at(n) - 1;
@@ -46,12 +48,15 @@ TEST_CASE("gradient, divergence and Laplacian are of second order") {
     const Grid g = periodic_plan(n);
     const Field f = sampled(g, wave_of);
     const VectorField slope = gradient(f);
-    const Field x = slope[0] - sampled(g, [](const Point& p) { return 2 * M_PI * std::cos(2 * M_PI * p.x) * std::cos(2 * M_PI * p.y); });
+    const Field x = slope[0] - sampled(g, [](const Point& p) {
+                      return 2 * M_PI * std::cos(2 * M_PI * p.x) * std::cos(2 * M_PI * p.y);
+                    });
     const Field second = laplacian(f) + 8 * M_PI * M_PI * f, other = divergence(slope) + 8 * M_PI * M_PI * f;
     return std::array{largest(x), largest(second), largest(other)};
   };
   const auto coarse = errors(20), fine = errors(40);
-  for (std::size_t k = 0; k < 3; ++k) CHECK(order_between(coarse[k], fine[k]) == doctest::Approx(2).epsilon(0.05));
+  for (std::size_t k = 0; k < 3; ++k)
+    CHECK(order_between(coarse[k], fine[k]) == doctest::Approx(2).epsilon(0.05));
 }
 
 TEST_CASE("walls count in derivatives by what lies beyond them") {
@@ -70,8 +75,10 @@ TEST_CASE("walls count in derivatives by what lies beyond them") {
 }
 
 TEST_CASE("resampling keeps integrals or values, whatever the grids") {
-  const Grid fine({Axis::uniform("x", 0, 1, 60, Unknowns::cells), Axis::uniform("y", 0, 2, 44, Unknowns::cells)});
-  const Grid other({Axis::uniform("x", 0, 1, 17, Unknowns::cells), Axis::uniform("y", 0, 2, 90, Unknowns::cells)});
+  const Grid fine(
+      {Axis::uniform("x", 0, 1, 60, Unknowns::cells), Axis::uniform("y", 0, 2, 44, Unknowns::cells)});
+  const Grid other(
+      {Axis::uniform("x", 0, 1, 17, Unknowns::cells), Axis::uniform("y", 0, 2, 90, Unknowns::cells)});
   const Field f = sampled(fine, [](const Point& p) { return 1 + p.x * p.x + std::sin(3 * p.y); });
   const Field kept = resampled(f, other, Resampling::conserve), between = resampled(f, other);
   CHECK(kept.integral() == doctest::Approx(f.integral()).epsilon(1e-13));
@@ -83,7 +90,9 @@ TEST_CASE("resampling keeps integrals or values, whatever the grids") {
 }
 
 TEST_CASE("slices are fields of one dimension less") {
-  const Grid block({Axis::uniform("x", 0, 1, 8, Unknowns::nodes), Axis::uniform("y", 0, 1, 6, Unknowns::nodes), Axis::uniform("z", 0, 1, 4, Unknowns::nodes)});
+  const Grid block({Axis::uniform("x", 0, 1, 8, Unknowns::nodes),
+                    Axis::uniform("y", 0, 1, 6, Unknowns::nodes),
+                    Axis::uniform("z", 0, 1, 4, Unknowns::nodes)});
   const Field f = sampled(block, [](const Point& p) { return p.x + 10 * p.y + 100 * p.z; });
   const Field plane = slice(f, 1, 0.4);
   CHECK(plane.grid().rank() == 2);
@@ -114,7 +123,8 @@ TEST_CASE("batches are advanced together and each as if alone") {
   Problem p(periodic_line(40), transport(Velocity(1.0), 0.01));
   DiffusionBalance balance(p);
   std::vector<State> batch;
-  for (std::uint64_t seed = 1; seed <= 4; ++seed) batch.push_back(sampled(p.grid(), smooth_noise(p.grid(), 1, 0.1, seed)).values());
+  for (std::uint64_t seed = 1; seed <= 4; ++seed)
+    batch.push_back(sampled(p.grid(), smooth_noise(p.grid(), 1, 0.1, seed)).values());
   const std::vector<State> start = batch;
   Plan plan;
   plan.scheme = scheme("ssprk3");

@@ -100,11 +100,12 @@ TEST_CASE("every kind of figure is drawn at the size asked for, in every rank it
           r.at = Point{0, 0, 0.2};
           r.at_axis = 2;
         }
-        const bool plane = kind.name == "map" || kind.name == "contours" || kind.name == "surface";
+        const bool plane =
+            kind.name == "map" || kind.name == "contours" || kind.name == "surface" || kind.name == "strip";
         const bool block = kind.name == "slices" || kind.name == "outer-faces";
         // Residuals, walls and flows belong to runs that have them; cases draw those.
         if ((plane && rank == 1) || (block && rank < 3) || kind.name == "residuals" || kind.name == "wall" ||
-            kind.name == "steps" || kind.name == "budget") {
+            kind.name == "steps" || kind.name == "budget" || kind.name == "arrows") {
           CHECK_THROWS_AS(draw(run, r), PlotError);
           continue;
         }

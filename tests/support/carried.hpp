@@ -7,6 +7,13 @@
 
 namespace williwaw::test {
 
+/// What the plain build measures in full need not be measured again where every access is checked.
+#ifdef WILLIWAW_SANITIZED
+inline constexpr bool instrumented = true;
+#else
+inline constexpr bool instrumented = false;
+#endif
+
 /// The end of a run and what was noted on the way.
 struct Carried {
   State state, start;
@@ -16,8 +23,8 @@ struct Carried {
 
 /// Marches with the largest step up to `courant` that ends at `until`; `fastest` is a bound of the speed over
 /// the width summed over axes.
-inline Carried carry(const Problem& problem, const std::string& scheme_name, Real courant, Real fastest, Real until,
-                     const Observers& observers = {}, bool guard = true) {
+inline Carried carry(const Problem& problem, const std::string& scheme_name, Real courant, Real fastest,
+                     Real until, const Observers& observers = {}, bool guard = true) {
   DiffusionBalance balance(problem);
   Carried result;
   result.start = result.state = balance.initial_state();
@@ -42,11 +49,15 @@ inline Real mean_error(const Problem& problem, const State& state, const Functio
 }
 
 inline Grid periodic_line(Index cells, Real length = 1) {
-  return Grid({Axis("x", [&] {
-                 std::vector<Real> marks;
-                 for (Index i = 0; i <= cells; ++i) marks.push_back(length * static_cast<Real>(i) / static_cast<Real>(cells));
-                 return marks;
-               }(), Unknowns::cells, true)});
+  return Grid({Axis(
+      "x",
+      [&] {
+        std::vector<Real> marks;
+        for (Index i = 0; i <= cells; ++i)
+          marks.push_back(length * static_cast<Real>(i) / static_cast<Real>(cells));
+        return marks;
+      }(),
+      Unknowns::cells, true)});
 }
 
 inline Grid periodic_plan(Index cells) {

@@ -152,7 +152,9 @@ inline Real order(Real coarse, Real fine, Real ratio = 2) {
 inline std::vector<SchemeKind> first_order_kinds() {
   std::vector<SchemeKind> result;
   for (const auto& kind : scheme_kinds())
-    if (!is_second_order(kind.make(kind.lowest))) result.push_back(kind);
+    if (const Scheme s = kind.make(kind.lowest);
+        !is_second_order(s) && !std::holds_alternative<LookingBack>(s.method))
+      result.push_back(kind);
   return result;
 }
 inline std::string name_of(Unknowns u) {

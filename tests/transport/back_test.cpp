@@ -27,12 +27,14 @@ TEST_CASE("a smooth wave is looked up at any Courant number, ever better on fine
 }
 
 TEST_CASE("a body turns round at a Courant number of five") {
-  const auto body = [](Point q) { return std::exp(-120 * ((q.x - 0.5) * (q.x - 0.5) + (q.y - 0.7) * (q.y - 0.7))); };
+  const auto body = [](Point q) {
+    return std::exp(-120 * ((q.x - 0.5) * (q.x - 0.5) + (q.y - 0.7) * (q.y - 0.7)));
+  };
   const Index n = 64;
   const auto axis = [&](const char* called) { return Axis::uniform(called, 0, 1, n, Unknowns::cells); };
-  Problem p(Grid({axis("x"), axis("y")}),
-            transport(Velocity::of_stream_function(
-                [](Point q) { return -M_PI * ((q.x - 0.5) * (q.x - 0.5) + (q.y - 0.5) * (q.y - 0.5)); })));
+  Problem p(Grid({axis("x"), axis("y")}), transport(Velocity::of_stream_function([](Point q) {
+              return -M_PI * ((q.x - 0.5) * (q.x - 0.5) + (q.y - 0.5) * (q.y - 0.5));
+            })));
   p.initial = body;
   p.carried_back = true;
   p.other_walls(outflow_returning(0.0));
@@ -74,11 +76,13 @@ TEST_CASE("nodes, uneven axes and shores are looked up too; flux laws are refuse
     const Carried run = carry(p, "semi-lagrangian", 2.5, 70, 1);
     CHECK(mean_error(p, run.state, p.initial) < 0.02);
   }
-  const std::vector<Region> cut{{"islet", inside([](const Point& q) { return std::hypot(q.x - 0.5, q.y - 0.5) < 0.2; }), false}};
+  const std::vector<Region> cut{
+      {"islet", inside([](const Point& q) { return std::hypot(q.x - 0.5, q.y - 0.5) < 0.2; }), false}};
   Velocity v(1.0, 0.0);
   v.divergence_free = true;
-  Problem shore(Grid({Axis::uniform("x", 0, 1, 30, Unknowns::cells), Axis::uniform("y", 0, 1, 24, Unknowns::cells)}),
-                transport(v), Regions(cut));
+  Problem shore(
+      Grid({Axis::uniform("x", 0, 1, 30, Unknowns::cells), Axis::uniform("y", 0, 1, 24, Unknowns::cells)}),
+      transport(v), Regions(cut));
   shore.initial = [](Point q) { return q.x < 0.25 ? 1.0 : 0.0; };
   shore.wall("west", dirichlet(0.0)).wall("east", outflow()).other_walls(insulated());
   shore.carried_back = true;

@@ -14,8 +14,8 @@ Grid line(Real from, Real to, Index cells) {
 }
 
 // A step from `left` to `right` at 0, between open ends.
-Problem step_problem(Index cells, Real left, Real right, std::shared_ptr<const FluxLaw> law, const std::string& flux,
-                     const std::string& reconstruction) {
+Problem step_problem(Index cells, Real left, Real right, std::shared_ptr<const FluxLaw> law,
+                     const std::string& flux, const std::string& reconstruction) {
   Problem p(line(-1, 1, cells), conservation(std::move(law)));
   p.initial = [=](Point q) { return q.x < 0 ? left : right; };
   p.numerical_flux = flux;
@@ -135,7 +135,8 @@ TEST_CASE("with viscosity the quadratic flux has the solution of Cole and Hopf")
     CHECK(std::abs(run.outcome.totals.content) < 1e-14);
     return mean_error(p, run.state, [&](Point q) { return exact(q, until); });
   };
-  CHECK(order_between(error(40, "van-leer", "implicit-explicit", 0.2), error(80, "van-leer", "implicit-explicit", 0.2)) > 1.7);
+  CHECK(order_between(error(40, "van-leer", "implicit-explicit", 0.2),
+                      error(80, "van-leer", "implicit-explicit", 0.2)) > 1.7);
   CHECK(order_between(error(40, "weno5", "rk4", 0.1), error(80, "weno5", "rk4", 0.1)) > 1.8);
   CHECK(error(80, "van-leer", "implicit-explicit", 0.2) < 2e-4);
   // By Newton's method with the upwind neighbour of the matrix.

@@ -36,9 +36,10 @@ TEST_CASE("limits of what is carried are sharp round a periodic line and plan") 
     const char *flux, *scheme;
     Real velocity, diffusivity;
   };
-  for (const Row& row : {Row{"upwind", "explicit-euler", 1, 0}, Row{"upwind", "rk2", 1, 0.002}, Row{"central", "rk4", -1, 0},
-                         Row{"central", "explicit-euler", 0.5, 0.05}, Row{"lax-wendroff", "explicit-euler", 1, 0},
-                         Row{"upwind", "ssprk3", -0.7, 0.01}, Row{"central", "implicit-explicit", 1, 0.02}})
+  for (const Row& row :
+       {Row{"upwind", "explicit-euler", 1, 0}, Row{"upwind", "rk2", 1, 0.002}, Row{"central", "rk4", -1, 0},
+        Row{"central", "explicit-euler", 0.5, 0.05}, Row{"lax-wendroff", "explicit-euler", 1, 0},
+        Row{"upwind", "ssprk3", -0.7, 0.01}, Row{"central", "implicit-explicit", 1, 0.02}})
     for (const bool plan : {false, true}) {
       if (plan && std::string(row.flux) == "lax-wendroff") continue;
       CAPTURE(row.flux);
@@ -54,7 +55,8 @@ TEST_CASE("limits of what is carried are sharp round a periodic line and plan") 
     }
 }
 
-TEST_CASE("central differences with forward Euler never hold, and upwind does up to a Courant number of one") {
+TEST_CASE(
+    "central differences with forward Euler never hold, and upwind does up to a Courant number of one") {
   Problem p(periodic_line(50), transport(Velocity(2.0)));
   p.numerical_flux = "central";
   CHECK(verify::stability(p, scheme("explicit-euler"), 1e-3).limit.step == 0);
@@ -66,7 +68,8 @@ TEST_CASE("central differences with forward Euler never hold, and upwind does up
   p.reconstruction = "van-leer";
   CHECK(verify::stability(p, scheme("ssprk3"), 1e-3).positivity.step == doctest::Approx(0.005).epsilon(1e-9));
   p.reconstruction = "minmod";
-  CHECK(verify::stability(p, scheme("ssprk3"), 1e-3).positivity.step == doctest::Approx(0.02 / 3).epsilon(1e-9));
+  CHECK(verify::stability(p, scheme("ssprk3"), 1e-3).positivity.step ==
+        doctest::Approx(0.02 / 3).epsilon(1e-9));
 }
 
 TEST_CASE("the false diffusion that is told is the one that is seen") {
@@ -116,7 +119,8 @@ TEST_CASE("variation, squares, extrema, height and width of a pulse") {
   const auto shape = verify::shape_of(balance, before);
   CHECK(shape.variation == doctest::Approx(4).epsilon(0.01));
   CHECK(shape.extrema == 1);
-  CHECK(shape.square == doctest::Approx(0.25 + 2 * 0.04 * std::sqrt(2 * M_PI) + 4 * 0.04 * std::sqrt(M_PI)).epsilon(1e-3));
+  CHECK(shape.square ==
+        doctest::Approx(0.25 + 2 * 0.04 * std::sqrt(2 * M_PI) + 4 * 0.04 * std::sqrt(M_PI)).epsilon(1e-3));
   const auto loss = verify::pulse_loss(balance, before, after);
   CHECK(loss.height / loss.height_before == doctest::Approx(0.5).epsilon(0.02));
   CHECK(loss.width_before[0] == doctest::Approx(0.04).epsilon(0.01));

@@ -26,7 +26,8 @@ State steady(const Problem& problem, const SteadyRules& rules = {}, SteadyOutcom
 }
 
 Problem along(Index nodes, Real diffusivity, const std::string& flux) {
-  Problem p(Grid({Axis::uniform("x", 0, 1, nodes - 1, Unknowns::nodes)}), transport(Velocity(1.0), diffusivity));
+  Problem p(Grid({Axis::uniform("x", 0, 1, nodes - 1, Unknowns::nodes)}),
+            transport(Velocity(1.0), diffusivity));
   p.numerical_flux = flux;
   p.wall("west", dirichlet(0.0)).wall("east", dirichlet(1.0));
   return p;
@@ -36,15 +37,18 @@ Real layer_error(Index nodes, Real diffusivity, const std::string& flux) {
   const State y = steady(along(nodes, diffusivity, flux));
   Real most = 0;
   for (Index i = 0; i < nodes; ++i)
-    most = std::max(most, std::abs(y[i] - layer(static_cast<Real>(i) / static_cast<Real>(nodes - 1), diffusivity)));
+    most = std::max(most,
+                    std::abs(y[i] - layer(static_cast<Real>(i) / static_cast<Real>(nodes - 1), diffusivity)));
   return most;
 }
 
 }  // namespace
 
 TEST_CASE("the central flux is of second order and wiggles beyond a cell Peclet number of 2") {
-  CHECK(order_between(layer_error(41, 0.1, "central"), layer_error(81, 0.1, "central")) == doctest::Approx(2).epsilon(0.05));
-  CHECK(order_between(layer_error(81, 0.1, "upwind"), layer_error(161, 0.1, "upwind")) == doctest::Approx(1).epsilon(0.15));
+  CHECK(order_between(layer_error(41, 0.1, "central"), layer_error(81, 0.1, "central")) ==
+        doctest::Approx(2).epsilon(0.05));
+  CHECK(order_between(layer_error(81, 0.1, "upwind"), layer_error(161, 0.1, "upwind")) ==
+        doctest::Approx(1).epsilon(0.15));
   // 20 intervals: the cell Peclet number is 0.05/D.
   for (const Real number : {1.0, 1.9, 2.5, 10.0}) {
     CAPTURE(number);
@@ -60,7 +64,8 @@ TEST_CASE("the central flux is of second order and wiggles beyond a cell Peclet 
 TEST_CASE("blended fluxes follow the exact profile where upwinding smears it") {
   for (const Real number : {0.5, 1.0, 3.0, 8.0}) {
     CAPTURE(number);
-    const Real upwind = layer_error(21, 0.05 / number, "upwind"), hybrid = layer_error(21, 0.05 / number, "hybrid"),
+    const Real upwind = layer_error(21, 0.05 / number, "upwind"),
+               hybrid = layer_error(21, 0.05 / number, "hybrid"),
                power = layer_error(21, 0.05 / number, "power-law");
     CHECK(power < 0.15 * upwind);
     CHECK(hybrid < 0.75 * upwind);
@@ -72,17 +77,21 @@ TEST_CASE("blended fluxes follow the exact profile where upwinding smears it") {
 TEST_CASE("a stream that turns round from an inlet to an outlet brings its profile along") {
   // After Smith and Hutton (1982): from the inlet (y = 0, x < 0) round to the outlet (y = 0, x > 0).
   const auto inlet = [](Real x) { return 1 + std::tanh(10 * (2 * x + 1)); };
-  const auto solve_for = [&](Index n, Real diffusivity, const std::string& flux, const std::string& reconstruction,
-                             const std::string& solver, State* values) {
-    Problem p(Grid({Axis::uniform("x", -1, 1, 2 * n, Unknowns::cells), Axis::uniform("y", 0, 1, n, Unknowns::cells)}),
-              transport(Velocity::of_stream_function([](Point q) { return -(1 - q.x * q.x) * (1 - q.y * q.y); }), diffusivity));
+  const auto solve_for = [&](Index n, Real diffusivity, const std::string& flux,
+                             const std::string& reconstruction, const std::string& solver, State* values) {
+    Problem p(
+        Grid({Axis::uniform("x", -1, 1, 2 * n, Unknowns::cells),
+              Axis::uniform("y", 0, 1, n, Unknowns::cells)}),
+        transport(Velocity::of_stream_function([](Point q) { return -(1 - q.x * q.x) * (1 - q.y * q.y); }),
+                  diffusivity));
     p.numerical_flux = flux;
     p.reconstruction = reconstruction;
     p.initial = 1.0;
     const Wall far = dirichlet(1 - std::tanh(10.0));
     p.wall("west", far).wall("east", far).wall("north", far).wall("south", outflow());
-    p.part({"inlet", "south", {}, inside([](const Point& q) { return q.x < 0; }),
-            dirichlet([inlet](Point q) { return inlet(q.x); })});
+    p.part({"inlet", "south", {}, inside([](const Point& q) { return q.x < 0; }), dirichlet([inlet](Point q) {
+              return inlet(q.x);
+            })});
     SteadyRules rules;
     rules.solver = solver;
     rules.tolerance = 1e-9;
@@ -113,14 +122,19 @@ TEST_CASE("a stream that turns round from an inlet to an outlet brings its profi
 }
 
 TEST_CASE("the matrix is the derivative of the rate, walls and outlines included") {
-  const std::vector<Region> cut{{"islet", inside([](const Point& q) { return std::hypot(q.x - 0.6, q.y - 0.4) < 0.2; }), false}};
+  const std::vector<Region> cut{
+      {"islet", inside([](const Point& q) { return std::hypot(q.x - 0.6, q.y - 0.4) < 0.2; }), false}};
   for (const char* flux : {"central", "upwind", "hybrid", "power-law", "lax-friedrichs"}) {
     CAPTURE(flux);
-    Problem p(Grid({Axis::uniform("x", 0, 1, 9, Unknowns::cells), Axis::uniform("y", 0, 1, 7, Unknowns::cells)}),
-              transport(Velocity([](Point q) { return 1 + q.y; }, [](Point q) { return std::sin(4 * q.x); }), 0.07, 1.3),
-              Regions(cut));
+    Problem p(
+        Grid({Axis::uniform("x", 0, 1, 9, Unknowns::cells), Axis::uniform("y", 0, 1, 7, Unknowns::cells)}),
+        transport(Velocity([](Point q) { return 1 + q.y; }, [](Point q) { return std::sin(4 * q.x); }), 0.07,
+                  1.3),
+        Regions(cut));
     p.numerical_flux = flux;
-    p.wall("west", dirichlet([](Point q) { return q.y; })).wall("east", outflow()).wall("south", gradient(0.4));
+    p.wall("west", dirichlet([](Point q) { return q.y; }))
+        .wall("east", outflow())
+        .wall("south", gradient(0.4));
     p.wall("north", outflow_returning(0.7)).other_walls(insulated());
     DiffusionBalance balance(p);
     State y(static_cast<std::size_t>(p.grid().count()), 0.0), f0 = y, f1 = y;
@@ -137,7 +151,8 @@ TEST_CASE("the matrix is the derivative of the rate, walls and outlines included
       balance.rate(y, 0, Parts::all(), f1, ledger);
       y[n] = 0;
       for (std::size_t m = 0; m < y.size(); ++m)
-        if (balance.outline().active(static_cast<Index>(m))) worst = std::max(worst, std::abs(f1[m] - f0[m] + dense[m][n]));
+        if (balance.outline().active(static_cast<Index>(m)))
+          worst = std::max(worst, std::abs(f1[m] - f0[m] + dense[m][n]));
     }
     CHECK(worst < 1e-12);
   }

@@ -104,7 +104,7 @@ struct Case {
   bool exact_is_initial = false;
   std::vector<FigureRequest> figures;
   /// File and line of what errors are found in later.
-  std::string space_place, step_place, equation_place, initial_place, boundary_place;
+  std::string space_place, flux_place, step_place, equation_place, initial_place, boundary_place;
 
   /// A duration in SI for people, in the unit of time that suits its size.
   std::string duration(Real seconds) const;

@@ -1,5 +1,6 @@
-// Fields as objects: arithmetic, derivatives that know what lies beyond the walls, vector fields at centres and
-// at faces, slices, other grids, and smooth noise. Code written with them does not change with the resolution.
+// Fields as objects: arithmetic, derivatives that know what lies beyond the walls, vector fields at centres
+// and at faces, slices, other grids, and smooth noise. Code written with them does not change with the
+// resolution.
 #pragma once
 
 #include <cstdint>
@@ -51,7 +52,8 @@ class FaceField {
 
  private:
   std::size_t number(int axis, Index i, Index j, Index k) const {
-    return static_cast<std::size_t>(i + (grid_.size(0) + (axis == 0)) * (j + (grid_.size(1) + (axis == 1)) * k));
+    return static_cast<std::size_t>(i +
+                                    (grid_.size(0) + (axis == 0)) * (j + (grid_.size(1) + (axis == 1)) * k));
   }
   Grid grid_;
   std::array<std::vector<Real>, 3> values_;
@@ -84,8 +86,9 @@ Field resampled(const Field& field, const Grid& grid, Resampling how = Resamplin
 Field slice(const Field& field, int axis, Real position);
 
 /// Smooth random noise around 0: a function of place alone, so that it is the same on every grid over the
-/// domain, and periodic along periodic axes. `amplitude` is the root of its mean square, `length` the distance
-/// over which it is alike (its correlation falls as exp(−(distance/length)²/2)); a sum of 256 waves.
-std::function<Real(const Point&)> smooth_noise(const Grid& domain, Real amplitude, Real length, std::uint64_t seed);
+/// domain, and periodic along periodic axes. `amplitude` is the root of its mean square, `length` the
+/// distance over which it is alike (its correlation falls as exp(−(distance/length)²/2)); a sum of 256 waves.
+std::function<Real(const Point&)> smooth_noise(const Grid& domain, Real amplitude, Real length,
+                                               std::uint64_t seed);
 
 }  // namespace williwaw

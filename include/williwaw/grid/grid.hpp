@@ -35,6 +35,8 @@ class Grid {
   Index lines() const { return size(1) * size(2); }
   Index number(Index i, Index j = 0, Index k = 0) const { return i + size(0) * (j + size(1) * k); }
   std::array<Index, 3> position(Index number) const;
+  /// How far the numbers of neighbours along axis `a` lie apart.
+  Index stride(int a) const { return a == 0 ? 1 : a == 1 ? size(0) : size(0) * size(1); }
 
   /// Which coordinate axis `a` runs along: 0 for x (and r), 1 for y, 2 for z.
   int slot(int a) const { return axes_[a].name() == "r" ? 0 : axes_[a].name()[0] - 'x'; }

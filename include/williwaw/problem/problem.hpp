@@ -36,8 +36,8 @@ class Problem {
   Function initial_rate = 0.0;
   /// Order of the differences in space: 2, or 4 for waves on uniform axes with fixed, free or periodic ends.
   int space_order = 2;
-  /// Of first-order systems, transport and conservation laws: how flows between cells follow from both sides, and how these are told from the
-  /// cells' means.
+  /// Of first-order systems, transport and conservation laws: how flows between cells follow from both sides,
+  /// and how these are told from the cells' means.
   std::string numerical_flux = "upwind", reconstruction = "none";
   /// Semi-Lagrangian steps are wanted: what is carried is looked up where it came from.
   bool carried_back = false;

@@ -59,8 +59,8 @@ void each_value(std::span<const Real> u, std::span<Real> out, const Value& value
 ///     };
 ///     conservation(flux_law(Traffic{}));
 template <class F>
-requires(FluxOfValue<F> || FluxOfSlot<F>) std::shared_ptr<const FluxLaw> flux_law(
-    F f, std::string name = "f(u)") {
+requires(FluxOfValue<F> || FluxOfSlot<F>) std::shared_ptr<const FluxLaw> flux_law(F f,
+                                                                                  std::string name = "f(u)") {
   class Compiled final : public FluxLaw {
    public:
     Compiled(F function, std::string called) : f_(std::move(function)), name_(std::move(called)) {}
@@ -109,7 +109,8 @@ struct Velocity {
   bool divergence_free = false;
 
   Velocity() = default;
-  Velocity(Function x, Function y = 0.0, Function z = 0.0) : along{std::move(x), std::move(y), std::move(z)} {}
+  Velocity(Function x, Function y = 0.0, Function z = 0.0)
+      : along{std::move(x), std::move(y), std::move(z)} {}
   static Velocity of_stream_function(Function psi);
 
   bool depends_on_place() const;

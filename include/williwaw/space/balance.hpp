@@ -11,8 +11,8 @@
 
 namespace williwaw {
 
-/// Which parts of F are asked for: diffusive fluxes along an axis (their walls included), what appears inside,
-/// or what a stream carries.
+/// Which parts of F are asked for: diffusive fluxes along an axis (their walls included), what appears
+/// inside, or what a stream carries.
 class Parts {
  public:
   static constexpr Parts flux(int axis) { return Parts(1u << axis); }
@@ -155,7 +155,8 @@ class Balance {
   /// crossed each line, the result are the totals of `out`. Balances do this in one pass where they can.
   virtual Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts);
 
-  /// One stage of an explicit scheme in the form of Shu and Osher (1988), in one pass: out = (1 − share)·start
+  /// One stage of an explicit scheme in the form of Shu and Osher (1988), in one pass: out = (1 −
+  /// share)·start
   /// + share·y + step·C⁻¹F(y, at). `rates` gets the rate on each line; `of_y` are the totals of y where they
   /// are known. For balances that offer stages.
   virtual Totals stage(const State& start, const State& y, Real share, Real step, Real at, State& out,

@@ -42,15 +42,15 @@ struct Stencil {
   std::vector<Neighbour> neighbours;
   std::vector<WallTerm> walls;
   Real stretching = 0;  ///< of u: net outflow of the stream, through walls included
-  Real source = 0;    ///< points included
-  Real reaction = 0;  ///< at the state asked about
+  Real source = 0;      ///< points included
+  Real reaction = 0;    ///< at the state asked about
   bool held = false;
   Real held_value = 0;
 };
 
-/// storage·du/dt + ∇·(stream) = ∇·(k∇u) + source + reaction(u) + points, on cells or nodes, with one block of unknowns;
-/// for waves the second derivative stands on the left, and motion() says what that adds. Unknowns whose
-/// control volumes are cut out of the domain stand in the state as zeros and take no part.
+/// storage·du/dt + ∇·(stream) = ∇·(k∇u) + source + reaction(u) + points, on cells or nodes, with one block of
+/// unknowns; for waves the second derivative stands on the left, and motion() says what that adds. Unknowns
+/// whose control volumes are cut out of the domain stand in the state as zeros and take no part.
 class DiffusionBalance final : public Balance {
  public:
   /// Throws InputError for a problem that is not complete or has coefficients that cannot be used.
@@ -80,8 +80,8 @@ class DiffusionBalance final : public Balance {
   Drive drive(Real at) override;
   Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts) override;
 
-  Totals stage(const State& start, const State& y, Real share, Real step, Real at, State& out,
-               Ledger& rates, const Totals* of_y) override;
+  Totals stage(const State& start, const State& y, Real share, Real step, Real at, State& out, Ledger& rates,
+               const Totals* of_y) override;
 
   Motion* motion() override;
   Carrier* carrier() override { return carrier_.get(); }
@@ -129,10 +129,9 @@ class DiffusionBalance final : public Balance {
     std::vector<Totals> totals;
   };
 
-
   void prepare(Real at, const State& y, const Totals* of_y = nullptr, Real step = 0);
-  void flow_into_line(const Sweep& sweep, Index block, Index line, Index j, Index k, Parts parts, const State& y,
-                      Real* out);
+  void flow_into_line(const Sweep& sweep, Index block, Index line, Index j, Index k, Parts parts,
+                      const State& y, Real* out);
   void prepare(Real at);
   void evaluate_source(Real at);
   void evaluate_points(Real at);

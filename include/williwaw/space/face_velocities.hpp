@@ -17,7 +17,8 @@ struct VelocityCorrection {
 
 class FaceVelocities {
  public:
-  /// Walls whose conditions let no stream through are closed to it. Everything given must outlive this. Throws InputError for a stream function that is not in a plane.
+  /// Walls whose conditions let no stream through are closed to it. Everything given must outlive this.
+  /// Throws InputError for a stream function that is not in a plane.
   FaceVelocities(const Problem& problem, const Outline& outline, const std::vector<Closure>& closures);
 
   /// Evaluates for this time; true if anything changed since the last call.

@@ -28,7 +28,9 @@ class Transport {
   /// Adds to out[0 .. nx) what flows into the control volumes of line (j, k) through faces between unknowns.
   void add_line(Index j, Index k, const State& y, Real* out);
   /// What flows in with the stream through a face of a wall.
-  Real through(std::size_t closure, Index face) const { return through_[closure][static_cast<std::size_t>(face)]; }
+  Real through(std::size_t closure, Index face) const {
+    return through_[closure][static_cast<std::size_t>(face)];
+  }
   /// The stream passes this wall.
   bool open(std::size_t closure) const { return velocities_.open(closure); }
   /// In the advective form what a compressing velocity would pile up is taken away again: u·∇·v.
@@ -81,7 +83,7 @@ class Transport {
   const NumericalFlux* flux_;
   const FluxLaw* law_;
   bool stretches_ = false;
-  bool split_ = false;  ///< fluxes are reconstructed, not values
+  bool split_ = false;                     ///< fluxes are reconstructed, not values
   std::array<std::vector<Real>, 6> halo_;  ///< three layers beyond each side
   /// Faces of each axis whose wider neighbourhood is cut, by line of faces: place, low side, high side.
   struct Incomplete {

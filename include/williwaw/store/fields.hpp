@@ -42,8 +42,8 @@ class FieldWriter {
 
   /// Appends one record; `time` and the field are in SI. With unknowns at cells the walls' own values, which
   /// the halo carries, are kept as well.
-  /// `velocity` has one value at every unknown for each axis, component after component, where the description
-  /// says so.
+  /// `velocity` has one value at every unknown for each axis, component after component, where the
+  /// description says so.
   void append(Real time, const Field& field, int stage = 0, std::span<const Real> velocity = {});
   /// Completes the file. Without this call nothing but a file called *.partial is left.
   void finish();

@@ -68,8 +68,7 @@ struct Scheme {
   std::string name;
   std::string title;
   int order = 1;
-  std::variant<Tableau, ImplicitExplicit, Stabilized, TwoStep, Factored, SecondOrder, LookingBack>
-      method;
+  std::variant<Tableau, ImplicitExplicit, Stabilized, TwoStep, Factored, SecondOrder, LookingBack> method;
 
   /// Of a Runge-Kutta scheme; throws InputError for any other.
   const Tableau& tableau() const;

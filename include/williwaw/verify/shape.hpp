@@ -21,8 +21,8 @@ Shape shape_of(DiffusionBalance& balance, const State& y);
 struct PulseLoss {
   /// Largest value over its surroundings (the median), and that at the start.
   Real height = 0, height_before = 0;
-  /// Root of the second moment about the middle of ∫ |u − surroundings|, along each axis; on periodic axes the
-  /// shortest way round.
+  /// Root of the second moment about the middle of ∫ |u − surroundings|, along each axis; on periodic axes
+  /// the shortest way round.
   std::array<Real, 3> width{0, 0, 0}, width_before{0, 0, 0};
 };
 

@@ -24,9 +24,9 @@ void engquist_osher_line(const FaceLine& line, Real* out) {
   const fluxes::LawFluxes f(line);
   for (Index i = 0; i < line.count; ++i) {
     const bool rises = line.left[i] <= line.right[i];
-    const Real between =
-        rises ? variation(*line.turning, line.left[i], f.left[i], line.right[i], f.right[i])
-              : -variation(*line.turning, line.right[i], f.right[i], line.left[i], f.left[i]);
+    const Real between = rises
+                             ? variation(*line.turning, line.left[i], f.left[i], line.right[i], f.right[i])
+                             : -variation(*line.turning, line.right[i], f.right[i], line.left[i], f.left[i]);
     out[i] = 0.5 * (f.left[i] + f.right[i] - between);
   }
 }

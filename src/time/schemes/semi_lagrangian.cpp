@@ -5,8 +5,11 @@
 namespace williwaw {
 
 SchemeKind schemes::semi_lagrangian() {
-  return {"semi-lagrangian", "", 0, 0,
-          [](Real) { return Scheme{"semi-lagrangian", "semi-Lagrangian: looking back along the stream, the rest by implicit Euler", 1, LookingBack{}}; }};
+  return {"semi-lagrangian", "", 0, 0, [](Real) {
+            return Scheme{"semi-lagrangian",
+                          "semi-Lagrangian: looking back along the stream, the rest by implicit Euler", 1,
+                          LookingBack{}};
+          }};
 }
 
 }  // namespace williwaw

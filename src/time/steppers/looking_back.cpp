@@ -24,7 +24,8 @@ class LookingBackStepper final : public Stepper {
     left_ = 0;
     previous_.swap(y);
     carrier_.carry(previous_, at, step, carried_);
-    const Real before = balance_.totals(previous_, at).content, after = balance_.totals(carried_, at + step).content;
+    const Real before = balance_.totals(previous_, at).content,
+               after = balance_.totals(carried_, at + step).content;
     amounts[carrier_.line()] += after - before;
     if (carrier_.alone()) {
       y = carried_;
@@ -67,11 +68,13 @@ class LookingBackStepper final : public Stepper {
 
 }  // namespace
 
-std::unique_ptr<Stepper> steppers::looking_back(Balance& balance, const Scheme& scheme, const Solving& solving) {
+std::unique_ptr<Stepper> steppers::looking_back(Balance& balance, const Scheme& scheme,
+                                                const Solving& solving) {
   if (!balance.carrier())
-    throw InputError("scheme '" + scheme.name +
-                     "' looks up where things were carried from, which this problem does not offer: it needs a "
-                     "velocity, and carried_back = true in its Problem");
+    throw InputError(
+        "scheme '" + scheme.name +
+        "' looks up where things were carried from, which this problem does not offer: it needs a "
+        "velocity, and carried_back = true in its Problem");
   return std::make_unique<LookingBackStepper>(balance, *balance.carrier(), solving);
 }
 

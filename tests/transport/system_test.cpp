@@ -1,0 +1,132 @@
+// Several unknowns at once: reactions between them, a vector that carries itself, and what each of them
+// keeps.
+#include <doctest/doctest.h>
+
+#include "support/carried.hpp"
+#include "williwaw/space/system_balance.hpp"
+
+using namespace williwaw;
+using namespace williwaw::test;
+
+namespace {
+
+Outcome advance_system(SystemBalance& balance, State& y, const std::string& name, Real step, Real until) {
+  Plan plan;
+  plan.scheme = scheme(name);
+  plan.step = step;
+  plan.until = until;
+  return march(balance, y, plan);
+}
+
+}  // namespace
+
+TEST_CASE("a pair that turns into each other keeps its sum, and each its decay") {
+  // u' = −3u + v, v' = 3u − v on closed ground: u + v stays, u − v/3 falls as exp(−4t).
+  const Grid g({Axis::uniform("x", 0, 1, 20, Unknowns::cells)});
+  Equation first = diffusion(0.01), second = diffusion(0.02);
+  first.unknown = "ice";
+  second.unknown = "water";
+  Problem u(g, first), v(g, second);
+  u.initial = 2.0;
+  v.initial = 1.0;
+  u.other_walls(insulated());
+  v.other_walls(insulated());
+  const SystemReaction turn = [](const Points&, Real, std::span<const std::span<const Real>> y,
+                                 std::span<std::span<Real>> out) {
+    for (std::size_t i = 0; i < y[0].size(); ++i) {
+      out[0][i] = y[1][i] - 3 * y[0][i];
+      out[1][i] = -out[0][i];
+    }
+  };
+  SystemBalance balance({u, v}, turn);
+  CHECK(balance.layout().blocks().size() == 2);
+  for (const char* name : {"rk4", "implicit-explicit", "crank-nicolson"}) {
+    CAPTURE(name);
+    State y = balance.initial_state();
+    const Outcome o = advance_system(balance, y, name, 0.01, 0.5);
+    CHECK(o.budget.worst_step() < 1e-10);
+    CHECK(o.totals.content == doctest::Approx(3).epsilon(1e-10));
+    CHECK(y[3] - y[23] / 3 == doctest::Approx((2 - 1.0 / 3) * std::exp(-2.0)).epsilon(2e-3));
+  }
+}
+
+TEST_CASE("spots grow from a pair that diffuses unevenly, and not from one that does so alike" *
+          doctest::skip(instrumented)) {
+  // Activator and inhibitor (Turing, 1952), about their common rest.
+  const auto spread = [](Real inhibitor) {
+    Problem u(periodic_plan(24), diffusion(6e-4)), v(periodic_plan(24), diffusion(inhibitor));
+    u.initial = [noise = smooth_noise(u.grid(), 0.01, 0.05, 5)](Point p) { return noise(p); };
+    v.initial = 0.0;
+    const SystemReaction react = [](const Points&, Real, std::span<const std::span<const Real>> y,
+                                    std::span<std::span<Real>> out) {
+      for (std::size_t i = 0; i < y[0].size(); ++i) {
+        out[0][i] = y[0][i] - y[0][i] * y[0][i] * y[0][i] - y[1][i];
+        out[1][i] = 3 * (1.5 * y[0][i] - y[1][i]);
+      }
+    };
+    SystemBalance balance({u, v}, react);
+    State y = balance.initial_state();
+    CHECK(advance_system(balance, y, "implicit-explicit", 0.1, 25).ending == Outcome::Ending::reached);
+    const Field f = balance.field(y, std::size_t{0}, 25);
+    return f.highest() - f.lowest();
+  };
+  CHECK(spread(3e-2) > 0.5);
+  CHECK(spread(6e-4) < 0.01);
+}
+
+TEST_CASE(
+    "a vector that carries itself: one component is the quadratic flux twice over, both keep their totals") {
+  // Along x alone u_t + (u²)_x = 0, which is the quadratic flux at half the time.
+  Problem u(periodic_plan(40), diffusion(0.01)), v = u;
+  u.initial = [](Point p) { return 1 + 0.5 * std::sin(2 * M_PI * p.x); };
+  v.initial = 0.0;
+  u.reconstruction = v.reconstruction = "van-leer";
+  SystemBalance pair({u, v}, {}, self_carrying_flux(2));
+  State y = pair.initial_state();
+  CHECK(pair.fastest(y) == doctest::Approx(2 * 1.5 * 40).epsilon(0.01));
+  const Outcome o = advance_system(pair, y, "ssprk3", 0.002, 0.1);
+  CHECK(o.budget.worst_step() < 1e-13);
+  Problem one(periodic_line(40), conservation(quadratic_flux(), 0.005));
+  one.initial = [](Point p) { return 1 + 0.5 * std::sin(2 * M_PI * p.x); };
+  one.reconstruction = "van-leer";
+  one.numerical_flux = "local-lax-friedrichs";
+  const Carried run = carry(one, "ssprk3", 0.24, 60, 0.2);
+  for (Index i = 0; i < 40; ++i) {
+    CHECK(y[static_cast<std::size_t>(i)] ==
+          doctest::Approx(run.state[static_cast<std::size_t>(i)]).epsilon(1e-6));
+    CHECK(std::abs(y[static_cast<std::size_t>(1600 + i)]) < 1e-14);
+  }
+}
+
+TEST_CASE("random vectors steepen and decay alike on two grids") {
+  const auto energy = [](Index n) {
+    const auto member = [n](std::uint64_t seed) {
+      Problem p(periodic_plan(n), diffusion(0.01));
+      p.initial = [noise = smooth_noise(p.grid(), 1, 0.12, seed)](Point q) { return noise(q); };
+      p.reconstruction = "van-leer";
+      return p;
+    };
+    SystemBalance balance({member(1), member(2)}, {}, self_carrying_flux(2));
+    State y = balance.initial_state();
+    const Totals before = balance.totals(y, 0);
+    const Outcome o = advance_system(balance, y, "ssprk3", 0.1 / static_cast<Real>(n), 0.1);
+    CHECK(o.ending == Outcome::Ending::reached);
+    CHECK(std::abs(o.totals.content - before.content) < 1e-12);
+    Real sum = 0;
+    for (const Real u : y) sum += u * u;
+    return sum / static_cast<Real>(n * n);
+  };
+  const Real coarse = energy(24), fine = energy(48);
+  CHECK(coarse == doctest::Approx(fine).epsilon(0.1));
+  CHECK(fine < 1.7);
+}
+
+TEST_CASE("systems refuse what they cannot take") {
+  Problem a(periodic_line(10), diffusion(1.0)), b(periodic_line(12), diffusion(1.0)),
+      c(periodic_line(10), transport(Velocity(1.0)));
+  CHECK_THROWS_AS(SystemBalance({a, b}), InputError);
+  CHECK_THROWS_AS(SystemBalance({a, c}), InputError);
+  CHECK_THROWS_AS(SystemBalance(std::vector<Problem>{}), InputError);
+  a.reconstruction = "weno5";
+  CHECK_THROWS_AS(SystemBalance({a}, {}, self_carrying_flux(1)), InputError);
+}
