@@ -186,8 +186,11 @@ void scheme_section(const Case& given, const Prepared& prepared, Report& report)
 void steady_section(const Case& given, const Prepared& prepared, Report& report) {
   const SteadyRules& rules = *given.steady;
   report.section("schemes");
-  report.row("steady state", given.problem.is_nonlinear() ? "Newton's method, a linear solve for each step"
-                                                          : "one linear solve");
+  report.row("steady state",
+             given.problem.stream_is_nonlinear()
+                 ? "deferred correction, a linear solve by the matrix of first order for each step"
+             : given.problem.is_nonlinear() ? "Newton's method, a linear solve for each step"
+                                            : "one linear solve");
   if (given.problem.equation().stream)
     report.row("space", space_text(given), Report::Data(given.problem.reconstruction));
   else

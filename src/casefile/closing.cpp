@@ -179,7 +179,8 @@ void steady_section(const Case& given, const Prepared& prepared, const RunResult
   report.row("solver", s.solver);
   report.row("iterations", std::to_string(s.iterations()), Report::Data(s.iterations()));
   if (given.problem.is_nonlinear())
-    report.row("Newton steps", std::to_string(s.newton_steps), Report::Data(Index{s.newton_steps}));
+    report.row(given.problem.stream_is_nonlinear() ? "corrections" : "Newton steps",
+               std::to_string(s.newton_steps), Report::Data(Index{s.newton_steps}));
   report.row("residual", fmt::format("{:.2e} of that of a uniform field", s.residuals.back()),
              number(s.residuals.back()));
   report.row("stops when", stopping_rule(*given.steady), number(given.steady->tolerance));

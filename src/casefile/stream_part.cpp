@@ -116,8 +116,8 @@ Velocity from_files(const Context& context, const Section& section, std::string&
   return velocity;
 }
 
-void read_velocity(const Context& context, const Section& equation_section, const Dimensions& dimensions,
-                   Equation& equation, std::vector<std::pair<std::string, Value>>& shown) {
+void read_velocity(const Context& context, const Section& equation_section, Equation& equation,
+                   std::vector<std::pair<std::string, Value>>& shown) {
   const Node& node = equation_section.need("velocity", "what carries the unknown, in 'm/s' for example");
   const std::string key = equation_section.key_path("velocity");
   Words variables = context.variables;
@@ -166,7 +166,6 @@ void read_velocity(const Context& context, const Section& equation_section, cons
   equation.stream->conservative =
       equation_section.choice("form", "conservative", {"conservative", "advective"}, {}) == "conservative";
   if (!equation.stream->conservative) show("form", "advective: velocity·∇u");
-  static_cast<void>(dimensions);
 }
 
 void read_flux(const Context& context, const Section& equation_section, const Dimensions& dimensions,
@@ -206,7 +205,7 @@ void read_flux(const Context& context, const Section& equation_section, const Di
 void read_stream(const Context& context, const Section& section, const EquationKind& kind,
                  const Dimensions& dimensions, Equation& equation,
                  std::vector<std::pair<std::string, Value>>& shown) {
-  if (kind.has_velocity) read_velocity(context, section, dimensions, equation, shown);
+  if (kind.has_velocity) read_velocity(context, section, equation, shown);
   if (kind.has_flux) read_flux(context, section, dimensions, equation, shown);
 }
 

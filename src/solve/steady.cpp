@@ -173,7 +173,7 @@ class SteadySolver {
   }
 
   void linearise(const State& r) {
-    if (factored_ && offers_.linear) return;
+    if (factored_ && (offers_.linear || (offers_.approximate && offers_.same_matrix))) return;
     choose(r, false);
     factored_ = true;
     outcome_.solver = solver_->name();
@@ -199,6 +199,8 @@ class SteadySolver {
     // What the whole solve must reach, whatever this step starts from.
     linear.tolerance = std::min(
         0.1, (offers_.linear ? 0.5 : 0.1) * rules_.tolerance * reference_ / std::max(norm(r), 1e-300));
+    // A step by a neighbour of the matrix is no better for being solved to the last digit.
+    if (offers_.approximate) linear.tolerance = 0.01;
     solver_ = make_solver(kind, system, linear);
     iterates_ = solver_->convergence() != nullptr;
     // Some tell by their factorization alone what they are, or that they cannot.

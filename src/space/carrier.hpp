@@ -19,10 +19,6 @@ class BackwardCarrier final : public Carrier {
   std::size_t line() const override { return line_; }
 
  private:
-  struct Found {
-    Index cell;  ///< whose control volume holds the place
-    Point place;
-  };
   Point velocity(const Point& place) const;
   Real through_wall(const Point& from, const Point& to, const State& y, Real at) const;
   Real value(const Point& place, const State& y) const;

@@ -135,6 +135,10 @@ Offers DiffusionBalance::offers() const {
   result.matrix = !wide_;
   result.stream = transport_ != nullptr;
   result.approximate = transport_ && !transport_->linear();
+  // What limits slopes is left to the correction; the matrix knows nothing of it.
+  result.same_matrix = !(transport_ && transport_->law()) &&
+                       !(problem_.equation().reaction && !problem_.equation().reaction->linear) &&
+                       std::ranges::all_of(closures_, &Closure::is_linear);
   result.stages = transport_ && held_.empty();
   const auto& reaction = problem_.equation().reaction;
   result.steady_matrix = !couplings_.depends_on_time() && !(transport_ && transport_->depends_on_time()) &&

@@ -105,7 +105,7 @@ Field SystemBalance::field(const State& y, std::size_t unknown, Real at) {
 Offers SystemBalance::offers() const {
   Offers all;
   all.linear = !reaction_ && !flux_;
-  all.matrix = all.steady_matrix = true;
+  all.matrix = all.steady_matrix = all.same_matrix = true;
   all.approximate = !all.linear;
   all.stream = flux_ != nullptr;
   each_member([&](std::size_t, const DiffusionBalance& member) {
@@ -113,6 +113,7 @@ Offers SystemBalance::offers() const {
     all.linear = all.linear && one.linear;
     all.matrix = all.matrix && one.matrix;
     all.steady_matrix = all.steady_matrix && one.steady_matrix;
+    all.same_matrix = all.same_matrix && one.same_matrix;
   });
   return all;
 }

@@ -24,32 +24,10 @@ Transport::Transport(const Problem& problem, const Outline& outline, const Coupl
   split_ = !reconstruction_->slope && grid_.rank() > 1;
   check();
   for (int a = 0; a < grid_.rank(); ++a) {
-    const Axis& axis = grid_.axis(a);
-    if (axis.periodic() || a >= grid_.rank()) {
-      if (!axis.periodic()) continue;
-    } else {
+    if (!grid_.axis(a).periodic())
       for (const int side : {2 * a, 2 * a + 1})
         halo_[side].assign(static_cast<std::size_t>(3 * grid_.count() / grid_.size(a)), 0.0);
-    }
-    if (axis.is_uniform() || !reconstruction_->slope) continue;
-    const Index size = axis.size();
-    const auto gap = [&](Index f) {
-      return axis.gaps()[axis.periodic() ? (f % size + size) % size : std::clamp<Index>(f, 0, size)];
-    };
-    for (Index f = 0; f <= size; ++f) {
-      const bool seam = axis.periodic() && f == 0;
-      const Real before = f > 0  ? axis.bounds()[f] - axis.points()[f - 1]
-                          : seam ? axis.bounds()[size] - axis.points()[size - 1]
-                                 : axis.gaps()[0];
-      const Real after = f < size          ? axis.points()[f] - axis.bounds()[f]
-                         : axis.periodic() ? axis.points()[0] - axis.bounds()[0]
-                                           : axis.gaps()[size];
-      // Beyond walls values are mirrored, and so are distances.
-      const Real one = std::max(before + after, 1e-300);
-      const std::array<Real, 5> numbers{std::max(gap(f - 1), 0.5 * one), one, std::max(gap(f + 1), 0.5 * one),
-                                        before, after};
-      for (std::size_t k = 0; k < 5; ++k) spacing_[a][k].push_back(numbers[k]);
-    }
+    if (!grid_.axis(a).is_uniform() && reconstruction_->slope) lay_out_spacing(a);
   }
   if (!outline_.whole()) find_incomplete();
   through_.resize(closures_.size());
@@ -60,6 +38,27 @@ Transport::Transport(const Problem& problem, const Outline& outline, const Coupl
 
 Transport::~Transport() = default;
 
+// Beyond walls values are mirrored, and so are distances.
+void Transport::lay_out_spacing(int a) {
+  const Axis& axis = grid_.axis(a);
+  const Index size = axis.size();
+  const auto gap = [&](Index f) {
+    return axis.gaps()[axis.periodic() ? (f % size + size) % size : std::clamp<Index>(f, 0, size)];
+  };
+  for (Index f = 0; f <= size; ++f) {
+    const Real before = f > 0             ? axis.bounds()[f] - axis.points()[f - 1]
+                        : axis.periodic() ? axis.bounds()[size] - axis.points()[size - 1]
+                                          : axis.gaps()[0];
+    const Real after = f < size          ? axis.points()[f] - axis.bounds()[f]
+                       : axis.periodic() ? axis.points()[0] - axis.bounds()[0]
+                                         : axis.gaps()[size];
+    const Real one = std::max(before + after, 1e-300);
+    const std::array<Real, 5> numbers{std::max(gap(f - 1), 0.5 * one), one, std::max(gap(f + 1), 0.5 * one),
+                                      before, after};
+    for (std::size_t k = 0; k < 5; ++k) spacing_[a][k].push_back(numbers[k]);
+  }
+}
+
 void Transport::check() const {
   const std::string name = "reconstruction '" + reconstruction_->name + "'";
   for (int a = 0; a < grid_.rank(); ++a)
@@ -67,7 +66,7 @@ void Transport::check() const {
       throw InputError(name + " needs uniform axes; take a limited one, van-leer for example");
   if (!reconstruction_->slope && !outline_.whole())
     throw InputError(name + " needs a whole rectangle; where something is cut out take van-leer for example");
-  if (split_ && flux_->name != "upwind" && flux_->name != "lax-friedrichs")
+  if (split_ && !flux_->splits)
     throw InputError(
         name + " on a plan or in a block splits the flux by its largest speed (lax-friedrichs); flux '" +
         flux_->name + "' goes with it in one dimension only");
@@ -100,9 +99,8 @@ bool Transport::linear() const {
 void Transport::find_incomplete() {
   for (int a = 0; a < grid_.rank(); ++a) {
     const Axis& axis = grid_.axis(a);
-    const Index extra = axis.periodic() ? 1 : 1;
-    const std::array<Index, 3> end{grid_.size(0) + (a == 0 ? extra : 0), grid_.size(1) + (a == 1 ? extra : 0),
-                                   grid_.size(2) + (a == 2 ? extra : 0)};
+    const std::array<Index, 3> end{grid_.size(0) + (a == 0), grid_.size(1) + (a == 1),
+                                   grid_.size(2) + (a == 2)};
     const auto gone = [&](std::array<Index, 3> at, Index shift) {
       at[a] += shift;
       const Index size = axis.size();

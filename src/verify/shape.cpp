@@ -53,6 +53,26 @@ Spread spread_of(const DiffusionBalance& balance, const State& y) {
 
 }  // namespace
 
+namespace {
+
+// On a line: how often it turns, plateaus counted once.
+Index turns_of(const Axis& axis, const State& y, Real least) {
+  const auto size = static_cast<Index>(y.size());
+  Index turns = 0;
+  int first = 0, last = 0;
+  for (Index i = 0; i + (axis.periodic() ? 0 : 1) < size; ++i) {
+    const Real change = y[(i + 1) % size] - y[i];
+    if (std::abs(change) <= least) continue;
+    const int sign = change > 0 ? 1 : -1;
+    turns += last != 0 && sign != last ? 1 : 0;
+    last = sign;
+    if (first == 0) first = sign;
+  }
+  return turns + (axis.periodic() && first != last ? 1 : 0);
+}
+
+}  // namespace
+
 Shape shape_of(DiffusionBalance& balance, const State& y) {
   const Grid& g = balance.grid();
   Real low = std::numeric_limits<Real>::infinity(), high = -low;
@@ -89,6 +109,7 @@ Shape shape_of(DiffusionBalance& balance, const State& y) {
       }
     result.extrema += above || below ? 1 : 0;
   }
+  if (g.rank() == 1 && balance.outline().whole()) result.extrema = turns_of(g.axis(0), y, least);
   return result;
 }
 

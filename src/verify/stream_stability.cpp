@@ -24,13 +24,26 @@ struct Place {
   Index where = 0;
 };
 
-Place place_at(DiffusionBalance& balance, const State& y, Real at, Index n) {
-  const Transport& stream = *balance.transport(at, y);
-  const Couplings& c = balance.couplings(at);
-  const Grid& g = balance.grid();
+// What a balance says at one time, asked for once.
+struct AtTime {
+  const Transport& stream;
+  const Couplings& couplings;
+  const Grid& grid;
+  const State& y;
+  AtTime(DiffusionBalance& balance, const State& state, Real at)
+      : stream(*balance.transport(at, state)),
+        couplings(balance.couplings(at)),
+        grid(balance.grid()),
+        y(state) {}
+};
+
+Place place_at(const AtTime& now, Index n) {
+  const Transport& stream = now.stream;
+  const Couplings& c = now.couplings;
+  const Grid& g = now.grid;
   const Real storage = c.capacity(n) / c.volume(n);
   // Values travel; those of a law will come by everywhere, walls' included.
-  auto speeds = stream.speeds(y, n);
+  auto speeds = stream.speeds(now.y, n);
   for (int a = 0; stream.law() && a < g.rank(); ++a) speeds[a] = stream.largest_speed(a);
   const auto position = g.position(n);
   Place place;
@@ -127,7 +140,9 @@ Real limit_at(const Transport& stream, const Scheme& scheme, const Place& place)
     (holds(stream, scheme, place, middle) ? low : high) = middle;
   }
   // Growth by the fourth power of a short step hides below rounding, but not from a long run.
-  return low * place.rate < 0.02 && stream.flux().name == "central" ? 0 : low;
+  const auto [before, after] = stream.flux().weights(1, 0, 1, 0);
+  const bool undamped = before == after;
+  return undamped && low * place.rate < 0.02 ? 0 : low;
 }
 
 // Rates at which unknowns give away what they hold, from the matrix that the balance states: with the
@@ -181,19 +196,20 @@ bool is_normal(const DiffusionBalance& balance, const Transport& stream) {
 
 // Places that may decide: where the stream is fastest, and where most is exchanged in all.
 Place worst_place(DiffusionBalance& balance, const State& y, Real at) {
-  const Transport& stream = *balance.transport(at, y);
+  const AtTime now(balance, y, at);
+  const Transport& stream = now.stream;
   const Grid& g = balance.grid();
-  Place worst = place_at(balance, y, at, stream.fastest(y).second);
+  Place worst = place_at(now, stream.fastest(y).second);
   const bool even = balance.outline().whole() && !stream.law() &&
                     !balance.problem().equation().stream->velocity.depends_on_place() &&
-                    balance.couplings(at).separable();
+                    now.couplings.separable();
   bool uniform = even;
   for (int a = 0; a < g.rank(); ++a) uniform = uniform && g.axis(a).is_uniform();
   if (uniform) return worst;
   // Half volumes beside walls are the walls' affair.
   for (Index n = 0; n < g.count(); ++n) {
     if (!balance.outline().active(n) || (balance.outline().share(n) < 0.999)) continue;
-    const Place here = place_at(balance, y, at, n);
+    const Place here = place_at(now, n);
     if (here.rate > worst.rate) worst = here;
   }
   return worst;
@@ -216,12 +232,15 @@ Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, R
   result.stages = stages(scheme);
   const auto times = times_of(balance, stream, from, until);
   Place worst;
-  Real worst_time = from;
-  for (const Real t : times)
+  Real worst_time = from, passed = 0;
+  for (const Real t : times) {
     if (const Place now = worst_place(balance, y, t); worst.axes.empty() || now.rate > worst.rate) {
       worst = now;
       worst_time = t;
     }
+    const AtTime now(balance, y, t);
+    passed = std::max(passed, place_at(now, now.stream.fastest(y).second).passed);
+  }
   result.times = static_cast<int>(times.size());
   balance.transport(from, y);
   const Real interior = limit_at(stream, scheme, worst);
@@ -256,10 +275,9 @@ Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, R
   if (is_normal(balance, stream)) result.limit.standing = sharp;
   // What makes no new extrema cannot grow, whatever its unlimited waves would do.
   if (result.positivity.step > result.limit.step * (1 + 1e-6)) result.limit = result.positivity;
-  for (const AxisAt& axis : worst.axes) {
-    result.courant_number += axis.speed * step / axis.width;
+  result.courant_number = passed * step;
+  for (const AxisAt& axis : worst.axes)
     result.diffusion_number += axis.diffusivity * step / (axis.width * axis.width);
-  }
   result.worst = worst.where;
   result.largest_eigenvalue = worst.rate;
   result.method = "by the symbol of the numerical flux";
@@ -275,9 +293,9 @@ StreamNumbers stream_numbers(DiffusionBalance& balance, const Scheme& scheme, Re
   Place fastest;
   std::vector<TurningBack> back(balance.closures().size());
   for (const Real t : times_of(balance, stream, from, until)) {
-    balance.transport(t, y);
+    const AtTime now(balance, y, t);
     const auto& velocities = stream.velocities();
-    const Place here = place_at(balance, y, t, stream.fastest(y).second);
+    const Place here = place_at(now, stream.fastest(y).second);
     if (fastest.axes.empty() || here.passed > fastest.passed) {
       fastest = here;
       result.courant = here.passed * step;
@@ -290,7 +308,7 @@ StreamNumbers stream_numbers(DiffusionBalance& balance, const Scheme& scheme, Re
     result.against_walls = std::max(result.against_walls, velocities.against_walls());
     for (Index n = 0; n < g.count(); ++n) {
       if (!balance.outline().active(n)) continue;
-      for (const AxisAt& axis : place_at(balance, y, t, n).axes) {
+      for (const AxisAt& axis : place_at(now, n).axes) {
         if (axis.speed == 0) continue;
         const Real number = axis.diffusivity > 0 ? axis.speed * axis.width / axis.diffusivity
                                                  : std::numeric_limits<Real>::infinity();

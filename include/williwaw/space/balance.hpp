@@ -33,6 +33,7 @@ struct Offers {
   bool steady_matrix = false;  ///< a·Q' − b·F' does not change in time
   bool matrix = false;         ///< linearise is there
   bool approximate = false;    ///< it is a neighbour of the true matrix, good enough to correct by
+  bool same_matrix = false;    ///< whatever the state is, the matrix is the same
   bool stages = false;         ///< stage is there
   bool stream = false;         ///< something is carried along
 };

@@ -58,6 +58,8 @@ struct NumericalFlux {
   bool needs_step = false;
   /// Makes up for what diffuses: for steady states and first-order reconstruction.
   bool blends = false;
+  /// May be split by the largest speed into what goes up and what goes down, each reconstructed by itself.
+  bool splits = false;
   void (*evaluate)(const FaceLine& line, Real* out);
   /// Of a velocity v: the flux is first·left + second·right. `conductance` as in FaceLine.
   std::pair<Real, Real> (*weights)(Real velocity, Real conductance, Real largest_speed,

@@ -60,6 +60,7 @@ class Transport {
  private:
   struct Room;
   void check() const;
+  void lay_out_spacing(int axis);
   void find_incomplete();
   void see_range(const State& y, const Range* range);
   void find_centre_velocities(Real at);

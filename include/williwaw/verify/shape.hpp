@@ -11,7 +11,8 @@ struct Shape {
   Real variation = 0;
   /// ∫ u² over the domain.
   Real square = 0;
-  /// Unknowns that stand out above or below all their neighbours, by more than a billionth of the range.
+  /// On a line how often it turns between rising and falling, elsewhere unknowns that stand out above or
+  /// below all their neighbours; by more than a billionth of the range.
   Index extrema = 0;
 };
 

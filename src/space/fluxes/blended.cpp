@@ -25,11 +25,19 @@ fluxes::Weights power_law_weights(Real v, Real d, Real, Real) {
 }  // namespace
 
 NumericalFlux fluxes::hybrid() {
-  return {"hybrid", true, false, true, by_weights<hybrid_weights>, hybrid_weights};
+  return {.name = "hybrid",
+          .linear_only = true,
+          .blends = true,
+          .evaluate = by_weights<hybrid_weights>,
+          .weights = hybrid_weights};
 }
 
 NumericalFlux fluxes::power_law() {
-  return {"power-law", true, false, true, by_weights<power_law_weights>, power_law_weights};
+  return {.name = "power-law",
+          .linear_only = true,
+          .blends = true,
+          .evaluate = by_weights<power_law_weights>,
+          .weights = power_law_weights};
 }
 
 }  // namespace williwaw

@@ -20,7 +20,7 @@ WILLIWAW_CLONES void central_line(const FaceLine& line, Real* __restrict out) {
 }  // namespace
 
 NumericalFlux fluxes::central() {
-  return {"central", false, false, false, central_line, central_weights};
+  return {.name = "central", .evaluate = central_line, .weights = central_weights};
 }
 
 }  // namespace williwaw

@@ -34,7 +34,7 @@ void engquist_osher_line(const FaceLine& line, Real* out) {
 }  // namespace
 
 NumericalFlux fluxes::engquist_osher() {
-  return {"engquist-osher", false, false, false, engquist_osher_line, upwind_weights};
+  return {.name = "engquist-osher", .evaluate = engquist_osher_line, .weights = upwind_weights};
 }
 
 }  // namespace williwaw

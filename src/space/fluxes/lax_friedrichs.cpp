@@ -38,11 +38,11 @@ void global_line(const FaceLine& line, Real* out) {
 }  // namespace
 
 NumericalFlux fluxes::local_lax_friedrichs() {
-  return {"local-lax-friedrichs", false, false, false, local_line, upwind_weights};
+  return {.name = "local-lax-friedrichs", .evaluate = local_line, .weights = upwind_weights};
 }
 
 NumericalFlux fluxes::lax_friedrichs() {
-  return {"lax-friedrichs", false, false, false, global_line, global_weights};
+  return {.name = "lax-friedrichs", .splits = true, .evaluate = global_line, .weights = global_weights};
 }
 
 }  // namespace williwaw

@@ -25,7 +25,10 @@ void lax_wendroff_line(const FaceLine& line, Real* out) {
 }  // namespace
 
 NumericalFlux fluxes::lax_wendroff() {
-  return {"lax-wendroff", false, true, false, lax_wendroff_line, lax_wendroff_weights};
+  return {.name = "lax-wendroff",
+          .needs_step = true,
+          .evaluate = lax_wendroff_line,
+          .weights = lax_wendroff_weights};
 }
 
 }  // namespace williwaw

@@ -64,7 +64,7 @@ void upwind_line(const FaceLine& line, Real* out) {
 }  // namespace
 
 NumericalFlux fluxes::upwind() {
-  return {"upwind", false, false, false, upwind_line, upwind_weights};
+  return {.name = "upwind", .splits = true, .evaluate = upwind_line, .weights = upwind_weights};
 }
 
 }  // namespace williwaw

@@ -44,12 +44,12 @@ StageSolver::StageSolver(Balance& balance, const Solving& solving, Parts parts)
       kind_(solving.solver),
       ignored_(balance.lines().size()) {
   rules_.threads = solving.threads;
-  rules_.reused = offers_.linear && offers_.steady_matrix;
+  const bool same = offers_.linear || (offers_.approximate && offers_.same_matrix);
+  rules_.reused = same && offers_.steady_matrix;
 }
 
 void StageSolver::factor(const State& about, Real at, Real weight) {
-  const bool same = offers_.linear && offers_.steady_matrix &&
-                    std::abs(weight - factored_weight_) <= 1e-12 * std::abs(weight);
+  const bool same = rules_.reused && std::abs(weight - factored_weight_) <= 1e-12 * std::abs(weight);
   if (factored_ && same) return;
   if (same) weight = factored_weight_;
   balance_.linearise(about, at, 1, weight, parts_, system_);
