@@ -59,6 +59,10 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
     if (std::hypot(a.u, a.v) > 0.01 * fastest)
       lines.segments.insert(lines.segments.end(),
                             {a.x - 0.5 * scale * a.u, a.y - 0.5 * scale * a.v, scale * a.u, scale * a.v});
+  // Pale on a dark rim, so that arrows show on every colour.
+  Lines under = lines;
+  under.width = 3.2;
+  under.colour = ink;
   const Raster raster = raster_of(field, plane);
   const Box box = box_of(out, right.length(), up.length(), true);
   Gnuplot plot(out);
@@ -78,7 +82,8 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
                           box.right - width - 0.008, y, ink));
   }
   const auto [range, signed_field] = range_of(run, request);
-  draw_raster(plot, raster, range, signed_field, value_label(run), box, 0, {outline_of(raster), lines});
+  draw_raster(plot, raster, range, signed_field, value_label(run), box, 0,
+              {outline_of(raster), under, lines});
   plot.finish();
 }
 

@@ -35,6 +35,7 @@ Closure::Closure(const Grid& grid, WallSection section, const Couplings& couplin
   for (const auto& condition : wall.conditions())
     lines_.push_back({section_.name + ": " + condition->kind(), LedgerLine::Kind::wall, section_.name});
   shares_.resize(lines_.size());
+  while (wall.stream_end() && !wall.conditions()[carrying_]->stream_end()) ++carrying_;
   for (auto* values : {&inflow_, &pull_, &target_}) values->assign(count, 0.0);
   const bool rates = std::ranges::any_of(wall.conditions(), [](const auto& c) { return c->has_rate(); });
   if (!rates) return;

@@ -149,7 +149,7 @@ void DiffusionBalance::flow_through_walls(Index j, Index k, Parts parts, const R
       const Index i = wall.unknown(f) - start;
       if (passed) {
         apply(i, transport_->through(c, f));
-        booked[first_line_[c]] += transport_->through(c, f);
+        booked[first_line_[c] + wall.carrying()] += transport_->through(c, f);
       }
       if (!parts.has(Parts::flux(wall.face(f).axis))) continue;
       apply(i, wall.inflow(f) - wall.pull(f) * u[i]);

@@ -195,11 +195,10 @@ bool is_normal(const DiffusionBalance& balance, const Transport& stream) {
 }
 
 // Places that may decide: where the stream is fastest, and where most is exchanged in all.
-Place worst_place(DiffusionBalance& balance, const State& y, Real at) {
-  const AtTime now(balance, y, at);
+Place worst_place(const DiffusionBalance& balance, const AtTime& now) {
   const Transport& stream = now.stream;
   const Grid& g = balance.grid();
-  Place worst = place_at(now, stream.fastest(y).second);
+  Place worst = place_at(now, stream.fastest(now.y).second);
   const bool even = balance.outline().whole() && !stream.law() &&
                     !balance.problem().equation().stream->velocity.depends_on_place() &&
                     now.couplings.separable();
@@ -234,12 +233,12 @@ Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, R
   Place worst;
   Real worst_time = from, passed = 0;
   for (const Real t : times) {
-    if (const Place now = worst_place(balance, y, t); worst.axes.empty() || now.rate > worst.rate) {
-      worst = now;
-      worst_time = t;
-    }
     const AtTime now(balance, y, t);
     passed = std::max(passed, place_at(now, now.stream.fastest(y).second).passed);
+    if (const Place here = worst_place(balance, now); worst.axes.empty() || here.rate > worst.rate) {
+      worst = here;
+      worst_time = t;
+    }
   }
   result.times = static_cast<int>(times.size());
   balance.transport(from, y);

@@ -49,6 +49,18 @@ TEST_CASE("nothing leaves through closed walls, and a total flux is all that com
   CHECK(run.outcome.budget.worst_step() < 1e-13);
 }
 
+TEST_CASE("what a stream brings is booked by the condition that lets it in") {
+  // A flux from a sill beside a slope that is given: the flux passes by itself, the stream with the other.
+  Problem p(open_line(50), transport(Velocity(0.4), 0.02));
+  p.initial = 1.0;
+  p.reconstruction = "van-leer";
+  p.wall("west", flux(0.05) + gradient(0.0)).wall("east", outflow());
+  const Carried run = carry(p, "ssprk3", 0.3, 20 + 4 * 0.02 * 2500, 0.5);
+  CHECK(line_amount(run, "west: flux") == doctest::Approx(0.025).epsilon(1e-12));
+  CHECK(line_amount(run, "west: gradient") > 0.19);
+  CHECK(run.outcome.budget.worst_step() < 1e-13);
+}
+
 TEST_CASE("a diffusive flux leaves the stream out") {
   // Steady: v·u − D·u' is the same everywhere.
   Problem p(open_line(200), transport(Velocity(1.0), 0.05));

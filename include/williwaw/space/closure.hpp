@@ -78,6 +78,8 @@ class Closure {
   Real flow_of(std::size_t condition, Index face, Real u) const {
     return shares_[condition].inflow[face] - shares_[condition].pull[face] * u;
   }
+  /// The condition that lets a stream through; the first one where none does.
+  std::size_t carrying() const { return carrying_; }
   /// Ledger line of each condition.
   const std::vector<LedgerLine>& lines() const { return lines_; }
 
@@ -103,6 +105,7 @@ class Closure {
   Drive drive_;
   std::vector<Share> shares_;
   std::vector<LedgerLine> lines_;
+  std::size_t carrying_ = 0;
   bool pins_ = false;
   bool on_time_ = false;
   bool left_on_time_ = false;

@@ -3,6 +3,7 @@
 
 #include <array>
 
+#include "williwaw/space/layout.hpp"
 #include "williwaw/space/wall_sections.hpp"
 
 namespace williwaw {
