@@ -15,7 +15,7 @@ const Words later_conditions{"free-drainage", "seepage"};
 Expected expected_for(Quantity quantity, const Dimensions& d) {
   switch (quantity) {
     case Quantity::unknown:
-      return {d.unknown, false, "a value of the unknown"};
+      return d.a_value();
     case Quantity::flux:
       return {d.flux, false, "a flux"};
     case Quantity::gradient:
@@ -102,6 +102,7 @@ class BoundaryReader {
     if (std::ranges::find(keys_, word) != keys_.end() && std::ranges::find(words_, word) == words_.end())
       throw CaseError(node.place.text(), path, fmt::format("'{}' needs a value: {{ {} = .. }}", word, word));
     if (std::ranges::find(words_, word) == words_.end()) {
+      suggest_condition(node, path);
       Words all = words_;
       all.insert(all.end(), keys_.begin(), keys_.end());
       refuse_word(node.place.text(), path, "condition", word, all, later_conditions);
@@ -112,6 +113,20 @@ class BoundaryReader {
     std::vector<Function> functions;
     for (const auto& a : kind.arguments) functions.emplace_back(a.otherwise.value_or(0));
     return {Wall(kind.make(functions)), sentence_of(kind, unknown_, {})};
+  }
+
+  // west = "75 degC": a value where a condition is needed.
+  void suggest_condition(const Node& node, const std::string& path) const {
+    const auto measured = split_measured(node.text());
+    const auto constant = context_.constants.find(node.text());
+    const auto unit = measured                               ? Unit::parse(measured->unit)
+                      : constant != context_.constants.end() ? constant->second.unit
+                                                             : std::nullopt;
+    if (!unit) return;
+    const bool flux = unit->same_dimension(dimensions_.flux) && !unit->same_dimension(dimensions_.unknown);
+    throw CaseError(node.place.text(), path,
+                    fmt::format("'{0}' is a value, and a condition is needed here: {{ {1} = \"{0}\" }}",
+                                node.text(), flux ? "flux" : "dirichlet"));
   }
 
   void refuse_foreign(const WallKind& kind, const Node& node, const std::string& path) const {
@@ -189,7 +204,7 @@ void read_part(const Context& context, const Node& item, const BoundaryReader& r
   part.touching = section.word("touching", "");
   if (section.has("where")) {
     try {
-      part.where = compile_where(section.word("where", ""), context.constants, context.variables);
+      part.where = compile_where(section.word("where", ""), context.values(), context.variables);
     } catch (const InputError& e) {
       section.fail("where", e.what());
     }
@@ -300,8 +315,7 @@ Value read_noise(const Context& context, const Node& value, const Dimensions& di
   if (!(length > 0)) section.fail("length", "must be above zero");
   section.need("seed", "a whole number that picks one of all such fields");
   const Index seed = section.whole("seed", 0);
-  const Real mean =
-      section.has("mean") ? number("mean", {dimensions.unknown, false, "a value of the unknown"}) : 0;
+  const Real mean = section.has("mean") ? number("mean", dimensions.a_value()) : 0;
   Value result;
   result.function = [noise = smooth_noise(grid, amplitude, length, static_cast<std::uint64_t>(seed)),
                      mean](Point p) { return mean + noise(p); };
@@ -334,8 +348,7 @@ void read_initial(const Context& context, const Node& root, const Dimensions& di
   else if (value.is_table() && value.find("noise"))
     result.initial = read_noise(context, value, dimensions, result.problem.grid());
   else
-    result.initial = read_value(context, value, "initial.value",
-                                {dimensions.unknown, false, "a value of the unknown"}, context.variables);
+    result.initial = read_value(context, value, "initial.value", dimensions.a_value(), context.variables);
   result.problem.initial = result.initial.function;
   result.initial_place = section.find("value")->place.text();
 }

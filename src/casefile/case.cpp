@@ -42,17 +42,9 @@ void take_constants(const Node& table, Context& context, const std::string& path
     for (const char* taken : {"x", "y", "z", "t", "r", "u"})
       if (e.key == taken)
         throw CaseError(e.node->place.text(), key, "is the name of a variable and cannot be a constant");
-    if (e.node->is_text())
-      if (const auto measured = split_measured(e.node->text()))
-        if (const auto unit = Unit::parse(measured->unit)) {
-          context.constants[e.key] = unit->to_si(measured->number);
-          context.constant_units.insert_or_assign(e.key, *unit);
-          context.constant_texts[e.key] = e.node->text();
-          continue;
-        }
-    const Value v = read_value(context, *e.node, key, {Unit(), false, "a number"}, {});
-    context.constants[e.key] = v.function(Point{});
-    context.constant_texts[e.key] = v.text;
+    Constant constant;
+    take_constant(context, *e.node, key, constant);
+    context.constants.insert_or_assign(e.key, constant);
   }
 }
 
@@ -112,6 +104,9 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
   const Unit value = shown_unit(kind, context, root);
   result.value = scale(value, value.text().c_str());
   if (!shown) return;
+  // A difference has no zero point: degC stand for K.
+  if (dimensions.difference && value.has_origin()) result.value = scale(Unit::of("K"), "K");
+  result.absolute_temperature = dimensions.of_temperature();
   const int rank = result.problem.grid().volume_dimension();
   if (kind.unknown == "temperature") {
     result.amount_unit = rank == 1 ? "J/m^2" : rank == 2 ? "J/m" : "J";
@@ -176,6 +171,7 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
               .length = {},
               .time = {},
               .value = {},
+              .absolute_temperature = {},
               .amount_unit = {},
               .flow_unit = {},
               .flux_unit = {},

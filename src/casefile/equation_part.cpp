@@ -95,7 +95,9 @@ Unit shown_unit(const EquationKind& kind, const Context& context, const Node& ro
 Dimensions dimensions_of(const EquationKind& kind, const Context& context, const Node& root) {
   Dimensions d;
   const Unit length = Unit::of("m"), time = Unit::of("s");
-  d.unknown = shown_unit(kind, context, root);
+  d.unknown = d.shown = shown_unit(kind, context, root);
+  if (const Node* unknown = equation_node(root, context).find("unknown"))
+    d.difference = Section(context, *unknown, "equation.unknown").truth("difference", false);
   if (kind.unknown == "temperature") {
     if (!d.unknown.same_dimension(Unit::of("K")))
       throw CaseError(equation_node(root, context).find("unknown")->place.text(), "equation.unknown.unit",
@@ -133,9 +135,9 @@ void read_reaction(const Context& context, const Section& section, const Dimensi
                    Equation& equation, std::vector<std::pair<std::string, Value>>& shown) {
   const Node& node = *section.find("reaction");
   const std::string path = section.key_path("reaction");
+  const Expected expected{dimensions.source, false, "an amount per volume and time"};
   std::string formula;
-  Unit unit, u_unit;
-  bool scaled = false, u_scaled = false;
+  std::optional<Unit> unit, u_unit;
   if (node.is_text()) {
     formula = node.text();
   } else if (node.is_table()) {
@@ -143,37 +145,22 @@ void read_reaction(const Context& context, const Section& section, const Dimensi
     table.allow({"formula", "unit", "u_unit"}, {});
     table.need("formula", "a formula of u");
     formula = table.word("formula", "");
-    const auto read_unit = [&](const char* key, const Unit& like, const char* what) {
-      const auto parsed = Unit::parse(table.word(key, ""));
-      if (!parsed) table.fail(key, "'" + table.word(key, "") + "' is not a unit");
-      if (!parsed->same_dimension(like))
-        table.fail(
-            key, fmt::format("unit '{}' does not fit: {} is needed here, in '{}' for example", parsed->text(),
-                             what, like.text().empty() ? like.si_text() : like.text()));
-      return *parsed;
-    };
-    if ((scaled = table.has("unit")))
-      unit = read_unit("unit", dimensions.source, "an amount per volume and time");
-    if ((u_scaled = table.has("u_unit")))
-      u_unit = read_unit("u_unit", dimensions.unknown, "a value of the unknown");
+    unit = read_unit(table, "unit", dimensions.source, expected.name);
+    u_unit = read_unit(table, "u_unit", dimensions.unknown, "a value of the unknown");
+    if (u_unit && !unit)
+      table.fail("u_unit", fmt::format("goes with the unit of the result, unit = \"{}\" for example",
+                                       expected.unit.text()));
   } else {
     section.fail("reaction", "a formula of u in quotation marks is needed here");
   }
   Words variables = context.variables;
-  variables.push_back("t");
+  variables.insert(variables.end(), {"t", "u"});
   try {
-    Reaction reaction = compile_reaction(formula, context.constants, variables);
-    if (scaled || u_scaled) {
-      const Real factor = scaled ? unit.to_si(1, true) : 1;
-      const Real zero = u_scaled ? u_unit.from_si(0) : 0, slope = u_scaled ? u_unit.from_si(1) - zero : 1;
-      reaction.rate = [inner = reaction.rate, factor, zero, slope](
-                          const Points& p, Real t, std::span<const Real> u, std::span<Real> out) {
-        std::vector<Real> shown_u(u.size());
-        for (std::size_t i = 0; i < u.size(); ++i) shown_u[i] = zero + slope * u[i];
-        inner(p, t, shown_u, out);
-        for (Real& v : out) v *= factor;
-      };
-    }
+    const UnknownInFormulas u = dimensions.in_formulas();
+    Reaction reaction =
+        reaction_of(unit           ? read_formula_in(context, formula, variables, *unit, false, u_unit, u)
+                    : node.derived ? read_formula(formula, context.values(), variables)
+                                   : read_si_formula(context, formula, variables, expected, u));
     shown.push_back(
         {"reaction",
          {Function(NAN), formula + (reaction.linear ? "  (linear in u)" : "  (not linear in u)"), ""}});
@@ -355,7 +342,7 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
   if (const Node* points = section.find("points")) read_points(context, *points, dimensions, grid, equation);
   if (const Node* unknown = section.find("unknown")) {
     const Section naming(context, *unknown, "equation.unknown");
-    naming.allow({"name", "unit"}, {});
+    naming.allow({"name", "unit", "difference"}, {});
     equation.unknown = naming.word("name", equation.unknown);
     if (equation.unknown.empty() || std::ranges::any_of(equation.unknown, [](char c) {
           return !(std::isalnum(static_cast<unsigned char>(c)) || c == '_' || c == '-');

@@ -31,6 +31,8 @@ struct Node {
   using Array = std::vector<Node>;
   std::variant<bool, std::int64_t, Real, std::string, Array, Table> value;
   Place place;
+  /// Written by the program, not by people: formulas are in SI, and their dimensions are not checked.
+  bool derived = false;
 
   bool is_table() const { return std::holds_alternative<Table>(value); }
   bool is_array() const { return std::holds_alternative<Array>(value); }

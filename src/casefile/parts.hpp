@@ -1,7 +1,7 @@
 // The parts of a case, read one by one. Each takes the whole tree and fills in its share of the Case.
 #pragma once
 
-#include "reader.hpp"
+#include "formula_part.hpp"
 
 namespace williwaw::casefile {
 
@@ -10,6 +10,17 @@ struct Dimensions {
   Unit unknown, storage, source, conductivity, flux, gradient, exchange;
   Unit rate, impedance;  ///< of waves
   bool waves = false;
+  Unit shown;               ///< that the case writes the unknown in
+  bool difference = false;  ///< the unknown is one: degC are differences, and nothing lies below zero kelvin
+
+  UnknownInFormulas in_formulas() const {
+    return {{Dimension(unknown), of_temperature() ? Measure::Origin::absolute : Measure::Origin::none},
+            shown};
+  }
+  Expected a_value() const {
+    return {unknown, difference, of_temperature() ? "a temperature" : "a value of the unknown"};
+  }
+  bool of_temperature() const { return unknown.same_dimension(Unit::of("K")) && !difference; }
 };
 
 Grid read_grid(const Context& context, const Node& root);

@@ -148,6 +148,33 @@ void probe_ends(DiffusionBalance& balance, const Scheme& scheme) {
 }
 }  // namespace
 
+namespace {
+
+// A temperature below zero kelvin is a slip with units. Formulas are looked at where they are used: over the
+// grid at the start, on boundaries at the start, in the middle and at the end of the run.
+void refuse_below_zero_kelvin(const Case& given, Prepared& prepared) {
+  if (!given.absolute_temperature) return;
+  const auto refuse = [](const std::string& place, const std::string& key, Real kelvin,
+                         const std::string& when) {
+    throw CaseError(
+        place, key,
+        fmt::format("goes down to {:.6g} degC{}, below absolute zero; for a difference of temperatures "
+                    "give equation.unknown = {{ difference = true }}",
+                    kelvin - 273.15, when));
+  };
+  const auto& outline = prepared.balance->outline();
+  for (Index n = 0; n < given.problem.grid().count(); ++n)
+    if (outline.active(n) && prepared.initial[static_cast<std::size_t>(n)] < 0)
+      refuse(given.initial_place, "initial.value", prepared.initial[static_cast<std::size_t>(n)], "");
+  for (const Real share : {0.0, 0.25, 0.5, 0.75, 1.0}) {
+    const Real at = given.plan.start + share * (given.plan.until - given.plan.start);
+    const Real lowest = prepared.balance->drive(at).lowest;
+    if (lowest < 0) refuse(given.boundary_place, "boundary", lowest, " at " + given.duration(at));
+  }
+}
+
+}  // namespace
+
 Prepared prepare(const Case& given, Execution execution) {
   Prepared result;
   result.plan = given.plan;
@@ -155,6 +182,7 @@ Prepared prepare(const Case& given, Execution execution) {
   try {
     result.balance = std::make_unique<DiffusionBalance>(given.problem, execution);
     result.initial = result.balance->initial_state();
+    refuse_below_zero_kelvin(given, result);
     if (given.steady) {
       SteadyRules rules = *given.steady;
       rules.threads = execution.threads;

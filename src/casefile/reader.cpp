@@ -3,8 +3,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 
+#include "formula_part.hpp"
 #include "map_input.hpp"
 
 namespace williwaw::casefile {
@@ -30,6 +32,12 @@ void refuse_word(const std::string& place, const std::string& key, const std::st
   throw CaseError(place, key,
                   fmt::format("unknown {}{}; {} {}", kind, kind == "key" ? "" : " '" + word + "'",
                               known.size() == 1 ? "there is" : "there are", listed(known, "and")));
+}
+
+std::string Expected::needed() const {
+  if (is_temperature()) return name + " is needed here, in 'degC' or 'K'";
+  return fmt::format("{} is needed here, in '{}' for example", name,
+                     unit.text().empty() ? unit.si_text() : unit.text());
 }
 
 Section::Section(const Context& context, const Node& node, std::string path)
@@ -105,8 +113,8 @@ bool carries_units(const Node& node) {
 std::optional<Unit> unit_written(const Context& context, const Node& node) {
   if (node.is_text()) {
     if (const auto measured = split_measured(node.text())) return Unit::parse(measured->unit);
-    const auto constant = context.constant_units.find(node.text());
-    if (constant != context.constant_units.end()) return constant->second;
+    const auto constant = context.constants.find(node.text());
+    if (constant != context.constants.end() && constant->second.unit) return constant->second.unit;
   }
   if (node.is_array() && !node.array().empty()) return unit_written(context, node.array().front());
   if (const Node* unit = node.find("unit"); unit && unit->is_text()) return Unit::parse(unit->text());
@@ -138,31 +146,39 @@ class ValueReader {
   Value plain(Real number) const {
     if (!std::isfinite(number)) fail("a finite number is needed here");
     // Zero is the same in every unit, except on a temperature scale.
-    if (context_.dimensional && !expected_.unit.is_dimensionless() && (number != 0 || is_temperature()))
+    if (context_.dimensional && !expected_.unit.is_dimensionless() &&
+        (number != 0 || expected_.is_temperature()))
       fail(fmt::format(
-          "the number {} has no unit, but others in this case do; write \"{} {}\" if that is meant", number,
-          number, example()));
+          "the number {0} has no unit, but others in this case do; write \"{0} {1}\"{2} if that is meant",
+          number, expected_.is_temperature() ? "degC" : example(),
+          expected_.is_temperature() ? fmt::format(" or \"{} K\"", number) : ""));
     return {Function(number), fmt::format("{:.10g}", number), ""};
   }
 
-  bool is_temperature() const {
-    return !expected_.difference && expected_.unit.same_dimension(Unit::of("K"));
-  }
-
   Value from_text(const std::string& text, const Words& variables) const {
+    if (const auto number = number_alone(text)) return plain(*number);
     if (const auto measured = split_measured(text)) {
       if (const auto unit = Unit::parse(measured->unit)) return with_unit(*measured, *unit, text);
       // No formula has a number followed by a word, so a unit was meant.
-      fail(fmt::format("'{}' is not a unit", measured->unit));
+      fail(fmt::format("'{}' is not a unit: {}{}", measured->unit, expected_.needed(),
+                       near_unit(measured->unit)));
     }
-    const auto constant = context_.constant_units.find(text);
-    if (constant != context_.constant_units.end() && !constant->second.same_dimension(expected_.unit))
-      fail(fmt::format("constant '{}' is in '{}', but {} is needed here, in '{}' for example", text,
-                       constant->second.text(), expected_.name, example()));
+    const auto constant = context_.constants.find(text);
+    if (constant != context_.constants.end() && context_.dimensional &&
+        !constant->second.measure.fits(Dimension(expected_.unit)))
+      fail(fmt::format("constant '{}' is {}, but {}", text,
+                       constant->second.unit
+                           ? "in '" + constant->second.unit->text() + "'"
+                           : "'" + constant->second.text + "', " +
+                                 (constant->second.measure.dimension.is_pure()
+                                      ? "a pure number"
+                                      : "in '" + constant->second.measure.dimension.text() + "'"),
+                       expected_.needed()));
     try {
-      Value value{compile(text, context_.constants, variables), text, ""};
-      if (const auto written = context_.constant_texts.find(text); written != context_.constant_texts.end())
-        value.text = text + " (" + written->second + ")";
+      const Expression e = node_.derived ? read_formula(text, context_.values(), variables)
+                                         : read_si_formula(context_, text, variables, expected_);
+      Value value{checked(function_of(e)), text, ""};
+      if (constant != context_.constants.end()) value.text = text + " (" + constant->second.text + ")";
       return value;
     } catch (const CaseError&) {
       throw;
@@ -171,14 +187,48 @@ class ValueReader {
     }
   }
 
+  static std::optional<Real> number_alone(const std::string& text) {
+    const auto first = text.find_first_not_of(" \t"), last = text.find_last_not_of(" \t");
+    if (first == std::string::npos) return std::nullopt;
+    const char* begin = text.data() + first + (text[first] == '+' ? 1 : 0);
+    const char* const end = text.data() + last + 1;
+    Real number = 0;
+    const auto [after, problem] = std::from_chars(begin, end, number);
+    if (problem != std::errc{} || after != end || !std::isfinite(number)) return std::nullopt;
+    return number;
+  }
+
+  // "75 C" and the like.
+  std::string near_unit(const std::string& written) const {
+    const std::string near =
+        nearest(written, expected_.is_temperature()
+                             ? Words{"degC", "celsius", "kelvin"}
+                             : Words{"W/m/K", "W/m^2/K", "W/m^2", "W/m^3", "kg/m^3", "J/kg/K", "m^2/s", "m/s",
+                                     "min", "hour", "day", "second", "metre", "mm", "cm", "km"});
+    return near.empty() || !Unit::of(near).same_dimension(expected_.unit) ? ""
+                                                                          : "; did you mean '" + near + "'?";
+  }
+
+  // A number that does not vary must be one that the quantity can have.
+  Function checked(Function f) const {
+    if (f.is_constant() && expected_.is_temperature() && context_.dimensional)
+      if (const Real kelvin = f(Point{}); kelvin < 0)
+        fail(fmt::format(
+            "{:.6g} degC lies below absolute zero, -273.15 degC; for a difference of temperatures give "
+            "equation.unknown = {{ difference = true }}",
+            kelvin - 273.15));
+    return f;
+  }
+
   Value with_unit(const Measured& measured, const Unit& unit, const std::string& text) const {
     if (!unit.same_dimension(expected_.unit))
-      fail(fmt::format("unit '{}' does not fit: {} is needed here, in '{}' for example", measured.unit,
-                       expected_.name, example()));
+      fail(fmt::format("unit '{}' does not fit: {}{}", measured.unit, expected_.needed(),
+                       near_unit(measured.unit)));
     const Real si = unit.to_si(measured.number, expected_.difference);
     if (!std::isfinite(si)) fail("a finite number is needed here");
     // The SI value is worth saying only where it is another number.
-    return {Function(si), text, si == measured.number ? "" : fmt::format("{:.6g} {}", si, unit.si_text())};
+    return {checked(Function(si)), text,
+            si == measured.number ? "" : fmt::format("{:.6g} {}", si, unit.si_text())};
   }
 
   // { default = .., cable = .. }: regions that are not named take the default.
@@ -213,27 +263,14 @@ class ValueReader {
     section.allow({"formula", "unit", "file", "variable", "outside"}, {"u_unit", "table", "region"});
     const std::string formula = section.word("formula", "");
     if (!section.has("formula")) section.need("formula", "a formula, { formula = \"..\", unit = \"..\" }");
-    Value inner = from_text(formula, variables);
-    if (!section.has("unit")) return inner;
-    const std::string name = section.word("unit", "");
-    const auto unit = Unit::parse(name);
-    if (!unit) section.fail("unit", fmt::format("'{}' is not a unit", name));
-    if (!unit->same_dimension(expected_.unit))
-      section.fail("unit", fmt::format("unit '{}' does not fit: {} is needed here, in '{}' for example", name,
-                                       expected_.name, example()));
-    const Function f = inner.function;
-    const bool difference = expected_.difference;
-    // Units are linear: two conversions tell all of them.
-    const Real zero = unit->to_si(0, difference), one = unit->to_si(1, difference) - zero;
-    inner.function = Function::by_line(
-        [f, zero, one](const Points& p, Real t, std::span<Real> out) {
-          f.evaluate(p, t, out);
-          for (Real& v : out) v = zero + one * v;
-        },
-        f.depends_on_place(), f.depends_on_time());
-    if (f.is_constant()) inner.function = zero + one * f(Point{});
-    inner.text += " " + name;
-    return inner;
+    const auto unit = read_unit(section, "unit", expected_.unit, expected_.name);
+    if (!unit) return from_text(formula, variables);
+    try {
+      const Expression e = read_formula_in(context_, formula, variables, *unit, expected_.difference);
+      return {checked(function_of(e)), formula + " " + unit->text(), ""};
+    } catch (const InputError& e) {
+      fail(e.what());
+    }
   }
 
   const Context& context_;

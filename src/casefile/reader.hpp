@@ -3,6 +3,7 @@
 
 #include "node.hpp"
 #include "williwaw/casefile/case.hpp"
+#include "williwaw/casefile/dimension.hpp"
 #include "williwaw/casefile/formula.hpp"
 
 namespace williwaw::casefile {
@@ -15,6 +16,15 @@ std::string listed(const Words& words, const std::string& last = "or");
 [[noreturn]] void refuse_word(const std::string& place, const std::string& key, const std::string& kind,
                               const std::string& word, const Words& known, const Words& later);
 
+/// A constant of the case. Its value is SI.
+struct Constant {
+  Real value = 0;
+  std::optional<Unit> unit = {};  ///< it was written in
+  Measure measure = {};
+  std::string text = {};        ///< as it was written
+  std::optional<Unit> in = {};  ///< what formulas with a unit of their own take it in
+};
+
 /// What every part of the reader shares.
 struct Context {
   std::string file;
@@ -22,9 +32,13 @@ struct Context {
   Refinement refinement;
   Real start = 0;            ///< of the stage that is read
   bool dimensional = false;  ///< some number of the case carries a unit
-  Constants constants;
-  std::map<std::string, Unit> constant_units;  ///< of constants given with a unit
-  std::map<std::string, std::string> constant_texts;
+  std::map<std::string, Constant> constants;
+  /// Their values in SI.
+  Constants values() const {
+    Constants result;
+    for (const auto& [name, constant] : constants) result[name] = constant.value;
+    return result;
+  }
   std::vector<std::string> variables;  ///< coordinates that the problem has
   std::shared_ptr<const Regions> regions = std::make_shared<const Regions>();
 };
@@ -34,6 +48,11 @@ struct Expected {
   Unit unit;
   bool difference = false;
   std::string name;  ///< for messages: "a length"
+
+  /// A temperature on a scale, as against a difference of two.
+  bool is_temperature() const { return !difference && unit.same_dimension(Unit::of("K")); }
+  /// "a length is needed here, in 'm' for example"
+  std::string needed() const;
 };
 
 class Section {

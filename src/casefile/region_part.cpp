@@ -81,7 +81,7 @@ Regions read_regions(const Context& context, const Node& root, const Grid& grid)
     region.over = section.word("over", "");
     if (section.has("where")) {
       try {
-        region.where = compile_where(section.word("where", ""), context.constants, context.variables);
+        region.where = compile_where(section.word("where", ""), context.values(), context.variables);
       } catch (const InputError& e) {
         section.fail("where", e.what());
       }

@@ -4,7 +4,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "algebra.hpp"
 #include "map_input.hpp"
 #include "parts.hpp"
 
@@ -37,18 +36,33 @@ class FormulaFlux final : public FluxLaw {
   std::string name_;
 };
 
+// "u*(1 - u)", or { formula, unit, u_unit }.
 std::shared_ptr<FormulaFlux::Along> read_flux_formula(const Context& context, const Node& node,
-                                                      const std::string& key, std::string& derivative) {
-  if (!node.is_text())
+                                                      const std::string& key, const Dimensions& dimensions,
+                                                      std::string& formula, std::string& derivative_text) {
+  std::optional<Unit> unit, u_unit;
+  const Expected expected{dimensions.flux, false, "a flux"};
+  if (node.is_text()) {
+    formula = node.text();
+  } else if (node.is_table()) {
+    const Section section(context, node, key);
+    section.allow({"formula", "unit", "u_unit"}, {});
+    section.need("formula", "a formula of u");
+    formula = section.word("formula", "");
+    unit = read_unit(section, "unit", expected.unit, expected.name);
+    u_unit = read_unit(section, "u_unit", dimensions.unknown, "a value of the unknown");
+  } else {
     throw CaseError(node.place.text(), key, "a formula of u in quotation marks is needed here");
+  }
   try {
     auto result = std::make_shared<FormulaFlux::Along>();
-    result->flux = compile_reaction(node.text(), context.constants, {});
-    const GiNaC::symbol u("u");
-    GiNaC::symtab table;
-    table["u"] = u;
-    derivative = written(read_expression(node.text(), context.constants, table).diff(u));
-    result->speed = compile_reaction(derivative, {}, {});
+    const UnknownInFormulas u = dimensions.in_formulas();
+    const Expression flux = unit ? read_formula_in(context, formula, {"u"}, *unit, false, u_unit, u)
+                                 : read_si_formula(context, formula, {"u"}, expected, u);
+    const Expression speed = derivative(flux, "u");
+    result->flux = reaction_of(flux);
+    result->speed = reaction_of(speed);
+    derivative_text = speed.short_text();
     return result;
   } catch (const InputError& e) {
     throw CaseError(node.place.text(), key, e.what());
@@ -180,7 +194,10 @@ void read_flux(const Context& context, const Section& equation_section, const Di
     shown.emplace_back("flux", Value{Function(NAN), "u²/2 along every axis (quadratic)", ""});
     return;
   }
-  const auto nodes = by_axis(context, node, key, {});
+  // { formula, unit } is one flux for all axes.
+  const auto nodes = node.is_table() && node.find("formula")
+                         ? std::vector<const Node*>(context.variables.size(), &node)
+                         : by_axis(context, node, key, {});
   std::array<std::shared_ptr<FormulaFlux::Along>, 3> along;
   std::string name;
   for (std::size_t a = 0; a < nodes.size(); ++a) {
@@ -190,12 +207,11 @@ void read_flux(const Context& context, const Section& equation_section, const Di
       along[slot] = along[static_cast<std::size_t>(slot_of(context.variables[0]))];
       continue;
     }
-    std::string derivative;
-    along[slot] = read_flux_formula(context, *nodes[a], key, derivative);
-    name += (name.empty() ? "" : ", ") + nodes[a]->text();
-    shown.emplace_back(
-        nodes.size() > 1 && nodes[1] != nodes[0] ? "flux." + context.variables[a] : "flux",
-        Value{Function(NAN), fmt::format("{}, with the speed {}", nodes[a]->text(), derivative), ""});
+    std::string formula, derivative;
+    along[slot] = read_flux_formula(context, *nodes[a], key, dimensions, formula, derivative);
+    name += (name.empty() ? "" : ", ") + formula;
+    shown.emplace_back(nodes.size() > 1 && nodes[1] != nodes[0] ? "flux." + context.variables[a] : "flux",
+                       Value{Function(NAN), fmt::format("{}, with the speed {}", formula, derivative), ""});
   }
   equation.stream->law = std::make_shared<FormulaFlux>(std::move(along), name);
 }

@@ -327,8 +327,7 @@ void read_exact(const Context& context, const Node& root, const Dimensions& dime
   }
   Words variables = context.variables;
   variables.push_back("t");
-  result.exact = read_value(context, value, "exact.value",
-                            {dimensions.unknown, false, "a value of the unknown"}, variables);
+  result.exact = read_value(context, value, "exact.value", dimensions.a_value(), variables);
 }
 
 void read_converge(const Context& context, const Node& root, Case& result) {

@@ -97,8 +97,30 @@ std::string Unit::si_text() const {
   // Special names for what is none of their business here: m²/s² is no dose of radiation.
   const std::string name = text;
   for (const char* special : {"Gy", "Sv", "Bq", "Hz", "kat", "lm", "lx"})
-    if (name == special && ut_format(handle_->base, text, sizeof text, UT_ASCII | UT_DEFINITION) > 0) return text;
+    if (name == special && ut_format(handle_->base, text, sizeof text, UT_ASCII | UT_DEFINITION) > 0)
+      return text;
   return name;
+}
+
+std::map<std::string, Real> Unit::exponents() const {
+  std::map<std::string, Real> result;
+  const auto take = [](void* into, const ut_unit* base, Real exponent) {
+    // Radians and the like are pure numbers.
+    const char* symbol = ut_get_symbol(base, UT_ASCII);
+    if (!symbol || ut_is_dimensionless(base)) return UT_SUCCESS;
+    (*static_cast<std::map<std::string, Real>*>(into))[symbol] += exponent;
+    return UT_SUCCESS;
+  };
+  static constexpr auto take_one = take;
+  ut_visitor visitor{};
+  visitor.visit_basic = [](const ut_unit* base, void* into) { return take_one(into, base, 1); };
+  visitor.visit_product = [](const ut_unit*, int count, const ut_unit* const* bases, const int* powers,
+                             void* into) {
+    for (int n = 0; n < count; ++n) take_one(into, bases[n], powers[n]);
+    return UT_SUCCESS;
+  };
+  ut_accept_visitor(handle_->base, &visitor, &result);
+  return result;
 }
 
 // Products are formed from base units: a product of a temperature scale with an origin has none.

@@ -42,7 +42,7 @@ series = "10 min"
 name = "middle"
 at = ["20 cm", "half"]
 [exact]
-value = "280 + x"
+value = { formula = "280 + x", unit = "K" }
 )case";
 
 }  // namespace
@@ -218,7 +218,7 @@ z = { faces = ["0 mm", "1 mm", "4 mm", "10 mm"] }
 kind = "diffusion"
 diffusivity = "1e-9 m^2/s"
 [initial]
-value = "x/0.031"
+value = { formula = "x/0.031", unit = "1" }
 [boundary]
 west = { dirichlet = 0 }
 east = { dirichlet = "1" }

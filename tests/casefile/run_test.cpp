@@ -38,7 +38,7 @@ series = "5 s"
 name = "middle"
 at = ["0.5 m"]
 [exact]
-value = "warm*exp(-pi^2*1e-3*t)*sin(pi*x)"
+value = { formula = "warm*exp(-pi^2*1e-3*t)*sin(pi*x)", unit = "kg/m^3" }
 )case";
 
 struct Ran {

@@ -170,7 +170,7 @@ kind = "diffusion"
 unknown = { name = "tag" }
 diffusivity = "1 m^2/s"
 [initial]
-value = "x + y < 6"
+value = { formula = "x + y < 6", unit = "1" }
 [boundary]
 default = "insulated"
 [time]

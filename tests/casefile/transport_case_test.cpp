@@ -91,14 +91,18 @@ TEST_CASE("every reconstruction, flux and scheme is one word, and better ones lo
 TEST_CASE("velocities come as numbers, formulas, stream functions and files") {
   CHECK(says(checked(plan_head + "velocity = [\"0.5 m/s\", \"0 m/s\"]\n"),
              "up to 0.5 m/s along x, 0 m/s along y"));
-  CHECK(says(checked(plan_head + "velocity = { x = \"0.4*y\", y = \"0 m/s\" }\n"),
+  CHECK(says(checked(plan_head + "velocity = { x = \"24*y/minute\", y = \"0 m/s\" }\n"),
              "as much leaves every control volume"));
-  CHECK(says(checked(plan_head + "velocity = { stream_function = \"0.3*y + 0.1*sin(3*x)*sin(pi*y)\" }\n"),
-             "as much leaves every control volume"));
-  const std::string squeezed = plan_head + "velocity = { x = \"1 - 0.3*x\", y = \"0 m/s\" }\n";
+  CHECK(
+      says(checked(plan_head +
+                   "velocity = { stream_function = \"0.3*y + 0.1*sin(3*x)*sin(pi*y)\", unit = \"m^2/s\" }\n"),
+           "as much leaves every control volume"));
+  const std::string squeezed =
+      plan_head + "velocity = { x = { formula = \"1 - 0.3*x\", unit = \"m/s\" }, y = \"0 m/s\" }\n";
   CHECK(says(checked(squeezed), "the velocity compresses by up to 0.3 1/s"));
   CHECK(says(checked(squeezed), "what it carries piles up"));
-  CHECK(says(checked(plan_head + "velocity = { x = \"1 - 0.3*x\", y = \"0 m/s\", divergence_free = true }\n"),
+  CHECK(says(checked(plan_head + "velocity = { x = { formula = \"1 - 0.3*x\", unit = \"m/s\" }, y = \"0 "
+                                 "m/s\", divergence_free = true }\n"),
              "changed the velocity by"));
   const Case dye = read_case(std::string(CASES) + "/dye-patch.toml");
   const Velocity& v = dye.problem.equation().stream->velocity;

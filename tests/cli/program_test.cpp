@@ -262,8 +262,9 @@ TEST_CASE("a longer run prints plain lines where there is no terminal") {
 TEST_CASE("an exact solution by a series is compared at every record") {
   const auto folder = fresh_folder("exact");
   const std::string exact =
-      "--set 'exact.value=251.15 + 40*sum_over(n, 0, 60, "
-      "4/(pi*(2*n+1))*sin((2*n+1)*pi*x/(2*slab))*exp(-((2*n+1)*pi/(2*slab))^2*1.4/(2200*880)*t))'";
+      "--set 'exact.value={ formula = \"-22 + 40*sum_over(n, 0, 60, "
+      "4/(pi*(2*n+1))*sin((2*n+1)*pi*x/(2*slab))*exp(-((2*n+1)*pi/(2*slab))^2*1.4/(2200*880)*t))\", unit = "
+      "\"degC\" }'";
   const Printed printed =
       williwaw_in(folder, "run --json " + cases +
                               "/hut-floor.toml --set figure=[] --set boundary.east=insulated --set "

@@ -97,6 +97,8 @@ struct Case {
   Refinement refinement;
   Real record_every = 0;  ///< interval of whole records, SI; 0 where none is given
   store::Scale length, time, value;
+  /// The unknown is a temperature on a scale: nothing of it may lie below zero kelvin.
+  bool absolute_temperature = false;
   /// Unit of the amount that the budget counts, and of a flux through a wall.
   std::string amount_unit, flow_unit, flux_unit;
   std::vector<Probe> probes;

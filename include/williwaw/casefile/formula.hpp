@@ -1,18 +1,24 @@
-// Formulas, through muParser: text to Function.
+// Formulas as the core takes them: text, or an expression, to Function, Where and Reaction.
 #pragma once
 
-#include <map>
-#include <string>
-
+#include "williwaw/casefile/expression.hpp"
 #include "williwaw/problem/equation.hpp"
 
 namespace williwaw::casefile {
 
-/// Names with fixed values that formulas may use.
-using Constants = std::map<std::string, Real>;
-
 /// Constants that every formula knows: pi, minute, hour, day.
 const Constants& common_constants();
+
+/// Parses a formula that knows the common constants besides `constants`, which win.
+Expression read_formula(const std::string& formula, const Constants& constants,
+                        const std::vector<std::string>& variables);
+
+/// Of x, y, z (or r) and t.
+Function function_of(const Expression& expression);
+/// True (not zero) inside.
+Where where_of(const Expression& expression);
+/// Of u besides. Affine in u where its derivative is free of u.
+Reaction reaction_of(const Expression& expression);
 
 /// Compiles a formula. `variables` are the names among x, y, z, r, t that it may use. Besides the usual
 /// functions there are erf, erfc and sum_over(n, from, to, term). Throws InputError that says what is wrong
@@ -24,7 +30,7 @@ Function compile(const std::string& formula, const Constants& constants,
 Where compile_where(const std::string& formula, const Constants& constants,
                     const std::vector<std::string>& variables);
 
-/// A formula of u, and of `variables`. It is found to be affine in u by trial at many places and values.
+/// A formula of u, and of `variables`.
 Reaction compile_reaction(const std::string& formula, const Constants& constants,
                           const std::vector<std::string>& variables);
 

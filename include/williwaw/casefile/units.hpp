@@ -1,6 +1,7 @@
 // Units, through UDUNITS-2. They exist at the edges only: in case files, in results and on labels.
 #pragma once
 
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -27,6 +28,13 @@ class Unit {
   Real from_si(Real value, bool difference = false) const;
   /// The same dimension in SI base units, for messages: "kg.s-3.K-1".
   std::string si_text() const;
+
+  /// Exponents of the base units by their symbols; radians and the like left out.
+  std::map<std::string, Real> exponents() const;
+  /// True for SI itself: no factor and no zero point of its own.
+  bool is_coherent() const { return to_si(0) == 0 && to_si(1) == 1; }
+  /// True for a scale with a zero point of its own, such as degC.
+  bool has_origin() const { return to_si(0) != 0; }
 
   Unit operator*(const Unit& other) const;
   Unit operator/(const Unit& other) const;
