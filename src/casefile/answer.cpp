@@ -10,7 +10,7 @@ namespace williwaw::casefile {
 
 namespace {
 
-void read_headlines(const Case& given, const DiffusionBalance& balance, const Ledger& flows,
+void read_headlines(const Case& given, const DiffusionBalance& balance, const Ledger& through,
                     const Totals& totals, Answer& result) {
   for (const Probe& probe : given.probes)
     result.headlines.push_back(
@@ -19,7 +19,8 @@ void read_headlines(const Case& given, const DiffusionBalance& balance, const Le
       {"mean", given.value.unit, given.value.shown(totals.integral / balance.volume())});
   for (std::size_t l = 0; l < balance.lines().size(); ++l)
     if (balance.lines()[l].kind == LedgerLine::Kind::wall)
-      result.headlines.push_back({"inflow " + balance.lines()[l].name, given.flow_unit, flows[l]});
+      result.headlines.push_back({(given.steady ? "flow " : "amount ") + balance.lines()[l].name,
+                                  given.steady ? given.flow_unit : given.amount_unit, through[l]});
 }
 
 void solve_in_time(const Case& given, Prepared& prepared, State& y, Answer& result) {
@@ -39,10 +40,8 @@ void solve_in_time(const Case& given, Prepared& prepared, State& y, Answer& resu
   result.steps = o.steps;
   result.longest_step = o.longest_step;
   if (!result.reached) return;
-  Ledger flows = o.budget.amounts();
-  for (std::size_t l = 0; l < flows.size(); ++l) flows[l] /= o.time - prepared.plan.start;
   result.field = prepared.balance->field(y, o.time);
-  read_headlines(given, *prepared.balance, flows, o.totals, result);
+  read_headlines(given, *prepared.balance, o.budget.amounts(), o.totals, result);
 }
 
 void solve_for_rest(const Case& given, Prepared& prepared, State& y, Answer& result) {

@@ -42,14 +42,32 @@ void limit_row(const Case& given, const Prepared& prepared, const std::string& l
   report.row(label, text + ")", number(given.time.shown_difference(limit.step)), given.time.unit);
 }
 
+// What meeting the records took from a step, and which interval of records would leave it as it was asked
+// for.
+std::string trimmed_text(const Case& given, const Prepared& prepared) {
+  const Real wanted = prepared.plan.step;
+  for (const auto& s : prepared.stretches) {
+    const Real length = s.to - s.from, taken = length / static_cast<Real>(s.steps);
+    if (taken >= wanted * (1 - 1e-9)) continue;
+    // A step at the border of stability is meant exactly; elsewhere a little less makes no difference.
+    if (taken > 0.99 * wanted && given.step.value != 1)
+      return fmt::format("; {:.2g} % less to meet the records", 100 * (1 - taken / wanted));
+    const Real fewer = std::floor(length / wanted) * wanted, more = std::ceil(length / wanted) * wanted;
+    return fmt::format("; shortened to {:.4g} of that to meet {} after {}; records every {}{} would keep it",
+                       taken / wanted, s.to < prepared.plan.until ? "the record" : "the end",
+                       given.duration(length), fewer > 0 ? given.duration(fewer) + " or " : "",
+                       given.duration(more));
+  }
+  return "";
+}
+
 std::string this_step_text(const Case& given, const Prepared& prepared) {
   if (prepared.plan.adaptive) return "chosen by its error: at most " + given.step.adaptive_text;
-  std::string text = given.duration(prepared.longest_step);
-  if (given.step.courant)
-    text += fmt::format("  (Courant number {}, shortened to meet the records)", readable(given.step.value));
-  if (given.step.of_limit)
-    text += fmt::format("  ({} of the limit, shortened to meet the records)", readable(given.step.value));
-  return text;
+  const std::string text = given.duration(prepared.longest_step);
+  if (!given.step.courant && !given.step.of_limit) return text;
+  const std::string asked = given.step.courant ? "Courant number " + readable(given.step.value)
+                                               : readable(given.step.value) + " of the limit";
+  return text + "  (" + asked + trimmed_text(given, prepared) + ")";
 }
 
 // "alternating from cell to cell along x"
@@ -190,6 +208,10 @@ void warnings_section(const Case& given, const Prepared& prepared, Report& repor
   const auto& s = prepared.stability;
   report.section("warnings");
   if (!s.stable()) report.note("`run` refuses this step unless told --force");
+  if (s.stable() && given.step.of_limit && given.step.value > 1)
+    report.note(fmt::format(
+        "{} of the limit was asked for, but meeting the records shortened the step below the limit",
+        readable(given.step.value)));
   if (s.stable() && !prepared.plan.adaptive && s.limit.standing == Standing::bound && s.share() > 0.5 &&
       !std::isinf(s.limit.step))
     report.note("the limit is a bound, not sharp: a larger step may be stable too");

@@ -27,7 +27,7 @@ std::optional<Real> maybe(const std::vector<Real>& values) {
 }
 
 void put(Archive& a, const Totals& t) {
-  a.put(std::vector<Real>{t.content, t.gross, t.integral, t.lowest, t.highest});
+  a.put(std::vector<Real>{t.content, t.gross, t.integral, t.lowest, t.highest, t.kinetic, t.potential});
 }
 
 Totals take_totals(Archive& a) {
@@ -38,6 +38,8 @@ Totals take_totals(Archive& a) {
   t.integral = v.at(2);
   t.lowest = v.at(3);
   t.highest = v.at(4);
+  t.kinetic = v.at(5);
+  t.potential = v.at(6);
   return t;
 }
 
@@ -117,8 +119,7 @@ void Checkpoint::save(const std::filesystem::path& folder) const {
   put(a, snapshot);
   a.put(static_cast<std::int64_t>(recorder.fields));
   a.put(static_cast<std::int64_t>(recorder.series));
-  a.put(numbers_of(recorder.since));
-  a.put(recorder.elapsed);
+  a.put(recorder.earlier);
   a.put(maybe(recorder.last_row));
   a.put(maybe(recorder.last_record));
   std::vector<Real> compared;
@@ -144,8 +145,7 @@ Checkpoint Checkpoint::load(const std::filesystem::path& folder) {
   c.snapshot = take_snapshot(a);
   c.recorder.fields = static_cast<std::size_t>(a.whole());
   c.recorder.series = static_cast<std::uintmax_t>(a.whole());
-  c.recorder.since = ledger_of(a.reals());
-  c.recorder.elapsed = a.real();
+  c.recorder.earlier = a.reals();
   c.recorder.last_row = maybe(a.reals());
   c.recorder.last_record = maybe(a.reals());
   const auto compared = a.reals();

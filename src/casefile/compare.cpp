@@ -182,7 +182,8 @@ void against_probe(const std::filesystem::path& folder, const store::Series& tab
   }
   const auto times = in_units(table, time_column, run.description().time, file);
   const auto values = in_units(table, value_column, run.description().value, file);
-  const auto &t = series.values[0], &v = series.values[*column];
+  const auto t = converted(series.values[0], series.columns[0].unit, run.description().time.unit);
+  const auto& v = series.values[*column];
   for (std::size_t n = 0; n < times.size(); ++n) {
     if (times[n] < t.front() - 1e-9 || times[n] > t.back() * (1 + 1e-9)) continue;
     std::size_t i = 0;

@@ -51,6 +51,10 @@ std::vector<GaugePeak> peaks_in(const store::Series& spectrum, const std::vector
   return result;
 }
 
+std::vector<Real> times_of(const store::Series& series, const Case& given) {
+  return converted(series.values[0], series.columns[0].unit, given.time.unit);
+}
+
 std::vector<Real> modes_from(const std::filesystem::path& folder) {
   if (!std::filesystem::exists(folder / "modes.csv")) return {};
   return store::read_series(folder / "modes.csv").values[0];
@@ -63,7 +67,7 @@ std::vector<std::string> write_spectra(const Case& given, DiffusionBalance& bala
   if (given.probes.empty()) return {};
   const store::Series series = store::read_series(folder / "series.csv");
   Real interval = 0;
-  const std::size_t rows = even_rows(series.values[0], interval);
+  const std::size_t rows = even_rows(times_of(series, given), interval);
   if (rows < 16) return {};
   const std::string unit = frequency_unit(given);
   store::Series spectrum;
@@ -113,9 +117,10 @@ void gauges_section(const Case& given, const std::filesystem::path& folder, Repo
   if (given.probes.empty() || !given.problem.equation().second_order) return;
   const store::Series series = store::read_series(folder / "series.csv");
   report.section("gauges");
+  const std::vector<Real> times = times_of(series, given);
   const auto time = [&](Real t) { return readable(t, given.time.unit); };
   for (const Probe& p : given.probes) {
-    const auto arrival = verify::arrival_of(series.values[0], series.values[*series.find(p.name)]);
+    const auto arrival = verify::arrival_of(times, series.values[*series.find(p.name)]);
     if (!arrival) {
       report.row(p.name, "nothing arrived");
       continue;

@@ -42,6 +42,21 @@ store::Description description_of(const Case& given) {
   return d;
 }
 
+// Rows every 5 min of a run in hours stand at 5, 10, 15 min, not at 0.0833333 h.
+store::Scale series_time(const Case& given) {
+  const Real every = given.plan.series_every;
+  if (given.time.unit.empty() || !(every > 0)) return given.time;
+  const auto is_round = [every](const store::Scale& scale) {
+    const Real shown = scale.shown_difference(every) * 1e3;
+    return shown >= 1 - 1e-9 && std::abs(shown - std::round(shown)) < 1e-9 * shown;
+  };
+  if (is_round(given.time)) return given.time;
+  for (const auto& [unit, seconds] : {std::pair{"h", 3600.0}, {"min", 60.0}, {"s", 1.0}, {"ms", 1e-3}})
+    if (const store::Scale scale{unit, 1 / seconds, 0}; scale.factor > given.time.factor && is_round(scale))
+      return scale;
+  return given.time;
+}
+
 }  // namespace
 
 Recorder::Recorder(const Case& given, DiffusionBalance& balance, const std::vector<LedgerLine>& lines,
@@ -51,12 +66,13 @@ Recorder::Recorder(const Case& given, DiffusionBalance& balance, const std::vect
       folder_(std::move(folder)),
       lines_(lines),
       about_(description_of(given)),
+      time_(series_time(given)),
       shares_(shares_of(balance)),
       fields_(folder_ / "fields.journal",
               Field(balance.grid()).raw().size() + 2 + velocities(about_, balance.grid()),
               from ? from->fields : 0),
       series_(folder_ / "series.csv", columns(), from ? from->series : 0),
-      since_(balance.lines().size()) {
+      amounts_(lines.size(), 0.0) {
   begin_stage(0, given, balance);
 }
 
@@ -68,13 +84,11 @@ void Recorder::begin_stage(Index stage, const Case& given, DiffusionBalance& bal
   for (const auto& line : balance.lines())
     column_of_line_.push_back(
         static_cast<std::size_t>(std::ranges::find(lines_, line.name, &LedgerLine::name) - lines_.begin()));
-  since_ = Ledger(balance.lines().size());
-  elapsed_ = 0;
+  earlier_ = amounts_;
 }
 
 void Recorder::go_on(const RecorderMemory& from) {
-  since_ = from.since;
-  elapsed_ = from.elapsed;
+  earlier_ = amounts_ = from.earlier;
   last_row_ = from.last_row;
   last_record_ = from.last_record;
   comparisons_ = from.comparisons;
@@ -82,51 +96,75 @@ void Recorder::go_on(const RecorderMemory& from) {
 
 RecorderMemory Recorder::remember() {
   fields_.flush();
-  return {fields_.rows(), series_.bytes(), since_, elapsed_, last_row_, last_record_, comparisons_};
+  return {fields_.rows(), series_.bytes(), earlier_, last_row_, last_record_, comparisons_};
 }
 
-void Recorder::count(const Moment& m) {
-  since_.add(m.amounts, 1);
-  elapsed_ += m.step_length;
+// At this time, from the balance. Schemes whose ledger counts what the balance alone does not know (work done
+// on waves, what semi-Lagrangian steps add, fluxes that know the step) tell their means over the last step.
+Recorder::Cells Recorder::flows_of(const Moment& m) {
+  const bool by_step = balance_->motion() || balance_->carrier() ||
+                       (balance_->transport() && balance_->transport()->flux().needs_step);
+  Cells cells(balance_->lines().size());
+  if (by_step) {
+    for (std::size_t l = 0; m.step_length > 0 && l < cells.size(); ++l)
+      cells[l] = m.amounts[l] / m.step_length;
+    return cells;
+  }
+  // Short against a step, long against rounding.
+  const Real length = m.step_length > 0       ? m.step_length
+                      : given_->plan.step > 0 ? given_->plan.step
+                                              : 1e-6 * (given_->plan.until - given_->plan.start);
+  const Ledger flows = flows_at(*balance_, m.state, m.time, given_->plan.start, 1e-3 * length);
+  for (std::size_t l = 0; l < cells.size(); ++l) cells[l] = flows[l];
+  return cells;
 }
 
 void Recorder::series(const Moment& m) {
   // A row that a record, or the end of a stage, at the same time has written already is not repeated.
   if (last_row_ && *last_row_ == m.time) return;
   last_row_ = m.time;
-  std::vector<std::optional<Real>> flows;
-  for (std::size_t l = 0; l < since_.size(); ++l)
-    flows.push_back(elapsed_ > 0 ? std::optional(since_[l] / elapsed_) : std::nullopt);
-  row(m.time, m.state, m.totals, flows, m.budget.relative_residual());
-  since_.clear();
-  elapsed_ = 0;
+  Cells amounts;
+  for (std::size_t l = 0; l < m.budget.amounts().size(); ++l) {
+    const std::size_t column = column_of_line_[l];
+    amounts_[column] = earlier_[column] + m.budget.amounts()[l];
+    amounts.emplace_back(amounts_[column]);
+  }
+  append({m.time, m.state, m.totals, flows_of(m), amounts, m.budget.relative_residual(), m.between_steps});
 }
 
-void Recorder::row(Real time, const State& y, const Totals& totals,
-                   const std::vector<std::optional<Real>>& flows, Real residual) {
-  std::vector<std::optional<Real>> row{given_->time.shown(time)};
+void Recorder::row_of_steady(const State& y, const Totals& totals, const Ledger& flows, Real residual) {
+  Cells cells(flows.size());
+  for (std::size_t l = 0; l < flows.size(); ++l) cells[l] = flows[l];
+  append({0, y, totals, cells, Cells(flows.size()), residual, false});
+}
+
+void Recorder::append(const Row& r) {
+  Cells row{time_.shown(r.time)};
   if (!given_->probes.empty()) {
-    const Field field = balance_->field(y, time);
-    for (const auto& p : given_->probes) row.push_back(given_->value.shown(field.sample(p.at)));
+    const Field field = balance_->field(r.state, r.time);
+    for (const auto& p : given_->probes) row.emplace_back(given_->value.shown(field.sample(p.at)));
   }
-  row.push_back(given_->value.shown(totals.lowest));
-  row.push_back(given_->value.shown(totals.integral / balance_->volume()));
-  row.push_back(given_->value.shown(totals.highest));
+  row.emplace_back(given_->value.shown(r.totals.lowest));
+  row.emplace_back(given_->value.shown(r.totals.integral / balance_->volume()));
+  row.emplace_back(given_->value.shown(r.totals.highest));
   if (balance_->motion()) {
-    row.push_back(totals.kinetic);
-    row.push_back(totals.potential);
+    row.emplace_back(r.totals.kinetic);
+    row.emplace_back(r.totals.potential);
   }
-  row.push_back(totals.content);
+  row.emplace_back(r.totals.content);
   if (balance_->transport()) {
-    const verify::Shape shape = verify::shape_of(*balance_, y);
-    row.push_back(shape.variation * given_->value.factor);
-    row.push_back(shape.square * given_->value.factor * given_->value.factor);
-    row.push_back(static_cast<Real>(shape.extrema));
+    const verify::Shape shape = verify::shape_of(*balance_, r.state);
+    row.emplace_back(shape.variation * given_->value.factor);
+    row.emplace_back(shape.square * given_->value.factor * given_->value.factor);
+    row.emplace_back(static_cast<Real>(shape.extrema));
   }
-  std::vector<std::optional<Real>> all(lines_.size());
-  for (std::size_t l = 0; l < flows.size(); ++l) all[column_of_line_[l]] = flows[l];
-  row.insert(row.end(), all.begin(), all.end());
-  row.push_back(residual);
+  for (const Cells* cells : {&r.flows, &r.amounts}) {
+    Cells all(lines_.size());
+    for (std::size_t l = 0; l < cells->size(); ++l) all[column_of_line_[l]] = (*cells)[l];
+    row.insert(row.end(), all.begin(), all.end());
+  }
+  row.emplace_back(r.residual);
+  row.emplace_back(r.between_steps ? 1 : 0);
   series_.append(row);
 }
 
@@ -170,7 +208,7 @@ void Recorder::clean() {
 }
 
 std::vector<store::Column> Recorder::columns() const {
-  std::vector<store::Column> result{{"t", given_->time.unit}};
+  std::vector<store::Column> result{{"t", time_.unit, 12}};
   for (const auto& p : given_->probes) result.push_back({p.name, given_->value.unit});
   for (const char* name : {"minimum", "mean", "maximum"}) result.push_back({name, given_->value.unit});
   const bool wave = balance_->motion() != nullptr;
@@ -178,7 +216,7 @@ std::vector<store::Column> Recorder::columns() const {
     result.push_back({"kinetic energy", given_->amount_unit});
     result.push_back({"potential energy", given_->amount_unit});
   }
-  result.push_back({wave ? "energy" : "total", given_->amount_unit});
+  result.push_back({wave ? "energy" : "total", given_->amount_unit, 15});
   if (balance_->transport()) {
     result.push_back({"total variation", given_->problem.grid().rank() == 1 ? given_->value.unit : ""});
     result.push_back({"total of squares", ""});
@@ -186,8 +224,11 @@ std::vector<store::Column> Recorder::columns() const {
   }
   for (const auto& line : lines_)
     result.push_back(
-        {line.kind == LedgerLine::Kind::wall ? "inflow " + line.name : line.name, given_->flow_unit});
-  result.push_back({"budget residual", ""});
+        {line.kind == LedgerLine::Kind::wall ? "flow " + line.name : line.name, given_->flow_unit});
+  // Amounts and contents close the budget: every digit of them.
+  for (const auto& line : lines_) result.push_back({"amount " + line.name, given_->amount_unit, 15});
+  result.push_back({"budget residual", "", 3});
+  result.push_back({"interpolated", "", 1});
   return result;
 }
 

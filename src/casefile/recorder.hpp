@@ -11,8 +11,7 @@ namespace williwaw::casefile {
 struct RecorderMemory {
   std::size_t fields = 0;     ///< rows of the journal
   std::uintmax_t series = 0;  ///< bytes of the series so far
-  Ledger since;
-  Real elapsed = 0;
+  std::vector<Real> earlier;  ///< what came in during earlier stages, for each line
   std::optional<Real> last_row, last_record;
   std::vector<Comparison> comparisons;
 };
@@ -28,12 +27,10 @@ class Recorder {
   /// A stage that goes on from a checkpoint.
   void go_on(const RecorderMemory& from);
 
-  void count(const Moment& m);
   void series(const Moment& m);
   void record(const Moment& m);
-  /// A row of a steady state: flows instead of means.
-  void row(Real time, const State& y, const Totals& totals, const std::vector<std::optional<Real>>& flows,
-           Real residual);
+  /// The row of a steady state: nothing has come in since a start.
+  void row_of_steady(const State& y, const Totals& totals, const Ledger& flows, Real residual);
   void record(Real time, const State& y);
 
   RecorderMemory remember();
@@ -45,7 +42,19 @@ class Recorder {
   Index records() const { return static_cast<Index>(fields_.rows()); }
 
  private:
+  using Cells = std::vector<std::optional<Real>>;
+  struct Row {
+    Real time;
+    const State& state;
+    const Totals& totals;
+    Cells flows, amounts;  ///< for each line of this stage
+    Real residual;
+    bool between_steps;
+  };
+
   std::vector<store::Column> columns() const;
+  Cells flows_of(const Moment& m);
+  void append(const Row& row);
 
   const Case* given_;
   DiffusionBalance* balance_;
@@ -53,12 +62,12 @@ class Recorder {
   std::vector<LedgerLine> lines_;
   std::vector<std::size_t> column_of_line_;
   store::Description about_;
+  store::Scale time_;  ///< of the series: the case's, or a smaller unit in which its times are round
   std::vector<Real> shares_;
   Index stage_ = 0;
   store::Journal fields_;
   store::SeriesWriter series_;
-  Ledger since_;
-  Real elapsed_ = 0;
+  std::vector<Real> earlier_, amounts_;  ///< before this stage and until now, for each of `lines_`
   std::optional<Real> last_row_, last_record_;
   std::vector<Comparison> comparisons_;
 };

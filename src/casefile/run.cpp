@@ -135,10 +135,7 @@ class Run {
   Outcome march_stage(const Case& now, Prepared& ready, State& state, const Checkpoint* from) {
     Observers observers;
     const Observers& extra = options_.observers;
-    observers.on_step = [&](const Moment& m) {
-      recorder_->count(m);
-      if (extra.on_step) extra.on_step(m);
-    };
+    observers.on_step = extra.on_step;
     observers.on_series = [&](const Moment& m) {
       recorder_->series(m);
       if (extra.on_series) extra.on_series(m);
@@ -272,10 +269,8 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   SteadyRules rules = *given.steady;
   rules.threads = prepared.plan.threads;
   const SteadyOutcome found = solve_steady(*prepared.balance, state, 0, rules);
-  std::vector<std::optional<Real>> flows;
-  for (std::size_t l = 0; l < found.flows.size(); ++l) flows.emplace_back(found.flows[l]);
   const Real gross = found.flows.gross();
-  recorder.row(0, state, found.totals, flows, gross > 0 ? std::abs(found.left) / gross : 0);
+  recorder.row_of_steady(state, found.totals, found.flows, gross > 0 ? std::abs(found.left) / gross : 0);
   recorder.record(0, state);
   result.seconds = std::chrono::duration<Real>(Clock::now() - start).count();
   recorder.finish();

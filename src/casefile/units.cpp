@@ -145,6 +145,13 @@ Unit Unit::power(int exponent) const {
   return result;
 }
 
+std::vector<Real> converted(std::vector<Real> values, const std::string& from, const std::string& to) {
+  if (from.empty() || to.empty() || from == to) return values;
+  const Unit here = Unit::of(from), there = Unit::of(to);
+  for (Real& v : values) v = there.from_si(here.to_si(v));
+  return values;
+}
+
 std::optional<Measured> split_measured(const std::string& text) {
   const auto first = text.find_first_not_of(" \t"), last = text.find_last_not_of(" \t");
   if (first == std::string::npos) return std::nullopt;

@@ -20,24 +20,23 @@ struct Bar {
 // state has one row: its flows.
 std::vector<Bar> bars_of(const RunFolder& run) {
   const auto& series = run.series();
-  const auto first = series.find("total"), last = series.find("budget residual");
-  if (!first || !last) throw PlotError("the series has no flows to draw a budget from");
+  // Of waves energy takes the place of the content.
+  const auto total = series.find("total") ? series.find("total") : series.find("energy");
+  if (!total || series.values[0].empty()) throw PlotError("the series has no flows to draw a budget from");
   const bool steady = run.fields().description().steady;
-  const auto& time = run.fields().description().time;
   std::vector<Bar> bars;
-  for (std::size_t c = *first + 1; c < *last; ++c) {
-    Real sum = 0;
-    for (std::size_t r = 0; r < series.values[c].size(); ++r) {
-      const Real v = series.values[c][r];
-      if (!std::isfinite(v)) continue;
-      sum += steady ? v : v * (time.si(series.values[0][r]) - time.si(series.values[0][r - 1]));
-    }
-    std::string name = series.columns[c].name;
-    if (name.starts_with("inflow ")) name = name.substr(7);
-    bars.push_back({name, sum});
+  for (std::size_t c = *total + 1; c < series.columns.size(); ++c) {
+    const std::string amount = series.columns[c].name;
+    if (!amount.starts_with("amount ")) continue;
+    const std::string name = amount.substr(7);
+    const auto flow = series.find("flow " + name) ? series.find("flow " + name) : series.find(name);
+    // Stages that do not have a line leave it empty: the last number counts.
+    const auto& column = series.values[steady && flow ? *flow : c];
+    const auto last = std::find_if(column.rbegin(), column.rend(), [](Real v) { return std::isfinite(v); });
+    bars.push_back({name, last == column.rend() ? 0 : *last});
   }
   if (!steady)
-    bars.push_back({"gained in all", series.values[*first].back() - series.values[*first].front()});
+    bars.push_back({"gained in all", series.values[*total].back() - series.values[*total].front()});
   // Walls that let nothing through say nothing.
   Real largest = 0;
   for (const Bar& b : bars) largest = std::max(largest, std::abs(b.amount));
@@ -53,7 +52,11 @@ FigureKind budget_kind() {
             const std::vector<Bar> bars = bars_of(run);
             const auto& series = run.series();
             const bool steady = run.fields().description().steady;
-            const std::string unit = series.columns[*series.find("total") + (steady ? 1 : 0)].unit;
+            const std::string unit =
+                series
+                    .columns[steady ? *series.find("total") + 1
+                                    : *(series.find("total") ? series.find("total") : series.find("energy"))]
+                    .unit;
             std::pair<Real, Real> range{0, 0};
             std::size_t longest = 0;
             for (const Bar& b : bars) {

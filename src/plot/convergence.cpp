@@ -83,6 +83,8 @@ void draw_series(const std::vector<std::pair<std::string, std::filesystem::path>
   std::pair<Real, Real> range{INFINITY, -INFINITY};
   for (const auto& [name, folder] : runs) {
     all.push_back(store::read_series(folder / "series.csv"));
+    all.back().values[0] =
+        casefile::converted(all.back().values[0], all.back().columns[0].unit, all[0].columns[0].unit);
     const auto found = all.back().find(column);
     if (!found) throw PlotError(folder.string() + ": series.csv has no column '" + column + "'");
     places.push_back(*found);

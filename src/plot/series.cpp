@@ -14,7 +14,7 @@ std::vector<std::size_t> columns_of(const RunFolder& run, const FigureRequest& r
   const auto& series = run.series();
   std::vector<std::size_t> result;
   if (!request.of.empty()) {
-    // A column by its name, or all whose name starts with it: "inflow" shows every wall.
+    // A column by its name, or all whose name starts with it: "flow" shows every boundary.
     if (const auto found = series.find(request.of)) return {*found};
     for (std::size_t c = 1; c < series.columns.size(); ++c)
       if (series.columns[c].name.starts_with(request.of)) result.push_back(c);
@@ -31,33 +31,56 @@ std::vector<std::size_t> columns_of(const RunFolder& run, const FigureRequest& r
   return result;
 }
 
+// Lowest and highest number of columns from a row on.
+std::pair<Real, Real> range_of(const store::Series& series, const std::vector<std::size_t>& columns,
+                               std::size_t from) {
+  std::pair<Real, Real> range{INFINITY, -INFINITY};
+  for (const auto c : columns)
+    for (std::size_t r = from; r < series.values[c].size(); ++r)
+      if (const Real v = series.values[c][r]; std::isfinite(v))
+        range = {std::min(range.first, v), std::max(range.second, v)};
+  return range;
+}
+
 }  // namespace
 
 FigureKind series_kind() {
   return {"series", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
             const auto& series = run.series();
             const auto columns = columns_of(run, request);
-            const auto& time = series.values[0];
-            std::pair<Real, Real> range{INFINITY, -INFINITY};
-            for (const auto c : columns)
-              for (const Real v : series.values[c])
-                if (std::isfinite(v)) range = {std::min(range.first, v), std::max(range.second, v)};
+            const std::string time_unit = run.fields().description().time.unit;
+            const auto time = casefile::converted(series.values[0], series.columns[0].unit, time_unit);
+            std::pair<Real, Real> range = range_of(series, columns, 0);
             if (!(range.second >= range.first))
               throw PlotError("the series holds no numbers for this figure");
+            // Where data jump at the start the flow is unbounded there; it would flatten all that follows.
+            const std::pair<Real, Real> later = range_of(series, columns, 1);
+            const bool jumps = series.columns[columns[0]].name.starts_with("flow ") &&
+                               later.second - later.first > 0 &&
+                               later.second - later.first < 0.5 * (range.second - range.first);
+            const std::pair<Real, Real> whole = range;
+            if (jumps) range = later;
             range = request.range ? *request.range : padded(range);
             // Columns of one figure share an axis, so it is named by what they share.
             const bool one = columns.size() == 1;
             const std::string unit = series.columns[columns[0]].unit;
-            const std::string what = one ? series.columns[columns[0]].name
-                                     : series.columns[columns[0]].name.starts_with("inflow")
-                                         ? "flow into the domain"
-                                         : run.fields().description().unknown;
+            const std::string what =
+                one                                                      ? series.columns[columns[0]].name
+                : series.columns[columns[0]].name.starts_with("flow ")   ? "flow into the domain"
+                : series.columns[columns[0]].name.starts_with("amount ") ? "amount that came in"
+                                                                         : run.fields().description().unknown;
             Gnuplot plot(out);
             plot.line("set title " + quoted(title_of(run, request)));
-            plot.line("set xlabel " + quoted(label("time", series.columns[0].unit)));
+            plot.line("set xlabel " + quoted(label("time", time_unit)));
             plot.line("set ylabel " + quoted(label(what, unit)));
             plot.line(fmt::format("set yrange [{}:{}]", range.first, range.second));
             plot.line(fmt::format("set xrange [{}:{}]", time.front(), time.back()));
+            if (jumps)
+              plot.line(fmt::format(
+                  "set label 'at the start {:.4g}{}' at graph 0.02, graph {} left font ',11' "
+                  "textcolor rgb '{}'",
+                  whole.first < later.first ? whole.first : whole.second,
+                  unit.empty() ? "" : " " + pretty_unit(unit), whole.first < later.first ? 0.03 : 0.97, ink));
             std::vector<std::string> entries;
             for (const auto c : columns) entries.push_back(series.columns[c].name);
             plot.legend(entries);

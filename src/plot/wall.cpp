@@ -123,9 +123,9 @@ FigureKind wall_kind() {
         }
         const Real length = run.fields().description().length.factor;
         const auto& series = run.series();
-        const auto total = series.find("total");
-        const std::string unit =
-            total && *total + 1 < series.columns.size() ? series.columns[*total + 1].unit : "";
+        const auto flows = std::ranges::find_if(
+            series.columns, [](const store::Column& c) { return c.name.starts_with("flow "); });
+        const std::string unit = flows == series.columns.end() ? "" : flows->unit;
         Gnuplot plot(out);
         plot.line("set title " +
                   quoted(title_at(run, request, static_cast<Index>(run.fields().times().size()) - 1) +

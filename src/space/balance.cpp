@@ -14,6 +14,37 @@ void Totals::add(const Totals& other) {
   highest = std::max(highest, other.highest);
 }
 
+Totals Totals::towards(const Totals& later, Real share) const {
+  const auto between = [share](Real a, Real b) { return a + share * (b - a); };
+  Totals t;
+  t.content = between(content, later.content);
+  t.gross = between(gross, later.gross);
+  t.integral = between(integral, later.integral);
+  t.lowest = between(lowest, later.lowest);
+  t.highest = between(highest, later.highest);
+  t.kinetic = between(kinetic, later.kinetic);
+  t.potential = between(potential, later.potential);
+  return t;
+}
+
+Ledger flows_at(Balance& balance, const State& y, Real at, Real start, Real window) {
+  Ledger flows(balance.lines().size());
+  State inside(y.size());
+  balance.rate(y, at, Parts::all(), inside, flows);
+  if (balance.held().empty()) return flows;
+  const Real early = std::max(at - 0.5 * window, start), late = early + window;
+  State before = y, after = y, lacking(y.size());
+  balance.pin(early, before);
+  balance.pin(late, after);
+  State stored_before(y.size());
+  balance.storage(before, at, stored_before);
+  balance.storage(after, at, lacking);
+  for (std::size_t n = 0; n < y.size(); ++n)
+    lacking[n] = (lacking[n] - stored_before[n]) / window - inside[n];
+  balance.book_held(lacking, flows);
+  return flows;
+}
+
 void Balance::book_held(const State&, Ledger&) {}
 
 Totals Balance::advance(const State& y, Real at, Real step, State& out, Ledger& amounts) {

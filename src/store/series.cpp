@@ -8,9 +8,16 @@
 
 namespace williwaw::store {
 
+std::string quoted(const std::string& text) {
+  if (text.find_first_of(",\"\n") == std::string::npos) return text;
+  std::string result = "\"";
+  for (const char c : text) result += c == '"' ? std::string("\"\"") : std::string(1, c);
+  return result + "\"";
+}
+
 SeriesWriter::SeriesWriter(std::filesystem::path file, const std::vector<Column>& columns,
                            std::uintmax_t from)
-    : file_(std::move(file)), partial_(file_), columns_(columns.size()) {
+    : file_(std::move(file)), partial_(file_), columns_(columns) {
   partial_ += ".partial";
   if (from > 0) {
     if (!std::filesystem::exists(partial_) || std::filesystem::file_size(partial_) < from)
@@ -21,17 +28,18 @@ SeriesWriter::SeriesWriter(std::filesystem::path file, const std::vector<Column>
   }
   out_.open(partial_);
   std::string header;
-  for (const auto& c : columns) header += (header.empty() ? "" : ", ") + c.header();
+  for (const auto& c : columns) header += (header.empty() ? "" : ",") + quoted(c.header());
   out_ << header << '\n';
   if (!out_) throw StoreError(partial_.string() + ": cannot be written");
 }
 
 void SeriesWriter::append(const std::vector<std::optional<Real>>& row) {
-  if (row.size() != columns_) throw StoreError(file_.string() + ": a row has the wrong number of values");
+  if (row.size() != columns_.size())
+    throw StoreError(file_.string() + ": a row has the wrong number of values");
   std::string line;
   for (std::size_t c = 0; c < row.size(); ++c) {
-    if (c > 0) line += ", ";
-    if (row[c]) line += fmt::format("{:.12g}", *row[c]);
+    if (c > 0) line += ",";
+    if (row[c]) line += fmt::format("{:.{}g}", *row[c], columns_[c].digits);
   }
   out_ << line << '\n';
   if (!out_) throw StoreError(partial_.string() + ": cannot be written: is the disk full?");
@@ -68,10 +76,17 @@ std::optional<std::size_t> Series::find(const std::string& name) const {
 
 namespace {
 
+// Of tables that people write too: spaces around fields are left out.
 std::vector<std::string> cut(const std::string& line) {
   std::vector<std::string> cells{""};
-  for (const char c : line) {
-    if (c == ',')
+  bool quotes = false;
+  for (std::size_t i = 0; i < line.size(); ++i) {
+    const char c = line[i];
+    if (c == '"' && quotes && i + 1 < line.size() && line[i + 1] == '"')
+      cells.back() += line[++i];
+    else if (c == '"')
+      quotes = !quotes;
+    else if (c == ',' && !quotes)
       cells.emplace_back();
     else if (c != '\r')
       cells.back() += c;

@@ -128,6 +128,7 @@ class March {
       const Real to = last ? stretch.to : stretch.from + static_cast<Real>(taken_) * length;
       const Real from = out_.time;
       out_.time = to;
+      previous_totals_ = out_.totals;
       out_.totals = stepper_->advance(state_, from, length, amounts_);
       if (!finish_step(stretch, length, last)) return false;
     }
@@ -166,6 +167,7 @@ class March {
       memory.next = wanted;
       control_->recall(memory);
     }
+    previous_totals_ = out_.totals;
     out_.totals = totals;
     out_.time = last ? stretch.to : from + length;
     ++taken_;
@@ -177,6 +179,26 @@ class March {
     if (observers_.on_series) observers_.on_series(now);
     if (observers_.on_record) observers_.on_record(now);
     out_.change = now.change();
+  }
+
+  // Rows of the series that fall into the step just done, linear between its ends; true if one falls on its
+  // end.
+  bool rows_within(const Moment& now) {
+    if (!observers_.on_series) return false;
+    const Real every = plan_.series_every, length = now.step_length, before = now.time - length;
+    // From the times alone, so that a resumed run goes on with the same rows.
+    for (Real n = std::floor((before - plan_.start) / every * (1 + 1e-12) + 1e-9) + 1;; ++n) {
+      const Real at = plan_.start + n * every;
+      if (at > now.time + 1e-9 * length) return false;
+      if (at >= now.time - 1e-9 * length) return true;
+      const Real share = (at - before) / length;
+      State between(state_.size());
+      for (std::size_t i = 0; i < between.size(); ++i)
+        between[i] = now.previous[i] + share * (state_[i] - now.previous[i]);
+      const Totals totals = previous_totals_.towards(out_.totals, share);
+      const Budget budget = out_.budget.within_step(amounts_, share, totals);
+      observers_.on_series({now.step, at, length, between, now.previous, totals, amounts_, budget, true});
+    }
   }
 
   bool finish_step(const Stretch& stretch, Real length, bool last) {
@@ -200,9 +222,9 @@ class March {
     const bool counted = plan_.record_every_steps > 0 && out_.steps % plan_.record_every_steps == 0;
     const bool due = stopped || (!over && !final && observers_.snapshot_due && observers_.snapshot_due());
     // What belongs to this moment anyway comes before the snapshot, what an interrupt adds after it.
-    const bool series = plan_.series_every == 0 || (last && stretch.series);
+    const bool series = plan_.series_every == 0 ? true : rows_within(now);
     const bool record = (last && stretch.record) || counted;
-    if ((series || over) && observers_.on_series) observers_.on_series(now);
+    if ((series || over || final) && observers_.on_series) observers_.on_series(now);
     if ((record || over) && observers_.on_record) observers_.on_record(now);
     if (due && observers_.on_snapshot) observers_.on_snapshot(snapshot());
     if (stopped && !series && observers_.on_series) observers_.on_series(now);
@@ -228,6 +250,7 @@ class March {
   std::optional<StepControl> control_;
   Guard guard_;
   Outcome out_;
+  Totals previous_totals_;
   std::size_t stretch_ = 0;
   Index taken_ = 0;
   bool finished_stretch_ = false;

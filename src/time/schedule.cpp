@@ -10,29 +10,21 @@ namespace {
 struct Event {
   Real time;
   bool record;
-  bool series;
 };
 
 std::vector<Event> events_of(const Plan& plan) {
   const Real slack = 1e-9 * (plan.until - plan.start);
   std::vector<Event> events;
   for (const Real r : plan.records)
-    if (r > plan.start + slack && r < plan.until - slack) events.push_back({r, true, false});
+    if (r > plan.start + slack && r < plan.until - slack) events.push_back({r, true});
   for (const Real s : plan.stops)
-    if (s > plan.start + slack && s < plan.until - slack) events.push_back({s, false, false});
-  if (plan.series_every > 0)
-    for (Index n = 1;; ++n) {
-      const Real t = plan.start + static_cast<Real>(n) * plan.series_every;
-      if (!(t < plan.until - slack)) break;
-      events.push_back({t, false, true});
-    }
-  events.push_back({plan.until, true, true});
+    if (s > plan.start + slack && s < plan.until - slack) events.push_back({s, false});
+  events.push_back({plan.until, true});
   std::ranges::stable_sort(events, {}, &Event::time);
   std::vector<Event> merged;
   for (const auto& e : events) {
     if (!merged.empty() && e.time - merged.back().time <= slack) {
       merged.back().record |= e.record;
-      merged.back().series |= e.series;
     } else {
       merged.push_back(e);
     }
@@ -66,20 +58,21 @@ std::vector<Stretch> schedule(const Plan& plan) {
   for (const auto& e : events_of(plan)) {
     if (plan.adaptive) {
       // How many steps it takes is found on the way.
-      result.push_back({from, e.time, 0, e.record, e.series});
+      result.push_back({from, e.time, 0, e.record});
       from = e.time;
       continue;
     }
     const Real exact = (e.time - from) / plan.step;
     Index steps = std::max<Index>(1, std::llround(exact));
     if (plan.trim) {
-      steps = std::max<Index>(1, static_cast<Index>(std::ceil(exact - 1e-9)));
+      // As many as are needed and no fewer; a step that fits but for rounding is taken as it is.
+      steps = std::max<Index>(1, static_cast<Index>(std::ceil(exact * (1 - 1e-11))));
     } else if (std::abs(exact - static_cast<Real>(steps)) > 1e-6) {
       const Real fewer = (e.time - from) / std::max<Real>(1, std::floor(exact));
       const Real more = (e.time - from) / std::ceil(exact);
       throw StepMisfit(plan.step, from, e.time, more, fewer);
     }
-    result.push_back({from, e.time, steps, e.record, e.series});
+    result.push_back({from, e.time, steps, e.record});
     from = e.time;
   }
   return result;

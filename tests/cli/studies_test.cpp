@@ -212,7 +212,7 @@ TEST_CASE("stages follow each other in one result") {
   CHECK(std::ranges::is_sorted(fields.times()));
   const auto series = store::read_series(folder / "case.out" / "series.csv");
   // A wall that a stage does not have leaves its column empty there.
-  const auto insulated = *series.find("inflow east: insulated"), robin = *series.find("inflow east: robin");
+  const auto insulated = *series.find("flow east: insulated"), robin = *series.find("flow east: robin");
   CHECK(std::isnan(series.values[robin][1]));
   CHECK(std::isnan(series.values[insulated].back()));
   // Each stage alone, started from the one before, says the same.

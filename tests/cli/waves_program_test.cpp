@@ -103,7 +103,9 @@ TEST_CASE("check tells the border, what Euler does, and what the grid costs") {
   const auto folder = folder_of("wave-check", line_case);
   const Json json(williwaw_in(folder, "check case.toml --json").out);
   CHECK(json.number("/dispersion/numerical delay/value") > 0);
-  CHECK(json.number("/stability/Courant number") == doctest::Approx(0.625));
+  CHECK(json.number("/stability/Courant number") == doctest::Approx(0.79365));
+  const Printed kept = williwaw_in(folder, "check case.toml");
+  CHECK(kept.out.find("% less to meet the records") != std::string::npos);
   const Printed euler =
       williwaw_in(folder, "check case.toml --set time.scheme=explicit-euler --set time.step=\"1 ms\"");
   CHECK(euler.code == 3);

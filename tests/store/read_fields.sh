@@ -25,7 +25,7 @@ assert u.shape == (25, 80) and numpy.isclose(t[-1], 12)
 assert numpy.allclose(bounds.mean(axis=1), x) and numpy.allclose(bounds[1:, 0], bounds[:-1, 1])
 assert bounds[0, 0] == 0 and numpy.isclose(bounds[-1, 1], 0.4)
 assert numpy.allclose(u[0], 18) and u.min() > -22.001 and u.max() < 20.001
-rows = list(csv.reader(open(sys.argv[1] + "/hut/series.csv"), skipinitialspace=True))
+rows = list(csv.reader(open(sys.argv[1] + "/hut/series.csv")))
 pipe = rows[0].index("pipe [degC]")
 last = [float(v) if v else None for v in rows[-1]]
 assert abs(numpy.interp(0.12, x, u[-1]) - last[pipe]) < 1e-6

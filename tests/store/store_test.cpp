@@ -71,14 +71,16 @@ TEST_CASE("a file that is not finished never has its name") {
 TEST_CASE("series come back with their names and units, gaps included") {
   const auto dir = test::fresh_folder("series");
   SeriesWriter w(dir / "series.csv",
-                 {{"t", "h"}, {"pipe", "degC"}, {"inflow east: robin", "W/m^2"}, {"share", ""}});
+                 {{"t", "h"}, {"pipe", "degC"}, {"flow east: robin", "W/m^2"}, {"share", ""}});
   w.append({0.0, 18.0, std::nullopt, 1.0 / 3});
   w.append({1.5, -2.25, 1e-30, 1.0});
   w.finish();
   std::ifstream in(dir / "series.csv");
   std::string header;
   std::getline(in, header);
-  CHECK(header == "t [h], pipe [degC], inflow east: robin [W/m^2], share");
+  CHECK(header == "t [h],pipe [degC],flow east: robin [W/m^2],share");
+  std::getline(in, header);
+  CHECK(header == "0,18,,0.3333333333");
   const Series s = read_series(dir / "series.csv");
   CHECK(s.columns[2].unit == "W/m^2");
   CHECK(s.columns[3].unit.empty());
@@ -86,6 +88,17 @@ TEST_CASE("series come back with their names and units, gaps included") {
   CHECK(std::isnan(s.values[2][0]));
   CHECK(s.find("pipe") == std::optional<std::size_t>(1));
   CHECK_FALSE(s.find("mast"));
+}
+
+TEST_CASE("fields with commas and quotation marks are quoted, and read back") {
+  const auto dir = test::fresh_folder("quoted");
+  SeriesWriter w(dir / "series.csv", {{"t", "h", 12}, {"a \"b\", c", "K", 3}});
+  w.append({0.1, 1.23456});
+  w.finish();
+  const Series s = read_series(dir / "series.csv");
+  CHECK(s.columns[1].name == "a \"b\", c");
+  CHECK(s.columns[1].unit == "K");
+  CHECK(s.values[1][0] == 1.23);
 }
 
 TEST_CASE("tables that cannot be read say where") {

@@ -47,6 +47,10 @@ class Unit {
   std::string text_;
 };
 
+/// Values of one unit in another of the same dimension; as they are where either is empty or both are the
+/// same.
+std::vector<Real> converted(std::vector<Real> values, const std::string& from, const std::string& to);
+
 /// "0.4 m" or "-22 degC": a number followed by a unit.
 struct Measured {
   Real number;

@@ -51,6 +51,8 @@ struct Totals {
   /// Number that is not finite anywhere shows in the gross content.
   bool finite() const { return gross <= std::numeric_limits<Real>::max(); }
   void add(const Totals& other);
+  /// Linear between these totals and later ones.
+  Totals towards(const Totals& later, Real share) const;
 };
 
 /// What data and sources allow: where walls pull the unknown to, and how fast sources and wall fluxes can
@@ -163,5 +165,10 @@ class Balance {
   virtual Totals stage(const State& start, const State& y, Real share, Real step, Real at, State& out,
                        Ledger& rates, const Totals* of_y);
 };
+
+/// What flows in on each line of the ledger at this time, per time, from the state at that time. Prescribed
+/// unknowns are supplied with what their change and F ask for; their change is the central difference over
+/// `window`, forward from `start`, before which data are not asked for.
+Ledger flows_at(Balance& balance, const State& y, Real at, Real start, Real window);
 
 }  // namespace williwaw

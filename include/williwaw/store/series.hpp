@@ -12,10 +12,13 @@ namespace williwaw::store {
 struct Column {
   std::string name;
   std::string unit;  ///< empty: none is written
+  int digits = 10;   ///< of its numbers
   std::string header() const { return unit.empty() ? name : name + " [" + unit + "]"; }
 };
 
-/// Writes row by row; the file appears under its name only when it is complete.
+/// Writes row by row, as RFC 4180 has it: a comma and nothing else between fields, which are quoted where
+/// they hold a comma or a quotation mark; lines end in LF; nothing where there is no value. The file appears
+/// under its name only when it is complete.
 class SeriesWriter {
  public:
   /// With `from` > 0 the writer goes on after so many bytes of what an earlier one left.
@@ -30,7 +33,7 @@ class SeriesWriter {
 
  private:
   std::filesystem::path file_, partial_;
-  std::size_t columns_;
+  std::vector<Column> columns_;
   std::ofstream out_;
 };
 
@@ -44,6 +47,9 @@ struct Series {
 
 /// Reads a table with a header such as "t [h], pipe [degC]". Throws StoreError with file and line.
 Series read_series(const std::filesystem::path& file);
+
+/// A field of CSV, in quotation marks where it needs them.
+std::string quoted(const std::string& text);
 
 /// Writes a text file so that it appears complete or not at all.
 void write_file(const std::filesystem::path& file, const std::string& text);

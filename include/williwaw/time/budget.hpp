@@ -14,6 +14,10 @@ class Budget {
   /// After a step with these amounts, which led to these totals.
   void add(const Ledger& amounts, const Totals& totals);
 
+  /// As it was with only a share of the last step done, totals and amounts taken as linear in time. `amounts`
+  /// are those of the step, `totals` those in between.
+  Budget within_step(const Ledger& amounts, Real share, const Totals& totals) const;
+
   const std::vector<LedgerLine>& lines() const { return lines_; }
   /// What came in on each line since the start.
   const Ledger& amounts() const { return amounts_; }

@@ -27,7 +27,7 @@ struct Plan {
   std::vector<Real> stops = {};
   /// Also a whole record after every so many steps (0: none).
   Index record_every_steps = 0;
-  /// Interval of the series; 0 for a row at every step.
+  /// Interval of the rows of the series, which steps need not meet; 0 for a row at every step.
   Real series_every = 0;
   bool guard = true;
   /// Linear solver of implicit schemes, by name.
@@ -38,13 +38,12 @@ struct Plan {
   enum class Walls { boundary, initial, mean } walls = Walls::boundary;
 };
 
-/// A stretch between two reported times, cut into equal steps.
+/// A stretch between two recorded times, cut into equal steps.
 struct Stretch {
   Real from;
   Real to;
   Index steps;
   bool record;
-  bool series;
 };
 
 /// A fixed step that misses a time at which something is recorded, and the nearest that would not.
@@ -57,7 +56,7 @@ class StepMisfit : public InputError {
 /// The stretches of a plan. Throws StepMisfit when a fixed step does not meet a record time.
 std::vector<Stretch> schedule(const Plan& plan);
 
-/// The run as observers see it after a step.
+/// The run as observers see it after a step, or at a row of the series.
 struct Moment {
   Index step = 0;
   Real time = 0;
@@ -68,6 +67,10 @@ struct Moment {
   /// What came in during this step, line by line.
   const Ledger& amounts;
   const Budget& budget;
+  /// A row of the series between two steps: state, totals and budget are linear in time between both, so that
+  /// the budget of the row closes as those of the steps do. `amounts` and `step_length` are those of the step
+  /// around it.
+  bool between_steps = false;
   /// Largest change of an unknown during this step; costs a pass over the state.
   Real change() const;
 };
