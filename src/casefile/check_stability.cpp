@@ -26,14 +26,27 @@ std::string standing_text(const Case& given, const verify::Limit& limit) {
   return "walls left out";
 }
 
+// "0 to 1 m/s"
+std::string values_text(const Case& given, const Range& values) {
+  return readable(given.value.shown(values.lowest)) + " to " +
+         readable(given.value.shown(values.highest), given.value.unit);
+}
+
 bool surely_unstable(const verify::Stability& s) {
   return s.limit.standing == Standing::sharp || s.step > s.limit.unstable_from;
 }
 
 void limit_row(const Case& given, const Prepared& prepared, const std::string& label,
                const verify::Limit& limit, Report& report) {
-  std::string text = limit.step == 0 ? "none: every step is unstable" : given.duration(limit.step);
+  const bool extrema = &limit == &prepared.stability.positivity;
+  std::string text = limit.step != 0 ? given.duration(limit.step)
+                     : extrema       ? "not known for any step"
+                                     : "none: every step is unstable";
   if (std::isinf(limit.step)) text = "any";
+  if (limit.step == 0 && extrema) {
+    report.row(label, text, number(0), given.time.unit);
+    return;
+  }
   text += "  (" + standing_text(given, limit);
   if (limit.step > 0 && !std::isinf(limit.step) && prepared.longest_step > 0)
     text += fmt::format("; this step is {:.4g} of it", prepared.longest_step / limit.step);
@@ -112,6 +125,23 @@ std::string swamped_text(const Case& given, const Prepared& prepared) {
                      steps_text(given, f.first_step, step), steps_text(given, f.last_step, step));
 }
 
+// What is said of a step within its limit.
+std::string stable_text(const Case& given, const Prepared& prepared) {
+  const auto& s = prepared.stability;
+  if (s.on_the_border()) return "stable, but " + border_text(prepared);
+  if (!s.allowed) return "stable";
+  const NumericalFlux& flux = numerical_flux(given.problem.numerical_flux);
+  const std::string by = s.limit.standing == Standing::heuristic ? " by von Neumann's analysis" : "";
+  if (!flux.monotone)
+    return fmt::format(
+        "not known: stable for frozen speeds{}, but nothing bounds the values that flux '{}' makes at a "
+        "front",
+        by, flux.name);
+  if (s.allowed->bounded) return "stable" + by;
+  return fmt::format("stable{} while {} is within {}; not known beyond: {}", by,
+                     given.problem.equation().unknown, values_text(given, *s.stable_for), s.allowed->why_not);
+}
+
 void forecast_rows(const Case& given, const Prepared& prepared, Report& report) {
   if (!prepared.forecast) return;
   const auto& f = *prepared.forecast;
@@ -137,6 +167,13 @@ void forecast_rows(const Case& given, const Prepared& prepared, Report& report) 
 
 std::string forecast(const Case& given, const Prepared& prepared) {
   const auto& s = prepared.stability;
+  if (s.limit.step == 0 && std::isinf(s.courant_number))
+    return fmt::format("the speed df/du is unbounded for values that data allow, {}: no step is stable",
+                       values_text(given, s.allowed->values));
+  if (s.limit.step == 0 && s.limit.standing == Standing::heuristic)
+    return fmt::format(
+        "by von Neumann's analysis scheme '{}' with flux '{}' is unstable at any step, however short",
+        given.plan.scheme.name, given.problem.numerical_flux);
   if (s.limit.step == 0)
     return fmt::format("scheme '{}' is unstable at any step, however short{}", given.plan.scheme.name,
                        prepared.forecast
@@ -181,9 +218,16 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
         Report::Data(true));
   else
     report.row("verdict",
-               s.stable() ? s.on_the_border() ? "stable, but " + border_text(prepared) : "stable"
-                          : verdict + ": " + forecast(given, prepared),
-               Report::Data(s.stable()));
+               !prepared.refuted.empty() ? "refuted by the run: " + prepared.refuted
+               : s.stable()              ? stable_text(given, prepared)
+                                         : verdict + ": " + forecast(given, prepared),
+               Report::Data(s.stable() && prepared.refuted.empty()));
+  if (s.allowed)
+    report.row("values judged",
+               fmt::format("{}: {}", values_text(given, s.allowed->values),
+                           s.allowed->bounded
+                               ? "all that data allow during the run"
+                               : "those of the data; no bound is known, since " + s.allowed->why_not));
   limit_row(given, prepared, "largest stable step", s.limit, report);
   limit_row(given, prepared, "interior limit", s.interior, report);
   if (!s.wave) limit_row(given, prepared, "no new extrema up to", s.positivity, report);
@@ -274,8 +318,12 @@ void post_mortem(const Case& given, const Prepared& prepared, const Outcome& o, 
   if (prepared.stream) turned_back_note(given, prepared, report);
   if (prepared.stability.stable()) {
     if (prepared.stability.on_the_border()) report.note("the step was " + border_text(prepared));
-    report.note(
-        "the step is stable for the linear problem: what grew is the problem itself, or its nonlinearity");
+    report.note(prepared.stability.limit.standing == Standing::heuristic
+                    ? "the step was within the limit by von Neumann's analysis, which knows neither "
+                      "boundaries nor fronts: "
+                      "what happened refutes it for this run"
+                    : "the step is stable for the linear problem: what grew is the problem itself, or its "
+                      "nonlinearity");
     return;
   }
   report.note(fmt::format("the step was {}, but {}", given.duration(prepared.longest_step),

@@ -36,7 +36,7 @@ void false_diffusion_rows(const Case& given, const verify::StreamNumbers& s, Rep
   const Grid& g = given.problem.grid();
   const std::string unit = unit_of(given, "m^2/s");
   for (int a = 0; a < g.rank(); ++a) {
-    if (s.speed[a] == 0) continue;
+    if (s.speed[a] == 0 || !std::isfinite(s.speed[a])) continue;
     const Real extra = s.false_diffusion[a], real = s.diffusivity[a];
     std::string text = readable(extra, unit);
     if (extra == 0)
@@ -75,7 +75,7 @@ void stream_section(const Case& given, const Prepared& prepared, Report& report)
   for (int a = 0; a < g.rank(); ++a)
     speeds += fmt::format("{}{} along {}", a == 0 ? "up to " : ", ",
                           readable(s.speed[a], unit_of(given, "m/s")), g.axis(a).name());
-  report.row("speed", speeds + (law ? ", of the values at the start and on the walls" : ""));
+  report.row("speed", speeds + (law ? ", of all values judged" : ""));
   if (prepared.longest_step > 0)
     report.row("Courant number",
                fmt::format("{}  (sum over axes of speed·step/width, largest at {})", readable(s.courant),

@@ -25,6 +25,8 @@ const char* ending_text(Outcome::Ending ending) {
       return "reached its end";
     case Outcome::Ending::blew_up:
       return "blew up";
+    case Outcome::Ending::past_limit:
+      return "stopped before a step beyond its limit";
     case Outcome::Ending::interrupted:
       break;
   }
@@ -251,6 +253,16 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
   cycle_section(given, prepared, o, report);
   shape_section(given, prepared, o, report);
   exact_section(given, result, report);
+  if (o.ending == Outcome::Ending::past_limit) {
+    const auto [low, high] = *prepared.plan.stable_values;
+    report.section("what happened").note(o.reason);
+    report.note(fmt::format(
+        "the step {} is stable while {} lies within {} to {}; a shorter step reaches further, as does "
+        "{{ courant = .. }}",
+        given.duration(o.last_step), given.problem.equation().unknown, readable(given.value.shown(low)),
+        readable(given.value.shown(high), given.value.unit)));
+    report.note("everything recorded up to here was kept");
+  }
   if (o.ending == Outcome::Ending::blew_up) {
     report.section("what happened").note(o.reason);
     post_mortem(given, prepared, o, report);

@@ -35,6 +35,11 @@ void find_slowest(Prepared& prepared, bool needed) {
   prepared.slowest = verify::slowest_decay(balance, 0, 1e-6).rate;
 }
 
+void refuse_many_records(const Case& given, Real length) {
+  if (given.record_every > 0 && length / given.record_every > 1e6)
+    throw CaseError(given.step_place, "record.every", "more than a million records would be written");
+}
+
 // until = "settled": long enough for the slowest mode to fall far below what was asked for, on the beat of
 // steps and records.
 void choose_end(const Case& given, Prepared& prepared) {
@@ -47,6 +52,7 @@ void choose_end(const Case& given, Prepared& prepared) {
   if (beat == 0) beat = 0.1 / *prepared.slowest;
   const Real wanted = 3 * std::log(1 / (1 - given.settled.fraction)) / *prepared.slowest + 2 * beat;
   const Real length = std::ceil(wanted / beat) * beat;
+  refuse_many_records(given, length);
   prepared.plan.until = prepared.plan.start + length;
   for (Index n = 1; given.record_every > 0 && static_cast<Real>(n) * given.record_every < length; ++n)
     prepared.plan.records.push_back(prepared.plan.start + static_cast<Real>(n) * given.record_every);
@@ -62,10 +68,14 @@ void choose_cycles(const Case& given, Prepared& prepared) {
     if (prepared.slowest && *prepared.slowest > 0)
       cycles = std::min(1e5, std::ceil(40 / (*prepared.slowest * period)) + 3);
     prepared.plan.until = prepared.plan.start + cycles * period;
+    refuse_many_records(given, cycles * period);
     for (Real t = given.record_every; given.record_every > 0 && t < cycles * period; t += given.record_every)
       prepared.plan.records.push_back(prepared.plan.start + t);
     std::ranges::sort(prepared.plan.records);
   }
+  if ((prepared.plan.until - prepared.plan.start) / period > 1e6)
+    throw CaseError(given.cycle->place, "cycle.period",
+                    "more than a million cycles would be run: is a unit wrong?");
   for (Real t = period; prepared.plan.start + t < prepared.plan.until; t += period)
     prepared.plan.stops.push_back(prepared.plan.start + t);
 }
@@ -123,16 +133,26 @@ void prepare_steps(const Case& given, Prepared& result) {
   } else {
     result.plan.step = given.step.value;
   }
+  if ((given.step.of_limit || given.step.courant) && !(result.plan.step > 0))
+    throw CaseError(
+        given.step_place, given.step.courant ? "time.step.courant" : "time.step.of_limit",
+        "the speed of the values that data allow is unbounded, so that no step has a finite Courant number");
   if (given.settled.ends_run) choose_end(given, result);
   if (given.cycle) choose_cycles(given, result);
   lay_out_steps(given, result);
+  if (result.stability.allowed && !result.plan.adaptive)
+    result.stability = verify::stability(*result.balance, given.plan.scheme, result.longest_step,
+                                         given.plan.start, given.plan.until);
   if (result.balance->motion())
     result.dispersion = verify::dispersion(*result.balance, given.plan.scheme, result.longest_step,
                                            result.plan.start, result.plan.until);
   if (result.balance->transport())
     result.stream = verify::stream_numbers(*result.balance, given.plan.scheme, result.longest_step,
                                            result.plan.start, result.plan.until);
+  if (const auto& values = result.stability.stable_for; values && is_explicit(given.plan.scheme))
+    result.plan.stable_values = {values->lowest, values->highest};
   if (result.stability.stable()) return;
+  result.plan.stable_values.reset();
   result.stability.stages =
       stages(given.plan.scheme, result.stability.largest_eigenvalue * result.longest_step);
   result.forecast =

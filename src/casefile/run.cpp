@@ -230,6 +230,8 @@ class Run {
     if (result_.resumed_at)
       result_.closing.section("resumed").note(
           fmt::format("from the checkpoint at step {}; what came before is in run.log", *result_.resumed_at));
+    if (result_.outcome.ending == Outcome::Ending::blew_up && stage_ == 0)
+      first_.refuted = "it blew up at " + given_.duration(result_.outcome.time);
     Report whole = check_report(given_, first_);
     whole.append(result_.closing);
     store::write_file(folder / "summary.json", whole.json());

@@ -99,6 +99,7 @@ int run(const RunArguments& arguments) {
         return unstable;
       }
 
+  if (arguments.force) prepared.plan.stable_values.reset();
   casefile::RunOptions options;
   options.folder = arguments.folder.empty() ? casefile::default_folder(arguments.file) : arguments.folder;
   check_folder(options.folder);
@@ -146,6 +147,11 @@ int run(const RunArguments& arguments) {
   switch (result.outcome.ending) {
     case Outcome::Ending::blew_up:
       fmt::print(stderr, "the run blew up at t = {}: {}\n",
+                 casefile::readable(given.time.shown(result.outcome.time), given.time.unit),
+                 result.outcome.reason);
+      return unstable;
+    case Outcome::Ending::past_limit:
+      fmt::print(stderr, "the run stopped at t = {}: {}\n",
                  casefile::readable(given.time.shown(result.outcome.time), given.time.unit),
                  result.outcome.reason);
       return unstable;

@@ -152,6 +152,12 @@ const Transport* DiffusionBalance::transport(Real at, const State& y) {
   return transport_.get();
 }
 
+const Transport* DiffusionBalance::transport(Real at, const State& y, const Range& range) {
+  prepare(at, y);
+  if (transport_) transport_->update(at, y, &range, 0);
+  return transport_.get();
+}
+
 void DiffusionBalance::prepare(Real at, const State& y, const Totals* of_y, Real step) {
   const bool changed = couplings_.update(at);
   for (auto& closure : closures_) closure.update(couplings_, at, changed, y);
@@ -314,6 +320,9 @@ Drive DiffusionBalance::drive(Real at) {
     // Where a velocity compresses, what it carries piles up.
     result.known = result.known && (transport_->stretches() || !transport_->velocities().compresses());
     result.steady = result.steady && !transport_->depends_on_time();
+    // What a law brings to a closed boundary piles up there.
+    for (const auto& wall : closures_)
+      if (transport_->law() && !wall.section().wall.stream_end()) result.known = false;
     for (const auto& wall : closures_)
       if (const StreamEnd* end = wall.section().wall.stream_end();
           end && end->returning == StreamEnd::Returning::value) {

@@ -23,6 +23,7 @@ TurningPoints::TurningPoints(const FluxLaw& law, int slot, Real lowest, Real hig
     return out;
   };
   for (std::size_t n = 0; n <= samples; ++n) {
+    finite_ = finite_ && std::isfinite(a[n]);
     if (n == 0) continue;
     if (n < samples && std::abs(a[n]) > std::abs(a[n - 1]) && std::abs(a[n]) >= std::abs(a[n + 1]))
       peaks_.emplace_back(u[n], std::abs(a[n]));
@@ -47,6 +48,9 @@ Real TurningPoints::largest_speed(const FluxLaw& law, int slot, Real lowest, Rea
   const Real ends[] = {lowest, highest};
   Real speeds[2];
   law.speed(slot, ends, speeds);
+  // Not a number: the law is not there for these values, and nothing bounds it.
+  if (!std::isfinite(speeds[0]) || !std::isfinite(speeds[1]) || !finite_)
+    return std::numeric_limits<Real>::infinity();
   Real most = std::max(std::abs(speeds[0]), std::abs(speeds[1]));
   for (const auto& [place, speed] : peaks_)
     if (lowest < place && place < highest) most = std::max(most, speed);

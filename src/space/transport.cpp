@@ -173,6 +173,16 @@ Real Transport::largest_speed(int axis) const {
   return law_ ? largest_[axis] : velocities_.largest(axis);
 }
 
+std::array<Real, 3> Transport::largest_speeds(const Range& values) const {
+  std::array<Real, 3> result{0, 0, 0};
+  for (int a = 0; law_ && a < grid_.rank(); ++a) {
+    const int slot = grid_.slot(a);
+    result[a] = TurningPoints(*law_, slot, values.lowest, values.highest)
+                    .largest_speed(*law_, slot, values.lowest, values.highest);
+  }
+  return result;
+}
+
 std::array<Real, 3> Transport::speeds(const State& y, Index n) const {
   if (!law_) return velocities_.at(n);
   std::array<Real, 3> result{0, 0, 0};

@@ -201,6 +201,13 @@ class March {
     }
   }
 
+  bool leaves_stable_values() const {
+    if (!plan_.stable_values) return false;
+    const auto [low, high] = *plan_.stable_values;
+    const Real slack = 1e-9 * std::max({std::abs(low), std::abs(high), high - low});
+    return out_.totals.lowest < low - slack || out_.totals.highest > high + slack;
+  }
+
   bool finish_step(const Stretch& stretch, Real length, bool last) {
     ++out_.steps;
     out_.last_step = length;
@@ -216,6 +223,10 @@ class March {
     if (plan_.guard) trouble = guard_.check(balance_, out_.totals, out_.time, length, out_.budget);
     // The last step of all ends the run, whatever is asked for meanwhile.
     const bool final = last && &stretch == &stretches_.back();
+    const bool beyond = !trouble && !final && leaves_stable_values();
+    if (beyond)
+      trouble = "values now reach from " + to_text(out_.totals.lowest) + " to " +
+                to_text(out_.totals.highest) + ", for which the next step would be beyond its limit";
     const bool stopped = !trouble && !final && observers_.interrupt && observers_.interrupt();
     const bool arrived = !trouble && !stopped && observers_.arrived && observers_.arrived(now);
     const bool over = trouble || arrived;
@@ -231,7 +242,7 @@ class March {
     if (stopped && !record && observers_.on_record) observers_.on_record(now);
     if (over || stopped || final) out_.change = now.change();
     if (trouble) {
-      out_.ending = Outcome::Ending::blew_up;
+      out_.ending = beyond ? Outcome::Ending::past_limit : Outcome::Ending::blew_up;
       out_.reason = *trouble;
     } else if (stopped) {
       out_.ending = Outcome::Ending::interrupted;

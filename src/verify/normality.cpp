@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "search.hpp"
 #include "williwaw/verify/stability.hpp"
 
 namespace williwaw::verify {
@@ -59,14 +60,8 @@ Real limit_of(const Scheme& scheme, const std::vector<Complex>& points) {
       if (std::abs(amplification(scheme, p * step)) > 1 + 1e-9) return false;
     return true;
   };
-  Real low = 0, high = 1e-4 / size;
-  while (holds(high)) {
-    low = high;
-    high *= 1.05;
-    if (high * size > 1e7) return std::numeric_limits<Real>::infinity();
-  }
-  for (int i = 0; i < 50; ++i) (holds(0.5 * (low + high)) ? low : high) = 0.5 * (low + high);
-  return low * size < 1e-3 ? 0 : low;
+  const Real limit = largest_step(holds, 1e-4 / size, 1.05, 1e11);
+  return limit * size < 1e-3 ? 0 : limit;
 }
 
 // Corners of the polygon of lines that support the numerical range (Johnson, 1978): it lies inside.

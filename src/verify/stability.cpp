@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "search.hpp"
 #include "spectrum.hpp"
 #include "williwaw/verify/stream.hpp"
 
@@ -51,13 +52,7 @@ Real limit_of_pair(const Scheme& scheme, Real fluxes, std::pair<Real, Real> slop
       }
     return true;
   };
-  Real low = 0, high = 1e-3 / -slopes.first;
-  while (holds(high) && high * -slopes.first < 1e9) {
-    low = high;
-    high *= 1.1;
-  }
-  for (int i = 0; i < 60; ++i) (holds(0.5 * (low + high)) ? low : high) = 0.5 * (low + high);
-  return low;
+  return largest_step(holds, 1e-3 / -slopes.first, 1.1, 1e12);
 }
 
 // Smallest and largest slope of the reaction over all unknowns, about the initial values.
@@ -121,14 +116,7 @@ Real wave_limit(const Scheme& scheme, Real smallest, Real largest, Real damping)
     }
     return true;
   };
-  Real low = 0, high = 1e-6 / std::sqrt(largest);
-  while (holds(high)) {
-    low = high;
-    high *= 1.05;
-  }
-  if (low == 0) return 0;
-  for (int i = 0; i < 60; ++i) (holds(0.5 * (low + high)) ? low : high) = 0.5 * (low + high);
-  return low;
+  return largest_step(holds, 1e-6 / std::sqrt(largest), 1.05, 1e15);
 }
 
 Stability stability_of_wave(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from) {

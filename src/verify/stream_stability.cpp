@@ -3,6 +3,7 @@
 #include <cmath>
 #include <complex>
 
+#include "search.hpp"
 #include "williwaw/verify/stream.hpp"
 
 namespace williwaw::verify {
@@ -24,14 +25,15 @@ struct Place {
   Index where = 0;
 };
 
-// What a balance says at one time, asked for once.
+// What a balance says at one time, asked for once. The speeds of a law are the fastest of all values in
+// `range`.
 struct AtTime {
   const Transport& stream;
   const Couplings& couplings;
   const Grid& grid;
   const State& y;
-  AtTime(DiffusionBalance& balance, const State& state, Real at)
-      : stream(*balance.transport(at, state)),
+  AtTime(DiffusionBalance& balance, const State& state, Real at, const std::optional<ValueRange>& range)
+      : stream(range ? *balance.transport(at, state, range->values) : *balance.transport(at, state)),
         couplings(balance.couplings(at)),
         grid(balance.grid()),
         y(state) {}
@@ -120,29 +122,21 @@ bool holds(const Transport& stream, const Scheme& scheme, const Place& place, Re
   return true;
 }
 
-// The largest step for which nothing grows; 0 where some wave does however short the step.
+// The largest step for which nothing grows; 0 where some wave does however short the step, and where speeds
+// are unbounded.
 Real limit_at(const Transport& stream, const Scheme& scheme, const Place& place) {
   if (place.rate == 0) return std::numeric_limits<Real>::infinity();
-  Real low = 0, high = 1e-3 / place.rate;
-  while (holds(stream, scheme, place, high)) {
-    low = high;
-    high *= 1.15;
-    if (high * place.rate > 1e4) return std::numeric_limits<Real>::infinity();
-  }
-  if (low == 0) {
-    // Little diffusion allows for very short steps.
-    for (low = high; low * place.rate > 1e-9 && !holds(stream, scheme, place, low);) low *= 0.5;
-    if (low * place.rate <= 1e-7) return 0;
-    high = 2 * low;
-  }
-  for (int i = 0; i < 40; ++i) {
-    const Real middle = 0.5 * (low + high);
-    (holds(stream, scheme, place, middle) ? low : high) = middle;
-  }
+  if (!std::isfinite(place.rate)) return 0;
+  const auto stable = [&](Real step) { return holds(stream, scheme, place, step); };
+  // Little diffusion allows for very short steps.
+  Real first = 1e-3 / place.rate;
+  while (first * place.rate > 1e-7 && !stable(first)) first *= 0.5;
+  if (first * place.rate <= 1e-7) return 0;
+  const Real limit = largest_step(stable, first, 1.15, 1e7);
   // Growth by the fourth power of a short step hides below rounding, but not from a long run.
   const auto [before, after] = stream.flux().weights(1, 0, 1, 0);
   const bool undamped = before == after;
-  return undamped && low * place.rate < 0.02 ? 0 : low;
+  return undamped && limit * place.rate < 0.02 ? 0 : limit;
 }
 
 // Rates at which unknowns give away what they hold, from the matrix that the balance states: with the
@@ -150,6 +144,7 @@ Real limit_at(const Transport& stream, const Scheme& scheme, const Place& place)
 struct Rates {
   Real euler = 0;        ///< a step of forward Euler up to its inverse makes no new extrema
   bool monotone = true;  ///< no neighbour counts with the wrong sign
+  Real spread = 0;       ///< of what diffuses alone, the largest
   Real largest = 0;      ///< of any unknown
   Index largest_at = 0;
 };
@@ -175,6 +170,7 @@ Rates rates_of(DiffusionBalance& balance, const State& y, Real at, Real limiter)
       }
     result.euler = std::max(result.euler,
                             (std::max(carried.diagonal[n], 0.0) / limiter + spread.diagonal[n]) / capacity);
+    result.spread = std::max(result.spread, spread.diagonal[n] / capacity);
     const Real rate = (carried.diagonal[n] + spread.diagonal[n]) / capacity;
     if (rate > result.largest) {
       result.largest = rate;
@@ -182,6 +178,95 @@ Rates rates_of(DiffusionBalance& balance, const State& y, Real at, Real limiter)
     }
   }
   return result;
+}
+
+// Largest share of an unknown's capacity that a unit of speed along an axis carries away in a unit of time:
+// area over capacity.
+std::array<Real, 3> passing_of(const DiffusionBalance& balance, const AtTime& now) {
+  const Grid& g = now.grid;
+  std::array<Real, 3> result{0, 0, 0};
+  for (Index n = 0; n < g.count(); ++n) {
+    if (!balance.outline().active(n)) continue;
+    const auto at = g.position(n);
+    for (int a = 0; a < g.rank(); ++a) {
+      const auto areas = now.stream.velocities().areas(a, at[1], at[2]);
+      const auto above = now.stream.velocities().areas(a, at[1] + (a == 1), at[2] + (a == 2));
+      const Index i = at[0];
+      Real area = std::max(areas.factor * areas.values[i], above.factor * above.values[i + (a == 0)]);
+      // Beside a boundary the face may be the boundary's: as large as the other, where nothing is cut.
+      if (area == 0) area = now.couplings.volume(n) / g.axis(a).widths()[at[a]];
+      result[a] = std::max(result[a], area / now.couplings.capacity(n));
+    }
+  }
+  return result;
+}
+
+// The limit of a step of a law over a range of values, from one worst place: monotone schemes keep to the
+// range, others are judged by their symbol.
+class LawLimit {
+ public:
+  LawLimit(DiffusionBalance& balance, const Scheme& scheme, const AtTime& now, Place worst, Real spread,
+           Real radius)
+      : stream_(now.stream),
+        scheme_(scheme),
+        worst_(std::move(worst)),
+        spread_(spread),
+        passing_(passing_of(balance, now)) {
+    const ReconstructionKind& kind = stream_.reconstruction();
+    if (kind.limited && stream_.flux().monotone && radius > 0) radius_ = radius, share_ = kind.courant;
+    if (balance.outline().whole()) return;
+    // Beside outlines there is less to hold what passes.
+    for (std::size_t a = 0; a < worst_.axes.size(); ++a) worst_.axes[a].width = 1 / passing_[a];
+  }
+
+  Real positivity(const std::array<Real, 3>& speeds) const {
+    Real carried = 0;
+    for (std::size_t a = 0; a < worst_.axes.size(); ++a) carried += speeds[a] * passing_[a];
+    if (radius_ == 0) return 0;
+    const Real rate = carried / share_ + spread_;
+    return rate > 0 ? radius_ / rate : std::numeric_limits<Real>::infinity();
+  }
+
+  Real interior(const std::array<Real, 3>& speeds) const {
+    Place place = worst_;
+    place.rate = 0;
+    for (std::size_t a = 0; a < place.axes.size(); ++a) {
+      AxisAt& axis = place.axes[a];
+      axis.speed = axis.largest = speeds[a];
+      place.rate += axis.speed / axis.width + 4 * axis.diffusivity / (axis.width * axis.width);
+    }
+    return limit_at(stream_, scheme_, place);
+  }
+
+  Real operator()(const Range& values) const {
+    const auto speeds = stream_.largest_speeds(values);
+    return std::max(interior(speeds), positivity(speeds));
+  }
+
+ private:
+  const Transport& stream_;
+  const Scheme& scheme_;
+  Place worst_;
+  Real spread_, radius_ = 0, share_ = 1;
+  std::array<Real, 3> passing_;
+};
+
+// The widest values around `about` for which the step is within its limit; each end alone, then both.
+Range stable_values(const LawLimit& limit, const Range& about, Real step) {
+  const Real slack = 1 + 1e-10;
+  const Real size = std::max({about.highest - about.lowest, std::abs(about.highest), std::abs(about.lowest)});
+  const auto grown = [&](Real below, Real above) {
+    return Range{about.lowest - below * size, about.highest + above * size};
+  };
+  const auto reach = [&](auto make) {
+    const auto holds = [&](Real share) { return step <= limit(make(share)) * slack; };
+    return holds(0) ? largest_step(holds, 1e-9, 2.0, 1e30) : 0;
+  };
+  const Real below = reach([&](Real s) { return grown(s, 0); }),
+             above = reach([&](Real s) { return grown(0, s); });
+  if (std::isinf(below) && std::isinf(above)) return grown(below, above);
+  const Real both = reach([&](Real s) { return grown(std::min(s, below), std::min(s, above)); });
+  return grown(std::min(both, below), std::min(both, above));
 }
 
 bool is_normal(const DiffusionBalance& balance, const Transport& stream) {
@@ -194,11 +279,21 @@ bool is_normal(const DiffusionBalance& balance, const Transport& stream) {
          std::ranges::none_of(e.diffusion.coefficient, &Function::depends_on_place);
 }
 
+// Where most is passed in a unit of time; every value of a law's range may come by everywhere.
+Place fastest_place(const DiffusionBalance& balance, const AtTime& now) {
+  if (!now.stream.law()) return place_at(now, now.stream.fastest(now.y).second);
+  Place most;
+  for (Index n = 0; n < now.grid.count(); ++n)
+    if (balance.outline().active(n))
+      if (const Place here = place_at(now, n); most.axes.empty() || here.passed > most.passed) most = here;
+  return most;
+}
+
 // Places that may decide: where the stream is fastest, and where most is exchanged in all.
 Place worst_place(const DiffusionBalance& balance, const AtTime& now) {
   const Transport& stream = now.stream;
   const Grid& g = balance.grid();
-  Place worst = place_at(now, stream.fastest(now.y).second);
+  Place worst = fastest_place(balance, now);
   const bool even = balance.outline().whole() && !stream.law() &&
                     !balance.problem().equation().stream->velocity.depends_on_place() &&
                     now.couplings.separable();
@@ -212,6 +307,49 @@ Place worst_place(const DiffusionBalance& balance, const AtTime& now) {
     if (here.rate > worst.rate) worst = here;
   }
   return worst;
+}
+
+}  // namespace
+
+namespace {
+
+// Beside outlines there is less to hold what passes.
+void widen_beside_outlines(const DiffusionBalance& balance, const Transport& stream, const Place& worst,
+                           const Rates& rates, Limit& limit) {
+  Real inside = 0;
+  for (const AxisAt& axis : worst.axes) {
+    const auto [first, second] =
+        stream.flux().weights(axis.speed, axis.diffusivity / axis.width, axis.largest, 0);
+    inside += (first - second + 2 * axis.diffusivity / axis.width) / axis.width;
+  }
+  if (!balance.outline().whole() && rates.largest > inside && inside > 0 && !std::isinf(limit.step)) {
+    limit.step *= inside / rates.largest;
+    limit.where = rates.largest_at;
+  }
+}
+
+struct WorstOfLaw {
+  const Place& place;
+  Real time, spread, radius;
+};
+
+// A law's limit is that of the fastest of all values that data allow, not of those at the start.
+void judge_law(DiffusionBalance& balance, const Scheme& scheme, const WorstOfLaw& worst, Real step,
+               Stability& result) {
+  using enum Limit::Standing;
+  const State y = balance.initial_state();
+  const AtTime now(balance, y, worst.time, result.allowed);
+  const LawLimit limit(balance, scheme, now, worst.place, worst.spread, worst.radius);
+  const auto speeds = now.stream.largest_speeds(result.allowed->values);
+  const Real positivity = now.stream.flux().needs_step ? 0 : limit.positivity(speeds);
+  result.positivity = {positivity, bound, worst.place.where};
+  result.interior = {limit.interior(speeds), heuristic, worst.place.where};
+  // What makes no new extrema cannot grow, whatever its unlimited waves would do.
+  result.limit =
+      positivity > 0 && positivity >= result.interior.step * (1 - 1e-6) ? result.positivity : result.interior;
+  if (step > 0 && result.limit.step > 0)
+    result.stable_for = stable_values(limit, result.allowed->values, step);
+  balance.transport(worst.time, y);
 }
 
 }  // namespace
@@ -230,11 +368,12 @@ Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, R
   result.step = step;
   result.stages = stages(scheme);
   const auto times = times_of(balance, stream, from, until);
+  if (stream.law()) result.allowed = values_allowed(balance, y, from, until);
   Place worst;
   Real worst_time = from, passed = 0;
   for (const Real t : times) {
-    const AtTime now(balance, y, t);
-    passed = std::max(passed, place_at(now, now.stream.fastest(y).second).passed);
+    const AtTime now(balance, y, t, result.allowed);
+    passed = std::max(passed, fastest_place(balance, now).passed);
     if (const Place here = worst_place(balance, now); worst.axes.empty() || here.rate > worst.rate) {
       worst = here;
       worst_time = t;
@@ -242,8 +381,7 @@ Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, R
   }
   result.times = static_cast<int>(times.size());
   balance.transport(from, y);
-  const Real interior = limit_at(stream, scheme, worst);
-  result.interior = {interior, heuristic, worst.where};
+  result.interior = {limit_at(stream, scheme, worst), heuristic, worst.where};
   const Real radius = balance.problem().data_change_in_time() || !stream.linear()
                           ? monotonicity_radius_of_tableau(scheme)
                           : monotonicity_radius_of_function(scheme);
@@ -260,20 +398,14 @@ Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, R
   } else {
     result.limit = result.interior;
   }
-  // Beside outlines there is less to hold what passes.
-  Real inside = 0;
-  for (const AxisAt& axis : worst.axes) {
-    const auto [first, second] =
-        stream.flux().weights(axis.speed, axis.diffusivity / axis.width, axis.largest, 0);
-    inside += (first - second + 2 * axis.diffusivity / axis.width) / axis.width;
+  if (stream.law()) {
+    judge_law(balance, scheme, {worst, worst_time, rates.spread, radius}, step, result);
+  } else {
+    widen_beside_outlines(balance, stream, worst, rates, result.limit);
+    if (is_normal(balance, stream)) result.limit.standing = sharp;
+    // What makes no new extrema cannot grow, whatever its unlimited waves would do.
+    if (result.positivity.step > result.limit.step * (1 + 1e-6)) result.limit = result.positivity;
   }
-  if (!balance.outline().whole() && rates.largest > inside && inside > 0 && !std::isinf(result.limit.step)) {
-    result.limit.step *= inside / rates.largest;
-    result.limit.where = rates.largest_at;
-  }
-  if (is_normal(balance, stream)) result.limit.standing = sharp;
-  // What makes no new extrema cannot grow, whatever its unlimited waves would do.
-  if (result.positivity.step > result.limit.step * (1 + 1e-6)) result.limit = result.positivity;
   result.courant_number = passed * step;
   for (const AxisAt& axis : worst.axes)
     result.diffusion_number += axis.diffusivity * step / (axis.width * axis.width);
@@ -290,11 +422,13 @@ StreamNumbers stream_numbers(DiffusionBalance& balance, const Scheme& scheme, Re
   const Grid& g = balance.grid();
   StreamNumbers result;
   Place fastest;
+  std::optional<ValueRange> allowed;
+  if (stream.law()) allowed = values_allowed(balance, y, from, until);
   std::vector<TurningBack> back(balance.closures().size());
   for (const Real t : times_of(balance, stream, from, until)) {
-    const AtTime now(balance, y, t);
+    const AtTime now(balance, y, t, allowed);
     const auto& velocities = stream.velocities();
-    const Place here = place_at(now, stream.fastest(y).second);
+    const Place here = fastest_place(balance, now);
     if (fastest.axes.empty() || here.passed > fastest.passed) {
       fastest = here;
       result.courant = here.passed * step;

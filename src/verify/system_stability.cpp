@@ -4,6 +4,7 @@
 #include <cmath>
 #include <complex>
 
+#include "search.hpp"
 #include "williwaw/space/wave_system.hpp"
 #include "williwaw/verify/stability.hpp"
 
@@ -36,12 +37,7 @@ Stability stability_of_system(DiffusionBalance& balance, const Scheme& scheme, R
       if (std::abs(amplification(scheme, symbol(problem, courant, M_PI * n / 720))) > 1 + 1e-10) return false;
     return true;
   };
-  Real low = 0, high = 1e-3;
-  while (holds(high) && high < 100) {
-    low = high;
-    high *= 1.02;
-  }
-  for (int i = 0; i < 60 && low > 0; ++i) (holds(0.5 * (low + high)) ? low : high) = 0.5 * (low + high);
+  const Real low = largest_step(holds, 1e-3, 1.02, 1e5);
   Stability result;
   result.wave = true;
   result.step = step;

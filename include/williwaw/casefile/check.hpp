@@ -24,6 +24,8 @@ struct Prepared {
   std::shared_ptr<CycleWatch> cycle;
   std::unique_ptr<DiffusionBalance> balance;
   verify::Stability stability;
+  /// After a run that ended otherwise than judged: what happened. No report repeats the verdict.
+  std::string refuted;
   /// Of a step that is not stable, where the modes can be told.
   std::optional<verify::Forecast> forecast;
   /// Of a wave: what the grid makes of its speed.

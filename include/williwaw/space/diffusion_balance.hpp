@@ -7,6 +7,7 @@
 namespace williwaw {
 
 class Transport;
+struct Range;
 class WideDifferences;
 
 /// How a balance is carried out, not what it says.
@@ -89,6 +90,8 @@ class DiffusionBalance final : public Balance {
   const Transport* transport() const { return transport_.get(); }
   /// The same, ready for this time and state.
   const Transport* transport(Real at, const State& y);
+  /// The same as if values lay anywhere within a range: fastest speeds are those of the range.
+  const Transport* transport(Real at, const State& y, const Range& range);
 
   /// The problem's initial values, before walls set theirs.
   State initial_state() const;

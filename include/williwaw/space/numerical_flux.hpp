@@ -27,6 +27,7 @@ class TurningPoints {
  private:
   std::vector<Real> places_, fluxes_;
   std::vector<std::pair<Real, Real>> peaks_;
+  bool finite_ = true;  ///< the speed is a finite number at every sample
 };
 
 /// A line of faces as numerical fluxes see it. All fluxes are densities, positive upwards along the axis.
@@ -56,6 +57,8 @@ struct NumericalFlux {
   bool linear_only = false;
   /// Knows the length of the step: for explicit Euler alone.
   bool needs_step = false;
+  /// Never falls with the value before the face and never rises with the one after it, for any law.
+  bool monotone = false;
   /// Makes up for what diffuses: for steady states and first-order reconstruction.
   bool blends = false;
   /// May be split by the largest speed into what goes up and what goes down, each reconstructed by itself.

@@ -50,6 +50,8 @@ class Transport {
   const FluxLaw* law() const { return law_; }
   /// Largest speed along an axis, now: of the velocity, or of values within the range of the state.
   Real largest_speed(int axis) const;
+  /// Of laws: the same over a range of values, unbounded where the speed is. Costs a scan of the range.
+  std::array<Real, 3> largest_speeds(const Range& values) const;
   /// Largest Σ over axes of speed over width, per time, and where; of laws at the state last seen.
   std::pair<Real, Index> fastest(const State& y) const;
   /// Speeds along each axis at one unknown.

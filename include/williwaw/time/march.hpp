@@ -30,6 +30,9 @@ struct Plan {
   /// Interval of the rows of the series, which steps need not meet; 0 for a row at every step.
   Real series_every = 0;
   bool guard = true;
+  /// Values for which the step is within its limit, where the limit depends on them: the run ends when they
+  /// are left.
+  std::optional<std::pair<Real, Real>> stable_values = {};
   /// Linear solver of implicit schemes, by name.
   std::string solver = "auto";
   int threads = 0;
@@ -116,9 +119,10 @@ struct Observers {
 };
 
 struct Outcome {
-  enum class Ending { reached, blew_up, interrupted };
+  /// past_limit: the next step would have been beyond its limit.
+  enum class Ending { reached, blew_up, past_limit, interrupted };
   Ending ending = Ending::reached;
-  std::string reason;  ///< of a blow-up
+  std::string reason;  ///< of a blow-up, or of a stop before one
   Real time = 0;
   Index steps = 0;
   Index rejected = 0;  ///< steps that were taken back

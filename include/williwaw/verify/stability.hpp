@@ -6,6 +6,7 @@
 
 #include "williwaw/space/diffusion_balance.hpp"
 #include "williwaw/time/scheme.hpp"
+#include "williwaw/verify/value_range.hpp"
 
 namespace williwaw::verify {
 
@@ -55,6 +56,11 @@ struct Stability {
   bool on_the_border() const {
     return wave && limit.step > 0 && !std::isinf(limit.step) && std::abs(share() - 1) <= 1e-9;
   }
+
+  /// Of laws, whose limit depends on the values: those that data allow, over which the step was judged, and
+  /// those for which it is within its limit. A run stops when it leaves them.
+  std::optional<ValueRange> allowed;
+  std::optional<Range> stable_for;
 
   /// Stages of a step; only stabilized schemes choose them.
   int stages = 1;

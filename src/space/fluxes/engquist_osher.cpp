@@ -34,7 +34,8 @@ void engquist_osher_line(const FaceLine& line, Real* out) {
 }  // namespace
 
 NumericalFlux fluxes::engquist_osher() {
-  return {.name = "engquist-osher", .evaluate = engquist_osher_line, .weights = upwind_weights};
+  return {
+      .name = "engquist-osher", .monotone = true, .evaluate = engquist_osher_line, .weights = upwind_weights};
 }
 
 }  // namespace williwaw

@@ -38,11 +38,16 @@ void global_line(const FaceLine& line, Real* out) {
 }  // namespace
 
 NumericalFlux fluxes::local_lax_friedrichs() {
-  return {.name = "local-lax-friedrichs", .evaluate = local_line, .weights = upwind_weights};
+  return {
+      .name = "local-lax-friedrichs", .monotone = true, .evaluate = local_line, .weights = upwind_weights};
 }
 
 NumericalFlux fluxes::lax_friedrichs() {
-  return {.name = "lax-friedrichs", .splits = true, .evaluate = global_line, .weights = global_weights};
+  return {.name = "lax-friedrichs",
+          .monotone = true,
+          .splits = true,
+          .evaluate = global_line,
+          .weights = global_weights};
 }
 
 }  // namespace williwaw

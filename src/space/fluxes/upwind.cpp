@@ -64,7 +64,8 @@ void upwind_line(const FaceLine& line, Real* out) {
 }  // namespace
 
 NumericalFlux fluxes::upwind() {
-  return {.name = "upwind", .splits = true, .evaluate = upwind_line, .weights = upwind_weights};
+  return {
+      .name = "upwind", .monotone = true, .splits = true, .evaluate = upwind_line, .weights = upwind_weights};
 }
 
 }  // namespace williwaw

@@ -1,0 +1,55 @@
+#include "williwaw/verify/value_range.hpp"
+
+#include <algorithm>
+
+namespace williwaw::verify {
+
+namespace {
+
+// What the maximum principle does not cover, in words; empty where it holds.
+std::string unbounded_by(const DiffusionBalance& balance) {
+  const Problem& problem = balance.problem();
+  if (problem.equation().reaction) return "the reaction may grow";
+  const bool law = problem.equation().stream && problem.equation().stream->law;
+  for (const Closure& boundary : balance.closures()) {
+    const Drive& drive = boundary.drive();
+    const std::string& name = boundary.section().name;
+    if (law && !boundary.section().wall.stream_end())
+      return "'" + name + "' is closed to the flux, which can pile up there";
+    if (!drive.known) return "nothing bounds what '" + name + "' imposes";
+    if (drive.raising > 0 || drive.lowering > 0) return "'" + name + "' supplies a flux";
+  }
+  return "";
+}
+
+}  // namespace
+
+ValueRange values_allowed(DiffusionBalance& balance, const State& initial, Real from, Real until) {
+  ValueRange result;
+  Range& range = result.values;
+  range = {std::numeric_limits<Real>::infinity(), -std::numeric_limits<Real>::infinity()};
+  for (Index n = 0; n < balance.grid().count(); ++n)
+    if (balance.outline().active(n)) {
+      range.lowest = std::min(range.lowest, initial[static_cast<std::size_t>(n)]);
+      range.highest = std::max(range.highest, initial[static_cast<std::size_t>(n)]);
+    }
+  const bool swings = balance.problem().data_change_in_time() && until > from;
+  const int times = swings ? 33 : 1;
+  Real raising = 0, lowering = 0;
+  for (int n = 0; n < times; ++n) {
+    const Drive now = balance.drive(swings ? from + (until - from) * n / (times - 1) : from);
+    range.lowest = std::min(range.lowest, now.lowest);
+    range.highest = std::max(range.highest, now.highest);
+    raising = std::max(raising, now.raising);
+    lowering = std::max(lowering, now.lowering);
+    if (result.bounded) result.why_not = unbounded_by(balance);
+    result.bounded = result.why_not.empty();
+  }
+  if (!result.bounded) return result;
+  const Real length = std::max(until - from, 0.0);
+  range.highest += length * raising;
+  range.lowest -= length * lowering;
+  return result;
+}
+
+}  // namespace williwaw::verify
