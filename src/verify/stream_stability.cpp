@@ -227,7 +227,21 @@ class LawLimit {
     return rate > 0 ? radius_ / rate : std::numeric_limits<Real>::infinity();
   }
 
-  Real interior(const std::array<Real, 3>& speeds) const {
+  Real interior(const std::array<Real, 3>& speeds) const { return limit_at(stream_, scheme_, with(speeds)); }
+
+  /// Whether a step is within the limit for values in this range; costs no search.
+  bool allows(const Range& values, Real step) const {
+    const auto speeds = stream_.largest_speeds(values);
+    if (step <= positivity(speeds) * (1 + 1e-10)) return true;
+    const Place place = with(speeds);
+    if (!std::isfinite(place.rate)) return false;
+    for (const Real share : {1.0, 0.5, 0.25})
+      if (!holds(stream_, scheme_, place, share * step)) return false;
+    return true;
+  }
+
+ private:
+  Place with(const std::array<Real, 3>& speeds) const {
     Place place = worst_;
     place.rate = 0;
     for (std::size_t a = 0; a < place.axes.size(); ++a) {
@@ -235,15 +249,9 @@ class LawLimit {
       axis.speed = axis.largest = speeds[a];
       place.rate += axis.speed / axis.width + 4 * axis.diffusivity / (axis.width * axis.width);
     }
-    return limit_at(stream_, scheme_, place);
+    return place;
   }
 
-  Real operator()(const Range& values) const {
-    const auto speeds = stream_.largest_speeds(values);
-    return std::max(interior(speeds), positivity(speeds));
-  }
-
- private:
   const Transport& stream_;
   const Scheme& scheme_;
   Place worst_;
@@ -253,14 +261,13 @@ class LawLimit {
 
 // The widest values around `about` for which the step is within its limit; each end alone, then both.
 Range stable_values(const LawLimit& limit, const Range& about, Real step) {
-  const Real slack = 1 + 1e-10;
   const Real size = std::max({about.highest - about.lowest, std::abs(about.highest), std::abs(about.lowest)});
   const auto grown = [&](Real below, Real above) {
     return Range{about.lowest - below * size, about.highest + above * size};
   };
   const auto reach = [&](auto make) {
-    const auto holds = [&](Real share) { return step <= limit(make(share)) * slack; };
-    return holds(0) ? largest_step(holds, 1e-9, 2.0, 1e30) : 0;
+    const auto stable = [&](Real share) { return limit.allows(make(share), step); };
+    return stable(0) ? largest_step(stable, 1e-9, 2.0, 1e30) : 0;
   };
   const Real below = reach([&](Real s) { return grown(s, 0); }),
              above = reach([&](Real s) { return grown(0, s); });
