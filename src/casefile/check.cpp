@@ -215,17 +215,24 @@ void cost_section(const Case& given, const Prepared& prepared, Report& report) {
                       : g.rank() == 2 ? 4 * std::log2(cells + 2)
                                       : 8 * std::cbrt(cells);
   const Real bytes = 8 * cells * (vectors + factor);
-  // Rough figures per unknown and stage: a sweep at memory speed, a solve by what its factor holds.
-  const Real seconds = static_cast<Real>(prepared.steps) * cells *
-                       (2e-9 * prepared.stability.stages + (implicit ? 6e-9 * (factor + 2) : 0));
   report.section("cost");
+  const bool ends_early = prepared.ends_when_settled || (prepared.cycle && given.cycle->ends_run);
   if (prepared.plan.adaptive)
-    report.row("steps", "found on the way, by their errors");
+    report.row("steps", "not known: chosen by their errors");
   else
-    report.row("steps", std::to_string(prepared.steps), Report::Data(prepared.steps));
+    report.row("steps",
+               ends_early ? fmt::format("{} at most: the run ends as soon as it {}", prepared.steps,
+                                        prepared.ends_when_settled ? "has settled" : "repeats")
+                          : std::to_string(prepared.steps),
+               Report::Data(prepared.steps));
   report.row("memory", "about " + readable_bytes(bytes), number(bytes), "bytes");
-  if (prepared.plan.adaptive) return;
-  report.row("time", fmt::format("{} (a rough estimate)", readable_wait(seconds)), number(seconds), "s");
+  if (prepared.plan.adaptive)
+    report.row("time", "not known: steps are chosen by their errors");
+  else if (prepared.seconds)
+    report.row("time",
+               fmt::format("{}{}, from steps that were timed; figures and films not counted",
+                           ends_early ? "at most " : "", readable_wait(*prepared.seconds)),
+               number(*prepared.seconds), "s");
 }
 
 }  // namespace

@@ -89,6 +89,10 @@ std::string shape_text(const Case& given, const verify::Forecast& f) {
   std::string alternating, smooth;
   for (int a = 0; a < g.rank(); ++a) {
     if (f.changes_possible[a] == 0) continue;
+    if (f.uniform[static_cast<std::size_t>(a)]) {
+      smooth += (smooth.empty() ? "" : ", ") + ("uniform along " + g.axis(a).name());
+      continue;
+    }
     const Real share = static_cast<Real>(f.sign_changes[a]) / static_cast<Real>(f.changes_possible[a]);
     std::string& list = share > 0.9 ? alternating : smooth;
     if (share > 0.9)
@@ -114,10 +118,22 @@ std::string steps_text(const Case& given, Real steps, Real step) {
   return fmt::format("step {:.0f} ({})", steps, given.duration(steps * step));
 }
 
+// " are uniform along y", with the axes along which they are.
+std::string uniform_text(const Case& given, const verify::Forecast& f) {
+  std::string axes;
+  const Grid& g = given.problem.grid();
+  for (int a = 0; a < g.rank(); ++a)
+    if (f.uniform[static_cast<std::size_t>(a)]) axes += (axes.empty() ? "" : " and ") + g.axis(a).name();
+  return axes.empty() ? " hold none of them" : " are uniform along " + axes;
+}
+
 // When the solution is swamped, in words.
 std::string swamped_text(const Case& given, const Prepared& prepared) {
   const auto& f = *prepared.forecast;
   const Real step = prepared.longest_step;
+  if (f.dormant)
+    return "nothing is there of any of them: data and arithmetic" + uniform_text(given, f) +
+           ", so that nothing grows unless something disturbs it";
   if (f.first_step == f.last_step)
     return fmt::format("the solution leaves the range of its data at about {}",
                        steps_text(given, f.last_step, step));
@@ -154,8 +170,13 @@ void forecast_rows(const Case& given, const Prepared& prepared, Report& report) 
                          place_text(given, given.problem.grid(), f.peak),
                          f.seeded ? fmt::format("the data hold {} of it, and it grows {:.6g}-fold each step",
                                                 amount_of(given, f.amplitude), f.leading_factor)
-                                  : "the data hold nothing of it, so that round-off seeds it"),
+                         : f.dormant ? "neither data nor arithmetic hold any of it"
+                                     : "the data hold nothing of it, so that round-off seeds it"),
              number(f.leading_factor));
+  if (f.dormant) {
+    report.row("forecast", swamped_text(given, prepared), number(f.last_step));
+    return;
+  }
   report.row("forecast",
              fmt::format("{}, first at {}; a hundredth of the range is reached at {}",
                          swamped_text(given, prepared), place_text(given, given.problem.grid(), f.where),
@@ -330,12 +351,14 @@ void post_mortem(const Case& given, const Prepared& prepared, const Outcome& o, 
                           forecast(given, prepared)));
   if (!prepared.forecast) return;
   const auto& f = *prepared.forecast;
-  report.note(
-      fmt::format("what grew is {}, largest at {}; {}", shape_text(given, f), place_text(given, g, f.peak),
-                  f.seeded ? fmt::format("the initial values and walls held {} of it, which grew {:.6g}-fold "
-                                         "in each step",
-                                         amount_of(given, f.amplitude), f.leading_factor)
-                           : "nothing but round-off held any of it, which is why it took so long"));
+  // From the state that was left, whatever was expected.
+  const verify::Forecast seen = verify::seen_in(*prepared.balance, y);
+  report.note(fmt::format(
+      "what grew is {}, largest at {}; {}", shape_text(given, seen), place_text(given, g, seen.peak),
+      f.seeded ? fmt::format("the initial values and walls held {} of it, which grew {:.6g}-fold "
+                             "in each step",
+                             amount_of(given, f.amplitude), f.leading_factor)
+               : "nothing but round-off held any of it, which is why it took so long"));
   report.note(fmt::format(
       "it grew from the start and came to a hundredth of the range at {}, when figures begin "
       "to show it; {}",

@@ -81,7 +81,8 @@ void put(Archive& a, const Snapshot& s) {
   const ControlMemory& c = s.control;
   a.put(std::vector<Real>{c.next, c.last_error, c.scale, c.lowest, c.highest, c.rejected ? 1.0 : 0.0});
   a.put(s.left_by_solver);
-  a.put(std::vector<Real>{s.shortest_step, s.longest_step, static_cast<Real>(s.most_stages)});
+  a.put(std::vector<Real>{s.shortest_step, s.longest_step, static_cast<Real>(s.most_stages), s.lowest,
+                          s.highest});
 }
 
 Snapshot take_snapshot(Archive& a) {
@@ -105,6 +106,8 @@ Snapshot take_snapshot(Archive& a) {
   s.shortest_step = steps.at(0);
   s.longest_step = steps.at(1);
   s.most_stages = static_cast<int>(steps.at(2));
+  s.lowest = steps.at(3);
+  s.highest = steps.at(4);
   return s;
 }
 

@@ -4,6 +4,7 @@
 #include "cycle_watch.hpp"
 #include "settled.hpp"
 #include "williwaw/casefile/run.hpp"
+#include "williwaw/verify/decay.hpp"
 #include "williwaw/verify/shape.hpp"
 #include "wording.hpp"
 
@@ -25,6 +26,8 @@ const char* ending_text(Outcome::Ending ending) {
       return "reached its end";
     case Outcome::Ending::blew_up:
       return "blew up";
+    case Outcome::Ending::unsolved:
+      return "ended at a step that could not be solved,";
     case Outcome::Ending::past_limit:
       return "stopped before a step beyond its limit";
     case Outcome::Ending::interrupted:
@@ -75,6 +78,15 @@ void budget_section(const Case& given, const Outcome& o, Report& report) {
   report.row("relative residual", fmt::format("{:>14}", fmt::format("{:.2e}", b.relative_residual())),
              number(b.relative_residual()));
   if (!o.solver.empty()) line("left by the solver", o.left_by_solver, "{:.2e}", "");
+  const auto scheme = std::ranges::find(b.lines(), "scheme", &LedgerLine::name);
+  if (!given.problem.equation().second_order || scheme == b.lines().end()) return;
+  const auto place = static_cast<std::size_t>(scheme - b.lines().begin());
+  const Real added = b.amounts()[place], supplied = b.supplied_besides(place);
+  if (added > 0.01 * supplied && supplied > 0)
+    report.note(
+        fmt::format("warning: the scheme itself added {:.3g} % to the energy that was put in; another "
+                    "reconstruction (minmod, van-leer) or a shorter step does not",
+                    100 * added / supplied));
 }
 
 void settled_section(const Case& given, const Prepared& prepared, const Outcome& o, Report& report) {
@@ -153,16 +165,21 @@ void shape_section(const Case& given, const Prepared& prepared, const Outcome& o
   report.row("total of squares", share(after.square, before.square), number(after.square / before.square));
   report.row("extrema", fmt::format("{}, {} at the start", after.extrema, before.extrema),
              Report::Data(after.extrema));
-  const Totals first = balance.totals(start, prepared.plan.start);
-  const Real outside = std::max({0.0, o.totals.highest - first.highest, first.lowest - o.totals.lowest});
-  report.row(
-      "outside the range of the start",
-      fmt::format("{:.3g}{} at most", std::abs(given.value.shown_difference(outside)), given.value.suffix()),
-      number(std::abs(given.value.shown_difference(outside))), given.value.unit);
+  const Range data = verify::values_allowed(balance, start, prepared.plan.start, o.time).values;
+  const Real outside = std::max({0.0, o.highest - data.highest, data.lowest - o.lowest});
+  report.row("outside the range of the data",
+             fmt::format("{:.3g}{} at most, over all steps (data: {} to {})",
+                         std::abs(given.value.shown_difference(outside)), given.value.suffix(),
+                         readable(given.value.shown(data.lowest)),
+                         readable(given.value.shown(data.highest), given.value.unit)),
+             number(std::abs(given.value.shown_difference(outside))), given.value.unit);
   if (!given.exact_is_initial) return;
   const verify::PulseLoss loss = verify::pulse_loss(balance, start, end);
   report.row("height of the pulse", share(loss.height, loss.height_before),
              number(loss.height / loss.height_before));
+  report.row(
+      "pulse",
+      "excess over the far field of the start (its median); widths are roots of second central moments");
   for (int a = 0; a < given.problem.grid().rank(); ++a)
     report.row("width of the pulse, " + given.problem.grid().axis(a).name(),
                share(loss.width[a], loss.width_before[a]), number(loss.width[a] / loss.width_before[a]));
@@ -178,6 +195,18 @@ void steady_section(const Case& given, const Prepared& prepared, const RunResult
                   result.seconds),
       Report::Data(s.reached));
   value_rows(given, prepared, s.totals, report);
+  if (given.problem.equation().reaction && s.reached) {
+    const auto growing = verify::growing_modes(*prepared.balance, prepared.initial, 0);
+    report.row(
+        "as the end of a run in time",
+        !growing ? "not known"
+        : *growing > 0
+            ? fmt::format("UNSTABLE: {} mode{} about it grow{}, so that no run in time settles to it; is the "
+                          "sign of the reaction right?",
+                          *growing, *growing == 1 ? "" : "s", *growing == 1 ? "s" : "")
+            : "stable: no mode about it grows",
+        growing ? Report::Data(*growing == 0) : Report::Data(std::string("not known")));
+  }
   report.row("solver", s.solver);
   report.row("iterations", std::to_string(s.iterations()), Report::Data(s.iterations()));
   if (given.problem.is_nonlinear())
@@ -227,12 +256,13 @@ void steady_budget(const Case& given, const Prepared& prepared, const SteadyOutc
 }
 
 void exact_section(const Case& given, const RunResult& result, Report& report) {
-  if (!result.comparisons.empty()) report.section("against the exact solution");
+  if (result.comparisons.empty()) return;
+  report.section("against the exact solution");
   for (const auto& c : result.comparisons)
     report.row("at " + (given.steady ? std::string("the steady state")
                                      : readable(given.time.shown(c.time), given.time.unit)),
-               fmt::format("mean {:.3e}, root mean square {:.3e}, largest {:.3e}{}", c.norms.l1, c.norms.l2,
-                           c.norms.max, given.value.suffix()),
+               fmt::format("weighted by volume L1 {:.3e}, L2 {:.3e}; maximum {:.3e}{}", c.norms.l1,
+                           c.norms.l2, c.norms.max, given.value.suffix()),
                number(c.norms.max), given.value.unit);
 }
 
@@ -253,6 +283,10 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
   cycle_section(given, prepared, o, report);
   shape_section(given, prepared, o, report);
   exact_section(given, result, report);
+  if (o.ending == Outcome::Ending::unsolved) {
+    report.section("what happened").note(o.reason);
+    report.note("everything recorded up to here was kept");
+  }
   if (o.ending == Outcome::Ending::past_limit) {
     const auto [low, high] = *prepared.plan.stable_values;
     report.section("what happened").note(o.reason);

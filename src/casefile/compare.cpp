@@ -68,19 +68,20 @@ class InTime {
 };
 
 void take_norms(ComparedTime& at) {
-  Real sum = 0, squares = 0;
+  Real sum = 0, squares = 0, all = 0;
   for (std::size_t n = 0; n < at.values.size(); ++n) {
     const Real d = std::abs(at.values[n].difference());
-    sum += d;
-    squares += d * d;
+    sum += at.values[n].weight * d;
+    squares += at.values[n].weight * d * d;
+    all += at.values[n].weight;
     if (d > at.norms.max || n == 0) {
       at.norms.max = d;
       at.norms.where = static_cast<Index>(n);
     }
   }
-  const auto count = static_cast<Real>(std::max<std::size_t>(at.values.size(), 1));
-  at.norms.l1 = sum / count;
-  at.norms.l2 = std::sqrt(squares / count);
+  if (!(all > 0)) return;
+  at.norms.l1 = sum / all;
+  at.norms.l2 = std::sqrt(squares / all);
 }
 
 bool inside(const Grid& grid, const Point& p) {
@@ -100,7 +101,8 @@ void over_records(const store::FieldReader& run, const Value& value, Comparing& 
       if (field.is_left_out(n)) continue;
       const Point place = run.grid().point_of(n);
       const std::optional<Real> other = value(at.time, place);
-      if (other && std::isfinite(*other)) at.values.push_back({at.time, place, true, field[n], *other});
+      if (other && std::isfinite(*other))
+        at.values.push_back({at.time, place, true, field[n], *other, run.grid().volume_of(n)});
     }
     if (at.values.empty()) continue;
     take_norms(at);
@@ -185,13 +187,14 @@ void against_probe(const std::filesystem::path& folder, const store::Series& tab
   const auto t = converted(series.values[0], series.columns[0].unit, run.description().time.unit);
   const auto& v = series.values[*column];
   for (std::size_t n = 0; n < times.size(); ++n) {
-    if (times[n] < t.front() - 1e-9 || times[n] > t.back() * (1 + 1e-9)) continue;
+    const Real slack = 1e-9 * (t.back() - t.front());
+    if (times[n] < t.front() - slack || times[n] > t.back() + slack) continue;
     std::size_t i = 0;
     while (i + 2 < t.size() && t[i + 1] < times[n]) ++i;
     const Real w =
         t.size() < 2 || t[i + 1] == t[i] ? 0 : std::clamp((times[n] - t[i]) / (t[i + 1] - t[i]), 0.0, 1.0);
     const Real here = t.size() < 2 ? v[0] : (1 - w) * v[i] + w * v[i + 1];
-    ComparedTime at{times[n], {}, {{times[n], Point{}, false, here, values[n]}}};
+    ComparedTime at{times[n], {}, {{times[n], Point{}, false, here, values[n], 1}}};
     take_norms(at);
     result.times.push_back(std::move(at));
   }
@@ -296,7 +299,8 @@ Report comparing_report(const Comparing& c) {
   const ComparedTime* worst = &c.times.front();
   for (const auto& at : c.times) {
     report.row("at " + readable(at.time, c.time_unit),
-               fmt::format("mean {:.3e}, root mean square {:.3e}, largest {:.3e}{}", at.norms.l1, at.norms.l2,
+               fmt::format("{}L1 {:.3e}, L2 {:.3e}; maximum {:.3e}{}",
+                           at.values.front().placed ? "weighted by volume " : "", at.norms.l1, at.norms.l2,
                            at.norms.max, c.value_unit.empty() ? "" : " " + c.value_unit),
                number(at.norms.max), c.value_unit);
     if (at.norms.max > worst->norms.max) worst = &at;

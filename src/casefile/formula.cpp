@@ -48,10 +48,18 @@ Where where_of(const Expression& expression) {
 }
 
 Reaction reaction_of(const Expression& expression) {
-  return {[expression](const Points& places, Real time, std::span<const Real> u, std::span<Real> out) {
-            evaluate(expression, inputs_of(places, time, u.data()), out.data());
-          },
-          expression.uses("t"), is_affine(expression)};
+  const auto by_line = [](const Expression& e) -> Reaction::ByLine {
+    return [e](const Points& places, Real time, std::span<const Real> u, std::span<Real> out) {
+      evaluate(e, inputs_of(places, time, u.data()), out.data());
+    };
+  };
+  Reaction reaction{by_line(expression), expression.uses("t"), is_affine(expression)};
+  try {
+    reaction.slope = by_line(derivative(expression, "u"));
+  } catch (const InputError&) {
+    // A formula that jumps is left to differences.
+  }
+  return reaction;
 }
 
 Function function_of(const Expression& expression) {

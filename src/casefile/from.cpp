@@ -131,6 +131,7 @@ Value read_from_run(const Context& context, const Node& node, const Dimensions& 
   for (Index n = 0; n < field.size(); ++n)
     if (field.is_left_out(n)) gone.push_back(n);
   in_si.leave_out(gone);
+  in_si.set_knows_beyond(field.knows_beyond());
 
   State values;
   if (onto == "conservative") {

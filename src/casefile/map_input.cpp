@@ -109,7 +109,8 @@ std::vector<std::filesystem::path> matching(const std::filesystem::path& pattern
   };
   std::vector<std::filesystem::path> result;
   std::error_code ignored;
-  for (const auto& entry : std::filesystem::directory_iterator(pattern.parent_path(), ignored))
+  const auto folder = pattern.has_parent_path() ? pattern.parent_path() : std::filesystem::path(".");
+  for (const auto& entry : std::filesystem::directory_iterator(folder, ignored))
     if (match(pattern.filename().c_str(), entry.path().filename().c_str())) result.push_back(entry.path());
   std::ranges::sort(result);
   return result;

@@ -162,6 +162,25 @@ void prepare_steps(const Case& given, Prepared& result) {
 }  // namespace
 
 namespace {
+
+// Velocities from files that do not cover the run.
+void refuse_short_files(const Case& given, const Prepared& prepared) {
+  const auto& stream = given.problem.equation().stream;
+  if (!stream || stream->velocity.instants.empty() || stream->velocity.period > 0) return;
+  const auto& instants = stream->velocity.instants;
+  const Real start = prepared.plan.start, end = prepared.plan.until, slack = 1e-9 * (end - start);
+  if (instants.front() > start + slack)
+    throw CaseError(given.equation_place, "equation.velocity",
+                    fmt::format("the files begin at {}, after the start of the run at {}",
+                                given.duration(instants.front()), given.duration(start)));
+  if (instants.back() < end - slack && !stream->velocity.hold_after)
+    throw CaseError(
+        given.equation_place, "equation.velocity",
+        fmt::format("the files end at {}, before the run does at {}: give period, or after = \"hold\" if "
+                    "the last velocity is to hold from there on",
+                    given.duration(instants.back()), given.duration(end)));
+}
+
 // A scheme that cannot follow the ends or the stream is found out before the run.
 void probe_ends(DiffusionBalance& balance, const Scheme& scheme) {
   make_stepper(balance, scheme);
@@ -212,6 +231,7 @@ Prepared prepare(const Case& given, Execution execution) {
       return result;
     }
     prepare_steps(given, result);
+    refuse_short_files(given, result);
     if (result.balance->motion() || result.balance->transport())
       probe_ends(*result.balance, given.plan.scheme);
     result.ends_when_settled = given.settled.ends_run;

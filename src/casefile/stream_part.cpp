@@ -99,7 +99,8 @@ std::vector<const Node*> by_axis(const Context& context, const Node& node, const
 }
 
 Velocity from_files(const Context& context, const Section& section, std::string& text) {
-  section.allow({"files", "variables", "period", "divergence_free", "outside"}, {});
+  section.allow({"files", "variables", "period", "divergence_free", "outside", "after"}, {});
+  const std::string after = section.choice("after", "end", {"end", "hold"}, {});
   const Node& names = section.need("variables", "the names of the components in the files");
   if (!names.is_array() || names.array().size() != context.variables.size() ||
       std::ranges::any_of(names.array(), [](const Node& n) { return !n.is_text(); }))
@@ -125,6 +126,9 @@ Velocity from_files(const Context& context, const Section& section, std::string&
     // A last instant that repeats the first one says nothing new.
     if (velocity.instants.size() > 1 && covered > velocity.period * (1 - 1e-9)) velocity.instants.pop_back();
   }
+  velocity.hold_after = after == "hold";
+  if (velocity.hold_after && velocity.period > 0)
+    section.fail("after", "goes without a period: what repeats has no end");
   text = fmt::format("{} and so on from {}, {} times{}", names.array()[0].text(), section.word("files", ""),
                      velocity.instants.size(), velocity.period > 0 ? ", repeating" : "");
   return velocity;

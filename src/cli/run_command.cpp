@@ -56,6 +56,7 @@ std::vector<std::filesystem::path> draw_figures(const casefile::Case& given,
 int check(const CheckArguments& arguments) {
   const casefile::Case given = casefile::read_case(arguments.file, arguments.set);
   casefile::Prepared prepared = casefile::prepare(given);
+  if (arguments.at.empty()) prepared.seconds = casefile::measured_seconds(given, prepared);
   const casefile::Report report =
       arguments.at.empty()
           ? casefile::check_report(given, prepared)
@@ -150,6 +151,11 @@ int run(const RunArguments& arguments) {
                  casefile::readable(given.time.shown(result.outcome.time), given.time.unit),
                  result.outcome.reason);
       return unstable;
+    case Outcome::Ending::unsolved:
+      fmt::print(stderr, "the run ended at t = {}: {}\n",
+                 casefile::readable(given.time.shown(result.outcome.time), given.time.unit),
+                 result.outcome.reason);
+      return not_met;
     case Outcome::Ending::past_limit:
       fmt::print(stderr, "the run stopped at t = {}: {}\n",
                  casefile::readable(given.time.shown(result.outcome.time), given.time.unit),

@@ -64,9 +64,17 @@ void run_one(const std::filesystem::path& file, const std::vector<std::string>& 
   trial.effort = result.steady ? result.steady->iterations() : result.outcome.steps;
   trial.residual =
       result.steady ? result.steady->residuals.back() : result.outcome.budget.relative_residual();
+  // What semi-Lagrangian steps did not conserve is a line of their budget, and no residual of it.
+  if (const Carrier* carrier = prepared.balance->carrier(); carrier && !result.steady) {
+    const Ledger& amounts = result.outcome.budget.amounts();
+    const Real gross = result.outcome.totals.gross + amounts.gross();
+    if (gross > 0) trial.residual = std::abs(amounts[carrier->line()]) / gross;
+  }
   trial.verdict = result.steady ? (result.steady->reached ? "reached" : "not reached")
-                  : result.outcome.ending == Outcome::Ending::reached ? "stable"
-                                                                      : "blew up";
+                  : result.outcome.ending == Outcome::Ending::reached    ? "stable"
+                  : result.outcome.ending == Outcome::Ending::past_limit ? "past its limit"
+                  : result.outcome.ending == Outcome::Ending::unsolved   ? "not solved"
+                                                                         : "blew up";
   trial.lowest = given.value.shown(totals.lowest);
   trial.highest = given.value.shown(totals.highest);
   trial.mean = given.value.shown(totals.integral / prepared.balance->volume());

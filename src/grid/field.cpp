@@ -59,7 +59,26 @@ void Field::leave_out(std::span<const Index> numbers) {
   extend();
 }
 
+void Field::set_raw(std::span<const Real> data) {
+  if (data.size() != data_.size())
+    throw InputError("a field on this grid has " + std::to_string(data_.size()) +
+                     " numbers with its halo, but " + std::to_string(data.size()) + " were given");
+  data_.assign(data.begin(), data.end());
+}
+
+Real Field::place_beyond(int a, bool upper) const {
+  const Axis& axis = grid_.axis(a);
+  const auto points = axis.points();
+  const Index last = axis.size() - 1;
+  if (axis.periodic()) return upper ? points[0] + axis.length() : points[last] - axis.length();
+  if (axis.unknowns() == Unknowns::cells)
+    return 2 * (upper ? axis.to() : axis.from()) - points[upper ? last : 0];
+  const Index beside = upper ? std::max<Index>(last - 1, 0) : std::min<Index>(1, last);
+  return 2 * points[upper ? last : 0] - points[beside];
+}
+
 void Field::extend() {
+  knows_beyond_ = false;
   const std::array<Index, 3> n{grid_.size(0), grid_.size(1), grid_.size(2)};
   // Axis after axis over everything already filled, so that edges and corners are filled too.
   for (int a = 0; a < grid_.rank(); ++a) {
@@ -117,7 +136,10 @@ Real Field::sample(const Point& place) const {
     const Axis& axis = grid_.axis(a);
     const auto points = axis.points();
     const Real position = place[grid_.slot(a)];
-    const Index above = std::upper_bound(points.begin(), points.end(), position) - points.begin();
+    Index above = std::upper_bound(points.begin(), points.end(), position) - points.begin();
+    // Where nothing is known of what lies beyond, the last two values go on linearly.
+    if (!knows_beyond_ && !axis.periodic() && left_out_.empty() && axis.size() > 1)
+      above = std::clamp<Index>(above, 1, axis.size() - 1);
     low[a] = above - 1;
     // Beyond the end unknowns the next value is the halo's: mirrored at a wall, one period away at a seam.
     const auto where = [&](Index i) {

@@ -14,6 +14,7 @@ Field combined(const Field& a, const Field& b, const Operation& operation) {
   if (!(a.grid() == b.grid()))
     throw InputError("fields on different grids cannot be combined; resample one of them");
   Field result = a;
+  result.set_knows_beyond(a.knows_beyond() && b.knows_beyond());
   std::vector<Real> raw(a.raw().begin(), a.raw().end());
   for (std::size_t n = 0; n < raw.size(); ++n) raw[n] = operation(raw[n], b.raw()[n]);
   result.set_raw(raw);
@@ -35,13 +36,64 @@ Real beside(const Field& f, int axis, Index i, Index j, Index k, bool above) {
   return f.at(at[0], at[1], at[2]);
 }
 
-// Distance between the values on both sides of a face. Beyond a wall of cells the halo lies as far outside as
-// the first unknown lies inside.
+// Distance between the values on both sides of a face; at a side that to the halo (of cells: twice that to
+// the side).
 Real distance(const Axis& axis, Index face) {
   const Index size = axis.size();
   const bool wall = !axis.periodic() && (face == 0 || face == size);
   if (!wall) return axis.gaps()[face];
   return axis.unknowns() == Unknowns::cells ? 2 * axis.gaps()[face] : axis.gaps()[face == 0 ? 1 : size - 1];
+}
+
+// The slope at `position` of the parabola through three values, or of the line through two.
+Real slope_through(std::span<const Real> places, std::span<const Real> values, Real position) {
+  if (places.size() < 2) return 0;
+  const Real first = (values[1] - values[0]) / (places[1] - places[0]);
+  if (places.size() < 3) return first;
+  const Real second = (values[2] - values[1]) / (places[2] - places[1]);
+  return first + (second - first) / (places[2] - places[0]) * (2 * position - places[0] - places[1]);
+}
+
+// The slope on a side: through what is known on both sides of it, else from the three unknowns next to it.
+Real slope_on_side(const Field& field, int a, std::array<Index, 3> face, bool upper) {
+  const Axis& axis = field.grid().axis(a);
+  const Index size = axis.size();
+  std::array<Real, 3> places{}, values{};
+  std::size_t count = 0;
+  const auto take = [&](Index i) {
+    face[static_cast<std::size_t>(a)] = i;
+    const bool beyond = i < 0 || i >= size;
+    places[count] = beyond ? field.place_beyond(a, upper) : axis.points()[i];
+    values[count++] = field.at(face[0], face[1], face[2]);
+  };
+  const bool known = field.knows_beyond();
+  const Index from = upper ? size - 1 : 0, inwards = upper ? -1 : 1;
+  if (known) take(from - inwards);
+  for (Index n = 0; n < (known ? 2 : 3) && n < size; ++n) take(from + n * inwards);
+  const Real position = upper ? axis.to() : axis.from();
+  // Of cells the side lies in the middle between the halo and the first unknown.
+  if (known && axis.unknowns() == Unknowns::cells) return (values[1] - values[0]) / (places[1] - places[0]);
+  return slope_through({places.data(), count}, {values.data(), count}, position);
+}
+
+// The value on a side, by the same rule.
+Real value_on_side(const Field& field, int a, std::array<Index, 3> face, bool upper) {
+  const Axis& axis = field.grid().axis(a);
+  const Index last = axis.size() - 1, end = upper ? last : 0;
+  const auto value = [&](Index i) {
+    face[static_cast<std::size_t>(a)] = i;
+    return field.at(face[0], face[1], face[2]);
+  };
+  if (axis.unknowns() == Unknowns::nodes || last == 0) return value(end);
+  if (field.knows_beyond()) return 0.5 * (value(end) + value(upper ? last + 1 : -1));
+  const Index next = upper ? last - 1 : 1;
+  const Real share =
+      ((upper ? axis.to() : axis.from()) - axis.points()[end]) / (axis.points()[next] - axis.points()[end]);
+  return value(end) + share * (value(next) - value(end));
+}
+
+bool on_side(const Axis& axis, Index face) {
+  return !axis.periodic() && (face == 0 || face == axis.size());
 }
 
 }  // namespace
@@ -95,6 +147,32 @@ Field sampled(const Grid& grid, const std::function<Real(const Point&)>& f) {
   Field result(grid);
   for (Index n = 0; n < grid.count(); ++n) result[n] = f(grid.point_of(n));
   result.extend();
+  // The function knows what lies beyond sides.
+  const auto place = [&](int a, Index i) {
+    const Axis& axis = grid.axis(a);
+    if (i >= 0 && i < axis.size()) return axis.points()[i];
+    return axis.periodic() ? axis.points()[i < 0 ? axis.size() - 1 : 0]
+                           : result.place_beyond(a, i >= axis.size());
+  };
+  std::array<Index, 3> low{0, 0, 0}, high{grid.size(0), grid.size(1), grid.size(2)};
+  for (int a = 0; a < grid.rank(); ++a) {
+    low[static_cast<std::size_t>(a)] = -1;
+    ++high[static_cast<std::size_t>(a)];
+  }
+  for (Index k = low[2]; k < high[2]; ++k)
+    for (Index j = low[1]; j < high[1]; ++j)
+      for (Index i = low[0]; i < high[0]; ++i) {
+        const std::array<Index, 3> at{i, j, k};
+        bool beyond = false;
+        Point p;
+        for (int a = 0; a < grid.rank(); ++a) {
+          const Index n = at[static_cast<std::size_t>(a)];
+          beyond = beyond || n < 0 || n >= grid.size(a);
+          p[grid.slot(a)] = place(a, n);
+        }
+        if (beyond) result.at(i, j, k) = f(p);
+      }
+  result.set_knows_beyond(true);
   return result;
 }
 
@@ -118,6 +196,10 @@ FaceField face_gradient(const Field& field) {
   for (int a = 0; a < g.rank(); ++a)
     each_face(g, a, [&](Index i, Index j, Index k) {
       const Index face = std::array{i, j, k}[static_cast<std::size_t>(a)];
+      if (on_side(g.axis(a), face)) {
+        result.at(a, i, j, k) = slope_on_side(field, a, {i, j, k}, face > 0);
+        return;
+      }
       result.at(a, i, j, k) =
           (beside(field, a, i, j, k, true) - beside(field, a, i, j, k, false)) / distance(g.axis(a), face);
     });
@@ -137,7 +219,7 @@ VectorField gradient(const Field& field) {
       const Real low = slopes.at(a, at[0], at[1], at[2]), high = slopes.at(a, up[0], up[1], up[2]);
       const bool wall = !axis.periodic() && axis.unknowns() == Unknowns::nodes;
       if (wall && (at[a] == 0 || at[a] == axis.size() - 1)) {
-        result[a][n] = at[a] == 0 ? high : low;  // the halo of a wall node says nothing
+        result[a][n] = at[a] == 0 ? low : high;  // the slope on the side itself
         continue;
       }
       const Real before = distance(axis, at[a]), after = distance(axis, up[a]);
@@ -179,6 +261,10 @@ FaceField at_faces(const VectorField& field) {
   FaceField result(g);
   for (int a = 0; a < g.rank(); ++a)
     each_face(g, a, [&](Index i, Index j, Index k) {
+      if (const Index face = std::array{i, j, k}[static_cast<std::size_t>(a)]; on_side(g.axis(a), face)) {
+        result.at(a, i, j, k) = value_on_side(field[a], a, {i, j, k}, face > 0);
+        return;
+      }
       result.at(a, i, j, k) =
           0.5 * (beside(field[a], a, i, j, k, true) + beside(field[a], a, i, j, k, false));
     });

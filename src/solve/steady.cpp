@@ -198,7 +198,7 @@ class SteadySolver {
     linear.iterations = rules_.iterations;
     // What the whole solve must reach, whatever this step starts from.
     linear.tolerance = std::min(
-        0.1, (offers_.linear ? 0.5 : 0.1) * rules_.tolerance * reference_ / std::max(norm(r), 1e-300));
+        0.1, (offers_.linear ? 1 - 1e-6 : 0.1) * rules_.tolerance * reference_ / std::max(norm(r), 1e-300));
     // A step by a neighbour of the matrix is no better for being solved to the last digit.
     if (offers_.approximate) linear.tolerance = 0.01;
     solver_ = make_solver(kind, system, linear);

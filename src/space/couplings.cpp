@@ -320,6 +320,22 @@ void Couplings::integrate(const Function& density, Real time, std::span<Real> ou
     }
 }
 
+void Couplings::average_by_region(const Function& function, Real time, std::span<Real> out) const {
+  if (!function.regions() || !regions_ || regions_->empty()) return;
+  Real stored = 0, held = 0;
+  const auto& mixed = shares().mixed();
+  for (std::size_t m = 0; m < mixed.size(); ++m) {
+    const auto& part = mixed[m];
+    const Point place = grid_.point_of(part.unknown);
+    const Real storage = part.volume * equation_.storage.part(part.label)(place, time);
+    held += storage;
+    stored += storage * function.part(part.label)(place, time);
+    if (m + 1 < mixed.size() && mixed[m + 1].unknown == part.unknown) continue;
+    if (held > 0) out[part.unknown] = stored / held;
+    stored = held = 0;
+  }
+}
+
 Real Couplings::capacity(Index n) const {
   return separable_ ? storage_ * grid_.volume_of(n) : capacities_[n];
 }

@@ -217,14 +217,15 @@ void DiffusionBalance::evaluate_points(Real at) {
 }
 
 // The reaction's rate for each unit of volume at every unknown, line by line.
-void DiffusionBalance::react(const State& y, Real at, std::span<Real> out) const {
+void DiffusionBalance::react(const Reaction::ByLine& by_line, const State& y, Real at,
+                             std::span<Real> out) const {
   const Index nx = grid().size(0);
   Points line(nx);
   for (Index l = 0; l < grid().lines(); ++l) {
     const Index j = l % grid().size(1), k = l / grid().size(1);
     for (Index i = 0; i < nx; ++i) line.set(i, grid().point(i, j, k));
     const auto count = static_cast<std::size_t>(nx);
-    problem_.equation().reaction->rate(line, at, {y.data() + nx * l, count}, {out.data() + nx * l, count});
+    by_line(line, at, {y.data() + nx * l, count}, {out.data() + nx * l, count});
   }
 }
 
@@ -233,7 +234,7 @@ void DiffusionBalance::evaluate_reaction(const State& y, Real at) {
   reaction_.assign(count, 0.0);
   reaction_total_ = 0;
   const State zero(y.empty() ? count : 0, 0.0);
-  react(y.empty() ? zero : y, at, reaction_);
+  react(problem_.equation().reaction->rate, y.empty() ? zero : y, at, reaction_);
   for (Index n = 0; n < grid().count(); ++n) {
     reaction_[n] *= couplings_.volume(n);
     if (!outline_.active(n)) reaction_[n] = 0;
@@ -241,20 +242,32 @@ void DiffusionBalance::evaluate_reaction(const State& y, Real at) {
   }
 }
 
-// d rate/du for each unit of volume: exact for affine reactions, else by a central difference whose step is
-// the cube root of the round-off in the size of the state.
+// d rate/du for each unit of volume: as the reaction states it; exact by a difference where it is affine,
+// else by a central difference whose step is the cube root of the round-off in the size of the state (of the
+// initial values where the state is zero).
 void DiffusionBalance::reaction_slope(const State& y, Real at, std::vector<Real>& slope) const {
   const auto count = static_cast<std::size_t>(grid().count());
+  const Reaction& reaction = *problem_.equation().reaction;
   State moved = y.empty() ? State(count, 0.0) : y;
-  Real size = 0;
-  for (const Real u : moved) size = std::max(size, std::abs(u));
-  const Real step = problem_.equation().reaction->linear ? std::max(size, 1.0) : 6e-6 * std::max(size, 1e-3);
+  slope.resize(count);
+  if (reaction.slope) {
+    react(reaction.slope, moved, at, slope);
+    return;
+  }
+  const auto size_of = [](const State& values) {
+    Real size = 0;
+    for (const Real u : values) size = std::max(size, std::abs(u));
+    return size;
+  };
+  Real size = size_of(moved);
+  if (size == 0) size = size_of(initial_);
+  if (size == 0) size = 1;
+  const Real step = reaction.linear ? size : 6e-6 * size;
   std::vector<Real> above(count), below(count);
   for (Real& u : moved) u += step;
-  react(moved, at, above);
+  react(reaction.rate, moved, at, above);
   for (Real& u : moved) u -= 2 * step;
-  react(moved, at, below);
-  slope.resize(count);
+  react(reaction.rate, moved, at, below);
   for (std::size_t n = 0; n < count; ++n) slope[n] = (above[n] - below[n]) / (2 * step);
 }
 

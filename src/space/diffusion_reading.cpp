@@ -145,6 +145,7 @@ State DiffusionBalance::values_of(const Function& function, Real at) const {
 
 State DiffusionBalance::initial_state() const {
   State y = values_of(problem_.initial);
+  couplings_.average_by_region(problem_.initial, 0, y);
   for (const Index n : absent_) y[n] = 0;
   for (const Real v : y)
     if (!std::isfinite(v)) throw InputError("the initial value is not a finite number everywhere");
@@ -174,6 +175,7 @@ Field DiffusionBalance::field(const State& y, Real at) {
     result.at(place[0], place[1], place[2]) = 2 * value.first / value.second - y[where.first];
   }
   result.extend_corners();
+  result.set_knows_beyond(true);
   return result;
 }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <limits>
 
 #include "../grid/clones.hpp"
 
@@ -92,15 +93,19 @@ WILLIWAW_CLONES void third_line(const Rows& u, Index n, Real* __restrict left, R
   }
 }
 
-// Three parabolas, weighted by how smooth they are (Jiang and Shu, 1996).
+// Three parabolas, weighted by how smooth they are (Jiang and Shu, 1996), relative to how smooth all five
+// values are (Borges, Carmona, Costa and Don, 2008): ratios of squares of differences, so that neither the
+// unit nor an offset of the values counts, and the order stays 5 on smooth data.
 [[gnu::always_inline]] inline Real weno(Real a, Real b, Real c, Real d, Real e) {
-  constexpr Real small = 1e-6;
   const Real p0 = (2 * a - 7 * b + 11 * c) / 6, p1 = (-b + 5 * c + 2 * d) / 6, p2 = (2 * c + 5 * d - e) / 6;
   const auto square = [](Real x) { return x * x; };
   const Real s0 = 13.0 / 12 * square(a - 2 * b + c) + 0.25 * square(a - 4 * b + 3 * c);
   const Real s1 = 13.0 / 12 * square(b - 2 * c + d) + 0.25 * square(b - d);
   const Real s2 = 13.0 / 12 * square(c - 2 * d + e) + 0.25 * square(3 * c - 4 * d + e);
-  const Real w0 = 0.1 / square(small + s0), w1 = 0.6 / square(small + s1), w2 = 0.3 / square(small + s2);
+  // Below any square of differences that is not zero itself; 0/0 where all five values are the same.
+  const Real least = 1e-40 * (s0 + s1 + s2) + std::numeric_limits<Real>::min(), all = std::abs(s0 - s2);
+  const Real w0 = 0.1 * (1 + all / (s0 + least)), w1 = 0.6 * (1 + all / (s1 + least)),
+             w2 = 0.3 * (1 + all / (s2 + least));
   return (w0 * p0 + w1 * p1 + w2 * p2) / (w0 + w1 + w2);
 }
 

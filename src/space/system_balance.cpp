@@ -10,6 +10,7 @@ namespace {
 class SelfCarrying final : public SystemFlux {
  public:
   explicit SelfCarrying(int components) : components_(components) {}
+  std::size_t components() const override { return static_cast<std::size_t>(components_); }
   void flux(int slot, std::span<const std::span<const Real>> u,
             std::span<std::span<Real>> out) const override {
     const auto carrier = u[static_cast<std::size_t>(std::min(slot, components_ - 1))];
@@ -33,6 +34,7 @@ std::vector<std::span<const Real>> spans_of(const std::vector<std::vector<Real>>
 }  // namespace
 
 std::shared_ptr<const SystemFlux> self_carrying_flux(int components) {
+  if (components < 1) throw InputError("a flux needs one component at least");
   return std::make_shared<SelfCarrying>(components);
 }
 
@@ -40,6 +42,9 @@ SystemBalance::SystemBalance(const std::vector<Problem>& members, SystemReaction
                              std::shared_ptr<const SystemFlux> flux, Execution execution)
     : reaction_(std::move(reaction)), flux_(std::move(flux)) {
   if (members.empty()) throw InputError("a system needs one unknown at least");
+  if (flux_ && flux_->components() != 0 && flux_->components() != members.size())
+    throw InputError("the flux is for " + std::to_string(flux_->components()) +
+                     " unknowns, and the system has " + std::to_string(members.size()));
   reconstruction_ = &reconstruction_kind(members.front().reconstruction);
   std::vector<Block> blocks;
   for (const Problem& p : members) {

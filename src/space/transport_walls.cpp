@@ -149,12 +149,15 @@ void Transport::linearise(const State& y, Real b, FaceSystem& matrix) const {
       matrix.lower[a][above] -= b * first;
       matrix.diagonal[above] -= b * second;
     }
+  // What the values of a law are of the order of.
+  const Real largest = std::max(std::abs(range_.lowest), std::abs(range_.highest)),
+             size = largest > 0 ? largest : 1;
   for (std::size_t c = 0; c < closures_.size(); ++c) {
     if (!velocities_.open(c)) continue;
     const Closure& wall = closures_[c];
     for (Index f = 0; f < wall.faces(); ++f) {
       if (wall.pins(f)) continue;
-      const Real u = y[wall.unknown(f)], step = law_ ? 1e-6 * std::max(1.0, std::abs(u)) : 1;
+      const Real u = y[wall.unknown(f)], step = law_ ? 1e-6 * size : 1;
       // The slope that an outlet takes from further inside is left to the correction.
       const Real beside = y[next_inside(grid_, outline_, wall.face(f))];
       const Real slope = (wall_flow(c, f, u + step, beside + step) - wall_flow(c, f, u, beside)) / step;

@@ -370,7 +370,10 @@ Field FieldReader::field(Index record) const {
       result.at(beyond[0], beyond[1], beyond[2]) = 2 * on_wall[f] - result[touching[f]];
     }
   }
-  if (g.unknowns() == Unknowns::cells) result.extend_corners();
+  if (g.unknowns() == Unknowns::cells) {
+    result.extend_corners();
+    result.set_knows_beyond(true);
+  }
   return result;
 }
 

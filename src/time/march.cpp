@@ -57,6 +57,8 @@ class March {
         stepper_->begin(state_, plan_.start, (first.to - first.from) / static_cast<Real>(first.steps));
     out_.totals = counted ? *counted : balance_.totals(state_, plan_.start);
     out_.budget = Budget(balance_.lines(), out_.totals, counted ? 0 : out_.totals.content - before);
+    out_.lowest = out_.totals.lowest;
+    out_.highest = out_.totals.highest;
     guard_ = Guard(balance_, out_.totals, plan_.start);
     if (control_) {
       control_->see(out_.totals, balance_.drive(plan_.start));
@@ -80,6 +82,8 @@ class March {
     out_.shortest_step = s.shortest_step;
     out_.longest_step = s.longest_step;
     out_.most_stages = s.most_stages;
+    out_.lowest = s.lowest;
+    out_.highest = s.highest;
     guard_ = s.guard;
     stretch_ = s.stretch;
     taken_ = s.step_of_stretch;
@@ -106,6 +110,8 @@ class March {
     s.shortest_step = out_.shortest_step;
     s.longest_step = out_.longest_step;
     s.most_stages = out_.most_stages;
+    s.lowest = out_.lowest;
+    s.highest = out_.highest;
     return s;
   }
 
@@ -129,7 +135,14 @@ class March {
       const Real from = out_.time;
       out_.time = to;
       previous_totals_ = out_.totals;
-      out_.totals = stepper_->advance(state_, from, length, amounts_);
+      keep_state();
+      try {
+        out_.totals = stepper_->advance(state_, from, length, amounts_);
+      } catch (const SolverError& e) {
+        if (kept_.empty()) throw;
+        give_up(from, e.what());
+        return false;
+      }
       if (!finish_step(stretch, length, last)) return false;
     }
     return true;
@@ -144,15 +157,23 @@ class March {
       length = rest;
     else if (2 * length > rest)
       length = 0.5 * rest;
-    const Totals totals = stepper_->advance(state_, from, length, amounts_);
-    const Real error = totals.finite() ? control_->measure(*stepper_->error(), free_)
-                                       : std::numeric_limits<Real>::infinity();
+    keep_state();
+    Totals totals;
+    Real error = std::numeric_limits<Real>::infinity();
+    bool solved = true;
+    try {
+      totals = stepper_->advance(state_, from, length, amounts_);
+      if (totals.finite()) error = control_->measure(*stepper_->error(), free_);
+    } catch (const SolverError&) {
+      if (kept_.empty()) throw;
+      solved = false;
+    }
     const Real wanted = control_->next();
     const bool good = control_->judge(length, error);
     if (observers_.on_trial) observers_.on_trial({from, length, error, good});
     if (!good) {
       ++out_.rejected;
-      stepper_->take_back(state_);
+      solved ? stepper_->take_back(state_) : void(state_ = kept_);
       if (control_->hopeless(control_->next(), from)) {
         out_.ending = Outcome::Ending::blew_up;
         out_.reason = "no step is short enough to keep its error within the tolerance";
@@ -201,6 +222,26 @@ class March {
     }
   }
 
+  // Only stages that are solved for may fail to be.
+  void keep_state() {
+    if (!is_explicit(plan_.scheme) && !balance_.offers().linear) kept_ = state_;
+  }
+
+  // The step that cannot be taken leaves no trace.
+  void give_up(Real from, const std::string& why) {
+    state_ = kept_;
+    out_.time = from;
+    out_.totals = balance_.totals(state_, from);
+    amounts_.clear();
+    --taken_;
+    out_.ending = Outcome::Ending::unsolved;
+    out_.reason = "step " + std::to_string(out_.steps + 1) + " cannot be solved: " + why +
+                  "; take a shorter step, one chosen by its error, or an explicit scheme";
+    const Moment now{out_.steps, from, 0, state_, state_, out_.totals, amounts_, out_.budget};
+    if (observers_.on_series) observers_.on_series(now);
+    if (observers_.on_record) observers_.on_record(now);
+  }
+
   bool leaves_stable_values() const {
     if (!plan_.stable_values) return false;
     const auto [low, high] = *plan_.stable_values;
@@ -214,6 +255,8 @@ class March {
     out_.shortest_step = out_.shortest_step > 0 ? std::min(out_.shortest_step, length) : length;
     out_.longest_step = std::max(out_.longest_step, length);
     out_.most_stages = std::max(out_.most_stages, stepper_->stages());
+    out_.lowest = std::min(out_.lowest, out_.totals.lowest);
+    out_.highest = std::max(out_.highest, out_.totals.highest);
     out_.budget.add(amounts_, out_.totals);
     out_.left_by_solver += stepper_->left_by_solver();
     finished_stretch_ = last;
@@ -262,6 +305,7 @@ class March {
   Guard guard_;
   Outcome out_;
   Totals previous_totals_;
+  State kept_;  ///< before the step, where it may fail
   std::size_t stretch_ = 0;
   Index taken_ = 0;
   bool finished_stretch_ = false;

@@ -1,5 +1,6 @@
 #include "williwaw/verify/decay.hpp"
 
+#include <Eigen/SparseCholesky>
 #include <algorithm>
 #include <cmath>
 
@@ -28,6 +29,28 @@ class Weighted {
 };
 
 }  // namespace
+
+std::optional<Index> growing_modes(DiffusionBalance& balance, const State& y, Real at) {
+  const Index most = balance.grid().rank() == 3 ? 20000 : 200000;
+  if (balance.transport() || balance.motion() || balance.layout().size() > most) return std::nullopt;
+  LinearSystem system;
+  balance.linearise(y, at, 0, 1, Parts::all(), system);
+  const auto size = static_cast<int>(rows_of(system));
+  using Matrix = Eigen::SparseMatrix<Real>;
+  std::vector<Eigen::Triplet<Real, int>> entries;
+  for (const auto& t : triplets_of(system))
+    entries.emplace_back(static_cast<int>(t.row), static_cast<int>(t.column), t.value);
+  Matrix matrix(size, size);
+  matrix.setFromTriplets(entries.begin(), entries.end());
+  const Matrix transposed = matrix.transpose();
+  if ((matrix - transposed).norm() > 1e-9 * matrix.norm()) return std::nullopt;
+  // Without pivoting only a pivot that vanishes fails; none does but by chance.
+  const Eigen::SimplicialLDLT<Matrix> factors(matrix);
+  if (factors.info() != Eigen::Success) return std::nullopt;
+  const auto pivots = factors.vectorD();
+  const Real least = 1e-12 * pivots.cwiseAbs().maxCoeff();
+  return static_cast<Index>((pivots.array() < -least).count());
+}
 
 SlowestDecay slowest_decay(DiffusionBalance& balance, Real at, Real tolerance) {
   if (!balance.offers().linear) throw InputError("a decay rate belongs to a linear problem");

@@ -5,6 +5,7 @@
 
 #include "forecast_parts.hpp"
 #include "modes.hpp"
+#include "probe.hpp"
 #include "spectrum.hpp"
 #include "williwaw/time/guard.hpp"
 
@@ -37,8 +38,21 @@ class Growth {
     scale_ = std::max({std::abs(guard.lowest()), std::abs(guard.highest()), 1e-300});
     width_ = std::max(guard.highest() - guard.lowest(), 1e-6 * scale_);
     widening_ = step * (drive.raising + drive.lowering);
+    const auto& values = modes.eigenvalues();
+    factors_.resize(values.size());
+    seeds_.assign(values.size(), 0.0);
+    const int count = stages(scheme, *std::ranges::max_element(values) * step);
+    for (std::size_t m = 0; m < values.size(); ++m) {
+      factors_[m] = amplification(scheme, std::complex<Real>(-values[m] * step), count).real();
+      if (std::abs(factors_[m]) > 1 + 1e-12 && values[m] > 0) growing_.push_back(m);
+    }
+  }
 
-    // How far each mode is from rest: what it changes by at the start over the rate at which it decays.
+  // What data hold of each mode: how far it is from rest, which is what it changes by at the start over the
+  // rate at which it decays.
+  void seed_by_data(DiffusionBalance& balance, Real at) {
+    State y = balance.initial_state();
+    balance.pin(at, y);
     State rate(y.size()), change(y.size(), 0.0);
     Ledger ignored(balance.lines().size());
     balance.rate(y, at, Parts::all(), rate, ignored);
@@ -46,32 +60,80 @@ class Growth {
     const Couplings& c = balance.couplings(at);
     for (Index n = 0; n < balance.grid().count(); ++n)
       if (balance.outline().active(n)) change[n] = rate[n] / c.capacity(n);
-    seeds_ = modes.analyse(change);
-    const auto& values = modes.eigenvalues();
-    factors_.resize(values.size());
-    const int count = stages(scheme, *std::ranges::max_element(values) * step);
-    for (std::size_t m = 0; m < values.size(); ++m) {
-      factors_[m] = amplification(scheme, std::complex<Real>(-values[m] * step), count).real();
-      const bool grows = std::abs(factors_[m]) > 1 + 1e-12 && values[m] > 0;
-      if (!grows) {
-        seeds_[m] = 0;
-        continue;
-      }
-      growing_.push_back(m);
-      seeds_[m] /= -values[m];
-    }
+    const auto found = modes_.analyse(change);
+    for (const std::size_t m : growing_) seeds_[m] = found[m] / -modes_.eigenvalues()[m];
   }
 
+  // What data and arithmetic hold of each mode after some steps: what the last of them changed it by over
+  // factor − 1. Less than rounding leaves of a change is no evidence of anything.
+  void seed_by(const Prober& probe) {
+    const auto found = modes_.analyse(probe.change());
+    // Both states that the change is the difference of are rounded, in every unknown by itself.
+    Real size = 0;
+    for (const Real c : modes_.analyse(probe.state())) size = std::max(size, std::abs(c));
+    noise_ = 30 * epsilon * size;
+    start_ = static_cast<Real>(probe.steps() - 1);
+    std::ranges::fill(seeds_, 0.0);
+    for (const std::size_t m : growing_)
+      if (std::abs(found[m]) > noise_) seeds_[m] = found[m] / (factors_[m] - 1);
+  }
+
+  // Steps until a mode of which there is no more than noise could leave the range: until then what was found
+  // decides.
+  Real until_noise_counts(const Modes& modes, const std::array<bool, 3>& uniform,
+                          const DiffusionBalance& balance) const {
+    std::vector<char> possible(factors_.size(), 1);
+    for (int a = 0; a < balance.grid().rank(); ++a) {
+      if (!uniform[static_cast<std::size_t>(a)] || balance.grid().size(a) < 2) continue;
+      const auto constant = modes.constant_along(balance.grid(), a);
+      for (std::size_t m = 0; m < possible.size(); ++m) possible[m] = possible[m] && constant[m];
+    }
+    Real soonest = std::numeric_limits<Real>::infinity();
+    std::vector<Real> one(factors_.size(), 0.0);
+    std::size_t fastest = factors_.size();
+    for (const std::size_t m : growing_)
+      if (seeds_[m] == 0 && possible[m] &&
+          (fastest == factors_.size() || std::abs(factors_[m]) > std::abs(factors_[fastest])))
+        fastest = m;
+    if (fastest == factors_.size()) return soonest;
+    one[fastest] = noise_;
+    const Real height = largest(modes.compose(one));
+    if (!(height > 0)) return soonest;
+    return start_ + std::log(std::max(level(start_) / height, 1.0)) / std::log(std::abs(factors_[fastest]));
+  }
+
+  // Modes that vary along an axis on which everything is the same have no seed.
+  void drop_unseeded(const DiffusionBalance& balance, const std::array<bool, 3>& uniform) {
+    for (int a = 0; a < balance.grid().rank(); ++a) {
+      if (!uniform[static_cast<std::size_t>(a)] || balance.grid().size(a) < 2) continue;
+      const auto constant = modes_.constant_along(balance.grid(), a);
+      for (const std::size_t m : growing_)
+        if (!constant[m]) seeds_[m] = 0;
+    }
+    std::erase_if(seeded_ = growing_, [&](std::size_t m) { return seeds_[m] == 0; });
+  }
+
+  /// The step at which the growing part leaves the range of the guard.
+  Real leaves_at() const {
+    return first([this](Real size, Real n) { return size > level(n); });
+  }
+
+  /// Modes that grow and have a seed.
+  const std::vector<std::size_t>& seeded() const { return seeded_; }
+  std::size_t fastest_of(const std::vector<std::size_t>& list) const {
+    return *std::ranges::max_element(list, {}, [&](std::size_t m) { return std::abs(factors_[m]); });
+  }
   const std::vector<std::size_t>& growing() const { return growing_; }
   Real factor(std::size_t mode) const { return factors_[mode]; }
   Real scale() const { return scale_; }
   const std::vector<Real>& seeds() const { return seeds_; }
 
-  // The growing part after so many steps.
-  State after(Real steps) const {
+  // The growing part after so many steps from the start; seeds are those after `start_` of them.
+  State after(Real all) const {
+    const Real steps = all - start_;
     std::vector<Real> now(seeds_.size(), 0.0);
     for (const std::size_t m : growing_) {
-      const Real sign = factors_[m] < 0 && std::fmod(std::round(steps), 2) == 1 ? -1 : 1;
+      const Real sign = factors_[m] < 0 && std::fmod(std::abs(std::round(steps)), 2) == 1 ? -1 : 1;
       const Real power = steps * std::log(std::abs(factors_[m]));
       now[m] = sign * seeds_[m] * std::exp(std::min(power, 600.0));
     }
@@ -105,7 +167,8 @@ class Growth {
  private:
   const Modes& modes_;
   std::vector<Real> seeds_, factors_;
-  std::vector<std::size_t> growing_;
+  std::vector<std::size_t> growing_, seeded_;
+  Real start_ = 0, noise_ = 0;
   Real scale_ = 1, width_ = 1, widening_ = 0;
 };
 
@@ -144,54 +207,111 @@ std::vector<Real> decay_rates(DiffusionBalance& balance, Real at) {
   return modes ? modes->eigenvalues() : std::vector<Real>{};
 }
 
+namespace {
+
+// When the solution leaves its range: from what the probe showed to be there.
+void foresee(DiffusionBalance& balance, const Growth& growth, const Prober& probe, bool clear,
+             const State& by_data, Real fastest, Forecast& result) {
+  // What data hold of modes below round-off is round-off.
+  const Real early = growth.from_seed(epsilon * growth.scale(), fastest);
+  const Real late = growth.from_seed(1e-3 * epsilon * growth.scale(), fastest);
+  const Real found = probe.left()              ? static_cast<Real>(probe.steps())
+                     : growth.seeded().empty() ? early
+                                               : growth.leaves_at();
+  result.visible_step = found;
+  if (!growth.seeded().empty())
+    result.visible_step =
+        std::min(found, growth.first([&](Real size, Real) { return size > 0.01 * growth.width(); }));
+  result.seeded = largest(by_data) > 1e3 * epsilon * growth.scale() && found <= early;
+  result.first_step = probe.left() ? found : std::floor(0.97 * found);
+  result.last_step = probe.left() ? found : std::ceil(1.03 * found);
+  if (!clear) {
+    // Too costly to be shown: round-off is somewhere between one unit of the largest value and a thousandth
+    // of it.
+    result.first_step = std::min(result.first_step, result.seeded ? result.first_step : early);
+    result.last_step = std::max(result.last_step, result.seeded ? result.last_step : late);
+  }
+  // Data that change may seed modes later, or more.
+  if (balance.problem().data_change_in_time() && !probe.left()) {
+    result.first_step = std::min({early, 0.5 * found, result.first_step});
+    result.last_step = std::max(late, result.last_step);
+  }
+}
+
+}  // namespace
+
 std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme, Real step, Real at) {
   if (balance.problem().equation().as_system && !is_second_order(scheme)) return std::nullopt;
   if (balance.transport()) return std::nullopt;
   if (balance.motion()) return forecast_of_wave(balance, scheme, step, at);
   const auto modes = Modes::of(balance, at);
   if (!modes) return std::nullopt;
-  const Growth growth(balance, scheme, step, at, *modes);
+  Growth growth(balance, scheme, step, at, *modes);
   if (growth.growing().empty()) return std::nullopt;
   Forecast result;
   result.growing = static_cast<Index>(growth.growing().size());
   result.modes = static_cast<Index>(modes->eigenvalues().size());
-  std::size_t fastest = growth.growing().front();
-  for (const std::size_t m : growth.growing())
-    if (std::abs(growth.factor(m)) > std::abs(growth.factor(fastest))) fastest = m;
+  std::size_t fastest = growth.fastest_of(growth.growing());
   result.factor = std::abs(growth.factor(fastest));
   result.eigenvalue = modes->eigenvalues()[fastest];
+  growth.seed_by_data(balance, at);
+  const State by_data = growth.after(0);
 
-  // What data hold of modes below round-off is round-off.
-  const Real early = growth.from_seed(epsilon * growth.scale(), result.factor);
-  const Real late = growth.from_seed(1e-3 * epsilon * growth.scale(), result.factor);
-  const State seeded = growth.after(0);
-  std::size_t leading = fastest;
-  result.seeded = largest(seeded) > 1e3 * epsilon * growth.scale();
-  if (result.seeded) {
-    result.last_step = growth.first([&](Real size, Real n) { return size > growth.level(n); });
-    result.visible_step = growth.first([&](Real size, Real) { return size > 0.01 * growth.width(); });
-    // Round-off in a faster mode may overtake what data hold of a slower one.
-    result.seeded = result.last_step <= early;
+  // As many steps as round-off takes to grow a hundred thousand-fold, and more until modes stand clear of it.
+  Prober probe(balance, scheme, step, at);
+  const Real log_factor = std::log(result.factor);
+  Index wanted = static_cast<Index>(std::ceil(std::log(1e5) / log_factor)) + 2;
+  bool clear = false;
+  for (;;) {
+    const Index taken = probe.go(wanted);
+    growth.seed_by(probe);
+    result.uniform = uniform_along(balance, probe.state(), 0);
+    growth.drop_unseeded(balance, result.uniform);
+    const Real doubt = growth.until_noise_counts(*modes, result.uniform, balance);
+    const bool shown = !growth.seeded().empty() && growth.leaves_at() < doubt;
+    // A seed that is still not there after growing 10^40-fold is none.
+    const bool none = growth.seeded().empty() &&
+                      (std::isinf(doubt) || static_cast<Real>(probe.steps()) * log_factor > std::log(1e40));
+    clear = probe.left() || shown || none;
+    if (clear || taken < wanted) break;
+    wanted = probe.steps();
   }
-  if (result.seeded) {
-    const State end = growth.after(result.last_step);
-    result.where = place_of_largest(end);
-    const auto content = modes->analyse(end);
-    leading = place_of_largest(content);
-    result.first_step =
-        balance.problem().data_change_in_time() ? std::min(early, 0.5 * result.last_step) : result.last_step;
-    if (balance.problem().data_change_in_time()) result.last_step = std::max(late, result.last_step);
+  if (growth.seeded().empty() && clear && !probe.left()) {
+    result.dormant = true;
+    result.first_step = result.last_step = result.visible_step = std::numeric_limits<Real>::infinity();
   } else {
-    result.first_step = early;
-    result.last_step = late;
-    result.visible_step = std::max(1.0, early - std::log(950.0) / std::log(result.factor));
+    if (!growth.seeded().empty()) fastest = growth.fastest_of(growth.seeded());
+    foresee(balance, growth, probe, clear, by_data, std::abs(growth.factor(fastest)), result);
   }
+  const State end = growth.after(std::isinf(result.last_step) ? 0 : result.last_step);
+  const std::size_t leading =
+      result.dormant ? fastest : static_cast<std::size_t>(place_of_largest(modes->analyse(end)));
   std::vector<Real> one(modes->eigenvalues().size(), 0.0);
   one[leading] = 1;
   describe_shape(balance, modes->compose(one), result);
   result.leading_factor = std::abs(growth.factor(leading));
   result.amplitude = result.seeded ? std::abs(growth.seeds()[leading] * result.amplitude) : 0;
-  if (!result.seeded) result.where = result.peak;
+  result.where = result.dormant ? result.peak : place_of_largest(end);
+  return result;
+}
+
+Forecast seen_in(const DiffusionBalance& balance, const State& state) {
+  Forecast result;
+  Real low = std::numeric_limits<Real>::infinity(), high = -low;
+  for (Index n = 0; n < balance.grid().count(); ++n)
+    if (balance.outline().active(n) && std::isfinite(state[static_cast<std::size_t>(n)])) {
+      low = std::min(low, state[static_cast<std::size_t>(n)]);
+      high = std::max(high, state[static_cast<std::size_t>(n)]);
+    }
+  if (!(high > low)) return result;
+  State about = state;
+  for (Index n = 0; n < balance.grid().count(); ++n) {
+    Real& v = about[static_cast<std::size_t>(n)];
+    v = balance.outline().active(n) && std::isfinite(v) ? v - 0.5 * (low + high) : 0;
+  }
+  result.uniform = uniform_along(balance, state, 1e-6);
+  describe_shape(balance, about, result);
+  result.where = result.peak;
   return result;
 }
 

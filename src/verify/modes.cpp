@@ -108,6 +108,42 @@ void Modes::sum_eigenvalues() {
   }
 }
 
+std::vector<char> Modes::constant_along(const Grid& grid, int axis) const {
+  std::vector<char> result;
+  if (factors_.size() == static_cast<std::size_t>(grid.rank()) && grid.rank() > 1) {
+    // Separable: the factor of that axis decides. Its slowest mode is even where it decays not at all.
+    Index inner = 1;
+    for (int a = 0; a < axis; ++a) inner *= factors_[static_cast<std::size_t>(a)].count;
+    const Factor& f = factors_[static_cast<std::size_t>(axis)];
+    Real largest = 0;
+    for (const Real v : f.values) largest = std::max(largest, std::abs(v));
+    for (std::size_t m = 0; m < eigenvalues_.size(); ++m) {
+      const Index k = static_cast<Index>(m) / inner % f.count;
+      result.push_back(std::abs(f.values[static_cast<std::size_t>(k)]) <= 1e-10 * largest ? 1 : 0);
+    }
+    return result;
+  }
+  Index stride = 1;
+  for (int a = 0; a < axis; ++a) stride *= grid.size(a);
+  std::vector<Real> one(eigenvalues_.size(), 0.0);
+  std::vector<char> taken(static_cast<std::size_t>(all_), 0);
+  for (const Index n : unknowns_) taken[static_cast<std::size_t>(n)] = 1;
+  for (std::size_t m = 0; m < eigenvalues_.size(); ++m) {
+    one[m] = 1;
+    const State shape = compose(one);
+    one[m] = 0;
+    Real largest = 0, varies = 0;
+    for (const Index n : unknowns_) {
+      largest = std::max(largest, std::abs(shape[static_cast<std::size_t>(n)]));
+      if (grid.position(n)[axis] + 1 < grid.size(axis) && taken[static_cast<std::size_t>(n + stride)])
+        varies = std::max(varies, std::abs(shape[static_cast<std::size_t>(n + stride)] -
+                                           shape[static_cast<std::size_t>(n)]));
+    }
+    result.push_back(varies <= 1e-8 * largest ? 1 : 0);
+  }
+  return result;
+}
+
 // Along one axis after the other, the first one fastest.
 void Modes::transform(std::vector<Real>& data, bool back) const {
   Index inner = 1;

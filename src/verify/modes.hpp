@@ -16,6 +16,8 @@ class Modes {
 
   /// Rates at which the modes decay.
   const std::vector<Real>& eigenvalues() const { return eigenvalues_; }
+  /// For each mode, whether it is the same everywhere along an axis.
+  std::vector<char> constant_along(const Grid& grid, int axis) const;
   /// Coefficients of a state; what walls hold or is cut out has no say.
   std::vector<Real> analyse(const State& y) const;
   /// The state with these coefficients.

@@ -13,40 +13,48 @@ struct Spread {
   std::array<Real, 3> width{0, 0, 0};
 };
 
-Spread spread_of(const DiffusionBalance& balance, const State& y) {
-  const Grid& g = balance.grid();
+// What most of the domain holds: the median.
+Real far_field(const DiffusionBalance& balance, const State& y) {
   State sorted;
-  for (Index n = 0; n < g.count(); ++n)
+  for (Index n = 0; n < balance.grid().count(); ++n)
     if (balance.outline().active(n)) sorted.push_back(y[n]);
   const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
   std::ranges::nth_element(sorted, middle);
-  const Real around = *middle;
+  return *middle;
+}
+
+// Height of the excess over `around`, and the roots of its second central moments along each axis.
+Spread spread_of(const DiffusionBalance& balance, const State& y, Real around) {
+  const Grid& g = balance.grid();
   Spread result;
-  for (const Real u : sorted) result.height = std::max(result.height, std::abs(u - around));
+  const auto excess = [&](Index n) {
+    return balance.outline().active(n) ? g.volume_of(n) * balance.outline().share(n) * (y[n] - around) : 0.0;
+  };
+  Real mass = 0;
+  for (Index n = 0; n < g.count(); ++n) {
+    mass += excess(n);
+    if (balance.outline().active(n)) result.height = std::max(result.height, std::abs(y[n] - around));
+  }
+  if (mass == 0) return result;
   for (int a = 0; a < g.rank(); ++a) {
     const Axis& axis = g.axis(a);
-    // The middle is where the mean phase of the first harmonic points to, which knows no ends.
+    // Round a periodic axis the middle is where the mean phase of the first harmonic points to, which knows
+    // no ends, and then the first moment about it.
     std::complex<Real> phase = 0;
-    Real mass = 0, mean = 0, moment = 0;
-    const auto weight = [&](Index n) {
-      return g.volume_of(n) * balance.outline().share(n) * std::abs(y[n] - around);
+    for (Index n = 0; axis.periodic() && n < g.count(); ++n)
+      phase += std::polar(1.0, 2 * M_PI * (axis.points()[g.position(n)[a]] - axis.from()) / axis.length()) *
+               excess(n);
+    Real middle =
+        axis.periodic() ? axis.from() + axis.length() * std::arg(phase / mass) / (2 * M_PI) : axis.from();
+    const auto distance = [&](Index n) {
+      const Real d = axis.points()[g.position(n)[a]] - middle;
+      return axis.periodic() ? d - axis.length() * std::round(d / axis.length()) : d;
     };
-    for (Index n = 0; n < g.count(); ++n) {
-      if (!balance.outline().active(n)) continue;
-      const Real s = axis.points()[g.position(n)[a]];
-      phase += std::polar(weight(n), 2 * M_PI * (s - axis.from()) / axis.length());
-      mean += weight(n) * s;
-      mass += weight(n);
-    }
-    if (!(mass > 0)) continue;
-    mean = axis.periodic() ? axis.from() + axis.length() * std::arg(phase) / (2 * M_PI) : mean / mass;
-    for (Index n = 0; n < g.count(); ++n) {
-      if (!balance.outline().active(n)) continue;
-      Real d = axis.points()[g.position(n)[a]] - mean;
-      if (axis.periodic()) d -= axis.length() * std::round(d / axis.length());
-      moment += weight(n) * d * d;
-    }
-    result.width[a] = std::sqrt(moment / mass);
+    Real first = 0, second = 0;
+    for (Index n = 0; n < g.count(); ++n) first += excess(n) * distance(n);
+    middle += first / mass;
+    for (Index n = 0; n < g.count(); ++n) second += excess(n) * distance(n) * distance(n);
+    result.width[a] = std::sqrt(std::max(second / mass, 0.0));
   }
   return result;
 }
@@ -114,7 +122,8 @@ Shape shape_of(DiffusionBalance& balance, const State& y) {
 }
 
 PulseLoss pulse_loss(DiffusionBalance& balance, const State& before, const State& after) {
-  const Spread first = spread_of(balance, before), last = spread_of(balance, after);
+  const Real around = far_field(balance, before);
+  const Spread first = spread_of(balance, before, around), last = spread_of(balance, after, around);
   return {last.height, first.height, last.width, first.width};
 }
 

@@ -32,11 +32,15 @@ struct AtTime {
   const Couplings& couplings;
   const Grid& grid;
   const State& y;
-  AtTime(DiffusionBalance& balance, const State& state, Real at, const std::optional<ValueRange>& range)
-      : stream(range ? *balance.transport(at, state, range->values) : *balance.transport(at, state)),
-        couplings(balance.couplings(at)),
+  Real at;
+  std::span<const Function> coefficients;  ///< of diffusion, along each axis
+  AtTime(DiffusionBalance& balance, const State& state, Real time, const std::optional<ValueRange>& range)
+      : stream(range ? *balance.transport(time, state, range->values) : *balance.transport(time, state)),
+        couplings(balance.couplings(time)),
         grid(balance.grid()),
-        y(state) {}
+        y(state),
+        at(time),
+        coefficients(balance.problem().equation().diffusion.coefficient) {}
 };
 
 Place place_at(const AtTime& now, Index n) {
@@ -61,6 +65,10 @@ Place place_at(const AtTime& now, Index n) {
                         : after == 0 ? 2 * before
                                      : before + after) *
                        axis.width * axis.width / c.capacity(n);
+    // Between two closed faces nothing is conducted, but the medium is the same.
+    if (before == 0 && after == 0 && !now.coefficients.empty())
+      axis.diffusivity =
+          now.coefficients[static_cast<std::size_t>(g.slot(a))](g.point_of(n), now.at) / storage;
     place.passed += axis.speed / axis.width;
     place.rate += axis.speed / axis.width + 4 * axis.diffusivity / (axis.width * axis.width);
     place.axes.push_back(axis);

@@ -139,3 +139,60 @@ TEST_CASE("batches are advanced together and each as if alone") {
     CHECK(alone == batch[n]);
   }
 }
+
+namespace {
+
+Grid with_sides(Index n, Unknowns unknowns) {
+  return Grid({Axis::uniform("x", 0, 1, n, unknowns), Axis::uniform("y", 0, 2, n + 3, unknowns)});
+}
+
+Real smooth(const Point& p) {
+  return std::exp(0.7 * p.x) * std::cos(1.3 * p.y + 0.4);
+}
+
+}  // namespace
+
+TEST_CASE("derivatives reach their order beside sides, with what lies beyond known and unknown") {
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
+    for (const bool known : {true, false}) {
+      const auto errors = [&](Index n) {
+        const Grid g = with_sides(n, unknowns);
+        Field f = sampled(g, smooth);
+        CHECK(f.knows_beyond());
+        if (!known) f.extend();
+        const VectorField slope = gradient(f);
+        const Field x = slope[0] - sampled(g, [](const Point& p) { return 0.7 * smooth(p); });
+        const Field second =
+            laplacian(f) - sampled(g, [](const Point& p) { return (0.49 - 1.69) * smooth(p); });
+        return std::array{largest(x), largest(second), largest(divergence(slope) - laplacian(f))};
+      };
+      CAPTURE(known);
+      CAPTURE(unknowns == Unknowns::nodes);
+      const auto coarse = errors(20), fine = errors(40);
+      CHECK(order_between(coarse[0], fine[0]) > 1.8);
+      // One-sided slopes leave a first order beside sides.
+      CHECK(order_between(coarse[1], fine[1]) > (known ? 1.75 : 0.8));
+      CHECK(fine[1] < (known ? 2e-3 : 0.1));
+    }
+}
+
+TEST_CASE("resampling between cells and nodes is second-order up to edges and corners") {
+  const auto error = [](Index n, Unknowns from, Unknowns to, bool known) {
+    Field f = sampled(with_sides(n, from), smooth);
+    if (!known) f.extend();
+    return resampled(f, with_sides(n, to)).difference(smooth).max;
+  };
+  for (const bool known : {true, false}) {
+    CHECK(order_between(error(20, Unknowns::cells, Unknowns::nodes, known),
+                        error(40, Unknowns::cells, Unknowns::nodes, known)) > 1.7);
+    CHECK(error(40, Unknowns::cells, Unknowns::nodes, known) < 4e-3);
+    CHECK(error(40, Unknowns::nodes, Unknowns::cells, known) < 2e-3);
+  }
+}
+
+TEST_CASE("fields of the wrong size are refused") {
+  Field f(with_sides(4, Unknowns::cells));
+  CHECK_THROWS_AS(f.set_raw(std::vector<Real>(3)), InputError);
+  CHECK_THROWS_AS(f.assign(std::vector<Real>(3)), InputError);
+  CHECK_THROWS_AS(Field(f.grid(), std::vector<Real>(5)), InputError);
+}

@@ -14,4 +14,8 @@ inline std::string text_of(const std::filesystem::path& file) {
   return text.str();
 }
 
+inline bool says(const std::string& text, const std::string& words) {
+  return text.find(words) != std::string::npos;
+}
+
 }  // namespace williwaw::test

@@ -130,3 +130,14 @@ TEST_CASE("systems refuse what they cannot take") {
   a.reconstruction = "weno5";
   CHECK_THROWS_AS(SystemBalance({a}, {}, self_carrying_flux(1)), InputError);
 }
+
+TEST_CASE("a flux of two components does not go with one unknown, nor with three") {
+  const Problem one(periodic_plan(6), diffusion(0.01));
+  CHECK_THROWS_WITH_AS(SystemBalance({one}, {}, self_carrying_flux(2)),
+                       "the flux is for 2 unknowns, and the system has 1", InputError);
+  CHECK_THROWS_AS(SystemBalance({one, one, one}, {}, self_carrying_flux(2)), InputError);
+  CHECK_THROWS_AS(self_carrying_flux(0), InputError);
+  CHECK_THROWS_AS(SystemBalance({}, {}), InputError);
+  SystemBalance two({one, one}, {}, self_carrying_flux(2));
+  CHECK(two.unknowns() == 2);
+}

@@ -129,7 +129,7 @@ TEST_CASE("the step of the blow-up is foreseen within a tenth where the data hol
     const auto foreseen = verify::forecast(balance, s, c.beyond * limit);
     REQUIRE(foreseen);
     CHECK(foreseen->seeded);
-    CHECK(foreseen->first_step == foreseen->last_step);
+    CHECK(foreseen->last_step <= 1.1 * foreseen->first_step + 2);
     CHECK(foreseen->growing > 0);
     CHECK(foreseen->growing < foreseen->modes);
     CHECK(foreseen->visible_step < foreseen->last_step);
@@ -152,6 +152,82 @@ TEST_CASE("the step of the blow-up is foreseen within a tenth where the data hol
     // Stable steps have nothing to foresee.
     CHECK_FALSE(verify::forecast(balance, s, 0.99 * limit));
   }
+}
+
+namespace {
+
+// A field that varies along some axes only, on a grid of 2 or 3 dimensions.
+Problem varying_along(int dimension, std::array<bool, 3> along, Index size, bool nodes, bool held) {
+  const Unknowns unknowns = nodes ? Unknowns::nodes : Unknowns::cells;
+  std::vector<Axis> axes;
+  const char* names[] = {"x", "y", "z"};
+  for (int a = 0; a < dimension; ++a) axes.push_back(Axis::uniform(names[a], 0, 1, size + a, unknowns));
+  Problem p(Grid(axes), diffusion(1.0));
+  p.initial = [=](Point q) {
+    Real value = 0.3;
+    for (int a = 0; a < 3; ++a)
+      if (along[static_cast<std::size_t>(a)]) value += std::exp(-20 * (q[a] - 0.4) * (q[a] - 0.4));
+    return value;
+  };
+  p.other_walls(insulated());
+  if (held && along[0]) p.wall("west", dirichlet(0));
+  return p;
+}
+
+}  // namespace
+
+TEST_CASE("modes along axes on which everything is uniform have no seed: 2-D and 3-D, each axis") {
+  int runs = 0, inside = 0;
+  for (int dimension = 2; dimension <= most_rank; ++dimension)
+    for (int mask = 1; mask < (1 << dimension); ++mask)
+      for (const bool nodes : {false, true})
+        for (const Real beyond : {1.05, 1.3}) {
+          std::array<bool, 3> along{(mask & 1) != 0, (mask & 2) != 0, (mask & 4) != 0};
+          const Problem p = varying_along(dimension, along, dimension == 2 ? 14 : 7, nodes, beyond > 1.2);
+          const Scheme s = scheme("explicit-euler");
+          DiffusionBalance balance(p);
+          // As the schedule of the run will have it, to the last bit: rounding decides whether lines stay the
+          // same.
+          const Real step = 20000 * (beyond * verify::stability(balance, s, 1e-3).limit.step) / 20000;
+          const auto f = verify::forecast(balance, s, step);
+          REQUIRE(f);
+          CAPTURE(dimension);
+          CAPTURE(mask);
+          CAPTURE(nodes);
+          CAPTURE(beyond);
+          for (int a = 0; a < dimension; ++a)
+            CHECK_FALSE((f->uniform[static_cast<std::size_t>(a)] && along[static_cast<std::size_t>(a)]));
+          const Outcome seen = run(p, s, step);
+          ++runs;
+          CAPTURE(f->first_step);
+          CAPTURE(f->last_step);
+          CAPTURE(seen.steps);
+          if (f->dormant) {
+            // Nothing grows though a step of any mode would: the limit is that of modes which are not there.
+            inside += seen.ending == Outcome::Ending::reached ? 1 : 0;
+            continue;
+          }
+          CHECK(f->last_step <= 1.5 * f->first_step + 2);
+          const auto steps = static_cast<Real>(seen.steps);
+          inside += seen.ending == Outcome::Ending::blew_up && steps >= f->first_step && steps <= f->last_step
+                        ? 1
+                        : 0;
+        }
+  CHECK(runs >= (most_rank == 3 ? 40 : 12));
+  CHECK(10 * inside >= 9 * runs);
+}
+
+TEST_CASE("what a state looks like is read from it, not from the forecast") {
+  const Problem p = varying_along(2, {true, false, false}, 14, false, false);
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  for (std::size_t n = 0; n < y.size(); ++n)
+    y[n] = balance.grid().position(static_cast<Index>(n))[0] % 2 == 0 ? 40 : -40;
+  const auto seen = verify::seen_in(balance, y);
+  CHECK(seen.uniform[1]);
+  CHECK_FALSE(seen.uniform[0]);
+  CHECK(seen.sign_changes[0] == seen.changes_possible[0]);
+  CHECK(seen.changes_possible[0] == 13 * 15);
 }
 
 TEST_CASE("where only round-off holds what grows the step lies within its bracket") {

@@ -13,13 +13,14 @@ struct ComparedValue {
   Point place;
   bool placed = true;  ///< false for values of a probe, which have no place of their own here
   Real run = 0, other = 0;
+  Real weight = 1;  ///< volume of its control volume; 1 for values of a table
   Real difference() const { return run - other; }
 };
 
 /// All values at one time.
 struct ComparedTime {
   Real time = 0;
-  Norms norms;  ///< plain means over the places, without weights; `where` counts `values`
+  Norms norms;  ///< weighted by volume, as those that a run gives; `where` counts `values`
   std::vector<ComparedValue> values;
 };
 

@@ -21,8 +21,11 @@ struct Norms {
 ///
 /// With unknowns at cells the halo value of a wall lies as far outside as the first unknown lies inside, and
 /// the mean of both is the wall's own value; it is what lets `sample` reach up to the wall. With unknowns at
-/// nodes the wall carries an unknown itself and its halo repeats that. Where the domain is cut out the value
-/// is not a number, and nothing that is sampled, summed or measured counts it.
+/// nodes the wall carries an unknown itself; its halo lies one spacing beyond it. A field says whether its
+/// halo is known
+/// (`knows_beyond`: from a function, or from boundaries) or repeats the nearest value: then sampling goes on
+/// linearly from inside, and derivatives on sides are one-sided. Where the domain is cut out the value is not
+/// a number, and nothing that is sampled, summed or measured counts it.
 class Field {
  public:
   explicit Field(Grid grid, Real value = 0);
@@ -43,7 +46,8 @@ class Field {
 
   /// Everything that is kept, halo included, to be written down and put back bit by bit.
   std::span<const Real> raw() const { return data_; }
-  void set_raw(std::span<const Real> data) { data_.assign(data.begin(), data.end()); }
+  /// Throws InputError for another number of values than `raw` has.
+  void set_raw(std::span<const Real> data);
 
   /// Says that these places are cut out of the domain; fills the halo anew.
   void leave_out(std::span<const Index> numbers);
@@ -51,8 +55,14 @@ class Field {
     return !left_out_.empty() && left_out_[static_cast<std::size_t>(number)] != 0;
   }
 
-  /// Fills the halo by repeating the nearest value (corners included), or across the seam.
+  /// Fills the halo by repeating the nearest value (corners included), or across the seam: what lies beyond
+  /// is unknown.
   void extend();
+  /// The halo beyond sides holds values that are known, not repeated ones.
+  bool knows_beyond() const { return knows_beyond_; }
+  void set_knows_beyond(bool known) { knows_beyond_ = known; }
+  /// Where the halo value beside an end of an axis lies; index -1 or size.
+  Real place_beyond(int axis, bool upper) const;
 
   /// Fills the halo beyond edges and corners by going on linearly from the halo of the sides.
   void extend_corners();
@@ -82,6 +92,7 @@ class Field {
   Index rows_ = 1;
   std::vector<Real> data_;
   std::vector<char> left_out_;
+  bool knows_beyond_ = false;
 };
 
 }  // namespace williwaw

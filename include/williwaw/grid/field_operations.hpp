@@ -25,7 +25,7 @@ Field operator*(Real a, const Field& b);
 Field operator-(const Field& a);
 /// f(value), beyond the walls too.
 Field applied(const Field& field, const std::function<Real(Real)>& f);
-/// f(place) at every unknown; beyond the walls the nearest.
+/// f(place) at every unknown, and beyond sides at the places of the halo.
 Field sampled(const Grid& grid, const std::function<Real(const Point&)>& f);
 
 /// One field for each axis of the grid, all at the unknowns.
@@ -59,7 +59,8 @@ class FaceField {
   std::array<std::vector<Real>, 3> values_;
 };
 
-/// Differences of neighbours over their distance, second-order in the middle of each face; walls by the halo.
+/// Differences of neighbours over their distance, second-order in the middle of each face; on sides by the
+/// halo where it is known, else one-sided from the three unknowns next to it, second-order too.
 FaceField face_gradient(const Field& field);
 /// The same at the unknowns, from both sides: exact for parabolas on uneven axes inside the domain.
 VectorField gradient(const Field& field);
@@ -69,7 +70,7 @@ Field divergence(const FaceField& flow);
 Field divergence(const VectorField& field);
 /// The divergence of the gradient on faces.
 Field laplacian(const Field& field);
-/// Means of neighbours on faces, and of faces at unknowns.
+/// Means of neighbours on faces (on sides by the halo, or going on linearly), and of faces at unknowns.
 FaceField at_faces(const VectorField& field);
 VectorField at_unknowns(const FaceField& field);
 

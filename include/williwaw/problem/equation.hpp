@@ -20,6 +20,8 @@ struct Reaction {
   bool on_time = false;
   /// Affine in u: rate(u) = rate(0) + u·(rate(1) − rate(0)), so that schemes need no iterations.
   bool linear = false;
+  /// d rate/du in the same form, where it is known; otherwise differences take its place.
+  ByLine slope = {};
 
   /// From a function of the unknown alone.
   static Reaction of(std::function<Real(Real)> rate, bool linear = false);

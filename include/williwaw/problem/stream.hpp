@@ -102,6 +102,8 @@ struct Velocity {
   /// Times at which the velocity is given; in between it is linear in time. Empty: it is evaluated whenever
   /// it is asked for.
   std::vector<Real> instants = {};
+  /// The last instant is meant to hold for all times after it.
+  bool hold_after = false;
   /// The instants repeat with this period; 0: they do not, and the first and last hold before and after.
   Real period = 0;
   /// What flows through faces is corrected by the least change that makes as much leave every control volume

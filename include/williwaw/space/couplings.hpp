@@ -60,6 +60,10 @@ class Couplings {
   void wall_coefficients(const WallSection& section, AtWall& out) const;
   /// The amount of `density` in every control volume: its mean times the volume.
   void integrate(const Function& density, Real time, std::span<Real> out) const;
+  /// Where several regions meet in a control volume and `function` or the storage differs by region: the mean
+  /// of `function`, weighted by what each part stores, so that storage times the result is the integral of
+  /// both.
+  void average_by_region(const Function& function, Real time, std::span<Real> out) const;
 
  private:
   void place_lines();

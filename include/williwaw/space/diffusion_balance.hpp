@@ -140,7 +140,7 @@ class DiffusionBalance final : public Balance {
   void evaluate_points(Real at);
   void evaluate_reaction(const State& y, Real at);
   void reaction_slope(const State& y, Real at, std::vector<Real>& slope) const;
-  void react(const State& y, Real at, std::span<Real> out) const;
+  void react(const Reaction::ByLine& by_line, const State& y, Real at, std::span<Real> out) const;
   void stream_into(Stencil& stencil, Real at);
   void count_source(Real amount, Index n);
   void find_present();

@@ -16,6 +16,8 @@ using SystemReaction = std::function<void(const Points&, Real, std::span<const s
 class SystemFlux {
  public:
   virtual ~SystemFlux() = default;
+  /// How many unknowns it is for; 0: any number.
+  virtual std::size_t components() const { return 0; }
   /// f of every unknown along the axis of this slot (0 is x).
   virtual void flux(int slot, std::span<const std::span<const Real>> u,
                     std::span<std::span<Real>> out) const = 0;

@@ -93,6 +93,7 @@ struct Snapshot {
   Real left_by_solver = 0;
   Real shortest_step = 0, longest_step = 0;
   int most_stages = 0;
+  Real lowest = 0, highest = 0;  ///< of the unknown, over all steps
 };
 
 /// A step whose length was chosen by its error, taken or rejected.
@@ -120,7 +121,8 @@ struct Observers {
 
 struct Outcome {
   /// past_limit: the next step would have been beyond its limit.
-  enum class Ending { reached, blew_up, past_limit, interrupted };
+  /// unsolved: a stage had no solution to be found, and the state is that before its step.
+  enum class Ending { reached, blew_up, past_limit, unsolved, interrupted };
   Ending ending = Ending::reached;
   std::string reason;  ///< of a blow-up, or of a stop before one
   Real time = 0;
@@ -128,6 +130,8 @@ struct Outcome {
   Index rejected = 0;  ///< steps that were taken back
   Real shortest_step = 0, longest_step = 0;
   int most_stages = 0;
+  /// Of the unknown, over all steps.
+  Real lowest = std::numeric_limits<Real>::infinity(), highest = -std::numeric_limits<Real>::infinity();
   Real change = 0;  ///< largest change of an unknown in the last step
   Real last_step = 0;
   Totals totals;
@@ -138,8 +142,9 @@ struct Outcome {
 };
 
 /// Marches `state` from plan.start to plan.until. `state` holds the initial values without what walls hold,
-/// and ends as the final state. Throws InputError for a plan that cannot be kept, SolverError for a stage
-/// that cannot be solved. A blow-up is an outcome, not an exception.
+/// and ends as the final state. Throws InputError for a plan that cannot be kept, SolverError
+/// for a solver that does not go with the problem. A blow-up is an outcome, not an exception, and so is a
+/// stage that cannot be solved: fixed steps end there, adaptive ones are shortened.
 ///
 /// With `from` the run goes on from there: `state` is replaced, and nothing before is reported again. An
 /// interrupted run gives its last snapshot to `on_snapshot`.

@@ -16,4 +16,9 @@ struct SlowestDecay {
 /// one linear solve for each vector, up to thirty. Throws InputError for a problem that is not linear.
 SlowestDecay slowest_decay(DiffusionBalance& balance, Real at = 0, Real tolerance = 1e-9);
 
+/// How many modes about the state y grow: eigenvalues of C⁻¹F' above zero, counted as negative pivots of −F'
+/// (Sylvester's law of inertia). Nothing where F' is not symmetric, or too large to be factored at a steady
+/// solve's own price (2·10⁵ unknowns, 2·10⁴ in three dimensions).
+std::optional<Index> growing_modes(DiffusionBalance& balance, const State& y, Real at = 0);
+
 }  // namespace williwaw::verify

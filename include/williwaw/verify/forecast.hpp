@@ -20,16 +20,25 @@ struct Forecast {
   State shape;
   /// Changes of sign from one unknown to the next along each axis, of `changes_possible`.
   std::array<Index, 3> sign_changes{0, 0, 0}, changes_possible{0, 0, 0};
-  /// True where initial values and data hold growing modes, so that the step is a number; otherwise round-off
-  /// seeds them and the step lies between two.
+  /// True where initial values and data hold growing modes; otherwise round-off seeds them.
   bool seeded = false;
-  /// Steps after which the solution has left its range as the blow-up guard sees it.
+  /// Neither data nor arithmetic hold anything of any mode that grows: nothing does unless something disturbs
+  /// it.
+  bool dormant = false;
+  /// Data and arithmetic are uniform along these axes: modes that vary along them have no seed.
+  std::array<bool, 3> uniform{false, false, false};
+  /// Steps between which the solution leaves its range as the blow-up guard sees it; infinite where nothing
+  /// grows.
   Real first_step = 0, last_step = 0;
   /// Step from which the growing part is a hundredth of the range of the data.
   Real visible_step = 0;
   /// Place where the growing part is largest then.
   Index where = 0;
 };
+
+/// What a state that was left looks like against the middle of its range: shape, place of the largest value,
+/// changes of sign, and the axes along which it is uniform to a millionth. Growth and steps are left at 0.
+Forecast seen_in(const DiffusionBalance& balance, const State& state);
 
 /// Foresees a run of fixed steps of `step` from the problem's initial values at time `at`. Exact up to
 /// round-off for linear problems whose coefficients, sources and walls do not change in time; with data that
