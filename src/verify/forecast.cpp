@@ -126,7 +126,9 @@ class Growth {
   const std::vector<std::size_t>& growing() const { return growing_; }
   Real factor(std::size_t mode) const { return factors_[mode]; }
   Real scale() const { return scale_; }
-  const std::vector<Real>& seeds() const { return seeds_; }
+  Real seed_at_start(std::size_t mode) const {
+    return seeds_[mode] * std::exp(-start_ * std::log(std::abs(factors_[mode])));
+  }
 
   // The growing part after so many steps from the start; seeds are those after `start_` of them.
   State after(Real all) const {
@@ -290,7 +292,7 @@ std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme
   one[leading] = 1;
   describe_shape(balance, modes->compose(one), result);
   result.leading_factor = std::abs(growth.factor(leading));
-  result.amplitude = result.seeded ? std::abs(growth.seeds()[leading] * result.amplitude) : 0;
+  result.amplitude = result.seeded ? std::abs(growth.seed_at_start(leading) * result.amplitude) : 0;
   result.where = result.dormant ? result.peak : place_of_largest(end);
   return result;
 }

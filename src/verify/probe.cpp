@@ -48,8 +48,9 @@ Prober::Prober(DiffusionBalance& balance, const Scheme& scheme, Real step, Real 
   const Totals totals = balance.totals(y_, at);
   guard_ = Guard(balance, totals, at);
   budget_ = Budget(balance.lines(), totals, 0);
-  const Real size =
-      static_cast<Real>(balance.grid().count()) * static_cast<Real>(std::max(1, stages(scheme, 0)));
+  // Steps of small grids cost what it takes to start them.
+  const Real size = std::max(1000.0, static_cast<Real>(balance.grid().count())) *
+                    static_cast<Real>(std::max(1, stages(scheme, 0)));
   most_ = static_cast<Index>(probe_work / size);
 }
 

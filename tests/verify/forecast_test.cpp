@@ -130,6 +130,12 @@ TEST_CASE("the step of the blow-up is foreseen within a tenth where the data hol
     REQUIRE(foreseen);
     CHECK(foreseen->seeded);
     CHECK(foreseen->last_step <= 1.1 * foreseen->first_step + 2);
+    // What data hold at the start, grown until then, is of the size at which the guard fires.
+    CHECK(foreseen->amplitude > 0);
+    CHECK(foreseen->amplitude < 10);
+    const Real grown = foreseen->amplitude * std::pow(foreseen->leading_factor, foreseen->last_step);
+    CHECK(grown > 1);
+    CHECK(grown < 1000);
     CHECK(foreseen->growing > 0);
     CHECK(foreseen->growing < foreseen->modes);
     CHECK(foreseen->visible_step < foreseen->last_step);
