@@ -1,80 +1,13 @@
 // Limits and numbers of what is carried along, by von Neumann's analysis at the place that is passed fastest.
 #include <algorithm>
 #include <cmath>
-#include <complex>
 
-#include "search.hpp"
+#include "law_limit.hpp"
 #include "williwaw/verify/stream.hpp"
 
 namespace williwaw::verify {
 
 namespace {
-
-using Complex = std::complex<Real>;
-
-// One axis at one place.
-struct AxisAt {
-  Real speed = 0, diffusivity = 0, width = 1, largest = 0;
-};
-
-// Everything at one place and time.
-struct Place {
-  std::vector<AxisAt> axes;
-  Real rate = 0;    ///< Σ speed/width + 4·diffusivity/width²
-  Real passed = 0;  ///< Σ speed/width
-  Index where = 0;
-};
-
-// What a balance says at one time, asked for once. The speeds of a law are the fastest of all values in
-// `range`.
-struct AtTime {
-  const Transport& stream;
-  const Couplings& couplings;
-  const Grid& grid;
-  const State& y;
-  Real at;
-  std::span<const Function> coefficients;  ///< of diffusion, along each axis
-  AtTime(DiffusionBalance& balance, const State& state, Real time, const std::optional<ValueRange>& range)
-      : stream(range ? *balance.transport(time, state, range->values) : *balance.transport(time, state)),
-        couplings(balance.couplings(time)),
-        grid(balance.grid()),
-        y(state),
-        at(time),
-        coefficients(balance.problem().equation().diffusion.coefficient) {}
-};
-
-Place place_at(const AtTime& now, Index n) {
-  const Transport& stream = now.stream;
-  const Couplings& c = now.couplings;
-  const Grid& g = now.grid;
-  const Real storage = c.capacity(n) / c.volume(n);
-  // Values travel; those of a law will come by everywhere, walls' included.
-  auto speeds = stream.speeds(now.y, n);
-  for (int a = 0; stream.law() && a < g.rank(); ++a) speeds[a] = stream.largest_speed(a);
-  const auto position = g.position(n);
-  Place place;
-  place.where = n;
-  for (int a = 0; a < g.rank(); ++a) {
-    AxisAt axis;
-    axis.width = g.axis(a).widths()[position[a]];
-    axis.speed = speeds[a] / storage;
-    axis.largest = stream.largest_speed(a) / storage;
-    const Real before = c.conductance(n, a, false), after = c.conductance(n, a, true);
-    axis.diffusivity = 0.5 *
-                       (before == 0  ? 2 * after
-                        : after == 0 ? 2 * before
-                                     : before + after) *
-                       axis.width * axis.width / c.capacity(n);
-    // Between two closed faces nothing is conducted, but the medium is the same.
-    if (before == 0 && after == 0 && !now.coefficients.empty())
-      axis.diffusivity =
-          now.coefficients[static_cast<std::size_t>(g.slot(a))](g.point_of(n), now.at) / storage;
-    place.passed += axis.speed / axis.width;
-    place.rate += axis.speed / axis.width + 4 * axis.diffusivity / (axis.width * axis.width);
-    place.axes.push_back(axis);
-  }
-  return place;
-}
 
 std::vector<Real> times_of(const DiffusionBalance& balance, const Transport& stream, Real from, Real until) {
   const bool swings = stream.law() && balance.problem().walls_depend_on_time() && until > from;
@@ -89,62 +22,6 @@ std::vector<Real> times_of(const DiffusionBalance& balance, const Transport& str
   }
   for (int n = 0; n < 33; ++n) times.push_back(from + (until - from) * n / 32);
   return times;
-}
-
-// step·eigenvalue of a wave along one axis: what diffuses, and what is carried.
-std::pair<Complex, Complex> symbol(const Transport& stream, const AxisAt& axis, Real step, Real angle) {
-  const Complex wave = std::polar(1.0, angle), back = std::conj(wave);
-  const Real h = axis.width;
-  const auto [first, second] =
-      stream.flux().weights(axis.speed, axis.diffusivity / h, axis.largest, step / h);
-  const auto value = stream.reconstruction().symbol(angle);
-  const Complex left(value[0], value[1]), right = wave * std::conj(left);
-  return {-4 * axis.diffusivity * step / (h * h) * std::pow(std::sin(0.5 * angle), 2),
-          -step / h * (first * left + second * right) * (1.0 - back)};
-}
-
-bool holds(const Transport& stream, const Scheme& scheme, const Place& place, Real step) {
-  const std::size_t rank = place.axes.size();
-  const int count = rank == 1 ? 361 : rank == 2 ? 49 : 17;
-  std::vector<std::vector<std::pair<Complex, Complex>>> symbols(rank);
-  for (std::size_t a = 0; a < rank; ++a)
-    for (int n = 0; n < count; ++n) {
-      // Both ways along all axes but the first, whose mirror image has the same modulus.
-      const Real angle = a == 0 ? M_PI * n / (count - 1) : M_PI * (2.0 * n / (count - 1) - 1);
-      symbols[a].push_back(symbol(stream, place.axes[a], step, angle));
-    }
-  for (int i = 0; i < count; ++i)
-    for (int j = 0; j < (rank > 1 ? count : 1); ++j)
-      for (int k = 0; k < (rank > 2 ? count : 1); ++k) {
-        auto [spread, carried] = symbols[0][static_cast<std::size_t>(i)];
-        if (rank > 1) {
-          spread += symbols[1][static_cast<std::size_t>(j)].first;
-          carried += symbols[1][static_cast<std::size_t>(j)].second;
-        }
-        if (rank > 2) {
-          spread += symbols[2][static_cast<std::size_t>(k)].first;
-          carried += symbols[2][static_cast<std::size_t>(k)].second;
-        }
-        if (std::abs(amplification_of_parts(scheme, spread, carried)) > 1 + 1e-10) return false;
-      }
-  return true;
-}
-
-// The largest step for which nothing grows; 0 where some wave does however short the step, and where speeds
-// are unbounded.
-Real limit_at(const Transport& stream, const Scheme& scheme, const Place& place) {
-  if (place.rate == 0) return std::numeric_limits<Real>::infinity();
-  if (!std::isfinite(place.rate)) return 0;
-  const auto stable = [&](Real step) { return holds(stream, scheme, place, step); };
-  // Little diffusion allows for very short steps.
-  Real first = 1e-3 / place.rate;
-  while (first * place.rate > 1e-7 && !stable(first)) first *= 0.5;
-  if (first * place.rate <= 1e-7) return 0;
-  const Real limit = largest_step(stable, first, 1.15, 1e7);
-  // Growth by the fourth power of a short step hides below rounding, but not from a long run.
-  const auto [before, after] = stream.flux().weights(1, 0, 1, 0);
-  const bool undamped = before == after;
-  return undamped && limit * place.rate < 0.02 ? 0 : limit;
 }
 
 // Rates at which unknowns give away what they hold, from the matrix that the balance states: with the
@@ -188,102 +65,6 @@ Rates rates_of(DiffusionBalance& balance, const State& y, Real at, Real limiter)
   return result;
 }
 
-// Largest share of an unknown's capacity that a unit of speed along an axis carries away in a unit of time:
-// area over capacity.
-std::array<Real, 3> passing_of(const DiffusionBalance& balance, const AtTime& now) {
-  const Grid& g = now.grid;
-  std::array<Real, 3> result{0, 0, 0};
-  for (Index n = 0; n < g.count(); ++n) {
-    if (!balance.outline().active(n)) continue;
-    const auto at = g.position(n);
-    for (int a = 0; a < g.rank(); ++a) {
-      const auto areas = now.stream.velocities().areas(a, at[1], at[2]);
-      const auto above = now.stream.velocities().areas(a, at[1] + (a == 1), at[2] + (a == 2));
-      const Index i = at[0];
-      Real area = std::max(areas.factor * areas.values[i], above.factor * above.values[i + (a == 0)]);
-      // Beside a boundary the face may be the boundary's: as large as the other, where nothing is cut.
-      if (area == 0) area = now.couplings.volume(n) / g.axis(a).widths()[at[a]];
-      result[a] = std::max(result[a], area / now.couplings.capacity(n));
-    }
-  }
-  return result;
-}
-
-// The limit of a step of a law over a range of values, from one worst place: monotone schemes keep to the
-// range, others are judged by their symbol.
-class LawLimit {
- public:
-  LawLimit(DiffusionBalance& balance, const Scheme& scheme, const AtTime& now, Place worst, Real spread,
-           Real radius)
-      : stream_(now.stream),
-        scheme_(scheme),
-        worst_(std::move(worst)),
-        spread_(spread),
-        passing_(passing_of(balance, now)) {
-    const ReconstructionKind& kind = stream_.reconstruction();
-    if (kind.limited && stream_.flux().monotone && radius > 0) radius_ = radius, share_ = kind.courant;
-    if (balance.outline().whole()) return;
-    // Beside outlines there is less to hold what passes.
-    for (std::size_t a = 0; a < worst_.axes.size(); ++a) worst_.axes[a].width = 1 / passing_[a];
-  }
-
-  Real positivity(const std::array<Real, 3>& speeds) const {
-    Real carried = 0;
-    for (std::size_t a = 0; a < worst_.axes.size(); ++a) carried += speeds[a] * passing_[a];
-    if (radius_ == 0) return 0;
-    const Real rate = carried / share_ + spread_;
-    return rate > 0 ? radius_ / rate : std::numeric_limits<Real>::infinity();
-  }
-
-  Real interior(const std::array<Real, 3>& speeds) const { return limit_at(stream_, scheme_, with(speeds)); }
-
-  /// Whether a step is within the limit for values in this range; costs no search.
-  bool allows(const Range& values, Real step) const {
-    const auto speeds = stream_.largest_speeds(values);
-    if (step <= positivity(speeds) * (1 + 1e-10)) return true;
-    const Place place = with(speeds);
-    if (!std::isfinite(place.rate)) return false;
-    for (const Real share : {1.0, 0.5, 0.25})
-      if (!holds(stream_, scheme_, place, share * step)) return false;
-    return true;
-  }
-
- private:
-  Place with(const std::array<Real, 3>& speeds) const {
-    Place place = worst_;
-    place.rate = 0;
-    for (std::size_t a = 0; a < place.axes.size(); ++a) {
-      AxisAt& axis = place.axes[a];
-      axis.speed = axis.largest = speeds[a];
-      place.rate += axis.speed / axis.width + 4 * axis.diffusivity / (axis.width * axis.width);
-    }
-    return place;
-  }
-
-  const Transport& stream_;
-  const Scheme& scheme_;
-  Place worst_;
-  Real spread_, radius_ = 0, share_ = 1;
-  std::array<Real, 3> passing_;
-};
-
-// The widest values around `about` for which the step is within its limit; each end alone, then both.
-Range stable_values(const LawLimit& limit, const Range& about, Real step) {
-  const Real size = std::max({about.highest - about.lowest, std::abs(about.highest), std::abs(about.lowest)});
-  const auto grown = [&](Real below, Real above) {
-    return Range{about.lowest - below * size, about.highest + above * size};
-  };
-  const auto reach = [&](auto make) {
-    const auto stable = [&](Real share) { return limit.allows(make(share), step); };
-    return stable(0) ? largest_step(stable, 1e-9, 2.0, 1e30) : 0;
-  };
-  const Real below = reach([&](Real s) { return grown(s, 0); }),
-             above = reach([&](Real s) { return grown(0, s); });
-  if (std::isinf(below) && std::isinf(above)) return grown(below, above);
-  const Real both = reach([&](Real s) { return grown(std::min(s, below), std::min(s, above)); });
-  return grown(std::min(both, below), std::min(both, above));
-}
-
 bool is_normal(const DiffusionBalance& balance, const Transport& stream) {
   const Grid& g = balance.grid();
   if (!stream.linear() || stream.depends_on_time() || !balance.outline().whole()) return false;
@@ -292,36 +73,6 @@ bool is_normal(const DiffusionBalance& balance, const Transport& stream) {
   const Equation& e = balance.problem().equation();
   return !e.stream->velocity.depends_on_place() && !e.storage.depends_on_place() && !e.reaction &&
          std::ranges::none_of(e.diffusion.coefficient, &Function::depends_on_place);
-}
-
-// Where most is passed in a unit of time; every value of a law's range may come by everywhere.
-Place fastest_place(const DiffusionBalance& balance, const AtTime& now) {
-  if (!now.stream.law()) return place_at(now, now.stream.fastest(now.y).second);
-  Place most;
-  for (Index n = 0; n < now.grid.count(); ++n)
-    if (balance.outline().active(n))
-      if (const Place here = place_at(now, n); most.axes.empty() || here.passed > most.passed) most = here;
-  return most;
-}
-
-// Places that may decide: where the stream is fastest, and where most is exchanged in all.
-Place worst_place(const DiffusionBalance& balance, const AtTime& now) {
-  const Transport& stream = now.stream;
-  const Grid& g = balance.grid();
-  Place worst = fastest_place(balance, now);
-  const bool even = balance.outline().whole() && !stream.law() &&
-                    !balance.problem().equation().stream->velocity.depends_on_place() &&
-                    now.couplings.separable();
-  bool uniform = even;
-  for (int a = 0; a < g.rank(); ++a) uniform = uniform && g.axis(a).is_uniform();
-  if (uniform) return worst;
-  // Half volumes beside walls are the walls' affair.
-  for (Index n = 0; n < g.count(); ++n) {
-    if (!balance.outline().active(n) || (balance.outline().share(n) < 0.999)) continue;
-    const Place here = place_at(now, n);
-    if (here.rate > worst.rate) worst = here;
-  }
-  return worst;
 }
 
 }  // namespace

@@ -34,12 +34,6 @@ scheme = "explicit-euler"
 step = 0.03
 )case";
 
-std::filesystem::path folder_of(const std::string& name, const std::string& text) {
-  const auto folder = fresh_folder(name);
-  std::ofstream(folder / "case.toml") << text;
-  return folder;
-}
-
 }  // namespace
 
 TEST_CASE("a law that starts from rest is judged by the values that its boundary brings") {

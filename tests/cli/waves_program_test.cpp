@@ -5,6 +5,7 @@
 #include <cmath>
 #include <fstream>
 
+#include "support/folder.hpp"
 #include "support/json.hpp"
 #include "support/program.hpp"
 #include "williwaw/store/series.hpp"
@@ -49,12 +50,6 @@ kind = "spectrum"
 [[figure]]
 kind = "dispersion"
 )case";
-
-std::filesystem::path folder_of(const std::string& name, const std::string& text) {
-  const auto folder = fresh_folder(name);
-  std::ofstream(folder / "case.toml") << text;
-  return folder;
-}
 
 }  // namespace
 

@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <filesystem>
+#include <fstream>
 #include <string>
 
 namespace williwaw::test {
@@ -29,6 +30,13 @@ inline std::filesystem::path fresh_folder(const std::string& name) {
   const auto folder = scratch.path() / name;
   std::filesystem::remove_all(folder);
   std::filesystem::create_directories(folder);
+  return folder;
+}
+
+/// A fresh folder with a case.toml.
+inline std::filesystem::path folder_of(const std::string& name, const std::string& text) {
+  const auto folder = fresh_folder(name);
+  std::ofstream(folder / "case.toml") << text;
   return folder;
 }
 
