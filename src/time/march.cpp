@@ -276,7 +276,7 @@ class March {
     const bool counted = plan_.record_every_steps > 0 && out_.steps % plan_.record_every_steps == 0;
     const bool due = stopped || (!over && !final && observers_.snapshot_due && observers_.snapshot_due());
     // What belongs to this moment anyway comes before the snapshot, what an interrupt adds after it.
-    const bool series = plan_.series_every == 0 ? true : rows_within(now);
+    const bool series = plan_.series_every == 0 || rows_within(now);
     const bool record = (last && stretch.record) || counted;
     if ((series || over || final) && observers_.on_series) observers_.on_series(now);
     if ((record || over) && observers_.on_record) observers_.on_record(now);

@@ -78,39 +78,31 @@ class Growth {
       if (std::abs(found[m]) > noise_) seeds_[m] = found[m] / (factors_[m] - 1);
   }
 
-  // Steps until a mode of which there is no more than noise could leave the range: until then what was found
-  // decides.
-  Real until_noise_counts(const Modes& modes, const std::array<bool, 3>& uniform,
-                          const DiffusionBalance& balance) const {
-    std::vector<char> possible(factors_.size(), 1);
-    for (int a = 0; a < balance.grid().rank(); ++a) {
-      if (!uniform[static_cast<std::size_t>(a)] || balance.grid().size(a) < 2) continue;
-      const auto constant = modes.constant_along(balance.grid(), a);
-      for (std::size_t m = 0; m < possible.size(); ++m) possible[m] = possible[m] && constant[m];
-    }
-    Real soonest = std::numeric_limits<Real>::infinity();
-    std::vector<Real> one(factors_.size(), 0.0);
-    std::size_t fastest = factors_.size();
-    for (const std::size_t m : growing_)
-      if (seeds_[m] == 0 && possible[m] &&
-          (fastest == factors_.size() || std::abs(factors_[m]) > std::abs(factors_[fastest])))
-        fastest = m;
-    if (fastest == factors_.size()) return soonest;
-    one[fastest] = noise_;
-    const Real height = largest(modes.compose(one));
-    if (!(height > 0)) return soonest;
-    return start_ + std::log(std::max(level(start_) / height, 1.0)) / std::log(std::abs(factors_[fastest]));
-  }
-
   // Modes that vary along an axis on which everything is the same have no seed.
   void drop_unseeded(const DiffusionBalance& balance, const std::array<bool, 3>& uniform) {
+    possible_.assign(factors_.size(), 1);
     for (int a = 0; a < balance.grid().rank(); ++a) {
       if (!uniform[static_cast<std::size_t>(a)] || balance.grid().size(a) < 2) continue;
       const auto constant = modes_.constant_along(balance.grid(), a);
-      for (const std::size_t m : growing_)
-        if (!constant[m]) seeds_[m] = 0;
+      for (std::size_t m = 0; m < possible_.size(); ++m) possible_[m] = possible_[m] && constant[m];
     }
+    for (const std::size_t m : growing_)
+      if (!possible_[m]) seeds_[m] = 0;
     std::erase_if(seeded_ = growing_, [&](std::size_t m) { return seeds_[m] == 0; });
+  }
+
+  // Steps until a mode of which there is no more than noise could leave the range: until then what was found
+  // decides.
+  Real until_noise_counts() const {
+    std::vector<std::size_t> hidden = growing_;
+    std::erase_if(hidden, [&](std::size_t m) { return seeds_[m] != 0 || !possible_[m]; });
+    if (hidden.empty()) return std::numeric_limits<Real>::infinity();
+    const std::size_t fastest = fastest_of(hidden);
+    std::vector<Real> one(factors_.size(), 0.0);
+    one[fastest] = noise_;
+    const Real height = largest(modes_.compose(one));
+    if (!(height > 0)) return std::numeric_limits<Real>::infinity();
+    return start_ + std::log(std::max(level(start_) / height, 1.0)) / std::log(std::abs(factors_[fastest]));
   }
 
   /// The step at which the growing part leaves the range of the guard.
@@ -170,6 +162,7 @@ class Growth {
   const Modes& modes_;
   std::vector<Real> seeds_, factors_;
   std::vector<std::size_t> growing_, seeded_;
+  std::vector<char> possible_;  ///< modes that may have a seed
   Real start_ = 0, noise_ = 0;
   Real scale_ = 1, width_ = 1, widening_ = 0;
 };
@@ -269,7 +262,7 @@ std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme
     growth.seed_by(probe);
     result.uniform = uniform_along(balance, probe.state(), 0);
     growth.drop_unseeded(balance, result.uniform);
-    const Real doubt = growth.until_noise_counts(*modes, result.uniform, balance);
+    const Real doubt = growth.until_noise_counts();
     const bool shown = !growth.seeded().empty() && growth.leaves_at() < doubt;
     // A seed that is still not there after growing 10^40-fold is none.
     const bool none = growth.seeded().empty() &&
