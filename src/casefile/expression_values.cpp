@@ -18,11 +18,16 @@ struct Operand {
   Real operator[](Index i) const { return values[single ? 0 : i]; }
 };
 
-// Blocks of numbers, handed out and taken back as on a stack.
+// Blocks of numbers, handed out and taken back as on a stack. Each thread keeps its own: formulas are
+// evaluated at single places too, millions of times where outlines are looked for.
 class Registers {
  public:
+  static Registers& of_this_thread() {
+    thread_local Registers registers;
+    return registers;
+  }
   Real* take() {
-    if (used_ == blocks_.size()) blocks_.push_back(std::make_unique<Real[]>(block));
+    if (used_ == blocks_.size()) blocks_.emplace_back(new Real[block]);
     return blocks_[used_++].get();
   }
   std::size_t mark() const { return used_; }
@@ -40,12 +45,16 @@ struct IndexValue {
 
 class Evaluation {
  public:
-  explicit Evaluation(const FormulaInputs& inputs) : inputs_(inputs) {}
+  explicit Evaluation(const FormulaInputs& inputs)
+      : inputs_(inputs), registers_(Registers::of_this_thread()), bottom_(registers_.mark()) {}
+  ~Evaluation() { registers_.release(bottom_); }
+  Evaluation(const Evaluation&) = delete;
+  Evaluation& operator=(const Evaluation&) = delete;
 
   void go(const Expression& e, Real* out) {
     for (begin_ = 0; begin_ < inputs_.count; begin_ += block) {
       count_ = std::min(block, inputs_.count - begin_);
-      registers_.release(0);
+      registers_.release(bottom_);
       const Operand result = of(e);
       if (result.single)
         std::fill(out + begin_, out + begin_ + count_, result.values[0]);
@@ -201,7 +210,8 @@ class Evaluation {
   }
 
   const FormulaInputs& inputs_;
-  Registers registers_;
+  Registers& registers_;
+  std::size_t bottom_;  ///< of the registers that others hold
   std::vector<IndexValue> indices_;
   Index begin_ = 0, count_ = 0;
 };
