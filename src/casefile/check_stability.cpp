@@ -284,7 +284,7 @@ void warnings_section(const Case& given, const Prepared& prepared, Report& repor
       !std::isinf(s.limit.step))
     report.note("the limit is a bound, not sharp: a larger step may be stable too");
   if (s.wave) {
-    wave_warnings(prepared, report);
+    wave_warnings(given, prepared, report);
     return;
   }
   if (prepared.stream) {

@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "williwaw/space/reconstruction.hpp"
 #include "wording.hpp"
 
 namespace williwaw::casefile {
@@ -49,7 +50,13 @@ void dispersion_section(const Case& given, const Prepared& prepared, Report& rep
              number(given.time.shown_difference(d.delay)), given.time.unit);
 }
 
-void wave_warnings(const Prepared& prepared, Report& report) {
+void wave_warnings(const Case& given, const Prepared& prepared, Report& report) {
+  if (given.problem.equation().as_system && reconstruction_kind(given.problem.reconstruction).limited &&
+      prepared.longest_step > prepared.stability.positivity.step * (1 + 1e-12))
+    report.note(
+        fmt::format("the limit takes slopes as if they were not limited; up to {} the slopes of {} add no "
+                    "variation to what runs up and down, beyond it the energy may grow",
+                    given.duration(prepared.stability.positivity.step), given.problem.reconstruction));
   if (prepared.stability.on_the_border()) report.note("the step is " + border_text(prepared));
   if (!prepared.dispersion) return;
   const verify::Dispersion& d = *prepared.dispersion;

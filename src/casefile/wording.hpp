@@ -25,7 +25,7 @@ void warnings_section(const Case& given, const Prepared& prepared, Report& repor
 std::string border_text(const Prepared& prepared);
 void courant_row(const Case& given, const Prepared& prepared, Report& report);
 void dispersion_section(const Case& given, const Prepared& prepared, Report& report);
-void wave_warnings(const Prepared& prepared, Report& report);
+void wave_warnings(const Case& given, const Prepared& prepared, Report& report);
 /// Why a run blew up, as far as the analysis tells.
 void post_mortem(const Case& given, const Prepared& prepared, const Outcome& outcome, Report& report);
 void brief_stability(const Case& given, const Prepared& prepared, Report& report);

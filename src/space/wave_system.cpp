@@ -182,23 +182,36 @@ void WaveSystem::run_along(const WaveFields& y, Real at, Real step, int axis, co
       const Index end = upper ? cell(n - 1) : cell(0);
       return d * (1 - step / h * std::sqrt(conductivity_[axis][end] / storage_[end]));
     }
-    return centred ? d : slope_(d, d);
-  };
-  const auto slope = [&](const State& f, std::ptrdiff_t i) {
-    if (n == 1) return 0.0;
-    if (!closed && (i == 0 || i == n - 1)) {
-      // Beside a wall the one difference there is stands for both.
-      return centred ? 0.0 : wall_slope(f, i != 0);
-    }
-    const Real here = f[cell(i)];
-    return slope_(here - f[cell(i - 1)], f[cell(i + 1)] - here);
+    if (centred || n == 2) return centred ? d : 0.0;
+    // What overshoots at a wall comes back from it: the slope there is no steeper than the one inside.
+    const Real e = upper ? f[cell(n - 2)] - f[cell(n - 3)] : f[cell(2)] - f[cell(1)];
+    return d * e <= 0 ? 0.0 : std::abs(d) < std::abs(e) ? d : e;
   };
   const State &p = y.p, &s = y.stress[axis];
+  // Slopes of rate and stress across a cell. What runs up and what runs down are limited each by itself: of
+  // limited rates and stresses that are not, both together can grow whatever the step (LeVeque, 2002, §9.13).
+  const auto slopes = [&](std::ptrdiff_t i) -> std::pair<Real, Real> {
+    if (n == 1) return {0, 0};
+    if (!closed && (i == 0 || i == n - 1)) {
+      // Beside a wall the one difference there is stands for both.
+      if (centred) return {0, 0};
+      return {wall_slope(p, i != 0), wall_slope(s, i != 0)};
+    }
+    const Index low = cell(i - 1), here = cell(i), high = cell(i + 1);
+    const Real z = std::sqrt(conductivity_[axis][here] * storage_[here]);
+    const Real p_before = p[here] - p[low], p_after = p[high] - p[here];
+    const Real s_before = s[here] - s[low], s_after = s[high] - s[here];
+    const Real up = slope_(s_before - z * p_before, s_after - z * p_after),
+               down = slope_(s_before + z * p_before, s_after + z * p_after);
+    return {0.5 * (down - up) / z, 0.5 * (down + up)};
+  };
   std::pair<Real, Real> below;
+  auto here_slope = slopes(0);
   if (closed) {
     const auto low = cell(-1), high = cell(0);
-    below = between(p[low] + 0.5 * slope(p, n - 1), s[low] + 0.5 * slope(s, n - 1), low,
-                    p[high] - 0.5 * slope(p, 0), s[high] - 0.5 * slope(s, 0), high, axis, step, h);
+    const auto low_slope = slopes(n - 1);
+    below = between(p[low] + 0.5 * low_slope.first, s[low] + 0.5 * low_slope.second, low,
+                    p[high] - 0.5 * here_slope.first, s[high] - 0.5 * here_slope.second, high, axis, step, h);
   } else {
     below = at_wall(y, cell(0), p[cell(0)] - 0.5 * wall_slope(p, false),
                     s[cell(0)] - 0.5 * wall_slope(s, false), axis, false, at, h, powers);
@@ -209,8 +222,11 @@ void WaveSystem::run_along(const WaveFields& y, Real at, Real step, int axis, co
     std::pair<Real, Real> above;
     if (i + 1 < n) {
       const Index next = cell(i + 1);
-      above = between(p[here] + 0.5 * slope(p, i), s[here] + 0.5 * slope(s, i), here,
-                      p[next] - 0.5 * slope(p, i + 1), s[next] - 0.5 * slope(s, i + 1), next, axis, step, h);
+      const auto next_slope = slopes(i + 1);
+      above =
+          between(p[here] + 0.5 * here_slope.first, s[here] + 0.5 * here_slope.second, here,
+                  p[next] - 0.5 * next_slope.first, s[next] - 0.5 * next_slope.second, next, axis, step, h);
+      here_slope = next_slope;
     } else {
       above = closed ? first
                      : at_wall(y, here, p[here] + 0.5 * wall_slope(p, true),

@@ -5,6 +5,7 @@
 #include <complex>
 
 #include "search.hpp"
+#include "williwaw/space/reconstruction.hpp"
 #include "williwaw/space/wave_system.hpp"
 #include "williwaw/verify/stability.hpp"
 
@@ -45,6 +46,11 @@ Stability stability_of_system(DiffusionBalance& balance, const Scheme& scheme, R
   const bool plain = problem.reconstruction == "none" && problem.grid().rank() == 1;
   result.limit = {low / fastest, plain ? Limit::Standing::bound : Limit::Standing::heuristic, where};
   result.interior = {low / fastest, Limit::Standing::heuristic, where};
+  // Up to there limited characteristics gain no total variation inside (Gottlieb, Shu and Tadmor, 2001).
+  const ReconstructionKind& kind = reconstruction_kind(problem.reconstruction);
+  if (kind.limited && problem.numerical_flux == "upwind")
+    result.positivity = {kind.courant * monotonicity_radius_of_tableau(scheme) / fastest,
+                         Limit::Standing::bound, where};
   result.courant_number = fastest * step;
   result.worst = where;
   result.largest_eigenvalue = 4 * fastest * fastest;

@@ -206,3 +206,22 @@ TEST_CASE("noise is the same field on a finer grid") {
   for (const Real x : {0.013, 0.4, 0.77})
     CHECK(coarse.problem.initial(Point{x, 0, 0}) == doctest::Approx(fine.problem.initial(Point{x, 0, 0})));
 }
+
+TEST_CASE(
+    "limited first-order waves between reflecting ends stay as large as they were, within what check names") {
+  const std::string text =
+      "[grid]\nx = { from = 0, to = 1, cells = 80 }\n[equation]\nkind = \"wave\"\nspeed = 1\nform = "
+      "\"first-order\"\n[initial]\nvalue = \"exp(-((x-0.5)/0.1)^2)\"\n[boundary]\ndefault = \"fixed\"\n"
+      "[space]\nreconstruction = \"superbee\"\n[time]\nuntil = 40\nscheme = \"ssprk3\"\nstep = { courant = "
+      "0.4 }\n";
+  const Answer end = answer(read_case_text(text, "waves.toml"));
+  REQUIRE(end.reached);
+  CHECK(std::max(end.field->highest(), -end.field->lowest()) < 1.05);
+  const auto warned = [&](const std::string& courant) {
+    const Case given = read_case_text(text, "waves.toml", {"time.step={courant=" + courant + "}"});
+    Prepared prepared = prepare(given);
+    return check_report(given, prepared).text().find("beyond it the energy may grow") != std::string::npos;
+  };
+  CHECK_FALSE(warned("0.5"));
+  CHECK(warned("0.6"));
+}
