@@ -136,7 +136,11 @@ class Sorter {
       WallFace face = face_of(facet);
       face.upper = facet.normal[grid_.slot(facet.axis)] > 0;
       const std::string& side = problem_.regions()[facet.region].name;
-      sections_[section_of(side, face, facet.centre)].faces.push_back(face);
+      WallSection& section = sections_[section_of(side, face, facet.centre)];
+      // The flat piece passes an unknown on its wrong side by less than it is off the outline itself: a value
+      // that is held there is the unknown's own.
+      if (section.wall.holds()) face.distance = std::max(face.distance, 0.0);
+      section.faces.push_back(face);
     }
   }
 
