@@ -1,26 +1,71 @@
 #include "williwaw/casefile/answer.hpp"
 
+#include <fmt/format.h>
+
+#include <algorithm>
 #include <chrono>
 #include <cmath>
 
 #include "cycle_watch.hpp"
 #include "settled.hpp"
+#include "williwaw/grid/field_operations.hpp"
+#include "williwaw/space/numerical_flux.hpp"
+#include "williwaw/space/reconstruction.hpp"
+#include "williwaw/verify/boundary_jumps.hpp"
+#include "wording.hpp"
 
 namespace williwaw::casefile {
 
 namespace {
 
+// Differences below this share of the values say nothing.
+constexpr Real round_off_of_values = 1e-9;
+
+constexpr const char* names_of_flows[] = {"amount ", "flow "};
+
+// Values that are held side by side on two boundaries.
+std::string jump_text(const Case& given, const DiffusionBalance& balance, const verify::BoundaryJump& jump,
+                      std::size_t of) {
+  const std::size_t other = jump.first == of ? jump.second : jump.first;
+  const Real here = given.value.shown(jump.first == of ? jump.first_value : jump.second_value);
+  const Real there = given.value.shown(jump.first == of ? jump.second_value : jump.first_value);
+  return fmt::format("{} meets {} at {}{}; the flow grows with the logarithm of 1/spacing",
+                     readable(here, given.value.unit), readable(there, given.value.unit),
+                     given_place(given, jump.place),
+                     other == of ? "" : " (" + balance.closures()[other].section().name + ")");
+}
+
+bool same_control_volume(const Grid& g, const Point& a, const Point& b) {
+  return g.containing(a) == g.containing(b);
+}
+
 void read_headlines(const Case& given, const DiffusionBalance& balance, const Ledger& through,
                     const Totals& totals, Answer& result) {
-  for (const Probe& probe : given.probes)
-    result.headlines.push_back(
-        {probe.name, given.value.unit, given.value.shown(result.field->sample(probe.at))});
-  result.headlines.push_back(
-      {"mean", given.value.unit, given.value.shown(totals.integral / balance.volume())});
+  const auto add = [&](const std::string& name, const std::string& unit, Real value) {
+    result.headlines.push_back({name, unit, value, value});
+  };
+  for (const Probe& probe : given.probes) {
+    add(probe.name, given.value.unit, given.value.shown(result.field->sample(probe.at)));
+    result.headlines.back().smooth = given.value.shown(sample_cubic(*result.field, probe.at));
+  }
+  add("mean", given.value.unit, given.value.shown(totals.integral / balance.volume()));
   for (std::size_t l = 0; l < balance.lines().size(); ++l)
     if (balance.lines()[l].kind == LedgerLine::Kind::wall)
-      result.headlines.push_back({(given.steady ? "flow " : "amount ") + balance.lines()[l].name,
-                                  given.steady ? given.flow_unit : given.amount_unit, through[l]});
+      add(names_of_flows[given.steady ? 1 : 0] + balance.lines()[l].name,
+          given.steady ? given.flow_unit : given.amount_unit, through[l]);
+  for (const auto& [name, reason] : without_limits(given, balance))
+    for (Headline& h : result.headlines)
+      if (h.name == name) h.without_limit = reason;
+}
+
+// Regions, cut-outs or parts that end inside cells.
+bool outline_crosses_cells(const Problem& problem, const Outline& outline) {
+  for (Index r = 0; r < problem.regions().size(); ++r)
+    if (problem.regions()[r].staircase) return true;
+  for (const WallPart& p : problem.parts())
+    if (p.where) return true;
+  if (std::ranges::any_of(outline.facets(), [](const Facet& f) { return !f.straight; })) return true;
+  return !problem.regions().empty() && !RegionShares(problem.grid(), problem.regions()).mixed().empty();
 }
 
 void solve_in_time(const Case& given, Prepared& prepared, State& y, Answer& result) {
@@ -57,6 +102,56 @@ void solve_for_rest(const Case& given, Prepared& prepared, State& y, Answer& res
 
 }  // namespace
 
+namespace {
+
+// Neighbours that differ by more than the grid can follow.
+bool jumps(const Field& field) {
+  const Grid& g = field.grid();
+  const Real most = 0.25 * (field.highest() - field.lowest());
+  const Real least = round_off_of_values * std::max(std::abs(field.lowest()), std::abs(field.highest()));
+  for (Index n = 0; n < g.count(); ++n)
+    for (int a = 0; a < g.rank(); ++a)
+      if (g.position(n)[a] > 0 && std::abs(field[n] - field[n - g.stride(a)]) > std::max(most, least))
+        return true;
+  return false;
+}
+
+}  // namespace
+
+Real order_in_space(const Problem& problem) {
+  const bool carried = problem.equation().stream || problem.equation().as_system;
+  if (!carried || problem.carried_back || reconstruction_kind(problem.reconstruction).order > 1) return 2;
+  const std::string& flux = problem.numerical_flux;
+  return flux == "central" || numerical_flux(flux).needs_step ? 2 : 1;
+}
+
+Real order_of_both(const Case& given, Real step_power) {
+  const bool knows_step =
+      given.problem.equation().stream && numerical_flux(given.problem.numerical_flux).needs_step;
+  const Real in_time = given.plan.adaptive ? 1 : knows_step ? 2 : given.plan.scheme.order;
+  return std::min(order_in_space(given.problem), step_power * in_time);
+}
+
+std::vector<std::pair<std::string, std::string>> without_limits(const Case& given,
+                                                                const DiffusionBalance& balance) {
+  std::vector<std::pair<std::string, std::string>> all;
+  const auto& closures = balance.closures();
+  for (const auto& jump : verify::boundary_jumps(balance, given.plan.start, given.plan.until))
+    for (const std::size_t of : {jump.first, jump.second}) {
+      all.emplace_back(names_of_flows[given.steady ? 1 : 0] + closures[of].lines().front().name,
+                       jump_text(given, balance, jump, of));
+      if (jump.first == jump.second) break;
+    }
+  const Grid& g = given.problem.grid();
+  if (g.volume_dimension() < 2) return all;
+  for (const Probe& probe : given.probes)
+    for (const PointSource& point : given.problem.equation().points)
+      if (same_control_volume(g, probe.at, point.at))
+        all.emplace_back(probe.name, "it lies in the control volume of the point '" + point.name +
+                                         "', where the value grows as the spacing shrinks");
+  return all;
+}
+
 std::optional<Norms> against_exact(const Case& given, const DiffusionBalance& balance, const Field& field,
                                    Real time) {
   if (!given.exact) return std::nullopt;
@@ -88,6 +183,9 @@ Answer answer(const Case& given, Execution execution) {
     result.outline = cut.measure().cut;
     result.outline.insert(result.outline.end(), cut.measure().exposed.begin(), cut.measure().exposed.end());
   }
+  result.falls_unevenly = outline_crosses_cells(given.problem, outline) ||
+                          (!given.steady && (jumps(Field(given.problem.grid(), prepared.initial)) ||
+                                             (result.field && jumps(*result.field))));
   return result;
 }
 

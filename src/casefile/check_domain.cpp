@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "williwaw/casefile/answer.hpp"
 #include "wording.hpp"
 
 namespace williwaw::casefile {
@@ -115,6 +116,8 @@ void walls_section(const Case& given, const Prepared& prepared, Report& report) 
     }
     report.row(name, text);
   }
+  for (const auto& [name, reason] : without_limits(given, *prepared.balance))
+    report.note(name + " has no limit as the spacing goes to zero: " + reason);
   // Nodes that walls with different names hold.
   std::vector<std::pair<Index, std::string>> holders;
   bool any = false;

@@ -61,6 +61,17 @@ void add_differences(const Case& given, Convergence& result) {
   add("largest change", &Norms::max);
 }
 
+// Where outlines fall differently on every grid, orders may look better than they are.
+void widen_for_outlines(const Convergence& result, Real floor, ConvergedQuantity& q) {
+  if (q.values.size() < 4 || !result.levels.back().falls_unevenly) return;
+  const std::vector<Real> finest_first(q.values.rbegin(), q.values.rend());
+  std::vector<Real> ratios;
+  for (std::size_t l = 0; l < q.values.size(); ++l)
+    ratios.push_back(std::pow(result.ratio, static_cast<Real>(l)));
+  q.climb.uncertainty = std::max(
+      q.climb.uncertainty, verify::spread_about_fit(finest_first, ratios, result.theory, floor).uncertainty);
+}
+
 void add_headlines(const Case& given, Convergence& result) {
   for (std::size_t h = 0; h < result.levels[0].headlines.size(); ++h) {
     const Headline& first = result.levels[0].headlines[h];
@@ -72,6 +83,10 @@ void add_headlines(const Case& given, Convergence& result) {
     if (first.unit == given.value.unit)
       size = std::max(size, std::abs(given.value.shown_difference(size_of(*result.levels[0].field))));
     q.climb = verify::climb_values(q.values, result.ratio, result.theory, floor_for(size));
+    if (given.ladder.grid) {
+      widen_for_outlines(result, floor_for(size), q);
+      q.without_limit = result.levels.back().headlines[h].without_limit;
+    }
     result.quantities.push_back(std::move(q));
   }
 }
@@ -94,6 +109,11 @@ void look_at_outlines(Convergence& result) {
 void look_at_trends(Convergence& result) {
   Index erratic = 0;
   for (const auto& q : result.quantities)
+    if (!q.has_limit())
+      result.warnings.push_back(
+          q.name + ": " +
+          (q.without_limit.empty() ? verify::trend_text(q.climb.trend) : "no limit: " + q.without_limit));
+  for (const auto& q : result.quantities)
     if (q.climb.trend == verify::Trend::erratic) ++erratic;
   if (erratic > 0)
     result.warnings.push_back(
@@ -106,10 +126,9 @@ void look_at_trends(Convergence& result) {
 // The order that is due: that of space, of the scheme, or the smaller of both where both are refined.
 Real order_due(const Case& given) {
   const Ladder& l = given.ladder;
-  const Real in_time = given.plan.scheme.order;
-  if (!l.step) return 2;
-  if (!l.grid) return given.plan.adaptive ? 1 : in_time;
-  return given.plan.adaptive ? std::min(2.0, l.step_power) : std::min(2.0, l.step_power * in_time);
+  if (!l.step) return order_in_space(given.problem);
+  if (!l.grid) return given.plan.adaptive ? 1 : given.plan.scheme.order;
+  return order_of_both(given, l.step_power);
 }
 
 Refinement refinement_of(const Ladder& ladder, Index level) {
@@ -180,7 +199,9 @@ std::string convergence_table(const Convergence& result) {
             fmt::format(fmt::runtime(q.is_error ? "{:>16.4e}" : "{:>16.8g}"), q.values[change ? l - 1 : l]);
     }
     text += fmt::format("   {:<18}", orders_text(q));
-    if (!q.is_error) text += fmt::format("{:.8g} ± {:.2g}", q.climb.extrapolated, q.climb.uncertainty);
+    if (!q.is_error)
+      text += q.has_limit() ? fmt::format("{:.8g} ± {:.2g}", q.climb.extrapolated, q.climb.uncertainty)
+                            : "no limit";
     text += '\n';
   }
   return text;
@@ -201,7 +222,9 @@ Report convergence_report(const Case& given, const Convergence& result) {
                  number(q.values[l]), q.unit);
     report.row("orders", orders_text(q),
                q.climb.orders.empty() ? Report::Data() : number(q.climb.orders.back()));
-    report.row("trend", verify::trend_text(q.climb.trend));
+    report.row("trend",
+               q.without_limit.empty() ? verify::trend_text(q.climb.trend) : "no limit: " + q.without_limit);
+    if (!q.has_limit()) continue;
     if (!q.is_error)
       report.row("goes to", fmt::format("{:.8g}", q.climb.extrapolated), number(q.climb.extrapolated),
                  q.unit);

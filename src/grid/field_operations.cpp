@@ -346,6 +346,54 @@ Field resampled(const Field& field, const Grid& grid, Resampling how) {
   return result;
 }
 
+namespace {
+
+// Unknowns of one axis and their weights in a value at a position.
+struct AxisWeights {
+  std::array<Index, 4> index{};
+  std::array<Real, 4> weight{1, 0, 0, 0};
+  int count = 1;
+};
+
+AxisWeights cubic_weights(const Axis& axis, Real position) {
+  const auto points = axis.points();
+  const Index size = axis.size();
+  AxisWeights w;
+  w.count = static_cast<int>(std::min<Index>(4, size));
+  Index first = std::upper_bound(points.begin(), points.end(), position) - points.begin() - 2;
+  if (!axis.periodic()) first = std::clamp<Index>(first, 0, size - w.count);
+  std::array<Real, 4> place{};
+  for (int n = 0; n < w.count; ++n) {
+    const Index i = first + n, turns = i < 0 ? -1 : i / size;
+    w.index[n] = i - turns * size;
+    place[n] = points[w.index[n]] + static_cast<Real>(turns) * axis.length();
+  }
+  for (int n = 0; n < w.count; ++n) {
+    w.weight[n] = 1;
+    for (int m = 0; m < w.count; ++m)
+      if (m != n) w.weight[n] *= (position - place[m]) / (place[n] - place[m]);
+  }
+  return w;
+}
+
+}  // namespace
+
+Real sample_cubic(const Field& field, const Point& place) {
+  const Grid& g = field.grid();
+  g.containing(place);  // says so if the place is outside
+  std::array<AxisWeights, 3> along;
+  for (int a = 0; a < g.rank(); ++a) along[a] = cubic_weights(g.axis(a), g.axis(a).wrap(place[g.slot(a)]));
+  Real sum = 0;
+  for (int k = 0; k < along[2].count; ++k)
+    for (int j = 0; j < along[1].count; ++j)
+      for (int i = 0; i < along[0].count; ++i) {
+        const Index n = g.number(along[0].index[i], along[1].index[j], along[2].index[k]);
+        if (field.is_left_out(n)) return field.sample(place);
+        sum += along[0].weight[i] * along[1].weight[j] * along[2].weight[k] * field[n];
+      }
+  return sum;
+}
+
 Field slice(const Field& field, int axis, Real position) {
   const Grid& g = field.grid();
   if (g.rank() < 2) throw InputError("a field on a line has no slices; sample it");

@@ -81,6 +81,19 @@ LawLine Closure::state_laws(Real time, std::span<const Real> about, std::vector<
   return sum;
 }
 
+std::vector<Real> Closure::prescribed_at(const Points& places, Real time) const {
+  if (!section_.wall.holds()) return {};
+  const auto count = static_cast<std::size_t>(places.size());
+  const std::vector<Real> none(count, 0.0);
+  LawLine law(count);
+  section_.wall.conditions().front()->law({places, time, none, none, {}}, law);
+  for (std::size_t n = 0; n < count; ++n) {
+    if (law.flux[n] != 0 || law.rate[n] != 0 || law.value[n] == 0) return {};
+    law.data[n] /= law.value[n];
+  }
+  return law.data;
+}
+
 void Closure::update(const Couplings& couplings, Real time, bool changed, const State& y) {
   if (ready_ && !changed && linear_ && (!on_time_ || time == time_)) return;
   if (!ready_ || changed) couplings.wall_coefficients(section_, at_wall_);

@@ -196,3 +196,26 @@ TEST_CASE("fields of the wrong size are refused") {
   CHECK_THROWS_AS(f.assign(std::vector<Real>(3)), InputError);
   CHECK_THROWS_AS(Field(f.grid(), std::vector<Real>(5)), InputError);
 }
+
+TEST_CASE(
+    "cubic sampling is exact for cubics, beside walls and across seams too, and linear beside cut-outs") {
+  const auto cubic = [](const Point& p) { return 1 + p.x * p.x * p.x - 2 * p.x * p.y * p.y + p.y; };
+  const Grid g({Axis("x", {0, 0.1, 0.25, 0.45, 0.7, 1}, Unknowns::cells),
+                Axis::uniform("y", 0, 2, 6, Unknowns::cells)});
+  const Field f = sampled(g, cubic);
+  for (const Point p : {Point{0.33, 0.91, 0}, Point{0.01, 1.99, 0}, Point{1, 0, 0}})
+    CHECK(sample_cubic(f, p) == doctest::Approx(cubic(p)).epsilon(1e-12));
+  CHECK(std::abs(f.sample({0.33, 0.91, 0}) - cubic({0.33, 0.91, 0})) > 1e-4);
+  Real error[2];
+  for (const int level : {0, 1}) {
+    const Grid ring({Axis::uniform("x", 0, 1, 16 << level, Unknowns::cells, true)});
+    const Field wave = sampled(ring, [](const Point& p) { return std::sin(2 * M_PI * p.x); });
+    error[level] = std::abs(sample_cubic(wave, {0.995, 0, 0}) - std::sin(2 * M_PI * 0.995));
+  }
+  CHECK(std::log2(error[0] / error[1]) > 3);
+  Field holed = f;
+  const std::vector<Index> gone{g.number(2, 2)};
+  holed.leave_out(gone);
+  CHECK(sample_cubic(holed, {0.85, 0.5, 0}) == holed.sample({0.85, 0.5, 0}));
+  CHECK_THROWS_AS(sample_cubic(f, {1.1, 0, 0}), InputError);
+}

@@ -10,6 +10,11 @@ struct Headline {
   std::string name;
   std::string unit;
   Real value = 0;
+  /// Of probes: the same by cubic interpolation, whose own error falls faster than that of the field and does
+  /// not depend on where the place lies between the unknowns. Of other numbers the value itself.
+  Real smooth = 0;
+  /// Why it has no limit as the spacing goes to zero; empty where nothing is known against it.
+  std::string without_limit = {};
 };
 
 /// What came out of a case.
@@ -28,7 +33,21 @@ struct Answer {
   Real seconds = 0;
   /// Measure of what every region cuts out, and length or area of what it exposes; empty without cut-outs.
   std::vector<Real> outline;
+  /// Something falls differently on every grid: outlines of regions, cut-outs or parts cross cells, or
+  /// neighbours at the start or the end of a run in time differ by a quarter of the range or more, as beside
+  /// a jump.
+  bool falls_unevenly = false;
 };
+
+/// Orders that are due of a case's discretization in space: 2, or 1 where a stream is carried by differences
+/// of first order. And of a case whose step shrinks with this power of the spacing, of both.
+Real order_in_space(const Problem& problem);
+Real order_of_both(const Case& given, Real step_power);
+
+/// What is known beforehand against flows and probes of a case: "amount west" has no limit, since ..; by the
+/// names of headlines.
+std::vector<std::pair<std::string, std::string>> without_limits(const Case& given,
+                                                                const DiffusionBalance& balance);
 
 /// Norms of a field less the exact solution of its case at a time, in shown units; nothing where there is
 /// none.

@@ -12,6 +12,10 @@ struct ConvergedQuantity {
   bool is_error = false;     ///< values are sizes of errors, or of differences between neighbouring levels
   std::vector<Real> values;  ///< one a level; of differences one fewer
   verify::Climb climb;
+  /// Why it has no limit as the spacing goes to zero, where that is known; empty otherwise. What then stands
+  /// in `climb` of limits and uncertainties means nothing.
+  std::string without_limit = {};
+  bool has_limit() const { return without_limit.empty() && climb.trend != verify::Trend::no_limit; }
 };
 
 struct Convergence {

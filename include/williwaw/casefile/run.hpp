@@ -27,7 +27,7 @@ struct RunResult {
   std::vector<std::string> files;
   Index records = 0;
   Real seconds = 0;
-  Report closing;        ///< closing words of all stages
+  Report closing;                   ///< closing words of all stages
   std::optional<Index> resumed_at;  ///< step of the checkpoint that it went on from
 };
 

@@ -82,6 +82,11 @@ enum class Resampling {
 /// outside.
 Field resampled(const Field& field, const Grid& grid, Resampling how = Resampling::interpolate);
 
+/// The field at a place by a cubic along each axis through the four unknowns nearest to it (fewer on shorter
+/// axes), from inside beside walls: fourth-order where the field is smooth. Where one of the unknowns is cut
+/// out, linear as Field::sample. Throws InputError for a place outside.
+Real sample_cubic(const Field& field, const Point& place);
+
 /// The field at a position along an axis, as a field of one dimension less (linear between unknowns). Throws
 /// InputError for a field on a line, or a position outside.
 Field slice(const Field& field, int axis, Real position);

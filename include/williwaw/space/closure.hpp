@@ -56,6 +56,9 @@ class Closure {
   bool moves() const { return !moving_.empty(); }
   /// The wall imposes its value, moving or not, whatever force that takes.
   bool imposes() const { return section_.wall.holds() || moves(); }
+  /// The values that the law prescribes at places on the wall; empty for laws in which the flux or a rate
+  /// takes part.
+  std::vector<Real> prescribed_at(const Points& places, Real time) const;
   /// Where the faces are, on the wall.
   const Points& places() const { return places_; }
   /// Values on a moving wall and their rates, with the state now and a step earlier beside it.
