@@ -30,6 +30,16 @@ void put(Archive& a, const Totals& t) {
   a.put(std::vector<Real>{t.content, t.gross, t.integral, t.lowest, t.highest, t.kinetic, t.potential});
 }
 
+void put(Archive& a, const store::SeriesWriter::Mark& mark) {
+  a.put(static_cast<std::int64_t>(mark.bytes));
+  a.put(static_cast<std::int64_t>(mark.checksum));
+}
+
+store::SeriesWriter::Mark take_mark(Archive& a) {
+  const std::int64_t bytes = a.whole(), checksum = a.whole();
+  return {static_cast<std::uintmax_t>(bytes), static_cast<std::uint32_t>(checksum)};
+}
+
 Totals take_totals(Archive& a) {
   const auto v = a.reals();
   Totals t;
@@ -55,7 +65,7 @@ void put(Archive& a, const Budget& budget) {
 }
 
 Budget take_budget(Archive& a) {
-  std::vector<LedgerLine> lines(static_cast<std::size_t>(a.whole()));
+  std::vector<LedgerLine> lines(a.count(3 * sizeof(std::int64_t)));
   for (auto& line : lines) {
     line.name = a.text();
     line.kind = static_cast<LedgerLine::Kind>(a.whole());
@@ -97,8 +107,8 @@ Snapshot take_snapshot(Archive& a) {
   s.budget = take_budget(a);
   s.guard = Guard::recall(a.reals());
   s.stepper.numbers = a.reals();
-  for (auto n = a.whole(); n > 0; --n) s.stepper.states.push_back(a.reals());
-  for (auto n = a.whole(); n > 0; --n) s.stepper.ledgers.push_back(ledger_of(a.reals()));
+  for (auto n = a.count(sizeof(std::int64_t)); n > 0; --n) s.stepper.states.push_back(a.reals());
+  for (auto n = a.count(sizeof(std::int64_t)); n > 0; --n) s.stepper.ledgers.push_back(ledger_of(a.reals()));
   const auto c = a.reals();
   s.control = {c.at(0), c.at(1), c.at(2), c.at(3), c.at(4), c.at(5) != 0};
   s.left_by_solver = a.real();
@@ -121,7 +131,7 @@ void Checkpoint::save(const std::filesystem::path& folder) const {
   a.put(stage_initial);
   put(a, snapshot);
   a.put(static_cast<std::int64_t>(recorder.fields));
-  a.put(static_cast<std::int64_t>(recorder.series));
+  put(a, recorder.series);
   a.put(recorder.earlier);
   a.put(maybe(recorder.last_row));
   a.put(maybe(recorder.last_record));
@@ -135,11 +145,30 @@ void Checkpoint::save(const std::filesystem::path& folder) const {
   a.put(cycle.before);
   a.put(static_cast<std::int64_t>(cycle.cycles));
   a.put(cycle.change);
+  put(a, steps);
+  a.put(past);
+  if (std::filesystem::exists(file_in(folder))) store::replace(file_in(folder), earlier_in(folder));
   a.save(file_in(folder), version);
 }
 
-Checkpoint Checkpoint::load(const std::filesystem::path& folder) {
-  Archive a = Archive::load(file_in(folder), version);
+void Checkpoint::remove(const std::filesystem::path& folder) {
+  // The earlier one first: alone it would point to what may be gone.
+  store::remove_file(earlier_in(folder));
+  store::remove_file(file_in(folder));
+}
+
+Checkpoint Checkpoint::load(const std::filesystem::path& folder, std::string& trouble) {
+  try {
+    return read(file_in(folder));
+  } catch (const store::StoreError& e) {
+    if (!std::filesystem::exists(earlier_in(folder))) throw;
+    trouble = std::string(e.what()) + "; the one before it is taken";
+    return read(earlier_in(folder));
+  }
+}
+
+Checkpoint Checkpoint::read(const std::filesystem::path& file) try {
+  Archive a = Archive::load(file, version);
   Checkpoint c;
   c.case_text = a.text();
   c.stage = a.whole();
@@ -147,7 +176,7 @@ Checkpoint Checkpoint::load(const std::filesystem::path& folder) {
   c.stage_initial = a.reals();
   c.snapshot = take_snapshot(a);
   c.recorder.fields = static_cast<std::size_t>(a.whole());
-  c.recorder.series = static_cast<std::uintmax_t>(a.whole());
+  c.recorder.series = take_mark(a);
   c.recorder.earlier = a.reals();
   c.recorder.last_row = maybe(a.reals());
   c.recorder.last_record = maybe(a.reals());
@@ -161,7 +190,11 @@ Checkpoint Checkpoint::load(const std::filesystem::path& folder) {
   c.cycle.before = a.reals();
   c.cycle.cycles = a.whole();
   c.cycle.change = a.real();
+  c.steps = take_mark(a);
+  c.past = a.text();
   return c;
+} catch (const std::out_of_range&) {
+  throw store::StoreError(file.string() + ": is damaged: numbers are missing in it");
 }
 
 }  // namespace williwaw::casefile

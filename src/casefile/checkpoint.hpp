@@ -16,11 +16,24 @@ struct Checkpoint {
   RecorderMemory recorder;
   SettledMemory settled;
   CycleMemory cycle;
+  store::SeriesWriter::Mark steps;  ///< of steps.csv
+  std::string past;          ///< closing words of the stages before, as Report remembers them
 
   static std::filesystem::path file_in(const std::filesystem::path& folder) { return folder / "checkpoint"; }
+  /// The one before, which stays until the next is written.
+  static std::filesystem::path earlier_in(const std::filesystem::path& folder) {
+    return folder / "checkpoint.before";
+  }
+  static bool exists(const std::filesystem::path& folder) {
+    return std::filesystem::exists(file_in(folder)) || std::filesystem::exists(earlier_in(folder));
+  }
+  static void remove(const std::filesystem::path& folder);
   void save(const std::filesystem::path& folder) const;
-  /// Throws StoreError.
-  static Checkpoint load(const std::filesystem::path& folder);
+  /// Where the last one is damaged the one before is taken, and `trouble` says so. Throws StoreError.
+  static Checkpoint load(const std::filesystem::path& folder, std::string& trouble);
+
+ private:
+  static Checkpoint read(const std::filesystem::path& file);
 };
 
 }  // namespace williwaw::casefile

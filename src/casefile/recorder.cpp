@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "williwaw/casefile/answer.hpp"
+#include "williwaw/store/apart.hpp"
 #include "williwaw/verify/shape.hpp"
 
 namespace williwaw::casefile {
@@ -68,12 +69,14 @@ Recorder::Recorder(const Case& given, DiffusionBalance& balance, const std::vect
       about_(description_of(given)),
       time_(series_time(given)),
       shares_(shares_of(balance)),
-      fields_(folder_ / "fields.journal",
-              Field(balance.grid()).raw().size() + 2 + velocities(about_, balance.grid()),
-              from ? from->fields : 0),
-      series_(folder_ / "series.csv", columns(), from ? from->series : 0),
+      fields_(folder_ / "fields.journal", row_length(given, balance), from ? from->fields : 0),
+      series_(folder_ / "series.csv", columns(), from ? from->series : store::SeriesWriter::Mark()),
       amounts_(lines.size(), 0.0) {
   begin_stage(0, given, balance);
+}
+
+std::size_t Recorder::row_length(const Case& given, const DiffusionBalance& balance) {
+  return Field(balance.grid()).raw().size() + 2 + velocities(description_of(given), balance.grid());
 }
 
 void Recorder::begin_stage(Index stage, const Case& given, DiffusionBalance& balance) {
@@ -96,7 +99,7 @@ void Recorder::go_on(const RecorderMemory& from) {
 
 RecorderMemory Recorder::remember() {
   fields_.flush();
-  return {fields_.rows(), series_.bytes(), earlier_, last_row_, last_record_, comparisons_};
+  return {fields_.rows(), series_.mark(), earlier_, last_row_, last_record_, comparisons_};
 }
 
 // At this time, from the balance. Schemes whose ledger counts what the balance alone does not know (work done
@@ -190,16 +193,22 @@ void Recorder::record(Real time, const State& y) {
 }
 
 void Recorder::finish() {
+  fields_.flush();
+  const auto file = folder_ / "fields.nc";
+  store::apart(file.string(), [&] { write_fields(file); });
+  series_.finish(true);
+}
+
+void Recorder::write_fields(const std::filesystem::path& file) {
   Field field(balance_->grid());
   field.leave_out(balance_->absent());
-  store::FieldWriter writer(folder_ / "fields.nc", field.grid(), about_, shares_);
+  store::FieldWriter writer(file, field.grid(), about_, shares_);
   fields_.each([&](std::span<const Real> row) {
     const std::size_t raw = field.raw().size();
     field.set_raw(row.subspan(2, raw));
     writer.append(row[0], field, static_cast<int>(row[1]), row.subspan(2 + raw));
   });
   writer.finish();
-  series_.finish(true);
 }
 
 void Recorder::clean() {

@@ -10,7 +10,7 @@ namespace williwaw::casefile {
 /// What of a recorder belongs into a checkpoint.
 struct RecorderMemory {
   std::size_t fields = 0;     ///< rows of the journal
-  std::uintmax_t series = 0;  ///< bytes of the series so far
+  store::SeriesWriter::Mark series;  ///< of the series so far
   std::vector<Real> earlier;  ///< what came in during earlier stages, for each line
   std::optional<Real> last_row, last_record;
   std::vector<Comparison> comparisons;
@@ -23,6 +23,8 @@ class Recorder {
            std::filesystem::path folder, const RecorderMemory* from = nullptr);
 
   /// What follows belongs to this stage.
+  /// Numbers of a row of the journal: time, stage, the field with its halo, velocities.
+  static std::size_t row_length(const Case& given, const DiffusionBalance& balance);
   void begin_stage(Index stage, const Case& given, DiffusionBalance& balance);
   /// A stage that goes on from a checkpoint.
   void go_on(const RecorderMemory& from);
@@ -42,6 +44,7 @@ class Recorder {
   Index records() const { return static_cast<Index>(fields_.rows()); }
 
  private:
+  void write_fields(const std::filesystem::path& file);
   using Cells = std::vector<std::optional<Real>>;
   struct Row {
     Real time;

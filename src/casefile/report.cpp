@@ -54,6 +54,61 @@ std::string Report::text() const {
   return result;
 }
 
+std::string Report::remember() const {
+  nlohmann::json all = nlohmann::json::array();
+  for (const auto& section : sections_) {
+    nlohmann::json rows = nlohmann::json::array();
+    for (const auto& row : section.rows) {
+      nlohmann::json value;
+      std::visit(
+          [&](const auto& data) {
+            if constexpr (!std::is_same_v<std::decay_t<decltype(data)>, std::monostate>) value = data;
+          },
+          row.data);
+      rows.push_back({row.label, row.text, row.data.index(), value, row.unit});
+    }
+    all.push_back({section.title, rows, section.notes});
+  }
+  // MessagePack keeps the bits of numbers, infinite ones too.
+  const auto bytes = nlohmann::json::to_msgpack(all);
+  return {bytes.begin(), bytes.end()};
+}
+
+Report Report::recall(const std::string& text) try {
+  Report report;
+  for (const auto& section : nlohmann::json::from_msgpack(text)) {
+    report.section(section.at(0));
+    for (const auto& row : section.at(1)) {
+      const auto& value = row.at(3);
+      Data data;
+      switch (row.at(2).get<std::size_t>()) {
+        case 1:
+          data = value.get<Real>();
+          break;
+        case 2:
+          data = value.get<Index>();
+          break;
+        case 3:
+          data = value.get<bool>();
+          break;
+        case 4:
+          data = value.get<std::string>();
+          break;
+        case 5:
+          data = value.get<std::vector<std::string>>();
+          break;
+        default:
+          break;
+      }
+      report.row(row.at(0), row.at(1), data, row.at(4));
+    }
+    for (const auto& note : section.at(2)) report.note(note);
+  }
+  return report;
+} catch (const nlohmann::json::exception& e) {
+  throw std::out_of_range(e.what());
+}
+
 std::string Report::json() const {
   nlohmann::ordered_json root = nlohmann::ordered_json::object();
   for (const auto& section : sections_) {

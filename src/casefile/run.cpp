@@ -2,9 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
 #include <cmath>
 #include <fstream>
+#include <sstream>
 
 #include "checkpoint.hpp"
 #include "gauges.hpp"
@@ -63,20 +65,49 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
+// The case as it is run, beside the journal of its fields. Its first line says where files that it names are
+// looked for.
+std::filesystem::path kept_case(const std::filesystem::path& folder) {
+  return folder / "case.journal";
+}
+
+constexpr const char* read_from = "# read from ";
+
+void keep_case(const Case& given, const std::filesystem::path& folder) {
+  store::write_file(kept_case(folder),
+                    read_from + std::filesystem::absolute(given.file).string() + "\n" + given.text);
+}
+
+std::string title_of(const std::string& case_text) {
+  return read_case_text(case_text, "case.toml").title;
+}
+
 // One run of a case in all its stages.
 class Run {
  public:
   Run(const Case& given, Prepared& prepared, const RunOptions& options)
-      : given_(given), first_(prepared), options_(options), log_(options.folder / "run.log", options.resume) {
+      : given_(given),
+        first_(prepared),
+        options_(options),
+        lock_(std::make_shared<store::FolderLock>(options.folder)),
+        log_(options.folder / "run.log", options.resume) {
+    result_.lock = lock_;
     log_.write(fmt::format("williwaw {}: {}", version, given.file.string()));
     log_.write(brief_report(given, prepared).text());
   }
 
   RunResult go() {
     std::optional<Checkpoint> from = checkpoint();
+    keep_case(given_, options_.folder);
     if (!given_.stages.empty()) planned_ = planned_stages(given_, first_);
     recorder_.emplace(given_, *first_.balance, lines_of_all(first_, planned_), options_.folder,
                       from ? &from->recorder : nullptr);
+    if (given_.plan.adaptive || std::ranges::any_of(planned_, [](const PlannedStage& p) {
+          return p.given->plan.adaptive.has_value();
+        }))
+      steps_.emplace(options_.folder / "steps.csv", columns_of_steps(),
+                     from ? from->steps : store::SeriesWriter::Mark());
+    if (from && !from->past.empty()) past_ = Report::recall(from->past);
     const auto start = Clock::now();
     const Case* now = &given_;
     Prepared* ready = &first_;
@@ -104,20 +135,62 @@ class Run {
 
  private:
   std::optional<Checkpoint> checkpoint() {
-    const auto file = Checkpoint::file_in(options_.folder);
-    if (!options_.resume || !std::filesystem::exists(file)) {
-      std::filesystem::remove(file);
+    const auto& folder = options_.folder;
+    if (!options_.resume || !Checkpoint::exists(folder)) {
+      Checkpoint::remove(folder);
       return std::nullopt;
     }
-    Checkpoint found = Checkpoint::load(options_.folder);
-    if (found.case_text != given_.text)
-      throw InputError(
-          file.string() +
-          ": belongs to another case than this one: run without --resume, or with the case as it was (" +
-          (options_.folder / "case.toml").string() + ")");
+    std::string trouble;
+    Checkpoint found = Checkpoint::load(folder, trouble);
+    if (!trouble.empty()) log_.write(trouble);
+    if (found.case_text != given_.text) {
+      if (!same_until_now(found))
+        throw InputError(Checkpoint::file_in(folder).string() +
+                         ": belongs to another case than this one, or to one whose data before the "
+                         "checkpoint were others: "
+                         "run without --resume, or with the case as it was (" +
+                         (folder / "case.toml").string() + ")");
+      log_.write(
+          "the case is another one since the checkpoint, with the same grid, scheme and data up to there");
+    }
     log_.write(fmt::format("resumed at step {}", found.snapshot.steps));
     result_.resumed_at = found.snapshot.steps;
     return found;
+  }
+
+  // Whether the case of the checkpoint and this one are the same as far as they have been run: grid, lines of
+  // the budget, steps, and the rates of a state at several times up to there, bit by bit.
+  bool same_until_now(const Checkpoint& found) const try {
+    if (found.stage > 0 || given_.title != title_of(found.case_text)) return false;
+    const Case before = read_case_text(found.case_text, given_.file);
+    const Prepared then = prepare(before, {first_.plan.threads});
+    DiffusionBalance &a = *then.balance, &b = *first_.balance;
+    const Plan &p = then.plan, &q = first_.plan;
+    const auto names = [](const DiffusionBalance& balance) {
+      std::vector<std::string> all;
+      for (const auto& line : balance.lines()) all.push_back(line.name);
+      return all;
+    };
+    if (!(a.grid() == b.grid()) || names(a) != names(b) || before.stages != given_.stages ||
+        before.probes.size() != given_.probes.size() || p.scheme.name != q.scheme.name || p.step != q.step ||
+        p.start != q.start || p.series_every != q.series_every || p.records != q.records ||
+        p.until != q.until || then.initial != first_.initial)
+      return false;
+    constexpr int looks = 9;
+    const State& y = found.snapshot.state;
+    for (int n = 0; n <= looks; ++n) {
+      const Real at = p.start + (found.snapshot.time - p.start) * n / looks;
+      State fa(y.size()), fb(y.size()), ya = y, yb = y;
+      Ledger la(a.lines().size()), lb(b.lines().size());
+      a.pin(at, ya);
+      b.pin(at, yb);
+      a.rate(ya, at, Parts::all(), fa, la);
+      b.rate(yb, at, Parts::all(), fb, lb);
+      if (ya != yb || fa != fb) return false;
+    }
+    return true;
+  } catch (const InputError&) {
+    return false;
   }
 
   void enter_stage(Index stage, Real start, const State& initial, const Case*& now, Prepared*& ready) {
@@ -182,13 +255,22 @@ class Run {
     c.recorder = recorder_->remember();
     c.settled = ready.settled->remember();
     if (ready.cycle) c.cycle = ready.cycle->remember();
+    if (steps_) c.steps = steps_->mark();
+    c.past = past_.remember();
     c.save(options_.folder);
     last_look_ = Clock::now();
   }
 
+  std::vector<store::Column> columns_of_steps() const {
+    return {{"t", given_.time.unit, 12},
+            {"step", given_.time.unit},
+            {"error over tolerance", "", 6},
+            {"taken", ""}};
+  }
+
   void note_trial(const Case& now, const StepTrial& t) {
-    steps_ += fmt::format("{:.12g},{:.10g},{:.6g},{}\n", now.time.shown(t.from),
-                          now.time.shown_difference(t.length), t.error, t.taken ? 1 : 0);
+    if (steps_)
+      steps_->append({now.time.shown(t.from), now.time.shown_difference(t.length), t.error, t.taken ? 1 : 0});
   }
 
   Report words_of(const Case& now, const Prepared& ready) {
@@ -200,22 +282,31 @@ class Run {
                         given_.stages.empty() ? "" : fmt::format("stage {}, {}: ", stage_ + 1, title));
   }
 
+  // Data that ended the run are told with their place in the case.
+  void name_origin(const Case& now) {
+    if (result_.outcome.origin.empty()) return;
+    const auto found = now.data_places.find(result_.outcome.origin);
+    const auto [place, key] = found != now.data_places.end()
+                                  ? found->second
+                                  : std::pair(now.equation_place, "equation." + result_.outcome.origin);
+    result_.outcome.reason = place + ": " + key + ": " + result_.outcome.reason;
+  }
+
   void finish(const Case& now, Prepared& ready, const State& state) {
-    const bool interrupted = result_.outcome.ending == Outcome::Ending::interrupted;
+    const bool goes_on = result_.outcome.ending == Outcome::Ending::interrupted ||
+                         result_.outcome.ending == Outcome::Ending::unsolved;
     const auto& folder = options_.folder;
+    name_origin(now);
     recorder_->finish();
     result_.comparisons = recorder_->comparisons();
     result_.records = recorder_->records();
     result_.files = {"fields.nc", "series.csv"};
-    if (!steps_.empty()) {
-      const std::string unit = given_.time.unit;
-      store::write_file(folder / "steps.csv", store::Column{"t", unit}.header() + "," +
-                                                  store::Column{"step", unit}.header() +
-                                                  ",error over tolerance,taken\n" + steps_);
+    if (steps_) {
+      steps_->finish(true);
       result_.files.emplace_back("steps.csv");
     }
-    // A blown-up state has no flows worth a table.
-    if (result_.outcome.ending != Outcome::Ending::blew_up) {
+    // A blown-up state has no flows worth a table, and of data that are no numbers there are none.
+    if (result_.outcome.ending != Outcome::Ending::blew_up && result_.outcome.origin.empty()) {
       write_walls(now, *ready.balance, state, result_.outcome.time, folder / "walls.csv");
       result_.files.emplace_back("walls.csv");
     }
@@ -229,22 +320,25 @@ class Run {
     if (ready.balance->motion()) gauges_section(now, folder, result_.closing);
     if (result_.resumed_at)
       result_.closing.section("resumed").note(
-          fmt::format("from the checkpoint at step {}; what came before is in run.log", *result_.resumed_at));
+          fmt::format("from the checkpoint at step {}", *result_.resumed_at));
     if (result_.outcome.ending == Outcome::Ending::blew_up && stage_ == 0)
       first_.refuted = "it blew up at " + given_.duration(result_.outcome.time);
     Report whole = check_report(given_, first_);
     whole.append(result_.closing);
     store::write_file(folder / "summary.json", whole.json());
     log_.write(last.text());
-    if (interrupted) return;
+    if (goes_on) return;
     // The checkpoint first: without it nobody misses what it points to.
-    std::filesystem::remove(Checkpoint::file_in(folder));
+    Checkpoint::remove(folder);
     recorder_->clean();
+    if (steps_) steps_->remove_partial();
+    store::remove_file(kept_case(folder));
   }
 
   const Case& given_;
   Prepared& first_;
   const RunOptions& options_;
+  std::shared_ptr<store::FolderLock> lock_;  ///< before anything in the folder is touched
   RunLog log_;
   std::vector<PlannedStage> planned_;
   std::optional<Recorder> recorder_;
@@ -254,7 +348,7 @@ class Run {
   Real stage_start_ = 0;
   State stage_initial_;
   Report past_;
-  std::string steps_;
+  std::optional<store::SeriesWriter> steps_;
   Clock::time_point last_look_;
   Index looks_ = 0;
   RunResult result_;
@@ -262,9 +356,11 @@ class Run {
 
 RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& options) {
   RunResult result;
+  result.lock = std::make_shared<store::FolderLock>(options.folder);
   RunLog log(options.folder / "run.log");
   log.write(fmt::format("williwaw {}: {}", version, given.file.string()));
   log.write(brief_report(given, prepared).text());
+  keep_case(given, options.folder);
   Recorder recorder(given, *prepared.balance, prepared.balance->lines(), options.folder);
   const auto start = Clock::now();
   State state = std::move(prepared.initial);
@@ -276,7 +372,6 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   recorder.record(0, state);
   result.seconds = std::chrono::duration<Real>(Clock::now() - start).count();
   recorder.finish();
-  recorder.clean();
   write_residuals(found, options.folder / "residuals.csv");
   write_walls(given, *prepared.balance, state, 0, options.folder / "walls.csv");
   result.steady = found;
@@ -291,15 +386,67 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   whole.append(result.closing);
   store::write_file(options.folder / "summary.json", whole.json());
   log.write(result.closing.text());
+  recorder.clean();
+  store::remove_file(kept_case(options.folder));
   return result;
 }
 
 }  // namespace
 
 RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options) {
-  std::filesystem::create_directories(options.folder);
-  if (given.steady) return run_steady(given, prepared, options);
-  return Run(given, prepared, options).go();
+  store::make_folder(options.folder);
+  try {
+    if (given.steady) return run_steady(given, prepared, options);
+    return Run(given, prepared, options).go();
+  } catch (const store::StoreError& e) {
+    if (!std::filesystem::exists(options.folder / "fields.journal")) throw;
+    throw store::StoreError(fmt::format(
+        "{}\nwhat was recorded before is kept in {}: `williwaw recover {}` completes the files from "
+        "it, `williwaw run --resume` goes on from the last checkpoint, if there is one",
+        e.what(), options.folder.string(), options.folder.string()));
+  }
+}
+
+namespace {
+
+// Whole lines at the beginning of a table that was cut off somewhere.
+store::SeriesWriter::Mark whole_lines(const std::filesystem::path& file) {
+  std::ifstream in(file, std::ios::binary);
+  std::ostringstream all;
+  all << in.rdbuf();
+  const std::string text = all.str();
+  const auto end = text.rfind('\n');
+  const std::size_t count = end == std::string::npos ? 0 : end + 1;
+  return {count, store::checksum(text.data(), count)};
+}
+
+}  // namespace
+
+Index recover(const std::filesystem::path& folder) {
+  if (!std::filesystem::is_directory(folder)) throw InputError(folder.string() + ": is no result folder");
+  const store::FolderLock lock(folder);
+  const auto journal = folder / "fields.journal";
+  if (!std::filesystem::exists(journal))
+    throw InputError(folder.string() + ": holds no journal: " +
+                     (std::filesystem::exists(folder / "fields.nc") ? "its run has completed its files"
+                                                                    : "nothing was recorded there"));
+  std::ifstream in(kept_case(folder));
+  std::string first;
+  std::ostringstream text;
+  if (!std::getline(in, first) || !first.starts_with(read_from))
+    throw store::StoreError(kept_case(folder).string() +
+                            ": cannot be read: without it nobody knows the grid");
+  text << in.rdbuf();
+  const Case given = read_case_text(text.str(), first.substr(std::string(read_from).size()));
+  DiffusionBalance balance(given.problem);
+  RecorderMemory memory;
+  memory.fields = store::Journal::whole_rows(journal, Recorder::row_length(given, balance));
+  memory.series = whole_lines(folder / "series.csv.partial");
+  if (memory.fields == 0) throw store::StoreError(journal.string() + ": holds no whole record");
+  Recorder recorder(given, balance, balance.lines(), folder, &memory);
+  recorder.finish();
+  store::write_file(folder / "case.toml", given.text);
+  return static_cast<Index>(memory.fields);
 }
 
 }  // namespace williwaw::casefile

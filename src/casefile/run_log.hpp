@@ -13,12 +13,13 @@ class RunLog {
   RunLog(const RunLog&) = delete;
   RunLog& operator=(const RunLog&) = delete;
   ~RunLog();
-  /// Writes a text line by line, each with the time of day.
+  /// Writes a text line by line, each with the time of day. Throws StoreError where that fails.
   void write(const std::string& text);
 
  private:
   struct Open;
   std::unique_ptr<Open> open_;
+  std::string trouble_;  ///< what the library could not write
 };
 
 }  // namespace williwaw::casefile

@@ -9,6 +9,7 @@
 #include <sstream>
 
 #include "williwaw/plot/theme.hpp"
+#include "williwaw/store/checked_file.hpp"
 
 namespace williwaw::plot {
 
@@ -27,6 +28,20 @@ std::string terminal(const std::string& ending, int width, int height, Index del
   throw PlotError("figures are drawn as png, svg or pdf, films as gif; '" + ending + "' is none of them");
 }
 
+// gnuplot does not look at what becomes of its output: each format has an end of its own.
+bool ends_as(const std::filesystem::path& file, const std::string& ending) {
+  std::ifstream in(file, std::ios::binary);
+  std::ostringstream all;
+  all << in.rdbuf();
+  const std::string bytes = all.str(),
+                    tail = bytes.substr(bytes.size() - std::min<std::size_t>(bytes.size(), 16));
+  const auto holds = [&](const std::string& mark) { return tail.find(mark) != std::string::npos; };
+  if (ending == ".png") return holds("IEND");
+  if (ending == ".svg") return holds("</svg>");
+  if (ending == ".pdf") return holds("%%EOF");
+  return !bytes.empty() && bytes.back() == ';';  // gif
+}
+
 }  // namespace
 
 std::string quoted(const std::string& text) {
@@ -42,7 +57,7 @@ std::string quoted(const std::string& text) {
 Gnuplot::Gnuplot(const Output& output, Index delay)
     : file_(output.file), partial_(output.file), errors_(output.file) {
   std::string type = terminal(file_.extension().string(), output.width, output.height, delay);
-  if (file_.has_parent_path()) std::filesystem::create_directories(file_.parent_path());
+  if (file_.has_parent_path()) store::make_folder(file_.parent_path());
   partial_ += ".partial";
   errors_ += ".errors";
   // A gnuplot that dies early must not take the program with it.
@@ -105,7 +120,10 @@ void Gnuplot::finish() {
     throw PlotError("gnuplot is not installed (Debian: gnuplot-nox); figures need it");
   if (status != 0 || !std::filesystem::exists(partial_))
     throw PlotError(file_.string() + ": gnuplot failed: " + words.str());
-  std::filesystem::rename(partial_, file_);
+  if (!ends_as(partial_, file_.extension().string()))
+    throw PlotError(file_.string() + ": was not written completely: is the disk full? " + words.str());
+  store::synchronize(partial_);
+  store::replace(partial_, file_);
 }
 
 }  // namespace williwaw::plot

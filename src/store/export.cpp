@@ -193,7 +193,7 @@ void write_npy(const std::filesystem::path& file, const std::vector<std::size_t>
 
 Files export_csv(const FieldReader& fields, const std::vector<Index>& records, TableLayout layout,
                  const std::filesystem::path& folder) {
-  std::filesystem::create_directories(folder);
+  make_folder(folder);
   const auto file = folder / "fields.csv";
   write_file(file, layout == TableLayout::wide ? wide_table(fields, records) : tall_table(fields, records));
   return {file};
@@ -201,7 +201,7 @@ Files export_csv(const FieldReader& fields, const std::vector<Index>& records, T
 
 Files export_vtk(const FieldReader& fields, const std::vector<Index>& records,
                  const std::filesystem::path& folder) {
-  std::filesystem::create_directories(folder);
+  make_folder(folder);
   const std::string& name = fields.description().unknown;
   Files files;
   std::string collection =
@@ -219,7 +219,7 @@ Files export_vtk(const FieldReader& fields, const std::vector<Index>& records,
 
 Files export_npy(const FieldReader& fields, const std::vector<Index>& records,
                  const std::filesystem::path& folder) {
-  std::filesystem::create_directories(folder);
+  make_folder(folder);
   const Grid& g = fields.grid();
   Files files{folder / (fields.description().unknown + ".npy"), folder / "t.npy"};
   std::vector<Real> all, times;

@@ -57,6 +57,8 @@ struct FieldWriter::Open {
   std::vector<int> velocity;
   std::vector<std::pair<Side, int>> walls;
   std::size_t records = 0;
+  Real last_time = 0;
+  std::uint32_t last_values = 0;  ///< checksum
 
   Open(std::filesystem::path f, const Grid& g, const Description& d) : file(std::move(f)), grid(g), about(d) {
     partial = file;
@@ -75,6 +77,8 @@ struct FieldWriter::Open {
     nc->attribute(id, "periodic", axis.periodic() ? 1 : 0);
     return bounds;
   }
+
+  void prove() const;
 
   // A block goes plane by plane, so that it is not held twice.
   template <class Value>
@@ -214,14 +218,20 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   nc.check(nc_put_var_double(nc.id(), share, shown.data()));
 }
 
-FieldWriter::~FieldWriter() = default;
+FieldWriter::~FieldWriter() {
+  // Half a file is of no use, and may fill the disk that the rest needs.
+  if (!open_) return;
+  open_->nc.reset();
+  std::error_code ignored;
+  std::filesystem::remove(open_->partial, ignored);
+}
 
 void FieldWriter::append(Real time, const Field& field, int stage, std::span<const Real> velocity) {
   const NetcdfFile& nc = *open_->nc;
   const Grid& g = open_->grid;
   const Scale& scale = open_->about.value;
   const std::size_t record = open_->records++, one = 1;
-  const Real shown_time = open_->about.time.shown(time);
+  const Real shown_time = open_->last_time = open_->about.time.shown(time);
   nc.check(nc_put_vara_double(nc.id(), open_->time, &record, &one, &shown_time));
 
   if (open_->stage >= 0) {
@@ -229,8 +239,12 @@ void FieldWriter::append(Real time, const Field& field, int stage, std::span<con
     nc.check(nc_put_vara_double(nc.id(), open_->stage, &record, &one, &number));
   }
 
-  open_->put_record(open_->value, record,
-                    [&](Index i, Index j, Index k) { return scale.shown(field.at(i, j, k)); });
+  open_->last_values = 0;
+  open_->put_record(open_->value, record, [&](Index i, Index j, Index k) {
+    const Real shown = scale.shown(field.at(i, j, k));
+    open_->last_values = checksum(&shown, sizeof shown, open_->last_values);
+    return shown;
+  });
   for (std::size_t c = 0; c < open_->velocity.size(); ++c)
     open_->put_record(open_->velocity[c], record, [&](Index i, Index j, Index k) {
       const Index n = g.number(i, j, k);
@@ -256,11 +270,34 @@ void FieldWriter::append(Real time, const Field& field, int stage, std::span<con
   }
 }
 
+// Read back from the disk: as many records as were written, and the last of them.
+void FieldWriter::Open::prove() const {
+  const auto written = NetcdfFile::open(partial);
+  const auto times = written->values(written->find("time"));
+  const auto incomplete = [&] { return StoreError(file.string() + ": was not written completely"); };
+  if (times.size() != records) throw incomplete();
+  if (records == 0) return;
+  if (times.back() != last_time) throw incomplete();
+  std::vector<std::size_t> start{records - 1}, count{1};
+  std::size_t all = 1;
+  for (int a = grid.rank() - 1; a >= 0; --a) {
+    start.push_back(0);
+    count.push_back(static_cast<std::size_t>(shown_size(grid.axis(a))));
+    all *= count.back();
+  }
+  std::vector<Real> values(all);
+  written->check(nc_get_vara_double(written->id(), written->find(about.unknown), start.data(), count.data(),
+                                    values.data()));
+  if (checksum(values.data(), values.size() * sizeof(Real)) != last_values) throw incomplete();
+}
+
 void FieldWriter::finish() {
   if (!open_->nc) return;
   open_->nc->close();
   open_->nc.reset();
-  std::filesystem::rename(open_->partial, open_->file);
+  synchronize(open_->partial);
+  open_->prove();
+  replace(open_->partial, open_->file);
 }
 
 Table read_table(const std::filesystem::path& file, const std::string& variable) {

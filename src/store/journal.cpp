@@ -1,67 +1,85 @@
 #include "williwaw/store/journal.hpp"
 
-#include <fcntl.h>
-#include <unistd.h>
-
 #include <cstring>
+#include <fstream>
 #include <vector>
-
-#include "williwaw/store/fields.hpp"
 
 namespace williwaw::store {
 
 namespace {
 
-// A name that survives a loss of power must be written through.
-void write_through(const std::filesystem::path& file) {
-  const int handle = open(file.c_str(), O_RDONLY);
-  if (handle < 0) return;
-  fsync(handle);
-  close(handle);
+// What stands behind each row.
+using Mark = std::uint64_t;
+
+std::uintmax_t bytes_of_row(std::size_t length) {
+  return length * sizeof(Real) + sizeof(Mark);
+}
+
+Mark mark_of(std::span<const Real> head, std::span<const Real> rest) {
+  return checksum(rest.data(), rest.size_bytes(), checksum(head.data(), head.size_bytes()));
+}
+
+// Reads so many rows; returns how many of them are whole.
+std::size_t read_rows(const std::filesystem::path& file, std::size_t length, std::size_t rows,
+                      const std::function<void(std::span<const Real>)>& visit) {
+  std::ifstream in(file, std::ios::binary);
+  std::vector<Real> row(length);
+  for (std::size_t r = 0; r < rows; ++r) {
+    Mark mark = 0;
+    in.read(reinterpret_cast<char*>(row.data()), static_cast<std::streamsize>(length * sizeof(Real)));
+    in.read(reinterpret_cast<char*>(&mark), sizeof mark);
+    if (!in || mark != mark_of(row, {})) return r;
+    if (visit) visit(row);
+  }
+  return rows;
+}
+
+void refuse_damaged(const std::filesystem::path& file, std::size_t whole, std::size_t rows) {
+  if (whole < rows)
+    throw StoreError(file.string() + ": is damaged at record " + std::to_string(whole + 1) + " of " +
+                     std::to_string(rows));
+}
+
+CheckedFile opened(const std::filesystem::path& file, std::size_t length, std::size_t rows) {
+  if (rows == 0) return CheckedFile(file);
+  CheckedFile out(file, rows * bytes_of_row(length));
+  refuse_damaged(file, read_rows(file, length, rows, {}), rows);
+  return out;
 }
 
 }  // namespace
 
 Journal::Journal(std::filesystem::path file, std::size_t length, std::size_t rows)
-    : file_(std::move(file)), length_(length), rows_(rows) {
-  const auto bytes = static_cast<std::uintmax_t>(rows * length * sizeof(Real));
-  if (rows > 0) {
-    if (!std::filesystem::exists(file_) || std::filesystem::file_size(file_) < bytes)
-      throw StoreError(file_.string() + ": holds less than the checkpoint says: it cannot be resumed");
-    std::filesystem::resize_file(file_, bytes);
-  }
-  out_.open(file_, rows > 0 ? std::ios::binary | std::ios::app : std::ios::binary | std::ios::trunc);
-  if (!out_) throw StoreError(file_.string() + ": cannot be written");
+    : file_(std::move(file)), length_(length), rows_(rows), out_(opened(file_, length, rows)) {}
+
+std::size_t Journal::whole_rows(const std::filesystem::path& file, std::size_t length) {
+  std::error_code none;
+  const auto size = std::filesystem::file_size(file, none);
+  if (none) return 0;
+  return read_rows(file, length, static_cast<std::size_t>(size / bytes_of_row(length)), {});
 }
 
 void Journal::append(std::span<const Real> head, std::span<const Real> rest) {
-  for (const auto piece : {head, rest})
-    out_.write(reinterpret_cast<const char*>(piece.data()), static_cast<std::streamsize>(piece.size_bytes()));
+  if (head.size() + rest.size() != length_)
+    throw StoreError(file_.string() + ": a row has the wrong number of values");
+  const Mark mark = mark_of(head, rest);
+  for (const auto piece : {head, rest}) out_.write(piece.data(), piece.size_bytes());
+  out_.write(&mark, sizeof mark);
   ++rows_;
-  if (head.size() + rest.size() != length_ || !out_)
-    throw StoreError(file_.string() + ": cannot be written: is the disk full?");
 }
 
 void Journal::flush() {
-  out_.flush();
-  if (!out_) throw StoreError(file_.string() + ": cannot be written: is the disk full?");
-  write_through(file_);
+  out_.synchronize();
 }
 
 void Journal::each(const std::function<void(std::span<const Real>)>& visit) {
   out_.flush();
-  std::ifstream in(file_, std::ios::binary);
-  std::vector<Real> row(length_);
-  for (std::size_t r = 0; r < rows_; ++r) {
-    in.read(reinterpret_cast<char*>(row.data()), static_cast<std::streamsize>(length_ * sizeof(Real)));
-    if (!in) throw StoreError(file_.string() + ": is shorter than what was written to it");
-    visit(row);
-  }
+  refuse_damaged(file_, read_rows(file_, length_, rows_, visit), rows_);
 }
 
 void Journal::remove() {
   out_.close();
-  std::filesystem::remove(file_);
+  remove_file(file_);
 }
 
 void Archive::put_bytes(const void* bytes, std::size_t count) {
@@ -69,10 +87,17 @@ void Archive::put_bytes(const void* bytes, std::size_t count) {
 }
 
 void Archive::take_bytes(void* bytes, std::size_t count) {
-  if (at_ + count > data_.size()) throw StoreError("a checkpoint ends too soon");
+  if (count > left()) throw StoreError("a checkpoint ends too soon");
   // An empty vector has no place to copy to.
   if (count > 0) std::memcpy(bytes, data_.data() + at_, count);
   at_ += count;
+}
+
+std::size_t Archive::count(std::size_t least_bytes) {
+  const std::int64_t number = whole();
+  if (number < 0 || static_cast<std::uint64_t>(number) > left() / least_bytes)
+    throw StoreError("a checkpoint ends too soon");
+  return static_cast<std::size_t>(number);
 }
 
 void Archive::put(const std::string& text) {
@@ -98,52 +123,50 @@ std::int64_t Archive::whole() {
 }
 
 std::string Archive::text() {
-  const auto count = static_cast<std::size_t>(whole());
-  if (at_ + count > data_.size()) throw StoreError("a checkpoint ends too soon");
-  at_ += count;
-  return data_.substr(at_ - count, count);
+  const std::size_t length = count(1);
+  at_ += length;
+  return data_.substr(at_ - length, length);
 }
 
 std::vector<Real> Archive::reals() {
-  const auto count = static_cast<std::size_t>(whole());
-  if (count > data_.size() / sizeof(Real)) throw StoreError("a checkpoint ends too soon");
-  std::vector<Real> values(count);
-  take_bytes(values.data(), count * sizeof(Real));
+  std::vector<Real> values(count(sizeof(Real)));
+  take_bytes(values.data(), values.size() * sizeof(Real));
   return values;
 }
 
 void Archive::save(const std::filesystem::path& file, const std::string& version) const {
   auto partial = file;
   partial += ".partial";
-  {
-    std::ofstream out(partial, std::ios::binary);
-    const std::string head = "williwaw checkpoint " + version + "\n";
-    const auto size = static_cast<std::int64_t>(data_.size());
-    out << head;
-    out.write(reinterpret_cast<const char*>(&size), sizeof size);
-    out.write(data_.data(), static_cast<std::streamsize>(data_.size()));
-    out.close();
-    if (!out) throw StoreError(file.string() + ": cannot be written: is the disk full?");
-  }
-  write_through(partial);
-  std::filesystem::rename(partial, file);
+  CheckedFile out(partial);
+  const std::uint64_t size = data_.size(), mark = checksum(data_.data(), data_.size());
+  out.write("williwaw checkpoint " + version + "\n");
+  out.write(&size, sizeof size);
+  out.write(&mark, sizeof mark);
+  out.write(data_.data(), data_.size());
+  out.close();
+  replace(partial, file);
 }
 
 Archive Archive::load(const std::filesystem::path& file, const std::string& version) {
   std::ifstream in(file, std::ios::binary);
   if (!in) throw StoreError(file.string() + ": cannot be read");
+  const auto damaged = [&](const std::string& where) {
+    return StoreError(file.string() + ": is damaged at " + where);
+  };
   std::string head;
   std::getline(in, head);
+  if (!head.starts_with("williwaw checkpoint ")) throw damaged("its first line");
   if (head != "williwaw checkpoint " + version)
     throw StoreError(file.string() + ": is no checkpoint of this version (" + version + ")");
-  std::int64_t size = 0;
+  std::uint64_t size = 0, mark = 0;
   in.read(reinterpret_cast<char*>(&size), sizeof size);
+  in.read(reinterpret_cast<char*>(&mark), sizeof mark);
+  const std::uint64_t before = head.size() + 1 + sizeof size + sizeof mark;
+  if (!in || before + size != std::filesystem::file_size(file)) throw damaged("its length");
   Archive archive;
-  if (in && size >= 0) {
-    archive.data_.resize(static_cast<std::size_t>(size));
-    in.read(archive.data_.data(), static_cast<std::streamsize>(size));
-  }
-  if (!in) throw StoreError(file.string() + ": is broken");
+  archive.data_.resize(size);
+  in.read(archive.data_.data(), static_cast<std::streamsize>(size));
+  if (!in || checksum(archive.data_.data(), size) != mark) throw damaged("its contents (checksum)");
   return archive;
 }
 

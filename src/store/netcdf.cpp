@@ -1,14 +1,30 @@
 #include "netcdf.hpp"
 
+#include <hdf5.h>
+
 #include <limits>
 
 namespace williwaw::store {
+
+namespace {
+
+// A file whose close failed stays open within HDF5, which would try again when the program ends and crash.
+void leave_exit_alone() {
+  static const bool told = [] {
+    H5dont_atexit();
+    return true;
+  }();
+  static_cast<void>(told);
+}
+
+}  // namespace
 
 void NetcdfFile::check(int status) const {
   if (status != NC_NOERR) throw StoreError(file_.string() + ": " + nc_strerror(status));
 }
 
 std::unique_ptr<NetcdfFile> NetcdfFile::create(const std::filesystem::path& file) {
+  leave_exit_alone();
   int id = -1;
   const int status = nc_create(file.c_str(), NC_NETCDF4 | NC_CLOBBER, &id);
   if (status != NC_NOERR) throw StoreError(file.string() + ": " + nc_strerror(status));
@@ -16,15 +32,24 @@ std::unique_ptr<NetcdfFile> NetcdfFile::create(const std::filesystem::path& file
 }
 
 std::unique_ptr<NetcdfFile> NetcdfFile::open(const std::filesystem::path& file) {
+  leave_exit_alone();
   int id = -1;
   const int status = nc_open(file.c_str(), NC_NOWRITE, &id);
   if (status != NC_NOERR) throw StoreError(file.string() + ": cannot be read (" + nc_strerror(status) + ")");
   return std::make_unique<NetcdfFile>(id, file);
 }
 
-void NetcdfFile::close() {
+NetcdfFile::~NetcdfFile() {
   if (id_ >= 0) nc_close(id_);
+}
+
+void NetcdfFile::close() {
+  if (id_ < 0) return;
+  const int status = nc_close(id_);
   id_ = -1;
+  if (status != NC_NOERR)
+    throw StoreError(file_.string() + ": cannot be written completely (" + nc_strerror(status) +
+                     "): is the disk full?");
 }
 
 int NetcdfFile::dimension(const std::string& name, std::size_t size) const {

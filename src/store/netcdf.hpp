@@ -12,13 +12,15 @@ class NetcdfFile {
   NetcdfFile(int id, std::filesystem::path file) : id_(id), file_(std::move(file)) {}
   NetcdfFile(const NetcdfFile&) = delete;
   NetcdfFile& operator=(const NetcdfFile&) = delete;
-  ~NetcdfFile() { close(); }
+  /// Closes without a word.
+  ~NetcdfFile();
 
   static std::unique_ptr<NetcdfFile> create(const std::filesystem::path& file);
   static std::unique_ptr<NetcdfFile> open(const std::filesystem::path& file);
 
   int id() const { return id_; }
   void check(int status) const;
+  /// Throws StoreError where the file is not completely written.
   void close();
 
   int dimension(const std::string& name, std::size_t size) const;

@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <fstream>
+#include <sstream>
 
 namespace williwaw::store {
 
@@ -15,22 +17,52 @@ std::string quoted(const std::string& text) {
   return result + "\"";
 }
 
-SeriesWriter::SeriesWriter(std::filesystem::path file, const std::vector<Column>& columns,
-                           std::uintmax_t from)
+namespace {
+
+std::string bytes_of(const std::filesystem::path& file) {
+  std::ifstream in(file, std::ios::binary);
+  std::ostringstream all;
+  all << in.rdbuf();
+  if (!in) throw StoreError(file.string() + ": cannot be read back");
+  return all.str();
+}
+
+std::uint32_t checksum_of(const std::filesystem::path& file) {
+  const std::string bytes = bytes_of(file);
+  return checksum(bytes.data(), bytes.size());
+}
+
+// Beside the partial file, which stays for others to go on from.
+void write_copy(const std::filesystem::path& file, const std::string& text) {
+  auto copy = file;
+  copy += ".copy";
+  CheckedFile out(copy);
+  out.write(text);
+  out.close();
+  replace(copy, file);
+}
+
+}  // namespace
+
+SeriesWriter::SeriesWriter(std::filesystem::path file, const std::vector<Column>& columns, Mark from)
     : file_(std::move(file)), partial_(file_), columns_(columns) {
   partial_ += ".partial";
-  if (from > 0) {
-    if (!std::filesystem::exists(partial_) || std::filesystem::file_size(partial_) < from)
-      throw StoreError(partial_.string() + ": holds less than the checkpoint says: it cannot be resumed");
-    std::filesystem::resize_file(partial_, from);
-    out_.open(partial_, std::ios::app);
+  if (from.bytes > 0) {
+    out_.emplace(partial_, from.bytes);
+    if (checksum_of(partial_) != from.checksum)
+      throw StoreError(partial_.string() + ": is damaged: it is not what was written to it");
+    checksum_ = from.checksum;
     return;
   }
-  out_.open(partial_);
+  out_.emplace(partial_);
   std::string header;
   for (const auto& c : columns) header += (header.empty() ? "" : ",") + quoted(c.header());
-  out_ << header << '\n';
-  if (!out_) throw StoreError(partial_.string() + ": cannot be written");
+  write(header + "\n");
+}
+
+void SeriesWriter::write(const std::string& text) {
+  out_->write(text);
+  checksum_ = checksum(text.data(), text.size(), checksum_);
 }
 
 void SeriesWriter::append(const std::vector<std::optional<Real>>& row) {
@@ -41,31 +73,26 @@ void SeriesWriter::append(const std::vector<std::optional<Real>>& row) {
     if (c > 0) line += ",";
     if (row[c]) line += fmt::format("{:.{}g}", *row[c], columns_[c].digits);
   }
-  out_ << line << '\n';
-  if (!out_) throw StoreError(partial_.string() + ": cannot be written: is the disk full?");
+  write(line + "\n");
 }
 
-std::uintmax_t SeriesWriter::bytes() {
-  out_.flush();
-  return std::filesystem::file_size(partial_);
+SeriesWriter::Mark SeriesWriter::mark() {
+  out_->synchronize();
+  return {out_->bytes(), checksum_};
 }
 
 void SeriesWriter::finish(bool keep) {
-  if (!out_.is_open()) return;
-  out_.close();
-  if (!out_) throw StoreError(partial_.string() + ": cannot be written: is the disk full?");
+  if (!out_->is_open()) return;
+  out_->close();
   if (!keep) {
-    std::filesystem::rename(partial_, file_);
+    replace(partial_, file_);
     return;
   }
-  auto copy = file_;
-  copy += ".copy";
-  std::filesystem::copy_file(partial_, copy, std::filesystem::copy_options::overwrite_existing);
-  std::filesystem::rename(copy, file_);
+  write_copy(file_, bytes_of(partial_));
 }
 
 void SeriesWriter::remove_partial() {
-  std::filesystem::remove(partial_);
+  remove_file(partial_);
 }
 
 std::optional<std::size_t> Series::find(const std::string& name) const {
@@ -128,18 +155,6 @@ Series read_series(const std::filesystem::path& file) {
     }
   }
   return result;
-}
-
-void write_file(const std::filesystem::path& file, const std::string& text) {
-  auto partial = file;
-  partial += ".partial";
-  {
-    std::ofstream out(partial);
-    out << text;
-    out.close();
-    if (!out) throw StoreError(file.string() + ": cannot be written");
-  }
-  std::filesystem::rename(partial, file);
 }
 
 }  // namespace williwaw::store

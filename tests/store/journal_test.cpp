@@ -66,16 +66,16 @@ TEST_CASE("an archive gives back the bits that were put in, in their order") {
   // Cut short, it is broken, and says so.
   const std::string whole = test::text_of(file);
   std::ofstream(file, std::ios::binary) << whole.substr(0, whole.size() / 2);
-  CHECK_THROWS_WITH_AS(Archive::load(file, "1"), doctest::Contains("is broken"), StoreError);
+  CHECK_THROWS_WITH_AS(Archive::load(file, "1"), doctest::Contains("is damaged at its length"), StoreError);
 }
 
 TEST_CASE("a series goes on after any of its bytes, and its file is whole at every moment") {
   const auto file = test::fresh_folder("series") / "series.csv";
-  std::uintmax_t at = 0;
+  SeriesWriter::Mark at;
   {
     SeriesWriter writer(file, {{"t", "h"}, {"pipe", "degC"}});
     writer.append({1.0, 2.0});
-    at = writer.bytes();
+    at = writer.mark();
     writer.append({2.0, std::nullopt});
     writer.finish(true);
   }
@@ -85,6 +85,15 @@ TEST_CASE("a series goes on after any of its bytes, and its file is whole at eve
   again.finish(true);
   const Series series = read_series(file);
   CHECK(series.values[0] == std::vector<Real>{1, 5});
+  // A changed byte is found, and bytes that are missing.
+  auto partial = file;
+  partial += ".partial";
+  const auto mark = SeriesWriter::Mark{at.bytes, at.checksum ^ 1};
+  CHECK_THROWS_WITH_AS(SeriesWriter(file, {{"t", "h"}, {"pipe", "degC"}}, mark),
+                       doctest::Contains("is damaged"), StoreError);
+  CHECK_THROWS_WITH_AS(SeriesWriter(file, {{"t", "h"}, {"pipe", "degC"}}, {10000, 0}),
+                       doctest::Contains("holds less"), StoreError);
   again.remove_partial();
-  CHECK_THROWS_WITH_AS(SeriesWriter(file, {{"t", "h"}}, 10), doctest::Contains("holds less"), StoreError);
+  CHECK_THROWS_WITH_AS(SeriesWriter(file, {{"t", "h"}}, {10, 0}), doctest::Contains("cannot be gone on with"),
+                       StoreError);
 }

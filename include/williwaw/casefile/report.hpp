@@ -29,6 +29,9 @@ class Report {
   std::string text() const;
   /// One JSON object: section -> label -> value, { value, unit } where there is a unit; sentences -> "notes".
   std::string json() const;
+  /// Everything in it as one text, and the report of such a text; throws std::out_of_range for another one.
+  std::string remember() const;
+  static Report recall(const std::string& text);
 
  private:
   struct Row {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "williwaw/casefile/check.hpp"
+#include "williwaw/store/folder_lock.hpp"
 
 namespace williwaw::casefile {
 
@@ -29,6 +30,8 @@ struct RunResult {
   Real seconds = 0;
   Report closing;                   ///< closing words of all stages
   std::optional<Index> resumed_at;  ///< step of the checkpoint that it went on from
+  /// Keeps others from writing into the folder while figures are drawn there.
+  std::shared_ptr<store::FolderLock> lock;
 };
 
 /// Where a case's results go unless told otherwise: CASE.out beside the working directory.
@@ -36,8 +39,15 @@ std::filesystem::path default_folder(const std::filesystem::path& case_file);
 
 /// Marches a prepared case, or finds its steady state, and writes fields.nc, series.csv, summary.json,
 /// case.toml and run.log; a steady state adds residuals.csv, and walls.csv tells what flows through every
-/// face of every wall at the end. What was recorded is kept when the run blows up or is interrupted.
+/// face of every wall at the end. What was recorded is kept when the run blows up, is interrupted, meets data
+/// that are no numbers, or cannot write its files. Throws StoreError where another process writes into the
+/// folder.
 RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options);
+
+/// What a run that was killed, or could not write its files, had recorded: completes fields.nc and series.csv
+/// from its journal and returns the number of whole fields. A checkpoint stays, so that the run can still go
+/// on. Throws StoreError for a folder that holds no journal.
+Index recover(const std::filesystem::path& folder);
 
 /// The closing words of a run: budget, how settled it is, comparison, files.
 Report closing_report(const Case& given, const Prepared& prepared, const RunResult& result);

@@ -6,15 +6,10 @@
 #include <optional>
 
 #include "williwaw/grid/field.hpp"
+#include "williwaw/store/checked_file.hpp"
 #include "williwaw/store/scale.hpp"
 
 namespace williwaw::store {
-
-/// A file cannot be read or written; the message names it.
-class StoreError : public std::runtime_error {
- public:
-  using std::runtime_error::runtime_error;
-};
 
 /// What the file says of itself.
 struct Description {
@@ -45,7 +40,8 @@ class FieldWriter {
   /// `velocity` has one value at every unknown for each axis, component after component, where the
   /// description says so.
   void append(Real time, const Field& field, int stage = 0, std::span<const Real> velocity = {});
-  /// Completes the file. Without this call nothing but a file called *.partial is left.
+  /// Completes the file, and reads its last record back from the disk before it takes the place of an earlier
+  /// one. Without this call nothing is left.
   void finish();
 
  private:

@@ -4,35 +4,38 @@
 
 #include <cstdint>
 #include <filesystem>
-#include <fstream>
 #include <functional>
 #include <span>
 #include <string>
 #include <vector>
 
 #include "williwaw/grid/types.hpp"
+#include "williwaw/store/checked_file.hpp"
 
 namespace williwaw::store {
 
-/// Rows of numbers of equal length, appended one by one.
+/// Rows of numbers of equal length, appended one by one, each with its checksum.
 class Journal {
  public:
-  /// Starts anew, or goes on after `rows` rows of what is there. Throws StoreError.
+  /// Starts anew, or goes on after `rows` rows of what is there. Throws StoreError for a file that holds
+  /// fewer, or in which one of them is damaged.
   Journal(std::filesystem::path file, std::size_t length, std::size_t rows = 0);
+  /// How many rows of this length stand whole at the beginning of a file.
+  static std::size_t whole_rows(const std::filesystem::path& file, std::size_t length);
   void append(std::span<const Real> row) { append({}, row); }
   /// A row in two pieces, so that nobody needs to copy them together.
   void append(std::span<const Real> head, std::span<const Real> rest);
   std::size_t rows() const { return rows_; }
   /// Everything so far is on the disk after this.
   void flush();
-  /// Visits every row in order.
+  /// Visits every row in order. Throws StoreError for a row that is damaged.
   void each(const std::function<void(std::span<const Real>)>& visit);
   void remove();
 
  private:
   std::filesystem::path file_;
   std::size_t length_, rows_;
-  std::ofstream out_;
+  CheckedFile out_;
 };
 
 /// Numbers and texts in the order in which they are put in, for checkpoints; the bits of numbers are kept.
@@ -40,7 +43,7 @@ class Journal {
 class Archive {
  public:
   Archive() = default;
-  /// Throws StoreError for a file that is not there, broken or written by another version.
+  /// Throws StoreError for a file that is not there, damaged or written by another version.
   static Archive load(const std::filesystem::path& file, const std::string& version);
   /// The file appears complete or not at all, and an earlier one stays until then.
   void save(const std::filesystem::path& file, const std::string& version) const;
@@ -53,8 +56,11 @@ class Archive {
   std::int64_t whole();
   std::string text();
   std::vector<Real> reals();
+  /// A number of things that follow, each of which takes at least this many bytes.
+  std::size_t count(std::size_t least_bytes);
 
  private:
+  std::size_t left() const { return data_.size() - at_; }
   void put_bytes(const void* bytes, std::size_t count);
   void take_bytes(void* bytes, std::size_t count);
   std::string data_;

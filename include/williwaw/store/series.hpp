@@ -2,7 +2,6 @@
 #pragma once
 
 #include <filesystem>
-#include <fstream>
 #include <optional>
 
 #include "williwaw/store/fields.hpp"
@@ -16,17 +15,25 @@ struct Column {
   std::string header() const { return unit.empty() ? name : name + " [" + unit + "]"; }
 };
 
+/// What a writer has left so far: so many bytes, with this checksum.
+struct SeriesMark {
+  std::uintmax_t bytes = 0;
+  std::uint32_t checksum = 0;
+};
+
 /// Writes row by row, as RFC 4180 has it: a comma and nothing else between fields, which are quoted where
 /// they hold a comma or a quotation mark; lines end in LF; nothing where there is no value. The file appears
 /// under its name only when it is complete.
 class SeriesWriter {
  public:
-  /// With `from` > 0 the writer goes on after so many bytes of what an earlier one left.
-  SeriesWriter(std::filesystem::path file, const std::vector<Column>& columns, std::uintmax_t from = 0);
+  using Mark = SeriesMark;
+  /// With `from` that has bytes the writer goes on after them. Throws StoreError where they are not there, or
+  /// damaged.
+  SeriesWriter(std::filesystem::path file, const std::vector<Column>& columns, Mark from = {});
   /// One value for each column; nothing where there is none.
   void append(const std::vector<std::optional<Real>>& row);
-  /// Bytes so far, all of them on their way to the disk.
-  std::uintmax_t bytes();
+  /// Of everything so far, all of it on the disk.
+  Mark mark();
   /// With `keep` what another writer may go on from stays beside the file.
   void finish(bool keep = false);
   void remove_partial();
@@ -34,7 +41,9 @@ class SeriesWriter {
  private:
   std::filesystem::path file_, partial_;
   std::vector<Column> columns_;
-  std::ofstream out_;
+  void write(const std::string& text);
+  std::optional<CheckedFile> out_;
+  std::uint32_t checksum_ = 0;
 };
 
 struct Series {
@@ -50,8 +59,5 @@ Series read_series(const std::filesystem::path& file);
 
 /// A field of CSV, in quotation marks where it needs them.
 std::string quoted(const std::string& text);
-
-/// Writes a text file so that it appears complete or not at all.
-void write_file(const std::filesystem::path& file, const std::string& text);
 
 }  // namespace williwaw::store

@@ -1,0 +1,74 @@
+#include "williwaw/store/apart.hpp"
+
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <array>
+#include <cerrno>
+#include <csignal>
+#include <cstring>
+
+#include "williwaw/store/checked_file.hpp"
+
+namespace williwaw::store {
+
+namespace {
+
+std::string all_of(int handle) {
+  std::string text;
+  std::array<char, 4096> piece;
+  for (;;) {
+    const ssize_t count = read(handle, piece.data(), piece.size());
+    if (count < 0 && errno == EINTR) continue;
+    if (count <= 0) return text;
+    text.append(piece.data(), static_cast<std::size_t>(count));
+  }
+}
+
+// In the copy: nothing of what the process does at its end may happen twice, so it ends at once.
+[[noreturn]] void work_and_end(int handle, const std::function<void()>& work) {
+  std::string words;
+  try {
+    // Ctrl-C is meant for the process that waits.
+    std::signal(SIGINT, SIG_IGN);
+    work();
+    _exit(0);
+  } catch (const std::exception& e) {
+    words = e.what();
+  } catch (...) {
+    words = "an unknown error";
+  }
+  const ssize_t written = write(handle, words.data(), words.size());
+  _exit(written >= 0 ? 1 : 2);
+}
+
+}  // namespace
+
+void apart(const std::string& what, const std::function<void()>& work) {
+  std::array<int, 2> ends{};
+  if (pipe(ends.data()) != 0) throw StoreError(what + ": cannot be written: " + std::strerror(errno));
+  const pid_t child = fork();
+  if (child < 0) {
+    const int error = errno;
+    close(ends[0]);
+    close(ends[1]);
+    throw StoreError(what + ": cannot be written: " + std::strerror(error));
+  }
+  if (child == 0) {
+    close(ends[0]);
+    work_and_end(ends[1], work);
+  }
+  close(ends[1]);
+  const std::string words = all_of(ends[0]);
+  close(ends[0]);
+  int status = 0;
+  while (waitpid(child, &status, 0) < 0 && errno == EINTR) continue;
+  if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return;
+  throw StoreError(!words.empty()
+                       ? words
+                       : what + ": was not written completely: the library for its format failed (" +
+                             (WIFSIGNALED(status) ? strsignal(WTERMSIG(status)) : "no reason given") +
+                             "); is the disk full?");
+}
+
+}  // namespace williwaw::store
