@@ -87,6 +87,7 @@ struct CompareArguments {
 int write_new(const std::string& kind, const std::filesystem::path& file);
 int check(const CheckArguments& arguments);
 int run(const RunArguments& arguments);
+int recover(const std::filesystem::path& folder);
 int plot(const PlotArguments& arguments);
 int export_run(const ExportArguments& arguments);
 int sweep(const SweepArguments& arguments);

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include "commands.hpp"
+#include "say.hpp"
 #include "williwaw/casefile/compare.hpp"
 #include "williwaw/plot/overlay.hpp"
 
@@ -19,11 +20,11 @@ int compare(const CompareArguments& arguments) {
   if (out.file.has_parent_path()) std::filesystem::create_directories(out.file.parent_path());
   const bool drawn = plot::draw_comparison(result, out);
   if (arguments.json) {
-    fmt::print("{}", report.json());
+    say("{}", report.json());
     return done;
   }
-  fmt::print("{}\n{}", report.text(), casefile::comparing_table(result, arguments.digits, arguments.rows));
-  if (drawn) fmt::print("\nfiles\n  {}\n", out.file.string());
+  say("{}\n{}", report.text(), casefile::comparing_table(result, arguments.digits, arguments.rows));
+  if (drawn) say("\nfiles\n  {}\n", out.file.string());
   return done;
 }
 

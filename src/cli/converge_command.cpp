@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include "commands.hpp"
+#include "say.hpp"
 #include "williwaw/casefile/converge.hpp"
 #include "williwaw/plot/overlay.hpp"
 
@@ -8,12 +9,11 @@ namespace williwaw::cli {
 
 int converge(const ConvergeArguments& arguments) {
   const casefile::Case given = casefile::read_case(arguments.file, arguments.set);
-  if (!arguments.json) fmt::print("{}\n", given.title);
+  if (!arguments.json) say("{}\n", given.title);
   const auto tell = [&](Index level, const casefile::Case& finer) {
     if (arguments.json) return;
-    fmt::print("  level {} of {}: {} unknowns\n", level + 1, given.ladder.levels,
-               finer.problem.grid().count());
-    std::fflush(stdout);
+    say("  level {} of {}: {} unknowns\n", level + 1, given.ladder.levels, finer.problem.grid().count());
+    flush_said();
   };
   const auto result = casefile::converge(arguments.file, arguments.set, {arguments.threads}, tell);
   const std::filesystem::path folder =
@@ -27,16 +27,15 @@ int converge(const ConvergeArguments& arguments) {
   out.file = folder / "convergence.png";
   plot::draw_convergence(result, given.title + ": refining " + result.refined, out);
   if (arguments.json) {
-    fmt::print("{}", casefile::convergence_report(given, result).json());
+    say("{}", casefile::convergence_report(given, result).json());
     return done;
   }
-  fmt::print("\nrefined: {}; order {} is due\n\n{}\n", result.refined, casefile::readable(result.theory),
-             table);
-  for (const auto& q : result.quantities) fmt::print("{}: {}\n", q.name, verify::trend_text(q.climb.trend));
-  for (const auto& w : result.warnings) fmt::print("warning: {}\n", w);
-  fmt::print("\nfiles\n");
+  say("\nrefined: {}; order {} is due\n\n{}\n", result.refined, casefile::readable(result.theory), table);
+  for (const auto& q : result.quantities) say("{}: {}\n", q.name, verify::trend_text(q.climb.trend));
+  for (const auto& w : result.warnings) say("warning: {}\n", w);
+  say("\nfiles\n");
   for (const char* f : {"table.txt", "convergence.csv", "convergence.png"})
-    fmt::print("  {}\n", (folder / f).string());
+    say("  {}\n", (folder / f).string());
   return done;
 }
 

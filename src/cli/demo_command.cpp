@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "commands.hpp"
+#include "say.hpp"
 #include "williwaw/casefile/case.hpp"
 #include "williwaw/casefile/formula.hpp"
 #include "williwaw/store/series.hpp"
@@ -64,7 +65,7 @@ int write_new(const std::string& kind, const std::filesystem::path& file) {
   if (std::filesystem::exists(target))
     throw InputError(target.string() + ": is there already; give another name");
   store::write_file(target, text);
-  fmt::print("{}\nnow: williwaw check {}\n", target.string(), target.string());
+  say("{}\nnow: williwaw check {}\n", target.string(), target.string());
   return done;
 }
 
@@ -80,15 +81,15 @@ int demo(const std::string& name, const std::filesystem::path& program) {
     throw InputError(fmt::format("there is no demo called '{}'{}; there are{}", wanted,
                                  near.empty() ? "" : ", did you mean '" + near + "'?", list));
   }
-  fmt::print("Skarrow Sound: {}\n\n", found->story);
+  say("Skarrow Sound: {}\n\n", found->story);
   RunArguments arguments;
   arguments.file = cases_beside(program) / (wanted + ".toml");
   const int code = run(arguments);
-  fmt::print("\nlook at\n  {}\n", found->look_at);
+  say("\nlook at\n  {}\n", found->look_at);
   if (name.empty()) {
-    fmt::print("\nother demos\n");
+    say("\nother demos\n");
     for (const auto& d : demos)
-      if (wanted != d.name) fmt::print("  williwaw demo {:<20} {}\n", d.name, d.story);
+      if (wanted != d.name) say("  williwaw demo {:<20} {}\n", d.name, d.story);
   }
   return code;
 }

@@ -4,6 +4,7 @@
 
 #include "arguments.hpp"
 #include "commands.hpp"
+#include "say.hpp"
 #include "williwaw/store/export.hpp"
 
 namespace williwaw::cli {
@@ -31,7 +32,7 @@ int export_run(const ExportArguments& arguments) {
                 arguments.layout == "wide" ? store::TableLayout::wide : store::TableLayout::tall, folder)
       : arguments.to == "vtk" ? store::export_vtk(fields, records, folder)
                               : store::export_npy(fields, records, folder);
-  for (const auto& f : files) fmt::print("{}\n", f.string());
+  for (const auto& f : files) say("{}\n", f.string());
   return done;
 }
 

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include "say.hpp"
+
 namespace williwaw::cli {
 
 using Clock = std::chrono::steady_clock;
@@ -25,15 +27,15 @@ void LiveLine::show(const Moment& m) {
   if (terminal_) {
     if (now - last_ < std::chrono::milliseconds(150)) return;
     last_ = now;
-    fmt::print("\r\033[K{}", text(m, true));
-    std::fflush(stdout);
+    say("\r\033[K{}", text(m, true));
+    flush_said();
     shown_ = true;
   } else if (now - start_ > std::chrono::seconds(2)) {
     const int tenths = static_cast<int>(10 * (m.time - begin_) / (end_ - begin_));
     if (tenths <= tenths_) return;
     tenths_ = tenths;
-    fmt::print("{}\n", text(m, false));
-    std::fflush(stdout);
+    say("{}\n", text(m, false));
+    flush_said();
   }
 }
 
@@ -46,7 +48,7 @@ void LiveLine::begin(const casefile::Prepared& prepared) {
 }
 
 void LiveLine::end() {
-  if (shown_) fmt::print("\r\033[K");
+  if (shown_) say("\r\033[K");
   shown_ = false;
 }
 

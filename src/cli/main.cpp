@@ -1,8 +1,10 @@
 // The williwaw program: reads arguments, hands them on, turns errors into messages and exit codes.
 #include <CLI/CLI.hpp>
+#include <csignal>
 #include <iostream>
 
 #include "commands.hpp"
+#include "say.hpp"
 #include "williwaw/casefile/check.hpp"
 #include "williwaw/plot/figure.hpp"
 
@@ -60,6 +62,12 @@ int program(int argc, char** argv) {
                 "also run coarser and with half the step: every number with its uncertainty");
   run->add_flag("--json", to_run.json, "print one JSON object instead of text");
   run->callback([&] { chosen = [&] { return cli::run(to_run); }; });
+
+  std::filesystem::path to_recover;
+  auto* recover =
+      app.add_subcommand("recover", "complete the files of a run that was killed or met a full disk");
+  recover->add_option("RUN", to_recover, "result folder of a run")->required();
+  recover->callback([&] { chosen = [&] { return cli::recover(to_recover); }; });
 
   cli::PlotArguments to_plot;
   auto* plot = app.add_subcommand("plot", "draw one more figure of a run");
@@ -151,16 +159,20 @@ int program(int argc, char** argv) {
   } catch (const CLI::ParseError& e) {
     return app.exit(e) == 0 ? cli::done : cli::bad_input;
   }
-  return chosen();
+  return cli::all_said(chosen());
 }
 
 }  // namespace
 
 int main(int argc, char** argv) {
-  const auto complain = [](const char* what, int code) {
+  const auto complain = [](const std::string& what, int code) {
+    cli::flush_said();
     std::cerr << what << '\n';
     return code;
   };
+  // A reader that goes away, or a limit on the size of files, is an error of a write like any other.
+  std::signal(SIGPIPE, SIG_IGN);
+  std::signal(SIGXFSZ, SIG_IGN);
   try {
     return program(argc, argv);
   } catch (const InputError& e) {
@@ -171,9 +183,12 @@ int main(int argc, char** argv) {
     return complain(e.what(), cli::bad_input);
   } catch (const plot::PlotError& e) {
     return complain(e.what(), cli::bad_input);
+  } catch (const std::filesystem::filesystem_error& e) {
+    return complain(e.path1().string() + ": cannot be read or written: " + e.code().message(),
+                    cli::bad_input);
   } catch (const std::bad_alloc&) {
-    return complain("there is not enough memory for this problem", cli::internal);
+    return complain("there is not enough memory for this problem", cli::bad_input);
   } catch (const std::exception& e) {
-    return complain((std::string("internal error: ") + e.what()).c_str(), cli::internal);
+    return complain(std::string("internal error: ") + e.what(), cli::internal);
   }
 }

@@ -2,6 +2,7 @@
 
 #include "arguments.hpp"
 #include "commands.hpp"
+#include "say.hpp"
 #include "williwaw/plot/overlay.hpp"
 
 namespace williwaw::cli {
@@ -96,7 +97,7 @@ int plot_case(const PlotArguments& a) {
   plot::Output out = output_from(a);
   if (out.file.empty()) out.file = a.run.stem().string() + "-" + kind + "." + a.format;
   (kind == "stability" ? plot::draw_stability : plot::draw_dispersion)(given, prepared, out);
-  fmt::print("{}\n", out.file.string());
+  say("{}\n", out.file.string());
   return done;
 }
 
@@ -107,7 +108,7 @@ int plot(const PlotArguments& arguments) {
   const plot::RunFolder folder(arguments.run);
   for (const auto& file :
        plot::draw(folder, request_from(arguments, folder), arguments.format, output_from(arguments)))
-    fmt::print("{}\n", file.string());
+    say("{}\n", file.string());
   return done;
 }
 
@@ -116,7 +117,7 @@ int film(const PlotArguments& arguments) {
   plot::Output out = output_from(arguments);
   if (out.file.empty()) out.file = arguments.run / "figures" / "film.gif";
   plot::film(folder, request_from(arguments, folder), out, arguments.seconds);
-  fmt::print("{}\n", out.file.string());
+  say("{}\n", out.file.string());
   return done;
 }
 

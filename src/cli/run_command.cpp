@@ -1,10 +1,13 @@
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <atomic>
 #include <csignal>
+#include <functional>
 
 #include "commands.hpp"
 #include "live_line.hpp"
+#include "say.hpp"
 #include "williwaw/casefile/trust.hpp"
 #include "williwaw/plot/overlay.hpp"
 
@@ -23,7 +26,11 @@ void check_folder(const std::filesystem::path& folder) {
   if (!std::filesystem::exists(folder)) return;
   if (!std::filesystem::is_directory(folder))
     throw InputError(folder.string() + ": is a file; give another name with -o");
-  if (!std::filesystem::is_empty(folder) && !std::filesystem::exists(folder / "run.log"))
+  const auto known = [](const std::filesystem::directory_entry& entry) {
+    return entry.path().filename() == "lock";
+  };
+  const bool foreign = std::ranges::any_of(std::filesystem::directory_iterator(folder), std::not_fn(known));
+  if (foreign && !std::filesystem::exists(folder / "run.log"))
     throw InputError(folder.string() + ": holds files that are no run's; give another folder with -o");
 }
 
@@ -61,12 +68,21 @@ int check(const CheckArguments& arguments) {
       arguments.at.empty()
           ? casefile::check_report(given, prepared)
           : casefile::stencil_report(given, prepared, casefile::place_from(given, arguments.at));
-  fmt::print("{}", arguments.json ? report.json() : report.text());
+  say("{}", arguments.json ? report.json() : report.text());
   if (given.steady) return done;
   bool stable = prepared.stability.stable();
   for (const auto& stage : casefile::planned_stages(given, prepared))
     stable = stable && stage.prepared.stability.stable();
   return stable ? done : unstable;
+}
+
+int recover(const std::filesystem::path& folder) {
+  const Index records = casefile::recover(folder);
+  say("{}: {} whole field{} recovered; `williwaw run CASE --resume` goes on from the last checkpoint, if "
+      "there is "
+      "one\n",
+      (folder / "fields.nc").string(), records, records == 1 ? "" : "s");
+  return done;
 }
 
 int run(const RunArguments& arguments) {
@@ -76,7 +92,7 @@ int run(const RunArguments& arguments) {
   const auto later =
       given.steady ? std::vector<casefile::PlannedStage>{} : casefile::planned_stages(given, prepared);
   const bool talk = !arguments.quiet && !arguments.json;
-  if (talk) fmt::print("{}\n", casefile::brief_report(given, prepared).text());
+  if (talk) say("{}\n", casefile::brief_report(given, prepared).text());
   if (!given.steady && !prepared.stability.stable() && !arguments.force) {
     const auto& limit = prepared.stability.limit;
     const bool sharp =
@@ -108,11 +124,12 @@ int run(const RunArguments& arguments) {
   options.observers.on_step = [&](const Moment& m) { live.show(m); };
   options.resume = arguments.resume;
   if (arguments.checkpoint >= 0) options.checkpoint_seconds = arguments.checkpoint;
-  if (arguments.resume && talk && !std::filesystem::exists(options.folder / "checkpoint"))
-    fmt::print("there is no checkpoint in {}: the run starts at its beginning\n\n", options.folder.string());
+  if (arguments.resume && talk && !std::filesystem::exists(options.folder / "checkpoint") &&
+      !std::filesystem::exists(options.folder / "checkpoint.before"))
+    say("there is no checkpoint in {}: the run starts at its beginning\n\n", options.folder.string());
   options.on_stage = [&](const casefile::Case& stage, const casefile::Prepared& ready) {
     live.begin(ready);
-    if (talk) fmt::print("{}\n", casefile::brief_report(stage, ready).text());
+    if (talk) say("{}\n", casefile::brief_report(stage, ready).text());
   };
   options.observers.interrupt = [] { return interrupt_asked.load(); };
   std::signal(SIGINT, ask_interrupt);
@@ -134,9 +151,9 @@ int run(const RunArguments& arguments) {
   for (const auto& f : result.files) report.note((options.folder / f).string());
   for (const auto& f : figures) report.note(f.string());
   if (arguments.json)
-    fmt::print("{}", report.json());
+    say("{}", report.json());
   else if (talk)
-    fmt::print("{}", report.text());
+    say("{}", report.text());
   for (const auto& c : complaints) fmt::print(stderr, "a figure was not drawn: {}\n", c);
   if (result.steady && !result.steady->reached) {
     fmt::print(stderr,

@@ -4,6 +4,7 @@
 #include <thread>
 
 #include "commands.hpp"
+#include "say.hpp"
 #include "trials.hpp"
 #include "williwaw/plot/overlay.hpp"
 
@@ -119,9 +120,9 @@ int sweep(const SweepArguments& arguments) {
   const std::string head = !variants.empty() ? "variant" : varied.size() == 1 ? varied[0].key : "run";
   const std::string table = table_of(trials, head, steady, base.value.bracket());
   if (arguments.json)
-    fmt::print("{}", report_of(trials, steady).json());
+    say("{}", report_of(trials, steady).json());
   else
-    fmt::print("{}\n\n{}", base.title, table);
+    say("{}\n\n{}", base.title, table);
   std::filesystem::create_directories(folder);
   store::write_file(folder / "table.txt", table);
 
@@ -134,8 +135,8 @@ int sweep(const SweepArguments& arguments) {
   if (!variants.empty()) what = "variants";
   const auto figures = draw(base, what, finished, folder);
   if (!arguments.json) {
-    fmt::print("\nfiles\n  {}\n", (folder / "table.txt").string());
-    for (const auto& f : figures) fmt::print("  {}\n", f.string());
+    say("\nfiles\n  {}\n", (folder / "table.txt").string());
+    for (const auto& f : figures) say("  {}\n", f.string());
   }
   return std::ranges::all_of(trials, &Trial::finished) ? done : not_met;
 }
