@@ -222,6 +222,7 @@ void read_part(const Context& context, const Node& item, const BoundaryReader& r
                          : !part.touching.empty() ? "beside " + part.touching
                                                   : "all sides";
   result.walls.push_back({part.name, wall.text + "   (part of " + of + ")"});
+  result.data_places["boundary." + part.name] = {item.place.text(), "boundary.part"};
   try {
     result.problem.part(std::move(part));
   } catch (const InputError& e) {
@@ -291,6 +292,7 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
     if (!side && wall.wall.empty()) section.fail(name, "a cut-out cannot be periodic");
     problem.wall(name, wall.wall);
     result.walls.push_back({name, wall.text});
+    result.data_places["boundary." + name] = {given->place.text(), path};
   }
   if (parts) {
     if (!parts->is_array()) section.fail("part", "write [[boundary.part]], once for each");

@@ -185,6 +185,11 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
               .initial_place = {},
               .boundary_place = root.find("boundary") ? root.find("boundary")->place.text() : context.file};
   if (context.start == 0) result.stages = stages;
+  for (const auto& e : root.find("equation")->table()) {
+    const std::pair<std::string, std::string> where{e.node->place.text(), "equation." + e.key};
+    result.data_places[e.key] = where;
+    if (e.key == "diffusivity" || e.key == "conductivity") result.data_places["diffusion"] = where;
+  }
   if (equation.second_order) {
     const Node& given = *root.find("equation");
     if (equation.as_system)

@@ -1,9 +1,11 @@
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cmath>
 
 #include "parts.hpp"
+#include "williwaw/casefile/report.hpp"
 
 namespace williwaw::casefile {
 
@@ -56,6 +58,15 @@ std::vector<Real> given_faces(const Context& context, const Section& axis) {
   return marks;
 }
 
+constexpr Index most_intervals = 1'000'000'000;
+// Vectors of unknowns that the leanest run keeps.
+constexpr Real fewest_vectors = 6;
+
+// Memory of this machine in bytes.
+Real memory_here() {
+  return static_cast<Real>(sysconf(_SC_PHYS_PAGES)) * static_cast<Real>(sysconf(_SC_PAGESIZE));
+}
+
 // From where to where an axis reaches, and into how many intervals.
 struct Extent {
   Real from, to;
@@ -71,6 +82,12 @@ Extent read_extent(const Context& context, const Section& axis) {
   if (!(to > from)) axis.fail("to", "must lie above 'from'");
   const Refinement& r = context.refinement;
   Index intervals = intervals_of(context, axis, to - from);
+  if (intervals > most_intervals)
+    axis.fail(axis.has("nodes")   ? "nodes"
+              : axis.has("cells") ? "cells"
+                                  : "spacing",
+              fmt::format("{} intervals along one axis are more than this program takes ({})", intervals,
+                          most_intervals));
   // Odd numbers lose a little more than the half.
   intervals = std::max<Index>(1, intervals * r.grid / r.coarsen);
   if (!axis.has("growth")) return {from, to, intervals, 1};
@@ -164,9 +181,13 @@ Grid read_grid(const Context& context, const Node& root) {
     const bool low = says_periodic(boundary, sides.first), high = says_periodic(boundary, sides.second);
     if (low != high) {
       const std::string &is = low ? sides.first : sides.second, &is_not = low ? sides.second : sides.first;
+      const Node* own = boundary->find(is);
       throw CaseError(
-          boundary->find(is)->place.text(), "boundary." + is,
-          "is periodic, but '" + is_not + "', the other end of " + name + ", is not; say so of both");
+          (own ? own : boundary->find("default"))->place.text(), own ? "boundary." + is : "boundary.default",
+          own ? "is periodic, but '" + is_not + "', the other end of " + name + ", is not; say so of both"
+              : "makes '" + is + "' periodic, but '" + is_not + "', the other end of " + name +
+                    ", has a condition of its own; give one to '" + is +
+                    "' too, or leave both to the default");
     }
     try {
       axes.push_back(read_axis(context, axis, name, unknowns, low, coordinates));
@@ -183,6 +204,10 @@ Grid read_grid(const Context& context, const Node& root) {
   if (unknowns_in_all > 2e9)
     throw CaseError(node->place.text(), "grid",
                     fmt::format("{:.3g} unknowns are more than this program can hold", unknowns_in_all));
+  if (const Real bytes = 8 * fewest_vectors * unknowns_in_all; bytes > memory_here())
+    throw CaseError(node->place.text(), "grid",
+                    fmt::format("{:.3g} unknowns need {} at least, but this machine has {}", unknowns_in_all,
+                                readable_bytes(bytes), readable_bytes(memory_here())));
   return Grid(std::move(axes));
 }
 

@@ -189,6 +189,34 @@ void probe_ends(DiffusionBalance& balance, const Scheme& scheme) {
 
 namespace {
 
+// A flux that is no number for values between those of the start: found before anything is judged by its
+// speed.
+void refuse_flux_without_value(const Case& given, const Prepared& prepared) {
+  const auto& stream = given.problem.equation().stream;
+  if (!stream || !stream->law) return;
+  Real low = std::numeric_limits<Real>::infinity(), high = -low;
+  for (Index n = 0; n < given.problem.grid().count(); ++n)
+    if (prepared.balance->outline().active(n)) {
+      low = std::min(low, prepared.initial[static_cast<std::size_t>(n)]);
+      high = std::max(high, prepared.initial[static_cast<std::size_t>(n)]);
+    }
+  constexpr int samples = 65;
+  std::vector<Real> u, f(samples);
+  for (int n = 0; n < samples; ++n) u.push_back(low + (high - low) * n / (samples - 1));
+  const Grid& g = given.problem.grid();
+  for (int a = 0; a < g.rank(); ++a) {
+    stream->law->flux(g.slot(a), u, f);
+    for (int n = 0; n < samples; ++n)
+      if (!std::isfinite(f[static_cast<std::size_t>(n)]))
+        throw CaseError(
+            given.data_places.at("flux").first, "equation.flux",
+            fmt::format("is not a finite number along {} for the value {}, which lies between those of "
+                        "the start ({} to {})",
+                        g.axis(a).name(), readable(u[static_cast<std::size_t>(n)]), readable(low),
+                        readable(high)));
+  }
+}
+
 // A temperature below zero kelvin is a slip with units. Formulas are looked at where they are used: over the
 // grid at the start, on boundaries at the start, in the middle and at the end of the run.
 void refuse_below_zero_kelvin(const Case& given, Prepared& prepared) {
@@ -222,6 +250,7 @@ Prepared prepare(const Case& given, Execution execution) {
     result.balance = std::make_unique<DiffusionBalance>(given.problem, execution);
     result.initial = result.balance->initial_state();
     refuse_below_zero_kelvin(given, result);
+    refuse_flux_without_value(given, result);
     if (given.steady) {
       SteadyRules rules = *given.steady;
       rules.threads = execution.threads;
@@ -243,6 +272,11 @@ Prepared prepare(const Case& given, Execution execution) {
     refuse_singular(given, e);
   } catch (const SolverError& e) {
     throw CaseError(given.step_place, given.steady ? "steady.solver" : "time.solver", e.what());
+  } catch (const DataError& e) {
+    const auto found = given.data_places.find(e.origin());
+    if (found == given.data_places.end())
+      throw CaseError(given.equation_place, "equation." + e.origin(), e.what());
+    throw CaseError(found->second.first, found->second.second, e.what());
   } catch (const InputError& e) {
     const std::string what = e.what();
     const bool initial = what.rfind("the initial value", 0) == 0,

@@ -71,8 +71,11 @@ LawLine Closure::state_laws(Real time, std::span<const Real> about, std::vector<
     for (std::size_t f = 0; f < count; ++f) {
       sum.rate[f] += law.rate[f];
       if (!std::isfinite(law.value[f]) || !std::isfinite(law.data[f]))
-        throw InputError("condition '" + condition->kind() + "' is not a finite number at time " +
-                         to_text(time));
+        throw DataError("boundary." + section_.name,
+                        "condition '" + condition->kind() + "' of '" + section_.name +
+                            "' is not a finite number at (" + to_text(places_[static_cast<Index>(f)].x) +
+                            ", " + to_text(places_[static_cast<Index>(f)].y) + ", " +
+                            to_text(places_[static_cast<Index>(f)].z) + "), time " + to_text(time));
       sum.value[f] += law.value[f];
       sum.data[f] += law.data[f];
       sum.flux[f] = law.flux[f];

@@ -68,8 +68,8 @@ bool Couplings::update(Real time) {
     }
     conductivity_[a] = k(Point{}, time);
     if (!(conductivity_[a] > 0) && !(may_be_still(equation_) && conductivity_[a] == 0))
-      throw InputError("the conductivity or diffusivity must be above zero, but is " +
-                       to_text(conductivity_[a]) + " at time " + to_text(time));
+      throw DataError("diffusion", "the conductivity or diffusivity must be above zero, but is " +
+                                       to_text(conductivity_[a]) + " at time " + to_text(time));
   }
   time_ = time;
   ready_ = true;
@@ -122,9 +122,10 @@ class LineOfPaths {
       k_.evaluate(gauss_places_, time, values_);
     for (std::size_t s = 0; s < values_.size(); ++s)
       if (!(values_[s] > 0) && !(may_be_still(equation_) && values_[s] == 0))
-        throw InputError("the conductivity or diffusivity must be above zero everywhere, but is " +
-                         to_text(values_[s]) + " at " +
-                         grid_.place_text(gauss_places_[static_cast<Index>(s)]));
+        throw DataError("diffusion",
+                        "the conductivity or diffusivity must be above zero everywhere, but is " +
+                            to_text(values_[s]) + " at " +
+                            grid_.place_text(gauss_places_[static_cast<Index>(s)]));
     start();
   }
 

@@ -201,8 +201,11 @@ void DiffusionBalance::evaluate_source(Real at) {
       count_source(source_[n], n);
     }
   }
-  if (!std::isfinite(source_total_))
-    throw InputError("the source is not a finite number at time " + to_text(at));
+  if (std::isfinite(source_total_)) return;
+  std::string where;
+  for (Index n = 0; n < static_cast<Index>(source_.size()) && where.empty(); ++n)
+    if (!std::isfinite(source_[n])) where = grid().place_text(grid().point_of(n)) + ", ";
+  throw DataError("source", "the source is not a finite number at " + where + "time " + to_text(at));
 }
 
 void DiffusionBalance::evaluate_points(Real at) {
@@ -210,8 +213,8 @@ void DiffusionBalance::evaluate_points(Real at) {
   for (std::size_t p = 0; p < points_.size(); ++p) {
     points_[p].rate = given[p].rate(given[p].at, at);
     if (!std::isfinite(points_[p].rate))
-      throw InputError("the rate of point '" + given[p].name + "' is not a finite number at time " +
-                       to_text(at));
+      throw DataError("points", "the rate of point '" + given[p].name + "' is not a finite number at time " +
+                                    to_text(at));
     count_source(points_[p].rate, points_[p].unknown);
   }
 }
@@ -240,6 +243,13 @@ void DiffusionBalance::evaluate_reaction(const State& y, Real at) {
     if (!outline_.active(n)) reaction_[n] = 0;
     reaction_total_ += reaction_[n];
   }
+  if (std::isfinite(reaction_total_)) return;
+  // Of values that are no numbers any more the reaction is not to blame.
+  for (Index n = 0; n < grid().count(); ++n)
+    if (!std::isfinite(reaction_[n]) && (y.empty() || std::isfinite(y[n])))
+      throw DataError("reaction", "the reaction is not a finite number at " +
+                                      grid().place_text(grid().point_of(n)) + ", time " + to_text(at) +
+                                      (y.empty() ? "" : ", for the value " + to_text(y[n])));
 }
 
 // d rate/du for each unit of volume: as the reaction states it; exact by a difference where it is affine,

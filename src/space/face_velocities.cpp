@@ -238,8 +238,8 @@ void FaceVelocities::evaluate(Real at, Sample& out) {
       if (!std::isfinite(out.faces[a][f])) {
         // Behind an outline nothing need be known.
         if (outline_.whole() || areas_[a][f] > 0)
-          throw InputError("the velocity along " + g.axis(a).name() +
-                           " is not a finite number everywhere at time " + to_text(at));
+          throw DataError("velocity", "the velocity along " + g.axis(a).name() +
+                                          " is not a finite number everywhere at time " + to_text(at));
         out.faces[a][f] = 0;
       }
   if (velocity_.divergence_free) correct(out);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace williwaw {
 
@@ -138,12 +139,17 @@ class March {
       keep_state();
       try {
         out_.totals = stepper_->advance(state_, from, length, amounts_);
+      } catch (const DataError& e) {
+        --taken_;
+        stop_at_data(from, e);
+        return false;
       } catch (const SolverError& e) {
-        if (kept_.empty()) throw;
+        if (out_.steps == 0 && kept_.empty()) throw;
+        --taken_;
         give_up(from, e.what());
         return false;
       }
-      if (!finish_step(stretch, length, last)) return false;
+      if (!finish(stretch, length, last)) return false;
     }
     return true;
   }
@@ -158,12 +164,16 @@ class March {
     else if (2 * length > rest)
       length = 0.5 * rest;
     keep_state();
+    previous_totals_ = out_.totals;
     Totals totals;
     Real error = std::numeric_limits<Real>::infinity();
     bool solved = true;
     try {
       totals = stepper_->advance(state_, from, length, amounts_);
       if (totals.finite()) error = control_->measure(*stepper_->error(), free_);
+    } catch (const DataError& e) {
+      stop_at_data(from, e);
+      return false;
     } catch (const SolverError&) {
       if (kept_.empty()) throw;
       solved = false;
@@ -188,12 +198,11 @@ class March {
       memory.next = wanted;
       control_->recall(memory);
     }
-    previous_totals_ = out_.totals;
     out_.totals = totals;
     out_.time = last ? stretch.to : from + length;
     ++taken_;
     control_->see(out_.totals, balance_.drive(out_.time));
-    return finish_step(stretch, length, last);
+    return finish(stretch, length, last);
   }
 
   void report_end(const Moment& now) {
@@ -227,19 +236,48 @@ class March {
     if (!is_explicit(plan_.scheme) && !balance_.offers().linear) kept_ = state_;
   }
 
+  // The state before a step that failed half-way: kept where steps may fail to be solved, otherwise among
+  // what the step has left, told by its totals.
+  bool put_back(Real from) {
+    for (const State* s : {&std::as_const(kept_), &std::as_const(state_), &stepper_->previous()}) {
+      if (s->size() != state_.size()) continue;
+      const Totals now = balance_.totals(*s, from);
+      const bool same = now.lowest == previous_totals_.lowest && now.highest == previous_totals_.highest &&
+                        std::abs(now.integral - previous_totals_.integral) <=
+                            1e-12 * std::max(std::abs(now.integral), previous_totals_.gross);
+      if (!same) continue;
+      if (s != &state_) state_ = *s;
+      return true;
+    }
+    return false;
+  }
+
   // The step that cannot be taken leaves no trace.
-  void give_up(Real from, const std::string& why) {
-    state_ = kept_;
+  void end_before(Real from) {
     out_.time = from;
-    out_.totals = balance_.totals(state_, from);
+    out_.totals = previous_totals_;
     amounts_.clear();
-    --taken_;
     out_.ending = Outcome::Ending::unsolved;
+    if (!put_back(from)) return;
+    const Moment now{out_.steps, from, 0, state_, state_, out_.totals, amounts_, out_.budget};
+    try {
+      if (observers_.on_series) observers_.on_series(now);
+      if (observers_.on_record) observers_.on_record(now);
+    } catch (const DataError&) {
+      // Rows and records look at the data at once after this time, too.
+    }
+  }
+
+  void give_up(Real from, const std::string& why) {
     out_.reason = "step " + std::to_string(out_.steps + 1) + " cannot be solved: " + why +
                   "; take a shorter step, one chosen by its error, or an explicit scheme";
-    const Moment now{out_.steps, from, 0, state_, state_, out_.totals, amounts_, out_.budget};
-    if (observers_.on_series) observers_.on_series(now);
-    if (observers_.on_record) observers_.on_record(now);
+    end_before(from);
+  }
+
+  void stop_at_data(Real from, const DataError& e) {
+    out_.reason = "step " + std::to_string(out_.steps + 1) + " cannot be taken: " + e.what();
+    out_.origin = e.origin();
+    end_before(from);
   }
 
   bool leaves_stable_values() const {
@@ -247,6 +285,18 @@ class March {
     const auto [low, high] = *plan_.stable_values;
     const Real slack = 1e-9 * std::max({std::abs(low), std::abs(high), high - low});
     return out_.totals.lowest < low - slack || out_.totals.highest > high + slack;
+  }
+
+  // Data that are no numbers at the end of a step that did not need them are met when it is looked at.
+  bool finish(const Stretch& stretch, Real length, bool last) {
+    try {
+      return finish_step(stretch, length, last);
+    } catch (const DataError& e) {
+      out_.ending = Outcome::Ending::unsolved;
+      out_.reason = "nothing follows step " + std::to_string(out_.steps) + ": " + e.what();
+      out_.origin = e.origin();
+      return false;
+    }
   }
 
   bool finish_step(const Stretch& stretch, Real length, bool last) {

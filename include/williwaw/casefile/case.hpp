@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <map>
 
 #include "williwaw/casefile/error.hpp"
 #include "williwaw/casefile/units.hpp"
@@ -105,6 +106,8 @@ struct Case {
   std::optional<Value> exact;
   bool exact_is_initial = false;
   std::vector<FigureRequest> figures;
+  /// File, line and key of data that may turn out unusable while a case runs, by their origin (DataError).
+  std::map<std::string, std::pair<std::string, std::string>> data_places = {};
   /// File and line of what errors are found in later.
   std::string space_place, flux_place, step_place, equation_place, initial_place, boundary_place;
 

@@ -50,4 +50,15 @@ class InputError : public std::invalid_argument {
   using std::invalid_argument::invalid_argument;
 };
 
+/// Data that were usable at first turn out not to be, at a later time or for other values of the unknown.
+class DataError : public InputError {
+ public:
+  DataError(std::string origin, const std::string& what) : InputError(what), origin_(std::move(origin)) {}
+  /// What the data belong to: "boundary.west", "source", "point.NAME", "reaction", "velocity", "diffusion".
+  const std::string& origin() const { return origin_; }
+
+ private:
+  std::string origin_;
+};
+
 }  // namespace williwaw

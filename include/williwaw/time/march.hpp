@@ -121,10 +121,13 @@ struct Observers {
 
 struct Outcome {
   /// past_limit: the next step would have been beyond its limit.
-  /// unsolved: a stage had no solution to be found, and the state is that before its step.
+  /// unsolved: a stage had no solution to be found, or data were no numbers; the state is that before its
+  /// step.
   enum class Ending { reached, blew_up, past_limit, unsolved, interrupted };
   Ending ending = Ending::reached;
   std::string reason;  ///< of a blow-up, or of a stop before one
+  /// Of a run that data ended: what they belong to, as DataError has it.
+  std::string origin;
   Real time = 0;
   Index steps = 0;
   Index rejected = 0;  ///< steps that were taken back
@@ -143,8 +146,9 @@ struct Outcome {
 
 /// Marches `state` from plan.start to plan.until. `state` holds the initial values without what walls hold,
 /// and ends as the final state. Throws InputError for a plan that cannot be kept, SolverError
-/// for a solver that does not go with the problem. A blow-up is an outcome, not an exception, and so is a
-/// stage that cannot be solved: fixed steps end there, adaptive ones are shortened.
+/// for a solver that does not go with the problem. A blow-up is an outcome, not an exception, and so are
+/// data that are no numbers from some time on, and a stage that cannot be solved: fixed steps end there,
+/// adaptive ones are shortened.
 ///
 /// With `from` the run goes on from there: `state` is replaced, and nothing before is reported again. An
 /// interrupted run gives its last snapshot to `on_snapshot`.
