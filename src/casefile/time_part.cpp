@@ -136,7 +136,8 @@ void read_cycle(const Context& context, const Node& root, const Dimensions& dime
   if (result.steady)
     throw CaseError(node->place.text(), "cycle", "belongs to [time]: a steady state has no cycles");
   section.allow({"period", "tolerance"}, {});
-  Case::Cycle& cycle = result.cycle.emplace();
+  result.cycle = Case::Cycle();
+  Case::Cycle& cycle = *result.cycle;
   cycle.place = node->place.text();
   cycle.period =
       read_number(context, section.need("period", "how long a cycle takes"), "cycle.period", a_time());

@@ -125,7 +125,8 @@ class Tracer {
     Index placed = 0;
     // Starting elsewhere for each level keeps labels of neighbouring lines apart.
     for (std::size_t n = 0; n < middles.size() && placed < 2; ++n) {
-      const auto& [px, py] = middles[(n + middles.size() * (3 + labels.size() % 5) / 9) % middles.size()];
+      const auto& middle = middles[(n + middles.size() * (3 + labels.size() % 5) / 9) % middles.size()];
+      const Real px = middle.first, py = middle.second;
       if (px < raster_.from_x + 0.5 * reach || px > raster_.to_x - 0.5 * reach ||
           py < raster_.from_y + 0.3 * reach || py > raster_.to_y - 0.3 * reach)
         continue;

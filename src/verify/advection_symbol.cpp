@@ -3,11 +3,10 @@
 #include <algorithm>
 #include <cmath>
 
+#include "complex.hpp"
 #include "search.hpp"
 
 namespace williwaw::verify {
-
-using Complex = std::complex<Real>;
 
 Place place_at(const AtTime& now, Index n) {
   const Transport& stream = now.stream;

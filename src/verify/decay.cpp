@@ -36,16 +36,16 @@ std::optional<Index> growing_modes(DiffusionBalance& balance, const State& y, Re
   LinearSystem system;
   balance.linearise(y, at, 0, 1, Parts::all(), system);
   const auto size = static_cast<int>(rows_of(system));
-  using Matrix = Eigen::SparseMatrix<Real>;
+  using SparseMatrix = Eigen::SparseMatrix<Real>;
   std::vector<Eigen::Triplet<Real, int>> entries;
   for (const auto& t : triplets_of(system))
     entries.emplace_back(static_cast<int>(t.row), static_cast<int>(t.column), t.value);
-  Matrix matrix(size, size);
+  SparseMatrix matrix(size, size);
   matrix.setFromTriplets(entries.begin(), entries.end());
-  const Matrix transposed = matrix.transpose();
+  const SparseMatrix transposed = matrix.transpose();
   if ((matrix - transposed).norm() > 1e-9 * matrix.norm()) return std::nullopt;
   // Without pivoting only a pivot that vanishes fails; none does but by chance.
-  const Eigen::SimplicialLDLT<Matrix> factors(matrix);
+  const Eigen::SimplicialLDLT<SparseMatrix> factors(matrix);
   if (factors.info() != Eigen::Success) return std::nullopt;
   const auto pivots = factors.vectorD();
   const Real least = 1e-12 * pivots.cwiseAbs().maxCoeff();

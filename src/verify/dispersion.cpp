@@ -7,6 +7,8 @@
 #include <complex>
 #include <memory>
 
+#include "complex.hpp"
+
 namespace williwaw::verify {
 
 DispersionRelation::DispersionRelation(Scheme scheme, Real step, std::vector<Real> spacing,
@@ -51,8 +53,6 @@ Real DispersionRelation::group_ratio(Real wavenumber, const std::array<Real, 3>&
 }
 
 namespace {
-
-using Complex = std::complex<Real>;
 
 // Larger grids are judged by what drives them alone: their spectrum would take longer than many steps.
 constexpr Index most_transformed = 2000000;

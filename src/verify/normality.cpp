@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "complex.hpp"
 #include "search.hpp"
 #include "williwaw/verify/stability.hpp"
 
@@ -14,7 +15,6 @@ namespace williwaw::verify {
 namespace {
 
 using Matrix = Eigen::MatrixXd;
-using Complex = std::complex<Real>;
 
 constexpr int directions = 180;
 constexpr Index most_steps = 4096;

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <complex>
 
+#include "complex.hpp"
 #include "search.hpp"
 #include "williwaw/space/reconstruction.hpp"
 #include "williwaw/space/wave_system.hpp"
@@ -12,8 +13,6 @@
 namespace williwaw::verify {
 
 namespace {
-
-using Complex = std::complex<Real>;
 
 // step·eigenvalue of a characteristic carried with Courant number `courant`; limited slopes as if unlimited.
 Complex symbol(const Problem& problem, Real courant, Real angle) {

@@ -65,21 +65,17 @@ requires(FluxOfValue<F> || FluxOfSlot<F>) std::shared_ptr<const FluxLaw> flux_la
    public:
     Compiled(F function, std::string called) : f_(std::move(function)), name_(std::move(called)) {}
     std::string name() const override { return name_; }
-    void flux(int slot, std::span<const Real> u, std::span<Real> out) const override {
-      detail::each_value(u, out, [this, slot](Real v) {
-        if constexpr (FluxOfValue<F>)
-          return f_.flux(v);
-        else
-          return f_.flux(slot, v);
-      });
+    void flux([[maybe_unused]] int slot, std::span<const Real> u, std::span<Real> out) const override {
+      if constexpr (FluxOfValue<F>)
+        detail::each_value(u, out, [this](Real v) { return f_.flux(v); });
+      else
+        detail::each_value(u, out, [this, slot](Real v) { return f_.flux(slot, v); });
     }
-    void speed(int slot, std::span<const Real> u, std::span<Real> out) const override {
-      detail::each_value(u, out, [this, slot](Real v) {
-        if constexpr (FluxOfValue<F>)
-          return f_.speed(v);
-        else
-          return f_.speed(slot, v);
-      });
+    void speed([[maybe_unused]] int slot, std::span<const Real> u, std::span<Real> out) const override {
+      if constexpr (FluxOfValue<F>)
+        detail::each_value(u, out, [this](Real v) { return f_.speed(v); });
+      else
+        detail::each_value(u, out, [this, slot](Real v) { return f_.speed(slot, v); });
     }
 
    private:
