@@ -163,7 +163,7 @@ std::vector<Level> beginning_with(const Answer& main) {
   return levels;
 }
 
-ErrorPart part_of(const verify::Spread& spread) {
+ErrorPart part_of(const verify::LadderSpread& spread) {
   return {-spread.correction, spread.uncertainty - std::abs(spread.correction)};
 }
 
@@ -191,7 +191,7 @@ void climb_grids(const Case& given, const Answer& main, Companions& companions, 
       result.companions.push_back(fmt::format("1/{}", coarsen));
       break;
     }
-  std::vector<verify::Spread> spreads;
+  std::vector<verify::LadderSpread> spreads;
   bool uneven = main.falls_unevenly;
   for (std::size_t h = 0; h < result.numbers.size(); ++h) {
     const Values v(levels, h);

@@ -161,10 +161,10 @@ Fit fit_power(std::span<const Real> values, std::span<const Real> ratios, Real o
 
 }  // namespace
 
-Spread spread_of(std::span<const Real> values, std::span<const Real> ratios, Real theory, Real floor) {
+LadderSpread spread_of(std::span<const Real> values, std::span<const Real> ratios, Real theory, Real floor) {
   if (values.empty() || values.size() > 3 || values.size() != ratios.size())
     throw InputError("a spread is told of one to three levels, each with its ratio");
-  Spread result;
+  LadderSpread result;
   result.order = theory;
   if (values.size() == 1) return result;
   const Real last = values[0] - values[1];
@@ -214,11 +214,12 @@ bool grows_like_logarithm(std::span<const Real> values, std::span<const Real> ra
   return true;
 }
 
-Spread spread_about_fit(std::span<const Real> values, std::span<const Real> ratios, Real theory, Real floor) {
+LadderSpread spread_about_fit(std::span<const Real> values, std::span<const Real> ratios, Real theory,
+                              Real floor) {
   if (values.size() < 4 || values.size() != ratios.size())
     throw InputError("a fit needs four levels or more, each with its ratio");
   const auto [low, high] = std::ranges::minmax_element(values);
-  Spread result;
+  LadderSpread result;
   result.order = theory;
   if (*high - *low <= floor) return result;
   result.even = false;

@@ -44,21 +44,21 @@ TEST_CASE("what does not settle is called erratic, and its uncertainty is wide")
 TEST_CASE("a spread tells even differences, signs that change and logarithms apart") {
   const std::vector<Real> ratios{1, 2, 4};
   const auto values = [&](auto f) { return std::vector<Real>{f(1.0), f(2.0), f(4.0)}; };
-  const Spread even = spread_of(values([](Real r) { return 7 + 0.01 * r * r; }), ratios, 2);
+  const LadderSpread even = spread_of(values([](Real r) { return 7 + 0.01 * r * r; }), ratios, 2);
   CHECK(even.even);
   CHECK(even.order == doctest::Approx(2));
   CHECK(even.correction == doctest::Approx(-0.01));
   CHECK(even.uncertainty == doctest::Approx(0.015));
   // Of first order, though second is due: carried on as it is seen.
-  const Spread slow = spread_of(values([](Real r) { return 7 + 0.01 * r; }), ratios, 2);
+  const LadderSpread slow = spread_of(values([](Real r) { return 7 + 0.01 * r; }), ratios, 2);
   CHECK_FALSE(slow.even);
   CHECK(slow.order == doctest::Approx(1));
   CHECK(slow.uncertainty == doctest::Approx(0.02));
   // Faster than due may be chance: what the coarser difference leads to counts.
-  const Spread fast = spread_of(std::vector<Real>{7, 7.0001, 7.4}, ratios, 2);
+  const LadderSpread fast = spread_of(std::vector<Real>{7, 7.0001, 7.4}, ratios, 2);
   CHECK_FALSE(fast.even);
   CHECK(fast.uncertainty == doctest::Approx(1.5 * 0.3999 / 12));
-  const Spread turning = spread_of(std::vector<Real>{7, 7.1, 7.05}, ratios, 2);
+  const LadderSpread turning = spread_of(std::vector<Real>{7, 7.1, 7.05}, ratios, 2);
   CHECK_FALSE(turning.even);
   CHECK(turning.uncertainty == doctest::Approx(0.15));
   const auto logarithm = values([](Real r) { return 7 - 3 * std::log(r); });
@@ -82,12 +82,12 @@ TEST_CASE("a fit through scattered values holds the distance to the limit and th
   const std::vector<Real> ratios{1, 1.2, 1.4, 1.7, 2};
   std::vector<Real> values;
   for (const Real r : ratios) values.push_back(3 + 0.02 * r);
-  const Spread straight = spread_about_fit(values, ratios, 2);
+  const LadderSpread straight = spread_about_fit(values, ratios, 2);
   CHECK(straight.order == 1);
   CHECK(straight.uncertainty == doctest::Approx(0.023));
   const Real noise[] = {0.01, -0.012, 0.009, -0.008, 0.011};
   for (std::size_t n = 0; n < ratios.size(); ++n) values[n] = 3 + 0.001 * ratios[n] * ratios[n] + noise[n];
-  const Spread scattered = spread_about_fit(values, ratios, 2);
+  const LadderSpread scattered = spread_about_fit(values, ratios, 2);
   CHECK(scattered.uncertainty > 0.02);
   CHECK(scattered.uncertainty < 0.08);
 }

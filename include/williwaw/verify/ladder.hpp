@@ -41,7 +41,7 @@ Climb climb_values(const std::vector<Real>& values, Real ratio, Real theory, Rea
 Climb climb_differences(const std::vector<Real>& differences, Real ratio, Real theory, Real floor = 0);
 
 /// What one number, computed with several resolutions, says of the finest of them.
-struct Spread {
+struct LadderSpread {
   Real uncertainty = 0;
   /// What leads from the finest value to the limit, where differences are even; 0 otherwise. `uncertainty` is
   /// 1.5 times its size then.
@@ -55,13 +55,14 @@ struct Spread {
 /// `theory` at most, times 1.5; where they change sign or shrink faster than is due, the larger of what
 /// either of them leads to. With two levels the order is taken to be due and the factor is 2. Differences
 /// below `floor` are round-off.
-Spread spread_of(std::span<const Real> values, std::span<const Real> ratios, Real theory, Real floor = 0);
+LadderSpread spread_of(std::span<const Real> values, std::span<const Real> ratios, Real theory,
+                       Real floor = 0);
 /// From four levels or more whose errors scatter, as where an outline falls differently on each grid: fits of
 /// value + constant·spacing^order for orders of 1/2, 1 and `theory`, those that
 /// scatter least, weighted by 1/spacing; the distance to the
 /// value of the fit times 1.15, and the scatter about it times 1.7 (in the manner of Eça and Hoekstra, 2014).
-Spread spread_about_fit(std::span<const Real> values, std::span<const Real> ratios, Real theory,
-                        Real floor = 0);
+LadderSpread spread_about_fit(std::span<const Real> values, std::span<const Real> ratios, Real theory,
+                              Real floor = 0);
 
 /// Whether values change with the logarithm of the spacing: all differences of neighbouring levels have one
 /// sign, and over the logarithm of the ratio they do not get smaller by more than a fifth towards the finest.
