@@ -189,7 +189,7 @@ void WaveSystem::run_along(const WaveFields& y, Real at, Real step, int axis, co
   };
   const State &p = y.p, &s = y.stress[axis];
   // Slopes of rate and stress across a cell. What runs up and what runs down are limited each by itself: of
-  // limited rates and stresses that are not, both together can grow whatever the step (LeVeque, 2002, §9.13).
+  // limited rates and stresses that are not, both together can grow whatever the step (LeVeque, 2002).
   const auto slopes = [&](std::ptrdiff_t i) -> std::pair<Real, Real> {
     if (n == 1) return {0, 0};
     if (!closed && (i == 0 || i == n - 1)) {

@@ -123,12 +123,13 @@ void remove_file(const std::filesystem::path& file) {
   if (error) throw StoreError(file.string() + ": cannot be removed: " + error.message());
 }
 
-void write_file(const std::filesystem::path& file, const std::string& text) {
+void write_file(const std::filesystem::path& file, const std::function<void(CheckedFile&)>& fill,
+                const std::string& ending) {
   auto partial = file;
-  partial += ".partial";
+  partial += ending;
   try {
     CheckedFile out(partial);
-    out.write(text);
+    fill(out);
     out.close();
   } catch (const StoreError&) {
     std::error_code ignored;
@@ -136,6 +137,10 @@ void write_file(const std::filesystem::path& file, const std::string& text) {
     throw;
   }
   replace(partial, file);
+}
+
+void write_file(const std::filesystem::path& file, const std::string& text) {
+  write_file(file, [&](CheckedFile& out) { out.write(text); });
 }
 
 std::uint32_t checksum(const void* bytes, std::size_t count, std::uint32_t before) {

@@ -80,9 +80,9 @@ struct FieldWriter::Open {
 
   void prove() const;
 
-  // A block goes plane by plane, so that it is not held twice.
+  // A block goes plane by plane, so that it is not held twice. Returns the checksum of what was written.
   template <class Value>
-  void put_record(int id, std::size_t record, const Value& value_at) const {
+  std::uint32_t put_record(int id, std::size_t record, const Value& value_at) const {
     const bool block = grid.rank() == 3;
     std::vector<std::size_t> start{record}, count{1};
     for (int a = grid.rank() - 1; a >= 0; --a) {
@@ -90,6 +90,7 @@ struct FieldWriter::Open {
       count.push_back(block && a == 2 ? 1 : static_cast<std::size_t>(shown_size(grid.axis(a))));
     }
     std::vector<Real> values;
+    std::uint32_t sum = 0;
     for (Index plane = 0; plane < (block ? shown_size(grid.axis(2)) : 1); ++plane) {
       values.clear();
       each_shown(grid, plane, [&](Index i, Index j, Index k) {
@@ -97,7 +98,9 @@ struct FieldWriter::Open {
       });
       if (block) start[1] = static_cast<std::size_t>(plane);
       nc->check(nc_put_vara_double(nc->id(), id, start.data(), count.data(), values.data()));
+      sum = checksum(values.data(), values.size() * sizeof(Real), sum);
     }
+    return sum;
   }
 
   // A chunk is what is written at once: some lines of one record of a large grid, several records of a small
@@ -239,12 +242,8 @@ void FieldWriter::append(Real time, const Field& field, int stage, std::span<con
     nc.check(nc_put_vara_double(nc.id(), open_->stage, &record, &one, &number));
   }
 
-  open_->last_values = 0;
-  open_->put_record(open_->value, record, [&](Index i, Index j, Index k) {
-    const Real shown = scale.shown(field.at(i, j, k));
-    open_->last_values = checksum(&shown, sizeof shown, open_->last_values);
-    return shown;
-  });
+  open_->last_values = open_->put_record(
+      open_->value, record, [&](Index i, Index j, Index k) { return scale.shown(field.at(i, j, k)); });
   for (std::size_t c = 0; c < open_->velocity.size(); ++c)
     open_->put_record(open_->velocity[c], record, [&](Index i, Index j, Index k) {
       const Index n = g.number(i, j, k);

@@ -135,16 +135,13 @@ std::vector<Real> Archive::reals() {
 }
 
 void Archive::save(const std::filesystem::path& file, const std::string& version) const {
-  auto partial = file;
-  partial += ".partial";
-  CheckedFile out(partial);
   const std::uint64_t size = data_.size(), mark = checksum(data_.data(), data_.size());
-  out.write("williwaw checkpoint " + version + "\n");
-  out.write(&size, sizeof size);
-  out.write(&mark, sizeof mark);
-  out.write(data_.data(), data_.size());
-  out.close();
-  replace(partial, file);
+  write_file(file, [&](CheckedFile& out) {
+    out.write("williwaw checkpoint " + version + "\n");
+    out.write(&size, sizeof size);
+    out.write(&mark, sizeof mark);
+    out.write(data_.data(), data_.size());
+  });
 }
 
 Archive Archive::load(const std::filesystem::path& file, const std::string& version) {

@@ -32,16 +32,6 @@ std::uint32_t checksum_of(const std::filesystem::path& file) {
   return checksum(bytes.data(), bytes.size());
 }
 
-// Beside the partial file, which stays for others to go on from.
-void write_copy(const std::filesystem::path& file, const std::string& text) {
-  auto copy = file;
-  copy += ".copy";
-  CheckedFile out(copy);
-  out.write(text);
-  out.close();
-  replace(copy, file);
-}
-
 }  // namespace
 
 SeriesWriter::SeriesWriter(std::filesystem::path file, const std::vector<Column>& columns, Mark from)
@@ -88,7 +78,10 @@ void SeriesWriter::finish(bool keep) {
     replace(partial_, file_);
     return;
   }
-  write_copy(file_, bytes_of(partial_));
+  // The partial file stays for others to go on from.
+  const std::string text = bytes_of(partial_);
+  write_file(
+      file_, [&](CheckedFile& out) { out.write(text); }, ".copy");
 }
 
 void SeriesWriter::remove_partial() {

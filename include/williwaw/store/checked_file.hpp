@@ -3,7 +3,7 @@
 
 #include <cstdint>
 #include <filesystem>
-#include <span>
+#include <functional>
 #include <stdexcept>
 #include <string>
 #include <vector>
@@ -59,7 +59,9 @@ void make_folder(const std::filesystem::path& folder);
 /// Removes a file if it is there. Throws StoreError where that fails.
 void remove_file(const std::filesystem::path& file);
 
-/// Writes a file so that it appears complete or not at all.
+/// Writes a file so that it appears complete or not at all: under its name and `ending` first.
+void write_file(const std::filesystem::path& file, const std::function<void(CheckedFile&)>& fill,
+                const std::string& ending = ".partial");
 void write_file(const std::filesystem::path& file, const std::string& text);
 
 /// CRC-32 (ISO 3309) of some bytes, going on from that of what came before.

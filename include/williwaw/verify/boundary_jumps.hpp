@@ -7,7 +7,7 @@ namespace williwaw::verify {
 
 /// A place at which prescribed values jump along the boundary. The flux density beside it goes with
 /// 1/distance, so that the flow through each of the two boundaries has no limit as the spacing goes to zero:
-/// it grows with the logarithm of 1/spacing (Carslaw and Jaeger, 1959, §5.3).
+/// it grows with the logarithm of 1/spacing (Carslaw and Jaeger, 1959).
 struct BoundaryJump {
   std::size_t first = 0, second = 0;  ///< sections, as in DiffusionBalance::closures(); may be the same
   Point place;
