@@ -1,5 +1,7 @@
 #include "face_kernels.hpp"
 
+#include <omp.h>
+
 #include <algorithm>
 #include <vector>
 
@@ -16,8 +18,26 @@ struct Line {
   bool periodic;
   const Number *diagonal, *low;
   std::array<const Number*, 4> joined;  // couplings: south, north, bottom, top
-  std::array<Index, 4> offset;          // where those lines start, relative to this one
+  std::array<const Number*, 4> beside;  // the unknowns of those lines
 };
+
+// The line beside `line` in one of the directions south, north, bottom, top; -1 beyond a wall. `seam` when it
+// is found around a periodic axis.
+struct Beside {
+  Index line = -1;
+  bool seam = false;
+};
+
+template <class Number>
+Beside line_beside(const View<Number>& a, Index line, int slot) {
+  const std::size_t axis = slot < 2 ? 1 : 2;
+  if (static_cast<int>(axis) >= a.rank) return {};
+  const Index size = a.extent[axis], stride = slot < 2 ? 1 : a.extent[1];
+  const Index at = slot < 2 ? line % size : line / stride, next = at + (slot % 2 == 1 ? 1 : -1);
+  if (next >= 0 && next < size) return {line + (next - at) * stride};
+  if (!a.periodic[axis]) return {};
+  return {line + (next < 0 ? size - 1 : 1 - size) * stride, true};
+}
 
 // Couplings of lines beyond a wall.
 template <class Number>
@@ -28,34 +48,25 @@ const Number* no_couplings(Index count) {
 }
 
 template <class Number>
-Line<Number> line_of(const View<Number>& a, Index line) {
-  const Index nx = a.extent[0], ny = a.extent[1], nz = a.extent[2];
-  const Index j = line % ny, k = line / ny, start = nx * line;
-  Line<Number> result{nx, a.periodic[0], a.diagonal + start, a.low[0] + start, {}, {}};
-  const auto join = [&](int slot, int axis, Index at, Index size, Index stride) {
-    const bool up = slot % 2 == 1;
-    const Index next = at + (up ? 1 : -1);
-    const bool inside = next >= 0 && next < size;
-    result.joined[static_cast<std::size_t>(slot)] = no_couplings<Number>(nx);
-    if (axis >= a.rank || (!inside && !a.periodic[static_cast<std::size_t>(axis)])) return;
-    const Index shift = inside ? (up ? stride : -stride) : (up ? -(size - 1) : size - 1) * stride;
-    result.offset[static_cast<std::size_t>(slot)] = shift;
+Line<Number> line_of(const View<Number>& a, Index line, const Number* x) {
+  const Index nx = a.extent[0];
+  Line<Number> result{nx, a.periodic[0], a.diagonal + nx * line, a.low[0] + nx * line, {}, {}};
+  for (std::size_t slot = 0; slot < 4; ++slot) {
+    const Index other = line_beside(a, line, static_cast<int>(slot)).line;
+    // Beyond a wall anything finite will do.
+    result.beside[slot] = x + nx * (other < 0 ? line : other);
     // Every coupling stands with the unknown above it.
-    result.joined[static_cast<std::size_t>(slot)] =
-        a.low[static_cast<std::size_t>(axis)] + start + (up ? shift : 0);
-  };
-  join(0, 1, j, ny, nx);
-  join(1, 1, j, ny, nx);
-  join(2, 2, k, nz, nx * ny);
-  join(3, 2, k, nz, nx * ny);
+    result.joined[slot] =
+        other < 0 ? no_couplings<Number>(nx) : a.low[slot < 2 ? 1 : 2] + nx * (slot % 2 == 1 ? other : line);
+  }
   return result;
 }
 
 template <int rank, class Number>
-[[gnu::always_inline]] inline Number across(const Line<Number>& l, const Number* x, Index i) {
+[[gnu::always_inline]] inline Number across(const Line<Number>& l, Index i) {
   Number sum = 0;
-  if constexpr (rank > 1) sum += l.joined[0][i] * x[l.offset[0] + i] + l.joined[1][i] * x[l.offset[1] + i];
-  if constexpr (rank > 2) sum += l.joined[2][i] * x[l.offset[2] + i] + l.joined[3][i] * x[l.offset[3] + i];
+  if constexpr (rank > 1) sum += l.joined[0][i] * l.beside[0][i] + l.joined[1][i] * l.beside[1][i];
+  if constexpr (rank > 2) sum += l.joined[2][i] * l.beside[2][i] + l.joined[3][i] * l.beside[3][i];
   return sum;
 }
 
@@ -63,7 +74,7 @@ template <int rank, class Number>
 template <int rank, class Number>
 Number around_end(const Line<Number>& l, const Number* x, Index i) {
   const Index n = l.count;
-  Number sum = across<rank>(l, x, i);
+  Number sum = across<rank>(l, i);
   if (i > 0)
     sum += l.low[i] * x[i - 1];
   else if (l.periodic)
@@ -77,7 +88,7 @@ Number around_end(const Line<Number>& l, const Number* x, Index i) {
 
 template <int rank, class Number>
 [[gnu::always_inline]] inline Number around(const Line<Number>& l, const Number* x, Index i) {
-  return l.low[i] * x[i - 1] + l.low[i + 1] * x[i + 1] + across<rank>(l, x, i);
+  return l.low[i] * x[i - 1] + l.low[i + 1] * x[i + 1] + across<rank>(l, i);
 }
 
 template <int rank>
@@ -117,7 +128,7 @@ template <int rank>
   const int odd = static_cast<int>(parity & 1), count = static_cast<int>(l.count);
 #pragma omp simd
   for (int i = 0; i < count; ++i)
-    if (((i + odd) & 1) == 0) x[i] = buffer[i];  // the others belong to other threads' reading
+    if (((i + odd) & 1) == 0) x[i] = buffer[i];
 }
 
 WILLIWAW_CLONES
@@ -167,7 +178,7 @@ Real multiply(const View<double>& a, const double* x, double* y, int threads) {
   for (Index b = 0; b < blocks; ++b) {
     double sum = 0;
     for (Index line = b * lines / blocks; line < (b + 1) * lines / blocks; ++line)
-      sum += multiply_one(line_of(a, line), a.rank, x + nx * line, y + nx * line);
+      sum += multiply_one(line_of(a, line, x), a.rank, x + nx * line, y + nx * line);
     sums[static_cast<std::size_t>(b)] = sum;
   }
   double total = 0;
@@ -179,8 +190,54 @@ void residual(const View<float>& a, const float* x, const float* b, float* r, in
   const Index lines = a.lines(), nx = a.extent[0];
 #pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
   for (Index line = 0; line < lines; ++line)
-    residual_one(line_of(a, line), a.rank, x + nx * line, b + nx * line, r + nx * line);
+    residual_one(line_of(a, line, x), a.rank, x + nx * line, b + nx * line, r + nx * line);
 }
+
+namespace {
+
+// Lines as they were before a sweep. A thread that sweeps lines `first` to `last` - 1 reads whole lines of
+// others while those write every second value there; and around a periodic axis of odd length both lines at
+// the seam are of one colour. Such lines are read from copies, so that neither threads nor their order show
+// in the result.
+class LinesBefore {
+ public:
+  LinesBefore(const View<float>& a, Index first, Index last) : a_(a), first_(first), last_(last) {}
+
+  void copy(const float* x) {
+    const Index nx = a_.extent[0];
+    for (Index line = first_; line < last_; ++line)
+      for (int slot = 0; slot < 4; ++slot)
+        if (const Index other = wanted(line, slot); other >= 0) lines_.push_back(other);
+    std::sort(lines_.begin(), lines_.end());
+    lines_.erase(std::unique(lines_.begin(), lines_.end()), lines_.end());
+    values_.reserve(lines_.size() * static_cast<std::size_t>(nx));
+    for (const Index line : lines_) values_.insert(values_.end(), x + nx * line, x + nx * (line + 1));
+  }
+
+  void replace_in(Line<float>& line_data, Index line) const {
+    for (int slot = 0; slot < 4; ++slot)
+      if (const Index other = wanted(line, slot); other >= 0) {
+        const auto at = std::lower_bound(lines_.begin(), lines_.end(), other) - lines_.begin();
+        line_data.beside[static_cast<std::size_t>(slot)] = values_.data() + a_.extent[0] * at;
+      }
+  }
+
+ private:
+  // The line beside, if it has to be read from a copy.
+  Index wanted(Index line, int slot) const {
+    const Beside beside = line_beside(a_, line, slot);
+    if (beside.line < 0) return -1;
+    const bool one_colour = beside.seam && a_.extent[slot < 2 ? 1 : 2] % 2 == 1;
+    return one_colour || beside.line < first_ || beside.line >= last_ ? beside.line : -1;
+  }
+
+  const View<float>& a_;
+  Index first_, last_;
+  std::vector<Index> lines_;
+  std::vector<float> values_;
+};
+
+}  // namespace
 
 void relax(const View<float>& a, const float* inverse, float* x, const float* b, bool red_first, bool zero,
            int threads) {
@@ -189,16 +246,23 @@ void relax(const View<float>& a, const float* inverse, float* x, const float* b,
     const Index colour = (pass == 0) == red_first ? 0 : 1;
 #pragma omp parallel num_threads(threads) if (threads > 1)
     {
-      std::vector<float> buffer(static_cast<std::size_t>(nx));
-#pragma omp for schedule(static)
-      for (Index line = 0; line < lines; ++line) {
-        const Index parity = line % ny + line / ny + colour;
-        // From zero the first colour sees no neighbours.
-        if (zero && pass == 0)
-          scale_one(nx, inverse + nx * line, x + nx * line, b + nx * line, parity);
-        else
-          relax_one(line_of(a, line), a.rank, inverse + nx * line, x + nx * line, b + nx * line, parity,
-                    buffer.data());
+      const Index team = omp_get_num_threads(), member = omp_get_thread_num();
+      const Index first = member * lines / team, last = (member + 1) * lines / team;
+      // From zero the first colour sees no neighbours.
+      if (zero && pass == 0) {
+        for (Index line = first; line < last; ++line)
+          scale_one(nx, inverse + nx * line, x + nx * line, b + nx * line, line % ny + line / ny + colour);
+      } else {
+        LinesBefore before(a, first, last);
+        before.copy(x);
+        std::vector<float> buffer(static_cast<std::size_t>(nx));
+#pragma omp barrier
+        for (Index line = first; line < last; ++line) {
+          Line<float> data = line_of(a, line, x);
+          before.replace_in(data, line);
+          relax_one(data, a.rank, inverse + nx * line, x + nx * line, b + nx * line,
+                    line % ny + line / ny + colour, buffer.data());
+        }
       }
     }
   }
