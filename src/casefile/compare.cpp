@@ -7,7 +7,7 @@
 
 #include "williwaw/casefile/formula.hpp"
 #include "williwaw/casefile/units.hpp"
-#include "williwaw/store/series.hpp"
+#include "williwaw/store/run_series.hpp"
 #include "wording.hpp"
 
 namespace williwaw::casefile {
@@ -171,21 +171,17 @@ std::vector<Real> in_units(const store::Series& table, std::size_t column, const
 void against_probe(const std::filesystem::path& folder, const store::Series& table, std::size_t time_column,
                    std::size_t value_column, const store::FieldReader& run, const std::string& file,
                    Comparing& result) {
-  const store::Series series = store::read_series(folder / "series.csv");
+  const store::RunSeries series(folder / "series.csv");
   const std::string& name = table.columns[value_column].name;
-  const auto column = series.find(name);
-  if (!column) {
-    std::string names;
-    for (std::size_t c = 1; c < series.columns.size(); ++c)
-      names += (c > 1 ? ", " : "") + series.columns[c].name;
+  const auto column = series.table().find(name);
+  if (!column)
     throw InputError(fmt::format(
         "{}: has times and a column '{}', but no such column is in the run's series; there are {}", file,
-        name, names));
-  }
+        name, series.names()));
   const auto times = in_units(table, time_column, run.description().time, file);
   const auto values = in_units(table, value_column, run.description().value, file);
-  const auto t = converted(series.values[0], series.columns[0].unit, run.description().time.unit);
-  const auto& v = series.values[*column];
+  const auto t = converted(series.values(0), series.column(0).unit, run.description().time.unit);
+  const auto& v = series.values(*column);
   for (std::size_t n = 0; n < times.size(); ++n) {
     const Real slack = 1e-9 * (t.back() - t.front());
     if (times[n] < t.front() - slack || times[n] > t.back() + slack) continue;
@@ -201,6 +197,39 @@ void against_probe(const std::filesystem::path& folder, const store::Series& tab
   result.axes.clear();
 }
 
+std::vector<std::string> names_over_time(const std::filesystem::path& folder) {
+  const store::RunSeries series(folder / "series.csv");
+  std::vector<std::string> result;
+  for (std::size_t c = 1; c < series.table().columns.size(); ++c) result.push_back(series.column(c).name);
+  return result;
+}
+
+// Of the columns beside time and coordinates, the one that is meant: the only one, or the only one with a
+// name of the run. The others are left out with a note.
+std::size_t column_of_values(const store::Series& table, const std::vector<std::size_t>& others,
+                             const std::vector<std::string>& names, const std::string& file,
+                             Comparing& result) {
+  if (others.empty()) throw InputError(file + ": has no column of values beside time and coordinates");
+  if (others.size() == 1) return others[0];
+  std::vector<std::size_t> fitting;
+  std::string listed;
+  for (const std::size_t c : others) {
+    if (std::ranges::find(names, table.columns[c].name) != names.end()) fitting.push_back(c);
+    listed += (listed.empty() ? "'" : ", '") + table.columns[c].name + "'";
+  }
+  if (fitting.size() != 1)
+    throw InputError(
+        fmt::format("{}: has the columns {} beside time and coordinates, {} of them named as in the "
+                    "run; leave one",
+                    file, listed, fitting.empty() ? "none" : std::to_string(fitting.size())));
+  std::string left_out;
+  for (const std::size_t c : others)
+    if (c != fitting[0]) left_out += (left_out.empty() ? "'" : ", '") + table.columns[c].name + "'";
+  result.notes.push_back(fmt::format("{}: column{} {} left out; '{}' is compared", file,
+                                     others.size() > 2 ? "s" : "", left_out, table.columns[fitting[0]].name));
+  return fitting[0];
+}
+
 void against_table(const std::filesystem::path& folder, const store::FieldReader& run,
                    const std::string& file, Comparing& result) {
   const store::Series table = store::read_series(file);
@@ -211,24 +240,19 @@ void against_table(const std::filesystem::path& folder, const store::FieldReader
   std::vector<std::size_t> coordinates;
   for (int a = 0; a < g.rank(); ++a)
     if (const auto c = table.find(g.axis(a).name())) coordinates.push_back(*c);
-  std::optional<std::size_t> value_column;
-  for (std::size_t c = 0; c < table.columns.size(); ++c) {
-    if ((time_column && c == *time_column) || std::ranges::find(coordinates, c) != coordinates.end())
-      continue;
-    if (value_column)
-      throw InputError(file + ": has more than one column of values ('" + table.columns[*value_column].name +
-                       "' and '" + table.columns[c].name + "'); leave one");
-    value_column = c;
-  }
-  if (!value_column) throw InputError(file + ": has no column of values beside time and coordinates");
-  if (coordinates.empty() && time_column)
-    return against_probe(folder, table, *time_column, *value_column, run, file, result);
+  const bool over_time = coordinates.empty() && time_column.has_value();
+  std::vector<std::size_t> others;
+  for (std::size_t c = 0; c < table.columns.size(); ++c)
+    if (c != time_column && std::ranges::find(coordinates, c) == coordinates.end()) others.push_back(c);
+  const std::size_t value_column = column_of_values(
+      table, others, over_time ? names_over_time(folder) : std::vector{d.unknown}, file, result);
+  if (over_time) return against_probe(folder, table, *time_column, value_column, run, file, result);
   if (static_cast<int>(coordinates.size()) != g.rank())
     throw InputError(
         file + ": needs a column for each of the run's axes, with its name as header, and t for the time");
   std::vector<std::vector<Real>> places;
   for (const std::size_t c : coordinates) places.push_back(in_units(table, c, d.length, file));
-  const auto values = in_units(table, *value_column, d.value, file);
+  const auto values = in_units(table, value_column, d.value, file);
   std::vector<Real> times(values.size(), run.times().back());
   if (time_column) times = in_units(table, *time_column, d.time, file);
   InTime in_time(run);

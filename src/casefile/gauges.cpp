@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "williwaw/store/series.hpp"
+#include "williwaw/store/run_series.hpp"
 
 namespace williwaw::casefile {
 
@@ -51,13 +51,13 @@ std::vector<GaugePeak> peaks_in(const store::Series& spectrum, const std::vector
   return result;
 }
 
-std::vector<Real> times_of(const store::Series& series, const Case& given) {
-  return converted(series.values[0], series.columns[0].unit, given.time.unit);
+std::vector<Real> times_of(const store::RunSeries& series, const Case& given) {
+  return converted(series.values(0), series.column(0).unit, given.time.unit);
 }
 
 std::vector<Real> modes_from(const std::filesystem::path& folder) {
   if (!std::filesystem::exists(folder / "modes.csv")) return {};
-  return store::read_series(folder / "modes.csv").values[0];
+  return store::read_run_table(folder / "modes.csv", store::mode_headers).values[0];
 }
 
 }  // namespace
@@ -65,16 +65,16 @@ std::vector<Real> modes_from(const std::filesystem::path& folder) {
 std::vector<std::string> write_spectra(const Case& given, DiffusionBalance& balance,
                                        const std::filesystem::path& folder) {
   if (given.probes.empty()) return {};
-  const store::Series series = store::read_series(folder / "series.csv");
+  const store::RunSeries series(folder / "series.csv");
   Real interval = 0;
   const std::size_t rows = even_rows(times_of(series, given), interval);
   if (rows < 16) return {};
   const std::string unit = frequency_unit(given);
   store::Series spectrum;
-  spectrum.columns.push_back({"frequency", unit});
+  spectrum.columns.push_back({store::spectrum_headers[0], unit});
   spectrum.values.emplace_back();
   for (const Probe& p : given.probes) {
-    const auto& values = series.values[*series.find(p.name)];
+    const auto& values = series.values(series.probe(p.name));
     const auto one = verify::spectrum_of_record(std::span(values).first(rows), interval);
     if (spectrum.values[0].empty())
       for (std::size_t n = 0; n < one.amplitudes.size(); ++n)
@@ -96,14 +96,14 @@ std::vector<std::string> write_spectra(const Case& given, DiffusionBalance& bala
   std::vector<Real> modes = mode_frequencies(given, balance);
   std::erase_if(modes, [&](Real m) { return m > 0.5 / interval; });
   if (!modes.empty()) {
-    text = store::Column{"mode frequency", unit}.header() + "\n";
+    text = store::Column{store::mode_headers[0], unit}.header() + "\n";
     for (const Real m : modes) text += fmt::format("{:.10g}\n", m);
     store::write_file(folder / "modes.csv", text);
     files.emplace_back("modes.csv");
   } else {
     std::filesystem::remove(folder / "modes.csv");
   }
-  text = "gauge," + store::Column{"frequency", unit}.header() + "," +
+  text = "gauge," + store::Column{store::spectrum_headers[0], unit}.header() + "," +
          store::Column{"amplitude", given.value.unit}.header() + "," +
          store::Column{"nearest mode", unit}.header() + "\n";
   for (const auto& row : peaks_in(spectrum, modes))
@@ -115,12 +115,12 @@ std::vector<std::string> write_spectra(const Case& given, DiffusionBalance& bala
 
 void gauges_section(const Case& given, const std::filesystem::path& folder, Report& report) {
   if (given.probes.empty() || !given.problem.equation().second_order) return;
-  const store::Series series = store::read_series(folder / "series.csv");
+  const store::RunSeries series(folder / "series.csv");
   report.section("gauges");
   const std::vector<Real> times = times_of(series, given);
   const auto time = [&](Real t) { return readable(t, given.time.unit); };
   for (const Probe& p : given.probes) {
-    const auto arrival = verify::arrival_of(times, series.values[*series.find(p.name)]);
+    const auto arrival = verify::arrival_of(times, series.values(series.probe(p.name)));
     if (!arrival) {
       report.row(p.name, "nothing arrived");
       continue;
@@ -133,7 +133,8 @@ void gauges_section(const Case& given, const std::filesystem::path& folder, Repo
   if (!std::filesystem::exists(folder / "spectrum.csv")) return;
   const std::vector<Real> modes = modes_from(folder);
   const std::string unit = frequency_unit(given);
-  auto peaks = peaks_in(store::read_series(folder / "spectrum.csv"), modes);
+  auto peaks =
+      peaks_in(store::read_run_table(folder / "spectrum.csv", store::spectrum_headers, 2, true), modes);
   std::ranges::stable_sort(peaks, std::greater<>(), [](const GaugePeak& g) { return g.peak.amplitude; });
   for (const Probe& p : given.probes) {
     std::string text;

@@ -217,27 +217,30 @@ void Recorder::clean() {
 }
 
 std::vector<store::Column> Recorder::columns() const {
-  std::vector<store::Column> result{{"t", time_.unit, 12}};
+  using store::name_of;
+  using store::SeriesRole;
+  std::vector<store::Column> result{{name_of(SeriesRole::time), time_.unit, 12}};
   for (const auto& p : given_->probes) result.push_back({p.name, given_->value.unit});
-  for (const char* name : {"minimum", "mean", "maximum"}) result.push_back({name, given_->value.unit});
+  for (const auto role : {SeriesRole::minimum, SeriesRole::mean, SeriesRole::maximum})
+    result.push_back({name_of(role), given_->value.unit});
   const bool wave = balance_->motion() != nullptr;
   if (wave) {
-    result.push_back({"kinetic energy", given_->amount_unit});
-    result.push_back({"potential energy", given_->amount_unit});
+    result.push_back({name_of(SeriesRole::kinetic_energy), given_->amount_unit});
+    result.push_back({name_of(SeriesRole::potential_energy), given_->amount_unit});
   }
   result.push_back({wave ? "energy" : "total", given_->amount_unit, 15});
   if (balance_->transport()) {
-    result.push_back({"total variation", given_->problem.grid().rank() == 1 ? given_->value.unit : ""});
-    result.push_back({"total of squares", ""});
-    result.push_back({"extrema", ""});
+    result.push_back(
+        {name_of(SeriesRole::total_variation), given_->problem.grid().rank() == 1 ? given_->value.unit : ""});
+    result.push_back({name_of(SeriesRole::total_of_squares), ""});
+    result.push_back({name_of(SeriesRole::extrema), ""});
   }
   for (const auto& line : lines_)
-    result.push_back(
-        {line.kind == LedgerLine::Kind::wall ? "flow " + line.name : line.name, given_->flow_unit});
+    result.push_back({store::flow_name(line.name, line.kind == LedgerLine::Kind::wall), given_->flow_unit});
   // Amounts and contents close the budget: every digit of them.
-  for (const auto& line : lines_) result.push_back({"amount " + line.name, given_->amount_unit, 15});
-  result.push_back({"budget residual", "", 3});
-  result.push_back({"interpolated", "", 1});
+  for (const auto& line : lines_) result.push_back({store::amount_name(line.name), given_->amount_unit, 15});
+  result.push_back({name_of(SeriesRole::budget_residual), "", 3});
+  result.push_back({name_of(SeriesRole::interpolated), "", 1});
   return result;
 }
 

@@ -3,15 +3,15 @@
 
 #include "williwaw/casefile/run.hpp"
 #include "williwaw/store/journal.hpp"
-#include "williwaw/store/series.hpp"
+#include "williwaw/store/run_series.hpp"
 
 namespace williwaw::casefile {
 
 /// What of a recorder belongs into a checkpoint.
 struct RecorderMemory {
-  std::size_t fields = 0;     ///< rows of the journal
+  std::size_t fields = 0;            ///< rows of the journal
   store::SeriesWriter::Mark series;  ///< of the series so far
-  std::vector<Real> earlier;  ///< what came in during earlier stages, for each line
+  std::vector<Real> earlier;         ///< what came in during earlier stages, for each line
   std::optional<Real> last_row, last_record;
   std::vector<Comparison> comparisons;
 };
@@ -22,9 +22,9 @@ class Recorder {
   Recorder(const Case& given, DiffusionBalance& balance, const std::vector<LedgerLine>& lines,
            std::filesystem::path folder, const RecorderMemory* from = nullptr);
 
-  /// What follows belongs to this stage.
   /// Numbers of a row of the journal: time, stage, the field with its halo, velocities.
   static std::size_t row_length(const Case& given, const DiffusionBalance& balance);
+  /// What follows belongs to this stage.
   void begin_stage(Index stage, const Case& given, DiffusionBalance& balance);
   /// A stage that goes on from a checkpoint.
   void go_on(const RecorderMemory& from);

@@ -49,7 +49,7 @@ void write_walls(const Case& given, DiffusionBalance& balance, const State& y, R
 }
 
 void write_residuals(const SteadyOutcome& outcome, const std::filesystem::path& file) {
-  std::string text = "iteration,relative residual\n";
+  std::string text = store::residual_headers[0] + "," + store::residual_headers[1] + "\n";
   for (std::size_t n = 0; n < outcome.residuals.size(); ++n)
     text += fmt::format("{},{:.10g}\n", n, outcome.residuals[n]);
   store::write_file(file, text);
@@ -259,10 +259,9 @@ class Run {
   }
 
   std::vector<store::Column> columns_of_steps() const {
-    return {{"t", given_.time.unit, 12},
-            {"step", given_.time.unit},
-            {"error over tolerance", "", 6},
-            {"taken", ""}};
+    const auto& names = store::step_headers;
+    return {
+        {names[0], given_.time.unit, 12}, {names[1], given_.time.unit}, {names[2], "", 6}, {names[3], ""}};
   }
 
   void note_trial(const Case& now, const StepTrial& t) {

@@ -6,6 +6,7 @@
 #include "parts.hpp"
 #include "williwaw/casefile/report.hpp"
 #include "williwaw/space/wave_system.hpp"
+#include "williwaw/store/run_series.hpp"
 
 namespace williwaw::casefile {
 
@@ -301,6 +302,8 @@ void read_records(const Context& context, const Node& root, Case& result) {
       probe.name = section.word("name", "");
       if (probe.name.empty() || probe.name.find_first_of(",\"\n") != std::string::npos)
         section.fail("name", "a name without commas and quotation marks is needed here");
+      if (store::reserved_in_series(probe.name))
+        section.fail("name", "the series has a column '" + probe.name + "' of its own; choose another name");
       if (std::ranges::find(result.probes, probe.name, &Probe::name) != result.probes.end())
         section.fail("name", "two probes are called '" + probe.name + "'");
       probe.at =

@@ -76,7 +76,8 @@ std::vector<std::filesystem::path> draw(const casefile::Case& base, const std::s
   if (steady && key == "steady.solver") {
     // Solvers that iterate have a history; one point would not be one.
     std::erase_if(finished, [](const auto& run) {
-      return store::read_series(run.second / "residuals.csv").values[0].size() < 3;
+      return store::read_run_table(run.second / "residuals.csv", store::residual_headers).values[0].size() <
+             3;
     });
     if (finished.empty()) return {};
     out.file = folder / "residuals.png";

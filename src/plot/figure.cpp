@@ -10,12 +10,24 @@
 namespace williwaw::plot {
 
 RunFolder::RunFolder(std::filesystem::path folder)
-    : folder_(std::move(folder)),
-      fields_(folder_ / "fields.nc"),
-      series_(store::read_series(folder_ / "series.csv")) {}
+    : folder_(std::move(folder)), fields_(folder_ / "fields.nc") {}
+
+const store::RunSeries& RunFolder::series() const {
+  if (!series_) series_.emplace(folder_ / "series.csv");
+  return *series_;
+}
 
 std::pair<Real, Real> RunFolder::range() const {
   if (!range_) range_ = fields_.range();
+  const Real largest = std::max(std::abs(range_->first), std::abs(range_->second));
+  if (!(range_->first <= range_->second))
+    throw PlotError(folder_.string() + ": holds no finite value to draw");
+  // A run that blew up; beyond single precision plotting has no numbers for axes.
+  if (largest > 1e30)
+    throw PlotError(
+        fmt::format("{}: values reach {:.3g}; give a range (--range LOWEST,HIGHEST, or 'range' of the "
+                    "figure) within 1e30",
+                    folder_.string(), largest));
   return *range_;
 }
 

@@ -18,7 +18,7 @@ void draw_residuals(const std::vector<std::pair<std::string, std::filesystem::pa
   for (const auto& [name, folder] : runs) {
     if (!std::filesystem::exists(folder / "residuals.csv"))
       throw PlotError(folder.string() + ": has no residuals; they belong to [steady]");
-    all.push_back(store::read_series(folder / "residuals.csv"));
+    all.push_back(store::read_run_table(folder / "residuals.csv", store::residual_headers));
     for (const Real r : all.back().values[1])
       if (r > 0) {
         lowest = std::min(lowest, r);

@@ -44,7 +44,7 @@ FigureKind spectrum_kind() {
               throw PlotError(run.folder().string() +
                               ": has no spectrum.csv; it belongs to waves with probes and a series at even "
                               "times");
-            const store::Series spectrum = store::read_series(file);
+            const store::Series spectrum = store::read_run_table(file, store::spectrum_headers, 2, true);
             const auto gauges = gauges_of(spectrum, request);
             const Real end = end_of(spectrum, gauges);
             Real highest = 0;
@@ -58,7 +58,7 @@ FigureKind spectrum_kind() {
             const auto modes = run.folder() / "modes.csv";
             bool marked = false;
             if (std::filesystem::exists(modes)) {
-              const std::vector<Real> all = store::read_series(modes).values[0];
+              const std::vector<Real> all = store::read_run_table(modes, store::mode_headers).values[0];
               // A forest of modes hides what it should explain.
               const auto shown = std::ranges::count_if(all, [&](Real m) { return m < end; });
               for (const Real m : all)

@@ -198,7 +198,7 @@ FigureKind steps_kind() {
             const auto file = run.folder() / "steps.csv";
             if (!std::filesystem::exists(file))
               throw PlotError(run.folder().string() + ": has no steps.csv; it belongs to adaptive steps");
-            const store::Series s = store::read_series(file);
+            const store::Series s = store::read_run_table(file, store::step_headers);
             std::vector<Real> taken, rejected;
             Real lowest = INFINITY, highest = 0;
             for (std::size_t n = 0; n < s.values[0].size(); ++n) {

@@ -122,10 +122,8 @@ FigureKind wall_kind() {
           flow += walls.faces[n].flux * walls.faces[n].area;
         }
         const Real length = run.fields().description().length.factor;
-        const auto& series = run.series();
-        const auto flows = std::ranges::find_if(
-            series.columns, [](const store::Column& c) { return c.name.starts_with("flow "); });
-        const std::string unit = flows == series.columns.end() ? "" : flows->unit;
+        const auto& lines = run.series().lines();
+        const std::string unit = lines.empty() ? "" : run.series().column(lines.front().flow).unit;
         Gnuplot plot(out);
         plot.line("set title " +
                   quoted(title_at(run, request, static_cast<Index>(run.fields().times().size()) - 1) +

@@ -309,16 +309,14 @@ Table read_table(const std::filesystem::path& file, const std::string& variable)
 struct FieldReader::Open {
   std::unique_ptr<NetcdfFile> nc;
   int value = -1;
-  std::size_t per_record = 1;
 
   Field get_record(int id, Index record, const Grid& g) const {
-    std::vector<Real> shown(per_record);
     std::vector<std::size_t> start{static_cast<std::size_t>(record)}, count{1};
     for (int a = g.rank() - 1; a >= 0; --a) {
       start.push_back(0);
       count.push_back(static_cast<std::size_t>(shown_size(g.axis(a))));
     }
-    nc->check(nc_get_vara_double(nc->id(), id, start.data(), count.data(), shown.data()));
+    const std::vector<Real> shown = nc->part(id, start, count);
     Field result(g);
     std::size_t next = 0;
     for (Index plane = 0; plane < (g.rank() == 3 ? shown_size(g.axis(2)) : 1); ++plane)
@@ -348,9 +346,16 @@ FieldReader::FieldReader(const std::filesystem::path& file) : open_(std::make_un
   description_.time = scale("time", nc.find("time"));
   description_.value = scale("value", open_->value);
   times_ = nc.values(nc.find("time"));
+  if (times_.empty()) throw StoreError(file.string() + ": holds no records");
+  for (std::size_t n = 0; n < times_.size(); ++n)
+    if (!std::isfinite(times_[n]) || (n > 0 && times_[n] < times_[n - 1]))
+      nc.damaged("the times of its records do not increase");
   stages_.assign(times_.size(), 0);
   if (nc.has("stage")) {
     const auto numbers = nc.values(nc.find("stage"));
+    if (numbers.size() != times_.size() ||
+        std::ranges::any_of(numbers, [](Real s) { return !(s >= 0 && s < 1e6); }))
+      nc.damaged("not a stage for each record");
     std::ranges::transform(numbers, stages_.begin(), [](Real s) { return static_cast<int>(s); });
   }
 
@@ -362,6 +367,8 @@ FieldReader::FieldReader(const std::filesystem::path& file) : open_(std::make_un
     description_.length = scale("length", id);
     const auto points = nc.values(id);
     const auto bounds = nc.values(nc.find(std::string(name) + "_bounds"));
+    if (points.empty() || bounds.size() != 2 * points.size())
+      nc.damaged(std::string("axis '") + name + "' does not have two bounds for each point");
     std::vector<Real> marks = points;
     if (cells) {
       marks = {bounds.front()};
@@ -373,9 +380,14 @@ FieldReader::FieldReader(const std::filesystem::path& file) : open_(std::make_un
           coordinates == "spherical" ? Coordinates::spherical : Coordinates::cylindrical, marks, unknowns));
     else
       axes.emplace_back(name, marks, unknowns, nc.number(id, "periodic") != 0);
-    open_->per_record *= points.size();
   }
+  if (axes.empty()) nc.damaged("no axis");
   grid_ = std::make_unique<Grid>(axes);
+  std::vector<std::size_t> due{times_.size()};
+  for (int a = grid_->rank() - 1; a >= 0; --a)
+    due.push_back(static_cast<std::size_t>(shown_size(grid_->axis(a))));
+  if (nc.shape(open_->value) != due)
+    nc.damaged("'" + description_.unknown + "' has other dimensions than its grid and its times");
 }
 
 FieldReader::~FieldReader() = default;
@@ -391,7 +403,6 @@ Field FieldReader::field(Index record) const {
   if (gone.empty()) result.extend();
   for (const Side side : kept_walls(g)) {
     const auto touching = g.unknowns_at(side);
-    std::vector<Real> on_wall(touching.size());
     std::vector<std::size_t> wall_start{static_cast<std::size_t>(record)}, wall_count{1};
     for (int a = g.rank() - 1; a >= 0; --a) {
       if (a == side.axis) continue;
@@ -399,7 +410,7 @@ Field FieldReader::field(Index record) const {
       wall_count.push_back(static_cast<std::size_t>(g.size(a)));
     }
     const int id = nc.find(wall_name(description_.unknown, g.side_name(side)));
-    nc.check(nc_get_vara_double(nc.id(), id, wall_start.data(), wall_count.data(), on_wall.data()));
+    const std::vector<Real> on_wall = nc.part(id, wall_start, wall_count);
     for (std::size_t f = 0; f < touching.size(); ++f) {
       auto beyond = g.position(touching[f]);
       beyond[side.axis] += side.upper ? 1 : -1;
@@ -427,6 +438,9 @@ std::optional<Field> FieldReader::shares() const {
   const NetcdfFile& nc = *open_->nc;
   if (!nc.has("share")) return std::nullopt;
   const std::vector<Real> shown = nc.values(nc.find("share"));
+  Index due = 1;
+  for (int a = 0; a < grid_->rank(); ++a) due *= shown_size(grid_->axis(a));
+  if (static_cast<Index>(shown.size()) != due) nc.damaged("'share' does not have a value for each unknown");
   Field result(*grid_);
   std::size_t next = 0;
   for (Index plane = 0; plane < (grid_->rank() == 3 ? shown_size(grid_->axis(2)) : 1); ++plane)
@@ -441,8 +455,9 @@ std::pair<Real, Real> FieldReader::range() const {
   std::pair<Real, Real> result{std::numeric_limits<Real>::infinity(), -std::numeric_limits<Real>::infinity()};
   for (Index n = 0; n < static_cast<Index>(times_.size()); ++n) {
     const Field f = field(n);
-    result.first = std::min(result.first, f.lowest());
-    result.second = std::max(result.second, f.highest());
+    for (Index i = 0; i < grid_->count(); ++i)
+      if (const Real v = f[i]; std::isfinite(v))
+        result = {std::min(result.first, v), std::max(result.second, v)};
   }
   return result;
 }

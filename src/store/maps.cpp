@@ -85,6 +85,11 @@ Map read_map(const std::filesystem::path& file, const std::string& variable) {
     if (nc->has(along.name)) {
       along.points = nc->values(nc->find(along.name));
       along.unit = nc->text(nc->find(along.name), "units");
+      std::size_t length = 0;
+      nc->check(nc_inq_dimlen(nc->id(), d, &length));
+      if (along.points.size() != length)
+        throw StoreError(file.string() + ": coordinate '" + along.name +
+                         "' does not have one value for each point");
       for (std::size_t n = 1; n < along.points.size(); ++n)
         if (!(along.points[n] > along.points[n - 1]))
           throw StoreError(file.string() + ": coordinate '" + along.name + "' does not increase");

@@ -97,6 +97,9 @@ std::string NetcdfFile::text(int variable, const std::string& name) const {
 }
 
 Real NetcdfFile::number(int variable, const std::string& name) const {
+  std::size_t count = 0;
+  check(nc_inq_attlen(id_, variable, name.c_str(), &count));
+  if (count != 1) damaged("attribute '" + name + "' holds " + std::to_string(count) + " numbers");
   Real result = 0;
   check(nc_get_att_double(id_, variable, name.c_str(), &result));
   return result;
@@ -118,11 +121,40 @@ std::vector<std::size_t> NetcdfFile::shape(int variable) const {
 }
 
 std::vector<Real> NetcdfFile::values(int variable) const {
-  std::size_t count = 1;
-  for (const std::size_t length : shape(variable)) count *= length;
-  std::vector<Real> result(count);
-  if (count > 0) check(nc_get_var_double(id_, variable, result.data()));
+  std::vector<Real> result = room(variable, shape(variable));
+  if (!result.empty()) check(nc_get_var_double(id_, variable, result.data()));
   return result;
+}
+
+std::vector<Real> NetcdfFile::part(int variable, const std::vector<std::size_t>& start,
+                                   const std::vector<std::size_t>& count) const {
+  const auto whole = shape(variable);
+  bool inside = whole.size() == start.size();
+  for (std::size_t d = 0; inside && d < whole.size(); ++d)
+    inside = count[d] <= whole[d] && start[d] <= whole[d] - count[d];
+  if (!inside) damaged("a variable has other dimensions than its grid and its times");
+  std::vector<Real> result = room(variable, count);
+  if (!result.empty()) check(nc_get_vara_double(id_, variable, start.data(), count.data(), result.data()));
+  return result;
+}
+
+// Compression makes constants some thousand times smaller; whatever is beyond that is a damaged count.
+std::vector<Real> NetcdfFile::room(int variable, const std::vector<std::size_t>& count) const {
+  std::error_code unknown;
+  const auto bytes = std::filesystem::file_size(file_, unknown);
+  const double most = unknown ? 1e12 : 1e6 + 3e3 * static_cast<double>(bytes);
+  double wanted = 1;
+  for (const std::size_t length : count) wanted *= static_cast<double>(length);
+  if (wanted > most) {
+    char name[NC_MAX_NAME + 1] = {};
+    nc_inq_varname(id_, variable, name);
+    damaged("variable '" + std::string(name) + "' would hold more numbers than such a file can");
+  }
+  return std::vector<Real>(static_cast<std::size_t>(wanted));
+}
+
+void NetcdfFile::damaged(const std::string& what) const {
+  throw StoreError(file_.string() + ": is damaged: " + what);
 }
 
 }  // namespace williwaw::store

@@ -30,14 +30,22 @@ class NetcdfFile {
   void attribute(int variable, const std::string& name, const std::string& value) const;
   void attribute(int variable, const std::string& name, int value) const;
   std::string text(int variable, const std::string& name) const;
+  /// Of an attribute that holds one number.
   Real number(int variable, const std::string& name) const;
   void attribute(int variable, const std::string& name, Real value) const;
+  /// All values of a variable. Throws StoreError also for counts that such a file cannot hold.
   std::vector<Real> values(int variable) const;
+  /// Some of them: from `start`, as many as `count` says along each dimension.
+  std::vector<Real> part(int variable, const std::vector<std::size_t>& start,
+                         const std::vector<std::size_t>& count) const;
+  [[noreturn]] void damaged(const std::string& what) const;
   std::vector<std::size_t> shape(int variable) const;
   /// Says that places without a value hold "not a number".
   void missing_value(int variable) const;
 
  private:
+  std::vector<Real> room(int variable, const std::vector<std::size_t>& count) const;
+
   int id_;
   std::filesystem::path file_;
 };

@@ -134,6 +134,7 @@ Series read_series(const std::filesystem::path& file) {
   }
   result.values.resize(result.columns.size());
   for (int number = 2; std::getline(in, line); ++number) {
+    result.complete = !in.eof();
     if (line.empty()) continue;
     const auto cells = cut(line);
     if (cells.size() != result.columns.size())

@@ -152,6 +152,15 @@ TEST_CASE("compare finds where two runs, a table, a formula and the exact soluti
         std::string::npos);
   std::ofstream(folder / "odd.csv") << "t [h],elsewhere [degC]\n1,1\n";
   CHECK(williwaw_in(folder, "compare coarse odd.csv").error.find("there are pipe") != std::string::npos);
+  // Columns that are not compared are left out with a note; what cannot be told apart is refused.
+  std::ofstream(folder / "more.csv") << "t [h],station,pipe [degC]\n1,7,12.5\n4,7,11.5\n";
+  const Printed more = williwaw_in(folder, "compare coarse more.csv");
+  CHECK(more.code == 0);
+  CHECK(more.out.find("more.csv: column 'station' left out; 'pipe' is compared") != std::string::npos);
+  std::ofstream(folder / "two.csv") << "t [h],pipe [degC],mean [degC]\n1,12.5,12\n";
+  CHECK(
+      williwaw_in(folder, "compare coarse two.csv").error.find("2 of them named as in the run; leave one") !=
+      std::string::npos);
   CHECK(williwaw_in(folder, "compare coarse nothing").code == 2);
   CHECK(williwaw_in(folder, "compare coarse").code == 2);
 }

@@ -21,15 +21,20 @@ std::filesystem::path small_run(const std::string& name, int rank, Unknowns unkn
   store::FieldWriter fields(
       folder / "fields.nc", g,
       {"Small \"run\"", "temperature", {"m"}, {"h", 1 / 3600.0}, {"degC", 1, -273.15}, "", "test"});
-  store::SeriesWriter series(
-      folder / "series.csv",
-      {{"t", "h"}, {"pipe", "degC"}, {"minimum", "degC"}, {"mean", "degC"}, {"maximum", "degC"}});
+  store::SeriesWriter series(folder / "series.csv", {{"t", "h"},
+                                                     {"pipe", "degC"},
+                                                     {"minimum", "degC"},
+                                                     {"mean", "degC"},
+                                                     {"maximum", "degC"},
+                                                     {"total", "J"},
+                                                     {"budget residual", ""},
+                                                     {"interpolated", ""}});
   for (int n = 0; n < 3; ++n) {
     Field f(g, 273.15 + n);
     f[1] += 5;
     f.extend();
     fields.append(3600.0 * n, f);
-    series.append({n, 0.5 * n, 0, n, 5});
+    series.append({n, 0.5 * n, 0, n, 5, 7, 0, 0});
   }
   fields.finish();
   series.finish();
@@ -141,7 +146,9 @@ TEST_CASE("what a figure needs and does not get is said") {
   }
   r.kind = "series";
   r.of = "mast";
-  CHECK_THROWS_WITH_AS(
-      draw(run, r), "the series has no column called 'mast'; it has pipe, minimum, mean, maximum", PlotError);
+  CHECK_THROWS_WITH_AS(draw(run, r),
+                       "the series has no column called 'mast'; it has pipe, minimum, mean, maximum, total, "
+                       "budget residual, interpolated",
+                       PlotError);
   CHECK_THROWS_AS(film(run, r, {"film.gif"}), PlotError);
 }

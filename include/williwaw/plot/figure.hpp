@@ -5,7 +5,7 @@
 #include <functional>
 
 #include "williwaw/casefile/case.hpp"
-#include "williwaw/store/series.hpp"
+#include "williwaw/store/run_series.hpp"
 
 namespace williwaw::plot {
 
@@ -23,7 +23,8 @@ class RunFolder {
 
   const std::filesystem::path& folder() const { return folder_; }
   const store::FieldReader& fields() const { return fields_; }
-  const store::Series& series() const { return series_; }
+  /// Read when it is first asked for: figures of fields need none. Throws StoreError.
+  const store::RunSeries& series() const;
   /// Extremes over all records, computed once.
   std::pair<Real, Real> range() const;
   /// The record nearest to a time in SI.
@@ -32,7 +33,7 @@ class RunFolder {
  private:
   std::filesystem::path folder_;
   store::FieldReader fields_;
-  store::Series series_;
+  mutable std::optional<store::RunSeries> series_;
   mutable std::optional<std::pair<Real, Real>> range_;
 };
 

@@ -68,7 +68,7 @@ class FieldReader {
   std::optional<std::vector<Field>> velocity(Index record) const;
   /// How much of every control volume is left; nothing where no region is cut out.
   std::optional<Field> shares() const;
-  /// Lowest and highest value over all records.
+  /// Lowest and highest finite value over all records; the first above the second where there is none.
   std::pair<Real, Real> range() const;
 
  private:

@@ -50,6 +50,8 @@ struct Series {
   std::vector<Column> columns;
   /// One vector for each column; NaN where the file has nothing.
   std::vector<std::vector<Real>> values;
+  /// The last line ends as lines do. What a run wrote and does not is cut off, maybe within a number.
+  bool complete = true;
 
   std::optional<std::size_t> find(const std::string& name) const;
 };

@@ -1,0 +1,181 @@
+#include "williwaw/store/run_series.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace williwaw::store {
+
+namespace {
+
+constexpr std::array<std::pair<SeriesRole, const char*>, 11> fixed_names{
+    {{SeriesRole::time, "t"},
+     {SeriesRole::minimum, "minimum"},
+     {SeriesRole::mean, "mean"},
+     {SeriesRole::maximum, "maximum"},
+     {SeriesRole::kinetic_energy, "kinetic energy"},
+     {SeriesRole::potential_energy, "potential energy"},
+     {SeriesRole::total_variation, "total variation"},
+     {SeriesRole::total_of_squares, "total of squares"},
+     {SeriesRole::extrema, "extrema"},
+     {SeriesRole::budget_residual, "budget residual"},
+     {SeriesRole::interpolated, "interpolated"}}};
+
+bool is_content(const std::string& name) {
+  return name == "total" || name == "energy";
+}
+
+constexpr std::string_view flow_prefix = "flow ", amount_prefix = "amount ";
+
+// Goes along the headers and says which role comes next.
+class HeaderWalk {
+ public:
+  HeaderWalk(const std::filesystem::path& file, const std::vector<Column>& columns)
+      : file_(file), columns_(columns) {}
+
+  std::vector<SeriesRole> roles() {
+    one(SeriesRole::time);
+    while (at_ < columns_.size() && !reserved_in_series(columns_[at_].name)) take(SeriesRole::probe);
+    for (const auto role : {SeriesRole::minimum, SeriesRole::mean, SeriesRole::maximum}) one(role);
+    if (next() == name_of(SeriesRole::kinetic_energy))
+      for (const auto role : {SeriesRole::kinetic_energy, SeriesRole::potential_energy}) one(role);
+    if (!is_content(next())) refuse("total' or 'energy");
+    take(SeriesRole::content);
+    if (next() == name_of(SeriesRole::total_variation))
+      for (const auto role : {SeriesRole::total_variation, SeriesRole::total_of_squares, SeriesRole::extrema})
+        one(role);
+    const std::size_t flows = at_;
+    while (at_ < columns_.size() && !next().starts_with(amount_prefix) &&
+           next() != name_of(SeriesRole::budget_residual))
+      take(SeriesRole::flow);
+    for (const std::size_t count = at_ - flows, first = at_; at_ < first + count;) {
+      const std::string& flow = columns_[flows + at_ - first].name;
+      const std::string line = flow.starts_with(flow_prefix) ? flow.substr(flow_prefix.size()) : flow;
+      if (next() != amount_name(line)) refuse(amount_name(line));
+      take(SeriesRole::amount);
+    }
+    for (const auto role : {SeriesRole::budget_residual, SeriesRole::interpolated}) one(role);
+    if (at_ < columns_.size())
+      throw StoreError(
+          fmt::format("{}:1: column '{}' is not one of a run's series; take it out", file_.string(), next()));
+    return roles_;
+  }
+
+ private:
+  std::string next() const { return at_ < columns_.size() ? columns_[at_].name : ""; }
+
+  void take(SeriesRole role) {
+    roles_.push_back(role);
+    ++at_;
+  }
+
+  void one(SeriesRole role) {
+    if (next() != name_of(role)) refuse(name_of(role));
+    take(role);
+  }
+
+  [[noreturn]] void refuse(const std::string& due) const {
+    throw StoreError(fmt::format(
+        "{}:1: {}, where a run's series has '{}'; run the case again, or 'williwaw "
+        "recover' its folder",
+        file_.string(), at_ < columns_.size() ? "column '" + next() + "'" : "no further column", due));
+  }
+
+  const std::filesystem::path& file_;
+  const std::vector<Column>& columns_;
+  std::size_t at_ = 0;
+  std::vector<SeriesRole> roles_;
+};
+
+void need_complete(const std::filesystem::path& file, const Series& table) {
+  if (!table.complete) throw StoreError(file.string() + ": is cut off within its last row");
+}
+
+}  // namespace
+
+std::string name_of(SeriesRole role) {
+  const auto found = std::ranges::find(fixed_names, role, &std::pair<SeriesRole, const char*>::first);
+  return found == fixed_names.end() ? "" : found->second;
+}
+
+std::string amount_name(const std::string& line) {
+  return std::string(amount_prefix) + line;
+}
+
+std::string flow_name(const std::string& line, bool boundary) {
+  return boundary ? std::string(flow_prefix) + line : line;
+}
+
+bool reserved_in_series(const std::string& name) {
+  return is_content(name) || name.starts_with(flow_prefix) || name.starts_with(amount_prefix) ||
+         std::ranges::any_of(fixed_names, [&](const auto& fixed) { return name == fixed.second; });
+}
+
+RunSeries::RunSeries(const std::filesystem::path& file)
+    : file_(file), table_(read_series(file)), roles_(HeaderWalk(file, table_.columns).roles()) {
+  const auto flows = all(SeriesRole::flow), amounts = all(SeriesRole::amount);
+  for (std::size_t n = 0; n < flows.size(); ++n) {
+    const std::string& name = column(amounts[n]).name;
+    lines_.push_back({name.substr(amount_prefix.size()), column(flows[n]).name.starts_with(flow_prefix),
+                      flows[n], amounts[n]});
+  }
+  need_complete(file, table_);
+  if (rows() == 0) throw StoreError(file.string() + ": has a header and no rows");
+  const auto& times = table_.values[0];
+  for (std::size_t r = 0; r < times.size(); ++r)
+    if (!std::isfinite(times[r]) || (r > 0 && times[r] < times[r - 1]))
+      throw StoreError(fmt::format("{}:{}: column 't': {}", file.string(), r + 2,
+                                   std::isfinite(times[r]) ? "earlier than the row before" : "no time"));
+}
+
+std::vector<std::size_t> RunSeries::all(SeriesRole role) const {
+  std::vector<std::size_t> result;
+  for (std::size_t c = 0; c < roles_.size(); ++c)
+    if (roles_[c] == role) result.push_back(c);
+  return result;
+}
+
+std::size_t RunSeries::probe(const std::string& name) const {
+  std::string known;
+  for (const std::size_t c : all(SeriesRole::probe)) {
+    if (column(c).name == name) return c;
+    known += (known.empty() ? "" : ", ") + column(c).name;
+  }
+  throw StoreError(
+      fmt::format("{}: has no probe '{}'; it has {}", file_.string(), name, known.empty() ? "none" : known));
+}
+
+std::string RunSeries::names() const {
+  std::string result;
+  for (std::size_t c = 1; c < table_.columns.size(); ++c) result += (c > 1 ? ", " : "") + column(c).name;
+  return result;
+}
+
+Series read_run_table(const std::filesystem::path& file, const std::vector<std::string>& headers,
+                      std::size_t rows, bool more) {
+  Series table = read_series(file);
+  for (std::size_t c = 0; c < std::max(headers.size(), table.columns.size()); ++c) {
+    const std::string found = c < table.columns.size() ? table.columns[c].name : "";
+    if (c < headers.size() && found != headers[c])
+      throw StoreError(fmt::format("{}:1: column {} is '{}', where a run writes '{}'", file.string(), c + 1,
+                                   found, headers[c]));
+    if (c >= headers.size() && !more)
+      throw StoreError(
+          fmt::format("{}:1: column '{}' is not one of those that a run writes there", file.string(), found));
+  }
+  need_complete(file, table);
+  if (table.values[0].size() < rows)
+    throw StoreError(fmt::format("{}: has {} row{}, where at least {} {} needed", file.string(),
+                                 table.values[0].size(), table.values[0].size() == 1 ? "" : "s", rows,
+                                 rows == 1 ? "is" : "are"));
+  for (std::size_t c = 0; c < table.columns.size(); ++c)
+    for (std::size_t r = 0; r < table.values[c].size(); ++r)
+      if (!std::isfinite(table.values[c][r]))
+        throw StoreError(
+            fmt::format("{}:{}: no number in column '{}'", file.string(), r + 2, table.columns[c].name));
+  return table;
+}
+
+}  // namespace williwaw::store
