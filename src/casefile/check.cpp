@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "williwaw/casefile/cost.hpp"
 #include "wording.hpp"
 
 namespace williwaw::casefile {
@@ -226,6 +227,9 @@ void cost_section(const Case& given, const Prepared& prepared, Report& report) {
                           : std::to_string(prepared.steps),
                Report::Data(prepared.steps));
   report.row("memory", "about " + readable_bytes(bytes), number(bytes), "bytes");
+  const Real recorded = recorded_bytes(given, prepared);
+  report.row("disk", readable_bytes(recorded) + " at most, while fields.nc is completed", number(recorded),
+             "bytes");
   if (prepared.plan.adaptive)
     report.row("time", "not known: steps are chosen by their errors");
   else if (prepared.seconds)
@@ -233,6 +237,8 @@ void cost_section(const Case& given, const Prepared& prepared, Report& report) {
                fmt::format("{}{}, from steps that were timed; figures and films not counted",
                            ends_early ? "at most " : "", readable_wait(*prepared.seconds)),
                number(*prepared.seconds), "s");
+  if (prepared.seconds.value_or(0) > longest_unasked)
+    report.note("`run` starts what takes more than one day only with --force");
 }
 
 }  // namespace

@@ -1,9 +1,14 @@
 // What a run will cost, from steps that are taken and timed.
+#include "williwaw/casefile/cost.hpp"
+
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <chrono>
 #include <cmath>
 
-#include "williwaw/casefile/check.hpp"
+#include "recorder.hpp"
+#include "williwaw/casefile/report.hpp"
 
 namespace williwaw::casefile {
 
@@ -17,6 +22,20 @@ constexpr Index timed_steps = 200;
 
 Real seconds_since(Clock::time_point start) {
   return std::chrono::duration<Real>(Clock::now() - start).count();
+}
+
+// Unknowns times steps that take a day where an unknown takes 10 µs, slower than any that were measured.
+constexpr Real worth_timing = 8.6e9;
+
+// Headers and attributes of fields.nc, which also holds the case.
+constexpr Real bytes_of_headers = 1e5;
+// Digits, point, exponent and comma of a number of the series.
+constexpr Real bytes_of_number = 16;
+
+std::filesystem::path nearest_existing(std::filesystem::path folder) {
+  folder = std::filesystem::absolute(folder);
+  while (!std::filesystem::exists(folder) && folder.has_relative_path()) folder = folder.parent_path();
+  return folder;
 }
 
 }  // namespace
@@ -81,6 +100,45 @@ std::optional<Real> measured_seconds(const Case& given, const Prepared& prepared
   } catch (const SolverError&) {
     return std::nullopt;
   }
+}
+
+Real recorded_bytes(const Case& given, const Prepared& prepared) {
+  const auto& plan = prepared.plan;
+  const Real steps = static_cast<Real>(prepared.steps);
+  Real records = 2;
+  for (const auto& stretch : prepared.stretches) records += stretch.record ? 1 : 0;
+  if (plan.record_every_steps > 0) records += steps / static_cast<Real>(plan.record_every_steps);
+  const Real rows = plan.series_every > 0 ? (plan.until - plan.start) / plan.series_every : steps;
+  const Real columns = 8 + static_cast<Real>(given.probes.size() + 2 * prepared.balance->lines().size());
+  return bytes_of_headers + 2 * records * 8 * static_cast<Real>(Recorder::row_length(given, *prepared.balance)) +
+         rows * columns * bytes_of_number;
+}
+
+std::optional<std::string> too_costly(const Case& given, const Prepared& prepared,
+                                      const std::vector<PlannedStage>& later,
+                                      const std::filesystem::path& folder) {
+  if (given.steady) return std::nullopt;
+  Real work = 0, bytes = 0, steps = 0;
+  const auto each = [&](const auto& visit) {
+    visit(given, prepared);
+    for (const auto& stage : later) visit(*stage.given, stage.prepared);
+  };
+  each([&](const Case& c, const Prepared& p) {
+    steps += static_cast<Real>(p.steps);
+    work += static_cast<Real>(p.steps) * static_cast<Real>(c.problem.grid().count());
+    bytes += recorded_bytes(c, p);
+  });
+  std::error_code unknown;
+  const auto space = std::filesystem::space(nearest_existing(folder), unknown);
+  if (!unknown && bytes > static_cast<Real>(space.available))
+    return fmt::format("records of {} are more than the {} that {} has left", readable_bytes(bytes),
+                       readable_bytes(static_cast<Real>(space.available)), nearest_existing(folder).string());
+  if (work < worth_timing) return std::nullopt;
+  Real seconds = 0;
+  each([&](const Case& c, const Prepared& p) { seconds += measured_seconds(c, p).value_or(0); });
+  if (seconds <= longest_unasked) return std::nullopt;
+  return fmt::format("{:.3g} steps of {:.3g} unknowns would take {}, more than one day", steps,
+                     static_cast<Real>(given.problem.grid().count()), readable_wait(seconds));
 }
 
 }  // namespace williwaw::casefile

@@ -54,7 +54,9 @@ int program(int argc, char** argv) {
   run->add_option("--threads", to_run.threads, "number of threads, all there are unless given")
       ->check(CLI::Range(1, 1024));
   run->add_flag("--quiet", to_run.quiet, "print errors only");
-  run->add_flag("--force", to_run.force, "run an unstable step too");
+  run->add_flag(
+      "--force", to_run.force,
+      "run an unstable step too, and a run of more than a day or whose records do not fit onto the disk");
   run->add_flag("--resume", to_run.resume, "go on from the checkpoint of a run that was interrupted");
   run->add_option("--checkpoint", to_run.checkpoint, "seconds between checkpoints, 10 unless given")
       ->check(CLI::NonNegativeNumber);

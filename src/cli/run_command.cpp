@@ -8,6 +8,7 @@
 #include "commands.hpp"
 #include "live_line.hpp"
 #include "say.hpp"
+#include "williwaw/casefile/cost.hpp"
 #include "williwaw/casefile/trust.hpp"
 #include "williwaw/plot/overlay.hpp"
 
@@ -120,6 +121,11 @@ int run(const RunArguments& arguments) {
   casefile::RunOptions options;
   options.folder = arguments.folder.empty() ? casefile::default_folder(arguments.file) : arguments.folder;
   check_folder(options.folder);
+  if (!arguments.force)
+    if (const auto why = casefile::too_costly(given, prepared, later, options.folder)) {
+      fmt::print(stderr, "{}: {}; --force runs it all the same\n", arguments.file.string(), *why);
+      return bad_input;
+    }
   LiveLine live(given, prepared, !talk);
   options.observers.on_step = [&](const Moment& m) { live.show(m); };
   options.resume = arguments.resume;

@@ -46,11 +46,6 @@ struct Prepared {
 /// Builds the balance and, for a run in time, judges the step and lays out the schedule. Throws CaseError.
 Prepared prepare(const Case& given, Execution execution = {});
 
-/// How long the steps and rows of a run with fixed steps will take, s, from steps that are taken and timed, a
-/// second at most; above 10⁵ unknowns on a coarser grid, scaled. Nothing for steady states and adaptive
-/// steps.
-std::optional<Real> measured_seconds(const Case& given, const Prepared& prepared);
-
 /// A stage as it is planned: from the case's own initial values, since the end of the one before is not known
 /// yet.
 struct PlannedStage {
