@@ -29,6 +29,8 @@ Outflow::Outflow(const Grid& grid, const WallSection& section, int order)
         ++corners;
     faces_.push_back({face.unknown, face.upper ? -stride : stride, spacing, corners});
   }
+  // What is remembered has its size before the first step too: a resumed run reads it back before it starts.
+  courant_.assign(faces_.size(), 0.0);
   past_.assign(faces_.size() * static_cast<std::size_t>(order * (order + 1)), 0.0);
 }
 

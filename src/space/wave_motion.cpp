@@ -427,6 +427,7 @@ void WaveMotion::recall(std::span<const Real> numbers) {
   for (std::size_t c = 0; c < walls_.size(); ++c) {
     Closure& wall = balance_.closures_[c];
     const std::size_t own = wall.remember().size(), faces = static_cast<std::size_t>(wall.faces());
+    if (numbers.size() < own + faces) throw InputError("what is remembered belongs to other boundaries");
     wall.recall(numbers.first(own));
     walls_[c].anchor_before.assign(numbers.begin() + static_cast<std::ptrdiff_t>(own),
                                    numbers.begin() + static_cast<std::ptrdiff_t>(own + faces));

@@ -2,6 +2,7 @@
 #include <doctest/doctest.h>
 
 #include "support/carried.hpp"
+#include "support/smooth.hpp"
 #include "williwaw/solve/steady.hpp"
 
 using namespace williwaw;
