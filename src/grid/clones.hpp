@@ -2,8 +2,9 @@
 #pragma once
 
 // One portable binary uses the vector units that the machine has. Sanitizers do not get along with the
-// resolver that chooses among the clones. This is a macro because an attribute cannot be switched otherwise.
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(WILLIWAW_SANITIZED)
+// resolver that chooses among the clones, and coverage would count the branches of those that never run. This
+// is a macro because an attribute cannot be switched otherwise.
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(WILLIWAW_NO_CLONES)
 #define WILLIWAW_CLONES __attribute__((target_clones("avx512f", "avx2", "default")))
 #else
 #define WILLIWAW_CLONES

@@ -2,6 +2,9 @@
 
 #include <doctest/doctest.h>
 
+#include <array>
+#include <cmath>
+
 using namespace williwaw;
 
 TEST_CASE("functions know what they depend on") {
@@ -96,4 +99,28 @@ TEST_CASE("a storage that changes by itself is refused") {
             diffusion(1.0, [](Real t) { return 1 + t; }));
   p.other_walls(insulated());
   CHECK_THROWS_AS(p.validate(), InputError);
+}
+
+TEST_CASE("functions by region multiply and change region by region") {
+  const auto regions =
+      std::make_shared<const Regions>(Regions({{"left", inside([](Point p) { return p.x < 0.4; })},
+                                               {"right", inside([](Point p) { return p.x > 0.7; })}}));
+  const Function by_region = Function::by_region(regions, {1.0, 2.0, Function([](Point p) { return p.x; })});
+  const Function other([](Point p, Real t) { return 3 * p.y + t; });
+  const Function product = by_region * other, turned = other * by_region;
+  const Function root = changed(by_region, [](Real v) { return std::sqrt(v); });
+  CHECK(product.regions() == regions);
+  CHECK(root.regions() == regions);
+  const std::array<Point, 3> places{Point{0.2, 0.5, 0}, Point{0.5, 0.5, 0}, Point{0.9, 0.5, 0}};
+  const std::array<Real, 3> values{2, 1, 0.9};  // left, between, right
+  const std::array<int, 3> labels{1, 0, 2};
+  for (std::size_t n = 0; n < 3; ++n) {
+    CHECK(product.part(labels[n])(places[n], 0.25) == doctest::Approx(values[n] * 1.75));
+    CHECK(turned.part(labels[n])(places[n], 0.25) == doctest::Approx(values[n] * 1.75));
+    CHECK(root.part(labels[n])(places[n], 0) == doctest::Approx(std::sqrt(values[n])));
+    CHECK(product(places[n], 0.25) == doctest::Approx(values[n] * 1.75));
+  }
+  CHECK((Function(2.0) * Function(3.0)).is_constant());
+  CHECK(product.depends_on_time());
+  CHECK_FALSE(by_region.depends_on_time());
 }

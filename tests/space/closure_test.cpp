@@ -148,3 +148,36 @@ TEST_CASE("parts of the rate add up to the whole") {
   for (std::size_t n = 0; n < y.size(); ++n) CHECK(sum[n] == doctest::Approx(whole[n]).epsilon(1e-11));
   for (std::size_t l = 0; l < ledger.size(); ++l) CHECK(booked_sum[l] == doctest::Approx(ledger[l]));
 }
+
+TEST_CASE("the stencil of something carried is its rate, stream and boundaries included") {
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
+    for (const bool conservative : {true, false}) {
+      Equation e = transport(Velocity([](Point p) { return 1 + p.x * p.y; }, -0.7), 0.05, 2.0, 0.3);
+      e.stream->conservative = conservative;
+      Problem p(Grid({Axis::uniform("x", 0, 1, 6, unknowns), Axis("y", {0, 0.2, 0.5, 0.9, 1}, unknowns)}), e);
+      p.initial = [](Point q) { return 1 + q.x * q.x - 0.5 * q.y; };
+      p.wall("west", dirichlet(1.5))
+          .wall("east", outflow())
+          .wall("north", robin(2.0, 0.4))
+          .wall("south", outflow_returning(0.2));
+      DiffusionBalance balance(p);
+      const State y = balance.initial_state();
+      State f(y.size());
+      Ledger ledger(balance.lines().size());
+      balance.rate(y, 0, Parts::all(), f, ledger);
+      Index compared = 0;
+      for (Index n = 0; n < balance.layout().size(); ++n) {
+        const Stencil s = balance.stencil(n, 0);
+        if (s.held) continue;
+        Real sum = s.source - s.stretching * y[n];
+        for (const auto& neighbour : s.neighbours)
+          sum += neighbour.conductance * (y[neighbour.number] - y[n]);
+        for (const auto& wall : s.walls) sum += wall.inflow - wall.pull * y[n];
+        CAPTURE(n);
+        CAPTURE(conservative);
+        CHECK(sum == doctest::Approx(f[n]).epsilon(1e-10));
+        ++compared;
+      }
+      CHECK(compared >= 20);
+    }
+}
