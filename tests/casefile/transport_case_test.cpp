@@ -209,16 +209,16 @@ TEST_CASE("noise is the same field on a finer grid") {
 
 TEST_CASE(
     "limited first-order waves between reflecting ends stay as large as they were, within what check names") {
-  const std::string text =
+  const std::string written =
       "[grid]\nx = { from = 0, to = 1, cells = 80 }\n[equation]\nkind = \"wave\"\nspeed = 1\nform = "
       "\"first-order\"\n[initial]\nvalue = \"exp(-((x-0.5)/0.1)^2)\"\n[boundary]\ndefault = \"fixed\"\n"
       "[space]\nreconstruction = \"superbee\"\n[time]\nuntil = 40\nscheme = \"ssprk3\"\nstep = { courant = "
       "0.4 }\n";
-  const Answer end = answer(read_case_text(text, "waves.toml"));
+  const Answer end = answer(read_case_text(written, "waves.toml"));
   REQUIRE(end.reached);
   CHECK(std::max(end.field->highest(), -end.field->lowest()) < 1.05);
   const auto warned = [&](const std::string& courant) {
-    const Case given = read_case_text(text, "waves.toml", {"time.step={courant=" + courant + "}"});
+    const Case given = read_case_text(written, "waves.toml", {"time.step={courant=" + courant + "}"});
     Prepared prepared = prepare(given);
     return check_report(given, prepared).text().find("beyond it the energy may grow") != std::string::npos;
   };

@@ -134,7 +134,8 @@ TEST_CASE("orders on smooth cases are the theory's within a tenth") {
       "= 0.05\n[exact]\nvalue = \"exp(-t)*sin(2*x)+x*t\"\nmanufactured = true\n";
   for (const auto& [scheme, order] :
        {std::pair{"implicit-euler", 1.0}, {"crank-nicolson", 2.0}, {"bdf2", 2.0}}) {
-    CAPTURE(scheme);
+    const std::string called = scheme;
+    CAPTURE(called);
     // Errors of the step alone show in the changes from level to level: the grid's stay what they are.
     const auto in_time = converge(written(smooth.substr(0, smooth.find("[exact]"))),
                                   {std::string("time.scheme=") + scheme, "converge.vary=step",

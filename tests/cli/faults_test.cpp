@@ -3,6 +3,8 @@
 #include <doctest/doctest.h>
 #include <fmt/format.h>
 
+#include <chrono>
+#include <cstdlib>
 #include <fstream>
 #include <random>
 #include <thread>
@@ -297,6 +299,67 @@ TEST_CASE("a run that is killed is recovered, as far as it had got") {
   CHECK(williwaw_in(folder, "plot out profiles -o figure.png").code == 0);
   CHECK(williwaw_in(folder, "recover case.toml").code == 2);
   CHECK(williwaw_in(folder, "recover .").error.find("holds no journal") != std::string::npos);
+}
+
+// The name of a file that two folders do not have with the same bytes; empty where all are alike. Logs and
+// summaries hold times of the clock.
+std::string unlike(const std::filesystem::path& one, const std::filesystem::path& other) {
+  std::vector<std::string> names;
+  for (const auto& folder : {one, other})
+    for (const auto& entry : std::filesystem::directory_iterator(folder))
+      if (entry.is_regular_file()) names.push_back(entry.path().filename().string());
+  for (const std::string& name : names) {
+    if (name == "run.log" || name == "summary.json" || name == "lock") continue;
+    if (!std::filesystem::exists(one / name) || !std::filesystem::exists(other / name)) return name;
+    if (text_of(one / name) != text_of(other / name)) return name;
+  }
+  return "";
+}
+
+TEST_CASE("runs of every kind that are killed at any moment go on to the same files, byte for byte") {
+  // WILLIWAW_KILLS asks for more than these few.
+  const char* asked = std::getenv("WILLIWAW_KILLS");
+  const int kills = asked ? std::max(1, std::atoi(asked)) : 8;
+  const std::vector<std::string> kinds{
+      "hut-floor.toml",
+      "hut-floor.toml --set time.scheme=sdirk4 --set \"time.step={adaptive=1e-6}\"",
+      "hut-floor-stages.toml",
+      "mooring-line.toml",
+      "squall.toml --set \"time.until=\\\"200 s\\\"\" --set \"record.every=\\\"50 s\\\"\"",
+      "tidal-bore.toml",
+      "dye-patch.toml --set \"time.until=\\\"6 h\\\"\"",
+      "brine-tank.toml"};
+  std::mt19937 chance(11);
+  int killed = 0, tried = 0;
+  for (int round = 0; killed < kills && round < 40; ++round)
+    for (std::size_t kind = 0; kind < kinds.size() && killed < kills; ++kind) {
+      const auto folder = fresh_folder("killed");
+      const std::string command =
+          fmt::format("run {}/{} --set figure=[] --quiet --checkpoint 0.01", CASES, kinds[kind]);
+      const auto start = std::chrono::steady_clock::now();
+      const Printed whole = williwaw_in(folder, command + " -o whole");
+      const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+      CAPTURE(kinds[kind]);
+      CAPTURE(whole.error);
+      REQUIRE(whole.code == 0);
+      // Killed until it has got to its end, up to three times on the way.
+      for (int again = 0; again < 3; ++again) {
+        ++tried;
+        const double after = std::uniform_real_distribution<double>(0, seconds)(chance);
+        const int status = std::system(
+            fmt::format("cd '{}' && timeout -s KILL {:.4f} '{}' {} --resume -o out >/dev/null 2>&1",
+                        folder.string(), after, PROGRAM, command)
+                .c_str());
+        if (WEXITSTATUS(status) == 0) break;
+        ++killed;
+      }
+      const Printed rest = williwaw_in(folder, command + " --resume -o out");
+      CAPTURE(rest.error);
+      CHECK(rest.code == 0);
+      CHECK(unlike(folder / "whole", folder / "out") == "");
+    }
+  MESSAGE(killed, " of ", tried, " runs were killed");
+  CHECK(killed >= std::min(kills, 6));
 }
 
 TEST_CASE("a reader that goes away does not stop a run, a full disk behind the output is told") {

@@ -203,7 +203,8 @@ TEST_CASE("damaged tables of a run end figures with a sentence, and leave those 
   std::set<std::string> met;
   for (const Kind& kind : kinds_of_runs()) {
     const auto folder = run_of(kind);
-    for (const auto& [file, figure] : reads) {
+    for (const auto& read : reads) {
+      const std::string file = read.first, figure = read.second;
       if (!std::filesystem::exists(folder / file)) continue;
       met.insert(file);
       const std::string whole = text_of(folder / file);
