@@ -325,8 +325,9 @@ void brief_stability(const Case& given, const Prepared& prepared, Report& report
   }
   report.row("scheme", fmt::format("{}, {} steps of {}", given.plan.scheme.title, prepared.steps,
                                    given.duration(prepared.longest_step)));
-  report.row("stability", std::isinf(s.limit.step)
-                              ? "stable at any step"
+  report.row("stability", std::isinf(s.limit.step) ? "stable at any step"
+                          : s.limit.step <= 0
+                              ? fmt::format("unstable at any step ({})", standing_text(given, s.limit))
                               : fmt::format("{:.4g} of the largest stable step {} ({})", s.share(),
                                             given.duration(s.limit.step), standing_text(given, s.limit)));
 }

@@ -59,6 +59,12 @@ std::vector<std::filesystem::path> draw_figures(const casefile::Case& given,
   return files;
 }
 
+// What helps against an unstable step; a smaller one does not where none is stable.
+const char* remedy(const casefile::Prepared& prepared) {
+  return prepared.stability.limit.step > 0 ? "Choose a smaller step"
+                                           : "Choose another scheme or flux, since no step is stable";
+}
+
 }  // namespace
 
 int check(const CheckArguments& arguments) {
@@ -98,22 +104,19 @@ int run(const RunArguments& arguments) {
     const auto& limit = prepared.stability.limit;
     const bool sharp =
         limit.standing == verify::Limit::Standing::sharp || prepared.longest_step > limit.unstable_from;
-    fmt::print(stderr,
-               "{}: time.step: {} {} unstable: {}. Choose a smaller step, or see what happens with --force\n",
+    fmt::print(stderr, "{}: time.step: {} {} unstable: {}. {}, or see what happens with --force\n",
                given.step_place, given.duration(prepared.longest_step), sharp ? "is" : "may be",
-               casefile::forecast(given, prepared));
+               casefile::forecast(given, prepared), remedy(prepared));
     return unstable;
   }
 
   if (!arguments.force)
     for (const auto& stage : later)
       if (!stage.prepared.stability.stable()) {
-        fmt::print(
-            stderr,
-            "{}: time.step: {} is not stable in {}: {}. Choose a smaller step, or see what happens with "
-            "--force\n",
-            stage.given->step_place, given.duration(stage.prepared.longest_step), stage.title,
-            casefile::forecast(*stage.given, stage.prepared));
+        fmt::print(stderr,
+                   "{}: time.step: {} is not stable in {}: {}. {}, or see what happens with --force\n",
+                   stage.given->step_place, given.duration(stage.prepared.longest_step), stage.title,
+                   casefile::forecast(*stage.given, stage.prepared), remedy(stage.prepared));
         return unstable;
       }
 

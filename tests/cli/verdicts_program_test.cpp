@@ -181,3 +181,31 @@ data: time = 0, 1 ; x = 0, 10 ; u = 0.001, 0.001, 0.002, 0.002 ;
   CHECK(williwaw_in(folder, "run case.toml --quiet --set equation.velocity.after=hold").code == 0);
   CHECK(williwaw_in(folder, "check case.toml --set equation.velocity.after=freeze").code == 2);
 }
+
+TEST_CASE("where no step is stable, neither the short form nor the remedy speak of a smaller one") {
+  const auto folder = folder_of("no-step", R"case(title = "No step"
+[grid]
+x = { from = 0, to = 1, cells = 40 }
+[boundary]
+west = { dirichlet = 1 }
+east = "outflow"
+[equation]
+kind = "transport"
+velocity = [1]
+diffusivity = 0
+[initial]
+value = 0
+[space]
+numerical_flux = "central"
+[time]
+until = 1
+scheme = "explicit-euler"
+step = 0.001
+)case");
+  const Printed p = williwaw_in(folder, "run case.toml -o out");
+  CHECK(p.code == 3);
+  CHECK(p.out.find("unstable at any step") != std::string::npos);
+  CHECK(p.out.find("inf of") == std::string::npos);
+  CHECK(p.error.find("Choose another scheme or flux, since no step is stable") != std::string::npos);
+  CHECK(p.error.find("smaller step") == std::string::npos);
+}

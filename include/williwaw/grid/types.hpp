@@ -54,7 +54,7 @@ class InputError : public std::invalid_argument {
 class DataError : public InputError {
  public:
   DataError(std::string origin, const std::string& what) : InputError(what), origin_(std::move(origin)) {}
-  /// What the data belong to: "boundary.west", "source", "point.NAME", "reaction", "velocity", "diffusion".
+  /// What the data belong to: "boundary.west", "source", "points", "reaction", "velocity", "diffusion".
   const std::string& origin() const { return origin_; }
 
  private:
