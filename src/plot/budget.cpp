@@ -16,8 +16,7 @@ struct Bar {
   Real amount;
 };
 
-// Flows in the series are means since the row before, so that times their interval they are amounts. A steady
-// state has one row: its flows.
+// What came in until the last row. A steady state has one row, whose flows take the place of amounts.
 std::vector<Bar> bars_of(const RunFolder& run) {
   const store::RunSeries& series = run.series();
   const bool steady = run.fields().description().steady;
