@@ -5,10 +5,12 @@
 #include <algorithm>
 #include <cmath>
 #include <fstream>
+#include <numeric>
 #include <sstream>
 
 #include "parts.hpp"
 #include "patch.hpp"
+#include "williwaw/casefile/memory.hpp"
 #include "williwaw/casefile/report.hpp"
 
 namespace williwaw::casefile {
@@ -267,29 +269,87 @@ std::string Case::duration(Real seconds) const {
   return readable(seconds, "s");
 }
 
+namespace {
+
+// A case as a tree, with its overrides, variant and stage laid over it.
+struct Tree {
+  Node root;
+  Context context;
+  std::vector<std::string> variants, stages;
+};
+
+Tree tree_of(const std::string& text, const std::filesystem::path& name,
+             const std::vector<std::string>& overrides, const Reading& reading) {
+  Tree tree{parse_toml(text, name.string()), {}, {}, {}};
+  choose_variant(tree.root, reading.variant, tree.variants);
+  for (const auto& o : overrides) override_with(tree.root, o);
+  choose_stage(tree.root, reading.stage, tree.stages);
+  tree.context.refinement = reading.refinement;
+  tree.context.start = reading.start;
+  tree.context.file = name.string();
+  tree.context.folder = name.parent_path();
+  tree.context.dimensional = carries_units(tree.root);
+  return tree;
+}
+
+std::vector<Real> sizes_of_grid(const Tree& tree) {
+  Context context = tree.context;
+  read_constants(tree.root, context);
+  return sizes_of_grid(context, tree.root);
+}
+
+// Vectors of unknowns that the leanest run keeps, and that few keep with a solver of its own; of direct
+// factors of a plan and of a block many more.
+constexpr Real fewest_vectors = 6;
+constexpr Real many_vectors[] = {80, 400, 2000};
+
+// Before anything as large as the grid is built.
+void refuse_too_much(const Tree& tree, const std::string& text, const std::filesystem::path& name,
+                     const std::vector<std::string>& overrides, const Reading& reading) {
+  if (std::isinf(reading.memory)) return;
+  const auto sizes = sizes_of_grid(tree);
+  if (sizes.empty()) return;
+  const Real unknowns = std::accumulate(sizes.begin(), sizes.end(), 1.0, std::multiplies<>());
+  const auto refuse = [&](const std::string& what) {
+    throw CaseError(tree.root.find("grid")->place.text(), "grid",
+                    fmt::format("{:.3g} unknowns {}", unknowns, what));
+  };
+  if (unknowns > 2e9) refuse("are more than this program can hold");
+  const Real most = reading.memory > 0 ? reading.memory : available_memory();
+  const auto against = [&](const std::string& need) {
+    refuse(fmt::format("need {}, but {} {}; fewer of them need less", need,
+                       reading.memory > 0 ? "the run may take" : "there are", readable_bytes(most)));
+  };
+  if (const Real least = 8 * fewest_vectors * unknowns; least > most)
+    against(readable_bytes(least) + " at least");
+  if (reading.memory == 0 && 8 * many_vectors[std::min<std::size_t>(sizes.size(), 3) - 1] * unknowns < most)
+    return;
+  if (const auto need = peak_memory(text, name, overrides, reading); need && *need > most)
+    against("about " + readable_bytes(*need));
+}
+
+}  // namespace
+
+std::vector<Real> sizes_of_grid(const std::string& text, const std::filesystem::path& name,
+                                const std::vector<std::string>& overrides, const Reading& reading) {
+  return sizes_of_grid(tree_of(text, name, overrides, reading));
+}
+
 Case read_case_text(const std::string& text, const std::filesystem::path& name,
                     const std::vector<std::string>& overrides, const Reading& reading) {
-  Node root = parse_toml(text, name.string());
-  std::vector<std::string> variants, stages;
-  choose_variant(root, reading.variant, variants);
-  for (const auto& o : overrides) override_with(root, o);
-  choose_stage(root, reading.stage, stages);
-  Context context;
-  context.refinement = reading.refinement;
-  context.start = reading.start;
-  context.file = name.string();
-  context.folder = name.parent_path();
-  context.dimensional = carries_units(root);
-  Case result = assemble(root, context, reading.stage == 0 ? stages : std::vector<std::string>{});
+  Tree tree = tree_of(text, name, overrides, reading);
+  refuse_too_much(tree, text, name, overrides, reading);
+  Case result =
+      assemble(tree.root, tree.context, reading.stage == 0 ? tree.stages : std::vector<std::string>{});
   result.file = name;
   if (result.title.empty()) result.title = name.stem().string();
-  result.variants = std::move(variants);
+  result.variants = std::move(tree.variants);
   result.refinement = reading.refinement;
   result.text = text;
   if (!reading.variant.empty() || reading.stage > 0 || !overrides.empty()) {
     std::string changes;
     for (const auto& o : overrides) changes += "# --set " + o + "\n";
-    result.text = changes + write_toml(root);
+    result.text = changes + write_toml(tree.root);
   }
   return result;
 }

@@ -138,22 +138,6 @@ void grid_section(const Case& given, Report& report) {
   report.row("in all", fmt::format("{} unknowns", g.count()), Report::Data(g.count()));
 }
 
-// The linear solver of an implicit step, asked of the solvers themselves.
-std::string solver_text(const Case& given, const Prepared& prepared) {
-  LinearSystem system;
-  // A matrix of the stage that is solved: along one axis where axes take turns.
-  const bool in_turns = std::holds_alternative<Factored>(prepared.plan.scheme.method);
-  const Real step =
-      prepared.longest_step > 0 ? prepared.longest_step : 1 / prepared.stability.largest_eigenvalue;
-  const bool moves = prepared.balance->motion() != nullptr;
-  prepared.balance->linearise(prepared.initial, 0, 1, moves ? 0.25 * step * step : step,
-                              in_turns ? Parts::flux(0) : Parts::all(), system);
-  SolverRules rules;
-  rules.reused = prepared.balance->offers().linear && prepared.balance->offers().steady_matrix;
-  const auto solver = make_solver(given.plan.solver, system, rules);
-  return solver->name() + (rules.reused && !solver->convergence() ? ", factored once and reused" : "");
-}
-
 void scheme_section(const Case& given, const Prepared& prepared, Report& report) {
   const Scheme& s = prepared.plan.scheme;
   const bool implicit = !is_explicit(s);
@@ -205,18 +189,11 @@ void steady_section(const Case& given, const Prepared& prepared, Report& report)
 }
 
 void cost_section(const Case& given, const Prepared& prepared, Report& report) {
-  const Grid& g = given.problem.grid();
-  const Real cells = static_cast<Real>(g.count());
-  const Scheme& scheme = prepared.plan.scheme;
-  const bool implicit = !is_explicit(scheme);
-  const Real vectors = vectors_kept(scheme);
-  // Direct factors fill up: by about log2 of the size on a plan, by its cube root in a block.
-  const Real factor = !implicit       ? 0
-                      : g.rank() == 1 ? 4
-                      : g.rank() == 2 ? 4 * std::log2(cells + 2)
-                                      : 8 * std::cbrt(cells);
-  const Real bytes = 8 * cells * (vectors + factor);
   report.section("cost");
+  if (prepared.memory)
+    report.row("memory", "about " + readable_bytes(*prepared.memory) + " at its peak",
+               number(*prepared.memory), "bytes");
+  if (given.steady) return;
   const bool ends_early = prepared.ends_when_settled || (prepared.cycle && given.cycle->ends_run);
   if (prepared.plan.adaptive)
     report.row("steps", "not known: chosen by their errors");
@@ -226,7 +203,6 @@ void cost_section(const Case& given, const Prepared& prepared, Report& report) {
                                         prepared.ends_when_settled ? "has settled" : "repeats")
                           : std::to_string(prepared.steps),
                Report::Data(prepared.steps));
-  report.row("memory", "about " + readable_bytes(bytes), number(bytes), "bytes");
   const Real recorded = recorded_bytes(given, prepared);
   report.row("disk", readable_bytes(recorded) + " at most, while fields.nc is completed", number(recorded),
              "bytes");
@@ -243,6 +219,21 @@ void cost_section(const Case& given, const Prepared& prepared, Report& report) {
 
 }  // namespace
 
+std::string solver_text(const Case& given, const Prepared& prepared) {
+  LinearSystem system;
+  // A matrix of the stage that is solved: along one axis where axes take turns.
+  const bool in_turns = std::holds_alternative<Factored>(prepared.plan.scheme.method);
+  const Real step =
+      prepared.longest_step > 0 ? prepared.longest_step : 1 / prepared.stability.largest_eigenvalue;
+  const bool moves = prepared.balance->motion() != nullptr;
+  prepared.balance->linearise(prepared.initial, 0, 1, moves ? 0.25 * step * step : step,
+                              in_turns ? Parts::flux(0) : Parts::all(), system);
+  SolverRules rules;
+  rules.reused = prepared.balance->offers().linear && prepared.balance->offers().steady_matrix;
+  const auto solver = make_solver(given.plan.solver, system, rules);
+  return solver->name() + (rules.reused && !solver->convergence() ? ", factored once and reused" : "");
+}
+
 Report check_report(const Case& given, Prepared& prepared) {
   Report report;
   equation_section(given, prepared, report);
@@ -253,6 +244,7 @@ Report check_report(const Case& given, Prepared& prepared) {
     steady_section(given, prepared, report);
     stream_section(given, prepared, report);
     if (given.problem.equation().stream) stream_warnings(given, prepared, report.section("warnings"));
+    if (prepared.memory) cost_section(given, prepared, report);
     return report;
   }
   scheme_section(given, prepared, report);

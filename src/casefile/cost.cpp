@@ -110,7 +110,8 @@ Real recorded_bytes(const Case& given, const Prepared& prepared) {
   if (plan.record_every_steps > 0) records += steps / static_cast<Real>(plan.record_every_steps);
   const Real rows = plan.series_every > 0 ? (plan.until - plan.start) / plan.series_every : steps;
   const Real columns = 8 + static_cast<Real>(given.probes.size() + 2 * prepared.balance->lines().size());
-  return bytes_of_headers + 2 * records * 8 * static_cast<Real>(Recorder::row_length(given, *prepared.balance)) +
+  return bytes_of_headers +
+         2 * records * 8 * static_cast<Real>(Recorder::row_length(given, *prepared.balance)) +
          rows * columns * bytes_of_number;
 }
 

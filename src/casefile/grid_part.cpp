@@ -1,5 +1,4 @@
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <cmath>
@@ -59,13 +58,6 @@ std::vector<Real> given_faces(const Context& context, const Section& axis) {
 }
 
 constexpr Index most_intervals = 1'000'000'000;
-// Vectors of unknowns that the leanest run keeps.
-constexpr Real fewest_vectors = 6;
-
-// Memory of this machine in bytes.
-Real memory_here() {
-  return static_cast<Real>(sysconf(_SC_PHYS_PAGES)) * static_cast<Real>(sysconf(_SC_PAGESIZE));
-}
 
 // From where to where an axis reaches, and into how many intervals.
 struct Extent {
@@ -141,6 +133,26 @@ bool says_periodic(const Node* boundary, const std::string& side) {
 
 }  // namespace
 
+std::vector<Real> sizes_of_grid(const Context& context, const Node& root) try {
+  std::vector<Real> sizes;
+  const Node* node = root.find("grid");
+  if (!node) return {};
+  const Section grid(context, *node, "grid");
+  const bool nodes = grid.word("unknowns", "cells") == "nodes";
+  for (const char* name : {"x", "y", "z", "r"})
+    if (const Node* given = grid.find(name)) {
+      const Section axis(context, *given, "grid." + std::string(name));
+      const Refinement& r = context.refinement;
+      const Index intervals =
+          axis.has("faces") ? (static_cast<Index>(given_faces(context, axis).size()) - 1) * r.grid / r.coarsen
+                            : read_extent(context, axis).intervals;
+      sizes.push_back(static_cast<Real>(intervals + (nodes ? 1 : 0)));
+    }
+  return sizes;
+} catch (const InputError&) {
+  return {};
+}
+
 Grid read_grid(const Context& context, const Node& root) {
   const Node* node = root.find("grid");
   if (!node) throw CaseError(context.file, "grid", "missing; a case needs a [grid]");
@@ -199,15 +211,6 @@ Grid read_grid(const Context& context, const Node& root) {
   }
   if (axes.empty())
     throw CaseError(node->place.text(), "grid", "at least one of " + listed(order, "and") + " is needed");
-  Real unknowns_in_all = 1;
-  for (const auto& a : axes) unknowns_in_all *= static_cast<Real>(a.size());
-  if (unknowns_in_all > 2e9)
-    throw CaseError(node->place.text(), "grid",
-                    fmt::format("{:.3g} unknowns are more than this program can hold", unknowns_in_all));
-  if (const Real bytes = 8 * fewest_vectors * unknowns_in_all; bytes > memory_here())
-    throw CaseError(node->place.text(), "grid",
-                    fmt::format("{:.3g} unknowns need {} at least, but this machine has {}", unknowns_in_all,
-                                readable_bytes(bytes), readable_bytes(memory_here())));
   return Grid(std::move(axes));
 }
 

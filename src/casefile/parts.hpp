@@ -23,6 +23,11 @@ struct Dimensions {
   bool of_temperature() const { return unknown.same_dimension(Unit::of("K")) && !difference; }
 };
 
+/// Unknowns along each axis, without building the grid; none for a grid that `read_grid` refuses.
+std::vector<Real> sizes_of_grid(const Context& context, const Node& root);
+/// The same of a case that is not read yet. Throws CaseError.
+std::vector<Real> sizes_of_grid(const std::string& text, const std::filesystem::path& name,
+                                const std::vector<std::string>& overrides, const Reading& reading);
 Grid read_grid(const Context& context, const Node& root);
 /// Finds the equation's kind; throws for one that is not there.
 const EquationKind& read_equation_kind(const Node& root, const Context& context);

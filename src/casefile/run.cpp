@@ -217,7 +217,9 @@ class Run {
     observers.interrupt = extra.interrupt;
     observers.on_trial = [&](const StepTrial& t) { note_trial(now, t); };
     SettledWatch& settled = *ready.settled;
-    observers.arrived = [&](const Moment& m) { return has_arrived(ready, m); };
+    observers.arrived = [&](const Moment& m) {
+      return has_arrived(ready, m) || (extra.arrived && extra.arrived(m));
+    };
     observers.snapshot_due = [this] { return due(); };
     observers.on_snapshot = [&](const Snapshot& s) { keep(s, ready); };
     if (from) {

@@ -42,4 +42,7 @@ void stream_warnings(const Case& given, const Prepared& prepared, Report& report
 /// After a blow-up: outlets through which the stream came back.
 void turned_back_note(const Case& given, const Prepared& prepared, Report& report);
 
+/// The linear solver of an implicit step, asked of the solvers themselves.
+std::string solver_text(const Case& given, const Prepared& prepared);
+
 }  // namespace williwaw::casefile

@@ -16,6 +16,7 @@ struct CheckArguments {
   std::filesystem::path file;
   std::vector<std::string> set;
   std::string at;
+  double memory = 0;  ///< bytes that a run may take at its peak; 0: what there is
   bool json = false;
 };
 
@@ -24,6 +25,7 @@ struct RunArguments {
   std::filesystem::path folder;
   std::vector<std::string> set;
   int threads = 0;
+  double memory = 0;  ///< bytes that it may take at its peak; 0: what there is
   bool quiet = false;
   bool force = false;
   bool trust = false;

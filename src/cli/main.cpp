@@ -1,4 +1,6 @@
 // The williwaw program: reads arguments, hands them on, turns errors into messages and exit codes.
+#include <malloc.h>
+
 #include <CLI/CLI.hpp>
 #include <csignal>
 #include <iostream>
@@ -15,6 +17,15 @@ using namespace williwaw;
 void add_case(CLI::App& command, std::filesystem::path& file, std::vector<std::string>& set) {
   command.add_option("CASE", file, "case file")->required();
   command.add_option("--set", set, "replace a value: --set time.step=\"30 s\"")->allow_extra_args(false);
+}
+
+void add_memory(CLI::App& command, double& bytes) {
+  command
+      .add_option_function<std::uint64_t>(
+          "--memory", [&bytes](const std::uint64_t& given) { bytes = static_cast<double>(given); },
+          "refuse a run that takes more at its peak: 500MB or 4GB; what the machine has unless given")
+      ->transform(CLI::AsSizeValue(true))
+      ->check(CLI::PositiveNumber);
 }
 
 void add_drawing(CLI::App& command, cli::PlotArguments& a) {
@@ -44,6 +55,7 @@ int program(int argc, char** argv) {
   auto* check = app.add_subcommand("check", "say what will be solved and whether the step is stable");
   add_case(*check, to_check.file, to_check.set);
   check->add_option("--at", to_check.at, "print the discrete equation at a place: 0.12 or 0.12,0.3");
+  add_memory(*check, to_check.memory);
   check->add_flag("--json", to_check.json, "print one JSON object instead of text");
   check->callback([&] { chosen = [&] { return cli::check(to_check); }; });
 
@@ -53,6 +65,7 @@ int program(int argc, char** argv) {
   run->add_option("-o,--output", to_run.folder, "result folder, CASE.out unless given");
   run->add_option("--threads", to_run.threads, "number of threads, all there are unless given")
       ->check(CLI::Range(1, 1024));
+  add_memory(*run, to_run.memory);
   run->add_flag("--quiet", to_run.quiet, "print errors only");
   run->add_flag(
       "--force", to_run.force,
@@ -172,6 +185,8 @@ int main(int argc, char** argv) {
     std::cerr << what << '\n';
     return code;
   };
+  // Fields that are freed go back to the system at once, so that a run takes what `check` says.
+  mallopt(M_MMAP_THRESHOLD, 1 << 18);
   // A reader that goes away, or a limit on the size of files, is an error of a write like any other.
   std::signal(SIGPIPE, SIG_IGN);
   std::signal(SIGXFSZ, SIG_IGN);

@@ -9,6 +9,7 @@
 #include "live_line.hpp"
 #include "say.hpp"
 #include "williwaw/casefile/cost.hpp"
+#include "williwaw/casefile/memory.hpp"
 #include "williwaw/casefile/trust.hpp"
 #include "williwaw/plot/overlay.hpp"
 
@@ -68,8 +69,13 @@ const char* remedy(const casefile::Prepared& prepared) {
 }  // namespace
 
 int check(const CheckArguments& arguments) {
-  const casefile::Case given = casefile::read_case(arguments.file, arguments.set);
+  // First, while this process is small and has one thread.
+  std::optional<Real> memory;
+  if (arguments.at.empty()) memory = casefile::peak_memory(arguments.file, arguments.set);
+  const casefile::Case given =
+      casefile::read_case(arguments.file, arguments.set, {.memory = arguments.memory});
   casefile::Prepared prepared = casefile::prepare(given);
+  prepared.memory = memory;
   if (arguments.at.empty()) prepared.seconds = casefile::measured_seconds(given, prepared);
   const casefile::Report report =
       arguments.at.empty()
@@ -93,7 +99,8 @@ int recover(const std::filesystem::path& folder) {
 }
 
 int run(const RunArguments& arguments) {
-  const casefile::Case given = casefile::read_case(arguments.file, arguments.set);
+  const casefile::Case given =
+      casefile::read_case(arguments.file, arguments.set, {.memory = arguments.memory});
   casefile::Prepared prepared = casefile::prepare(given, {arguments.threads});
   // Stages that cannot be run are found before anything is said or done.
   const auto later =

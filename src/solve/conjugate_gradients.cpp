@@ -11,24 +11,6 @@
 namespace williwaw {
 namespace {
 
-// Sums over fixed blocks, so that threads never change them.
-template <class Term>
-Real block_sum(Index count, int threads, const Term& term) {
-  const Index blocks = std::min<Index>(count, faces::most_blocks);
-  std::array<Real, faces::most_blocks> sums{};
-#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
-  for (Index b = 0; b < blocks; ++b) {
-    Real sum = 0;
-    const Index end = (b + 1) * count / blocks;
-#pragma omp simd reduction(+ : sum)
-    for (Index n = b * count / blocks; n < end; ++n) sum += term(n);
-    sums[static_cast<std::size_t>(b)] = sum;
-  }
-  Real total = 0;
-  for (const Real s : sums) total += s;
-  return total;
-}
-
 class ConjugateGradients final : public LinearSolver {
  public:
   ConjugateGradients(const SolverRules& rules, bool multigrid) : rules_(rules), multigrid_(multigrid) {}
@@ -70,7 +52,7 @@ class ConjugateGradients final : public LinearSolver {
     ap_.resize(right.size());
     std::fill(x.begin(), x.end(), 0.0);
     if (singular_) remove_mean(r_);
-    Real square = block_sum(n, threads_, [&](Index i) { return r_[i] * r_[i]; });
+    Real square = faces::block_sum(n, threads_, [&](Index i) { return r_[i] * r_[i]; });
     convergence_ = {};
     const Real goal = rules_.tolerance * rules_.tolerance * square, first = square;
     convergence_.residuals.push_back(square > 0 ? 1 : 0);
@@ -80,9 +62,9 @@ class ConjugateGradients final : public LinearSolver {
       const Real product = precondition(n, square);
       // The cycle is rounded to single precision and so not quite the same each time: the product with the
       // change of r takes that into account (Polak and Ribière, 1969).
-      const Real changed = k == 0 || !multigrid_
-                               ? product
-                               : block_sum(n, threads_, [&](Index i) { return -length * ap_[i] * z(i); });
+      const Real changed = k == 0 || !multigrid_ ? product : faces::block_sum(n, threads_, [&](Index i) {
+        return -length * ap_[i] * z(i);
+      });
       const Real beta = k == 0 ? 0 : std::max(0.0, changed / last);
       last = product;
 #pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
@@ -90,7 +72,7 @@ class ConjugateGradients final : public LinearSolver {
       const Real curvature = faces::multiply(a, p_.data(), ap_.data(), threads_);
       if (!(curvature > 0)) break;
       length = product / curvature;
-      square = block_sum(n, threads_, [&](Index i) {
+      square = faces::block_sum(n, threads_, [&](Index i) {
         x[i] += length * p_[i];
         r_[i] -= length * ap_[i];
         return r_[i] * r_[i];
@@ -125,7 +107,8 @@ class ConjugateGradients final : public LinearSolver {
   }
 
   Real precondition(Index n, Real square) {
-    if (!multigrid_) return block_sum(n, threads_, [&](Index i) { return r_[i] * r_[i] / diagonal_[i]; });
+    if (!multigrid_)
+      return faces::block_sum(n, threads_, [&](Index i) { return r_[i] * r_[i] / diagonal_[i]; });
     single_.resize(r_.size());
     // Single precision holds no numbers below 1e-38: residuals go in scaled by their size.
     size_ = std::sqrt(square);
@@ -133,7 +116,7 @@ class ConjugateGradients final : public LinearSolver {
 #pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
     for (Index i = 0; i < n; ++i) single_[i] = static_cast<float>(scale * r_[i]);
     hierarchy_.apply(single_, z_);
-    return block_sum(n, threads_, [&](Index i) { return size_ * static_cast<Real>(z_[i]) * r_[i]; });
+    return faces::block_sum(n, threads_, [&](Index i) { return size_ * static_cast<Real>(z_[i]) * r_[i]; });
   }
 
   SolverRules rules_;

@@ -2,17 +2,6 @@
 
 namespace williwaw {
 
-Index FaceSystem::neighbour(Index n, int a, bool upwards) const {
-  const Index stride = a == 0 ? 1 : a == 1 ? extent[0] : extent[0] * extent[1];
-  const Index along = n / stride % extent[a];
-  if (upwards) {
-    if (along + 1 < extent[a]) return n + stride;
-    return periodic[a] ? n - along * stride : -1;
-  }
-  if (along > 0) return n - stride;
-  return periodic[a] ? n + (extent[a] - 1) * stride : -1;
-}
-
 void FaceSystem::apply_mask() {
   if (held.empty()) return;
   for (Index n = 0; n < size(); ++n) {

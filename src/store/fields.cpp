@@ -37,6 +37,20 @@ std::string coordinates_text(const Axis& first) {
                                                            : "spherical";
 }
 
+// Of a library that keeps 16 MB of each variable unless told otherwise.
+void keep_two_chunks(const NetcdfFile& nc, int id) {
+  std::vector<std::size_t> chunk(NC_MAX_VAR_DIMS);
+  int dimensions = 0;
+  nc.check(nc_inq_varndims(nc.id(), id, &dimensions));
+  int storage = 0;
+  nc.check(nc_inq_var_chunking(nc.id(), id, &storage, chunk.data()));
+  std::size_t bytes = 2 * sizeof(Real);
+  for (int d = 0; d < dimensions; ++d) bytes *= chunk[static_cast<std::size_t>(d)];
+  constexpr std::size_t slots = 11;
+  constexpr float written_ones_first = 1;
+  if (storage == NC_CHUNKED) nc.check(nc_set_var_chunk_cache(nc.id(), id, bytes, slots, written_ones_first));
+}
+
 // Walls whose own values are kept.
 std::vector<Side> kept_walls(const Grid& g) {
   std::vector<Side> result;
@@ -104,9 +118,9 @@ struct FieldWriter::Open {
   }
 
   // A chunk is what is written at once: some lines of one record of a large grid, several records of a small
-  // one.
-  void choose_chunks() const {
-    constexpr std::size_t most = 1u << 18;
+  // one. Chunks follow each other, so that two of them are all that is worth keeping in memory.
+  void choose_chunks(int id) const {
+    constexpr std::size_t most = 1u << 16;
     std::vector<std::size_t> chunk{1};
     for (int a = grid.rank() - 1; a >= 0; --a)
       chunk.push_back(static_cast<std::size_t>(shown_size(grid.axis(a))));
@@ -118,7 +132,8 @@ struct FieldWriter::Open {
     } else {
       chunk[0] = std::clamp<std::size_t>(4096 / line, 1, 256);
     }
-    nc->check(nc_def_var_chunking(nc->id(), value, NC_CHUNKED, chunk.data()));
+    nc->check(nc_def_var_chunking(nc->id(), id, NC_CHUNKED, chunk.data()));
+    keep_two_chunks(*nc, id);
   }
 
   void write_coordinate(const Axis& axis, int bounds) const {
@@ -162,7 +177,7 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   std::vector<int> dimensions{time};
   dimensions.insert(dimensions.end(), axes.rbegin(), axes.rend());
   open_->value = nc.variable(about.unknown, dimensions);
-  open_->choose_chunks();
+  open_->choose_chunks(open_->value);
   nc.missing_value(open_->value);
   nc.attribute(open_->value, "long_name", about.unknown);
   if (!about.value.unit.empty()) nc.attribute(open_->value, "units", about.value.unit);
@@ -173,6 +188,7 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
 
   for (int a = 0; about.velocity && a < grid.rank(); ++a) {
     const int id = nc.variable(velocity_name(grid.axis(a)), dimensions);
+    open_->choose_chunks(id);
     nc.missing_value(id);
     nc.attribute(id, "long_name",
                  "velocity along " + grid.axis(a).name() + " of what carries the " + about.unknown);
@@ -285,6 +301,7 @@ void FieldWriter::Open::prove() const {
     all *= count.back();
   }
   std::vector<Real> values(all);
+  keep_two_chunks(*written, written->find(about.unknown));
   written->check(nc_get_vara_double(written->id(), written->find(about.unknown), start.data(), count.data(),
                                     values.data()));
   if (checksum(values.data(), values.size() * sizeof(Real)) != last_values) throw incomplete();

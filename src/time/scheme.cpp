@@ -132,19 +132,6 @@ int stages(const Scheme& scheme, Real x) {
       scheme.method);
 }
 
-int vectors_kept(const Scheme& scheme) {
-  return std::visit(
-      Match{[](const Tableau& t) { return t.stages() == 1 && t.is_explicit() ? 2 : 5 + t.stages(); },
-            [](const ImplicitExplicit& p) { return 5 + 2 * p.fluxes.stages(); },
-            [](const Stabilized&) { return 8; }, [](const TwoStep&) { return 7; },
-            [](const Factored&) { return 9; },
-            [](const SecondOrder& s) { return s.beta > 0    ? 8
-                                              : s.corrected ? 6
-                                                            : 2; },
-            [](const LookingBack&) { return 6; }},
-      scheme.method);
-}
-
 std::complex<Real> amplification(const Scheme& scheme, std::complex<Real> z, int count) {
   return std::visit(Match{[z](const Tableau& t) { return stability_function(t, z); },
                           [z](const ImplicitExplicit& p) { return of_pair(p, z, 0); },

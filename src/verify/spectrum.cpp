@@ -97,52 +97,51 @@ void widen(Spectrum& found) {
   found.method = "only bounded, by the steepest slope over four points";
 }
 
-// The largest Ritz value of the operator made symmetric: a bound from below that comes close within some
-// dozen products (Lanczos, 1950).
-Real largest_by_lanczos(const FaceSystem& k, const std::vector<Index>& free, const std::vector<Real>& root) {
-  constexpr int products = 150;
-  State v(root.size(), 0.0), last(root.size(), 0.0), w(root.size(), 0.0);
-  // A start without symmetries that alternates, as the fastest modes do.
-  for (const Index n : free) {
-    Real sign = 1;
-    Index rest = n;
-    for (int a = 0; a < k.rank(); ++a) {
-      sign *= (rest % k.extent[a]) % 2 ? -1 : 1;
-      rest /= k.extent[a];
+// Rows and columns divided by the roots of the capacities; unknowns that are not free are joined to nothing.
+void make_symmetric(FaceSystem& k, const State& root, const std::vector<char>& free) {
+  for (Index n = 0; n < k.size(); ++n) k.diagonal[n] = free[n] ? k.diagonal[n] / (root[n] * root[n]) : 0;
+  for (int a = 0; a < k.rank(); ++a)
+    for (Index n = 0; n < k.size(); ++n) {
+      const Index before = k.neighbour(n, a, false);
+      Real& low = k.lower[a][n];
+      low = before >= 0 && free[n] && free[before] ? -low / (root[n] * root[before]) : 0;
     }
-    v[n] = sign * (1 + 0.3 * std::sin(0.7 * static_cast<Real>(n) + 0.1));
+}
+
+// The free unknowns of a line in their order; those on either side of a gap are joined by nothing.
+AxisOperator along_the_line(const FaceSystem& k, const Couplings& c, const std::vector<char>& free,
+                            const State& root) {
+  AxisOperator op;
+  for (Index n = 0; n < k.size(); ++n) {
+    if (!free[n]) continue;
+    const Index before = k.neighbour(n, 0, false);
+    const Real joined = before >= 0 && free[before] ? k.lower[0][n] / (root[n] * root[before]) : 0;
+    if (!op.diagonal.empty())
+      op.off_diagonal.push_back(joined);
+    else if (n == 0)
+      op.corner = joined;
+    op.diagonal.push_back(k.diagonal[n] / c.capacity(n));
   }
-  const auto size_of = [&](const State& s) {
-    Real sum = 0;
-    for (const Index n : free) sum += s[n] * s[n];
-    return std::sqrt(sum);
-  };
-  std::vector<Real> diagonal, off;
-  Real size = size_of(v), found = 0;
-  for (int m = 0; m < products && size > 0; ++m) {
-    for (const Index n : free) v[n] /= size;
-    for (const Index n : free) {
-      Real sum = k.diagonal[n] * v[n] / root[n];
-      for (int a = 0; a < k.rank(); ++a)
-        for (const bool up : {false, true})
-          if (const Index other = k.neighbour(n, a, up); other >= 0)
-            sum += (up ? k.upper : k.lower)[a][n] * v[other] / root[other];
-      w[n] = sum / root[n] - (m > 0 ? size * last[n] : 0);
-    }
-    Real share = 0;
-    for (const Index n : free) share += w[n] * v[n];
-    for (const Index n : free) w[n] -= share * v[n];
-    if (m > 0) off.push_back(size);
-    diagonal.push_back(share);
-    size = size_of(w);
-    last.swap(v);
-    v.swap(w);
-    if (m % 10 != 9 && m + 1 < products && size > 1e-14 * std::abs(share)) continue;
-    const Real now = largest_eigenvalue(diagonal, off);
-    if (now - found <= 1e-9 * now || size <= 1e-14 * std::abs(share)) return now;
-    found = now;
+  return op;
+}
+
+std::vector<Triplet> symmetric_entries(const FaceSystem& k, const Couplings& c, const std::vector<char>& free,
+                                       const State& root) {
+  std::vector<Index> place(free.size(), -1);
+  Index count = 0;
+  for (std::size_t n = 0; n < free.size(); ++n)
+    if (free[n]) place[n] = count++;
+  std::vector<Triplet> entries;
+  for (Index n = 0; n < k.size(); ++n) {
+    if (!free[n]) continue;
+    entries.push_back({place[n], place[n], k.diagonal[n] / c.capacity(n)});
+    for (int a = 0; a < k.rank(); ++a)
+      for (const bool up : {false, true})
+        if (const Index other = k.neighbour(n, a, up); other >= 0 && (up ? k.upper : k.lower)[a][n] != 0)
+          entries.push_back(
+              {place[n], place[other], (up ? k.upper : k.lower)[a][n] / (root[n] * root[other])});
   }
-  return found;
+  return entries;
 }
 
 Spectrum from_matrix(DiffusionBalance& balance, Real at, Parts parts) {
@@ -151,11 +150,12 @@ Spectrum from_matrix(DiffusionBalance& balance, Real at, Parts parts) {
   const State none;
   LinearSystem system;
   balance.linearise(none, at, 0, 1, parts, system);
-  const FaceSystem& k = std::get<FaceSystem>(system);
+  FaceSystem& k = std::get<FaceSystem>(system);
   const Couplings& c = balance.couplings(at);
-  std::vector<Index> free;
-  std::vector<Index> place(static_cast<std::size_t>(g.count()), -1);
-  std::vector<Real> root(static_cast<std::size_t>(g.count()), 1.0);
+  std::vector<char> free(static_cast<std::size_t>(g.count()), 0);
+  State root(static_cast<std::size_t>(g.count()), 1.0);
+  Index count = 0;
+  Real gershgorin = 0;
   for (Index n = 0; n < g.count(); ++n) {
     if (!balance.outline().active(n)) continue;
     root[n] = std::sqrt(c.capacity(n));
@@ -165,49 +165,33 @@ Spectrum from_matrix(DiffusionBalance& balance, Real at, Parts parts) {
         result.interior_at = n;
       }
     if (!k.held.empty() && k.held[n]) continue;
-    place[n] = static_cast<Index>(free.size());
-    free.push_back(n);
-  }
-
-  Real gershgorin = 0;
-  std::vector<Triplet> entries;
-  const bool dense = static_cast<Index>(free.size()) <= dense_limit, line = g.rank() == 1;
-  AxisOperator op;
-  for (const Index n : free) {
+    free[n] = 1;
+    ++count;
     const Real diagonal = k.diagonal[n] / c.capacity(n);
     Real reach = 0;
-    if (dense) entries.push_back({place[n], place[n], diagonal});
-    if (line) op.diagonal.push_back(diagonal);
-    for (int a = 0; a < g.rank(); ++a)
-      for (const bool up : {false, true}) {
-        const Real value = (up ? k.upper : k.lower)[a][n];
-        const Index other = k.neighbour(n, a, up);
-        if (other < 0 || value == 0) continue;
-        reach += std::abs(value) / c.capacity(n);
-        const Real symmetric = value / (root[n] * root[other]);
-        if (dense) entries.push_back({place[n], place[other], symmetric});
-        if (line && up) (other > n ? op.off_diagonal.emplace_back() : op.corner) = symmetric;
-      }
-    gershgorin = std::max(gershgorin, diagonal + reach);
+    for (int a = 0; a < g.rank(); ++a) reach += std::abs(k.lower[a][n]) + std::abs(k.upper[a][n]);
+    gershgorin = std::max(gershgorin, diagonal + reach / c.capacity(n));
     if (diagonal > result.diagonal) {
       result.diagonal = diagonal;
       result.diagonal_at = n;
     }
   }
-  if (free.empty()) throw InputError("walls hold every unknown: nothing is left to solve");
-  if (line) {
+  if (count == 0) throw InputError("walls hold every unknown: nothing is left to solve");
+  if (g.rank() == 1) {
+    const AxisOperator op = along_the_line(k, c, free, root);
     result.method = "by bisection";
     result.largest = largest_eigenvalue(op.diagonal, op.off_diagonal, op.corner);
     result.smallest = smallest_eigenvalue(op.diagonal, op.off_diagonal, op.corner);
-  } else if (dense) {
+  } else if (count <= dense_limit) {
     result.method = "by dense eigenvalues";
-    const auto values = symmetric_eigenvalues(static_cast<Index>(free.size()), entries);
+    const auto values = symmetric_eigenvalues(count, symmetric_entries(k, c, free, root));
     result.largest = values.back();
     result.smallest = values.front();
   } else {
     result.method = "between the Lanczos process and Gershgorin's circles";
     result.largest = gershgorin;
-    result.surely = std::min(gershgorin, largest_by_lanczos(k, free, root));
+    make_symmetric(k, root, free);
+    result.surely = std::min(gershgorin, largest_by_lanczos(k, free));
     // Where both agree to a part in a million nothing is left between them.
     result.exact = gershgorin - *result.surely <= 1e-6 * gershgorin;
   }

@@ -1,6 +1,9 @@
 #include "williwaw/casefile/cost.hpp"
 
 #include <doctest/doctest.h>
+#include <sys/resource.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 #include "support/folder.hpp"
 #include "support/program.hpp"
@@ -88,3 +91,116 @@ series = 1000
   CHECK(rows.error.find("has left; --force runs it all the same") != std::string::npos);
   CHECK(run(" --set time.until=0.01 --set record.every=0.01 --set record.series=0.01").code == 0);
 }
+
+namespace {
+
+const char* plan_of_cells = R"case(
+title = "Plan"
+[grid]
+x = { from = 0, to = 1, cells = 1000 }
+y = { from = 0, to = 1, cells = 1000 }
+[boundary]
+west = { dirichlet = 1 }
+default = "insulated"
+[equation]
+kind = "diffusion"
+diffusivity = 1
+[initial]
+value = 0
+[time]
+until = 4e-9
+scheme = "explicit-euler"
+step = 1e-9
+)case";
+
+}  // namespace
+
+TEST_CASE("what takes more memory than allowed is refused before anything is done") {
+  const auto folder = test::folder_of("too-much", plan_of_cells);
+  for (const std::string command : {"check case.toml --memory 60MB", "run case.toml -o out --memory 60MB"}) {
+    CAPTURE(command);
+    const auto refused = test::williwaw_in(folder, command);
+    CHECK(refused.code == 2);
+    CHECK(refused.out.empty());
+    CHECK(refused.error.starts_with("case.toml:3: grid: 1e+06 unknowns need about "));
+    CHECK(refused.error.find(", but the run may take 60 MB; fewer of them need less\n") != std::string::npos);
+    CHECK(!std::filesystem::exists(folder / "out"));
+  }
+  CHECK(test::williwaw_in(folder, "check case.toml --memory 2GB").code == 0);
+  // Far beyond: by the leanest run's vectors, without trying.
+  const auto far = test::williwaw_in(
+      folder, "check case.toml --set grid.x.cells=40000 --set grid.y.cells=40000 --memory 60GB");
+  CHECK(far.code == 2);
+  CHECK(far.error.find("1.6e+09 unknowns need 76.8 GB at least, but the run may take 60 GB") !=
+        std::string::npos);
+  const auto beyond = test::williwaw_in(folder, "run case.toml --set grid.x.cells=100000000");
+  CHECK(beyond.code == 2);
+  CHECK(beyond.error.find("1e+11 unknowns are more than this program can hold") != std::string::npos);
+  for (const std::string size : {"nothing", "-1", "0", "3parsecs"}) {
+    CAPTURE(size);
+    CHECK(test::williwaw_in(folder, "check case.toml --memory " + size).code == 2);
+  }
+  // A limit of the system counts as what there is.
+  const auto limited = [&](const std::string& set) {
+    return std::system(("cd '" + folder.string() + "' && (ulimit -v 400000; '" + PROGRAM +
+                        "' check case.toml " + set + ") >/dev/null 2>error")
+                           .c_str());
+  };
+#ifndef WILLIWAW_SANITIZED  // whose shadow memory alone is beyond any limit
+  CHECK(limited("") == 0);
+  CHECK(WEXITSTATUS(limited("--set grid.x.cells=8000")) == 2);
+  CHECK(test::text_of(folder / "error").find("but there are 410 MB") != std::string::npos);
+#endif
+}
+
+#ifndef WILLIWAW_SANITIZED  // instrumented programs take other amounts
+
+namespace {
+
+// Bytes that `check` tells.
+Real memory_said(const std::filesystem::path& folder, const std::string& set) {
+  const std::string out = test::williwaw_in(folder, "check case.toml --json" + set).out;
+  const auto row = out.find("\"memory\"");
+  REQUIRE(row != std::string::npos);
+  return std::stod(out.substr(out.find("\"value\":", row) + 8));
+}
+
+// Bytes at the peak of a run in a process of its own, and of what it starts.
+Real memory_taken(const std::filesystem::path& folder, const std::string& set) {
+  const std::string command = "cd '" + folder.string() + "' && exec '" + PROGRAM +
+                              "' run case.toml -o out --quiet --checkpoint 0" + set;
+  const pid_t child = fork();
+  if (child == 0) {
+    execl("/bin/sh", "sh", "-c", command.c_str(), nullptr);
+    _exit(127);
+  }
+  int status = 0;
+  rusage used;
+  REQUIRE(wait4(child, &status, 0, &used) == child);
+  CHECK(status == 0);
+  return 1024 * static_cast<Real>(used.ru_maxrss);
+}
+
+}  // namespace
+
+TEST_CASE("a run takes the memory that check says, on the grid itself and beyond") {
+  const std::string plan = plan_of_cells, steady = plan.substr(0, plan.find("[time]")) + "[steady]\n";
+  struct Kind {
+    const char* name;
+    std::string text, set;
+  };
+  for (const Kind& kind :
+       {Kind{"on its own grid", plan, " --set grid.x.cells=300"}, Kind{"explicit", plan, ""},
+        Kind{"explicit, even larger", plan, " --set grid.x.cells=3000"},
+        Kind{"implicit", plan, " --set time.scheme=crank-nicolson"}, Kind{"steady", steady, ""},
+        Kind{"along axes in turn", plan, " --set time.scheme=adi"},
+        Kind{"direct", plan,
+             " --set time.scheme=crank-nicolson --set time.solver=direct --set grid.x.cells=600"},
+        Kind{"formula", plan, " --set equation.diffusivity=1+x"}}) {
+    CAPTURE(kind.name);
+    const auto folder = test::folder_of("peak", kind.text);
+    const Real said = memory_said(folder, kind.set), taken = memory_taken(folder, kind.set);
+    CHECK(said / taken == doctest::Approx(1).epsilon(0.1));
+  }
+}
+#endif

@@ -119,7 +119,6 @@ TEST_CASE("stages of a stabilized step grow with the root of what they must hold
   CHECK(stages(scheme("rk45")) == 7);
   CHECK_FALSE(is_explicit(scheme("adi")));
   CHECK(is_explicit(scheme("stabilized")));
-  CHECK(vectors_kept(scheme("explicit-euler")) == 2);
   CHECK_THROWS_AS(scheme("bdf2").tableau(), InputError);
 }
 

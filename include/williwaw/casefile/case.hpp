@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <limits>
 #include <map>
 
 #include "williwaw/casefile/error.hpp"
@@ -121,7 +122,13 @@ struct Reading {
   std::string variant = {};  ///< by its title; laid over the case before overrides
   Index stage = 0;           ///< 0: the case itself; its stages follow, each laid over the one before
   Real start = 0;            ///< when the stage starts, SI
+  /// Most bytes that a run may take at its peak (peak_memory); 0: what one process may use here
+  /// (available_memory). A case that needs more is refused before its grid is built.
+  Real memory = 0;
 };
+
+/// As Reading::memory: a case is read whatever its run would take.
+inline constexpr Real any_memory = std::numeric_limits<Real>::infinity();
 
 /// Reads a case. `overrides` are "key=value", applied in order. Throws CaseError.
 Case read_case(const std::filesystem::path& file, const std::vector<std::string>& overrides = {},

@@ -41,6 +41,8 @@ struct Prepared {
   Real longest_step = 0;
   /// How long the run will take, s, as `measured_seconds` found it.
   std::optional<Real> seconds;
+  /// Bytes that it will take at its peak, as `peak_memory` found them.
+  std::optional<Real> memory;
 };
 
 /// Builds the balance and, for a run in time, judges the step and lays out the schedule. Throws CaseError.

@@ -14,7 +14,8 @@ struct Comparison {
 
 struct RunOptions {
   std::filesystem::path folder;
-  Observers observers = {};  ///< told besides what the run itself records
+  /// Told besides what the run itself records; `arrived` ends the stage that is run.
+  Observers observers = {};
   /// Told when a stage begins: its title, its case and what was prepared.
   std::function<void(const Case&, const Prepared&)> on_stage = {};
   bool resume = false;           ///< go on from the folder's checkpoint, where there is one

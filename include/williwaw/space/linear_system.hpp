@@ -30,7 +30,16 @@ struct FaceSystem {
   Index size() const { return static_cast<Index>(diagonal.size()); }
   int rank() const { return lower[2].empty() ? (lower[1].empty() ? 1 : 2) : 3; }
   /// Number of the neighbour of `n` along axis `a`, across the seam where periodic; −1 beyond a wall.
-  Index neighbour(Index n, int a, bool upwards) const;
+  Index neighbour(Index n, int a, bool upwards) const {
+    const Index stride = a == 0 ? 1 : a == 1 ? extent[0] : extent[0] * extent[1];
+    const Index along = n / stride % extent[a];
+    if (upwards) {
+      if (along + 1 < extent[a]) return n + stride;
+      return periodic[a] ? n - along * stride : -1;
+    }
+    if (along > 0) return n - stride;
+    return periodic[a] ? n + (extent[a] - 1) * stride : -1;
+  }
   /// Makes the rows and columns of held unknowns those of the identity.
   void apply_mask();
   std::vector<Triplet> triplets() const;

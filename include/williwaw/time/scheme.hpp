@@ -80,8 +80,6 @@ bool is_explicit(const Scheme& scheme);
 bool estimates_error(const Scheme& scheme);
 /// Stages of a step of `x` = largest eigenvalue times step; only a stabilized scheme asks for it.
 int stages(const Scheme& scheme, Real x = 0);
-/// Vectors of unknowns that a step keeps.
-int vectors_kept(const Scheme& scheme);
 
 /// The root of largest magnitude that multiplies a mode with eigenvalue z/step in one step. `stages` matters
 /// to stabilized schemes. For schemes that treat sources or axes apart, all of z belongs to the fluxes of one
