@@ -85,3 +85,35 @@ TEST_CASE("fields refuse what does not fit them") {
   CHECK_THROWS_AS(f.difference(other), InputError);
   CHECK_THROWS_AS(f.sample({2, 0, 0}), InputError);
 }
+
+TEST_CASE("edges and corners beyond walls carry on what lies beyond each of the walls that meet there") {
+  // Linear along each axis: what extend leaves at edges and corners is the sum of the slopes there.
+  const auto value = [](Real i, Real j, Real k) { return 1 + 2 * i - 3 * j + 5 * k; };
+  for (int rank = 2; rank <= 3; ++rank)
+    for (const bool periodic : {false, true}) {
+      std::vector<Axis> axes{Axis::uniform("x", 0, 1, 4, Unknowns::cells, periodic),
+                             Axis::uniform("y", 0, 1, 3, Unknowns::cells)};
+      if (rank == 3) axes.push_back(Axis::uniform("z", 0, 1, 3, Unknowns::cells));
+      Field f{Grid(axes)};
+      const Index nz = rank == 3 ? 3 : 1, depth = rank == 3 ? 1 : 0;
+      for (Index k = -depth; k < nz + depth; ++k)
+        for (Index j = -1; j <= 3; ++j)
+          for (Index i = -1; i <= 4; ++i) {
+            const int outside = (i < 0 || i > 3) + (j < 0 || j > 2) + (k < 0 || k >= nz);
+            f.at(i, j, k) =
+                outside < 2 ? value(static_cast<Real>(i), static_cast<Real>(j), static_cast<Real>(k)) : NAN;
+          }
+      f.extend_corners();
+      for (Index k = -depth; k < nz + depth; ++k)
+        for (Index j = -1; j <= 3; ++j)
+          for (Index i = -1; i <= 4; ++i) {
+            // Round a periodic axis it is the halo's own affair.
+            if (periodic && (i < 0 || i > 3)) continue;
+            CAPTURE(i);
+            CAPTURE(j);
+            CAPTURE(k);
+            CHECK(f.at(i, j, k) ==
+                  doctest::Approx(value(static_cast<Real>(i), static_cast<Real>(j), static_cast<Real>(k))));
+          }
+    }
+}

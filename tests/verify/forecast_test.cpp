@@ -67,6 +67,10 @@ std::vector<Seeded> seeded_problems() {
       dirichlet(0.0), insulated(), "explicit-euler", 1.04);
   add("with a source", plan_grid(14, 14, Unknowns::nodes), diffusion(1.0, 1.0, 5.0), 0.0, dirichlet(0.0),
       robin(1.0, 0.5), "rk45", 1.03);
+  // Its modes are no products of those of axes.
+  add(
+      "varying on a plan", plan_grid(13, 12), diffusion([](Point q, Real) { return 1 + q.x * q.y; }),
+      [bump](Point q, Real t) { return bump(q, t) * q.y; }, dirichlet(0.0), insulated(), "rk2", 1.04);
   add("partly implicit", line(30), diffusion(1.0), bump, dirichlet(0.0), dirichlet(0.0), "theta", 1.1);
   return all;
 }
@@ -223,6 +227,43 @@ TEST_CASE("modes along axes on which everything is uniform have no seed: 2-D and
   CHECK(10 * inside >= 9 * runs);
 }
 
+TEST_CASE("modes that are no products: those that vary along an even axis have no seed either") {
+  Problem p(plan_grid(14, 8), diffusion([](Point q, Real) { return 1 + q.x * q.x; }));
+  p.initial = [](Point q) { return std::exp(-50 * (q.x - 0.4) * (q.x - 0.4)); };
+  p.wall("west", dirichlet(0.0)).other_walls(insulated());
+  const Scheme s = scheme("explicit-euler");
+  DiffusionBalance balance(p);
+  const Real limit = verify::stability(balance, s, 1e-3).limit.step;
+  // Modes along x alone: those of a line.
+  Problem along_x(line(14), diffusion([](Point q, Real) { return 1 + q.x * q.x; }));
+  along_x.initial = p.initial;
+  along_x.wall("west", dirichlet(0.0)).other_walls(insulated());
+  DiffusionBalance of_line(along_x);
+  const Real limit_of_line = verify::stability(of_line, s, 1e-3).limit.step;
+  REQUIRE(limit_of_line > 1.1 * limit);
+  const auto between = verify::forecast(balance, s, 1.05 * limit);
+  REQUIRE(between);
+  CHECK_FALSE(between->uniform[0]);
+  CHECK_FALSE(between->seeded);
+  // Rounding may keep lines the same to the last bit, or not: then it is all that grows.
+  const Outcome slow = run(p, s, 20000 * (1.05 * limit) / 20000);
+  if (between->dormant) CHECK(slow.ending == Outcome::Ending::reached);
+  if (!between->dormant) {
+    CHECK(slow.ending == Outcome::Ending::blew_up);
+    CHECK(static_cast<Real>(slow.steps) >= between->first_step);
+    CHECK(static_cast<Real>(slow.steps) <= between->last_step);
+  }
+  const auto beyond = verify::forecast(balance, s, 1.05 * limit_of_line),
+             on_a_line = verify::forecast(of_line, s, 1.05 * limit_of_line);
+  REQUIRE(beyond);
+  REQUIRE(on_a_line);
+  CHECK(on_a_line->seeded);
+  const Outcome seen = run(p, s, 1.05 * limit_of_line);
+  CHECK(seen.ending == Outcome::Ending::blew_up);
+  CHECK(static_cast<Real>(seen.steps) >= beyond->first_step);
+  CHECK(static_cast<Real>(seen.steps) <= beyond->last_step);
+}
+
 TEST_CASE("what a state looks like is read from it, not from the forecast") {
   const Problem p = varying_along(2, {true, false, false}, 14, false, false);
   DiffusionBalance balance(p);
@@ -347,6 +388,77 @@ TEST_CASE("an operator that is not normal is judged by its numerical range, not 
   CHECK(judged.eigenvalue_limit ==
         doctest::Approx(verify::stability(p, euler, 1e-3).limit.step).epsilon(1e-6));
   CHECK_THROWS_AS(verify::judge(diffusing, diffusing.initial_state(), scheme("adi"), 1e-3), InputError);
+}
+
+namespace {
+
+// Offers no matrix, or one whose capacities join two unknowns.
+class Odd final : public Balance {
+ public:
+  explicit Odd(bool with_matrix)
+      : with_matrix_(with_matrix), layout_({Block{"odd", Placement::cells, {3, 1, 1}, 1, 0}}) {}
+  const Layout& layout() const override { return layout_; }
+  Offers offers() const override { return {true, true, with_matrix_}; }
+  const std::vector<LedgerLine>& lines() const override { return lines_; }
+  void storage(const State& y, Real, State& q) override { q = y; }
+  void recover(const State& q, Real, State& y) override { y = q; }
+  void rate(const State& y, Real, Parts, State& f, Ledger&) override { f = y; }
+  void linearise(const State&, Real, Real a, Real b, Parts, LinearSystem& system) override {
+    system = SparseSystem{3, {{0, 0, a + b}, {1, 1, a + b}, {2, 2, a + b}, {0, 1, 0.1 * a}}};
+  }
+  Totals totals(const State&, Real) override { return {}; }
+
+ private:
+  bool with_matrix_;
+  Layout layout_;
+  std::vector<LedgerLine> lines_;
+};
+
+}  // namespace
+
+TEST_CASE("what cannot be judged by its matrix is refused with the reason") {
+  const Scheme euler = scheme("explicit-euler");
+  const auto refusal = [&](Balance& balance, Index size) -> std::string {
+    try {
+      verify::judge(balance, State(static_cast<std::size_t>(size), 0.0), euler, 0.1);
+    } catch (const InputError& e) {
+      return e.what();
+    }
+    return "";
+  };
+  Odd none(false), joined(true);
+  CHECK(refusal(none, 3).find("without a matrix") != std::string::npos);
+  CHECK(refusal(joined, 3).find("one unknown each") != std::string::npos);
+  Problem large(plan_grid(60, 60), diffusion(1.0));
+  large.other_walls(insulated());
+  DiffusionBalance too_large(large);
+  CHECK(refusal(too_large, 3600).find("this one has 3600") != std::string::npos);
+  Problem held(line(1, Unknowns::nodes), diffusion(1.0));
+  held.other_walls(dirichlet(0.0));
+  DiffusionBalance all_held(held);
+  CHECK(refusal(all_held, 2).find("this one has 0") != std::string::npos);
+}
+
+TEST_CASE("walls that hold and cut-outs leave the judged operator; implicit tableaux are judged too") {
+  // Held ends of nodes: −(2 − 2·cos(kπ/n))/h², all real, and normal.
+  Problem p(line(8, Unknowns::nodes), diffusion(1.0));
+  p.other_walls(dirichlet(0.0));
+  DiffusionBalance balance(p);
+  const auto judged = verify::judge(balance, State(9, 0.0), scheme("explicit-euler"), 1e-3);
+  CHECK(judged.normal());
+  REQUIRE(judged.eigenvalues.size() == 7);
+  Real least = 0;
+  for (const auto& v : judged.eigenvalues) least = std::min(least, v.real());
+  CHECK(least == doctest::Approx(-64 * (2 - 2 * std::cos(7 * M_PI / 8))).epsilon(1e-10));
+  CHECK(judged.eigenvalue_limit == doctest::Approx(2 / -least).epsilon(1e-6));
+  Upwind stream(30);
+  for (const char* name : {"implicit-euler", "sdirk4", "crank-nicolson"}) {
+    CAPTURE(name);
+    const auto implicit = verify::judge(stream, State(30, 0.0), scheme(name), 3.0 / 30);
+    CHECK(std::isinf(implicit.eigenvalue_limit));
+    // The range of a stream lies in the left half-plane, where these schemes contract (von Neumann, 1951).
+    CHECK(implicit.transient_growth <= 1 + 1e-12);
+  }
 }
 
 TEST_CASE("fluxes implicit, sources explicit: the reaction alone sets the limit") {
