@@ -283,15 +283,4 @@ void Hierarchy::apply(const std::vector<float>& r, std::vector<float>& z) {
   first.x.resize(z.size());  // what came in first is empty
 }
 
-double Hierarchy::bytes() const {
-  double sum = 0;
-  for (const Level& l : levels_) {
-    std::size_t entries =
-        l.diagonal.size() + l.inverse.size() + l.excess.size() + l.x.size() + l.b.size() + l.r.size();
-    for (int a = 0; a < 3; ++a) entries += l.low[a].size() + l.lean[a].size();
-    sum += 4.0 * static_cast<double>(entries);
-  }
-  return sum;
-}
-
 }  // namespace williwaw

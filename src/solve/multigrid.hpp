@@ -18,7 +18,6 @@ class Hierarchy {
   /// No wall, source or storage fixes the mean.
   bool singular() const { return singular_; }
   std::size_t levels() const { return levels_.size(); }
-  double bytes() const;
 
  private:
   struct Level {

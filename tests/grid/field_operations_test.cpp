@@ -219,3 +219,29 @@ TEST_CASE(
   CHECK(sample_cubic(holed, {0.85, 0.5, 0}) == holed.sample({0.85, 0.5, 0}));
   CHECK_THROWS_AS(sample_cubic(f, {1.1, 0, 0}), InputError);
 }
+
+TEST_CASE("arithmetic with numbers on either side, and amounts kept between grids of one extent only") {
+  const Grid g({Axis::uniform("x", 0, 1, 5, Unknowns::cells), Axis::uniform("y", 0, 2, 4, Unknowns::cells)});
+  const Field a = sampled(g, [](const Point& p) { return 1 + p.x + p.y; });
+  const Field sum = a + 2.0, difference = a - 3.0, product = a * 4.0, quotient = a / 5.0;
+  for (Index n = 0; n < g.count(); ++n) {
+    CHECK(sum[n] == a[n] + 2);
+    CHECK(difference[n] == a[n] - 3);
+    CHECK(product[n] == a[n] * 4);
+    CHECK(quotient[n] == doctest::Approx(a[n] / 5));
+  }
+  const Grid finer(
+      {Axis::uniform("x", 0, 1, 7, Unknowns::cells), Axis::uniform("y", 0, 2, 3, Unknowns::cells)});
+  const Field moved = resampled(a, finer, Resampling::conserve);
+  Real before = 0, after = 0;
+  for (Index n = 0; n < g.count(); ++n) before += g.volume_of(n) * a[n];
+  for (Index n = 0; n < finer.count(); ++n) after += finer.volume_of(n) * moved[n];
+  CHECK(after == doctest::Approx(before).epsilon(1e-13));
+  for (const auto& [from, to] : {std::pair{0.1, 2.0}, {0.0, 1.9}}) {
+    const Grid other(
+        {Axis::uniform("x", 0, 1, 7, Unknowns::cells), Axis::uniform("y", from, to, 3, Unknowns::cells)});
+    CHECK_THROWS_WITH_AS(resampled(a, other, Resampling::conserve),
+                         "amounts are conserved between grids over the same extent only; along y they differ",
+                         InputError);
+  }
+}

@@ -2,8 +2,10 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <array>
 #include <cmath>
+#include <functional>
 
 using namespace williwaw;
 
@@ -123,4 +125,23 @@ TEST_CASE("functions by region multiply and change region by region") {
   CHECK((Function(2.0) * Function(3.0)).is_constant());
   CHECK(product.depends_on_time());
   CHECK_FALSE(by_region.depends_on_time());
+}
+
+TEST_CASE("a wave is given by its speed, or by tension and density, and not by both or neither") {
+  const auto kind = std::ranges::find(equation_kinds(), "wave", &EquationKind::name);
+  REQUIRE(kind != equation_kinds().end());
+  const auto made = [&](Function speed, Function tension, Function density) {
+    return kind->make({{speed}, {tension}, {density}, {0.0}, {0.0}});
+  };
+  const Equation by_speed = made(3.0, 0.0, 1.0), by_tension = made(0.0, 8.0, 2.0),
+                 by_formula = made([](Point p) { return 1 + p.x; }, 0.0, 1.0);
+  CHECK(by_speed.second_order);
+  // Speed squared is tension over density.
+  const auto square = [](const Equation& e, Point p) { return e.diffusion.coefficient[0](p) / e.storage(p); };
+  CHECK(square(by_speed, {}) == doctest::Approx(9));
+  CHECK(square(by_tension, {}) == doctest::Approx(4));
+  CHECK(square(by_formula, {2, 0, 0}) == doctest::Approx(9));
+  for (const auto& make :
+       std::vector<std::function<void()>>{[&] { made(3.0, 8.0, 2.0); }, [&] { made(0.0, 0.0, 1.0); }})
+    CHECK_THROWS_WITH_AS(make(), "a wave needs its speed, or tension and density, and not both", InputError);
 }

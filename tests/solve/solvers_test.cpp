@@ -351,3 +351,65 @@ TEST_CASE("the steady solve says what it is relative to, and previews what it wi
   CHECK(again.flows[0] == doctest::Approx(-1).epsilon(1e-5));
   CHECK(std::abs(again.left) < 1e-5);
 }
+
+TEST_CASE("biconjugate gradients start anew, give up when told to, and say what they cannot factor") {
+  // A stream along x upwind, diffusion across: not symmetric.
+  const Index n = 24;
+  SparseSystem system{n * n, {}};
+  for (Index j = 0; j < n; ++j)
+    for (Index i = 0; i < n; ++i) {
+      const Index k = i + n * j;
+      system.entries.push_back({k, k, 4.3});
+      if (i > 0) system.entries.push_back({k, k - 1, -2.3});
+      if (j > 0) system.entries.push_back({k, k - n, -1});
+      if (j + 1 < n) system.entries.push_back({k, k + n, -1});
+    }
+  std::vector<Real> right(static_cast<std::size_t>(n * n)), x(right.size()), sure(right.size());
+  for (std::size_t k = 0; k < right.size(); ++k) right[k] = std::sin(0.7 * static_cast<Real>(k));
+  const LinearSystem whole = system;
+  const auto direct = make_direct_solver();
+  direct->factor(whole);
+  direct->solve(right, sure);
+  const auto solver = make_bicgstab_solver({.tolerance = 1e-12, .iterations = 500});
+  solver->factor(whole);
+  solver->solve(right, x);
+  REQUIRE(solver->convergence());
+  CHECK(solver->convergence()->reached);
+  CHECK(difference(x, sure) < 1e-10);
+  // The residuals it tells are those of what it found.
+  Real residual = 0, size = 0;
+  std::vector<Real> left = right;
+  for (const auto& e : system.entries)
+    left[static_cast<std::size_t>(e.row)] -= e.value * x[static_cast<std::size_t>(e.column)];
+  for (std::size_t k = 0; k < left.size(); ++k) {
+    residual += left[k] * left[k];
+    size += right[k] * right[k];
+  }
+  CHECK(std::sqrt(residual / size) < 3e-12);
+
+  const auto hasty = make_bicgstab_solver({.tolerance = 1e-14, .iterations = 1});
+  hasty->factor(whole);
+  hasty->solve(right, x);
+  CHECK_FALSE(hasty->convergence()->reached);
+  CHECK(hasty->convergence()->iterations() == 1);
+  CHECK(hasty->convergence()->residuals.back() > 1e-14);
+  // A step that is not solved is no step.
+  Problem p(
+      Grid({Axis::uniform("x", 0, 1, 60, Unknowns::cells), Axis::uniform("y", 0, 1, 60, Unknowns::cells)}),
+      diffusion([](Point q) { return 1 + q.x; }));
+  p.initial = [](Point q) { return q.x * q.y; };
+  p.other_walls(dirichlet(0.0));
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  Plan plan;
+  plan.scheme = scheme("implicit-euler");
+  plan.step = plan.until = 10;
+  plan.solver = "jacobi";
+  std::string said;
+  try {
+    march(balance, y, plan);
+  } catch (const SolverError& e) {
+    said = e.what();
+  }
+  CHECK(said.find("did not solve a step in ") != std::string::npos);
+}

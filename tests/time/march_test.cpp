@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <limits>
 
 #include "support/smooth.hpp"
 
@@ -298,4 +300,117 @@ TEST_CASE("a wrong plan or state is refused") {
   CHECK_THROWS_AS(march(balance, y, plan_of("rk4", 0.1, 1)), InputError);
   State z = balance.initial_state();
   CHECK_THROWS_AS(march(balance, z, plan_of("rk4", 0.1, -1)), InputError);
+}
+
+TEST_CASE("plans without a sensible step, end or interval are refused with the reason") {
+  const auto refusal = [](const std::function<void(Plan&)>& spoil) -> std::string {
+    Plan plan = plan_of("rk4", 0.1, 1);
+    spoil(plan);
+    try {
+      schedule(plan);
+    } catch (const InputError& e) {
+      return e.what();
+    }
+    return "";
+  };
+  constexpr Real endless = std::numeric_limits<Real>::infinity();
+  CHECK(refusal([](Plan&) {}).empty());
+  for (const Real step : {0.0, -1.0, endless, std::nan("")})
+    CHECK(refusal([=](Plan& p) { p.step = step; }) == "the step must be above zero");
+  CHECK(refusal([](Plan& p) {
+          p.adaptive = Tolerance{};
+          p.step = -1;
+        }) == "the step must be above zero");
+  CHECK(refusal([](Plan& p) {
+          p.adaptive = Tolerance{};
+          p.step = 0;
+        }).empty());
+  CHECK(refusal([](Plan& p) { p.until = p.start; }) == "the end of the run must lie after its start");
+  CHECK(refusal([](Plan& p) { p.series_every = -1; }) == "the interval of the series must be above zero");
+  for (const auto& spoil : std::vector<std::function<void(Plan&)>>{[](Plan& p) { p.step = 0.9e-12; },
+                                                                   [](Plan& p) { p.series_every = 0.9e-8; }})
+    CHECK(refusal(spoil).starts_with("more than 10^12 steps or 10^8 rows"));
+  // Neither are 10^12 of one and 10^8 of the other.
+  CHECK(refusal([](Plan& p) {
+          p.step = 1.25e-12;
+          p.series_every = 1.25e-8;
+        }).empty());
+}
+
+namespace {
+
+// Decays, and gives no number once it has fallen below a value.
+Problem failing_below(Real value) {
+  Problem p = rod(6);
+  p.initial = 1;
+  Equation e = diffusion(1.0);
+  e.reaction = Reaction::of([value](Real u) { return u < value ? std::nan("") : -u; });
+  Problem q(p.grid(), e);
+  q.initial = 1;
+  q.other_walls(insulated());
+  return q;
+}
+
+}  // namespace
+
+TEST_CASE(
+    "data that are no numbers from some value on end a run there, with its state kept and the place told") {
+  for (const bool by_error : {false, true})
+    for (const char* name : {"rk45", "implicit-euler"}) {
+      if (by_error && name == std::string("implicit-euler")) continue;
+      CAPTURE(name);
+      CAPTURE(by_error);
+      DiffusionBalance balance(failing_below(0.5));
+      State y = balance.initial_state();
+      Plan plan = plan_of(name, 0.01, 2);
+      if (by_error) plan.adaptive = Tolerance{1e-6, true};
+      Real seen = 0;
+      Observers observers;
+      observers.on_record = [&](const Moment& m) { seen = m.time; };
+      const Outcome out = march(balance, y, plan, observers);
+      CHECK(out.ending == Outcome::Ending::unsolved);
+      CHECK(out.origin == "reaction");
+      CHECK(out.reason.find("the reaction is not a finite number at x = ") != std::string::npos);
+      // e^−t falls to a half at ln 2; stages look ahead of the state by a step at most.
+      CHECK(out.time > std::log(2) - (by_error ? 0.2 : 0.011));
+      CHECK(out.time < std::log(2) + 0.011);
+      CHECK(seen == out.time);
+      for (const Real u : y) CHECK(u == doctest::Approx(std::exp(-out.time)).epsilon(0.02));
+    }
+}
+
+TEST_CASE("a conductivity that falls to zero is met at its time, and nothing before it is lost") {
+  Problem p(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells)}), diffusion([](Real t) { return 1 - t; }));
+  p.initial = [](Point q) { return q.x; };
+  p.other_walls(insulated());
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  const Outcome out = march(balance, y, plan_of("implicit-euler", 0.125, 3));
+  CHECK(out.ending == Outcome::Ending::unsolved);
+  CHECK(out.origin == "diffusion");
+  CHECK(out.time == 0.875);
+  CHECK(out.reason.find("must be above zero, but is 0 at time 1") != std::string::npos);
+}
+
+TEST_CASE("a point in what a cut-out leaves of a cell feeds the nearest control volume") {
+  // Less than a ten-thousandth of a cell is left along each side of the hole, and goes to the neighbours.
+  const auto within = [](Real s) { return std::abs(s - 0.5) < 0.12499; };
+  const Regions hole({{"hole", inside([=](Point q) { return within(q.x) && within(q.y); }), false}});
+  Equation e = diffusion(1.0);
+  e.points.push_back({"tap", {0.375004, 0.52, 0}, 3.0});
+  Problem p(
+      Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells), Axis::uniform("y", 0, 1, 8, Unknowns::cells)}), e,
+      hole);
+  p.other_walls(insulated());
+  DiffusionBalance balance(p);
+  const Grid& g = p.grid();
+  REQUIRE_FALSE(balance.outline().active(g.containing({0.375004, 0.52, 0})));
+  State f(static_cast<std::size_t>(g.count())), none(f.size(), 0.0);
+  Ledger ledger(balance.lines().size());
+  balance.rate(none, 0, Parts::all(), f, ledger);
+  const auto fed = std::ranges::max_element(f);
+  CHECK(*fed == doctest::Approx(3));
+  const Point there = g.point_of(fed - f.begin());
+  CHECK(there.x == doctest::Approx(0.3125));
+  CHECK(there.y == doctest::Approx(0.5625));
 }
