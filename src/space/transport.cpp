@@ -193,20 +193,6 @@ std::array<Real, 3> Transport::speeds(const State& y, Index n) const {
   return result;
 }
 
-std::pair<Real, Index> Transport::fastest(const State& y) const {
-  if (!law_) return {velocities_.fastest(), velocities_.fastest_at()};
-  std::pair<Real, Index> most{0, 0};
-  for (Index n = 0; n < grid_.count(); ++n) {
-    if (!outline_.active(n)) continue;
-    const auto speed = speeds(y, n);
-    const auto at = grid_.position(n);
-    Real rate = 0;
-    for (int a = 0; a < grid_.rank(); ++a) rate += speed[a] / grid_.axis(a).widths()[at[a]];
-    if (rate > most.first) most = {rate, n};
-  }
-  return most;
-}
-
 // At centres a velocity is its formula where there is one, and the mean of both faces elsewhere.
 void Transport::find_centre_velocities(Real at) {
   const Velocity& v = velocities_.velocity();

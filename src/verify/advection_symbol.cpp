@@ -95,7 +95,7 @@ Real limit_at(const Transport& stream, const Scheme& scheme, const Place& place)
 }
 
 Place fastest_place(const DiffusionBalance& balance, const AtTime& now) {
-  if (!now.stream.law()) return place_at(now, now.stream.fastest(now.y).second);
+  if (!now.stream.law()) return place_at(now, now.stream.velocities().fastest_at());
   Place most;
   for (Index n = 0; n < now.grid.count(); ++n)
     if (balance.outline().active(n))

@@ -93,26 +93,40 @@ void set_limit(DiffusionBalance& balance, const Scheme& scheme, const Spectrum& 
   }
 }
 
-// Least damping of any place; what walls take besides only helps.
-Real least_damping(const DiffusionBalance& balance) {
-  const Function& damping = balance.problem().equation().damping;
-  if (damping.is_constant()) return damping(Point{});
-  Real least = std::numeric_limits<Real>::infinity();
-  for (Index n = 0; n < balance.grid().count(); ++n)
-    if (balance.outline().active(n)) least = std::min(least, damping(balance.grid().point_of(n)));
-  return least;
+// Least and most that damping, walls and layers take of the motion of an unknown, for each unit of what is
+// stored.
+std::pair<Real, Real> damping_range(DiffusionBalance& balance, Real at) {
+  const auto drag = balance.motion()->drag(at);
+  if (drag.empty()) return {0, 0};
+  const Couplings& c = balance.couplings(at);
+  std::vector<char> held(drag.size(), 0);
+  for (const Index h : balance.held()) held[static_cast<std::size_t>(h)] = 1;
+  std::pair<Real, Real> range{std::numeric_limits<Real>::infinity(), 0};
+  for (std::size_t n = 0; n < drag.size(); ++n) {
+    if (held[n] || !balance.outline().active(static_cast<Index>(n))) continue;
+    const Real d = drag[n] / c.capacity(static_cast<Index>(n));
+    range = {std::min(range.first, d), std::max(range.second, d)};
+  }
+  return {std::min(range.first, range.second), range.second};
 }
 
 // Largest step for which no mode from `smallest` to `largest` grows. Central differences are stable up to the
-// same step whatever the damping is; a pair of first order gains by it.
-Real wave_limit(const Scheme& scheme, Real smallest, Real largest, Real damping) {
-  if (is_second_order(scheme) || damping == 0) return std::sqrt(wave_stability_interval(scheme) / largest);
+// same step whatever the damping is; for a pair of first order it must hold for every damping of the range:
+// with u of a mode normalized, its roots are those of λ² + (u, D·u)·λ + (u, K·u), and (u, D·u) lies between
+// the extremes of D.
+Real wave_limit(const Scheme& scheme, Real smallest, Real largest, std::pair<Real, Real> damping) {
+  if (is_second_order(scheme) || damping.second == 0)
+    return std::sqrt(wave_stability_interval(scheme) / largest);
   const Real from = std::max(smallest, 1e-8 * largest);
+  const int values = 400, dampings = damping.first < damping.second ? 24 : 0;
   const auto holds = [&](Real step) {
-    for (int n = 0; n <= 400; ++n) {
-      const Real value = from * std::pow(largest / from, n / 400.0);
-      for (const auto& root : wave_amplification(scheme, value * step * step, damping * step))
-        if (std::abs(root) > 1 + 1e-12) return false;
+    for (int m = 0; m <= dampings; ++m) {
+      const Real d = damping.first + (damping.second - damping.first) * m / std::max(1, dampings);
+      for (int n = 0; n <= values; ++n) {
+        const Real value = from * std::pow(largest / from, static_cast<Real>(n) / values);
+        for (const auto& root : wave_amplification(scheme, value * step * step, d * step))
+          if (std::abs(root) > 1 + 1e-12) return false;
+      }
     }
     return true;
   };
@@ -122,8 +136,8 @@ Real wave_limit(const Scheme& scheme, Real smallest, Real largest, Real damping)
 Stability stability_of_wave(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from) {
   using enum Limit::Standing;
   const Spectrum found = spectrum(balance, from, Parts::all());
-  const Real damping = least_damping(balance);
-  const bool uniform = balance.problem().equation().damping.is_constant();
+  const auto damping = damping_range(balance, from);
+  const bool uniform = damping.second - damping.first <= 1e-12 * damping.second;
   const auto limit_of = [&](Real largest) {
     return wave_limit(scheme, found.smallest.value_or(1e-8 * largest), largest, damping);
   };
@@ -134,9 +148,8 @@ Stability stability_of_wave(DiffusionBalance& balance, const Scheme& scheme, Rea
   result.largest_eigenvalue = found.largest;
   result.smallest_eigenvalue = found.smallest;
   result.method = found.method;
-  const bool takes = !balance.motion()->drag(from).empty() && !uniform;
-  result.limit = {limit_of(found.largest), found.exact && (is_second_order(scheme) || !takes) ? sharp : bound,
-                  std::nullopt};
+  result.limit = {limit_of(found.largest),
+                  found.exact && (is_second_order(scheme) || uniform) ? sharp : bound, std::nullopt};
   if (found.surely && !found.exact && !std::isinf(result.limit.step)) {
     result.limit.standing = bracketed;
     result.limit.unstable_from = limit_of(*found.surely);

@@ -21,6 +21,8 @@ class WaveGrowth {
     State y = balance.initial_state(), rate, force(y.size()), change(y.size(), 0.0);
     balance.pin(at, y);
     balance.motion()->initial_rate(rate);
+    const Totals start = balance.motion()->totals(y, rate, at);
+    own_energy_ = start.kinetic + start.potential;
     Ledger ignored(balance.lines().size());
     balance.rate(y, at, Parts::all(), force, ignored);
     const Couplings& c = balance.couplings(at);
@@ -60,6 +62,8 @@ class WaveGrowth {
   const std::vector<Real>& seeds() const { return seeds_; }
   Real energy() const { return energy_; }
   Real largest_seed() const { return largest_; }
+  // What drives it, rather than what it starts with, brings most of what is measured by.
+  bool driven() const { return !(own_energy_ > 0.5 * energy_); }
 
   // Energy, as the run counts it, of a growing mode with this amplitude.
   Real energy_of(std::size_t m, Real amplitude) const {
@@ -96,7 +100,7 @@ class WaveGrowth {
   const std::vector<Real>& values_;
   std::vector<Real> factors_, roots_, seeds_;
   std::vector<std::size_t> growing_;
-  Real energy_ = 0, largest_ = 0;
+  Real energy_ = 0, own_energy_ = 0, largest_ = 0;
 };
 
 }  // namespace
@@ -115,7 +119,8 @@ std::optional<Forecast> forecast_of_wave(DiffusionBalance& balance, const Scheme
     if (growth.factors()[m] > growth.factors()[fastest]) fastest = m;
   result.factor = growth.factors()[fastest];
   result.eigenvalue = modes->eigenvalues()[fastest];
-  // A wave that starts at rest is seeded by what drives it, which this cannot weigh against the limit.
+  // A wave that starts at rest is seeded by what drives it, which this cannot weigh against what it has
+  // brought by then: round-off is the latest that brings the end about.
   const bool at_rest = growth.energy() <= 0;
   const Real limit = tolerated_energy * (at_rest ? 1.0 : growth.energy());
   const Real grain = rounding * (at_rest ? 1.0 : growth.largest_seed());
@@ -129,6 +134,7 @@ std::optional<Forecast> forecast_of_wave(DiffusionBalance& balance, const Scheme
     result.first_step = std::min(early, 0.5 * result.first_step);
     result.last_step = std::max(late, result.last_step);
   }
+  if (growth.driven()) result.first_step = 1;
   result.visible_step = growth.first(1e-4 * limit / tolerated_energy, result.seeded ? 0 : grain);
   std::size_t leading = fastest;
   if (result.seeded) {

@@ -94,3 +94,36 @@ TEST_CASE("nodes, uneven axes and shores are looked up too; flux laws are refuse
   law.carried_back = true;
   CHECK_THROWS_AS(DiffusionBalance{law}, InputError);
 }
+
+TEST_CASE(
+    "where the stream comes back through an outlet, what is looked up has the outlet's value or share") {
+  struct End {
+    Wall wall;
+    Real expected;
+  };
+  for (int rank = 1; rank <= (instrumented ? 2 : 3); ++rank)
+    for (const End& end :
+         {End{outflow(), 2.0}, End{outflow_returning(7.0), 7.0}, End{outflow_stabilised(0.25), 0.5}}) {
+      CAPTURE(rank);
+      CAPTURE(end.expected);
+      std::vector<Axis> axes;
+      for (int a = 0; a < rank; ++a)
+        axes.push_back(Axis::uniform(std::string(1, "xyz"[a]), 0, 1, 20 - 5 * a, Unknowns::cells));
+      // It comes in from the east, at all times, and leaves to the west.
+      Problem p(Grid(axes), transport(Velocity(-1.0)));
+      p.initial = 2.0;
+      p.wall("east", end.wall).wall("west", outflow()).other_walls(insulated());
+      p.carried_back = true;
+      DiffusionBalance balance(p);
+      State y = balance.initial_state();
+      Plan plan;
+      plan.scheme = scheme("semi-lagrangian");
+      plan.step = plan.until = 0.175;  // three cells and a half
+      march(balance, y, plan);
+      const Grid& g = p.grid();
+      for (Index n = 0; n < g.count(); ++n) {
+        const Real from_wall = 1 - g.point_of(n).x;
+        CHECK(y[n] == doctest::Approx(from_wall < 0.175 ? end.expected : 2));
+      }
+    }
+}

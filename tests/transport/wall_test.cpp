@@ -198,3 +198,40 @@ TEST_CASE("instants are joined linearly in time and repeat") {
   CHECK(at(6.5) == doctest::Approx(6.5));
   CHECK(at(0.25) == doctest::Approx(0.25));
 }
+
+TEST_CASE("beside a cut-out slopes do without what is gone, on one side or both") {
+  const Regions pier(
+      {{"pier", inside([](Point q) { return std::abs(q.x - 0.5) < 0.125 && std::abs(q.y - 0.5) < 0.125; }),
+        false}});
+  const auto rates = [&](const char* reconstruction, Real speed) {
+    Problem p(
+        Grid({Axis::uniform("x", 0, 1, 16, Unknowns::cells), Axis::uniform("y", 0, 1, 16, Unknowns::cells)}),
+        transport(Velocity(speed, 0.0)), pier);
+    p.reconstruction = reconstruction;
+    p.wall("pier", outflow()).other_walls(outflow());
+    DiffusionBalance balance(p);
+    State y(256, 0.0), f(256);
+    for (Index n = 0; n < 256; ++n) {
+      const Real x = p.grid().point_of(n).x;
+      if (balance.outline().active(n)) y[n] = 1 + x + x * x;
+    }
+    Ledger ledger(balance.lines().size());
+    balance.rate(y, 0, Parts::all(), f, ledger);
+    return f;
+  };
+  const auto at = [](const State& f, Index i, Index j) { return f[static_cast<std::size_t>(i + 16 * j)]; };
+  const State none = rates("none", 1), none_back = rates("none", -1);
+  for (const char* limited : {"minmod", "van-leer", "mc", "superbee"}) {
+    CAPTURE(limited);
+    const State sloped = rates(limited, 1), back = rates(limited, -1);
+    // The pier takes cells 6 to 9 of both axes. The slope in cell 10 would look at cell 9, that in cell 5 at
+    // cell 6.
+    CHECK(at(sloped, 10, 8) == doctest::Approx(at(none, 10, 8)).epsilon(1e-12));
+    CHECK(at(back, 5, 8) == doctest::Approx(at(none_back, 5, 8)).epsilon(1e-12));
+    // Elsewhere slopes count, and upstream of the pier they are those of the open water.
+    for (const Index i : {3, 4, 12}) {
+      CHECK(std::abs(at(sloped, i, 8) - at(none, i, 8)) > 1e-4);
+      CHECK(at(sloped, i, 8) == doctest::Approx(at(sloped, i, 2)).epsilon(1e-12));
+    }
+  }
+}

@@ -147,3 +147,76 @@ TEST_CASE("ends that only leapfrog can follow are refused to other schemes") {
   heat_like.wall("west", fixed_end()).wall("east", absorbing());
   CHECK_THROWS_WITH_AS(DiffusionBalance{heat_like}, doctest::Contains("second order in time"), InputError);
 }
+
+TEST_CASE("damping that varies in place, by formula or at walls, is judged by all of it: the limit holds") {
+  const Regions pier({{"pier", inside([](Point q) { return q.x > 0.6 && q.y > 0.9; }), false}});
+  const auto problem = [&](const Function& damping, const Wall& wall) {
+    Problem p(Grid({Axis::uniform("x", 0, 1, 14, Unknowns::nodes),
+                    Axis::uniform("y", 0, 1.5, 14, Unknowns::nodes)}),
+              wave(1.0, damping), pier);
+    p.other_walls(wall);
+    p.wall("pier", free_end());
+    p.initial = [](Point q) { return std::sin(91 * q.x + 57 * q.y) + std::cos(371 * q.x * (1 + q.y)); };
+    return p;
+  };
+  const Function varying([](Point q) { return 20 + 60 * q.x; });
+  for (const char* name : {"explicit-euler", "rk2", "ssprk3", "rk4"}) {
+    CAPTURE(name);
+    for (const Problem& p :
+         {problem(varying, fixed_end()), problem(0.0, impedance(4.0)), problem(varying, impedance(9.0))}) {
+      const auto judged = verify::stability(p, scheme(name), 1e-3);
+      CHECK(judged.limit.standing == verify::Limit::Standing::bound);
+      if (judged.limit.step == 0) continue;
+      CHECK(survives(p, name, 0.98 * judged.limit.step, 6000));
+    }
+    // The most damped mode sets the limit of schemes that the largest eigenvalue alone would allow more.
+    const auto most =
+                   verify::stability(problem(80.0 - 60.0 / 14, fixed_end()), scheme(name), 1e-3).limit.step,
+               least =
+                   verify::stability(problem(20.0 + 60.0 / 14, fixed_end()), scheme(name), 1e-3).limit.step,
+               both = verify::stability(problem(varying, fixed_end()), scheme(name), 1e-3).limit.step;
+    CHECK(both > 0);
+    CHECK(both <= 1.1 * most);
+    CHECK(both <= 1.1 * least);
+    CHECK(both >= 0.85 * std::min(most, least));
+  }
+  // One damping everywhere is exact, and leapfrog does not ask for it.
+  CHECK(verify::stability(problem(20.0, fixed_end()), scheme("rk4"), 1e-3).limit.standing ==
+        verify::Limit::Standing::sharp);
+  CHECK(verify::stability(problem(varying, fixed_end()), scheme("leapfrog"), 1e-3).limit.step ==
+        doctest::Approx(verify::stability(problem(0.0, fixed_end()), scheme("leapfrog"), 1e-3).limit.step)
+            .epsilon(1e-9));
+}
+
+TEST_CASE("a wave at rest that is driven beyond its limit blows up within its bracket") {
+  for (const bool changing : {false, true})
+    for (const char* name : {"leapfrog", "corrected-leapfrog"}) {
+      CAPTURE(name);
+      CAPTURE(changing);
+      Problem p(Grid({Axis::uniform("x", 0, 1, 30, Unknowns::cells)}), wave(1.0));
+      p.initial = 0.0;
+      if (changing)
+        p.wall("west", driven_displacement([](Real t) { return 0.1 * std::sin(40 * t); }))
+            .wall("east", free_end());
+      else
+        p.wall("west", driven_force(0.1)).wall("east", free_end());
+      DiffusionBalance balance(p);
+      const Real limit = verify::stability(balance, scheme(name), 1e-3).limit.step, step = 1.01 * limit;
+      const auto foreseen = verify::forecast(balance, scheme(name), step);
+      REQUIRE(foreseen);
+      CHECK(foreseen->growing >= 1);
+      CHECK(foreseen->factor > 1);
+      CHECK(foreseen->first_step <= foreseen->last_step);
+      State y = balance.initial_state();
+      Plan plan;
+      plan.scheme = scheme(name);
+      plan.step = step;
+      plan.until = 1e6 * step;
+      const Outcome out = march(balance, y, plan);
+      CHECK(out.ending == Outcome::Ending::blew_up);
+      CAPTURE(foreseen->first_step);
+      CAPTURE(foreseen->last_step);
+      CHECK(static_cast<Real>(out.steps) >= foreseen->first_step);
+      CHECK(static_cast<Real>(out.steps) <= foreseen->last_step);
+    }
+}

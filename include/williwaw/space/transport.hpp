@@ -52,8 +52,6 @@ class Transport {
   Real largest_speed(int axis) const;
   /// Of laws: the same over a range of values, unbounded where the speed is. Costs a scan of the range.
   std::array<Real, 3> largest_speeds(const Range& values) const;
-  /// Largest Σ over axes of speed over width, per time, and where; of laws at the state last seen.
-  std::pair<Real, Index> fastest(const State& y) const;
   /// Speeds along each axis at one unknown.
   std::array<Real, 3> speeds(const State& y, Index n) const;
   /// Weights (first, second) of a face's neighbours in its flow, area included, at first order.
