@@ -414,3 +414,60 @@ TEST_CASE("a point in what a cut-out leaves of a cell feeds the nearest control 
   CHECK(there.x == doctest::Approx(0.3125));
   CHECK(there.y == doctest::Approx(0.5625));
 }
+
+namespace {
+
+// u' = u² from 1 everywhere: 1/(1 − t).
+Problem exploding() {
+  Equation e = diffusion(1.0);
+  e.reaction = Reaction::of([](Real u) { return u * u; });
+  Problem p(rod(4).grid(), e);
+  p.initial = 1.0;
+  p.other_walls(insulated());
+  return p;
+}
+
+}  // namespace
+
+TEST_CASE("an implicit step without a solution ends the run before it, and says what would help") {
+  // Backward Euler has none from where 4·step·u > 1 on.
+  for (const Real step : {0.1, 0.3}) {
+    CAPTURE(step);
+    DiffusionBalance balance(exploding());
+    State y = balance.initial_state();
+    Index records = 0;
+    Observers observers;
+    observers.on_record = [&](const Moment&) { ++records; };
+    const Outcome out = march(balance, y, plan_of("implicit-euler", step, 2.1), observers);
+    Real u = 1;
+    Index steps = 0;
+    for (; 4 * step * u <= 1; ++steps) u = (1 - std::sqrt(1 - 4 * step * u)) / (2 * step);
+    CHECK(out.ending == Outcome::Ending::unsolved);
+    CHECK(out.steps == steps);
+    CHECK(out.time == doctest::Approx(step * static_cast<Real>(steps)));
+    CHECK(out.reason.starts_with("step " + std::to_string(steps + 1) + " cannot be solved: "));
+    CHECK(out.reason.find("take a shorter step") != std::string::npos);
+    for (const Real v : y) CHECK(v == doctest::Approx(u).epsilon(1e-9));
+    CHECK(records == 2);
+  }
+}
+
+TEST_CASE("where no step is short enough the run has come to where the solution ends") {
+  for (const char* name : {"rk45", "sdirk4"}) {
+    CAPTURE(name);
+    DiffusionBalance balance(exploding());
+    State y = balance.initial_state();
+    Plan plan = plan_of(name, 0, 2);
+    plan.adaptive = Tolerance{1e-8, true};
+    plan.guard = false;
+    Index rejected = 0;
+    Observers observers;
+    observers.on_trial = [&](const StepTrial& t) { rejected += t.taken ? 0 : 1; };
+    const Outcome out = march(balance, y, plan, observers);
+    // Either no step is short enough, or the reaction is no finite number any more.
+    CHECK(out.ending != Outcome::Ending::reached);
+    CHECK_FALSE(out.reason.empty());
+    CHECK(out.time == doctest::Approx(1).epsilon(1e-6));
+    CHECK(out.rejected == rejected);
+  }
+}

@@ -195,3 +195,58 @@ TEST_CASE("nodes that walls hold are booked for each unknown of a system") {
     CHECK(y[21 + n] == doctest::Approx(8 - (1 - x * x)).epsilon(1e-3));
   }
 }
+
+TEST_CASE("systems say which unknowns, grids and fluxes they cannot take") {
+  const Grid g = periodic_line(8), other = periodic_line(9);
+  const auto refusal = [](const std::vector<Problem>& members,
+                          std::shared_ptr<const SystemFlux> flux) -> std::string {
+    try {
+      SystemBalance balance(members, nullptr, std::move(flux));
+    } catch (const InputError& e) {
+      return e.what();
+    }
+    return "";
+  };
+  const Problem plain(g, diffusion(1.0));
+  CHECK(refusal({}, nullptr) == "a system needs one unknown at least");
+  CHECK(refusal({plain}, nullptr).empty());
+  CHECK(refusal({plain, Problem(other, diffusion(1.0))}, nullptr) ==
+        "the unknowns of a system live on one grid");
+  CHECK(refusal({plain}, self_carrying_flux(2)) == "the flux is for 2 unknowns, and the system has 1");
+  CHECK_THROWS_WITH_AS(self_carrying_flux(0), "a flux needs one component at least", InputError);
+  for (const Equation& e : {transport(Velocity(1.0)), wave(1.0)})
+    CHECK(refusal({Problem(g, e)}, nullptr).find("is the system's own flux") != std::string::npos);
+  Problem high(g, diffusion(1.0));
+  high.reconstruction = "weno5";
+  CHECK(refusal({high}, self_carrying_flux(1)) ==
+        "reconstruction 'weno5' is not for systems; take none or a limited one");
+  CHECK(refusal({high}, nullptr).empty());
+  Problem uneven(Grid({Axis("x", {0, 0.1, 0.3, 1}, Unknowns::cells, true)}), diffusion(1.0));
+  CHECK(refusal({uneven}, self_carrying_flux(1)) == "a system with a flux needs uniform axes");
+  const Regions pier({{"pier", inside([](Point q) { return q.x < 0.3 && q.y < 0.3; }), false}});
+  Problem cut(
+      Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells), Axis::uniform("y", 0, 1, 8, Unknowns::cells)}),
+      diffusion(1.0), pier);
+  cut.other_walls(insulated());
+  CHECK(refusal({cut}, self_carrying_flux(1)) == "a system with a flux needs a whole rectangle");
+}
+
+TEST_CASE("one unknown that carries itself with two flows out at its ends what the flux says") {
+  // f(u) = u²: Riemann's problem of a shock from 2 to 1 that runs with (4 − 1)/(2 − 1) = 3.
+  for (const char* reconstruction : {"none", "minmod", "van-leer"}) {
+    CAPTURE(reconstruction);
+    Problem p(Grid({Axis::uniform("x", 0, 1, 100, Unknowns::cells)}), diffusion(1e-9));
+    p.initial = [](Point q) { return q.x < 0.2 ? 2.0 : 1.0; };
+    p.reconstruction = reconstruction;
+    p.wall("west", dirichlet(2.0)).wall("east", dirichlet(1.0));
+    SystemBalance balance({p}, nullptr, self_carrying_flux(1));
+    State y = balance.initial_state();
+    CHECK(balance.fastest(y) == doctest::Approx(4 * 100));
+    const Outcome o = advance_system(balance, y, "ssprk3", 1e-3, 0.2);
+    CHECK(o.budget.worst_step() < 1e-12);
+    // 4 came in and 1 went out each second.
+    CHECK(o.totals.content == doctest::Approx(1.2 + 0.2 * 3).epsilon(1e-3));
+    CHECK(y[68] == doctest::Approx(2).epsilon(5e-3));
+    CHECK(y[92] == doctest::Approx(1).epsilon(5e-3));
+  }
+}
