@@ -27,9 +27,9 @@ using Clock = std::chrono::steady_clock;
 
 // Unknowns of the largest grid that is run for its memory: enough that vectors drown what a process takes
 // besides; and of the smallest, whose solvers must still be those of large grids.
-constexpr Real most_unknowns = 4e5, least_unknowns = 2.5e4;
+constexpr Real largest_grid = 4e5, smallest_grid = 2.5e4;
 // Up to here a grid only shows what the process takes besides.
-constexpr Real few_unknowns = 100;
+constexpr Real tiny_grid = 100;
 // Arrays above this size, in bytes, go back to the system when they are freed, as large ones always do.
 constexpr int returned_size = 1 << 16;
 constexpr Real stage_seconds = 1.5;
@@ -240,11 +240,11 @@ std::optional<Real> peak_memory(const std::string& text, const std::filesystem::
   whole.unknowns = unknowns(1);
   for (const Real size : sizes) whole.faces += 2 * whole.unknowns / size;
 
-  const Index by = at_most(most_unknowns, 1);
-  const Reading few = coarser(at_most(few_unknowns, by));
+  const Index by = at_most(largest_grid, 1);
+  const Reading few = coarser(at_most(tiny_grid, by));
   const auto large = looked_at(text, name, overrides, few, coarser(by));
   if (!large || by == 1) return large ? std::optional(large->peaks.most()) : std::nullopt;
-  const Index more = at_most(std::max(least_unknowns, large->unknowns / 3), by + 1);
+  const Index more = at_most(std::max(smallest_grid, large->unknowns / 3), by + 1);
   const auto small = looked_at(text, name, overrides, few, coarser(more));
   if (!small) return std::nullopt;
   return std::max(put_forward(*small, *large, whole, rank, &Peaks::own),

@@ -46,7 +46,13 @@ struct Unit::Handle {
           !definition.empty() && definition.find_first_not_of("0123456789.e+-") == std::string::npos;
       base = ut_parse(the_system(), factor_only ? "1" : definition.c_str(), UT_ASCII);
     }
-    if (!base || !ut_are_convertible(unit, base)) throw std::runtime_error("a unit has no base in SI");
+    // A size beyond all numbers is none either.
+    const bool fits = base && ut_are_convertible(unit, base);
+    const Real size = fits ? std::abs(convert(unit, base, 1) - convert(unit, base, 0)) : 0;
+    if (size > 0 && std::isfinite(size)) return;
+    ut_free(base);
+    ut_free(unit);
+    throw InputError("a unit of such a size, or to such a power, has no base in SI");
   }
   Handle(const Handle&) = delete;
   Handle& operator=(const Handle&) = delete;
@@ -64,7 +70,11 @@ Unit::Unit() : Unit(std::make_shared<Handle>(ut_get_dimensionless_unit_one(the_s
 std::optional<Unit> Unit::parse(const std::string& text) {
   ut_unit* unit = ut_parse(the_system(), text.c_str(), UT_UTF8);
   if (!unit) return std::nullopt;
-  return Unit(std::make_shared<Handle>(unit), text);
+  try {
+    return Unit(std::make_shared<Handle>(unit), text);
+  } catch (const InputError&) {
+    return std::nullopt;
+  }
 }
 
 Unit Unit::of(const std::string& text) {

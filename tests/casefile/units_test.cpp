@@ -55,3 +55,13 @@ TEST_CASE("no unit is given a name that belongs elsewhere") {
   CHECK((Unit::of("m^2/s") / Unit::of("s")).si_text() == "m2.s-2");
   CHECK(Unit::of("W/m^2/K").si_text() == "kg.s-3.K-1");
 }
+
+TEST_CASE("units of a size or power that no number holds are no units, and say so where they are written") {
+  for (const char* text : {"22^-12bar222/hm", "bar^222", "km222"}) {
+    CAPTURE(text);
+    CHECK_FALSE(Unit::parse(text));
+    CHECK_THROWS_AS(Unit::of(text), InputError);
+  }
+  REQUIRE(Unit::parse("bar^4"));
+  CHECK(Unit::of("bar^4").to_si(2) == doctest::Approx(2e20));
+}
