@@ -89,7 +89,7 @@ void look_at(const std::vector<std::uintptr_t>& pages) {
   for (const auto page : pages) static_cast<void>(*reinterpret_cast<const volatile char*>(page));
 }
 
-// Returns unknowns and faces.
+// What the process took at its peak so far, a run of some steps included.
 Look run_for_a_while(const std::string& text, const std::filesystem::path& name,
                      const std::vector<std::string>& overrides, const Reading& reading, int threads,
                      const std::filesystem::path& folder) {
@@ -230,7 +230,7 @@ std::optional<Real> peak_memory(const std::string& text, const std::filesystem::
     return std::accumulate(sizes.begin(), sizes.end(), sizes.empty() ? 0.0 : 1.0, std::multiplies<>());
   };
   const auto at_most = [&](Real most, Index from) {
-    while (unknowns(from) > most) ++from;
+    while (unknowns(from) > most) from += 1 + from / 16;
     return from;
   };
   const auto sizes = sizes_of_grid(text, name, overrides, reading);

@@ -115,8 +115,10 @@ std::pair<Real, Real> damping_range(DiffusionBalance& balance, Real at) {
 // with u of a mode normalized, its roots are those of λ² + (u, D·u)·λ + (u, K·u), and (u, D·u) lies between
 // the extremes of D.
 Real wave_limit(const Scheme& scheme, Real smallest, Real largest, std::pair<Real, Real> damping) {
-  if (is_second_order(scheme) || damping.second == 0)
-    return std::sqrt(wave_stability_interval(scheme) / largest);
+  const Real undamped = std::sqrt(wave_stability_interval(scheme) / largest);
+  if (is_second_order(scheme) || damping.second == 0) return undamped;
+  // A growth that any step has would be lost in the rounding of short ones.
+  if (damping.first == 0 && undamped == 0) return 0;
   const Real from = std::max(smallest, 1e-8 * largest);
   const int values = 400, dampings = damping.first < damping.second ? 24 : 0;
   const auto holds = [&](Real step) {
@@ -130,7 +132,8 @@ Real wave_limit(const Scheme& scheme, Real smallest, Real largest, std::pair<Rea
     }
     return true;
   };
-  return largest_step(holds, 1e-6 / std::sqrt(largest), 1.05, 1e15);
+  const Real limit = largest_step(holds, 1e-6 / std::sqrt(largest), 1.05, 1e15);
+  return damping.first == 0 ? std::min(limit, undamped) : limit;
 }
 
 Stability stability_of_wave(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from) {

@@ -180,6 +180,11 @@ TEST_CASE("damping that varies in place, by formula or at walls, is judged by al
     CHECK(both <= 1.1 * least);
     CHECK(both >= 0.85 * std::min(most, least));
   }
+  // What only an end takes leaves waves that grow at any step.
+  Problem end(Grid({Axis::uniform("x", 0, 4, 40, Unknowns::nodes)}), wave(2.0));
+  end.wall("west", fixed_end()).wall("east", absorbing());
+  for (const char* name : {"explicit-euler", "rk2"})
+    CHECK(verify::stability(end, scheme(name), 1e-3).limit.step == 0);
   // One damping everywhere is exact, and leapfrog does not ask for it.
   CHECK(verify::stability(problem(20.0, fixed_end()), scheme("rk4"), 1e-3).limit.standing ==
         verify::Limit::Standing::sharp);
