@@ -35,10 +35,13 @@ class Lines final : public LinearSolver {
     for (int b = 0; b < a; ++b) stride_ *= m->extent[b];
     along_ = m->extent[a];
     outer_ = m->size() / (stride_ * along_);
-    periodic_ = m->periodic[a] && along_ > 2;
+    periodic_ = m->periodic[a] && along_ > 1;
     pivot_ = m->diagonal;
     below_ = m->lower[a];
     ratio_ = m->upper[a];
+    // An unknown that is its own neighbour.
+    if (m->periodic[a] && along_ == 1)
+      for (std::size_t n = 0; n < pivot_.size(); ++n) pivot_[n] += below_[n] + ratio_[n];
     if (periodic_) open_seams();
     each_line([&](Index start) {
       for (Index i = 0; i < along_; ++i) {

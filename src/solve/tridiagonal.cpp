@@ -13,10 +13,12 @@ class Tridiagonal final : public LinearSolver {
     const auto& m = std::get<FaceSystem>(system);
     if (m.rank() != 1) throw SolverError("the tridiagonal solver takes one-dimensional problems only");
     const Index n = m.size();
-    periodic_ = m.periodic[0];
+    periodic_ = m.periodic[0] && n > 1;
     below_ = m.lower[0];
     ratio_ = m.upper[0];
     pivot_ = m.diagonal;
+    // An unknown that is its own neighbour.
+    if (m.periodic[0] && n == 1) pivot_[0] += below_[0] + ratio_[0];
     if (periodic_) {
       // The corners are taken out as a rank-one change u·vᵀ with u = (s, 0, .., 0, last), v = (1, 0, ..,
       // first/s).

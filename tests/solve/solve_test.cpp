@@ -93,6 +93,42 @@ TEST_CASE("extreme eigenvalues of tridiagonal matrices agree with dense ones and
   }
 }
 
+TEST_CASE("one unknown joined to itself, and lines of two that meet at both ends") {
+  const std::vector<Real> one{3.0}, none;
+  CHECK(largest_eigenvalue(one, none, 0.5) == 4);
+  CHECK(smallest_eigenvalue(one, none, 0.5) == 4);
+  for (const Index along : {1, 2, 3, 5})
+    for (const bool periodic : {false, true})
+      for (const bool on_a_line : {false, true}) {
+        CAPTURE(along);
+        CAPTURE(periodic);
+        CAPTURE(on_a_line);
+        const int axis = on_a_line ? 0 : 1;
+        FaceSystem s;
+        s.extent = on_a_line ? std::array<Index, 3>{along, 1, 1} : std::array<Index, 3>{3, along, 1};
+        s.periodic[static_cast<std::size_t>(axis)] = periodic;
+        const auto count = static_cast<std::size_t>((on_a_line ? 1 : 3) * along);
+        s.diagonal.assign(count, 4.0);
+        for (int a = 0; a <= axis; ++a) {
+          s.lower[a].assign(count, 0.0);
+          s.upper[a].assign(count, 0.0);
+        }
+        for (Index n = 0; n < s.size(); ++n)
+          for (const bool up : {false, true})
+            if (s.neighbour(n, axis, up) >= 0) (up ? s.upper : s.lower)[axis][n] = up ? -1.2 : -0.7;
+        std::vector<Real> right(count), x(count), sure(count);
+        for (std::size_t n = 0; n < count; ++n) right[n] = std::sin(1.3 * static_cast<Real>(n)) + 0.1;
+        const LinearSystem whole = s;
+        const auto lines = on_a_line ? make_tridiagonal_solver() : make_lines_solver(),
+                   direct = make_direct_solver();
+        lines->factor(whole);
+        direct->factor(whole);
+        lines->solve(right, x);
+        direct->solve(right, sure);
+        for (std::size_t n = 0; n < count; ++n) CHECK(x[n] == doctest::Approx(sure[n]).epsilon(1e-12));
+      }
+}
+
 TEST_CASE("Newton's method converges, halves steps that overshoot and says when it cannot") {
   const auto solve = [](Real start, const std::function<Real(Real)>& f,
                         const std::function<Real(Real)>& slope) {

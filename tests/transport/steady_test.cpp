@@ -157,3 +157,37 @@ TEST_CASE("the matrix is the derivative of the rate, walls and outlines included
     CHECK(worst < 1e-12);
   }
 }
+
+TEST_CASE(
+    "about a uniform state the matrix of a law is the derivative of its rate, whatever the faces' areas "
+    "are") {
+  for (const Real about : {0.8, -0.5}) {
+    CAPTURE(about);
+    Problem p(
+        Grid({Axis::uniform("x", 0, 1, 6, Unknowns::cells), Axis::uniform("y", 0, 0.3, 5, Unknowns::cells)}),
+        conservation(quadratic_flux(), 0.05));
+    p.numerical_flux = "upwind";
+    p.wall("west", dirichlet(about)).wall("east", dirichlet(about)).other_walls(insulated());
+    DiffusionBalance balance(p);
+    const auto count = static_cast<std::size_t>(p.grid().count());
+    State y(count, about), more(count), less(count);
+    Ledger ledger(balance.lines().size());
+    LinearSystem system;
+    balance.linearise(y, 0, 0, 1, Parts::all(), system);
+    std::vector<std::vector<Real>> dense(count, std::vector<Real>(count, 0.0));
+    for (const auto& e : triplets_of(system))
+      dense[static_cast<std::size_t>(e.row)][static_cast<std::size_t>(e.column)] += e.value;
+    constexpr Real small = 1e-6;
+    Real worst = 0;
+    for (std::size_t n = 0; n < count; ++n) {
+      y[n] = about + small;
+      balance.rate(y, 0, Parts::all(), more, ledger);
+      y[n] = about - small;
+      balance.rate(y, 0, Parts::all(), less, ledger);
+      y[n] = about;
+      for (std::size_t m = 0; m < count; ++m)
+        worst = std::max(worst, std::abs((more[m] - less[m]) / (2 * small) + dense[m][n]));
+    }
+    CHECK(worst < 1e-7);
+  }
+}

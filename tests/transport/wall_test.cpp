@@ -1,6 +1,9 @@
 // Ends of what is carried along: inflow, outflow, walls that are closed, outlets where the stream turns back.
 #include <doctest/doctest.h>
 
+#include <array>
+#include <map>
+
 #include "support/carried.hpp"
 
 using namespace williwaw;
@@ -233,5 +236,84 @@ TEST_CASE("beside a cut-out slopes do without what is gone, on one side or both"
       CHECK(std::abs(at(sloped, i, 8) - at(none, i, 8)) > 1e-4);
       CHECK(at(sloped, i, 8) == doctest::Approx(at(sloped, i, 2)).epsilon(1e-12));
     }
+  }
+}
+
+TEST_CASE("axes that change places change nothing: uneven ones, slopes and ends along each of them") {
+  const std::vector<std::vector<Real>> marks{
+      {0, 0.1, 0.25, 0.45, 0.5, 0.8, 1}, {0, 0.2, 0.3, 0.6, 0.7, 1.1}, {0, 0.3, 0.4, 0.8, 1}};
+  const std::array<Real, 3> speed{1.0, -0.6, 0.4};
+  const auto value = [](Real a, Real b, Real c) {
+    return std::sin(4 * a + 1) + a * b * b + std::cos(3 * b + c) * (1 + c);
+  };
+  for (const int rank : {2, 3})
+    for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
+      for (const char* reconstruction : {"none", "minmod", "van-leer", "mc", "superbee"}) {
+        CAPTURE(rank);
+        CAPTURE(reconstruction);
+        // order[a]: which of the directions lies along axis a.
+        const auto rates = [&](const std::array<int, 3>& order) {
+          std::vector<Axis> axes;
+          for (int a = 0; a < rank; ++a)
+            axes.push_back(Axis(std::string(1, "xyz"[a]),
+                                marks[static_cast<std::size_t>(order[static_cast<std::size_t>(a)])],
+                                unknowns));
+          std::array<Real, 3> along{0, 0, 0};
+          for (std::size_t a = 0; a < static_cast<std::size_t>(rank); ++a)
+            along[a] = speed[static_cast<std::size_t>(order[a])];
+          Problem p(Grid(axes), transport(Velocity(along[0], along[1], along[2]), 0.01));
+          p.reconstruction = reconstruction;
+          p.other_walls(outflow_returning(0.3));
+          DiffusionBalance balance(p);
+          const Grid& g = p.grid();
+          State y(static_cast<std::size_t>(g.count())), f(y.size());
+          std::array<std::size_t, 3> back{0, 1, 2};
+          for (std::size_t a = 0; a < static_cast<std::size_t>(rank); ++a)
+            back[static_cast<std::size_t>(order[a])] = a;
+          for (Index n = 0; n < g.count(); ++n) {
+            const Point q = g.point_of(n);
+            const std::array<Real, 3> at{q.x, q.y, q.z};
+            y[static_cast<std::size_t>(n)] = value(at[back[0]], at[back[1]], rank == 3 ? at[back[2]] : 0);
+          }
+          Ledger ledger(balance.lines().size());
+          balance.rate(y, 0, Parts::all(), f, ledger);
+          // By their places in the first order.
+          std::map<std::array<Index, 3>, Real> by_place;
+          for (Index n = 0; n < g.count(); ++n) {
+            const auto at = g.position(n);
+            by_place[{at[back[0]], at[back[1]], at[back[2]]}] = f[static_cast<std::size_t>(n)];
+          }
+          return by_place;
+        };
+        const auto first = rates({0, 1, 2});
+        for (const std::array<int, 3>& order :
+             {std::array{1, 0, 2}, std::array{2, 0, 1}, std::array{1, 2, 0}}) {
+          if (rank == 2 && order[2] != 2) continue;
+          const auto other = rates(order);
+          REQUIRE(other.size() == first.size());
+          for (const auto& [place, rate] : first)
+            CHECK(other.at(place) == doctest::Approx(rate).epsilon(1e-11));
+        }
+      }
+}
+
+TEST_CASE("the limit of what is carried and diffuses does not know which way round its axis is") {
+  const std::vector<Real> marks{0, 0.02, 0.05, 0.1, 0.2, 0.4, 0.7, 1};
+  std::vector<Real> turned;
+  for (auto m = marks.rbegin(); m != marks.rend(); ++m) turned.push_back(1 - *m);
+  const auto limit = [&](const std::vector<Real>& of, Real speed, const Function& diffusivity) {
+    Equation e = transport(Velocity(speed));
+    e.diffusion.coefficient[0] = diffusivity;
+    Problem p(Grid({Axis("x", of, Unknowns::cells)}), e);
+    p.other_walls(outflow());
+    return verify::stability(p, scheme("ssprk3"), 1e-4);
+  };
+  for (const Real strength : {0.01, 0.1, 1.0}) {
+    CAPTURE(strength);
+    const auto one = limit(marks, 1, [=](Point q) { return strength * (0.1 + q.x); }),
+               other = limit(turned, -1, [=](Point q) { return strength * (1.1 - q.x); });
+    CHECK(one.interior.step == doctest::Approx(other.interior.step).epsilon(1e-9));
+    CHECK(one.limit.step == doctest::Approx(other.limit.step).epsilon(1e-9));
+    CHECK(one.positivity.step == doctest::Approx(other.positivity.step).epsilon(1e-9));
   }
 }

@@ -119,6 +119,7 @@ TEST_CASE("half-space and started flow have their limits") {
   CHECK(half_space(0, 1, 19.999) == doctest::Approx(half_space(0, 1, 20.001)).epsilon(3e-4));
   CHECK(started_flow(0.3, 0, 0, 1, 0, 0.2) == 0.2);
   CHECK(started_flow(1, 0, 0, 1, 0, 0.2) == 1);
+  CHECK(started_flow(0, 0, 0.1, 1, 0, 0.2) == 0.1);
   CHECK(started_flow(0.25, 5, 0, 1, 0) == doctest::Approx(0.25));
   CHECK(started_flow(0.5, 5, 0, 0, 8) == doctest::Approx(1));
   // Just after the start the moved wall is felt as by a half-space.
