@@ -120,7 +120,8 @@ Real wave_limit(const Scheme& scheme, Real smallest, Real largest, std::pair<Rea
   // A growth that any step has would be lost in the rounding of short ones.
   if (damping.first == 0 && undamped == 0) return 0;
   const Real from = std::max(smallest, 1e-8 * largest);
-  const int values = 400, dampings = damping.first < damping.second ? 24 : 0;
+  const bool varies = damping.first < damping.second;
+  const int values = varies ? 100 : 400, dampings = varies ? 12 : 0;
   const auto holds = [&](Real step) {
     for (int m = 0; m <= dampings; ++m) {
       const Real d = damping.first + (damping.second - damping.first) * m / std::max(1, dampings);

@@ -105,9 +105,16 @@ void compare(const Problem& p) {
 }  // namespace
 
 TEST_CASE("rates, steps, sums and bookings in one pass are those of the matrix, whatever a line is like") {
+#ifdef WILLIWAW_SANITIZED  // the ends of loops are what counts there
+  const std::vector<Index> lengths{1, 2, 3};
+  constexpr int least = 80;
+#else
+  const std::vector<Index> lengths{1, 2, 3, 4, 9};
+  constexpr int least = 231;
+#endif
   int compared = 0;
   for (int rank = 1; rank <= 3; ++rank)
-    for (const Index nx : {1, 2, 3, 4, 9})
+    for (const Index nx : lengths)
       for (const Form form : {Form::uniform, Form::stretched, Form::varying})
         for (const Ends ends : {Ends::walls, Ends::periodic, Ends::held})
           for (const Extra extra : {Extra::none, Extra::source, Extra::cut}) {
@@ -121,5 +128,5 @@ TEST_CASE("rates, steps, sums and bookings in one pass are those of the matrix, 
             compare(problem_of(rank, nx, form, ends, extra));
             ++compared;
           }
-  CHECK(compared > 230);
+  CHECK(compared >= least);
 }

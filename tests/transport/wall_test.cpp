@@ -246,7 +246,7 @@ TEST_CASE("axes that change places change nothing: uneven ones, slopes and ends 
   const auto value = [](Real a, Real b, Real c) {
     return std::sin(4 * a + 1) + a * b * b + std::cos(3 * b + c) * (1 + c);
   };
-  for (const int rank : {2, 3})
+  for (int rank = 2; rank <= (instrumented ? 2 : 3); ++rank)
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
       for (const char* reconstruction : {"none", "minmod", "van-leer", "mc", "superbee"}) {
         CAPTURE(rank);

@@ -148,7 +148,14 @@ TEST_CASE("ends that only leapfrog can follow are refused to other schemes") {
   CHECK_THROWS_WITH_AS(DiffusionBalance{heat_like}, doctest::Contains("second order in time"), InputError);
 }
 
-TEST_CASE("damping that varies in place, by formula or at walls, is judged by all of it: the limit holds") {
+#ifdef WILLIWAW_SANITIZED  // whose roots of many thousand modes take minutes and show nothing more
+constexpr bool few_roots = true;
+#else
+constexpr bool few_roots = false;
+#endif
+
+TEST_CASE("damping that varies in place, by formula or at walls, is judged by all of it: the limit holds" *
+          doctest::skip(few_roots)) {
   const Regions pier({{"pier", inside([](Point q) { return q.x > 0.6 && q.y > 0.9; }), false}});
   const auto problem = [&](const Function& damping, const Wall& wall) {
     Problem p(Grid({Axis::uniform("x", 0, 1, 14, Unknowns::nodes),
