@@ -15,9 +15,10 @@ struct Between {
 };
 
 Between between(const std::vector<Real>& points, Real at) {
-  if (points.size() == 1 || at <= points.front()) return {};
+  // A place that is no number counts as the first point.
+  if (points.size() == 1 || !(at > points.front())) return {};
   const std::size_t last = points.size() - 1;
-  if (at >= points.back()) return {last, last, 0};
+  if (!(at < points.back())) return {last, last, 0};
   const auto high = static_cast<std::size_t>(std::ranges::upper_bound(points, at) - points.begin());
   return {high - 1, high, (at - points[high - 1]) / (points[high] - points[high - 1])};
 }
