@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <cmath>
 #include <fstream>
-#include <numeric>
 #include <sstream>
 
 #include "parts.hpp"
@@ -21,15 +20,6 @@ const Words sections{"title",  "constants", "grid",     "equation", "initial", "
                      "space",  "record",    "probe",    "exact",    "figure",  "region",   "contact",
                      "steady", "settled",   "converge", "stage",    "variant", "cycle"};
 const Words later_sections{"derived", "samples", "curve"};
-
-std::string read_text(const std::filesystem::path& file, const std::string& place, const std::string& key) {
-  std::ifstream in(file);
-  std::ostringstream text;
-  if (in) text << in.rdbuf();
-  if (!in || std::filesystem::is_directory(file))
-    throw CaseError(place, key, "cannot be read: is the name right?");
-  return text.str();
-}
 
 void take_constants(const Node& table, Context& context, const std::string& path) {
   for (const auto& e : table.table()) {
@@ -50,6 +40,17 @@ void take_constants(const Node& table, Context& context, const std::string& path
   }
 }
 
+}  // namespace
+
+std::string read_text(const std::filesystem::path& file, const std::string& place, const std::string& key) {
+  std::ifstream in(file);
+  std::ostringstream text;
+  if (in) text << in.rdbuf();
+  if (!in || std::filesystem::is_directory(file))
+    throw CaseError(place, key, "cannot be read: is the name right?");
+  return text.str();
+}
+
 void read_constants(const Node& root, Context& context) {
   const Node* node = root.find("constants");
   if (!node) return;
@@ -65,6 +66,8 @@ void read_constants(const Node& root, Context& context) {
   }
   take_constants(*node, context, "constants");
 }
+
+namespace {
 
 Unit first_unit(const Context& context, const std::vector<const Node*>& candidates, const char* otherwise) {
   for (const Node* c : candidates)
@@ -269,18 +272,9 @@ std::string Case::duration(Real seconds) const {
   return readable(seconds, "s");
 }
 
-namespace {
-
-// A case as a tree, with its overrides, variant and stage laid over it.
-struct Tree {
-  Node root;
-  Context context;
-  std::vector<std::string> variants, stages;
-};
-
 Tree tree_of(const std::string& text, const std::filesystem::path& name,
              const std::vector<std::string>& overrides, const Reading& reading) {
-  Tree tree{parse_toml(text, name.string()), {}, {}, {}};
+  Tree tree{parse_toml(text, name.string()), {}};
   choose_variant(tree.root, reading.variant, tree.variants);
   for (const auto& o : overrides) override_with(tree.root, o);
   choose_stage(tree.root, reading.stage, tree.stages);
@@ -292,11 +286,7 @@ Tree tree_of(const std::string& text, const std::filesystem::path& name,
   return tree;
 }
 
-std::vector<Real> sizes_of_grid(const Tree& tree) {
-  Context context = tree.context;
-  read_constants(tree.root, context);
-  return sizes_of_grid(context, tree.root);
-}
+namespace {
 
 // Vectors of unknowns that the leanest run keeps, and that few keep with a solver of its own; of direct
 // factors of a plan and of a block many more.
@@ -309,7 +299,7 @@ void refuse_too_much(const Tree& tree, const std::string& text, const std::files
   if (std::isinf(reading.memory)) return;
   const auto sizes = sizes_of_grid(tree);
   if (sizes.empty()) return;
-  const Real unknowns = std::accumulate(sizes.begin(), sizes.end(), 1.0, std::multiplies<>());
+  const Real unknowns = unknowns_of(sizes);
   const auto refuse = [&](const std::string& what) {
     throw CaseError(tree.root.find("grid")->place.text(), "grid",
                     fmt::format("{:.3g} unknowns {}", unknowns, what));
@@ -324,16 +314,11 @@ void refuse_too_much(const Tree& tree, const std::string& text, const std::files
     against(readable_bytes(least) + " at least");
   if (reading.memory == 0 && 8 * many_vectors[std::min<std::size_t>(sizes.size(), 3) - 1] * unknowns < most)
     return;
-  if (const auto need = peak_memory(text, name, overrides, reading); need && *need > most)
-    against("about " + readable_bytes(*need));
+  const auto need = reading.needed ? reading.needed : peak_memory(text, name, overrides, reading);
+  if (need && *need > most) against("about " + readable_bytes(*need));
 }
 
 }  // namespace
-
-std::vector<Real> sizes_of_grid(const std::string& text, const std::filesystem::path& name,
-                                const std::vector<std::string>& overrides, const Reading& reading) {
-  return sizes_of_grid(tree_of(text, name, overrides, reading));
-}
 
 Case read_case_text(const std::string& text, const std::filesystem::path& name,
                     const std::vector<std::string>& overrides, const Reading& reading) {

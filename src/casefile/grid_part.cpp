@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "parts.hpp"
 #include "williwaw/casefile/report.hpp"
@@ -133,10 +134,12 @@ bool says_periodic(const Node* boundary, const std::string& side) {
 
 }  // namespace
 
-std::vector<Real> sizes_of_grid(const Context& context, const Node& root) try {
+std::vector<Real> sizes_of_grid(const Tree& tree) try {
   std::vector<Real> sizes;
-  const Node* node = root.find("grid");
+  const Node* node = tree.root.find("grid");
   if (!node) return {};
+  Context context = tree.context;
+  read_constants(tree.root, context);
   const Section grid(context, *node, "grid");
   const bool nodes = grid.word("unknowns", "cells") == "nodes";
   for (const char* name : {"x", "y", "z", "r"})
@@ -151,6 +154,10 @@ std::vector<Real> sizes_of_grid(const Context& context, const Node& root) try {
   return sizes;
 } catch (const InputError&) {
   return {};
+}
+
+Real unknowns_of(const std::vector<Real>& sizes) {
+  return sizes.empty() ? 0 : std::accumulate(sizes.begin(), sizes.end(), 1.0, std::multiplies<>());
 }
 
 Grid read_grid(const Context& context, const Node& root) {

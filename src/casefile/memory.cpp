@@ -3,20 +3,21 @@
 
 #include <fcntl.h>
 #include <malloc.h>
+#include <sys/mman.h>
 #include <sys/resource.h>
-#include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <chrono>
 #include <cmath>
-#include <cstdio>
+#include <csignal>
+#include <cstdlib>
 #include <fstream>
-#include <numeric>
-#include <sstream>
+#include <new>
 
 #include "parts.hpp"
 #include "williwaw/casefile/run.hpp"
+#include "williwaw/store/apart.hpp"
 #include "wording.hpp"
 
 namespace williwaw::casefile {
@@ -141,41 +142,36 @@ std::optional<Look> looked_at(const std::string& text, const std::filesystem::pa
                               const std::vector<std::string>& overrides, const Reading& few,
                               const Reading& reading) {
   std::string folder = (std::filesystem::temp_directory_path() / "williwaw-memory-XXXXXX").string();
-  int ends[2];
-  if (!mkdtemp(folder.data()) || pipe(ends) != 0) return std::nullopt;
+  void* shared = mmap(nullptr, sizeof(Look), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
+  if (shared == MAP_FAILED || !mkdtemp(folder.data())) return std::nullopt;
+  Look& told = *new (shared) Look;
   // Threads that were started do not come along.
   const int threads = of_this_process("Threads") > 1 ? 1 : 0;
   const auto pages = pages_of_files();
-  const pid_t child = fork();
-  if (child == 0) {
-    alarm(patience_seconds);
-    const int nowhere = open("/dev/null", O_RDWR);
-    dup2(nowhere, STDOUT_FILENO);
-    dup2(nowhere, STDERR_FILENO);
-    mallopt(M_MMAP_THRESHOLD, returned_size);
-    try {
+  try {
+    store::apart(folder, [&] {
+      std::signal(SIGINT, SIG_DFL);
+      alarm(patience_seconds);
+      const int nowhere = open("/dev/null", O_RDWR);
+      dup2(nowhere, STDOUT_FILENO);
+      dup2(nowhere, STDERR_FILENO);
+      mallopt(M_MMAP_THRESHOLD, returned_size);
       look_at(pages);
       warm_up(text, name, overrides, few, threads, folder);
       const Peaks base = peaks_until_now();
       malloc_trim(0);
       Look look = run_for_a_while(text, name, overrides, reading, threads, folder);
       look.base = base;
-      if (write(ends[1], &look, sizeof look) == static_cast<ssize_t>(sizeof look)) _exit(0);
-    } catch (...) {
-      // What is wrong is told by the reader of the case itself.
-    }
-    _exit(1);
+      told = look;
+    });
+  } catch (const store::StoreError&) {
+    // What is wrong with a case is told by its reader.
   }
-  close(ends[1]);
-  Look look;
-  const bool told = child > 0 && read(ends[0], &look, sizeof look) == static_cast<ssize_t>(sizeof look);
-  close(ends[0]);
-  int status = 0;
-  if (child > 0) waitpid(child, &status, 0);
+  const Look look = told;
+  munmap(shared, sizeof(Look));
   std::error_code left;
   std::filesystem::remove_all(folder, left);
-  if (!told || look.peaks.own == 0) return std::nullopt;
-  return look;
+  return look.peaks.own > 0 ? std::optional(look) : std::nullopt;
 }
 
 // base + v·unknowns + s·faces, or, with direct factors, base + v·unknowns + f·fill. The fill of a nested
@@ -225,20 +221,19 @@ std::optional<Real> peak_memory(const std::string& text, const std::filesystem::
     other.memory = any_memory;
     return other;
   };
-  const auto unknowns = [&](Index by) {
-    const auto sizes = sizes_of_grid(text, name, overrides, coarser(by));
-    return std::accumulate(sizes.begin(), sizes.end(), sizes.empty() ? 0.0 : 1.0, std::multiplies<>());
-  };
-  const auto at_most = [&](Real most, Index from) {
-    while (unknowns(from) > most) from += 1 + from / 16;
-    return from;
-  };
-  const auto sizes = sizes_of_grid(text, name, overrides, reading);
+  Tree tree = tree_of(text, name, overrides, reading);
+  const auto sizes = sizes_of_grid(tree);
   if (sizes.empty()) return std::nullopt;
   const int rank = static_cast<int>(sizes.size());
   Look whole;
-  whole.unknowns = unknowns(1);
+  whole.unknowns = unknowns_of(sizes);
   for (const Real size : sizes) whole.faces += 2 * whole.unknowns / size;
+  const auto at_most = [&](Real most, Index from) {
+    for (;; from += 1 + from / 16) {
+      tree.context.refinement = coarser(from).refinement;
+      if (unknowns_of(sizes_of_grid(tree)) <= most) return from;
+    }
+  };
 
   const Index by = at_most(largest_grid, 1);
   const Reading few = coarser(at_most(tiny_grid, by));
@@ -254,12 +249,10 @@ std::optional<Real> peak_memory(const std::string& text, const std::filesystem::
 }
 
 std::optional<Real> peak_memory(const std::filesystem::path& file, const std::vector<std::string>& overrides,
-                                const Reading& reading) {
-  std::ifstream in(file);
-  std::ostringstream text;
-  if (in) text << in.rdbuf();
-  if (!in) return std::nullopt;
-  return peak_memory(text.str(), file, overrides, reading);
+                                const Reading& reading) try {
+  return peak_memory(read_text(file, file.string(), ""), file, overrides, reading);
+} catch (const InputError&) {
+  return std::nullopt;
 }
 
 }  // namespace williwaw::casefile

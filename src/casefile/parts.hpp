@@ -23,11 +23,24 @@ struct Dimensions {
   bool of_temperature() const { return unknown.same_dimension(Unit::of("K")) && !difference; }
 };
 
+/// The text of a case. Throws CaseError.
+std::string read_text(const std::filesystem::path& file, const std::string& place, const std::string& key);
+
+/// A case as a tree, with its overrides, variant and stage laid over it.
+struct Tree {
+  Node root;
+  Context context;
+  std::vector<std::string> variants = {}, stages = {};
+};
+/// Throws CaseError.
+Tree tree_of(const std::string& text, const std::filesystem::path& name,
+             const std::vector<std::string>& overrides, const Reading& reading);
 /// Unknowns along each axis, without building the grid; none for a grid that `read_grid` refuses.
-std::vector<Real> sizes_of_grid(const Context& context, const Node& root);
-/// The same of a case that is not read yet. Throws CaseError.
-std::vector<Real> sizes_of_grid(const std::string& text, const std::filesystem::path& name,
-                                const std::vector<std::string>& overrides, const Reading& reading);
+std::vector<Real> sizes_of_grid(const Tree& tree);
+/// Unknowns in all; 0 where there are no sizes.
+Real unknowns_of(const std::vector<Real>& sizes);
+/// The constants of the case, its included ones first, put into the context.
+void read_constants(const Node& root, Context& context);
 Grid read_grid(const Context& context, const Node& root);
 /// Finds the equation's kind; throws for one that is not there.
 const EquationKind& read_equation_kind(const Node& root, const Context& context);

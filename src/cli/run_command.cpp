@@ -73,7 +73,7 @@ int check(const CheckArguments& arguments) {
   std::optional<Real> memory;
   if (arguments.at.empty()) memory = casefile::peak_memory(arguments.file, arguments.set);
   const casefile::Case given =
-      casefile::read_case(arguments.file, arguments.set, {.memory = arguments.memory});
+      casefile::read_case(arguments.file, arguments.set, {.memory = arguments.memory, .needed = memory});
   casefile::Prepared prepared = casefile::prepare(given);
   prepared.memory = memory;
   if (arguments.at.empty()) prepared.seconds = casefile::measured_seconds(given, prepared);

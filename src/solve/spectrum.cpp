@@ -68,10 +68,13 @@ std::vector<Real> symmetric_eigenvalues(Index rows, const std::vector<Triplet>& 
   return {values.data(), values.data() + values.size()};
 }
 
-Real largest_by_lanczos(const FaceSystem& k, const std::vector<char>& free) {
+Real largest_by_lanczos(FaceSystem k, const std::vector<char>& free) {
   constexpr int products = 150;
   const Index count = k.size();
   const int threads = count < 20000 ? 1 : omp_get_max_threads();
+  // The kernel subtracts what neighbours bring.
+  for (auto& lower : k.lower)
+    for (Real& value : lower) value = -value;
   const faces::View<double> operation{k.extent,
                                       k.periodic,
                                       k.rank(),

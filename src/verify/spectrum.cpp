@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "williwaw/solve/spectrum.hpp"
 #include "williwaw/verify/stability.hpp"
@@ -98,49 +99,38 @@ void widen(Spectrum& found) {
 }
 
 // Rows and columns divided by the roots of the capacities; unknowns that are not free are joined to nothing.
-void make_symmetric(FaceSystem& k, const State& root, const std::vector<char>& free) {
-  for (Index n = 0; n < k.size(); ++n) k.diagonal[n] = free[n] ? k.diagonal[n] / (root[n] * root[n]) : 0;
+void make_symmetric(FaceSystem& k, const Couplings& c, const State& root, const std::vector<char>& free) {
+  for (Index n = 0; n < k.size(); ++n) k.diagonal[n] = free[n] ? k.diagonal[n] / c.capacity(n) : 0;
   for (int a = 0; a < k.rank(); ++a)
-    for (Index n = 0; n < k.size(); ++n) {
-      const Index before = k.neighbour(n, a, false);
-      Real& low = k.lower[a][n];
-      low = before >= 0 && free[n] && free[before] ? -low / (root[n] * root[before]) : 0;
-    }
+    for (const bool up : {false, true})
+      for (Index n = 0; n < k.size(); ++n) {
+        const Index other = k.neighbour(n, a, up);
+        Real& value = (up ? k.upper : k.lower)[a][n];
+        value = other >= 0 && free[n] && free[other] ? value / (root[n] * root[other]) : 0;
+      }
 }
 
-// The free unknowns of a line in their order; those on either side of a gap are joined by nothing.
-AxisOperator along_the_line(const FaceSystem& k, const Couplings& c, const std::vector<char>& free,
-                            const State& root) {
+// The free unknowns of a symmetric line in their order; those on either side of a gap are joined by nothing.
+AxisOperator along_the_line(const FaceSystem& k, const std::vector<char>& free) {
   AxisOperator op;
   for (Index n = 0; n < k.size(); ++n) {
     if (!free[n]) continue;
-    const Index before = k.neighbour(n, 0, false);
-    const Real joined = before >= 0 && free[before] ? k.lower[0][n] / (root[n] * root[before]) : 0;
     if (!op.diagonal.empty())
-      op.off_diagonal.push_back(joined);
+      op.off_diagonal.push_back(k.lower[0][n]);
     else if (n == 0)
-      op.corner = joined;
-    op.diagonal.push_back(k.diagonal[n] / c.capacity(n));
+      op.corner = k.lower[0][n];
+    op.diagonal.push_back(k.diagonal[n]);
   }
   return op;
 }
 
-std::vector<Triplet> symmetric_entries(const FaceSystem& k, const Couplings& c, const std::vector<char>& free,
-                                       const State& root) {
-  std::vector<Index> place(free.size(), -1);
-  Index count = 0;
-  for (std::size_t n = 0; n < free.size(); ++n)
-    if (free[n]) place[n] = count++;
-  std::vector<Triplet> entries;
-  for (Index n = 0; n < k.size(); ++n) {
-    if (!free[n]) continue;
-    entries.push_back({place[n], place[n], k.diagonal[n] / c.capacity(n)});
-    for (int a = 0; a < k.rank(); ++a)
-      for (const bool up : {false, true})
-        if (const Index other = k.neighbour(n, a, up); other >= 0 && (up ? k.upper : k.lower)[a][n] != 0)
-          entries.push_back(
-              {place[n], place[other], (up ? k.upper : k.lower)[a][n] / (root[n] * root[other])});
-  }
+// Entries of the free unknowns, numbered one after another.
+std::vector<Triplet> entries_of_free(const FaceSystem& k, const std::vector<char>& free) {
+  std::vector<Index> place(free.size(), 0);
+  std::exclusive_scan(free.begin(), free.end(), place.begin(), Index{0});
+  std::vector<Triplet> entries = k.triplets();
+  std::erase_if(entries, [&](const Triplet& t) { return !free[t.row]; });
+  for (Triplet& t : entries) t = {place[t.row], place[t.column], t.value};
   return entries;
 }
 
@@ -177,21 +167,21 @@ Spectrum from_matrix(DiffusionBalance& balance, Real at, Parts parts) {
     }
   }
   if (count == 0) throw InputError("walls hold every unknown: nothing is left to solve");
+  make_symmetric(k, c, root, free);
   if (g.rank() == 1) {
-    const AxisOperator op = along_the_line(k, c, free, root);
+    const AxisOperator op = along_the_line(k, free);
     result.method = "by bisection";
     result.largest = largest_eigenvalue(op.diagonal, op.off_diagonal, op.corner);
     result.smallest = smallest_eigenvalue(op.diagonal, op.off_diagonal, op.corner);
   } else if (count <= dense_limit) {
     result.method = "by dense eigenvalues";
-    const auto values = symmetric_eigenvalues(count, symmetric_entries(k, c, free, root));
+    const auto values = symmetric_eigenvalues(count, entries_of_free(k, free));
     result.largest = values.back();
     result.smallest = values.front();
   } else {
     result.method = "between the Lanczos process and Gershgorin's circles";
     result.largest = gershgorin;
-    make_symmetric(k, root, free);
-    result.surely = std::min(gershgorin, largest_by_lanczos(k, free));
+    result.surely = std::min(gershgorin, largest_by_lanczos(std::move(k), free));
     // Where both agree to a part in a million nothing is left between them.
     result.exact = gershgorin - *result.surely <= 1e-6 * gershgorin;
   }

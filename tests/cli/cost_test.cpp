@@ -14,6 +14,23 @@ using namespace williwaw::casefile;
 
 namespace {
 
+// Nothing but diffusion from a side that is held.
+std::string case_of(const std::vector<std::string>& axes, const std::string& until, const std::string& step) {
+  std::string text = "\ntitle = \"Plain\"\n[grid]\n";
+  for (const auto& axis : axes) text += axis + "\n";
+  return text + R"case([boundary]
+west = { dirichlet = 1 }
+default = "insulated"
+[equation]
+kind = "diffusion"
+diffusivity = 1
+[initial]
+value = 0
+[time]
+)case" +
+         "until = " + until + "\nscheme = \"explicit-euler\"\nstep = " + step + "\n";
+}
+
 std::optional<Real> seconds_of(const std::string& name, const std::vector<std::string>& set) {
   const Case c = read_case(std::string(CASES) + "/" + name, set);
   const Prepared p = prepare(c);
@@ -53,26 +70,9 @@ TEST_CASE("records take no more on the disk than check says, and not much less")
 }
 
 TEST_CASE("a run of more than a day, or whose records do not fit, is started with --force only") {
-  const auto folder = test::folder_of("costly", R"case(
-title = "Costly"
-[grid]
-x = { from = 0, to = 1, cells = 10 }
-[boundary]
-west = { dirichlet = 1 }
-east = "insulated"
-[equation]
-kind = "diffusion"
-diffusivity = 1
-[initial]
-value = 0
-[time]
-until = 1000000
-scheme = "explicit-euler"
-step = 1e-6
-[record]
-every = 100000
-series = 1000
-)case");
+  const auto folder =
+      test::folder_of("costly", case_of({"x = { from = 0, to = 1, cells = 10 }"}, "1000000", "1e-6") +
+                                    "[record]\nevery = 100000\nseries = 1000\n");
   const auto run = [&](const std::string& set) {
     return test::williwaw_in(folder, "run case.toml -o out --quiet" + set);
   };
@@ -94,24 +94,8 @@ series = 1000
 
 namespace {
 
-const char* plan_of_cells = R"case(
-title = "Plan"
-[grid]
-x = { from = 0, to = 1, cells = 1000 }
-y = { from = 0, to = 1, cells = 1000 }
-[boundary]
-west = { dirichlet = 1 }
-default = "insulated"
-[equation]
-kind = "diffusion"
-diffusivity = 1
-[initial]
-value = 0
-[time]
-until = 4e-9
-scheme = "explicit-euler"
-step = 1e-9
-)case";
+const std::string plan_of_cells = case_of(
+    {"x = { from = 0, to = 1, cells = 1000 }", "y = { from = 0, to = 1, cells = 1000 }"}, "4e-9", "1e-9");
 
 }  // namespace
 
@@ -192,7 +176,7 @@ Real memory_taken(const std::filesystem::path& folder, const std::string& set) {
 }  // namespace
 
 TEST_CASE("a run takes the memory that check says, on the grid itself and beyond") {
-  const std::string plan = plan_of_cells, steady = plan.substr(0, plan.find("[time]")) + "[steady]\n";
+  const std::string &plan = plan_of_cells, steady = plan.substr(0, plan.find("[time]")) + "[steady]\n";
   struct Kind {
     const char* name;
     std::string text, set;

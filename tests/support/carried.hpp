@@ -7,13 +7,6 @@
 
 namespace williwaw::test {
 
-/// What the plain build measures in full need not be measured again where every access is checked.
-#ifdef WILLIWAW_SANITIZED
-inline constexpr bool instrumented = true;
-#else
-inline constexpr bool instrumented = false;
-#endif
-
 /// The end of a run and what was noted on the way.
 struct Carried {
   State state, start;

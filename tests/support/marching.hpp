@@ -10,6 +10,13 @@
 
 namespace williwaw::test {
 
+/// What the plain build measures in full need not be measured again where every access is checked.
+#ifdef WILLIWAW_SANITIZED
+inline constexpr bool instrumented = true;
+#else
+inline constexpr bool instrumented = false;
+#endif
+
 inline Real largest_difference(const State& a, const State& b) {
   Real most = 0;
   for (std::size_t n = 0; n < a.size(); ++n) most = std::max(most, std::abs(a[n] - b[n]));

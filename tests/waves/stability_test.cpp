@@ -29,13 +29,7 @@ Problem noisy(int rank, Unknowns unknowns, const Function& speed, const Wall& wa
 }
 
 bool survives(const Problem& p, const std::string& name, Real step, Index steps) {
-  DiffusionBalance balance(p);
-  State y = balance.initial_state();
-  Plan plan;
-  plan.scheme = scheme(name);
-  plan.step = step;
-  plan.until = static_cast<Real>(steps) * step;
-  return march(balance, y, plan).ending == Outcome::Ending::reached;
+  return go(p, name, step, static_cast<Real>(steps) * step).outcome.ending == Outcome::Ending::reached;
 }
 
 }  // namespace
@@ -123,12 +117,7 @@ TEST_CASE("the forecast step of a blow-up is the observed one within 10 %, where
       REQUIRE(foreseen);
       CAPTURE(name);
       CHECK(foreseen->seeded);
-      State y = balance.initial_state();
-      Plan plan;
-      plan.scheme = scheme(name);
-      plan.step = step;
-      plan.until = 1e6 * step;
-      const Outcome out = march(balance, y, plan);
+      const Outcome out = go(p, name, step, 1e6 * step).outcome;
       CHECK(out.ending == Outcome::Ending::blew_up);
       CHECK(static_cast<Real>(out.steps) == doctest::Approx(foreseen->last_step).epsilon(0.1));
     }
@@ -148,14 +137,8 @@ TEST_CASE("ends that only leapfrog can follow are refused to other schemes") {
   CHECK_THROWS_WITH_AS(DiffusionBalance{heat_like}, doctest::Contains("second order in time"), InputError);
 }
 
-#ifdef WILLIWAW_SANITIZED  // whose roots of many thousand modes take minutes and show nothing more
-constexpr bool few_roots = true;
-#else
-constexpr bool few_roots = false;
-#endif
-
 TEST_CASE("damping that varies in place, by formula or at walls, is judged by all of it: the limit holds" *
-          doctest::skip(few_roots)) {
+          doctest::skip(instrumented)) {
   const Regions pier({{"pier", inside([](Point q) { return q.x > 0.6 && q.y > 0.9; }), false}});
   const auto problem = [&](const Function& damping, const Wall& wall) {
     Problem p(Grid({Axis::uniform("x", 0, 1, 14, Unknowns::nodes),
@@ -219,12 +202,7 @@ TEST_CASE("a wave at rest that is driven beyond its limit blows up within its br
       CHECK(foreseen->growing >= 1);
       CHECK(foreseen->factor > 1);
       CHECK(foreseen->first_step <= foreseen->last_step);
-      State y = balance.initial_state();
-      Plan plan;
-      plan.scheme = scheme(name);
-      plan.step = step;
-      plan.until = 1e6 * step;
-      const Outcome out = march(balance, y, plan);
+      const Outcome out = go(p, name, step, 1e6 * step).outcome;
       CHECK(out.ending == Outcome::Ending::blew_up);
       CAPTURE(foreseen->first_step);
       CAPTURE(foreseen->last_step);

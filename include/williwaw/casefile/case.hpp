@@ -125,6 +125,7 @@ struct Reading {
   /// Most bytes that a run may take at its peak (peak_memory); 0: what one process may use here
   /// (available_memory). A case that needs more is refused before its grid is built.
   Real memory = 0;
+  std::optional<Real> needed = {};  ///< what peak_memory told of it, where it was asked before
 };
 
 /// As Reading::memory: a case is read whatever its run would take.

@@ -17,8 +17,7 @@ Real smallest_eigenvalue(std::span<const Real> diagonal, std::span<const Real> o
 std::vector<Real> symmetric_eigenvalues(Index rows, const std::vector<Triplet>& entries);
 
 /// The largest Ritz value of a symmetric operator after some dozen products, a bound from below that comes
-/// close (Lanczos 1950). Of the system the diagonal and `lower` are read, with the signs of `lower` turned:
-/// row n is diagonal·x_n − Σ lower·x_before − Σ lower·x_after. Rows that are not `free` must be zero.
-Real largest_by_lanczos(const FaceSystem& symmetric, const std::vector<char>& free);
+/// close (Lanczos 1950). Rows that are not `free` must be zero.
+Real largest_by_lanczos(FaceSystem symmetric, const std::vector<char>& free);
 
 }  // namespace williwaw
