@@ -18,6 +18,7 @@
 #include "parts.hpp"
 #include "williwaw/casefile/run.hpp"
 #include "williwaw/store/apart.hpp"
+#include "williwaw/store/checked_file.hpp"
 #include "wording.hpp"
 
 namespace williwaw::casefile {
