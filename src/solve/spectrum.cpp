@@ -2,12 +2,12 @@
 
 #include <omp.h>
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 
 #include "face_kernels.hpp"
+#include "williwaw/solve/dense.hpp"
 
 namespace williwaw {
 
@@ -61,11 +61,9 @@ Real smallest_eigenvalue(std::span<const Real> diagonal, std::span<const Real> o
 }
 
 std::vector<Real> symmetric_eigenvalues(Index rows, const std::vector<Triplet>& entries) {
-  Eigen::MatrixXd matrix = Eigen::MatrixXd::Zero(rows, rows);
-  for (const auto& t : entries) matrix(t.row, t.column) += t.value;
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solver(matrix, Eigen::EigenvaluesOnly);
-  const auto& values = solver.eigenvalues();
-  return {values.data(), values.data() + values.size()};
+  std::vector<Real> matrix(static_cast<std::size_t>(rows * rows), 0.0);
+  for (const auto& t : entries) matrix[static_cast<std::size_t>(t.row + rows * t.column)] += t.value;
+  return symmetric_eigenvalues(rows, matrix);
 }
 
 Real largest_by_lanczos(FaceSystem k, const std::vector<char>& free) {

@@ -1,6 +1,6 @@
 #include "modes.hpp"
 
-#include <Eigen/Eigenvalues>
+#include <Eigen/Core>
 #include <cmath>
 
 #include "spectrum.hpp"
@@ -20,25 +20,15 @@ constexpr Real most_work = 4e8;
 
 Modes::Factor Modes::of_axis(const AxisOperator& op) {
   const auto n = static_cast<Index>(op.diagonal.size());
-  Eigen::SelfAdjointEigenSolver<Matrix> solver;
-  if (op.corner == 0 && n > 1) {
-    solver.computeFromTridiagonal(Eigen::Map<const Eigen::VectorXd>(op.diagonal.data(), n),
-                                  Eigen::Map<const Eigen::VectorXd>(op.off_diagonal.data(), n - 1));
-  } else {
-    Matrix m = Matrix::Zero(n, n);
-    for (Index i = 0; i < n; ++i) m(i, i) = op.diagonal[i];
-    for (Index i = 0; i + 1 < n; ++i) m(i, i + 1) = m(i + 1, i) = op.off_diagonal[i];
-    if (n > 1) {
-      m(0, n - 1) += op.corner;
-      m(n - 1, 0) += op.corner;
-    }
-    solver.compute(m);
+  if (op.corner == 0 && n > 1) return tridiagonal_modes(op.diagonal, op.off_diagonal);
+  Matrix m = Matrix::Zero(n, n);
+  for (Index i = 0; i < n; ++i) m(i, i) = op.diagonal[i];
+  for (Index i = 0; i + 1 < n; ++i) m(i, i + 1) = m(i + 1, i) = op.off_diagonal[i];
+  if (n > 1) {
+    m(0, n - 1) += op.corner;
+    m(n - 1, 0) += op.corner;
   }
-  Factor f;
-  f.count = n;
-  f.vectors.assign(solver.eigenvectors().data(), solver.eigenvectors().data() + n * n);
-  f.values.assign(solver.eigenvalues().data(), solver.eigenvalues().data() + n);
-  return f;
+  return symmetric_modes(n, {m.data(), m.data() + m.size()});
 }
 
 std::optional<Modes> Modes::of(DiffusionBalance& balance, Real at) {
@@ -87,12 +77,7 @@ std::optional<Modes> Modes::of(DiffusionBalance& balance, Real at) {
                 (up ? k.upper : k.lower)[a][n] / (result.root_[place[n]] * result.root_[place[other]]);
         }
     }
-    const Eigen::SelfAdjointEigenSolver<Matrix> solver(m);
-    Factor f;
-    f.count = count;
-    f.vectors.assign(solver.eigenvectors().data(), solver.eigenvectors().data() + count * count);
-    f.values.assign(solver.eigenvalues().data(), solver.eigenvalues().data() + count);
-    result.factors_.push_back(std::move(f));
+    result.factors_.push_back(symmetric_modes(count, {m.data(), m.data() + m.size()}));
   }
   result.sum_eigenvalues();
   return result;
@@ -113,12 +98,12 @@ std::vector<char> Modes::constant_along(const Grid& grid, int axis) const {
   if (factors_.size() == static_cast<std::size_t>(grid.rank()) && grid.rank() > 1) {
     // Separable: the factor of that axis decides. Its slowest mode is even where it decays not at all.
     Index inner = 1;
-    for (int a = 0; a < axis; ++a) inner *= factors_[static_cast<std::size_t>(a)].count;
+    for (int a = 0; a < axis; ++a) inner *= factors_[static_cast<std::size_t>(a)].count();
     const Factor& f = factors_[static_cast<std::size_t>(axis)];
     Real largest = 0;
     for (const Real v : f.values) largest = std::max(largest, std::abs(v));
     for (std::size_t m = 0; m < eigenvalues_.size(); ++m) {
-      const Index k = static_cast<Index>(m) / inner % f.count;
+      const Index k = static_cast<Index>(m) / inner % f.count();
       result.push_back(std::abs(f.values[static_cast<std::size_t>(k)]) <= 1e-10 * largest ? 1 : 0);
     }
     return result;
@@ -148,7 +133,7 @@ std::vector<char> Modes::constant_along(const Grid& grid, int axis) const {
 void Modes::transform(std::vector<Real>& data, bool back) const {
   Index inner = 1;
   for (const Factor& f : factors_) {
-    const Index n = f.count, outer = static_cast<Index>(data.size()) / (inner * n);
+    const Index n = f.count(), outer = static_cast<Index>(data.size()) / (inner * n);
     const Eigen::Map<const Matrix> vectors(f.vectors.data(), n, n);
     for (Index o = 0; o < outer; ++o) {
       Eigen::Map<Matrix> block(data.data() + o * inner * n, inner, n);

@@ -3,6 +3,7 @@
 
 #include <optional>
 
+#include "williwaw/solve/dense.hpp"
 #include "williwaw/space/diffusion_balance.hpp"
 
 namespace williwaw::verify {
@@ -24,11 +25,7 @@ class Modes {
   State compose(const std::vector<Real>& coefficients) const;
 
  private:
-  struct Factor {
-    Index count = 0;
-    std::vector<Real> vectors;  ///< column by column
-    std::vector<Real> values;
-  };
+  using Factor = SymmetricModes;
   static Factor of_axis(const AxisOperator& op);
   void transform(std::vector<Real>& data, bool back) const;
   void sum_eigenvalues();

@@ -1,13 +1,12 @@
 #include "williwaw/verify/normality.hpp"
 
-#include <Eigen/Eigenvalues>
-#include <Eigen/LU>
-#include <Eigen/SVD>
+#include <Eigen/Core>
 #include <cmath>
 #include <numbers>
 
 #include "complex.hpp"
 #include "search.hpp"
+#include "williwaw/solve/dense.hpp"
 #include "williwaw/verify/stability.hpp"
 
 namespace williwaw::verify {
@@ -15,6 +14,10 @@ namespace williwaw::verify {
 namespace {
 
 using Matrix = Eigen::MatrixXd;
+
+std::span<const Real> entries_of(const Matrix& m) {
+  return {m.data(), m.data() + m.size()};
+}
 
 constexpr int directions = 180;
 constexpr Index most_steps = 4096;
@@ -71,8 +74,8 @@ std::vector<Complex> around_numerical_range(const Matrix& a) {
     const Complex turn = std::polar(1.0, -2 * std::numbers::pi * d / directions);
     const Eigen::MatrixXcd turned = turn * a.cast<Complex>();
     const Eigen::MatrixXcd hermitian = 0.5 * (turned + turned.adjoint());
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXcd> solver(hermitian, Eigen::EigenvaluesOnly);
-    support.push_back(solver.eigenvalues().maxCoeff());
+    support.push_back(
+        largest_hermitian_eigenvalue(a.rows(), {hermitian.data(), hermitian.data() + hermitian.size()}));
   }
   std::vector<Complex> corners;
   const Real angle = 2 * std::numbers::pi / directions;
@@ -93,17 +96,19 @@ Matrix step_matrix(const Scheme& scheme, const Matrix& z) {
     Matrix sum = one;
     for (int j = 0; j < i; ++j)
       if (t.a[i][j] != 0) sum += t.a[i][j] * z * stage[j];
-    stage.push_back(t.a[i][i] == 0 ? sum
-                                   : Matrix(Eigen::PartialPivLU<Matrix>(one - t.a[i][i] * z).solve(sum)));
+    if (t.a[i][i] != 0) {
+      const Matrix left = one - t.a[i][i] * z;
+      DenseFactors(left.rows(), entries_of(left)).solve({sum.data(), sum.data() + sum.size()});
+    }
+    stage.push_back(sum);
     result += t.b[i] * z * stage.back();
   }
   return result;
 }
 
 Real norm_of(const Matrix& m) {
-  return std::sqrt(Eigen::SelfAdjointEigenSolver<Matrix>(m.transpose() * m, Eigen::EigenvaluesOnly)
-                       .eigenvalues()
-                       .maxCoeff());
+  const Matrix square = m.transpose() * m;
+  return std::sqrt(symmetric_eigenvalues(m.rows(), entries_of(square)).back());
 }
 
 }  // namespace
@@ -113,8 +118,7 @@ Judgement judge(Balance& balance, const State& about, const Scheme& scheme, Real
   Judgement result;
   const Real size = a.squaredNorm();
   if (size > 0) result.departure = (a * a.transpose() - a.transpose() * a).norm() / size;
-  const Eigen::VectorXcd values = Eigen::EigenSolver<Matrix>(a, false).eigenvalues();
-  result.eigenvalues.assign(values.data(), values.data() + values.size());
+  result.eigenvalues = eigenvalues(a.rows(), entries_of(a));
   result.eigenvalue_limit = limit_of(scheme, result.eigenvalues);
   result.safe_limit = result.normal() ? result.eigenvalue_limit : limit_of(scheme, around_numerical_range(a));
 

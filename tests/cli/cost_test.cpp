@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include "support/folder.hpp"
+#include "support/marching.hpp"
 #include "support/program.hpp"
 #include "williwaw/casefile/run.hpp"
 
@@ -55,6 +56,7 @@ TEST_CASE("cost is told from timed steps, and not told where steps are not known
 
 TEST_CASE("records take no more on the disk than check says, and not much less") {
   for (const char* name : {"hut-floor.toml", "tidal-bore.toml", "brine-tank.toml"}) {
+    if (test::instrumented && std::string(name) != "tidal-bore.toml") continue;
     CAPTURE(name);
     const auto folder = test::fresh_folder("recorded");
     const Case c = read_case(std::string(CASES) + "/" + name, {"figure=[]"});

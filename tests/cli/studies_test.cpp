@@ -6,6 +6,7 @@
 #include <random>
 
 #include "support/json.hpp"
+#include "support/marching.hpp"
 #include "support/program.hpp"
 #include "williwaw/store/series.hpp"
 
@@ -257,10 +258,12 @@ TEST_CASE("a run that is killed at any moment goes on from its checkpoint and en
     const auto folder = folder_with("killed", staged,
                                     {{"CELLS", adaptive ? "260" : "300"},
                                      {"SCHEME", scheme},
-                                     {"STEP", adaptive ? "{ adaptive = 1e-6 }" : "0.00005"}});
+                                     {"STEP", adaptive       ? "{ adaptive = 1e-6 }"
+                                              : instrumented ? "0.0004"
+                                                             : "0.00005"}});
     REQUIRE(williwaw_in(folder, "run case.toml --quiet -o whole").code == 0);
     int killed = 0;
-    constexpr int attempts = 25;
+    constexpr int attempts = instrumented ? 6 : 25;
     for (int attempt = 0; attempt < attempts; ++attempt) {
       const Real after = 0.1 + 0.25 * std::uniform_real_distribution<Real>(0, 1)(random) + 0.02 * attempt;
       const std::string limit = "timeout -s KILL " + std::to_string(after) + " ";

@@ -6,6 +6,7 @@
 
 #include "support/folder.hpp"
 #include "support/json.hpp"
+#include "support/marching.hpp"
 #include "support/program.hpp"
 #include "support/text.hpp"
 
@@ -53,7 +54,8 @@ TEST_CASE("a plain outflow where the stream turns back blows up and says why; a 
   CHECK(std::abs(told.number("/budget/relative residual")) < 1e-11);
 }
 
-TEST_CASE("the bore by its six schemes in one table, and the dye over one tide on half the grid") {
+TEST_CASE("the bore by its six schemes in one table, and the dye over one tide on half the grid" *
+          doctest::skip(instrumented)) {
   const auto folder = fresh_folder("bundled");
   std::filesystem::copy(std::string(CASES) + "/data", folder / "data");
   for (const char* name : {"tidal-bore", "dye-patch"})

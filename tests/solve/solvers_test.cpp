@@ -1,69 +1,8 @@
 // Every solver against the direct one; what multigrid costs as grids grow; what relaxation says of itself.
-#include <doctest/doctest.h>
-
-#include <cmath>
-
-#include "williwaw/williwaw.hpp"
+#include "support/systems.hpp"
 
 using namespace williwaw;
-
-namespace {
-
-FaceSystem system_of(const Problem& p, Real a = 0, Real b = 1) {
-  DiffusionBalance balance(p);
-  LinearSystem system;
-  balance.linearise(balance.initial_state(), 0, a, b, Parts::all(), system);
-  return std::get<FaceSystem>(system);
-}
-
-std::vector<Real> right_for(const FaceSystem& s) {
-  std::vector<Real> right(static_cast<std::size_t>(s.size()));
-  for (Index n = 0; n < s.size(); ++n)
-    right[n] = !s.held.empty() && s.held[n] ? 0 : std::sin(0.3 * static_cast<Real>(n)) + 0.2;
-  return right;
-}
-
-Real difference(const std::vector<Real>& a, const std::vector<Real>& b) {
-  Real most = 0, size = 0;
-  for (std::size_t n = 0; n < a.size(); ++n) {
-    most = std::max(most, std::abs(a[n] - b[n]));
-    size = std::max(size, std::abs(b[n]));
-  }
-  return most / size;
-}
-
-std::vector<Real> solved(const std::string& name, const FaceSystem& s, const std::vector<Real>& right) {
-  const LinearSystem system = s;
-  const auto solver = make_solver(name, system, {.tolerance = 1e-12, .iterations = 200000});
-  solver->factor(system);
-  std::vector<Real> x(right.size());
-  solver->solve(right, x);
-  if (const auto* c = solver->convergence()) CHECK(c->reached);
-  return x;
-}
-
-Wall wall_called(const std::string& kind) {
-  if (kind == "held") return dirichlet(0.0);
-  if (kind == "robin") return robin(3.0, 0.0);
-  return insulated();
-}
-
-// Two materials and a corner cut out.
-Problem rough(Index n, Real jump, Unknowns u = Unknowns::cells) {
-  const Regions regions(
-      {{"core", inside([](Point p) { return std::abs(p.x - 0.3) < 0.15 && std::abs(p.y - 0.6) < 0.2; })},
-       {"corner", inside([](Point p) { return p.x > 0.7 && p.y < 0.3; }), false, "", false}});
-  const auto shared = std::make_shared<const Regions>(regions);
-  Problem p(Grid({Axis::uniform("x", 0, 1, n, u), Axis::uniform("y", 0, 1, n, u)}),
-            diffusion(Function::by_region(shared, {1.0, jump, 1.0}), 1.0, 1.0), regions);
-  p.wall("west", dirichlet(0.0))
-      .wall("north", robin(2.0, 1.0))
-      .wall("corner", dirichlet(1.0))
-      .other_walls(insulated());
-  return p;
-}
-
-}  // namespace
+using namespace williwaw::test;
 
 TEST_CASE("every solver that iterates finds what the direct one does") {
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
@@ -135,44 +74,6 @@ TEST_CASE(
   }
   CHECK(most[0] <= 16);
   CHECK(most[1] <= 22);
-}
-
-TEST_CASE("threads do not change what multigrid finds") {
-  const FaceSystem s = system_of(rough(180, 10));
-  const auto right = right_for(s);
-  std::vector<std::vector<Real>> found;
-  for (const int threads : {1, 2, 3}) {
-    const auto solver = make_multigrid_solver({.tolerance = 1e-9, .threads = threads});
-    solver->factor(s);
-    solver->solve(right, found.emplace_back(right.size()));
-  }
-  CHECK(found[0] == found[1]);
-  CHECK(found[0] == found[2]);
-}
-
-// At a seam of odd length both lines have one colour, and at the end of a thread's lines the next thread
-// writes.
-TEST_CASE("threads do not change what multigrid finds around seams of odd length, nor its symmetry") {
-  for (const int rank : {2, 3}) {
-    std::vector<Axis> axes{Axis::uniform("x", 0, 1, 33, Unknowns::cells)};
-    axes.push_back(Axis::uniform("y", 0, 1, rank == 2 ? 101 : 31, Unknowns::cells, true));
-    if (rank == 3) axes.push_back(Axis::uniform("z", 0, 1, 21, Unknowns::cells, true));
-    Problem p(Grid(axes), diffusion(1.0, 1.0, 1.0));
-    p.wall("west", dirichlet(0.0)).wall("east", robin(2.0, 1.0));
-    const FaceSystem s = system_of(p);
-    const auto right = right_for(s);
-    std::vector<std::vector<Real>> found;
-    for (const int threads : {1, 2, 3, 4, 7}) {
-      const auto solver = make_multigrid_solver({.tolerance = 1e-9, .threads = threads});
-      solver->factor(s);
-      solver->solve(right, found.emplace_back(right.size()));
-      CAPTURE(rank);
-      CAPTURE(threads);
-      CHECK(found.back() == found.front());
-      CHECK(solver->convergence()->iterations() <= 25);
-    }
-    CHECK(difference(found[0], solved("direct", s, right)) < 1e-7);
-  }
 }
 
 TEST_CASE("relaxation stops early and says how wrong it still is") {

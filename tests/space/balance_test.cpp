@@ -73,28 +73,6 @@ TEST_CASE("nodes shared by two held walls take their mean and their flow is shar
   CHECK(outcome.budget.amounts()[2] > 0);
 }
 
-TEST_CASE("threads do not change a single bit") {
-  const auto run = [](int threads) {
-    Problem p(Grid({Axis::uniform("x", 0, 1, 220, Unknowns::cells),
-                    Axis::uniform("y", 0, 1, 150, Unknowns::cells)}),
-              diffusion(1.0, 1.0, [](Point q) { return q.x; }));
-    p.initial = [](Point q) { return std::sin(9 * q.x) * q.y; };
-    p.wall("west", robin(2, 1)).other_walls(dirichlet(0.5));
-    DiffusionBalance balance(p, {threads});
-    State y = balance.initial_state();
-    Plan plan;
-    plan.scheme = scheme("explicit-euler");
-    plan.step = 2e-6;
-    plan.until = 40 * plan.step;
-    const Outcome outcome = march(balance, y, plan);
-    y.push_back(outcome.totals.content);
-    for (std::size_t l = 0; l < outcome.budget.lines().size(); ++l) y.push_back(outcome.budget.amounts()[l]);
-    return y;
-  };
-  CHECK(run(1) == run(2));
-  CHECK(run(1) == run(3));
-}
-
 TEST_CASE("a problem turned by a quarter gives the same solution turned") {
   const auto run = [](bool turned) {
     const Axis a("x", graded(7, 0.3), Unknowns::cells), b("y", graded(5, -0.2), Unknowns::cells);

@@ -2,6 +2,7 @@
 // dimensions, with graded axes, unequal conductivities and wall data that vary in place and time.
 #include <doctest/doctest.h>
 
+#include "support/marching.hpp"
 #include "support/smooth.hpp"
 
 using namespace williwaw;
@@ -52,17 +53,11 @@ Errors run(const std::string& kind, int rank, Unknowns unknowns, Index intervals
 
 }  // namespace
 
-// Instrumented, blocks take minutes and show nothing that plans do not.
-#ifdef WILLIWAW_SANITIZED
-constexpr int most_rank = 2;
-#else
-constexpr int most_rank = 3;
-#endif
-
-TEST_CASE("second order in space for every kind of wall, in the maximum norm and in the flow through walls") {
+TEST_CASE("second order in space for every kind of wall, in the maximum norm and in the flow through walls" *
+          doctest::skip(instrumented)) {
   for (const std::string kind : all_kinds)
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
-      for (int rank = 1; rank <= most_rank; ++rank) {
+      for (int rank = 1; rank <= highest_rank; ++rank) {
         CAPTURE(kind);
         CAPTURE(name_of(unknowns));
         CAPTURE(rank);

@@ -6,12 +6,6 @@
 
 namespace williwaw::test {
 
-#ifdef WILLIWAW_SANITIZED
-inline constexpr int highest_rank = 2;  // instrumented, the third takes minutes
-#else
-inline constexpr int highest_rank = 3;
-#endif
-
 /// The order between errors at one resolution and at twice that.
 inline Real order_between(Real coarse, Real fine) {
   return std::log2(coarse / fine);

@@ -3,9 +3,10 @@
 
 #include <cmath>
 
-#include "williwaw/williwaw.hpp"
+#include "support/marching.hpp"
 
 using namespace williwaw;
+using namespace williwaw::test;
 
 namespace {
 
@@ -89,7 +90,8 @@ TEST_CASE("points give their whole amount beside walls, on outlines and on nodes
     }
 }
 
-TEST_CASE("the limit of an outlined domain is sharp: explicit Euler holds just below it and not above") {
+TEST_CASE("the limit of an outlined domain is sharp: explicit Euler holds just below it and not above" *
+          doctest::skip(instrumented)) {
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
     Problem p = busy(u, false, 12);
     const auto judged = verify::stability(p, scheme("explicit-euler"), 1e-4);

@@ -34,7 +34,8 @@ bool survives(const Problem& p, const std::string& name, Real step, Index steps)
 
 }  // namespace
 
-TEST_CASE("the sharp limit holds at 0.99 and breaks at 1.01: ranks, spacings, media, ends, schemes") {
+TEST_CASE("the sharp limit holds at 0.99 and breaks at 1.01: ranks, spacings, media, ends, schemes" *
+          doctest::skip(instrumented)) {
   int combinations = 0;
   for (int rank = 1; rank <= highest_rank; ++rank)
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})

@@ -62,7 +62,7 @@ Real extreme(const State& y) {
 
 }  // namespace
 
-TEST_CASE("orders of the numerical fluxes, on a line and on a plan") {
+TEST_CASE("orders of the numerical fluxes, on a line and on a plan" * doctest::skip(instrumented)) {
   const auto order_of = [](int rank, const char* name, const char* flux, const char* limiter) {
     return order_between(error_of(rank, 40, name, flux, limiter), error_of(rank, 80, name, flux, limiter));
   };
@@ -111,7 +111,7 @@ TEST_CASE("a limited system loses energy to its scheme alone, the less the sharp
   }
 }
 
-TEST_CASE("a step in the speed sends back what impedances say") {
+TEST_CASE("a step in the speed sends back what impedances say" * doctest::skip(instrumented)) {
   Problem p = system_on(
       1, 800, [](Point q) { return q.x < 0.6 ? 1.0 : 3.0; }, "upwind", "van-leer");
   p.wall("west", fixed_end()).wall("east", absorbing());

@@ -1,0 +1,44 @@
+// Dense matrices of moderate size: eigenvalues and linear equations. One source file holds the templates that
+// this takes.
+#pragma once
+
+#include <complex>
+#include <memory>
+
+#include "williwaw/grid/types.hpp"
+
+namespace williwaw {
+
+/// Eigenvalues, increasing, and the eigenvector of each, one after the other, of length one.
+struct SymmetricModes {
+  std::vector<Real> values;
+  std::vector<Real> vectors;  ///< rows·rows numbers
+  Index count() const { return static_cast<Index>(values.size()); }
+};
+
+/// Of a symmetric matrix of rows·rows entries, column after column; its lower half is read.
+SymmetricModes symmetric_modes(Index rows, std::span<const Real> matrix);
+/// Of the symmetric tridiagonal matrix with this diagonal and off-diagonal, one entry shorter.
+SymmetricModes tridiagonal_modes(std::span<const Real> diagonal, std::span<const Real> off_diagonal);
+/// Eigenvalues, increasing, of a symmetric matrix; its lower half is read.
+std::vector<Real> symmetric_eigenvalues(Index rows, std::span<const Real> matrix);
+/// Largest eigenvalue of a Hermitian matrix; its lower half is read.
+Real largest_hermitian_eigenvalue(Index rows, std::span<const std::complex<Real>> matrix);
+/// Eigenvalues of any real matrix.
+std::vector<std::complex<Real>> eigenvalues(Index rows, std::span<const Real> matrix);
+
+/// A real matrix, factored once (partial pivoting), for any number of right sides.
+class DenseFactors {
+ public:
+  DenseFactors(Index rows, std::span<const Real> matrix);
+  ~DenseFactors();
+  DenseFactors(DenseFactors&&) noexcept;
+  /// Solves for each of the columns of `right`, in place.
+  void solve(std::span<Real> right) const;
+
+ private:
+  struct Factored;
+  std::unique_ptr<Factored> factored_;
+};
+
+}  // namespace williwaw
