@@ -60,7 +60,8 @@ Closure::Closure(const Grid& grid, WallSection section, const Couplings& couplin
   pins_ = std::ranges::any_of(pinned_, [](char p) { return p != 0; });
 }
 
-// Conditions on one wall add up: value and data are sums, the flux coefficient stays 1 (or 0 when held).
+// A law times a number is the same law: the flux coefficient becomes 1, or the value's where the flux takes
+// no part. Conditions on one wall then add up: value, rate and data are sums.
 LawLine Closure::state_laws(Real time, std::span<const Real> about, std::vector<LawLine>& laws) const {
   const std::size_t count = section_.faces.size();
   laws.clear();
@@ -69,6 +70,8 @@ LawLine Closure::state_laws(Real time, std::span<const Real> about, std::vector<
     LawLine& law = laws.emplace_back(count);
     condition->law({places_, time, at_wall_.conductivity, at_wall_.storage, about}, law);
     for (std::size_t f = 0; f < count; ++f) {
+      if (const Real unit = law.flux[f] != 0 ? law.flux[f] : law.value[f]; unit != 0 && unit != 1)
+        for (auto* coefficient : {&law.value, &law.flux, &law.rate, &law.data}) (*coefficient)[f] /= unit;
       sum.rate[f] += law.rate[f];
       if (!std::isfinite(law.value[f]) || !std::isfinite(law.data[f]))
         throw DataError("boundary." + section_.name,
@@ -108,13 +111,12 @@ void Closure::update(const Couplings& couplings, Real time, bool changed, const 
     if (moves()) {
       law_ = sum;
       for (std::size_t f = 0; f < close_.size(); ++f)
-        drag_[f] = close_[f] ? section_.faces[f].area * sum.rate[f] / sum.flux[f] : 0;
+        drag_[f] = close_[f] ? section_.faces[f].area * sum.rate[f] : 0;
       move_to(moving_);
       return;
     }
     close(laws, sum);
-    for (std::size_t f = 0; f < drag_.size(); ++f)
-      drag_[f] = section_.faces[f].area * sum.rate[f] / sum.flux[f];
+    for (std::size_t f = 0; f < drag_.size(); ++f) drag_[f] = section_.faces[f].area * sum.rate[f];
     sum_up(sum);
     return;
   }
@@ -236,7 +238,7 @@ void Closure::place(std::span<const Real> values, std::span<const Real> rates, R
   move_to(moving_);
 }
 
-// flux·q + value·w + rate·dw/dt = data with q = (w − u)/resistance, all taken at the middle of the step.
+// q + value·w + rate·dw/dt = data with q = (w − u)/resistance, all taken at the middle of the step.
 void Closure::follow(Real at, Real step, const State& before, const State& after, int corners) {
   if (!moves()) return;
   if (outflow_) {
@@ -254,7 +256,7 @@ void Closure::follow(Real at, Real step, const State& before, const State& after
       moving_[f] = after[unknown(f)];
       continue;
     }
-    const Real spring = law_.flux[f] / at_wall_.resistance[f];
+    const Real spring = 1 / at_wall_.resistance[f];
     const Real u = 0.5 * (before[unknown(f)] + after[unknown(f)]), half = 0.5 * (spring + law_.value[f]);
     const Real inertia = law_.rate[f] / step;
     moving_[f] = ((inertia - half) * moving_[f] + law_.data[f] + spring * u) / (inertia + half);

@@ -9,7 +9,8 @@ namespace williwaw {
 /// The law of a condition on every face of a wall: value·u + flux·q + rate·du/dt = data.
 ///
 /// `u` is the unknown on the wall, `q` the flux through it, positive into the domain. `rate` belongs to ends
-/// of waves; equations of first order in time refuse laws in which it is not zero.
+/// of waves; equations of first order in time refuse laws in which it is not zero. All four may be multiplied
+/// by any number but zero. Laws of several conditions on one wall add up where each has a flux.
 struct LawLine {
   std::vector<Real> value, flux, rate, data;
   explicit LawLine(std::size_t faces) : value(faces), flux(faces), rate(faces), data(faces) {}
