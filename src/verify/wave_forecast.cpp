@@ -45,8 +45,7 @@ class WaveGrowth {
       const Real moved = moved_by(x);
       energy_ += 0.5 * (v * v + values_[m] * (leaps_ && x > 0 ? moved / x * (1 - 0.25 * moved) : 1) * u * u);
       const Real next = (1 - 0.5 * moved) * u + step * v;
-      Real seed = std::hypot(u, values_[m] > 0 ? v / std::sqrt(values_[m]) : 0);
-      if (values_[m] == 0) seed = 0;
+      Real seed = values_[m] > 0 ? std::hypot(u, v / std::sqrt(values_[m])) : 0;
       if (leaps_ && values_[m] > 0 && std::abs(large - small) > 1e-12 && std::abs(large.imag()) < 1e-12)
         seed = std::abs((next - small * u) / (large - small));
       seeds_.push_back(seed);
