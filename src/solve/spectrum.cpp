@@ -67,7 +67,8 @@ std::vector<Real> symmetric_eigenvalues(Index rows, const std::vector<Triplet>& 
 }
 
 Real largest_by_lanczos(FaceSystem k, const std::vector<char>& free) {
-  constexpr int products = 150;
+  constexpr int products = 150, between_looks = 10;
+  static_assert(products % between_looks == 0, "the last product is looked at");
   const Index count = k.size();
   const int threads = count < 20000 ? 1 : omp_get_max_threads();
   // The kernel subtracts what neighbours bring.
@@ -109,7 +110,7 @@ Real largest_by_lanczos(FaceSystem k, const std::vector<char>& free) {
     }));
     last.swap(v);
     v.swap(w);
-    if (m % 10 != 9 && m + 1 < products && size > 1e-14 * std::abs(share)) continue;
+    if ((m + 1) % between_looks != 0 && size > 1e-14 * std::abs(share)) continue;
     const Real now = largest_eigenvalue(diagonal, off);
     if (now - found <= 1e-9 * now || size <= 1e-14 * std::abs(share)) return now;
     found = now;

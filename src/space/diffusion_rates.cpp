@@ -96,6 +96,10 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
   prepare(at, y);
   amounts.clear();
   const std::vector<Real>& held_next = held_values(at + step);
+  // Their walls have the data of the end of the step now; what flows through other faces is that of its
+  // start.
+  for (auto& closure : closures_)
+    if (closure.pins_in_part()) closure.update(couplings_, at, false, initial_);
   auto& missing = workspace_.missing;
   missing.resize(held_.size());
   Sweep sweep(*this, y, Parts::all());

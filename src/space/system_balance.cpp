@@ -196,6 +196,24 @@ void SystemBalance::between(int slot, const std::vector<std::vector<Real>>& left
           0.5 * (low[m][i] + high[m][i] - std::max(before[i], after[i]) * (right[m][i] - left[m][i]));
 }
 
+// Books what comes in through the side of one unknown on those of its conditions that let the flux through,
+// by their area.
+void SystemBalance::book_end(std::size_t member, Index unknown, Side side, Real flow, Ledger& ledger) const {
+  const auto& closures = members_[member]->closures();
+  Real open = 0;
+  const auto each_open = [&](const auto& visit) {
+    for (std::size_t c = 0; c < closures.size(); ++c)
+      for (Index f = 0; closures[c].section().wall.stream_end() && f < closures[c].faces(); ++f)
+        if (const WallFace& face = closures[c].face(f);
+            face.unknown == unknown && face.axis == side.axis && face.upper == side.upper)
+          visit(c, face.area);
+  };
+  each_open([&](std::size_t, Real area) { open += area; });
+  each_open([&](std::size_t c, Real area) {
+    ledger[first_line_[member] + members_[member]->line_of(c, closures[c].carrying())] += flow * area / open;
+  });
+}
+
 // Line by line along an axis, values beyond walls first.
 void SystemBalance::carry(const State& y, int axis, State& f, Ledger& ledger) {
   const Grid& g = members_.front()->grid();
@@ -240,12 +258,8 @@ void SystemBalance::carry(const State& y, int axis, State& f, Ledger& ledger) {
         const std::size_t end = upper ? faces - 1 : 0;
         if (!open[upper ? 1 : 0][m]) flux[m][end] = 0;
         if (along.periodic()) continue;
-        const Closure* wall = nullptr;
-        for (const Closure& c : members_[m]->closures())
-          if (c.section().name == g.side_name({axis, upper})) wall = &c;
-        if (wall)
-          ledger[first_line_[m] + static_cast<std::size_t>(wall - members_[m]->closures().data())] +=
-              (upper ? -1 : 1) * area * flux[m][end];
+        book_end(m, first + (upper ? (size - 1) * stride : 0), {axis, upper},
+                 (upper ? -1 : 1) * area * flux[m][end], ledger);
       }
       for (Index i = 0; i < size; ++i)
         out[first + i * stride] -=

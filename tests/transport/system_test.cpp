@@ -250,3 +250,46 @@ TEST_CASE("one unknown that carries itself with two flows out at its ends what t
     CHECK(y[92] == doctest::Approx(1).epsilon(5e-3));
   }
 }
+
+TEST_CASE("a system's flows stand on the lines of the conditions that let them through") {
+  const auto line_called = [](const SystemBalance& balance, const std::string& name) {
+    for (std::size_t l = 0; l < balance.lines().size(); ++l)
+      if (balance.lines()[l].name == name) return l;
+    FAIL("no line " << name);
+    return std::size_t{0};
+  };
+  // f = u² of u = 2 everywhere, and a flux of its own through the west: a sign for each side.
+  Equation still = diffusion(1e-3);
+  still.unknown = "ice";
+  Problem p(Grid({Axis::uniform("x", 0, 1, 12, Unknowns::cells)}), still);
+  p.wall("west", gradient(0.0) + flux(3.0)).wall("east", flux(-0.5) + gradient(0.0));
+  p.initial = 2.0;
+  SystemBalance line({p}, {}, self_carrying_flux(1));
+  State y = line.initial_state(), f(y.size());
+  Ledger ledger(line.lines().size());
+  line.rate(y, 0, Parts::all(), f, ledger);
+  CHECK(ledger[line_called(line, "ice west: gradient")] == doctest::Approx(4));
+  CHECK(ledger[line_called(line, "ice west: flux")] == doctest::Approx(3));
+  CHECK(ledger[line_called(line, "ice east: gradient")] == doctest::Approx(-4));
+  CHECK(ledger[line_called(line, "ice east: flux")] == doctest::Approx(-0.5));
+  Real sum = 0;
+  for (const Real one : f) sum += one;
+  CHECK(sum == doctest::Approx(ledger.sum()));
+  // A door in the side gets what passes through itself: 3 of 8 cells.
+  Equation moving = diffusion(1e-3);
+  moving.unknown = "floes";
+  Problem room(
+      Grid({Axis::uniform("x", 0, 1, 6, Unknowns::cells), Axis::uniform("y", 0, 1, 8, Unknowns::cells)}),
+      moving);
+  room.wall("west", insulated()).other_walls(gradient(0.0));
+  room.part({"door", "west", "", inside([](const Point& at) { return at.y < 0.375; }), gradient(0.0)});
+  room.initial = 2.0;
+  SystemBalance plan({room}, {}, self_carrying_flux(1));
+  y = plan.initial_state();
+  f.resize(y.size());
+  Ledger of_plan(plan.lines().size());
+  plan.rate(y, 0, Parts::all(), f, of_plan);
+  CHECK(of_plan[line_called(plan, "floes door: gradient")] == doctest::Approx(4 * 0.375));
+  CHECK(of_plan[line_called(plan, "floes west: insulated")] == 0);
+  CHECK(of_plan[line_called(plan, "floes east: gradient")] == doctest::Approx(-4));
+}

@@ -61,7 +61,8 @@ class Condition {
   /// Name of its kind, as in wall_kinds().
   const std::string& kind() const { return kind_; }
   const std::vector<Function>& arguments() const { return arguments_; }
-  bool depends_on_time() const;
+  /// Some argument changes in time. Laws that look at the time by themselves say so here.
+  virtual bool depends_on_time() const;
   /// True when the law fixes the unknown itself, whatever flows.
   virtual bool holds() const { return false; }
   /// False when the law is only the tangent to a curve, at the unknown on the wall.

@@ -2,6 +2,8 @@
 // face. The explicit step, the matrix, the stencil, the budget and values beyond the wall all read this.
 #pragma once
 
+#include <algorithm>
+
 #include "williwaw/space/balance.hpp"
 #include "williwaw/space/couplings.hpp"
 #include "williwaw/space/ledger.hpp"
@@ -19,6 +21,8 @@ class Closure {
   bool pins() const { return pins_; }
   /// Face f fixes the value of its unknown: a held value, with the unknown on the wall.
   bool pins(Index face) const { return pins_ && pinned_[face]; }
+  /// Some of its faces fix their unknowns and others do not.
+  bool pins_in_part() const { return pins_ && std::ranges::find(pinned_, 0) != pinned_.end(); }
   /// Its data or its left side change in time.
   bool depends_on_time() const { return on_time_; }
   /// Its left side changes in time, or looks at a conductivity that does.

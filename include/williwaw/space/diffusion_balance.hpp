@@ -118,6 +118,10 @@ class DiffusionBalance final : public Balance {
   const Closure* closure(Side side, Real at);
   /// All closures: sides, cut-outs, parts.
   const std::vector<Closure>& closures() const { return closures_; }
+  /// The ledger's line of a condition of one of them.
+  std::size_t line_of(std::size_t closure, std::size_t condition) const {
+    return first_line_[closure] + condition;
+  }
 
  private:
   struct Holder {

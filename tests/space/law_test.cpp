@@ -1,4 +1,5 @@
-// A law times a number is the same law: whatever reads it divides by its own coefficients.
+// Laws as others may write them: times a number, looking at the time by themselves, fixing some of their
+// unknowns.
 #include <doctest/doctest.h>
 
 #include <cmath>
@@ -122,4 +123,57 @@ TEST_CASE("a law of waves times a number lets the same wave through") {
         for (std::size_t l = 0; l < amounts.size(); ++l)
           CHECK(same[l] == doctest::Approx(amounts[l]).epsilon(1e-8));
       }
+}
+
+namespace {
+
+// Looks at the time by itself, not by an argument.
+class Tide final : public Condition {
+ public:
+  Tide() : Condition("tide", {}) {}
+  bool depends_on_time() const override { return true; }
+  void law(const WallPlace& place, LawLine& out) const override {
+    for (std::size_t f = 0; f < out.flux.size(); ++f) {
+      out.flux[f] = 1;
+      out.data[f] = std::sin(place.time);
+    }
+  }
+};
+
+}  // namespace
+
+TEST_CASE("a law that looks at the time by itself is asked again") {
+  Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), diffusion(1.0));
+  p.wall("west", Wall(std::make_shared<Tide>())).wall("east", insulated());
+  DiffusionBalance balance(p);
+  State y(4, 0.0), f(4);
+  Ledger ledger(balance.lines().size());
+  for (const Real at : {0.5, 1.0, 2.0, 1.0}) {
+    balance.rate(y, at, Parts::all(), f, ledger);
+    CHECK(f[0] == doctest::Approx(std::sin(at)));
+    CHECK(ledger[0] == doctest::Approx(std::sin(at)));
+  }
+  CHECK_FALSE(balance.drive(0).steady);
+}
+
+// Its nodes lie on one face of the notch and beside the other: the wall fixes some and passes to others.
+TEST_CASE("a step in one pass takes what flows beside a swinging wall from the start of the step") {
+  const Regions regions({{"notch", inside([](const Point& p) { return p.x > 0.5 && p.y > 0.43; }), false}});
+  Problem p(
+      Grid({Axis::uniform("x", 0, 1, 8, Unknowns::nodes), Axis::uniform("y", 0, 1, 8, Unknowns::nodes)}),
+      diffusion(1.0), regions);
+  p.wall("notch", dirichlet([](Real t) { return 1 + std::sin(20 * t); })).other_walls(insulated());
+  DiffusionBalance balance(p);
+  bool both = false;
+  for (const Closure& wall : balance.closures()) both = both || wall.pins_in_part();
+  REQUIRE(both);
+  State y(static_cast<std::size_t>(balance.layout().size()), 0.0), once(y.size()), plain(y.size());
+  balance.pin(0.1, y);
+  Ledger of_once(balance.lines().size()), of_plain(balance.lines().size());
+  const Totals fused = balance.advance(y, 0.1, 0.001, once, of_once);
+  const Totals by_rates = balance.Balance::advance(y, 0.1, 0.001, plain, of_plain);
+  CHECK(furthest(once, plain) <= 1e-13);
+  CHECK(fused.content == doctest::Approx(by_rates.content).epsilon(1e-12));
+  for (std::size_t l = 0; l < of_once.size(); ++l)
+    CHECK(of_once[l] == doctest::Approx(of_plain[l]).epsilon(1e-11));
 }
