@@ -173,3 +173,39 @@ TEST_CASE(
   CHECK(o.reason.find("beyond its limit") != std::string::npos);
   CHECK(o.budget.relative_residual() < 1e-13);
 }
+
+// A corner cut off leaves cells with a large face on one side and little to hold what passes: which side it
+// is changes nothing.
+TEST_CASE(
+    "beside outlines a law is judged by the largest face over what the control volume holds, on any side") {
+  for (const bool right : {false, true})
+    for (const bool upper : {false, true}) {
+      CAPTURE(right);
+      CAPTURE(upper);
+      const auto beyond = [right, upper](const Point& p) {
+        return (right ? 1 - p.x : p.x) + (upper ? 1 - p.y : p.y) / 0.8 < 0.63;
+      };
+      const Regions regions({{"corner", inside(beyond), false}});
+      Problem p(
+          Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 8, Unknowns::cells)}),
+          conservation(quadratic_flux()), regions);
+      p.initial = 0.25;
+      p.other_walls(insulated());
+      DiffusionBalance balance(p);
+      std::array<Real, 2> passing{0, 0};
+      for (Index n = 0; n < p.grid().count(); ++n)
+        for (int a = 0; balance.outline().active(n) && a < 2; ++a)
+          for (const bool side : {false, true}) {
+            const Real area = balance.outline().open(n, a, side) * (a == 0 ? 1.0 / 8 : 1.0 / 10);
+            const auto at = p.grid().position(n);
+            const bool end = at[static_cast<std::size_t>(a)] == (side ? p.grid().size(a) - 1 : 0);
+            if (!end)
+              passing[static_cast<std::size_t>(a)] =
+                  std::max(passing[static_cast<std::size_t>(a)], area / balance.couplings(0).volume(n));
+          }
+      const Real step = 0.004;
+      const auto s = verify::stability(p, scheme("explicit-euler"), step, 0, 4);
+      REQUIRE(s.stable_for);
+      CHECK(s.stable_for->highest == doctest::Approx(1 / (step * (passing[0] + passing[1]))).epsilon(1e-3));
+    }
+}
