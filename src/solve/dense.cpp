@@ -52,6 +52,19 @@ std::vector<std::complex<Real>> eigenvalues(Index rows, std::span<const Real> ma
   return {values.data(), values.data() + values.size()};
 }
 
+std::vector<Real> product(Index rows, Index inner, std::span<const Real> left, std::span<const Real> right,
+                          bool transposed) {
+  const Index columns = inner > 0 ? static_cast<Index>(right.size()) / inner : 0;
+  std::vector<Real> out(static_cast<std::size_t>(rows * columns));
+  const Eigen::Map<const DenseMatrix> l(left.data(), rows, inner);
+  Eigen::Map<DenseMatrix> result(out.data(), rows, columns);
+  if (transposed)
+    result.noalias() = l * Eigen::Map<const DenseMatrix>(right.data(), columns, inner).transpose();
+  else
+    result.noalias() = l * Eigen::Map<const DenseMatrix>(right.data(), inner, columns);
+  return out;
+}
+
 struct DenseFactors::Factored {
   Eigen::PartialPivLU<DenseMatrix> lu;
 };

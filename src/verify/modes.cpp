@@ -1,6 +1,6 @@
 #include "modes.hpp"
 
-#include <Eigen/Core>
+#include <algorithm>
 #include <cmath>
 
 #include "spectrum.hpp"
@@ -9,8 +9,6 @@
 namespace williwaw::verify {
 
 namespace {
-
-using Matrix = Eigen::MatrixXd;
 
 // Longest axis whose eigenvectors are computed, and most work of a transform.
 constexpr Index longest_axis = 1000;
@@ -21,14 +19,14 @@ constexpr Real most_work = 4e8;
 Modes::Factor Modes::of_axis(const AxisOperator& op) {
   const auto n = static_cast<Index>(op.diagonal.size());
   if (op.corner == 0 && n > 1) return tridiagonal_modes(op.diagonal, op.off_diagonal);
-  Matrix m = Matrix::Zero(n, n);
-  for (Index i = 0; i < n; ++i) m(i, i) = op.diagonal[i];
-  for (Index i = 0; i + 1 < n; ++i) m(i, i + 1) = m(i + 1, i) = op.off_diagonal[i];
+  std::vector<Real> m(static_cast<std::size_t>(n * n), 0.0);
+  for (Index i = 0; i < n; ++i) m[i + n * i] = op.diagonal[i];
+  for (Index i = 0; i + 1 < n; ++i) m[i + n * (i + 1)] = m[i + 1 + n * i] = op.off_diagonal[i];
   if (n > 1) {
-    m(0, n - 1) += op.corner;
-    m(n - 1, 0) += op.corner;
+    m[n * (n - 1)] += op.corner;
+    m[n - 1] += op.corner;
   }
-  return symmetric_modes(n, {m.data(), m.data() + m.size()});
+  return symmetric_modes(n, m);
 }
 
 std::optional<Modes> Modes::of(DiffusionBalance& balance, Real at) {
@@ -66,18 +64,18 @@ std::optional<Modes> Modes::of(DiffusionBalance& balance, Real at) {
   } else {
     if (balance.problem().space_order == 4) return std::nullopt;
     if (count > (g.rank() == 1 ? longest_axis : dense_limit)) return std::nullopt;
-    Matrix m = Matrix::Zero(count, count);
+    std::vector<Real> m(static_cast<std::size_t>(count * count), 0.0);
     for (const Index n : result.unknowns_) {
-      m(place[n], place[n]) = k.diagonal[n] / c.capacity(n);
+      m[place[n] * (count + 1)] = k.diagonal[n] / c.capacity(n);
       for (int a = 0; a < g.rank(); ++a)
         for (const bool up : {false, true}) {
           const Index other = k.neighbour(n, a, up);
           if (other >= 0 && place[other] >= 0)
-            m(place[n], place[other]) +=
+            m[place[n] + count * place[other]] +=
                 (up ? k.upper : k.lower)[a][n] / (result.root_[place[n]] * result.root_[place[other]]);
         }
     }
-    result.factors_.push_back(symmetric_modes(count, {m.data(), m.data() + m.size()}));
+    result.factors_.push_back(symmetric_modes(count, m));
   }
   result.sum_eigenvalues();
   return result;
@@ -134,13 +132,9 @@ void Modes::transform(std::vector<Real>& data, bool back) const {
   Index inner = 1;
   for (const Factor& f : factors_) {
     const Index n = f.count(), outer = static_cast<Index>(data.size()) / (inner * n);
-    const Eigen::Map<const Matrix> vectors(f.vectors.data(), n, n);
     for (Index o = 0; o < outer; ++o) {
-      Eigen::Map<Matrix> block(data.data() + o * inner * n, inner, n);
-      if (back)
-        block = (block * vectors.transpose()).eval();
-      else
-        block = (block * vectors).eval();
+      const std::span<Real> block(data.data() + o * inner * n, static_cast<std::size_t>(inner * n));
+      std::ranges::copy(product(inner, n, block, f.vectors, back), block.begin());
     }
     inner *= n;
   }

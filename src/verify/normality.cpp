@@ -1,6 +1,6 @@
 #include "williwaw/verify/normality.hpp"
 
-#include <Eigen/Core>
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -13,10 +13,36 @@ namespace williwaw::verify {
 
 namespace {
 
-using Matrix = Eigen::MatrixXd;
+// Square, column after column.
+struct Matrix {
+  Index rows;
+  std::vector<Real> entries;
+  explicit Matrix(Index size, Real diagonal = 0)
+      : rows(size), entries(static_cast<std::size_t>(size * size), 0.0) {
+    for (Index i = 0; i < size; ++i) at(i, i) = diagonal;
+  }
+  Real& at(Index i, Index j) { return entries[static_cast<std::size_t>(i + rows * j)]; }
+  Real at(Index i, Index j) const { return entries[static_cast<std::size_t>(i + rows * j)]; }
+  void add(Real factor, const Matrix& other) {
+    for (std::size_t n = 0; n < entries.size(); ++n) entries[n] += factor * other.entries[n];
+  }
+  Matrix transposed() const {
+    Matrix result(rows);
+    for (Index j = 0; j < rows; ++j)
+      for (Index i = 0; i < rows; ++i) result.at(j, i) = at(i, j);
+    return result;
+  }
+  Real sum_of_squares() const {
+    Real sum = 0;
+    for (const Real e : entries) sum += e * e;
+    return sum;
+  }
+};
 
-std::span<const Real> entries_of(const Matrix& m) {
-  return {m.data(), m.data() + m.size()};
+Matrix operator*(const Matrix& a, const Matrix& b) {
+  Matrix result(a.rows);
+  result.entries = product(a.rows, a.rows, a.entries, b.entries);
+  return result;
 }
 
 constexpr int directions = 180;
@@ -45,10 +71,10 @@ Matrix operator_of(Balance& balance, const State& about, Real at) {
     if (place[e.row] >= 0) root[place[e.row]] += e.value;
   }
   for (Real& r : root) r = std::sqrt(r);
-  Matrix a = Matrix::Zero(count, count);
+  Matrix a(count);
   for (const auto& e : triplets_of(rates)) {
     const Index i = place[e.row], j = place[e.column];
-    if (i >= 0 && j >= 0) a(i, j) -= e.value / (root[i] * root[j]);
+    if (i >= 0 && j >= 0) a.at(i, j) -= e.value / (root[i] * root[j]);
   }
   return a;
 }
@@ -70,12 +96,14 @@ Real limit_of(const Scheme& scheme, const std::vector<Complex>& points) {
 // Corners of the polygon of lines that support the numerical range (Johnson, 1978): it lies inside.
 std::vector<Complex> around_numerical_range(const Matrix& a) {
   std::vector<Real> support;
+  std::vector<Complex> hermitian(a.entries.size());
   for (int d = 0; d < directions; ++d) {
     const Complex turn = std::polar(1.0, -2 * std::numbers::pi * d / directions);
-    const Eigen::MatrixXcd turned = turn * a.cast<Complex>();
-    const Eigen::MatrixXcd hermitian = 0.5 * (turned + turned.adjoint());
-    support.push_back(
-        largest_hermitian_eigenvalue(a.rows(), {hermitian.data(), hermitian.data() + hermitian.size()}));
+    for (Index j = 0; j < a.rows; ++j)
+      for (Index i = 0; i < a.rows; ++i)
+        hermitian[static_cast<std::size_t>(i + a.rows * j)] =
+            0.5 * (turn * a.at(i, j) + std::conj(turn) * a.at(j, i));
+    support.push_back(largest_hermitian_eigenvalue(a.rows, hermitian));
   }
   std::vector<Complex> corners;
   const Real angle = 2 * std::numbers::pi / directions;
@@ -89,26 +117,25 @@ std::vector<Complex> around_numerical_range(const Matrix& a) {
 
 Matrix step_matrix(const Scheme& scheme, const Matrix& z) {
   const Tableau& t = scheme.tableau();
-  const Matrix one = Matrix::Identity(z.rows(), z.cols());
-  std::vector<Matrix> stage;
-  Matrix result = one;
+  std::vector<Matrix> changes;  // z·stage
+  Matrix result(z.rows, 1);
   for (int i = 0; i < t.stages(); ++i) {
-    Matrix sum = one;
+    Matrix stage(z.rows, 1);
     for (int j = 0; j < i; ++j)
-      if (t.a[i][j] != 0) sum += t.a[i][j] * z * stage[j];
+      if (t.a[i][j] != 0) stage.add(t.a[i][j], changes[static_cast<std::size_t>(j)]);
     if (t.a[i][i] != 0) {
-      const Matrix left = one - t.a[i][i] * z;
-      DenseFactors(left.rows(), entries_of(left)).solve({sum.data(), sum.data() + sum.size()});
+      Matrix left(z.rows, 1);
+      left.add(-t.a[i][i], z);
+      DenseFactors(left.rows, left.entries).solve(stage.entries);
     }
-    stage.push_back(sum);
-    result += t.b[i] * z * stage.back();
+    changes.push_back(z * stage);
+    result.add(t.b[i], changes.back());
   }
   return result;
 }
 
 Real norm_of(const Matrix& m) {
-  const Matrix square = m.transpose() * m;
-  return std::sqrt(symmetric_eigenvalues(m.rows(), entries_of(square)).back());
+  return std::sqrt(symmetric_eigenvalues(m.rows, (m.transposed() * m).entries).back());
 }
 
 }  // namespace
@@ -116,14 +143,17 @@ Real norm_of(const Matrix& m) {
 Judgement judge(Balance& balance, const State& about, const Scheme& scheme, Real step, Real at) {
   const Matrix a = operator_of(balance, about, at);
   Judgement result;
-  const Real size = a.squaredNorm();
-  if (size > 0) result.departure = (a * a.transpose() - a.transpose() * a).norm() / size;
-  result.eigenvalues = eigenvalues(a.rows(), entries_of(a));
+  const Real size = a.sum_of_squares();
+  Matrix commutator = a * a.transposed();
+  commutator.add(-1, a.transposed() * a);
+  if (size > 0) result.departure = std::sqrt(commutator.sum_of_squares()) / size;
+  result.eigenvalues = eigenvalues(a.rows, a.entries);
   result.eigenvalue_limit = limit_of(scheme, result.eigenvalues);
   result.safe_limit = result.normal() ? result.eigenvalue_limit : limit_of(scheme, around_numerical_range(a));
 
-  const Matrix once = step_matrix(scheme, step * a);
-  Matrix power = once;
+  Matrix scaled(a.rows);
+  scaled.add(step, a);
+  Matrix power = step_matrix(scheme, scaled);
   // Growth is looked at after 1, 2, 4, .. steps, which sees all but a short hump.
   for (Index n = 1; n <= most_steps; n *= 2) {
     const Real now = norm_of(power);
@@ -133,7 +163,7 @@ Judgement judge(Balance& balance, const State& about, const Scheme& scheme, Real
       result.at_step = n;
     }
     if (!std::isfinite(now) || now > 1e100 || now < 1e-8) break;
-    power = (power * power).eval();
+    power = power * power;
   }
   return result;
 }

@@ -245,3 +245,49 @@ TEST_CASE("arithmetic with numbers on either side, and amounts kept between grid
                          InputError);
   }
 }
+
+TEST_CASE("a linear vector field is exact on every face, sides included, and at the unknowns again") {
+  const auto linear = [](int a, const Point& p) {
+    return 2 - a + (3 + a) * p.x - (1.5 + a) * p.y + 0.7 * p.z;
+  };
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
+    for (int rank = 1; rank <= 3; ++rank)
+      for (const bool known : {true, false}) {
+        CAPTURE(rank);
+        CAPTURE(known);
+        std::vector<Axis> axes;
+        for (int a = 0; a < rank; ++a)
+          axes.push_back(Axis::uniform(std::string(1, "xyz"[a]), -1 + a, 1 + a, 4 + a, unknowns));
+        const Grid g(axes);
+        VectorField field(g);
+        for (int a = 0; a < rank; ++a) {
+          field[a] = sampled(g, [&](const Point& p) { return linear(a, p); });
+          if (!known) field[a].extend();
+        }
+        const FaceField faces = at_faces(field);
+        for (int a = 0; a < rank; ++a) {
+          const auto points = g.axis(a).points();
+          const Index size = g.size(a);
+          for (Index n = 0; n < g.count(); ++n)
+            for (const bool above : {false, true}) {
+              auto at = g.position(n);
+              Point place = g.point_of(n);
+              if (above) ++at[static_cast<std::size_t>(a)];
+              const Index face = at[static_cast<std::size_t>(a)];
+              place[a] = face == 0      ? g.axis(a).from()
+                         : face == size ? g.axis(a).to()
+                                        : 0.5 * (points[face - 1] + points[face]);
+              CAPTURE(face);
+              CHECK(faces.at(a, at[0], at[1], at[2]) == doctest::Approx(linear(a, place)).epsilon(1e-12));
+            }
+        }
+        const VectorField again = at_unknowns(faces);
+        for (int a = 0; a < rank; ++a)
+          for (Index n = 0; n < g.count(); ++n) {
+            const Index i = g.position(n)[static_cast<std::size_t>(a)];
+            // The faces of a node on a side are that side and half an interval away.
+            if (unknowns == Unknowns::nodes && (i == 0 || i == g.size(a) - 1)) continue;
+            CHECK(again[a][n] == doctest::Approx(linear(a, g.point_of(n))).epsilon(1e-12));
+          }
+      }
+}

@@ -181,3 +181,32 @@ TEST_CASE("the stencil of something carried is its rate, stream and boundaries i
       CHECK(compared >= 20);
     }
 }
+
+TEST_CASE("a part that ends at a node takes what lies on its side of it, on uneven and on radial axes") {
+  const auto area_of = [](const Problem& p, const std::string& name) {
+    const DiffusionBalance balance(p);
+    for (const Closure& wall : balance.closures())
+      if (wall.section().name == name) return wall.section().area();
+    return -1.0;
+  };
+  const Axis x = Axis::uniform("x", 0, 1, 2, Unknowns::nodes), y("y", {0, 0.1, 0.4, 0.5, 1}, Unknowns::nodes),
+             z("z", {0, 0.3, 0.4, 1}, Unknowns::nodes);
+  for (const int rank : {2, 3}) {
+    CAPTURE(rank);
+    Problem p(rank == 2 ? Grid({x, y}) : Grid({x, y, z}), diffusion(1.0));
+    p.other_walls(insulated());
+    p.part({"door", "west", "", inside([](const Point& at) { return at.y < 0.4 && at.z < 0.3; }),
+            dirichlet(1.0)});
+    const Real door = rank == 2 ? 0.4 : 0.4 * 0.3;
+    CHECK(area_of(p, "door") == doctest::Approx(door).epsilon(1e-14));
+    CHECK(area_of(p, "west") == doctest::Approx(1 - door).epsilon(1e-14));
+  }
+  Problem round(Grid({Axis::radial(Coordinates::cylindrical, {0, 0.2, 0.7, 1}, Unknowns::nodes),
+                      Axis("z", {0, 1}, Unknowns::nodes)}),
+                diffusion(1.0));
+  round.other_walls(insulated());
+  round.part({"plug", "bottom", "", inside([](const Point& at) { return at.x < 0.7; }), dirichlet(1.0)});
+  const Real plug = area_of(round, "plug");
+  CHECK(plug > 0);
+  CHECK(plug / (plug + area_of(round, "bottom")) == doctest::Approx(0.49).epsilon(1e-13));
+}

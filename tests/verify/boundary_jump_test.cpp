@@ -98,3 +98,21 @@ TEST_CASE("jumps that come with time, in blocks and at cut-outs; none where noth
   line.wall("west", dirichlet(1.0)).wall("east", dirichlet(0.0));
   CHECK(jumps_of(line).empty());
 }
+
+// Where a slanting outline meets a side its meeting point is known to a part of a cell; what the data do
+// within that is no jump.
+TEST_CASE("data that agree where an outline meets a side are no jump, and others are") {
+  for (const Index n : {8, 13, 21}) {
+    CAPTURE(n);
+    const Regions regions({{"slope", inside([](const Point& p) { return p.x + p.y < 0.53; }), false}});
+    const auto with = [&](Real apart) {
+      Problem p(square(n), diffusion(1.0), regions);
+      p.wall("west", dirichlet([](Point at) { return 3 * at.y; }));
+      p.wall("slope", dirichlet([apart](Point at) { return 3 * 0.53 + apart + 5 * at.x; }));
+      p.other_walls(insulated());
+      return jumps_of(p);
+    };
+    CHECK(with(0).empty());
+    CHECK(with(20).size() == 1);
+  }
+}

@@ -1,5 +1,5 @@
-// Dense matrices of moderate size: eigenvalues and linear equations. One source file holds the templates that
-// this takes.
+// Dense matrices of moderate size, column after column: products, eigenvalues, linear equations. One source
+// file holds the templates that this takes.
 #pragma once
 
 #include <complex>
@@ -16,7 +16,7 @@ struct SymmetricModes {
   Index count() const { return static_cast<Index>(values.size()); }
 };
 
-/// Of a symmetric matrix of rows·rows entries, column after column; its lower half is read.
+/// Of a symmetric matrix of rows·rows entries; its lower half is read.
 SymmetricModes symmetric_modes(Index rows, std::span<const Real> matrix);
 /// Of the symmetric tridiagonal matrix with this diagonal and off-diagonal, one entry shorter.
 SymmetricModes tridiagonal_modes(std::span<const Real> diagonal, std::span<const Real> off_diagonal);
@@ -26,6 +26,11 @@ std::vector<Real> symmetric_eigenvalues(Index rows, std::span<const Real> matrix
 Real largest_hermitian_eigenvalue(Index rows, std::span<const std::complex<Real>> matrix);
 /// Eigenvalues of any real matrix.
 std::vector<std::complex<Real>> eigenvalues(Index rows, std::span<const Real> matrix);
+
+/// left·right, or left·rightᵀ where `transposed`: of rows·inner and inner·columns entries (transposed
+/// columns·inner).
+std::vector<Real> product(Index rows, Index inner, std::span<const Real> left, std::span<const Real> right,
+                          bool transposed = false);
 
 /// A real matrix, factored once (partial pivoting), for any number of right sides.
 class DenseFactors {
