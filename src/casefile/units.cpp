@@ -44,7 +44,9 @@ struct Unit::Handle {
       if (const auto space = definition.find(' '); space != std::string::npos) definition.erase(0, space + 1);
       const bool factor_only =
           !definition.empty() && definition.find_first_not_of("0123456789.e+-") == std::string::npos;
-      base = ut_parse(the_system(), factor_only ? "1" : definition.c_str(), UT_ASCII);
+      // A logarithm of a ratio is no multiple of anything.
+      const bool logarithmic = std::string(text).find("(re ") != std::string::npos;
+      if (!logarithmic) base = ut_parse(the_system(), factor_only ? "1" : definition.c_str(), UT_ASCII);
     }
     // A size beyond all numbers is none either.
     const bool fits = base && ut_are_convertible(unit, base);
@@ -129,6 +131,10 @@ std::map<std::string, Real> Unit::exponents() const {
     for (int n = 0; n < count; ++n) take_one(into, bases[n], powers[n]);
     return UT_SUCCESS;
   };
+  // Bases are none of these, and the library calls whatever it meets.
+  visitor.visit_galilean = [](const ut_unit*, double, const ut_unit*, double, void*) { return UT_BAD_ARG; };
+  visitor.visit_timestamp = [](const ut_unit*, const ut_unit*, double, void*) { return UT_BAD_ARG; };
+  visitor.visit_logarithmic = [](const ut_unit*, double, const ut_unit*, void*) { return UT_BAD_ARG; };
   ut_accept_visitor(handle_->base, &visitor, &result);
   return result;
 }

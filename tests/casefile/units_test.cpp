@@ -65,3 +65,11 @@ TEST_CASE("units of a size or power that no number holds are no units, and say s
   REQUIRE(Unit::parse("bar^4"));
   CHECK(Unit::of("bar^4").to_si(2) == doctest::Approx(2e20));
 }
+
+TEST_CASE("logarithms of ratios are no units, whatever stands before them") {
+  for (const char* text :
+       {"Bv", "5 Bv", "0 Bv", "0 dBZ", "dBm", "10 lg(re 1 mW)", "2 ln(re 3 V)", "lb(re 1 K)"}) {
+    CAPTURE(text);
+    CHECK_FALSE(Unit::parse(text));
+  }
+}
