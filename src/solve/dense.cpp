@@ -65,20 +65,10 @@ std::vector<Real> product(Index rows, Index inner, std::span<const Real> left, s
   return out;
 }
 
-struct DenseFactors::Factored {
-  Eigen::PartialPivLU<DenseMatrix> lu;
-};
-
-DenseFactors::DenseFactors(Index rows, std::span<const Real> matrix)
-    : factored_(new Factored{Eigen::PartialPivLU<DenseMatrix>(view(rows, matrix))}) {}
-DenseFactors::~DenseFactors() = default;
-DenseFactors::DenseFactors(DenseFactors&&) noexcept = default;
-
-void DenseFactors::solve(std::span<Real> right) const {
-  const Index rows = factored_->lu.rows();
+void solve_columns(Index rows, std::span<const Real> matrix, std::span<Real> right) {
   if (rows == 0) return;
   Eigen::Map<DenseMatrix> columns(right.data(), rows, static_cast<Index>(right.size()) / rows);
-  columns = factored_->lu.solve(columns).eval();
+  columns = Eigen::PartialPivLU<DenseMatrix>(view(rows, matrix)).solve(columns).eval();
 }
 
 }  // namespace williwaw

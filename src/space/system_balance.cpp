@@ -196,21 +196,25 @@ void SystemBalance::between(int slot, const std::vector<std::vector<Real>>& left
           0.5 * (low[m][i] + high[m][i] - std::max(before[i], after[i]) * (right[m][i] - left[m][i]));
 }
 
-// Books what comes in through the side of one unknown on those of its conditions that let the flux through,
-// by their area.
+// Calls visit(closure, face) for the faces on a side of one unknown whose conditions let the flux through.
+template <class Visit>
+void SystemBalance::each_open_face(std::size_t member, Index unknown, Side side, const Visit& visit) const {
+  const auto& closures = members_[member]->closures();
+  for (std::size_t c = 0; c < closures.size(); ++c)
+    for (Index f = 0; closures[c].section().wall.stream_end() && f < closures[c].faces(); ++f)
+      if (const WallFace& face = closures[c].face(f);
+          face.unknown == unknown && face.axis == side.axis && face.upper == side.upper)
+        visit(c, f);
+}
+
+// Books what comes in through a side of one unknown on those conditions, by their area.
 void SystemBalance::book_end(std::size_t member, Index unknown, Side side, Real flow, Ledger& ledger) const {
   const auto& closures = members_[member]->closures();
   Real open = 0;
-  const auto each_open = [&](const auto& visit) {
-    for (std::size_t c = 0; c < closures.size(); ++c)
-      for (Index f = 0; closures[c].section().wall.stream_end() && f < closures[c].faces(); ++f)
-        if (const WallFace& face = closures[c].face(f);
-            face.unknown == unknown && face.axis == side.axis && face.upper == side.upper)
-          visit(c, face.area);
-  };
-  each_open([&](std::size_t, Real area) { open += area; });
-  each_open([&](std::size_t c, Real area) {
-    ledger[first_line_[member] + members_[member]->line_of(c, closures[c].carrying())] += flow * area / open;
+  each_open_face(member, unknown, side, [&](std::size_t c, Index f) { open += closures[c].area(f); });
+  each_open_face(member, unknown, side, [&](std::size_t c, Index f) {
+    ledger[first_line_[member] + members_[member]->line_of(c, closures[c].carrying())] +=
+        flow * closures[c].area(f) / open;
   });
 }
 
@@ -237,14 +241,13 @@ void SystemBalance::carry(const State& y, int axis, State& f, Ledger& ledger) {
       for (const bool upper : {false, true}) {
         if (along.periodic()) continue;
         const Index n = first + (upper ? (size - 1) * stride : 0);
-        for (const Closure& wall : members_[m]->closures())
-          for (Index face = 0; wall.section().wall.stream_end() && face < wall.faces(); ++face)
-            if (wall.unknown(face) == n && wall.face(face).axis == axis && wall.face(face).upper == upper) {
-              open[upper ? 1 : 0][m] = true;
-              const Real value = wall.section().wall.holds() ? wall.wall_value(face, u[n]) : u[n];
-              for (std::size_t k = 0; k < 3; ++k)
-                padded[upper ? static_cast<std::size_t>(size) + 3 + k : 2 - k] = value;
-            }
+        each_open_face(m, n, {axis, upper}, [&](std::size_t c, Index face) {
+          const Closure& wall = members_[m]->closures()[c];
+          open[upper ? 1 : 0][m] = true;
+          const Real value = wall.section().wall.holds() ? wall.wall_value(face, u[n]) : u[n];
+          for (std::size_t k = 0; k < 3; ++k)
+            padded[upper ? static_cast<std::size_t>(size) + 3 + k : 2 - k] = value;
+        });
       }
       Rows rows{};
       for (std::size_t k = 0; k < 6; ++k) rows[k] = padded.data() + k;

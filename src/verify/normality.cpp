@@ -126,7 +126,7 @@ Matrix step_matrix(const Scheme& scheme, const Matrix& z) {
     if (t.a[i][i] != 0) {
       Matrix left(z.rows, 1);
       left.add(-t.a[i][i], z);
-      DenseFactors(left.rows, left.entries).solve(stage.entries);
+      solve_columns(left.rows, left.entries, stage.entries);
     }
     changes.push_back(z * stage);
     result.add(t.b[i], changes.back());
@@ -144,8 +144,9 @@ Judgement judge(Balance& balance, const State& about, const Scheme& scheme, Real
   const Matrix a = operator_of(balance, about, at);
   Judgement result;
   const Real size = a.sum_of_squares();
-  Matrix commutator = a * a.transposed();
-  commutator.add(-1, a.transposed() * a);
+  const Matrix turned = a.transposed();
+  Matrix commutator = a * turned;
+  commutator.add(-1, turned * a);
   if (size > 0) result.departure = std::sqrt(commutator.sum_of_squares()) / size;
   result.eigenvalues = eigenvalues(a.rows, a.entries);
   result.eigenvalue_limit = limit_of(scheme, result.eigenvalues);

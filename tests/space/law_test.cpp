@@ -52,13 +52,6 @@ Problem notched(const Equation& equation, Unknowns unknowns, const Wall& west, c
   return p;
 }
 
-Real furthest(std::span<const Real> a, std::span<const Real> b) {
-  Real most = 0;
-  for (std::size_t n = 0; n < a.size(); ++n)
-    if (!(std::abs(a[n] - b[n]) <= most)) most = std::abs(a[n] - b[n]);
-  return most;
-}
-
 bool alike(Real a, Real b) {
   return a == b || std::abs(a - b) <= 1e-11 * std::abs(b);
 }
@@ -81,23 +74,24 @@ TEST_CASE("a law times a number is the same law: rates, matrices, ledgers, presc
         State y = one.initial_state(), same = y;
         one.pin(0.5, y);
         other.pin(0.5, same);
-        CHECK(furthest(y, same) <= 1e-12 * 300);
+        CHECK(largest_difference(y, same) <= 1e-12 * 300);
         State f(y.size()), g(y.size());
         Ledger of_one(one.lines().size()), of_other(one.lines().size());
         one.rate(y, 0.5, Parts::all(), f, of_one);
         other.rate(y, 0.5, Parts::all(), g, of_other);
-        CHECK(furthest(f, g) <= 1e-11 * 300);
+        CHECK(largest_difference(f, g) <= 1e-11 * 300);
         for (std::size_t l = 0; l < of_one.size(); ++l)
           CHECK(of_other[l] == doctest::Approx(of_one[l]).epsilon(1e-11));
         LinearSystem a, b;
         one.linearise(y, 0.5, 1, 0.1, Parts::all(), a);
         other.linearise(y, 0.5, 1, 0.1, Parts::all(), b);
-        CHECK(furthest(std::get<FaceSystem>(a).diagonal, std::get<FaceSystem>(b).diagonal) <= 1e-11);
+        CHECK(largest_difference(std::get<FaceSystem>(a).diagonal, std::get<FaceSystem>(b).diagonal) <=
+              1e-11);
         for (std::size_t c = 0; c < one.closures().size(); ++c) {
           const Closure &here = one.closures()[c], &there = other.closures()[c];
           const auto prescribed = here.prescribed_at(here.places(), 0.5);
           CHECK(prescribed.size() == there.prescribed_at(there.places(), 0.5).size());
-          CHECK(furthest(prescribed, there.prescribed_at(there.places(), 0.5)) <= 1e-12 * 300);
+          CHECK(largest_difference(prescribed, there.prescribed_at(there.places(), 0.5)) <= 1e-12 * 300);
           CHECK(alike(there.drive().lowest, here.drive().lowest));
           CHECK(alike(there.drive().highest, here.drive().highest));
           CHECK(alike(there.drive().raising, here.drive().raising));
@@ -118,7 +112,7 @@ TEST_CASE("a law of waves times a number lets the same wave through") {
         const Ride one = go(notched(equation, unknowns, wall, free_end()), "leapfrog", 0.02, 1.0);
         const Ride other =
             go(notched(equation, unknowns, scaled(wall, factor), free_end()), "leapfrog", 0.02, 1.0);
-        CHECK(furthest(one.state, other.state) <= 1e-9 * 300);
+        CHECK(largest_difference(one.state, other.state) <= 1e-9 * 300);
         const Ledger &amounts = one.outcome.budget.amounts(), &same = other.outcome.budget.amounts();
         for (std::size_t l = 0; l < amounts.size(); ++l)
           CHECK(same[l] == doctest::Approx(amounts[l]).epsilon(1e-8));
@@ -172,7 +166,7 @@ TEST_CASE("a step in one pass takes what flows beside a swinging wall from the s
   Ledger of_once(balance.lines().size()), of_plain(balance.lines().size());
   const Totals fused = balance.advance(y, 0.1, 0.001, once, of_once);
   const Totals by_rates = balance.Balance::advance(y, 0.1, 0.001, plain, of_plain);
-  CHECK(furthest(once, plain) <= 1e-13);
+  CHECK(largest_difference(once, plain) <= 1e-13);
   CHECK(fused.content == doctest::Approx(by_rates.content).epsilon(1e-12));
   for (std::size_t l = 0; l < of_once.size(); ++l)
     CHECK(of_once[l] == doctest::Approx(of_plain[l]).epsilon(1e-11));

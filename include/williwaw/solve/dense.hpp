@@ -3,7 +3,6 @@
 #pragma once
 
 #include <complex>
-#include <memory>
 
 #include "williwaw/grid/types.hpp"
 
@@ -32,18 +31,7 @@ std::vector<std::complex<Real>> eigenvalues(Index rows, std::span<const Real> ma
 std::vector<Real> product(Index rows, Index inner, std::span<const Real> left, std::span<const Real> right,
                           bool transposed = false);
 
-/// A real matrix, factored once (partial pivoting), for any number of right sides.
-class DenseFactors {
- public:
-  DenseFactors(Index rows, std::span<const Real> matrix);
-  ~DenseFactors();
-  DenseFactors(DenseFactors&&) noexcept;
-  /// Solves for each of the columns of `right`, in place.
-  void solve(std::span<Real> right) const;
-
- private:
-  struct Factored;
-  std::unique_ptr<Factored> factored_;
-};
+/// Solves matrix·x = right for each of the columns of `right`, in place; with partial pivoting.
+void solve_columns(Index rows, std::span<const Real> matrix, std::span<Real> right);
 
 }  // namespace williwaw

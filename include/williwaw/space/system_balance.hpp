@@ -68,6 +68,8 @@ class SystemBalance final : public Balance {
   void put(const State& from, std::size_t member, State& y) const;
   void react(const State& y, Real at, State& f, Ledger& ledger) const;
   void carry(const State& y, int axis, State& f, Ledger& ledger);
+  template <class Visit>
+  void each_open_face(std::size_t member, Index unknown, Side side, const Visit& visit) const;
   void book_end(std::size_t member, Index unknown, Side side, Real flow, Ledger& ledger) const;
   void between(int slot, const std::vector<std::vector<Real>>& left,
                const std::vector<std::vector<Real>>& right, std::vector<std::vector<Real>>& flux) const;
