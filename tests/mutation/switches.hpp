@@ -1,0 +1,79 @@
+// Changes of one operator, sign, constant or bound that a program chooses when it starts: scripts/mutate
+// writes them into a copy of the core, so that one build serves hundreds of changes. `a + b` becomes `a +
+// Plus<7>{} + b`, which is `a - b` where 7 is chosen and `a + b` otherwise; operators stay in their places,
+// so that precedence does.
+#pragma once
+
+#include <array>
+#include <initializer_list>
+
+namespace williwaw::mutation {
+
+inline constexpr int most_changes = 20000;
+/// Below 0 no change is chosen, and those that are reached are marked.
+inline int chosen = -1;
+inline std::array<unsigned char, most_changes> reached{};
+
+template <int id>
+bool on() {
+  static_assert(id < most_changes);
+  if (chosen < 0) {
+    reached[id] = 1;
+    return false;
+  }
+  return chosen == id;
+}
+
+#define WILLIWAW_CHANGED_OPERATOR(name, usual, changed)            \
+  template <int id>                                                \
+  struct name {};                                                  \
+  template <int id, class A>                                       \
+  struct name##_of {                                               \
+    const A& left;                                                 \
+  };                                                               \
+  template <int id, class A>                                       \
+  name##_of<id, A> operator usual(const A& left, name<id>) {       \
+    return {left};                                                 \
+  }                                                                \
+  template <int id, class A, class B>                              \
+  auto operator usual(name##_of<id, A> of, const B& right) {       \
+    return on<id>() ? of.left changed right : of.left usual right; \
+  }
+
+WILLIWAW_CHANGED_OPERATOR(Plus, +, -)
+WILLIWAW_CHANGED_OPERATOR(Minus, -, +)
+WILLIWAW_CHANGED_OPERATOR(Times, *, /)
+WILLIWAW_CHANGED_OPERATOR(Over, /, *)
+WILLIWAW_CHANGED_OPERATOR(Less, <, <=)
+WILLIWAW_CHANGED_OPERATOR(AtMost, <=, <)
+WILLIWAW_CHANGED_OPERATOR(Greater, >, >=)
+WILLIWAW_CHANGED_OPERATOR(AtLeast, >=, >)
+WILLIWAW_CHANGED_OPERATOR(Equal, ==, !=)
+WILLIWAW_CHANGED_OPERATOR(Unequal, !=, ==)
+#undef WILLIWAW_CHANGED_OPERATOR
+
+template <int id, class T>
+T smaller(const T& a, const T& b) {
+  return (b < a) != on<id>() ? b : a;
+}
+
+template <int id, class T>
+T smaller(std::initializer_list<T> all) {
+  T result = *all.begin();
+  for (const T& one : all) result = smaller<id>(result, one);
+  return result;
+}
+
+template <int id, class T>
+T larger(const T& a, const T& b) {
+  return (a < b) != on<id>() ? b : a;
+}
+
+template <int id, class T>
+T larger(std::initializer_list<T> all) {
+  T result = *all.begin();
+  for (const T& one : all) result = larger<id>(result, one);
+  return result;
+}
+
+}  // namespace williwaw::mutation
