@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <chrono>
 #include <cmath>
 
 #include "cycle_watch.hpp"
@@ -172,10 +171,8 @@ Answer answer(const Case& given, Execution execution) {
   Answer result;
   Prepared prepared = prepare(given, execution);
   result.unknowns = given.problem.grid().count();
-  const auto start = std::chrono::steady_clock::now();
   State y = prepared.initial;
   given.steady ? solve_for_rest(given, prepared, y, result) : solve_in_time(given, prepared, y, result);
-  result.seconds = std::chrono::duration<Real>(std::chrono::steady_clock::now() - start).count();
   if (result.field) result.error = against_exact(given, *prepared.balance, *result.field, result.time);
   const Outline& outline = prepared.balance->outline();
   if (!outline.whole()) {

@@ -51,6 +51,11 @@ TEST_CASE("widths of a uniform axis are alike to the last digit") {
 
 TEST_CASE("an axis far from the origin is still recognised as uniform") {
   CHECK(Axis::uniform("x", 1e6, 1e6 + 0.3, 30, Unknowns::cells).is_uniform());
+  // Whatever the unit, intervals that differ do so.
+  for (const Real unit : {1e-9, 1.0, 1e9}) {
+    CHECK(Axis("x", {0, unit, 2 * unit, 3 * unit}, Unknowns::cells).is_uniform());
+    CHECK_FALSE(Axis("x", {0, unit, 2.001 * unit, 3 * unit}, Unknowns::cells).is_uniform());
+  }
 }
 
 TEST_CASE("axes that cannot be are refused with the reason") {
@@ -77,6 +82,26 @@ TEST_CASE("a grid numbers unknowns with x fastest and finds them again") {
   CHECK(p.y == 0);
   CHECK(g.containing({0.9, 0, 0.95}) == 11);
   CHECK_THROWS_AS(g.containing({1.2, 0, 0}), InputError);
+}
+
+TEST_CASE(
+    "every place of a line belongs to the control volume whose bounds enclose it, ends and seams included") {
+  const std::vector<Real> marks{0, 0.1, 0.4, 0.7, 1};
+  for (const bool periodic : {false, true}) {
+    const Grid cells({Axis("x", marks, Unknowns::cells, periodic)});
+    const std::array<Index, 8> of_cells{0, 0, 1, 1, 2, 3, 3, periodic ? 0 : 3};
+    const std::array<Real, 8> places{0, 0.05, 0.1, 0.39, 0.55, 0.7, 0.99, 1};
+    for (std::size_t i = 0; i < places.size(); ++i) CHECK(cells.containing({places[i], 0, 0}) == of_cells[i]);
+  }
+  // Bounds of nodes lie half-way between them: 0.05, 0.25, 0.55, 0.85; beyond the last one a ring begins
+  // anew.
+  for (const bool periodic : {false, true}) {
+    const Grid nodes({Axis("x", marks, Unknowns::nodes, periodic)});
+    const Index last = periodic ? 0 : 4;
+    const std::array<Index, 8> of_nodes{0, 0, 1, 2, 2, 3, last, last};
+    const std::array<Real, 8> places{0, 0.04, 0.06, 0.26, 0.54, 0.84, 0.86, 1};
+    for (std::size_t i = 0; i < places.size(); ++i) CHECK(nodes.containing({places[i], 0, 0}) == of_nodes[i]);
+  }
 }
 
 TEST_CASE("sides are called after their axes in every rank") {

@@ -246,6 +246,17 @@ TEST_CASE("arithmetic with numbers on either side, and amounts kept between grid
   }
 }
 
+TEST_CASE("extents that differ do so in any unit") {
+  for (const Real unit : {1e-7, 1.0, 1e7}) {
+    const auto of = [unit](Real to, Index n) {
+      return Grid({Axis::uniform("x", 0, to * unit, n, Unknowns::cells)});
+    };
+    const Field a(of(1, 6), State(6, 2.0));
+    CHECK_THROWS_AS(resampled(a, of(1.5, 4), Resampling::conserve), InputError);
+    CHECK(resampled(a, of(1, 4), Resampling::conserve)[3] == doctest::Approx(2));
+  }
+}
+
 TEST_CASE("a linear vector field is exact on every face, sides included, and at the unknowns again") {
   const auto linear = [](int a, const Point& p) {
     return 2 - a + (3 + a) * p.x - (1.5 + a) * p.y + 0.7 * p.z;

@@ -97,6 +97,53 @@ TEST_CASE("outlines along faces of the grid are exact, whichever way the formula
     }
 }
 
+TEST_CASE(
+    "what a held outline leaves of a cell behind it goes to the neighbour, the first cell as well as the "
+    "last") {
+  // The wall stands at 0.13, or at 0.87: of the second cell from the end less than half is left.
+  for (const bool mirrored : {false, true}) {
+    const Grid g({Axis::uniform("x", 0, 1, 10, Unknowns::cells)});
+    const Regions ice({{"ice", inside([mirrored](Point p) { return mirrored ? p.x < 0.87 : p.x > 0.13; }),
+                        false, "", false}});
+    Problem p(g, diffusion(5.0), ice);
+    p.initial = 2.0;
+    p.wall("ice", dirichlet(3.0)).other_walls(insulated());
+    DiffusionBalance balance(p);
+    const State y = balance.initial_state();
+    CHECK(balance.totals(y, 0).content == doctest::Approx(2 * 0.13).epsilon(1e-8));
+    CHECK(balance.outline().share(mirrored ? 9 : 0) == doctest::Approx(1.3).epsilon(1e-8));
+    State f(y.size());
+    Ledger ledger(balance.lines().size());
+    balance.rate(y, 0, Parts::all(), f, ledger);
+    // From the wall to the middle of the last whole cell.
+    CHECK(f[mirrored ? 9 : 0] == doctest::Approx(5 * (3.0 - 2.0) / 0.08).epsilon(1e-8));
+    CHECK(ledger.sum() == doctest::Approx(5 * (3.0 - 2.0) / 0.08).epsilon(1e-8));
+  }
+}
+
+TEST_CASE("between an unknown and the outline beside it materials lie in series") {
+  // From the middle of a cell at 0.85 to the wall at 0.87, through 0.01 of each material.
+  const Regions regions({{"ice", inside([](Point p) { return p.x > 0.87; }), false, "", false},
+                         {"core", inside([](Point p) { return p.x < 0.86; })}});
+  const auto shared = std::make_shared<const Regions>(regions);
+  Problem p(Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells)}),
+            diffusion(Function::by_region(shared, {0.5, 1.0, 2.0})), regions);
+  p.initial = 0.0;
+  p.wall("ice", dirichlet(3.0)).other_walls(insulated());
+  DiffusionBalance balance(p);
+  State f(10);
+  Ledger ledger(balance.lines().size());
+  balance.rate(State(10, 0.0), 0, Parts::all(), f, ledger);
+  CHECK(f[8] == doctest::Approx(3 / (0.01 / 2 + 0.01 / 0.5)).epsilon(1e-6));
+  // What varies without a jump counts with its value half-way.
+  Problem smooth(p.grid(), diffusion([](Point q) { return 1 + q.x; }), regions);
+  smooth.initial = 0.0;
+  smooth.wall("ice", dirichlet(3.0)).other_walls(insulated());
+  DiffusionBalance other(smooth);
+  other.rate(State(10, 0.0), 0, Parts::all(), f, ledger);
+  CHECK(f[8] == doctest::Approx(3 / (0.02 / 1.86)).epsilon(1e-6));
+}
+
 TEST_CASE("pieces of a domain that a cut leaves") {
   const Grid g = square(10, Unknowns::cells);
   std::vector<int> piece;

@@ -91,6 +91,12 @@ TEST_CASE("each kind of condition states its law") {
 
 TEST_CASE("registries list every kind once") {
   CHECK(wall_kinds().size() == 13);
+  // Ends of waves are those whose law is about forces or motion.
+  std::vector<std::string> of_waves;
+  for (const WallKind& kind : wall_kinds())
+    if (kind.of_waves) of_waves.push_back(kind.name);
+  std::ranges::sort(of_waves);
+  CHECK(of_waves == std::vector<std::string>{"absorbing", "driven", "fixed", "free", "impedance"});
   CHECK(wall_kind("robin").arguments.size() == 2);
   CHECK_THROWS_AS(wall_kind("leaky"), InputError);
   CHECK(equation_kinds().size() == 5);

@@ -50,6 +50,20 @@ TEST_CASE("linear profiles and quadratic ones under a uniform source are exact a
   }
 }
 
+TEST_CASE("a balance lays its unknowns out as its grid does") {
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+    Problem p(Grid({Axis::uniform("x", 0, 1, 4, unknowns), Axis::uniform("y", 0, 1, 3, unknowns)}),
+              diffusion(1.0));
+    p.other_walls(insulated());
+    const DiffusionBalance balance(p);
+    REQUIRE(balance.layout().blocks().size() == 1);
+    const Block& block = balance.layout().blocks()[0];
+    CHECK(block.placement == (unknowns == Unknowns::cells ? Placement::cells : Placement::nodes));
+    CHECK(block.extent == std::array<Index, 3>{p.grid().size(0), p.grid().size(1), 1});
+    CHECK(balance.layout().size() == p.grid().count());
+  }
+}
+
 TEST_CASE("nodes shared by two held walls take their mean and their flow is shared") {
   Problem p(
       Grid({Axis::uniform("x", 0, 1, 4, Unknowns::nodes), Axis::uniform("y", 0, 1, 4, Unknowns::nodes)}),

@@ -67,6 +67,22 @@ TEST_CASE("two layers are exact on any grid, wherever they meet, with and withou
       }
 }
 
+TEST_CASE("Newton's steps are shortened where whole ones lead away from a steady state") {
+  // A reaction −atan(u): whole steps from |u| > 1.4 end further out on the other side, every time.
+  for (const Real start : {2.0, 5.0, 40.0}) {
+    Equation e = diffusion(0.1);
+    e.reaction = Reaction::of([](Real u) { return -std::atan(u); });
+    Problem p(line(6, Unknowns::cells), e);
+    p.initial = start;
+    p.other_walls(insulated());
+    const Solved s(p);
+    CAPTURE(start);
+    CHECK(s.outcome.reached);
+    CHECK(s.worst([](Point) { return 0.0; }) < 1e-9);
+    CHECK(s.outcome.iterations() < 30);
+  }
+}
+
 TEST_CASE("linear profiles and uniform sources in one dimension") {
   for (const Unknowns u : both) {
     Problem linear(Grid({Axis("x", {0, 0.1, 0.4, 0.9, 1}, u)}), diffusion(2.0));

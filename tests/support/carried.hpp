@@ -62,11 +62,6 @@ inline Grid periodic_plan(Index cells) {
   return Grid({Axis("x", marks, Unknowns::cells, true), Axis("y", marks, Unknowns::cells, true)});
 }
 
-/// Order between two errors, the second one on a grid twice as fine.
-inline Real order_between(Real coarse, Real fine) {
-  return std::log2(coarse / fine);
-}
-
 inline Real total_variation(const State& u, bool periodic = true) {
   Real sum = periodic ? std::abs(u.front() - u.back()) : 0;
   for (std::size_t n = 1; n < u.size(); ++n) sum += std::abs(u[n] - u[n - 1]);

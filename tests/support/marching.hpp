@@ -19,6 +19,11 @@ inline constexpr bool instrumented = false;
 /// Blocks take minutes there and show nothing that plans do not.
 inline constexpr int highest_rank = instrumented ? 2 : 3;
 
+/// Order between two errors, the second one at twice the resolution.
+inline Real order_between(Real coarse, Real fine) {
+  return std::log2(coarse / fine);
+}
+
 /// Not a number where one of the differences is none.
 inline Real largest_difference(const State& a, const State& b) {
   Real most = 0;

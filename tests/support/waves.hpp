@@ -6,11 +6,6 @@
 
 namespace williwaw::test {
 
-/// The order between errors at one resolution and at twice that.
-inline Real order_between(Real coarse, Real fine) {
-  return std::log2(coarse / fine);
-}
-
 struct Ride {
   State state;
   Outcome outcome;

@@ -131,6 +131,18 @@ TEST_CASE("flows at a time are those of the balance then, prescribed nodes inclu
   }
 }
 
+TEST_CASE("the flow beside a prescribed node is the rate of its data in the middle of the window") {
+  // t² grows by 2·t, to the last digit by centred differences of any length; nothing else moves.
+  Problem p(Grid({Axis::uniform("x", 0, 1, 5, Unknowns::nodes)}), diffusion(1.0));
+  p.wall("west", dirichlet([](Real t) { return t * t; })).wall("east", insulated());
+  DiffusionBalance balance(p);
+  for (const Real window : {0.01, 0.1, 0.6}) {
+    const Ledger flows = flows_at(balance, State(6, 1.0), 1, 0, window);
+    CHECK(flows[0] == doctest::Approx(0.1 * 2).epsilon(1e-11));
+    CHECK(flows[1] == 0);
+  }
+}
+
 TEST_CASE("a fixed step that misses a record is refused with steps that would do") {
   Plan plan = plan_of("explicit-euler", 7, 100);
   CHECK_THROWS_WITH_AS(schedule(plan),
@@ -161,6 +173,27 @@ TEST_CASE("observers see every step, the series and the records") {
   CHECK(records.size() == 3);
   CHECK(records[1] == 0.05);
   CHECK(outcome.time == 0.1);
+}
+
+TEST_CASE("a run's least and largest values are those of all its steps, not of its end") {
+  Problem p(Grid({Axis::uniform("x", 0, 1, 12, Unknowns::nodes)}), diffusion(1.0));
+  p.wall("west", dirichlet([](Real t) { return 2 + std::sin(2 * M_PI * t); })).wall("east", dirichlet(2.0));
+  p.initial = 2.0;
+  for (const char* name : {"explicit-euler", "crank-nicolson"}) {
+    DiffusionBalance balance(p);
+    State y = balance.initial_state();
+    Real low = 2, high = 2;
+    Observers o;
+    o.on_step = [&](const Moment& m) {
+      low = std::min(low, m.totals.lowest);
+      high = std::max(high, m.totals.highest);
+    };
+    const Outcome out = march(balance, y, plan_of(name, 0.0025, 1), o);
+    CHECK(low == doctest::Approx(1));
+    CHECK(high == doctest::Approx(3));
+    CHECK(out.lowest == low);
+    CHECK(out.highest == high);
+  }
 }
 
 TEST_CASE("an interrupt ends the run after the step and keeps what was recorded") {

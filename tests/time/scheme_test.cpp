@@ -87,6 +87,11 @@ TEST_CASE("factors of a step follow the exponential to the order of the scheme")
   }
 }
 
+TEST_CASE("what is looked up keeps its size, and what diffuses besides falls as in implicit Euler") {
+  for (const Real z : {-0.1, -1.0, -50.0})
+    CHECK(std::abs(amplification(scheme("semi-lagrangian"), z) - 1 / (1 - z)) < 1e-14);
+}
+
 TEST_CASE("stiff modes vanish in L-stable schemes and only turn over in Crank-Nicolson") {
   const Complex far(-1e9);
   for (const char* name : {"implicit-euler", "sdirk4", "bdf2", "implicit-explicit"}) {

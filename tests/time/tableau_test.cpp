@@ -18,6 +18,25 @@ TEST_CASE("stability functions are those of the textbooks") {
   CHECK(std::abs(r(scheme("theta", 0.3)) - (1.0 + 0.7 * z) / (1.0 - 0.3 * z)) < 1e-15);
 }
 
+TEST_CASE("schemes whose stages need two states alone are known, with their shares, and others are not") {
+  const auto one = two_register_form(scheme("explicit-euler").tableau());
+  REQUIRE(one);
+  CHECK(one->size() == 1);
+  CHECK(one->front().weight == doctest::Approx(1));
+  // y1 = y + F, y2 = 3/4 y + 1/4 y1 + 1/4 F, y3 = 1/3 y + 2/3 y2 + 2/3 F (Shu and Osher, 1988).
+  const auto three = two_register_form(scheme("ssprk3").tableau());
+  REQUIRE(three);
+  REQUIRE(three->size() == 3);
+  for (std::size_t s = 0; s < 3; ++s) {
+    const Real share = std::array{1.0, 0.25, 2.0 / 3}[s];
+    CHECK((*three)[s].share == doctest::Approx(share));
+    CHECK((*three)[s].weight == doctest::Approx(share));
+  }
+  CHECK_FALSE(two_register_form(scheme("rk4").tableau()));
+  CHECK_FALSE(two_register_form(scheme("rk45").tableau()));
+  CHECK_FALSE(two_register_form(scheme("implicit-euler").tableau()));
+}
+
 TEST_CASE("stable stretch of the negative axis") {
   CHECK(real_stability_interval(scheme("explicit-euler").tableau()) == doctest::Approx(2).epsilon(1e-9));
   CHECK(real_stability_interval(scheme("rk4").tableau()) == doctest::Approx(2.785293563405282).epsilon(1e-9));

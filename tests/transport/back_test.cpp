@@ -2,6 +2,7 @@
 #include <doctest/doctest.h>
 
 #include "support/carried.hpp"
+#include "support/smooth.hpp"
 
 using namespace williwaw;
 using namespace williwaw::test;
@@ -24,6 +25,21 @@ TEST_CASE("a smooth wave is looked up at any Courant number, ever better on fine
   }
   // Fewer steps look up less often, and so lose less.
   CHECK(error(80, 4.7) < 0.6 * error(80, 0.3));
+}
+
+TEST_CASE("looking back goes round an axis of any length, several times in a step") {
+  for (const Real length : {0.3, 1.0, 7.0}) {
+    CAPTURE(length);
+    Problem p(Grid({Axis::uniform("x", -1, length - 1, 50, Unknowns::cells, true)}),
+              transport(Velocity(length)));
+    p.initial = [length](Point q) { return std::sin(2 * M_PI * (q.x + 1) / length); };
+    p.carried_back = true;
+    DiffusionBalance balance(p);
+    State y = balance.initial_state();
+    // 2.3 turns in each step.
+    march(balance, y, plan_of("semi-lagrangian", 2.3, 6.9));
+    CHECK(mean_error(p, y, [=](Point q) { return std::sin(2 * M_PI * ((q.x + 1) / length - 6.9)); }) < 1e-2);
+  }
 }
 
 TEST_CASE("a body turns round at a Courant number of five") {
@@ -64,6 +80,22 @@ TEST_CASE("what comes in has the wall's value, what diffuses does so besides, an
   // What came in during a step has not diffused yet: of first order beside the inlet.
   CHECK(error(160) < 0.02);
   CHECK(order_between(error(160), error(320)) > 0.6);
+}
+
+TEST_CASE("between nodes that are held what is carried and diffuses closes its ledger, too") {
+  // At rest between 1 and 0: (e^(P·x) − e^P)/(1 − e^P) with P = velocity/diffusivity.
+  for (const Real diffusivity : {0.2, 0.5}) {
+    Problem p(Grid({Axis::uniform("x", 0, 1, 40, Unknowns::nodes)}), transport(Velocity(1.0), diffusivity));
+    p.wall("west", dirichlet(1.0)).wall("east", dirichlet(0.0));
+    p.carried_back = true;
+    const Carried run = carry(p, "semi-lagrangian", 0.5, 40, 3);
+    CHECK(run.outcome.budget.worst_step() < 1e-12);
+    CHECK(run.outcome.budget.relative_residual() < 1e-12);
+    const Real peclet = 1 / diffusivity;
+    CHECK(mean_error(p, run.state, [=](Point q) {
+            return (std::exp(peclet * q.x) - std::exp(peclet)) / (1 - std::exp(peclet));
+          }) < 0.02);
+  }
 }
 
 TEST_CASE("nodes, uneven axes and shores are looked up too; flux laws are refused") {

@@ -86,6 +86,8 @@ TEST_CASE("the false diffusion that is told is the one that is seen") {
     CHECK(seen - 0.001 == doctest::Approx(numbers.false_diffusion[0]).epsilon(0.01));
     CHECK(numbers.peclet == doctest::Approx(5));
     CHECK(numbers.courant == doctest::Approx(0.4));
+    CHECK(verify::stability(p, scheme(name), 0.002).diffusion_number ==
+          doctest::Approx(0.001 * 0.002 * 200 * 200));
   }
 }
 
@@ -101,6 +103,13 @@ TEST_CASE("outlets that see the stream come back are named, and a velocity into 
   CHECK(!numbers.turning_back[1].bounded);
   CHECK(numbers.turning_back[1].largest == doctest::Approx(1));
   CHECK(numbers.turning_back[1].time == doctest::Approx(0.5));
+  // A tide a thousand million times as slow turns back just as much.
+  Problem slow(p.grid(), transport(Velocity([](Real t) { return 1e-9 * std::cos(2 * M_PI * t); }), 1e-11));
+  slow.wall("west", outflow_returning(1.0)).wall("east", outflow());
+  DiffusionBalance slowly(slow);
+  const auto seen = verify::stream_numbers(slowly, scheme("ssprk3"), 0.01, 0, 1);
+  REQUIRE(seen.turning_back.size() == 2);
+  CHECK(seen.turning_back[1].largest == doctest::Approx(1e-9));
   Problem closed(p.grid(), transport(Velocity(0.3)));
   closed.other_walls(insulated());
   DiffusionBalance other(closed);

@@ -52,6 +52,70 @@ TEST_CASE("nothing leaves through closed walls, and a total flux is all that com
   CHECK(run.outcome.budget.worst_step() < 1e-13);
 }
 
+TEST_CASE("what leaves has the value inside or the wall's own, by the condition and the flux") {
+  // u = 2 everywhere, velocity 1, diffusivity 0.01, cells of 0.1.
+  struct Row {
+    const char* flux;
+    Wall wall;
+    Real flow;
+  };
+  for (const Row& row : {Row{"upwind", gradient(0.4), -(2 + 0.4 * 0.05) + 0.01 * 0.4},
+                         Row{"central", gradient(0.4), -(2 + 0.4 * 0.05) + 0.01 * 0.4},
+                         Row{"upwind", dirichlet(5.0), -2 + 0.01 * 3 / 0.05},
+                         Row{"central", dirichlet(5.0), -5 + 0.01 * 3 / 0.05}, Row{"upwind", outflow(), -2}})
+    for (const bool east : {true, false}) {
+      CAPTURE(std::string(row.flux));
+      CAPTURE(row.flow);
+      Problem p(open_line(10), transport(Velocity(east ? 1.0 : -1.0), 0.01));
+      p.numerical_flux = row.flux;
+      p.initial = 2.0;
+      p.wall(east ? "east" : "west", row.wall).wall(east ? "west" : "east", dirichlet(2.0));
+      DiffusionBalance balance(p);
+      State f(10);
+      Ledger ledger(balance.lines().size());
+      balance.rate(State(10, 2.0), 0, Parts::all(), f, ledger);
+      const std::string side = east ? "east" : "west";
+      for (std::size_t l = 0; l < balance.lines().size(); ++l)
+        CHECK(ledger[l] == doctest::Approx(balance.lines()[l].side == side   ? row.flow
+                                           : balance.lines()[l].side.empty() ? 0.0
+                                                                             : 2.0));
+      CHECK(f[east ? 9 : 0] == doctest::Approx(2 + row.flow));
+    }
+}
+
+TEST_CASE("velocities are those in the middle of faces, on uneven axes of every rank") {
+  const std::vector<std::vector<Real>> marks{{0.3, 0.4, 0.7, 1.1}, {1, 1.5, 1.6}, {-1, -0.4, 0.2, 0.3}};
+  const std::array<std::function<Real(const Point&)>, 3> v{
+      [](const Point& p) { return 1 + p.x + 2 * p.y - p.z; },
+      [](const Point& p) { return 2 - 3 * p.x + p.y * p.z; },
+      [](const Point& p) { return p.x * p.y + 0.5 * p.z; }};
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
+    for (std::size_t rank = 1; rank <= 3; ++rank) {
+      std::vector<Axis> axes;
+      for (std::size_t a = 0; a < rank; ++a)
+        axes.push_back(Axis(std::string(1, "xyz"[a]), marks[a], unknowns));
+      std::array<Function, 3> along{0.0, 0.0, 0.0};
+      for (std::size_t a = 0; a < rank; ++a) along[a] = v[a];
+      Problem p(Grid(axes), transport(Velocity(along[0], along[1], along[2])));
+      p.other_walls(outflow());
+      DiffusionBalance balance(p);
+      const auto& velocities = balance.transport(0, balance.initial_state())->velocities();
+      const Grid& g = p.grid();
+      for (int axis = 0; axis < static_cast<int>(rank); ++axis)
+        for (Index n = 0; n < g.count(); ++n) {
+          const auto at = g.position(n);
+          Point face;
+          for (int a = 0; a < static_cast<int>(rank); ++a) {
+            const auto bounds = g.axis(a).bounds();
+            const auto i = static_cast<std::size_t>(at[static_cast<std::size_t>(a)]);
+            face[a] = a == axis ? bounds[i] : 0.5 * (bounds[i] + bounds[i + 1]);
+          }
+          CHECK(velocities.row(axis, at[1], at[2])[at[0]] ==
+                doctest::Approx(v[static_cast<std::size_t>(axis)](face)).epsilon(1e-12));
+        }
+    }
+}
+
 TEST_CASE("what a stream brings is booked by the condition that lets it in") {
   // A flux from a sill beside a slope that is given: the flux passes by itself, the stream with the other.
   Problem p(open_line(50), transport(Velocity(0.4), 0.02));
@@ -129,6 +193,14 @@ TEST_CASE("the advective form keeps a uniform value where a velocity compresses"
   const Transport* transport = balance.transport(0, balance.initial_state());
   CHECK(transport->velocities().compresses());
   CHECK(transport->velocities().compressing() == doctest::Approx(0.8));
+  CHECK(transport->velocities().expanding() == 0);
+  Problem wider(open_line(40), williwaw::transport(Velocity([](Point x) { return 1 + 0.6 * x.x; })));
+  wider.wall("west", dirichlet(3.0)).wall("east", outflow());
+  DiffusionBalance expanding(wider);
+  const Transport* apart = expanding.transport(0, expanding.initial_state());
+  CHECK(apart->velocities().compresses());
+  CHECK(apart->velocities().expanding() == doctest::Approx(0.6));
+  CHECK(apart->velocities().compressing() == 0);
 }
 
 namespace {
@@ -200,6 +272,66 @@ TEST_CASE("instants are joined linearly in time and repeat") {
   CHECK(at(3.5) == doctest::Approx(4.5));  // on the way from 9 back to 0
   CHECK(at(6.5) == doctest::Approx(6.5));
   CHECK(at(0.25) == doctest::Approx(0.25));
+  // The first instant need not be zero; times before it belong to the cycle before.
+  Velocity late([](Point, Real t) { return t * t; });
+  late.instants = {1, 2, 4};
+  late.period = 4;
+  Problem q(periodic_line(8), transport(late));
+  DiffusionBalance repeats(q);
+  const auto then = [&](Real t) { return repeats.transport(t, y)->velocities().row(0, 0, 0)[3]; };
+  CHECK(then(1) == doctest::Approx(1));
+  CHECK(then(3) == doctest::Approx(10));
+  CHECK(then(4.5) == doctest::Approx(8.5));  // half-way from 16 back to 1
+  CHECK(then(0.5) == doctest::Approx(8.5));
+  CHECK(then(7) == doctest::Approx(10));
+}
+
+TEST_CASE("a velocity in time is that of the time that is asked for, whatever was asked before") {
+  Problem p(periodic_line(8), transport(Velocity([](Point, Real t) { return 1 + t; })));
+  DiffusionBalance balance(p);
+  const State y = balance.initial_state();
+  for (const Real t : {0.0, 1.0, 1.0, 0.5, 3.0, 0.0})
+    CHECK(balance.transport(t, y)->velocities().row(0, 0, 0)[3] == doctest::Approx(1 + t));
+}
+
+TEST_CASE(
+    "slopes know uneven distances: a linear profile moves on exactly, between cells and between nodes") {
+  // Neighbouring distances differ by less than a factor of two; beyond that slopes are smaller.
+  const std::vector<Real> marks{0, 0.1, 0.25, 0.35, 0.42, 0.555, 0.75, 0.85, 1.045, 1.145, 1.2};
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
+    for (const char* reconstruction : {"minmod", "van-leer", "mc", "superbee"})
+      for (const Real velocity : {1.5, -1.5}) {
+        CAPTURE(std::string(reconstruction));
+        Problem p(Grid({Axis("x", marks, unknowns)}), transport(Velocity(velocity)));
+        p.reconstruction = reconstruction;
+        p.initial = [](Point q) { return 2 + 3 * q.x; };
+        const char *inlet = velocity > 0 ? "west" : "east", *outlet = velocity > 0 ? "east" : "west";
+        p.wall(inlet, dirichlet(velocity > 0 ? 2.0 : 5.0)).wall(outlet, outflow());
+        DiffusionBalance balance(p);
+        const Grid& g = p.grid();
+        State y(static_cast<std::size_t>(g.count())), f(y.size());
+        for (Index n = 0; n < g.count(); ++n) y[n] = 2 + 3 * g.point_of(n).x;
+        Ledger ledger(balance.lines().size());
+        balance.rate(y, 0, Parts::all(), f, ledger);
+        for (Index n = 2; n < g.count() - 2; ++n) {
+          const auto bounds = g.axis(0).bounds();
+          CHECK(f[n] == doctest::Approx(-velocity * 3 * (bounds[n + 1] - bounds[n])).epsilon(1e-11));
+        }
+      }
+  // At an outlet of even cells, too: what leaves has the value on the wall.
+  for (const bool east : {true, false}) {
+    Problem p(open_line(10), transport(Velocity(east ? 1.5 : -1.5)));
+    p.reconstruction = "van-leer";
+    p.wall(east ? "west" : "east", dirichlet(east ? 2.0 : 5.0)).wall(east ? "east" : "west", outflow());
+    DiffusionBalance balance(p);
+    State y(10), f(10);
+    for (Index n = 0; n < 10; ++n) y[n] = 2 + 3 * p.grid().point_of(n).x;
+    Ledger ledger(balance.lines().size());
+    balance.rate(y, 0, Parts::all(), f, ledger);
+    for (std::size_t l = 0; l < balance.lines().size(); ++l)
+      if (balance.lines()[l].side == (east ? "east" : "west"))
+        CHECK(ledger[l] == doctest::Approx(-1.5 * (east ? 5 : 2)).epsilon(1e-12));
+  }
 }
 
 TEST_CASE("beside a cut-out slopes do without what is gone, on one side or both") {

@@ -79,6 +79,13 @@ TEST_CASE("jumps that come with time, in blocks and at cut-outs; none where noth
   swings.other_walls(insulated());
   CHECK(jumps_of(swings).empty());
   CHECK(jumps_of(swings, 1).size() == 1);
+  // A run that starts later is looked at between its own times.
+  Problem late(square(6), diffusion(1.0));
+  late.wall("west", dirichlet([](Real t) { return std::abs(t - 2.382) < 0.02 ? 1.0 : 0.0; }))
+      .wall("north", dirichlet(0.0));
+  late.other_walls(insulated());
+  CHECK(verify::boundary_jumps(DiffusionBalance(late), 2, 3).size() == 1);
+  CHECK(verify::boundary_jumps(DiffusionBalance(late), 2, 2.3).empty());
   Grid block({Axis::uniform("x", 0, 1, 4, Unknowns::cells), Axis::uniform("y", 0, 1, 4, Unknowns::cells),
               Axis::uniform("z", 0, 1, 4, Unknowns::cells)});
   Problem three(block, diffusion(1.0));

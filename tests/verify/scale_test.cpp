@@ -79,6 +79,31 @@ TEST_CASE("transport and laws: scaled by 2^20 the same bits, by 1e6 the same to 
       }
 }
 
+TEST_CASE("laws between open ends, solved for by implicit schemes, in another unit") {
+  const auto end = [](const char* name, Real scale) {
+    Problem p(Grid({Axis::uniform("x", 0, 1, 40, Unknowns::cells)}),
+              conservation(flux_law(ScaledFlux{scale}, "u2/2"), 0.01));
+    p.initial = [scale](Point q) { return scale * (1 + 0.5 * std::sin(3 * q.x)); };
+    p.numerical_flux = "engquist-osher";
+    p.wall("west", dirichlet(scale)).wall("east", outflow());
+    DiffusionBalance balance(p);
+    State y = balance.initial_state();
+    Plan plan = plan_of(name, 0.05, 0.5);
+    const Outcome o = march(balance, y, plan);
+    CHECK(o.ending == Outcome::Ending::reached);
+    CHECK(o.budget.worst_step() < 1e-8);
+    return y;
+  };
+  for (const char* name : {"implicit-euler", "crank-nicolson", "sdirk4"}) {
+    CAPTURE(name);
+    const State one = end(name, 1), binary = end(name, 1048576), tiny = end(name, 1e-9);
+    for (std::size_t n = 0; n < one.size(); ++n) {
+      CHECK(binary[n] == doctest::Approx(1048576 * one[n]).epsilon(1e-9));
+      CHECK(tiny[n] == doctest::Approx(1e-9 * one[n]).epsilon(1e-9));
+    }
+  }
+}
+
 TEST_CASE("diffusion with boundaries and sources: every scheme in another unit") {
   for (const char* name : {"explicit-euler", "rk2", "ssprk3", "rk4", "rk45", "stabilized", "implicit-euler",
                            "crank-nicolson", "bdf2", "sdirk4"}) {
@@ -94,6 +119,31 @@ TEST_CASE("diffusion with boundaries and sources: every scheme in another unit")
   for (const char* name : {"rk45", "sdirk4"}) {
     const State one = diffused(name, 1, 0, true), million = diffused(name, 1e6, 0, true);
     for (std::size_t n = 0; n < one.size(); ++n) CHECK(std::abs(million[n] / 1e6 - one[n]) < 1e-4);
+  }
+}
+
+TEST_CASE("forecasts of blow-ups in another unit") {
+  for (const bool by_data : {true, false}) {
+    std::vector<verify::Forecast> seen;
+    for (const Real scale : {1.0, 1e9, 1e-9}) {
+      Problem p(Grid({Axis::uniform("x", 0, 1, 24, Unknowns::nodes)}), diffusion(1.0));
+      p.other_walls(dirichlet(0.0));
+      p.initial = [=](Point q) { return scale * (by_data ? (q.x < 0.3 ? 1.0 : 0.0) : std::sin(M_PI * q.x)); };
+      DiffusionBalance balance(p);
+      const Scheme euler = scheme("explicit-euler");
+      const auto found =
+          verify::forecast(balance, euler, 1.05 * verify::stability(balance, euler, 1).limit.step);
+      REQUIRE(found);
+      seen.push_back(*found);
+    }
+    CAPTURE(by_data);
+    CHECK(seen[0].seeded == by_data);
+    for (std::size_t other : {std::size_t{1}, std::size_t{2}}) {
+      CHECK(seen[other].seeded == by_data);
+      CHECK(std::abs(seen[other].first_step - seen[0].first_step) <=
+            (by_data ? 1 : 0.2 * seen[0].first_step));
+      CHECK(seen[other].factor == doctest::Approx(seen[0].factor));
+    }
   }
 }
 

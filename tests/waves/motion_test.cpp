@@ -91,6 +91,51 @@ TEST_CASE("absorbing ends let pulses out") {
   }
 }
 
+TEST_CASE("extremes, integral and energy that are told of every step are those of its state") {
+  const Function varies = [](Point q) { return 1 + 0.4 * q.x + 0.2 * q.y; };
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
+    for (const int rank : {1, 2})
+      for (const char* name : {"leapfrog", "corrected-leapfrog", "newmark"})
+        for (const bool uneven : {false, true})
+          for (const bool damped : {false, true}) {
+            CAPTURE(name_of(unknowns));
+            CAPTURE(rank);
+            CAPTURE(std::string(name));
+            CAPTURE(uneven);
+            CAPTURE(damped);
+            std::vector<Axis> axes{Axis::uniform("x", 0, 1, 12, unknowns)};
+            if (rank > 1) axes.push_back(Axis::uniform("y", 0, 1, 9, unknowns));
+            const Equation e = damped ? wave(uneven ? varies : Function(1.0), 0.5,
+                                             [](Point q, Real t) { return q.x * std::sin(4 * t); })
+                                      : wave(uneven ? varies : Function(1.0));
+            Problem p(Grid(axes), e);
+            p.wall("west", driven_displacement([](Real t) { return 0.3 * std::sin(5 * t); }))
+                .other_walls(free_end());
+            p.initial = [](Point q) { return std::cos(3 * q.x + q.y); };
+            DiffusionBalance balance(p);
+            State y = balance.initial_state();
+            Observers watch;
+            Index looked = 0;
+            watch.on_step = [&](const Moment& m) {
+              const auto [low, high] = std::ranges::minmax(m.state);
+              CHECK(m.totals.lowest == low);
+              CHECK(m.totals.highest == high);
+              Real integral = 0;
+              for (Index n = 0; n < p.grid().count(); ++n) integral += p.grid().volume_of(n) * m.state[n];
+              CHECK(m.totals.integral == doctest::Approx(integral).epsilon(1e-12));
+              CHECK(m.totals.content == doctest::Approx(m.totals.kinetic + m.totals.potential));
+              Real moving = 0;
+              for (Index n = 0; n < p.grid().count(); ++n)
+                moving += 0.5 * p.grid().volume_of(n) * std::pow((m.state[n] - m.previous[n]) / 0.02, 2);
+              // Newmark's has a rate of its own, at the end of the step.
+              if (name[0] != 'n') CHECK(m.totals.kinetic == doctest::Approx(moving));
+              ++looked;
+            };
+            CHECK(march(balance, y, plan_of(name, 0.02, 0.6), watch).ending == Outcome::Ending::reached);
+            CHECK(looked == 30);
+          }
+}
+
 TEST_CASE("energy: conserved over 1e5 steps of leapfrog and of average acceleration") {
   for (const std::string name : {"leapfrog", "newmark", "corrected-leapfrog"})
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {

@@ -53,6 +53,104 @@ TEST_CASE("shores of a cut-out reflect or absorb by name, and the energy tells w
   }
 }
 
+TEST_CASE("a spring and a force on one end come to rest where they are even, each on its own line") {
+  // c²·a + k·(a − b) = F at rest for u = a·x.
+  const Real k = 3, b = 0.5, push = 0.7, a = (k * b + push) / (1 + k);
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
+    for (const bool spring_first : {true, false}) {
+      CAPTURE(name_of(unknowns));
+      Problem p(Grid({Axis::uniform("x", 0, 1, 20, unknowns)}), wave(1.0, 3.0));
+      p.wall("west", fixed_end())
+          .wall("east", spring_first ? robin(k, b) + driven_force(push) : driven_force(push) + robin(k, b));
+      const Ride ride = go(p, "leapfrog", 0.01, 30);
+      REQUIRE(ride.outcome.ending == Outcome::Ending::reached);
+      for (Index n = 0; n < p.grid().count(); ++n)
+        CHECK(ride.state[static_cast<std::size_t>(n)] ==
+              doctest::Approx(a * p.grid().point_of(n).x).epsilon(1e-3));
+      // Forces that do not follow the motion do work: k·b and F. What the spring holds, k·a²/2, is content.
+      if (unknowns == Unknowns::cells) continue;
+      CHECK(amount_on(ride.outcome, "east: robin") == doctest::Approx(k * b * a).epsilon(0.01));
+      CHECK(amount_on(ride.outcome, "east: driven") == doctest::Approx(push * a).epsilon(0.01));
+      CHECK(ride.outcome.totals.content == doctest::Approx(0.5 * a * a + 0.5 * k * a * a).epsilon(0.01));
+      CHECK(ride.outcome.budget.relative_residual() < 1e-10);
+    }
+}
+
+namespace {
+
+// q + stiffness·u + resistance·du/dt = stiffness·rest: a spring and a resistance in one law.
+class SpringWithResistance final : public Condition {
+ public:
+  SpringWithResistance() : Condition("spring", {}) {}
+  bool has_rate() const override { return true; }
+  void law(const WallPlace&, LawLine& out) const override {
+    std::ranges::fill(out.value, 3.0);
+    std::ranges::fill(out.flux, 1.0);
+    std::ranges::fill(out.rate, 1.0);
+    std::ranges::fill(out.data, 3.0 * 0.5);
+  }
+};
+
+}  // namespace
+
+TEST_CASE("an end whose own law holds a spring and a resistance comes to rest where the spring says") {
+  const Real a = 3 * 0.5 / (1 + 3);
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+    CAPTURE(name_of(unknowns));
+    Problem p(Grid({Axis::uniform("x", 0, 1, 20, unknowns)}), wave(1.0));
+    p.wall("west", fixed_end()).wall("east", Wall(std::make_shared<SpringWithResistance>()));
+    const Ride ride = go(p, "leapfrog", 0.02, 150);
+    REQUIRE(ride.outcome.ending == Outcome::Ending::reached);
+    for (Index n = 0; n < p.grid().count(); ++n)
+      CHECK(ride.state[static_cast<std::size_t>(n)] ==
+            doctest::Approx(a * p.grid().point_of(n).x).epsilon(1e-3));
+    CHECK(ride.outcome.budget.relative_residual() < 1e-10);
+  }
+}
+
+TEST_CASE("a shore that resists sends back what a side in its place does") {
+  // (1 − z)/(1 + z), whether the line ends there or something is cut out behind.
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
+    for (const Real z : {0.25, 3.0})
+      for (const Real beyond : {0.0, 0.03}) {
+        CAPTURE(name_of(unknowns));
+        CAPTURE(z);
+        CAPTURE(beyond);
+        const Real length = 1 + beyond;
+        Problem p(
+            Grid({Axis::uniform("x", 0, length, 412, unknowns)}), wave(1.0),
+            beyond > 0 ? Regions({{"shore", inside([](Point q) { return q.x > 1; }), false}}) : Regions());
+        p.wall("west", fixed_end());
+        p.wall(beyond > 0 ? "shore" : "east", impedance(z)).other_walls(free_end());
+        const auto hump = [](Real s) { return std::exp(-s * s / 0.005); };
+        p.initial = [=](Point q) { return hump(q.x - 0.5); };
+        p.initial_rate = [=](Point q) { return 2 * (q.x - 0.5) / 0.005 * hump(q.x - 0.5); };
+        const Ride ride = go(p, "leapfrog", 0.4 * length / 412, 0.8);
+        Real most = 0;
+        for (const Real u : ride.state)
+          if (std::abs(u) > std::abs(most)) most = u;
+        CHECK(most == doctest::Approx((1 - z) / (1 + z)).epsilon(0.02));
+        CHECK(ride.outcome.budget.relative_residual() < 1e-10);
+      }
+}
+
+TEST_CASE("absorbing sides that meet in a corner do not know which of them is named first") {
+  for (const int order : {1, 2, 3}) {
+    CAPTURE(order);
+    Problem p(square(24, Unknowns::nodes), wave(1.0));
+    p.other_walls(absorbing(order));
+    p.initial = [](Point q) {
+      return std::exp(-((q.x - 0.6) * (q.x - 0.6) + (q.y - 0.6) * (q.y - 0.6)) / 0.02);
+    };
+    const Ride ride = go(p, "leapfrog", 0.02, 1.2);
+    REQUIRE(ride.outcome.ending == Outcome::Ending::reached);
+    for (Index j = 0; j <= 24; ++j)
+      for (Index i = 0; i < j; ++i)
+        CHECK(std::abs(ride.state[static_cast<std::size_t>(i + 25 * j)] -
+                       ride.state[static_cast<std::size_t>(j + 25 * i)]) < 1e-13);
+  }
+}
+
 TEST_CASE("the budget of a wave does not notice that its problem is turned round") {
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
     const auto ride = [&](bool turned) {
@@ -142,7 +240,8 @@ TEST_CASE("a step that changes on the way keeps the budget, and the change has i
   CHECK(out.shortest_step < out.longest_step);
   CHECK(out.budget.relative_residual() < 1e-11);
   Real most = 0;
-  for (Index i = 0; i <= 80; ++i) most = std::max(most, std::abs(y[i] + std::sin(M_PI * static_cast<Real>(i) / 80)));
+  for (Index i = 0; i <= 80; ++i)
+    most = std::max(most, std::abs(y[i] + std::sin(M_PI * static_cast<Real>(i) / 80)));
   CHECK(most < 1e-3);
   CHECK(std::abs(amount_on(out, "scheme")) < 1e-3 * out.budget.initial_content());
 }

@@ -96,6 +96,70 @@ TEST_CASE("ends of the system: upside down, upright, gone, in part") {
                        InputError);
 }
 
+TEST_CASE("round a periodic line and plan a limited system is of second order and has no first cell") {
+  const auto ring = [](int rank, Index n, Real shift) {
+    std::vector<Axis> axes;
+    for (int a = 0; a < rank; ++a)
+      axes.push_back(
+          Axis::uniform(std::string(1, static_cast<char>('x' + a)), 0, 1, n, Unknowns::cells, true));
+    Equation e = wave(1.0);
+    e.as_system = true;
+    Problem p(Grid(axes), e);
+    p.numerical_flux = "upwind";
+    p.reconstruction = "van-leer";
+    const Real k = 2 * M_PI;
+    // Travels to the east.
+    p.initial = [=](Point q) { return std::sin(k * (q.x - shift)); };
+    p.initial_rate = [=](Point q) { return -k * std::cos(k * (q.x - shift)); };
+    return p;
+  };
+  for (const int rank : {1, 2}) {
+    const auto error = [&](Index n) {
+      const Problem p = ring(rank, n, 0);
+      const Ride ride = go(p, "ssprk3", 0.4 / (rank * static_cast<Real>(n)), 0.5);
+      CHECK(ride.outcome.budget.relative_residual() < 1e-11);
+      Real sum = 0;
+      for (Index i = 0; i < p.grid().count(); ++i)
+        sum += std::abs(ride.state[static_cast<std::size_t>(i)] -
+                        std::sin(2 * M_PI * (p.grid().point_of(i).x - 0.5)));
+      return sum / static_cast<Real>(p.grid().count());
+    };
+    CAPTURE(rank);
+    CHECK(order_between(error(rank == 1 ? 50 : 25), error(rank == 1 ? 100 : 50)) > 1.6);
+  }
+  // Moved by seven cells, the same is seven cells further.
+  const State one = go(ring(1, 20, 0), "ssprk3", 0.02, 0.5).state,
+              moved = go(ring(1, 20, 7.0 / 20), "ssprk3", 0.02, 0.5).state;
+  for (std::size_t i = 0; i < 20; ++i) CHECK(moved[(i + 7) % 20] == doctest::Approx(one[i]).epsilon(1e-11));
+}
+
+TEST_CASE("pulses come back from each end of a limited system with second order") {
+  // Mirror images: the pulse from 0.5 meets the end at 0.5 and is back in the middle at 1.
+  for (const bool west : {false, true})
+    for (const bool held : {false, true}) {
+      const auto error = [&](Index n) {
+        Problem p = system_on(1, n, 1.0, "upwind", "van-leer");
+        const Real sign = west ? -1 : 1;
+        p.wall(west ? "west" : "east", held ? fixed_end() : free_end())
+            .wall(west ? "east" : "west", absorbing());
+        p.initial = [](Point q) { return bump(0.5 * (q.x - 0.5)); };
+        p.initial_rate = [sign](Point q) { return sign * (q.x - 0.5) / 0.008 * bump(0.5 * (q.x - 0.5)); };
+        const State y = go(p, "ssprk3", 0.4 / static_cast<Real>(n), 0.9).state;
+        Real sum = 0;
+        for (Index i = 0; i < n; ++i) {
+          const Real x = p.grid().point_of(i).x, shift = sign * 0.9;
+          const Real image = west ? -x : 2 - x;
+          sum += std::abs(y[static_cast<std::size_t>(i)] - bump(0.5 * (x - shift - 0.5)) -
+                          (held ? -1 : 1) * bump(0.5 * (image - shift - 0.5)));
+        }
+        return sum / static_cast<Real>(n);
+      };
+      CAPTURE(west);
+      CAPTURE(held);
+      CHECK(order_between(error(100), error(200)) > 1.7);
+    }
+}
+
 TEST_CASE("a limited system loses energy to its scheme alone, the less the sharper the limiter") {
   Real last = -std::numeric_limits<Real>::infinity();
   for (const char* limiter : {"none", "minmod", "van-leer"}) {

@@ -30,7 +30,6 @@ struct Answer {
   Index steps = 0;      ///< or iterations
   Index unknowns = 0;
   Real longest_step = 0;
-  Real seconds = 0;
   /// Measure of what every region cuts out, and length or area of what it exposes; empty without cut-outs.
   std::vector<Real> outline;
   /// Something falls differently on every grid: outlines of regions, cut-outs or parts cross cells, or
