@@ -1,46 +1,17 @@
 #include "williwaw/space/limiter.hpp"
 
 #include <algorithm>
-#include <cmath>
+
+#include "slopes.hpp"
 
 namespace williwaw {
 
-namespace {
-
-Real none(Real, Real) {
-  return 0;
-}
-
-Real smaller(Real a, Real b) {
-  return std::abs(a) < std::abs(b) ? a : b;
-}
-
-Real minmod(Real a, Real b) {
-  return a * b > 0 ? smaller(a, b) : 0;
-}
-
-Real van_leer(Real a, Real b) {
-  return a * b > 0 ? 2 * a * b / (a + b) : 0;
-}
-
-Real monotonized(Real a, Real b) {
-  return a * b > 0 ? smaller(0.5 * (a + b), 2 * smaller(a, b)) : 0;
-}
-
-Real superbee(Real a, Real b) {
-  if (!(a * b > 0)) return 0;
-  const Real first = smaller(2 * a, b), second = smaller(a, 2 * b);
-  return std::abs(first) > std::abs(second) ? first : second;
-}
-
-}  // namespace
-
 const std::vector<LimiterKind>& limiter_kinds() {
-  static const std::vector<LimiterKind> kinds{{"none", none},
-                                              {"minmod", minmod},
-                                              {"van-leer", van_leer},
-                                              {"mc", monotonized},
-                                              {"superbee", superbee}};
+  static const std::vector<LimiterKind> kinds{{"none", slopes::None::of},
+                                              {"minmod", slopes::Minmod::of},
+                                              {"van-leer", slopes::VanLeer::of},
+                                              {"mc", slopes::Monotonized::of},
+                                              {"superbee", slopes::Superbee::of}};
   return kinds;
 }
 

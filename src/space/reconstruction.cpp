@@ -6,54 +6,11 @@
 #include <limits>
 
 #include "../grid/clones.hpp"
+#include "slopes.hpp"
 
 namespace williwaw {
 
 namespace {
-
-struct NoSlope {
-  [[gnu::always_inline]] static Real of(Real, Real) { return 0; }
-};
-
-// Branches would keep these loops from being taken several faces at a time.
-[[gnu::always_inline]] inline Real least(Real a, Real b) {
-  return a < b ? a : b;
-}
-[[gnu::always_inline]] inline Real most(Real a, Real b) {
-  return a < b ? b : a;
-}
-// 1 where both rise, −1 where both fall, 0 elsewhere
-[[gnu::always_inline]] inline Real common_sign(Real a, Real b) {
-  const Real up = a > 0 && b > 0 ? 1.0 : 0.0, down = a < 0 && b < 0 ? 1.0 : 0.0;
-  return up - down;
-}
-
-struct MinmodSlope {
-  [[gnu::always_inline]] static Real of(Real a, Real b) {
-    return common_sign(a, b) * least(std::abs(a), std::abs(b));
-  }
-};
-
-struct VanLeerSlope {
-  [[gnu::always_inline]] static Real of(Real a, Real b) {
-    const Real product = a * b, both = product > 0 ? product : 0.0, sum = a + b;
-    return both > 0 ? 2 * both / sum : 0.0;
-  }
-};
-
-struct McSlope {
-  [[gnu::always_inline]] static Real of(Real a, Real b) {
-    const Real size = least(0.5 * std::abs(a + b), 2 * least(std::abs(a), std::abs(b)));
-    return common_sign(a, b) * size;
-  }
-};
-
-struct SuperbeeSlope {
-  [[gnu::always_inline]] static Real of(Real a, Real b) {
-    const Real x = std::abs(a), y = std::abs(b);
-    return common_sign(a, b) * most(least(2 * x, y), least(x, 2 * y));
-  }
-};
 
 template <class S>
 [[gnu::always_inline]] inline void by_slope(const Rows& u, Index count, Real* __restrict left,
@@ -72,16 +29,16 @@ void first(const Rows& u, Index count, Real* left, Real* right) {
   std::copy_n(u[3], count, right);
 }
 WILLIWAW_CLONES void minmod_line(const Rows& u, Index n, Real* l, Real* r) {
-  by_slope<MinmodSlope>(u, n, l, r);
+  by_slope<slopes::Minmod>(u, n, l, r);
 }
 WILLIWAW_CLONES void van_leer_line(const Rows& u, Index n, Real* l, Real* r) {
-  by_slope<VanLeerSlope>(u, n, l, r);
+  by_slope<slopes::VanLeer>(u, n, l, r);
 }
 WILLIWAW_CLONES void mc_line(const Rows& u, Index n, Real* l, Real* r) {
-  by_slope<McSlope>(u, n, l, r);
+  by_slope<slopes::Monotonized>(u, n, l, r);
 }
 WILLIWAW_CLONES void superbee_line(const Rows& u, Index n, Real* l, Real* r) {
-  by_slope<SuperbeeSlope>(u, n, l, r);
+  by_slope<slopes::Superbee>(u, n, l, r);
 }
 
 // The parabola through three means, at the face.
