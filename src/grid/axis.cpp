@@ -14,13 +14,15 @@ std::string to_text(Real value) {
 }
 
 Axis::Axis(std::string name, std::vector<Real> marks, Unknowns unknowns, bool periodic)
-    : name_(std::move(name)), unknowns_(unknowns), periodic_(periodic), marks_(std::move(marks)) {
+    : name_(std::move(name)), unknowns_(unknowns), periodic_(periodic), lines_(std::make_shared<Lines>()) {
+  lines_->marks = std::move(marks);
+  const std::vector<Real>& placed = lines_->marks;
   if (name_ != "x" && name_ != "y" && name_ != "z" && name_ != "r")
     throw InputError("axis '" + name_ + "': an axis is called x, y or z, or r where coordinates are round");
-  if (marks_.size() < 2) throw InputError("axis " + name_ + ": one interval at least is needed");
-  for (std::size_t i = 0; i < marks_.size(); ++i) {
-    if (!std::isfinite(marks_[i])) throw InputError("axis " + name_ + ": positions must be finite numbers");
-    if (i > 0 && marks_[i] <= marks_[i - 1])
+  if (placed.size() < 2) throw InputError("axis " + name_ + ": one interval at least is needed");
+  for (std::size_t i = 0; i < placed.size(); ++i) {
+    if (!std::isfinite(placed[i])) throw InputError("axis " + name_ + ": positions must be finite numbers");
+    if (i > 0 && placed[i] <= placed[i - 1])
       throw InputError("axis " + name_ + ": positions must increase from one end to the other");
   }
   if (periodic_ && intervals() < 3)
@@ -29,14 +31,13 @@ Axis::Axis(std::string name, std::vector<Real> marks, Unknowns unknowns, bool pe
   uniform_ = true;
   // Marks carry the rounding of their own size, which matters far from the origin.
   const Real slack = 1e-12 * mean + 8e-16 * std::max(std::abs(from()), std::abs(to()));
-  for (std::size_t i = 1; i < marks_.size(); ++i)
-    uniform_ = uniform_ && std::abs(marks_[i] - marks_[i - 1] - mean) <= slack;
+  for (std::size_t i = 1; i < placed.size(); ++i)
+    uniform_ = uniform_ && std::abs(placed[i] - placed[i - 1] - mean) <= slack;
   if (unknowns_ == Unknowns::cells)
     place_cells();
   else
     place_nodes();
   if (uniform_) even_out(mean);
-  measure_all();
 }
 
 Axis Axis::radial(Coordinates coordinates, std::vector<Real> marks, Unknowns unknowns) {
@@ -44,7 +45,7 @@ Axis Axis::radial(Coordinates coordinates, std::vector<Real> marks, Unknowns unk
   if (axis.from() < 0) throw InputError("axis r: a distance from the centre cannot lie below 0");
   axis.power_ = coordinates == Coordinates::cylindrical ? 1 : coordinates == Coordinates::spherical ? 2 : 0;
   if (axis.power_ == 0) throw InputError("axis r: coordinates must be cylindrical or spherical");
-  axis.measure_all();
+  axis.measure_turn();
   return axis;
 }
 
@@ -65,27 +66,28 @@ Real Axis::resistance(Real a, Real b, Real face) const {
   return (b - a) / (4 * std::numbers::pi * a * b);
 }
 
-void Axis::measure_all() {
-  measures_ = widths_;
-  resistances_ = gaps_;
-  if (power_ == 0) return;
-  for (Index i = 0; i < size(); ++i) measures_[i] = measure(bounds_[i], bounds_[i + 1]);
+void Axis::measure_turn() {
+  lines_->measures.reserve(lines_->widths.size());
+  lines_->resistances.reserve(lines_->gaps.size());
+  const auto ends = bounds(), places = points();
+  for (Index i = 0; i < size(); ++i) lines_->measures.push_back(measure(ends[i], ends[i + 1]));
   for (Index f = 0; f <= size(); ++f) {
-    const Real low = f == 0 ? bounds_[0] : points_[f - 1], high = f == size() ? bounds_[f] : points_[f];
+    const Real low = f == 0 ? ends[0] : places[f - 1], high = f == size() ? ends[f] : places[f];
     // Nothing crosses r = 0.
-    resistances_[f] = f == 0 && starts_at_centre() ? 0 : resistance(low, high, bounds_[f]);
+    lines_->resistances.push_back(f == 0 && starts_at_centre() ? 0 : resistance(low, high, ends[f]));
   }
 }
 
 // Widths and gaps of a uniform axis are alike to the last digit, so that kernels may use one number for all
 // of them and totals still close.
 void Axis::even_out(Real spacing) {
+  auto &widths = lines_->widths, &gaps = lines_->gaps;
   const bool cells = unknowns_ == Unknowns::cells;
-  std::fill(widths_.begin(), widths_.end(), spacing);
-  std::fill(gaps_.begin(), gaps_.end(), spacing);
+  std::fill(widths.begin(), widths.end(), spacing);
+  std::fill(gaps.begin(), gaps.end(), spacing);
   if (periodic_) return;
-  gaps_.front() = gaps_.back() = cells ? 0.5 * spacing : 0;
-  if (!cells) widths_.front() = widths_.back() = 0.5 * spacing;
+  gaps.front() = gaps.back() = cells ? 0.5 * spacing : 0;
+  if (!cells) widths.front() = widths.back() = 0.5 * spacing;
 }
 
 Axis Axis::uniform(std::string name, Real from, Real to, Index intervals, Unknowns unknowns, bool periodic) {
@@ -100,36 +102,44 @@ Axis Axis::uniform(std::string name, Real from, Real to, Index intervals, Unknow
 
 void Axis::place_cells() {
   const Index n = intervals();
-  bounds_ = marks_;
-  gaps_.resize(n + 1);
+  const auto& marks = lines_->marks;
+  auto &points = lines_->points, &widths = lines_->widths, &gaps = lines_->gaps;
+  points.reserve(static_cast<std::size_t>(n));
+  widths.reserve(static_cast<std::size_t>(n));
+  gaps.resize(n + 1);
   for (Index i = 0; i < n; ++i) {
-    widths_.push_back(marks_[i + 1] - marks_[i]);
-    points_.push_back(0.5 * (marks_[i] + marks_[i + 1]));
+    widths.push_back(marks[i + 1] - marks[i]);
+    points.push_back(0.5 * (marks[i] + marks[i + 1]));
   }
-  for (Index i = 1; i < n; ++i) gaps_[i] = points_[i] - points_[i - 1];
-  const Real seam = 0.5 * (widths_.front() + widths_.back());
-  gaps_.front() = periodic_ ? seam : 0.5 * widths_.front();
-  gaps_.back() = periodic_ ? seam : 0.5 * widths_.back();
+  for (Index i = 1; i < n; ++i) gaps[i] = points[i] - points[i - 1];
+  const Real seam = 0.5 * (widths.front() + widths.back());
+  gaps.front() = periodic_ ? seam : 0.5 * widths.front();
+  gaps.back() = periodic_ ? seam : 0.5 * widths.back();
 }
 
 void Axis::place_nodes() {
   const Index n = intervals();
-  points_.assign(marks_.begin(), marks_.end() - (periodic_ ? 1 : 0));
-  const Real last = marks_[n] - marks_[n - 1];
-  bounds_.push_back(periodic_ ? marks_[0] - 0.5 * last : marks_[0]);
-  for (Index i = 1; i < size(); ++i) bounds_.push_back(0.5 * (marks_[i - 1] + marks_[i]));
-  bounds_.push_back(periodic_ ? marks_[n] - 0.5 * last : marks_[n]);
-  for (Index i = 0; i < size(); ++i) widths_.push_back(bounds_[i + 1] - bounds_[i]);
-  gaps_.resize(size() + 1);
-  for (Index i = 1; i < size(); ++i) gaps_[i] = points_[i] - points_[i - 1];
-  gaps_.front() = periodic_ ? last : 0;
-  gaps_.back() = periodic_ ? last : 0;
+  const auto& marks = lines_->marks;
+  auto &points = lines_->points, &bounds = lines_->bounds, &widths = lines_->widths, &gaps = lines_->gaps;
+  points.assign(marks.begin(), marks.end() - (periodic_ ? 1 : 0));
+  const Real last = marks[n] - marks[n - 1];
+  bounds.reserve(points.size() + 1);
+  widths.reserve(points.size());
+  bounds.push_back(periodic_ ? marks[0] - 0.5 * last : marks[0]);
+  for (Index i = 1; i < size(); ++i) bounds.push_back(0.5 * (marks[i - 1] + marks[i]));
+  bounds.push_back(periodic_ ? marks[n] - 0.5 * last : marks[n]);
+  for (Index i = 0; i < size(); ++i) widths.push_back(bounds[i + 1] - bounds[i]);
+  gaps.resize(size() + 1);
+  for (Index i = 1; i < size(); ++i) gaps[i] = points[i] - points[i - 1];
+  gaps.front() = periodic_ ? last : 0;
+  gaps.back() = periodic_ ? last : 0;
 }
 
 std::vector<Axis::Piece> Axis::pieces(Index i) const {
-  if (unknowns_ == Unknowns::cells) return {{points_[i], widths_[i]}};
+  if (unknowns_ == Unknowns::cells) return {{points()[i], widths()[i]}};
   std::vector<Piece> result;
-  for (const auto& [low, high] : {std::pair{bounds_[i], points_[i]}, std::pair{points_[i], bounds_[i + 1]}})
+  for (const auto& [low, high] :
+       {std::pair{bounds()[i], points()[i]}, std::pair{points()[i], bounds()[i + 1]}})
     if (high > low) result.push_back({wrap(0.5 * (low + high)), high - low});
   return result;
 }

@@ -414,6 +414,32 @@ TEST_CASE(
     }
 }
 
+TEST_CASE("boundary data that stop being numbers end the run before that, and are named") {
+  struct Row {
+    Wall wall;
+    const char* kind;
+  };
+  for (const Row& row : {Row{robin(2.0, [](Real t) { return std::sqrt(0.5 - t); }), "robin"},
+                         Row{robin([](Real t) { return std::sqrt(0.5 - t); }, 1.0), "robin"},
+                         Row{flux([](Real t) { return std::log(0.5 - t); }), "flux"},
+                         Row{dirichlet([](Real t) { return std::sqrt(0.5 - t); }), "dirichlet"}})
+    for (const char* name : {"explicit-euler", "rk4", "crank-nicolson"}) {
+      CAPTURE(std::string(row.kind));
+      CAPTURE(std::string(name));
+      Problem p(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells)}), diffusion(1.0));
+      p.wall("west", row.wall).wall("east", insulated());
+      DiffusionBalance balance(p);
+      State y = balance.initial_state();
+      const Outcome out = march(balance, y, plan_of(name, 0.005, 1));
+      CHECK(out.ending == Outcome::Ending::unsolved);
+      CHECK(out.origin == "boundary.west");
+      CHECK(out.reason.find(std::string("condition '") + row.kind + "' of 'west' is not a finite number") !=
+            std::string::npos);
+      CHECK(out.time == doctest::Approx(0.5).epsilon(0.011));
+      for (const Real u : y) CHECK(std::isfinite(u));
+    }
+}
+
 TEST_CASE("a conductivity that falls to zero is met at its time, and nothing before it is lost") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells)}), diffusion([](Real t) { return 1 - t; }));
   p.initial = [](Point q) { return q.x; };

@@ -38,7 +38,10 @@ TEST_CASE("looking back goes round an axis of any length, several times in a ste
     State y = balance.initial_state();
     // 2.3 turns in each step.
     march(balance, y, plan_of("semi-lagrangian", 2.3, 6.9));
-    CHECK(mean_error(p, y, [=](Point q) { return std::sin(2 * M_PI * ((q.x + 1) / length - 6.9)); }) < 1e-2);
+    // Beside the seam as elsewhere.
+    for (Index n = 0; n < p.grid().count(); ++n)
+      CHECK(std::abs(y[static_cast<std::size_t>(n)] -
+                     std::sin(2 * M_PI * ((p.grid().point_of(n).x + 1) / length - 6.9))) < 0.01);
   }
 }
 

@@ -2,6 +2,7 @@
 #include <doctest/doctest.h>
 
 #include <array>
+#include <atomic>
 #include <map>
 
 #include "support/carried.hpp"
@@ -284,6 +285,24 @@ TEST_CASE("instants are joined linearly in time and repeat") {
   CHECK(then(4.5) == doctest::Approx(8.5));  // half-way from 16 back to 1
   CHECK(then(0.5) == doctest::Approx(8.5));
   CHECK(then(7) == doctest::Approx(10));
+}
+
+TEST_CASE("instants are read once, however often times between them are asked for") {
+  const auto calls = std::make_shared<std::atomic<Index>>(0);
+  Velocity v([calls](Point q, Real t) {
+    ++*calls;
+    return t + q.x;
+  });
+  v.instants = {0, 1, 2, 3};
+  v.period = 4;
+  Problem p(periodic_line(8), transport(v));
+  DiffusionBalance balance(p);
+  const State y = balance.initial_state();
+  for (const Real t : {0.5, 1.5, 2.5, 3.5}) balance.transport(t, y);
+  const Index once = *calls;
+  for (const Real t : {0.7, 3.9, 2.1, 1.0, 6.5, 0.2}) balance.transport(t, y);
+  CHECK(once > 0);
+  CHECK(*calls == once);
 }
 
 TEST_CASE("a velocity in time is that of the time that is asked for, whatever was asked before") {

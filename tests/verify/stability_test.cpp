@@ -99,12 +99,14 @@ TEST_CASE("interior limit, positivity and diffusion number of equal cells are th
     CHECK(judged.limit.step > judged.interior.step);
   }
   // Cells beside insulated walls are interior cells, judged by the neighbours that they have.
-  Problem closed(
-      Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)}),
-      diffusion(1.0));
-  closed.other_walls(insulated());
-  CHECK(verify::stability(closed, scheme("explicit-euler"), step).interior.step ==
-        doctest::Approx(h * h / 4));
+  for (const Function& even : {Function(1.0), Function([](Point) { return 1.0; })}) {
+    Problem closed(
+        Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)}),
+        diffusion(even));
+    closed.other_walls(insulated());
+    CHECK(verify::stability(closed, scheme("explicit-euler"), step).interior.step ==
+          doctest::Approx(h * h / 4));
+  }
 }
 
 TEST_CASE("the worst place is named") {

@@ -1,6 +1,8 @@
 // One axis of a grid: the marks that divide it, the unknowns along it and the control volume of each.
 #pragma once
 
+#include <memory>
+
 #include "williwaw/grid/types.hpp"
 
 namespace williwaw {
@@ -51,25 +53,27 @@ class Axis {
   /// The axis starts at r = 0, where there is no wall.
   bool starts_at_centre() const { return power_ > 0 && from() == 0; }
 
-  Real from() const { return marks_.front(); }
-  Real to() const { return marks_.back(); }
+  Real from() const { return lines_->marks.front(); }
+  Real to() const { return lines_->marks.back(); }
   Real length() const { return to() - from(); }
 
-  Index intervals() const { return static_cast<Index>(marks_.size()) - 1; }
+  Index intervals() const { return static_cast<Index>(lines_->marks.size()) - 1; }
   /// Number of unknowns along the axis.
-  Index size() const { return static_cast<Index>(points_.size()); }
+  Index size() const { return static_cast<Index>(lines_->points.size()); }
 
   /// intervals() + 1 positions that divide the axis.
-  std::span<const Real> marks() const { return marks_; }
+  std::span<const Real> marks() const { return lines_->marks; }
   /// size() positions of the unknowns.
-  std::span<const Real> points() const { return points_; }
+  std::span<const Real> points() const { return lines_->points; }
   /// size() + 1 ends of the control volumes. On a periodic axis with nodes the first lies before from().
-  std::span<const Real> bounds() const { return bounds_; }
+  std::span<const Real> bounds() const {
+    return unknowns_ == Unknowns::cells ? lines_->marks : lines_->bounds;
+  }
   /// size() lengths of the control volumes.
-  std::span<const Real> widths() const { return widths_; }
+  std::span<const Real> widths() const { return lines_->widths; }
   /// size() + 1 distances: entry i lies between unknown i-1 and unknown i. The first and last are the
   /// distances from the end unknowns to their walls (0 at nodes), or the distance across the seam.
-  std::span<const Real> gaps() const { return gaps_; }
+  std::span<const Real> gaps() const { return lines_->gaps; }
 
   /// Area of a face across the axis at `position`, for each unit of the other axes: 1, or that of the turn.
   Real area(Real position) const;
@@ -80,9 +84,9 @@ class Axis {
   /// are beside the centre.
   Real resistance(Real a, Real b, Real face) const;
   /// size() measures of the control volumes: widths(), or what they hold of the turn.
-  std::span<const Real> measures() const { return measures_; }
+  std::span<const Real> measures() const { return power_ == 0 ? lines_->widths : lines_->measures; }
   /// size() + 1 resistances of the gaps: gaps() where the area is 1.
-  std::span<const Real> resistances() const { return resistances_; }
+  std::span<const Real> resistances() const { return power_ == 0 ? lines_->gaps : lines_->resistances; }
 
   /// The control volume of unknown `i`, split where it crosses from one interval into the next.
   std::vector<Piece> pieces(Index i) const;
@@ -90,17 +94,24 @@ class Axis {
   Real wrap(Real position) const;
 
  private:
+  struct Lines {
+    std::vector<Real> marks, points, widths, gaps;
+    std::vector<Real> bounds;                 ///< of nodes; those of cells are the marks
+    std::vector<Real> measures, resistances;  ///< along r; elsewhere widths and gaps
+  };
+
   void place_cells();
   void place_nodes();
   void even_out(Real spacing);
-  void measure_all();
+  void measure_turn();
 
   std::string name_;
   Unknowns unknowns_;
   bool periodic_;
   bool uniform_ = false;
   int power_ = 0;  ///< of r in the area
-  std::vector<Real> marks_, points_, bounds_, widths_, gaps_, measures_, resistances_;
+  /// Shared by all copies of an axis, and never changed once it is made.
+  std::shared_ptr<Lines> lines_;
 };
 
 }  // namespace williwaw
