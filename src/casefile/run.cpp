@@ -420,6 +420,10 @@ store::SeriesWriter::Mark whole_lines(const std::filesystem::path& file) {
 
 }  // namespace
 
+bool has_checkpoint(const std::filesystem::path& folder) {
+  return Checkpoint::exists(folder);
+}
+
 Index recover(const std::filesystem::path& folder) {
   if (!std::filesystem::is_directory(folder)) throw InputError(folder.string() + ": is no result folder");
   const store::FolderLock lock(folder);

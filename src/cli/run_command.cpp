@@ -131,7 +131,9 @@ int run(const RunArguments& arguments) {
   casefile::RunOptions options;
   options.folder = arguments.folder.empty() ? casefile::default_folder(arguments.file) : arguments.folder;
   check_folder(options.folder);
-  if (!arguments.force)
+  // A run that goes on was asked for at its start.
+  const bool goes_on = arguments.resume && casefile::has_checkpoint(options.folder);
+  if (!arguments.force && !goes_on)
     if (const auto why = casefile::too_costly(given, prepared, later, options.folder)) {
       fmt::print(stderr, "{}: {}; --force runs it all the same\n", arguments.file.string(), *why);
       return bad_input;
@@ -140,8 +142,7 @@ int run(const RunArguments& arguments) {
   options.observers.on_step = [&](const Moment& m) { live.show(m); };
   options.resume = arguments.resume;
   if (arguments.checkpoint >= 0) options.checkpoint_seconds = arguments.checkpoint;
-  if (arguments.resume && talk && !std::filesystem::exists(options.folder / "checkpoint") &&
-      !std::filesystem::exists(options.folder / "checkpoint.before"))
+  if (arguments.resume && talk && !goes_on)
     say("there is no checkpoint in {}: the run starts at its beginning\n\n", options.folder.string());
   options.on_stage = [&](const casefile::Case& stage, const casefile::Prepared& ready) {
     live.begin(ready);

@@ -84,6 +84,21 @@ TEST_CASE("a run of more than a day, or whose records do not fit, is started wit
   CHECK(days.error.find("more than one day; --force runs it all the same") != std::string::npos);
   CHECK(!std::filesystem::exists(folder / "out"));
   CHECK(test::williwaw_in(folder, "check case.toml").out.find("only with --force") != std::string::npos);
+  // Asked once: a run that goes on from its checkpoint was asked for at its start.
+  const auto stopped_soon = [&](const std::string& how) {
+    // As soon as it has left a checkpoint.
+    const std::string script = "cd '" + folder.string() + "' && { '" + PROGRAM +
+                               "' run case.toml -o long --quiet --checkpoint 0.1 " + how +
+                               " >/dev/null 2>&1 & }; for i in $(seq 300); do sleep 0.1; "
+                               "[ -e long/checkpoint ] && break; kill -0 $! 2>/dev/null || break; done; "
+                               "sleep 0.5; kill -INT $! 2>/dev/null; wait $!";
+    const int status = std::system(script.c_str());
+    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+  };
+  CHECK(stopped_soon("--resume") == 2);  // there is nothing yet to go on from
+  CHECK(stopped_soon("--force") != 2);
+  REQUIRE(std::filesystem::exists(folder / "long" / "checkpoint"));
+  CHECK(stopped_soon("--resume") != 2);
   // A row at each of 10^11 steps.
   const auto rows =
       run(" --set record.series=1e-2 --set time.until=1e6 --set time.step=1e-3 --set grid.x.cells=1000000 "

@@ -45,6 +45,9 @@ std::filesystem::path default_folder(const std::filesystem::path& case_file);
 /// folder.
 RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options);
 
+/// Whether a run in the folder can go on from a checkpoint.
+bool has_checkpoint(const std::filesystem::path& folder);
+
 /// What a run that was killed, or could not write its files, had recorded: completes fields.nc and series.csv
 /// from its journal and returns the number of whole fields. A checkpoint stays, so that the run can still go
 /// on. Throws StoreError for a folder that holds no journal.
