@@ -73,6 +73,41 @@ TEST_CASE(
         doctest::Approx(0.02 / 3).epsilon(1e-9));
 }
 
+TEST_CASE(
+    "round an islet what is carried keeps its extremes within the limit, and not beyond three times it") {
+  const Regions islet(
+      {{"islet", inside([](Point q) { return std::hypot(q.x - 0.5, q.y - 0.5) < 0.23; }), false}});
+  Velocity v(1.0, 0.0);
+  v.divergence_free = true;
+  Problem p(
+      Grid({Axis::uniform("x", 0, 1, 20, Unknowns::cells), Axis::uniform("y", 0, 1, 16, Unknowns::cells)}),
+      transport(v, 1e-4), islet);
+  p.initial = [](Point q) { return q.x < 0.3 && q.y > 0.4 ? 1.0 : 0.0; };
+  p.wall("west", dirichlet(0.0)).wall("east", outflow()).other_walls(insulated());
+  const auto judged = verify::stability(p, scheme("explicit-euler"), 1e-3);
+  CHECK(judged.limit.standing != verify::Limit::Standing::sharp);
+  // Cells that the islet cuts have less to hold what passes.
+  Problem open(p.grid(), transport(v, 1e-4));
+  open.wall("west", dirichlet(0.0)).wall("east", outflow()).other_walls(insulated());
+  CHECK(judged.limit.step < verify::stability(open, scheme("explicit-euler"), 1e-3).limit.step);
+  const auto extremes = [&](Real factor) {
+    DiffusionBalance balance(p);
+    State y = balance.initial_state();
+    Plan plan;
+    plan.scheme = scheme("explicit-euler");
+    plan.step = factor * judged.limit.step;
+    plan.until = 60 * plan.step;
+    plan.guard = false;
+    const Outcome o = march(balance, y, plan);
+    return std::pair(o.lowest, o.highest);
+  };
+  const auto [low, high] = extremes(0.999);
+  CHECK(low > -1e-12);
+  CHECK(high < 1 + 1e-12);
+  const auto [lower, higher] = extremes(3);
+  CHECK((lower < -1e-3 || higher > 1.001));
+}
+
 TEST_CASE("the false diffusion that is told is the one that is seen") {
   // A wave of length 1 decays as exp(−D·k²·t).
   for (const char* name : {"explicit-euler", "ssprk3", "implicit-euler"}) {

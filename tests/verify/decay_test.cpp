@@ -26,6 +26,40 @@ TEST_CASE("the slowest decay of a bar and a plate") {
 }
 
 TEST_CASE(
+    "decay and growth in a block; what moves or is carried has neither, what is not linear has no decay") {
+  Problem block(
+      Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 9, Unknowns::cells),
+            Axis::uniform("z", 0, 1, 8, Unknowns::cells)}),
+      diffusion(0.5));
+  block.wall("top", dirichlet(0.0)).wall("bottom", dirichlet(0.0)).other_walls(insulated());
+  DiffusionBalance balance(block);
+  const auto decay = verify::slowest_decay(balance);
+  // The slowest mode along z on eight cells.
+  const Real of_grid = 4 * 64 * std::pow(std::sin(M_PI / 16), 2);
+  CHECK(decay.rate == doctest::Approx(0.5 * of_grid).epsilon(1e-6));
+  CHECK(*verify::growing_modes(balance, balance.initial_state()) == 0);
+  // A reaction r·u turns every mode slower than r into one that grows.
+  for (const auto& [reaction, growing] : {std::pair{1.0, 0}, {1.01 * 0.5 * of_grid, 1}}) {
+    Equation e = diffusion(0.5);
+    e.reaction = Reaction::of([r = reaction](Real u) { return r * u; }, true);
+    Problem p(block.grid(), e);
+    p.wall("top", dirichlet(0.0)).wall("bottom", dirichlet(0.0)).other_walls(insulated());
+    DiffusionBalance reacting(p);
+    CHECK(*verify::growing_modes(reacting, reacting.initial_state()) == growing);
+  }
+  const Grid line({Axis::uniform("x", 0, 1, 10, Unknowns::cells)});
+  Problem carried(line, transport(Velocity(1.0), 0.1)), moving(line, wave(1.0)), curved(line, diffusion(1.0));
+  carried.wall("west", dirichlet(0.0)).wall("east", outflow());
+  moving.other_walls(fixed_end());
+  curved.wall("west", radiation(0.9, 280.0)).wall("east", insulated());
+  curved.initial = 300.0;
+  DiffusionBalance first(carried), second(moving), third(curved);
+  CHECK_FALSE(verify::growing_modes(first, first.initial_state()));
+  CHECK_FALSE(verify::growing_modes(second, second.initial_state()));
+  CHECK_THROWS_AS(verify::slowest_decay(third), InputError);
+}
+
+TEST_CASE(
     "the L-shaped domain decays as published: 9.639724 for side length 2, at the order its corner allows") {
   // Fox, Henrici and Moler (1967).
   const Real exact = 9.6397238440219;

@@ -65,6 +65,13 @@ std::vector<Seeded> seeded_problems() {
   add(
       "varying on a plan", plan_grid(13, 12), diffusion([](Point q, Real) { return 1 + q.x * q.y; }),
       [bump](Point q, Real t) { return bump(q, t) * q.y; }, dirichlet(0.0), insulated(), "rk2", 1.04);
+  // With a hole, so that its modes are no products either, and some unknowns are none.
+  Problem holed(
+      plan_grid(14, 11), diffusion(1.0),
+      Regions({{"hole", inside([](Point q) { return std::hypot(q.x - 0.55, q.y - 0.5) < 0.2; }), false}}));
+  holed.initial = [bump](Point q, Real t) { return bump(q, t) * q.y; };
+  holed.wall("west", dirichlet(0.0)).wall("hole", robin(1.0, 0.2)).other_walls(insulated());
+  all.push_back({"holed", holed, "explicit-euler", 1.05});
   add("partly implicit", line(30), diffusion(1.0), bump, dirichlet(0.0), dirichlet(0.0), "theta", 1.1);
   return all;
 }

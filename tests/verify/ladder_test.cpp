@@ -111,6 +111,38 @@ TEST_CASE("roots of cooling bodies are those of the tables") {
   CHECK_THROWS_AS(CoolingBody(Shape::slab, 0), InputError);
 }
 
+TEST_CASE("exact solutions begin as they should, at their edges too") {
+  const Real held = std::numeric_limits<Real>::infinity();
+  using Shape = CoolingBody::Shape;
+  for (const Shape shape : {Shape::slab, Shape::cylinder, Shape::sphere}) {
+    const CoolingBody body(shape, 2.0);
+    for (const Real s : {0.0, 0.4, 1.0}) {
+      CHECK(body(s, 0) == 1);
+      CHECK(body(s, -1) == 1);
+      // Cools from the surface inwards, everywhere in the end.
+      CHECK(body(s, 0.3) < body(s, 0.1));
+      CHECK(body(s, 0.1) > body(1, 0.1) - 1e-12);
+    }
+    CHECK(body(0, 30) < 1e-10);
+  }
+  CHECK(half_space(0, 0, held) == 0);
+  CHECK(half_space(0, 0, 5) == 1);
+  CHECK(half_space(0.2, 0, held) == 1);
+  CHECK(started_flow(0, 0, 2, 3, 1, 0.5) == 2);
+  CHECK(started_flow(1, 0, 2, 3, 1, 0.5) == 3);
+  CHECK(started_flow(0.4, 0, 2, 3, 1, 0.5) == 0.5);
+  CHECK(started_flow(0.4, 1e-4, 2, 3, 0, 0.5) == doctest::Approx(0.5).epsilon(1e-6));
+}
+
+TEST_CASE("levels that do not fit each other are refused") {
+  const std::vector<Real> three{1, 2, 3}, four{1, 2, 3, 4}, other{1, 2, 4};
+  CHECK_THROWS_AS(spread_about_fit(three, other, 2, 0), InputError);
+  CHECK_THROWS_AS(spread_about_fit(four, other, 2, 0), InputError);
+  CHECK_THROWS_AS(uncertainty_of_two(0.1, 1, 2, 1.25), InputError);
+  CHECK_THROWS_AS(uncertainty_of_two(0.1, 2, 0, 1.25), InputError);
+  CHECK(uncertainty_of_two(-0.3, 2, 2, 1.25) == doctest::Approx(1.25 * 0.3 / 3));
+}
+
 TEST_CASE("half-space and started flow have their limits") {
   CHECK(half_space(0, 0.3, INFINITY) == 0);
   CHECK(half_space(0.6, 0.3, INFINITY) == doctest::Approx(std::erf(1)));

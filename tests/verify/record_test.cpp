@@ -90,6 +90,33 @@ TEST_CASE("dispersion in a block: along each axis that of a line, along its diag
   CHECK(block.phase_ratio(k, diagonal) == doctest::Approx(omega / (c * k)).epsilon(1e-10));
 }
 
+TEST_CASE("dispersion counts where waves are slowest, along any axis, and says nothing of what is no wave") {
+  const auto plan = [](Unknowns u) {
+    return Grid({Axis::uniform("x", 0, 2, 20, u), Axis::uniform("y", 0, 1, 25, u)});
+  };
+  // Slow in the north, and where much is stored: there both come together.
+  Problem p(plan(Unknowns::cells), wave([](Point q) { return 2 - q.y; }));
+  p.other_walls(free_end());
+  p.initial = [](Point q) { return std::sin(5 * q.x); };
+  DiffusionBalance balance(p);
+  Index where = 0;
+  const DispersionRelation relation = dispersion_relation(balance, scheme("leapfrog"), 0.01, &where);
+  CHECK(p.grid().point_of(where).y == doctest::Approx(0.98));
+  // Long waves travel with the speed of that place.
+  CHECK(relation.frequency({0.01, 0, 0}) == doctest::Approx(0.01 * (2 - 0.98)).epsilon(1e-4));
+  const auto found = dispersion(balance, scheme("leapfrog"), 0.01, 0, 2);
+  REQUIRE(found);
+  CHECK(found->basis == "the initial data");
+  CHECK(found->where == where);
+  CHECK(found->phase_error < 0);
+  CHECK_FALSE(dispersion(balance, scheme("leapfrog"), 0, 0, 2));
+  CHECK_FALSE(dispersion(balance, scheme("leapfrog"), 0.01, 2, 2));
+  Problem spreads(plan(Unknowns::cells), diffusion(1.0));
+  spreads.other_walls(insulated());
+  DiffusionBalance none(spreads);
+  CHECK_FALSE(dispersion(none, scheme("explicit-euler"), 0.01, 0, 2));
+}
+
 TEST_CASE("what drives a wave from rest decides its wavelength") {
   Problem p(Grid({Axis::uniform("x", 0, 20, 400, Unknowns::nodes)}), wave(2.0));
   p.wall("west", driven_displacement([](Real t) { return std::sin(2 * M_PI * t); }))
