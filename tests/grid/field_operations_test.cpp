@@ -176,6 +176,32 @@ TEST_CASE("derivatives reach their order beside sides, with what lies beyond kno
     }
 }
 
+TEST_CASE("derivatives do not know which axis is which, with what lies beyond known and unknown") {
+  const auto value = [](Real a, Real b) { return std::sin(2 * a + 0.3) * std::exp(b) + a * a * b; };
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
+    for (const bool known : {true, false}) {
+      const auto of = [&](bool turned) {
+        const Axis first(turned ? "y" : "x", {0, 0.1, 0.25, 0.4, 0.6, 0.7, 1}, unknowns),
+            second(turned ? "x" : "y", {0, 0.2, 0.3, 0.5, 0.9}, unknowns);
+        Field f = sampled(Grid(turned ? std::vector<Axis>{second, first} : std::vector<Axis>{first, second}),
+                          [&](const Point& q) { return turned ? value(q.y, q.x) : value(q.x, q.y); });
+        if (!known) f.extend();
+        return f;
+      };
+      CAPTURE(known);
+      const Field f = of(false), g = of(true);
+      const VectorField slope = gradient(f), other = gradient(g);
+      const Field second = laplacian(f), other_second = laplacian(g);
+      const Index n = f.grid().size(0), m = f.grid().size(1);
+      for (Index j = 0; j < m; ++j)
+        for (Index i = 0; i < n; ++i) {
+          CHECK(slope[0][i + n * j] == doctest::Approx(other[1][j + m * i]).epsilon(1e-11));
+          CHECK(slope[1][i + n * j] == doctest::Approx(other[0][j + m * i]).epsilon(1e-11));
+          CHECK(second[i + n * j] == doctest::Approx(other_second[j + m * i]).epsilon(1e-10));
+        }
+    }
+}
+
 TEST_CASE("resampling between cells and nodes is second-order up to edges and corners") {
   const auto error = [](Index n, Unknowns from, Unknowns to, bool known) {
     Field f = sampled(with_sides(n, from), smooth);

@@ -121,6 +121,43 @@ TEST_CASE(
   }
 }
 
+TEST_CASE("the first unknown of a grid is one like any other beside outlines") {
+  // All but one cell is cut out, along a face of the grid.
+  for (const bool mirrored : {false, true}) {
+    Problem p(
+        Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells)}), diffusion(2.0),
+        Regions({{"ice", inside([mirrored](Point q) { return mirrored ? q.x < 0.9 : q.x > 0.1; }), false}}));
+    p.initial = 1.0;
+    p.wall("ice", dirichlet(3.0)).other_walls(insulated());
+    DiffusionBalance balance(p);
+    State f(10);
+    Ledger ledger(balance.lines().size());
+    balance.rate(State(10, 1.0), 0, Parts::all(), f, ledger);
+    CHECK(f[mirrored ? 9 : 0] == doctest::Approx(2 * (3.0 - 1.0) / 0.05));
+  }
+  // A bar across a part of the face between the first two cells, and the same turned by half a turn.
+  const auto rates = [](bool turned) {
+    const Regions bar({{"bar", inside([turned](Point q) {
+                          const Real x = turned ? 1 - q.x : q.x, y = turned ? 1 - q.y : q.y;
+                          return x > 0.05 && x < 0.17 && y < 0.06;
+                        }),
+                        false}});
+    Problem p(
+        Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)}),
+        diffusion(1.0), bar);
+    p.wall("bar", robin(3.0, 2.0)).other_walls(insulated());
+    p.initial = 0.0;
+    DiffusionBalance balance(p);
+    State y(100), f(100);
+    for (Index n = 0; n < 100; ++n) y[turned ? 99 - n : n] = std::sin(0.7 * static_cast<Real>(n));
+    Ledger ledger(balance.lines().size());
+    balance.rate(y, 0, Parts::all(), f, ledger);
+    return f;
+  };
+  const State as_is = rates(false), turned = rates(true);
+  for (std::size_t n = 0; n < 100; ++n) CHECK(as_is[n] == doctest::Approx(turned[99 - n]).epsilon(1e-9));
+}
+
 TEST_CASE("between an unknown and the outline beside it materials lie in series") {
   // From the middle of a cell at 0.85 to the wall at 0.87, through 0.01 of each material.
   const Regions regions({{"ice", inside([](Point p) { return p.x > 0.87; }), false, "", false},

@@ -219,6 +219,45 @@ TEST_CASE("multigrid in a block with a ball cut out, on stretched grids, and rou
   }
 }
 
+TEST_CASE("multigrid takes as few iterations whatever the sizes, seams, placements and spacings") {
+  struct Row {
+    std::vector<Index> sizes;
+    std::vector<bool> periodic;
+    Unknowns unknowns;
+    Real stretched;  ///< length of the first axis over that of the others
+    Index most;
+  };
+  const auto cells = Unknowns::cells, nodes = Unknowns::nodes;
+  for (const Row& row :
+       {Row{{64, 48}, {true, false}, cells, 1, 13}, Row{{65, 48}, {true, false}, cells, 1, 14},
+        Row{{66, 49}, {true, false}, nodes, 1, 14}, Row{{48, 64}, {false, true}, cells, 1, 13},
+        Row{{48, 65}, {false, true}, nodes, 1, 14}, Row{{47, 50}, {false, false}, nodes, 1, 12},
+        Row{{50, 47}, {false, false}, cells, 12, 12}, Row{{48, 65}, {false, true}, cells, 12, 13},
+        Row{{65, 48}, {true, false}, cells, 12, 11}, Row{{16, 17, 18}, {false, true, false}, cells, 1, 15},
+        Row{{17, 16, 18}, {true, false, false}, cells, 1, 15},
+        Row{{16, 15, 18}, {false, false, true}, nodes, 1, 15}}) {
+    std::vector<Axis> axes;
+    for (std::size_t a = 0; a < row.sizes.size(); ++a)
+      axes.push_back(Axis::uniform(std::string(1, "xyz"[a]), 0, a == 0 ? row.stretched : 1, row.sizes[a],
+                                   row.unknowns, row.periodic[a]));
+    Problem p(Grid(axes), diffusion(1.0));
+    bool first = true;
+    for (const Side side : p.grid().sides()) {
+      if (p.periodic(side)) continue;
+      p.wall(p.grid().side_name(side), first ? dirichlet(0.0) : robin(2.0, 1.0));
+      first = false;
+    }
+    const FaceSystem s = system_of(p);
+    const auto right = right_for(s);
+    const auto solver = make_multigrid_solver({.tolerance = 1e-10});
+    solver->factor(s);
+    std::vector<Real> x(right.size());
+    solver->solve(right, x);
+    CHECK(solver->convergence()->reached);
+    CHECK(solver->convergence()->iterations() <= row.most);
+  }
+}
+
 TEST_CASE("a right-hand side of zero needs no iterations, and matrices that do not fit are refused") {
   const FaceSystem s = system_of(rough(12, 1));
   for (const auto& kind : solver_kinds()) {

@@ -104,6 +104,9 @@ TEST_CASE("stiff modes vanish in L-stable schemes and only turn over in Crank-Ni
   const Real axes[] = {-0.7, -3.1};
   const auto one = [](Real z) { return (1 + z / 2) / (1 - z / 2); };
   CHECK(amplification(scheme("adi"), axes, 0).real() == doctest::Approx(one(-0.7) * one(-3.1)));
+  // What no axis has goes with the first.
+  CHECK(amplification(scheme("adi"), axes, -0.4).real() ==
+        doctest::Approx(1 - (0.7 + 3.1 + 0.4) / ((1 + 0.5 * (0.7 + 0.4)) * (1 + 0.5 * 3.1))));
   // Sources of the pair are explicit: beyond their own interval they grow.
   const Real still[] = {0.0};
   CHECK(std::abs(amplification(scheme("implicit-explicit"), still, -1.9)) <= 1 + 1e-12);

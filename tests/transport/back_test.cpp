@@ -27,6 +27,25 @@ TEST_CASE("a smooth wave is looked up at any Courant number, ever better on fine
   CHECK(error(80, 4.7) < 0.6 * error(80, 0.3));
 }
 
+TEST_CASE("looking back is exact for linear profiles, beside ends too") {
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
+    for (const Real velocity : {1.0, -1.0}) {
+      Problem p(Grid({Axis("x", {0, 0.1, 0.25, 0.4, 0.5, 0.65, 0.8, 0.9, 1}, unknowns)}),
+                transport(Velocity(velocity)));
+      p.initial = [](Point q) { return 2 + 3 * q.x; };
+      p.wall(velocity > 0 ? "west" : "east", dirichlet(velocity > 0 ? 2.0 : 5.0))
+          .wall(velocity > 0 ? "east" : "west", outflow());
+      p.carried_back = true;
+      DiffusionBalance balance(p);
+      State y = balance.initial_state();
+      march(balance, y, plan_of("semi-lagrangian", 0.04, 0.04));
+      const Index last = p.grid().count() - 1;
+      for (Index n = velocity > 0 ? 1 : 0; n <= (velocity > 0 ? last : last - 1); ++n)
+        CHECK(y[static_cast<std::size_t>(n)] ==
+              doctest::Approx(2 + 3 * (p.grid().point_of(n).x - 0.04 * velocity)).epsilon(1e-11));
+    }
+}
+
 TEST_CASE("looking back goes round an axis of any length, several times in a step") {
   for (const Real length : {0.3, 1.0, 7.0}) {
     CAPTURE(length);

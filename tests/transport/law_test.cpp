@@ -157,6 +157,17 @@ TEST_CASE("turning points are found, and the largest speed") {
   CHECK(cosine.places()[1] == doctest::Approx(-M_PI));
   CHECK(cosine.fluxes()[1] == doctest::Approx(-1));
   CHECK(cosine.largest_speed(*flux_law(Cosine{}), 0, 0.1, 3) == doctest::Approx(1).epsilon(1e-4));
+  struct Root {
+    Real flux(Real u) const { return u * std::sqrt(u); }
+    Real speed(Real u) const { return 1.5 * std::sqrt(u); }
+  };
+  // Not there below zero: nothing bounds its speed.
+  CHECK(std::isinf(TurningPoints(*flux_law(Root{}), 0, -1, 1).largest_speed(*flux_law(Root{}), 0, 0.5, 1)));
+  CHECK(TurningPoints(*flux_law(Root{}), 0, 0.25, 1).largest_speed(*flux_law(Root{}), 0, 0.5, 1) ==
+        doctest::Approx(1.5));
+  // Where it turns beyond the ends, the ends are fastest.
+  CHECK(cosine.largest_speed(*flux_law(Cosine{}), 0, 2, 3) == doctest::Approx(std::sin(2)));
+  CHECK(cosine.largest_speed(*flux_law(Cosine{}), 0, 0.2, 1.2) == doctest::Approx(std::sin(1.2)));
 }
 
 TEST_CASE("a step between two wells of a law takes the least and the largest flux between both") {

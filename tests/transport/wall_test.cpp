@@ -399,9 +399,18 @@ TEST_CASE("axes that change places change nothing: uneven ones, slopes and ends 
   };
   for (int rank = 2; rank <= (instrumented ? 2 : 3); ++rank)
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
-      for (const char* reconstruction : {"none", "minmod", "van-leer", "mc", "superbee"}) {
+      for (const auto& [reconstruction, flux] : {std::pair{"none", "upwind"},
+                                                 {"none", "hybrid"},
+                                                 {"none", "power-law"},
+                                                 {"none", "central"},
+                                                 {"minmod", "upwind"},
+                                                 {"van-leer", "upwind"},
+                                                 {"mc", "upwind"},
+                                                 {"superbee", "upwind"}}) {
+        const std::string numerical_flux = flux, slopes = reconstruction;
         CAPTURE(rank);
-        CAPTURE(reconstruction);
+        CAPTURE(slopes);
+        CAPTURE(numerical_flux);
         // order[a]: which of the directions lies along axis a.
         const auto rates = [&](const std::array<int, 3>& order) {
           std::vector<Axis> axes;
@@ -413,7 +422,8 @@ TEST_CASE("axes that change places change nothing: uneven ones, slopes and ends 
           for (std::size_t a = 0; a < static_cast<std::size_t>(rank); ++a)
             along[a] = speed[static_cast<std::size_t>(order[a])];
           Problem p(Grid(axes), transport(Velocity(along[0], along[1], along[2]), 0.01));
-          p.reconstruction = reconstruction;
+          p.reconstruction = slopes;
+          p.numerical_flux = numerical_flux;
           p.other_walls(outflow_returning(0.3));
           DiffusionBalance balance(p);
           const Grid& g = p.grid();

@@ -187,6 +187,23 @@ Problem varying_along(int dimension, std::array<bool, 3> along, Index size, bool
 
 }  // namespace
 
+TEST_CASE("what boundaries put in on the way seeds a blow-up as well as data at the start") {
+  for (const Real frequency : {300.0, 2000.0}) {
+    Problem p(line(30), diffusion(1.0));
+    p.initial = 0.0;
+    p.wall("west", dirichlet([=](Real t) { return std::sin(frequency * t); })).wall("east", insulated());
+    DiffusionBalance balance(p);
+    const Scheme euler = scheme("explicit-euler");
+    const Real step = 1.05 * verify::stability(balance, euler, 1e-3).limit.step;
+    const auto foreseen = verify::forecast(balance, euler, step);
+    REQUIRE(foreseen);
+    const Outcome seen = run(p, euler, step);
+    CAPTURE(frequency);
+    CHECK(seen.ending == Outcome::Ending::blew_up);
+    CHECK(static_cast<Real>(seen.steps) == doctest::Approx(foreseen->last_step).epsilon(0.1));
+  }
+}
+
 TEST_CASE("modes along axes on which everything is uniform have no seed: 2-D and 3-D, each axis") {
   int runs = 0, inside = 0;
   for (int dimension = 2; dimension <= highest_rank; ++dimension)
