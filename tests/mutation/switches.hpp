@@ -6,6 +6,7 @@
 
 #include <array>
 #include <initializer_list>
+#include <type_traits>
 
 namespace williwaw::mutation {
 
@@ -44,13 +45,36 @@ WILLIWAW_CHANGED_OPERATOR(Plus, +, -)
 WILLIWAW_CHANGED_OPERATOR(Minus, -, +)
 WILLIWAW_CHANGED_OPERATOR(Times, *, /)
 WILLIWAW_CHANGED_OPERATOR(Over, /, *)
-WILLIWAW_CHANGED_OPERATOR(Less, <, <=)
-WILLIWAW_CHANGED_OPERATOR(AtMost, <=, <)
-WILLIWAW_CHANGED_OPERATOR(Greater, >, >=)
-WILLIWAW_CHANGED_OPERATOR(AtLeast, >=, >)
 WILLIWAW_CHANGED_OPERATOR(Equal, ==, !=)
 WILLIWAW_CHANGED_OPERATOR(Unequal, !=, ==)
 #undef WILLIWAW_CHANGED_OPERATOR
+
+// A bound of whole numbers moves by one; a comparison of real ones is turned round, since what happens where
+// both are equal to the last bit is seldom anybody's business.
+#define WILLIWAW_CHANGED_COMPARISON(name, usual, moved, turned)               \
+  template <int id>                                                           \
+  struct name {};                                                             \
+  template <int id, class A>                                                  \
+  struct name##_of {                                                          \
+    const A& left;                                                            \
+  };                                                                          \
+  template <int id, class A>                                                  \
+  name##_of<id, A> operator usual(const A& left, name<id>) {                  \
+    return {left};                                                            \
+  }                                                                           \
+  template <int id, class A, class B>                                         \
+  auto operator usual(name##_of<id, A> of, const B& right) {                  \
+    if constexpr (std::is_floating_point_v<A> || std::is_floating_point_v<B>) \
+      return on<id>() ? of.left turned right : of.left usual right;           \
+    else                                                                      \
+      return on<id>() ? of.left moved right : of.left usual right;            \
+  }
+
+WILLIWAW_CHANGED_COMPARISON(Less, <, <=, >)
+WILLIWAW_CHANGED_COMPARISON(AtMost, <=, <, >=)
+WILLIWAW_CHANGED_COMPARISON(Greater, >, >=, <)
+WILLIWAW_CHANGED_COMPARISON(AtLeast, >=, >, <=)
+#undef WILLIWAW_CHANGED_COMPARISON
 
 template <int id, class T>
 T smaller(const T& a, const T& b) {
