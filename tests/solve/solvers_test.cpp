@@ -294,6 +294,12 @@ TEST_CASE("the steady solve says what it is relative to, and previews what it wi
   const SteadyOutcome cg = solve_steady(balance, y, 0, {.solver = "cg", .tolerance = 1e-6});
   CHECK(cg.residuals.front() == doctest::Approx(1));  // the first guess is uniform
   CHECK(cg.residuals.back() <= 1e-6);
+  // It stops where it is told to.
+  State short_of = balance.initial_state();
+  const SteadyOutcome three =
+      solve_steady(balance, short_of, 0, {.solver = "cg", .tolerance = 1e-12, .iterations = 3});
+  CHECK(three.iterations() == 3);
+  CHECK_FALSE(three.reached);
   // From the answer there is nothing left to do.
   const SteadyOutcome again = solve_steady(balance, y, 0, {.solver = "cg", .tolerance = 1e-6});
   CHECK(again.iterations() == 0);

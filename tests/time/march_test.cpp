@@ -196,6 +196,22 @@ TEST_CASE("a run's least and largest values are those of all its steps, not of i
   }
 }
 
+TEST_CASE("snapshots are taken when they are due, never after the last step, and where a run is stopped") {
+  for (const Index stop_at : {0, 6}) {
+    DiffusionBalance balance(rod(10));
+    State y = balance.initial_state();
+    std::vector<Index> taken;
+    Index done = 0;
+    Observers o;
+    o.on_step = [&](const Moment& m) { done = m.step; };
+    o.snapshot_due = [&] { return done % 4 == 0; };
+    o.on_snapshot = [&](const Snapshot&) { taken.push_back(done); };
+    o.interrupt = [&] { return stop_at > 0 && done == stop_at; };
+    march(balance, y, plan_of("crank-nicolson", 0.01, 0.12), o);
+    CHECK(taken == (stop_at > 0 ? std::vector<Index>{4, 6} : std::vector<Index>{4, 8}));
+  }
+}
+
 TEST_CASE("an interrupt ends the run after the step and keeps what was recorded") {
   DiffusionBalance balance(rod(10));
   State y = balance.initial_state();

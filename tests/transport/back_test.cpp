@@ -46,22 +46,27 @@ TEST_CASE("looking back is exact for linear profiles, beside ends too") {
     }
 }
 
-TEST_CASE("looking back goes round an axis of any length, several times in a step") {
-  for (const Real length : {0.3, 1.0, 7.0}) {
-    CAPTURE(length);
-    Problem p(Grid({Axis::uniform("x", -1, length - 1, 50, Unknowns::cells, true)}),
-              transport(Velocity(length)));
-    p.initial = [length](Point q) { return std::sin(2 * M_PI * (q.x + 1) / length); };
-    p.carried_back = true;
-    DiffusionBalance balance(p);
-    State y = balance.initial_state();
-    // 2.31 turns in each step, to places half-way between unknowns.
-    march(balance, y, plan_of("semi-lagrangian", 2.31, 6.93));
-    // Beside the seam as elsewhere.
-    for (Index n = 0; n < p.grid().count(); ++n)
-      CHECK(std::abs(y[static_cast<std::size_t>(n)] -
-                     std::sin(2 * M_PI * ((p.grid().point_of(n).x + 1) / length - 6.93))) < 0.01);
-  }
+TEST_CASE("looking back goes round an axis of any length, even or not, several times in a step") {
+  for (const Real length : {0.3, 1.0, 7.0})
+    for (const Real unevenness : {0.0, 0.4}) {
+      CAPTURE(length);
+      CAPTURE(unevenness);
+      std::vector<Real> marks;
+      for (int i = 0; i <= 50; ++i)
+        marks.push_back(length * (i / 50.0 + unevenness * std::sin(2 * M_PI * i / 50.0) / (2 * M_PI)) - 1);
+      Problem p(Grid({Axis("x", marks, Unknowns::cells, true)}), transport(Velocity(length)));
+      p.initial = [length](Point q) { return std::sin(2 * M_PI * (q.x + 1) / length); };
+      p.carried_back = true;
+      DiffusionBalance balance(p);
+      State y = balance.initial_state();
+      // 2.31 turns in each step, to places between unknowns.
+      march(balance, y, plan_of("semi-lagrangian", 2.31, 6.93));
+      // Beside the seam as elsewhere; values at crests are kept from going beyond their neighbours.
+      for (Index n = 0; n < p.grid().count(); ++n) {
+        const Real exact = std::sin(2 * M_PI * ((p.grid().point_of(n).x + 1) / length - 6.93));
+        if (std::abs(exact) < 0.9) CHECK(std::abs(y[static_cast<std::size_t>(n)] - exact) < 1e-3);
+      }
+    }
 }
 
 TEST_CASE("a body turns round at a Courant number of five") {

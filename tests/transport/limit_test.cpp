@@ -66,6 +66,19 @@ TEST_CASE(
   CHECK(s.limit.step == doctest::Approx(0.01).epsilon(1e-6));
   CHECK(s.positivity.step == doctest::Approx(0.01).epsilon(1e-9));
   CHECK(s.courant_number == doctest::Approx(0.1));
+  // Where a unit of volume stores twice as much everything is twice as slow, what diffuses as well.
+  for (const Real diffusivity : {0.0, 0.01}) {
+    Problem one(periodic_line(50), transport(Velocity(2.0), diffusivity)),
+        twice(periodic_line(50), transport(Velocity(2.0), diffusivity));
+    Equation e = twice.equation();
+    e.storage = 2.0;
+    Problem slow(periodic_line(50), e);
+    const auto quick = verify::stability(one, scheme("explicit-euler"), 1e-3),
+               late = verify::stability(slow, scheme("explicit-euler"), 1e-3);
+    CHECK(late.limit.step == doctest::Approx(2 * quick.limit.step).epsilon(1e-6));
+    CHECK(late.positivity.step == doctest::Approx(2 * quick.positivity.step).epsilon(1e-9));
+    CHECK(late.courant_number == doctest::Approx(quick.courant_number / 2));
+  }
   p.reconstruction = "van-leer";
   CHECK(verify::stability(p, scheme("ssprk3"), 1e-3).positivity.step == doctest::Approx(0.005).epsilon(1e-9));
   p.reconstruction = "minmod";

@@ -350,6 +350,9 @@ TEST_CASE(
     for (std::size_t l = 0; l < balance.lines().size(); ++l)
       if (balance.lines()[l].side == (east ? "east" : "west"))
         CHECK(ledger[l] == doctest::Approx(-1.5 * (east ? 5 : 2)).epsilon(1e-12));
+    // Beside the inlet slopes look at the value on the wall.
+    for (Index n = 1; n < 9; ++n)
+      CHECK(f[n] == doctest::Approx((east ? -1.5 : 1.5) * 3 * 0.1).epsilon(1e-11));
   }
 }
 
