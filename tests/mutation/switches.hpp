@@ -25,33 +25,10 @@ bool on() {
   return chosen == id;
 }
 
-#define WILLIWAW_CHANGED_OPERATOR(name, usual, changed)            \
-  template <int id>                                                \
-  struct name {};                                                  \
-  template <int id, class A>                                       \
-  struct name##_of {                                               \
-    const A& left;                                                 \
-  };                                                               \
-  template <int id, class A>                                       \
-  name##_of<id, A> operator usual(const A& left, name<id>) {       \
-    return {left};                                                 \
-  }                                                                \
-  template <int id, class A, class B>                              \
-  auto operator usual(name##_of<id, A> of, const B& right) {       \
-    return on<id>() ? of.left changed right : of.left usual right; \
-  }
-
-WILLIWAW_CHANGED_OPERATOR(Plus, +, -)
-WILLIWAW_CHANGED_OPERATOR(Minus, -, +)
-WILLIWAW_CHANGED_OPERATOR(Times, *, /)
-WILLIWAW_CHANGED_OPERATOR(Over, /, *)
-WILLIWAW_CHANGED_OPERATOR(Equal, ==, !=)
-WILLIWAW_CHANGED_OPERATOR(Unequal, !=, ==)
-#undef WILLIWAW_CHANGED_OPERATOR
-
-// A bound of whole numbers moves by one; a comparison of real ones is turned round, since what happens where
-// both are equal to the last bit is seldom anybody's business.
-#define WILLIWAW_CHANGED_COMPARISON(name, usual, moved, turned)               \
+// Of whole numbers `changed`, of real ones `of_real`: a bound of whole numbers moves by one; a comparison of
+// real ones is turned round, since what happens where both are equal to the last bit is seldom anybody's
+// business.
+#define WILLIWAW_SWITCH(name, usual, changed, of_real)                        \
   template <int id>                                                           \
   struct name {};                                                             \
   template <int id, class A>                                                  \
@@ -65,16 +42,22 @@ WILLIWAW_CHANGED_OPERATOR(Unequal, !=, ==)
   template <int id, class A, class B>                                         \
   auto operator usual(name##_of<id, A> of, const B& right) {                  \
     if constexpr (std::is_floating_point_v<A> || std::is_floating_point_v<B>) \
-      return on<id>() ? of.left turned right : of.left usual right;           \
+      return on<id>() ? of.left of_real right : of.left usual right;          \
     else                                                                      \
-      return on<id>() ? of.left moved right : of.left usual right;            \
+      return on<id>() ? of.left changed right : of.left usual right;          \
   }
 
-WILLIWAW_CHANGED_COMPARISON(Less, <, <=, >)
-WILLIWAW_CHANGED_COMPARISON(AtMost, <=, <, >=)
-WILLIWAW_CHANGED_COMPARISON(Greater, >, >=, <)
-WILLIWAW_CHANGED_COMPARISON(AtLeast, >=, >, <=)
-#undef WILLIWAW_CHANGED_COMPARISON
+WILLIWAW_SWITCH(Plus, +, -, -)
+WILLIWAW_SWITCH(Minus, -, +, +)
+WILLIWAW_SWITCH(Times, *, /, /)
+WILLIWAW_SWITCH(Over, /, *, *)
+WILLIWAW_SWITCH(Equal, ==, !=, !=)
+WILLIWAW_SWITCH(Unequal, !=, ==, ==)
+WILLIWAW_SWITCH(Less, <, <=, >)
+WILLIWAW_SWITCH(AtMost, <=, <, >=)
+WILLIWAW_SWITCH(Greater, >, >=, <)
+WILLIWAW_SWITCH(AtLeast, >=, >, <=)
+#undef WILLIWAW_SWITCH
 
 template <int id, class T>
 T smaller(const T& a, const T& b) {
