@@ -17,7 +17,7 @@ struct Checkpoint {
   SettledMemory settled;
   CycleMemory cycle;
   store::SeriesWriter::Mark steps;  ///< of steps.csv
-  std::string past;          ///< closing words of the stages before, as Report remembers them
+  std::string past;                 ///< closing words of the stages before, as Report remembers them
 
   static std::filesystem::path file_in(const std::filesystem::path& folder) { return folder / "checkpoint"; }
   /// The one before, which stays until the next is written.

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "../domain/summing.hpp"
 #include "multigrid.hpp"
 #include "williwaw/solve/linear_solver.hpp"
 
@@ -52,7 +53,7 @@ class ConjugateGradients final : public LinearSolver {
     ap_.resize(right.size());
     std::fill(x.begin(), x.end(), 0.0);
     if (singular_) remove_mean(r_);
-    Real square = faces::block_sum(n, threads_, [&](Index i) { return r_[i] * r_[i]; });
+    Real square = sum([&](Index i) { return r_[i] * r_[i]; });
     convergence_ = {};
     const Real goal = rules_.tolerance * rules_.tolerance * square, first = square;
     convergence_.residuals.push_back(square > 0 ? 1 : 0);
@@ -62,9 +63,8 @@ class ConjugateGradients final : public LinearSolver {
       const Real product = precondition(n, square);
       // The cycle is rounded to single precision and so not quite the same each time: the product with the
       // change of r takes that into account (Polak and Ribière, 1969).
-      const Real changed = k == 0 || !multigrid_ ? product : faces::block_sum(n, threads_, [&](Index i) {
-        return -length * ap_[i] * z(i);
-      });
+      const Real changed =
+          k == 0 || !multigrid_ ? product : sum([&](Index i) { return -length * ap_[i] * z(i); });
       const Real beta = k == 0 ? 0 : std::max(0.0, changed / last);
       last = product;
 #pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
@@ -72,7 +72,7 @@ class ConjugateGradients final : public LinearSolver {
       const Real curvature = faces::multiply(a, p_.data(), ap_.data(), threads_);
       if (!(curvature > 0)) break;
       length = product / curvature;
-      square = faces::block_sum(n, threads_, [&](Index i) {
+      square = sum([&](Index i) {
         x[i] += length * p_[i];
         r_[i] -= length * ap_[i];
         return r_[i] * r_[i];
@@ -92,14 +92,16 @@ class ConjugateGradients final : public LinearSolver {
   // Identity rows take no part in the mean.
   template <class Values>
   void remove_mean(Values& v) const {
-    Real sum = 0, count = 0;
-    for (std::size_t i = 0; i < v.size(); ++i)
-      if (held_.empty() || !held_[i]) {
-        sum += v[i];
-        ++count;
-      }
-    for (std::size_t i = 0; i < v.size(); ++i)
-      if (held_.empty() || !held_[i]) v[i] -= sum / count;
+    const auto free = [&](Index i) { return held_.empty() || !held_[static_cast<std::size_t>(i)]; };
+    const Real whole = sum([&](Index i) { return free(i) ? v[static_cast<std::size_t>(i)] : 0.0; }),
+               count = sum([&](Index i) { return free(i) ? 1.0 : 0.0; });
+    for (Index i = 0; i < static_cast<Index>(v.size()); ++i)
+      if (free(i)) v[static_cast<std::size_t>(i)] -= whole / count;
+  }
+
+  template <class Term>
+  Real sum(const Term& term) const {
+    return sum_over(extent_[0], extent_[1] * extent_[2], threads_, term);
   }
 
   Real z(Index i) const {
@@ -107,8 +109,7 @@ class ConjugateGradients final : public LinearSolver {
   }
 
   Real precondition(Index n, Real square) {
-    if (!multigrid_)
-      return faces::block_sum(n, threads_, [&](Index i) { return r_[i] * r_[i] / diagonal_[i]; });
+    if (!multigrid_) return sum([&](Index i) { return r_[i] * r_[i] / diagonal_[i]; });
     single_.resize(r_.size());
     // Single precision holds no numbers below 1e-38: residuals go in scaled by their size.
     size_ = std::sqrt(square);
@@ -116,7 +117,7 @@ class ConjugateGradients final : public LinearSolver {
 #pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
     for (Index i = 0; i < n; ++i) single_[i] = static_cast<float>(scale * r_[i]);
     hierarchy_.apply(single_, z_);
-    return faces::block_sum(n, threads_, [&](Index i) { return size_ * static_cast<Real>(z_[i]) * r_[i]; });
+    return sum([&](Index i) { return size_ * static_cast<Real>(z_[i]) * r_[i]; });
   }
 
   SolverRules rules_;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <vector>
 
+#include "../domain/summing.hpp"
 #include "../grid/clones.hpp"
 
 namespace williwaw::faces {
@@ -74,16 +75,17 @@ template <int rank, class Number>
 template <int rank, class Number>
 Number around_end(const Line<Number>& l, const Number* x, Index i) {
   const Index n = l.count;
-  Number sum = across<rank>(l, i);
+  // Added in the order of `around`, so that no place on a periodic line differs from another.
+  Number below = 0, above = 0;
   if (i > 0)
-    sum += l.low[i] * x[i - 1];
+    below = l.low[i] * x[i - 1];
   else if (l.periodic)
-    sum += l.low[0] * x[n - 1];
+    below = l.low[0] * x[n - 1];
   if (i + 1 < n)
-    sum += l.low[i + 1] * x[i + 1];
+    above = l.low[i + 1] * x[i + 1];
   else if (l.periodic)
-    sum += l.low[0] * x[0];
-  return sum;
+    above = l.low[0] * x[0];
+  return below + above + across<rank>(l, i);
 }
 
 template <int rank, class Number>
@@ -91,22 +93,22 @@ template <int rank, class Number>
   return l.low[i] * x[i - 1] + l.low[i + 1] * x[i + 1] + across<rank>(l, i);
 }
 
+// Sums go to each segment of the line.
 template <int rank>
-[[gnu::always_inline]] inline double multiply_line(const Line<double>& l, const double* x,
-                                                   double* __restrict y) {
-  double sum = 0;
-#pragma omp simd reduction(+ : sum)
-  for (Index i = 1; i < l.count - 1; ++i) {
-    const double v = l.diagonal[i] * x[i] - around<rank>(l, x, i);
-    y[i] = v;
-    sum += v * x[i];
-  }
+[[gnu::always_inline]] inline void multiply_line(const Line<double>& l, const double* x, double* __restrict y,
+                                                 double* of_segments) {
+  each_segment(1, l.count - 1, [&](Index s, Index first, Index end) {
+    of_segments[s] = segment_sum(first, end, [&](Index i) {
+      const double v = l.diagonal[i] * x[i] - around<rank>(l, x, i);
+      y[i] = v;
+      return v * x[i];
+    });
+  });
   for (const Index i : {Index{0}, l.count - 1}) {
     y[i] = l.diagonal[i] * x[i] - around_end<rank>(l, x, i);
-    if (i > 0 || l.count == 1) sum += y[i] * x[i];
-    if (l.count == 1) break;
+    if (i > 0 || l.count == 1) of_segments[i / segment_cells] += y[i] * x[i];
   }
-  return l.count == 1 ? sum : sum + y[0] * x[0];
+  if (l.count > 1) of_segments[0] += y[0] * x[0];
 }
 
 template <int rank>
@@ -132,11 +134,14 @@ template <int rank>
 }
 
 WILLIWAW_CLONES
-double multiply_one(const Line<double>& l, int rank, const double* x, double* y) {
+void multiply_one(const Line<double>& l, int rank, const double* x, double* y, double* of_segments) {
   const Line<double> line = l;
-  return rank == 1   ? multiply_line<1>(line, x, y)
-         : rank == 2 ? multiply_line<2>(line, x, y)
-                     : multiply_line<3>(line, x, y);
+  if (rank == 1)
+    multiply_line<1>(line, x, y, of_segments);
+  else if (rank == 2)
+    multiply_line<2>(line, x, y, of_segments);
+  else
+    multiply_line<3>(line, x, y, of_segments);
 }
 
 WILLIWAW_CLONES
@@ -172,18 +177,27 @@ void scale_one(Index count, const float* inverse, float* x, const float* b, Inde
 }  // namespace
 
 Real multiply(const View<double>& a, const double* x, double* y, int threads) {
-  const Index lines = a.lines(), blocks = std::min(lines, most_blocks), nx = a.extent[0];
-  std::array<double, most_blocks> sums{};
-#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
-  for (Index b = 0; b < blocks; ++b) {
-    double sum = 0;
-    for (Index line = b * lines / blocks; line < (b + 1) * lines / blocks; ++line)
-      sum += multiply_one(line_of(a, line, x), a.rank, x + nx * line, y + nx * line);
-    sums[static_cast<std::size_t>(b)] = sum;
+  const Index lines = a.lines(), nx = a.extent[0], each = in_block(lines), blocks = blocks_of(lines);
+  const Segments segments(nx);
+  std::array<Real, most_blocks> sums{};
+#pragma omp parallel num_threads(threads) if (threads > 1)
+  {
+    std::vector<Real> of_segments(static_cast<std::size_t>(segments.of_line()));
+#pragma omp for schedule(static)
+    for (Index b = 0; b < blocks; ++b) {
+      TreeSum<Real> sum;
+      for (Index line = b * each; line < std::min((b + 1) * each, lines); ++line) {
+        std::ranges::fill(of_segments, 0.0);
+        multiply_one(line_of(a, line, x), a.rank, x + nx * line, y + nx * line, of_segments.data());
+        for (Index s = 0; s < segments.of_line(); ++s)
+          sum.add(segments.number(line, s * segment_cells), of_segments[static_cast<std::size_t>(s)]);
+      }
+      sums[static_cast<std::size_t>(b)] = sum.sum();
+    }
   }
-  double total = 0;
-  for (const double s : sums) total += s;
-  return total;
+  TreeSum<Real> all;
+  for (Index b = 0; b < blocks; ++b) all.add(b, sums[static_cast<std::size_t>(b)]);
+  return all.sum();
 }
 
 void residual(const View<float>& a, const float* x, const float* b, float* r, int threads) {

@@ -23,28 +23,6 @@ struct View {
   Index lines() const { return extent[1] * extent[2]; }
 };
 
-/// Sums are taken in blocks of lines that depend on the grid alone, so that threads never change them.
-inline constexpr Index most_blocks = 128;
-
-/// Sum of term(n) over n below `count`, in fixed blocks, so that threads never change it. Each term is taken
-/// once.
-template <class Term>
-Real block_sum(Index count, int threads, const Term& term) {
-  const Index blocks = std::min<Index>(count, most_blocks);
-  std::array<Real, most_blocks> sums{};
-#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
-  for (Index b = 0; b < blocks; ++b) {
-    Real sum = 0;
-    const Index end = (b + 1) * count / blocks;
-#pragma omp simd reduction(+ : sum)
-    for (Index n = b * count / blocks; n < end; ++n) sum += term(n);
-    sums[static_cast<std::size_t>(b)] = sum;
-  }
-  Real total = 0;
-  for (const Real s : sums) total += s;
-  return total;
-}
-
 /// y = A·x, and x·y.
 Real multiply(const View<double>& a, const double* x, double* y, int threads);
 /// r = b − A·x

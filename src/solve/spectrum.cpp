@@ -6,6 +6,7 @@
 #include <cmath>
 #include <limits>
 
+#include "../domain/summing.hpp"
 #include "face_kernels.hpp"
 #include "williwaw/solve/dense.hpp"
 
@@ -91,20 +92,23 @@ Real largest_by_lanczos(FaceSystem k, const std::vector<char>& free) {
     }
     v[n] = sign * (1 + 0.3 * std::sin(0.7 * static_cast<Real>(n) + 0.1));
   }
+  const auto sum = [&](const auto& term) {
+    return sum_over(k.extent[0], k.extent[1] * k.extent[2], threads, term);
+  };
   std::vector<Real> diagonal, off;
-  Real size = std::sqrt(faces::block_sum(count, threads, [&](Index n) { return v[n] * v[n]; })), found = 0;
+  Real size = std::sqrt(sum([&](Index n) { return v[n] * v[n]; })), found = 0;
   for (int m = 0; m < products && size > 0; ++m) {
     const Real shrink = 1 / size;
 #pragma omp parallel for simd schedule(static) num_threads(threads) if (threads > 1)
     for (Index n = 0; n < count; ++n) v[n] *= shrink;
     faces::multiply(operation, v.data(), w.data(), threads);
-    const Real share = faces::block_sum(count, threads, [&](Index n) {
+    const Real share = sum([&](Index n) {
       w[n] -= size * last[n];
       return w[n] * v[n];
     });
     if (m > 0) off.push_back(size);
     diagonal.push_back(share);
-    size = std::sqrt(faces::block_sum(count, threads, [&](Index n) {
+    size = std::sqrt(sum([&](Index n) {
       w[n] -= share * v[n];
       return w[n] * w[n];
     }));

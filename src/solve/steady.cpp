@@ -4,6 +4,8 @@
 #include <cmath>
 #include <limits>
 
+#include "../domain/summing.hpp"
+
 namespace williwaw {
 
 namespace {
@@ -11,12 +13,6 @@ namespace {
 constexpr int newton_limit = 60;
 // By a neighbour of the matrix steps are cheap and many.
 constexpr int correction_limit = 3000;
-
-Real norm(const State& r) {
-  Real sum = 0;
-  for (const Real v : r) sum += v * v;
-  return std::sqrt(sum);
-}
 
 // Pieces of the domain that open faces join and that nothing fixes.
 struct Floating {
@@ -145,14 +141,18 @@ class SteadySolver {
       r[h] = 0;
     }
     for (const Index n : balance_.absent()) r[n] = 0;
-    return norm(r);
+    return norm_of(r);
+  }
+
+  Real norm_of(const State& r) const {
+    return std::sqrt(sum_over(balance_.layout(), [&](Index n) { return r[n] * r[n]; }));
   }
 
   // What round-off in the differences of neighbours leaves of a residual; no tolerance can ask for more.
   Real round_off() const {
     if (diagonal_.empty()) return 0;
-    Real sum = 0;
-    for (std::size_t n = 0; n < y_.size(); ++n) sum += diagonal_[n] * y_[n] * diagonal_[n] * y_[n];
+    const Real sum =
+        sum_over(balance_.layout(), [&](Index n) { return diagonal_[n] * y_[n] * diagonal_[n] * y_[n]; });
     return 4 * std::numeric_limits<Real>::epsilon() * std::sqrt(sum);
   }
 
@@ -160,13 +160,9 @@ class SteadySolver {
     std::vector<char> counted(y_.size(), 1);
     for (const Index h : balance_.held()) counted[h] = 0;
     for (const Index n : balance_.absent()) counted[n] = 0;
-    Real sum = 0, count = 0;
-    for (std::size_t n = 0; n < y_.size(); ++n)
-      if (counted[n]) {
-        sum += y_[n];
-        ++count;
-      }
-    State uniform(y_.size(), count > 0 ? sum / count : 0);
+    const auto count = std::ranges::count(counted, 1);
+    const Real sum = sum_over(balance_.layout(), [&](Index n) { return counted[n] ? y_[n] : 0.0; });
+    State uniform(y_.size(), count > 0 ? sum / static_cast<Real>(count) : 0);
     for (const Index n : balance_.absent()) uniform[n] = 0;
     balance_.pin(at_, uniform);
     return residual(uniform, r);
@@ -197,8 +193,8 @@ class SteadySolver {
     linear.relaxation = rules_.relaxation;
     linear.iterations = rules_.iterations;
     // What the whole solve must reach, whatever this step starts from.
-    linear.tolerance = std::min(
-        0.1, (offers_.linear ? 1 - 1e-6 : 0.1) * rules_.tolerance * reference_ / std::max(norm(r), 1e-300));
+    linear.tolerance = std::min(0.1, (offers_.linear ? 1 - 1e-6 : 0.1) * rules_.tolerance * reference_ /
+                                         std::max(norm_of(r), 1e-300));
     // A step by a neighbour of the matrix is no better for being solved to the last digit.
     if (offers_.approximate) linear.tolerance = 0.01;
     solver_ = make_solver(kind, system, linear);

@@ -4,16 +4,6 @@
 
 namespace williwaw {
 
-void Totals::add(const Totals& other) {
-  content += other.content;
-  gross += other.gross;
-  integral += other.integral;
-  kinetic += other.kinetic;
-  potential += other.potential;
-  lowest = std::min(lowest, other.lowest);
-  highest = std::max(highest, other.highest);
-}
-
 Totals Totals::towards(const Totals& later, Real share) const {
   const auto between = [share](Real a, Real b) { return a + share * (b - a); };
   Totals t;

@@ -225,15 +225,15 @@ void Closure::move_to(std::span<const Real> values) {
   }
 }
 
-void Closure::place(std::span<const Real> values, std::span<const Real> rates, Real step, const State& y,
-                    const State& before) {
+void Closure::place(std::span<const Real> values, std::span<const Real> rates, Real step,
+                    const Outflow::Motion& now) {
   if (!moves()) return;
   moving_.assign(values.begin(), values.end());
   if (outflow_) {
     std::vector<Real> speed(moving_.size());
     for (std::size_t f = 0; f < speed.size(); ++f)
       speed[f] = std::sqrt(at_wall_.conductivity[f] / at_wall_.storage[f]);
-    outflow_->start(speed, step, y, before, moving_, rates);
+    outflow_->start(speed, step, now, moving_, rates);
   }
   move_to(moving_);
 }

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "../domain/summing.hpp"
 #include "carrier.hpp"
 #include "diffusion_sweep.hpp"
 #include "wave_motion.hpp"
@@ -31,6 +32,7 @@ const Problem& validated(const Problem& problem) {
 DiffusionBalance::DiffusionBalance(const Problem& problem, Execution execution)
     : problem_(validated(problem)),
       threads_(threads_for(execution, problem.grid().count())),
+      segments_(problem_.grid().size(0)),
       outline_(problem_.grid(), problem_.regions()),
       sections_(wall_sections(problem_, outline_)),
       couplings_(problem_, outline_) {
@@ -106,7 +108,8 @@ void DiffusionBalance::find_present() {
   ends_only_.assign(static_cast<std::size_t>(grid().lines()), 1);
   for (const auto& wall : closures_)
     for (Index f = 0; f < wall.faces(); ++f)
-      if (const Index i = wall.unknown(f) % nx; i != 0 && i != nx - 1) ends_only_[wall.unknown(f) / nx] = 0;
+      if (const Index i = wall.unknown(f) % nx; grid().axis(0).periodic() || (i != 0 && i != nx - 1))
+        ends_only_[wall.unknown(f) / nx] = 0;
   volume_ = grid().volume();
   if (outline_.whole()) return;
   volume_ = 0;
@@ -195,11 +198,8 @@ void DiffusionBalance::evaluate_source(Real at) {
   } else if (!source.is_constant() || source(Point{}) != 0) {
     source_.resize(static_cast<std::size_t>(grid().count()));
     couplings_.integrate(source, at, source_);
-    source_total_ = 0;
-    for (Index n = 0; n < grid().count(); ++n) {
-      source_total_ += source_[n];
-      count_source(source_[n], n);
-    }
+    source_total_ = sum_over(grid().size(0), grid().lines(), threads_, [&](Index n) { return source_[n]; });
+    for (Index n = 0; n < grid().count(); ++n) count_source(source_[n], n);
   }
   if (std::isfinite(source_total_)) return;
   std::string where;
@@ -235,14 +235,13 @@ void DiffusionBalance::react(const Reaction::ByLine& by_line, const State& y, Re
 void DiffusionBalance::evaluate_reaction(const State& y, Real at) {
   const auto count = static_cast<std::size_t>(grid().count());
   reaction_.assign(count, 0.0);
-  reaction_total_ = 0;
   const State zero(y.empty() ? count : 0, 0.0);
   react(problem_.equation().reaction->rate, y.empty() ? zero : y, at, reaction_);
   for (Index n = 0; n < grid().count(); ++n) {
     reaction_[n] *= couplings_.volume(n);
     if (!outline_.active(n)) reaction_[n] = 0;
-    reaction_total_ += reaction_[n];
   }
+  reaction_total_ = sum_over(grid().size(0), grid().lines(), threads_, [&](Index n) { return reaction_[n]; });
   if (std::isfinite(reaction_total_)) return;
   // Of values that are no numbers any more the reaction is not to blame.
   for (Index n = 0; n < grid().count(); ++n)
@@ -293,23 +292,25 @@ bool DiffusionBalance::has_source(Index line) const {
          (!points_of_line_.empty() && !points_of_line_[line].empty());
 }
 
-Totals DiffusionBalance::line_totals(const Real* u, Index line, Index j, Index k, Index first,
-                                     Index count) const {
-  const Index start = grid().size(0) * line + first;
+// Adds the unknowns from `first` to `end` - 1 of a line to the sums of its segments.
+void DiffusionBalance::count_line(const Real* u, Index line, Index j, Index k, Index first, Index end,
+                                  Totals* of_segments) const {
+  const Index start = grid().size(0) * line;
   const bool cut = !couplings_.volumes().empty();
-  return kernels::total(count, u + first,
-                        cut ? couplings_.volumes().data() + start : grid().axis(0).measures().data() + first,
-                        cut ? 1 : across_line(j, k), couplings_.storage(),
-                        couplings_.separable() ? nullptr : couplings_.capacities().data() + start);
+  kernels::total(first, end, u, cut ? couplings_.volumes().data() + start : grid().axis(0).measures().data(),
+                 cut ? 1 : across_line(j, k), couplings_.storage(),
+                 couplings_.separable() ? nullptr : couplings_.capacities().data() + start, of_segments);
 }
 
 Totals DiffusionBalance::totals(const State& y, Real) {
   Sweep sweep(*this, y, Parts::all());
   const Index nx = grid().size(0);
   each_line([&](Index block, Index line, Index j, Index k) {
+    Totals* const of_segments = sweep.of_segments();
     each_run(line, [&](Index first, Index count) {
-      sweep.totals(block).add(line_totals(y.data() + nx * line, line, j, k, first, count));
+      count_line(y.data() + nx * line, line, j, k, first, first + count, of_segments);
     });
+    sweep.count(block, line, of_segments);
   });
   return sweep.sum();
 }

@@ -60,20 +60,35 @@ void DiffusionBalance::pin(Real at, State& y) {
   for (std::size_t h = 0; h < held_.size(); ++h) y[held_[h]] = values[h];
 }
 
-void DiffusionBalance::book_one_held(std::size_t held, Real amount, Ledger& amounts) const {
-  Real area = 0;
-  for (const auto& holder : holders_[held]) area += closures_[holder.closure].area(holder.face);
-  for (const auto& holder : holders_[held])
-    amounts[first_line_[holder.closure]] += amount * closures_[holder.closure].area(holder.face) / area;
+// Empty sums for every closure.
+std::vector<TreeSum<Real>>& DiffusionBalance::cleared_by_closure() {
+  workspace_.by_closure.resize(closures_.size());
+  for (auto& sum : workspace_.by_closure) sum.clear();
+  return workspace_.by_closure;
+}
+
+// What was missing at every held unknown, on the lines of the walls that hold it, by area.
+void DiffusionBalance::book_each_held(const std::function<Real(std::size_t)>& amount, Ledger& amounts) {
+  auto& booked = cleared_by_closure();
+  for (std::size_t h = 0; h < held_.size(); ++h) {
+    const Real whole = amount(h);
+    Real area = 0;
+    for (const auto& holder : holders_[h]) area += closures_[holder.closure].area(holder.face);
+    for (const auto& holder : holders_[h])
+      booked[holder.closure].leaf(segments_.of_cell(held_[h])) +=
+          whole * closures_[holder.closure].area(holder.face) / area;
+  }
+  for (std::size_t c = 0; c < closures_.size(); ++c) amounts[first_line_[c]] += booked[c].sum();
 }
 
 // At a node that walls of several axes hold, what is missing is shared by area. That alone would be wrong by
 // as much as the walls' fluxes differ; each wall must first supply what leaves along its own axis. What is
 // booked here sums to zero over the walls of a node and makes their flows second-order accurate.
-void DiffusionBalance::book_shared(const State& y, Parts parts, Real weight, Ledger& ledger) const {
+void DiffusionBalance::book_shared(const State& y, Parts parts, Real weight, Ledger& ledger) {
   FaceSystem shape;
   shape.extent = {grid().size(0), grid().size(1), grid().size(2)};
   for (int a = 0; a < grid().rank(); ++a) shape.periodic[a] = grid().axis(a).periodic();
+  auto& booked = cleared_by_closure();
   for (const std::size_t h : shared_) {
     const Index n = held_[h];
     std::array<Real, 3> along{0, 0, 0}, across{0, 0, 0};
@@ -90,14 +105,15 @@ void DiffusionBalance::book_shared(const State& y, Parts parts, Real weight, Led
     }
     for (const auto& holder : holders_[h]) {
       const WallFace& face = closures_[holder.closure].face(holder.face);
-      ledger[first_line_[holder.closure]] +=
+      booked[holder.closure].leaf(segments_.of_cell(n)) +=
           weight * face.area * (sum / area - along[face.axis] / across[face.axis]);
     }
   }
+  for (std::size_t c = 0; c < closures_.size(); ++c) ledger[first_line_[c]] += booked[c].sum();
 }
 
 void DiffusionBalance::book_held(const State& missing, Ledger& amounts) {
-  for (std::size_t h = 0; h < held_.size(); ++h) book_one_held(h, missing[held_[h]], amounts);
+  book_each_held([&](std::size_t h) { return missing[held_[h]]; }, amounts);
 }
 
 }  // namespace williwaw

@@ -24,13 +24,12 @@ void DiffusionBalance::flow_into_line(const Sweep& sweep, Index block, Index lin
   if (transport_ && parts.has(Parts::stream())) {
     transport_->add_line(j, k, y, out);
     if (transport_->stretches()) {
-      Real sum = 0;
+      auto& booked = sweep.booked(block)[stretching_line_];
       for (Index i = 0; i < nx; ++i) {
         const Real flow = transport_->stretching(nx * line + i, u[i]);
         out[i] += flow;
-        sum += flow;
+        booked.leaf(segments_.number(line, i)) += flow;
       }
-      sweep.booked(block)[stretching_line_] += sum;
     }
   }
   flow_through_walls(
@@ -55,9 +54,11 @@ Totals DiffusionBalance::stage(const State& start, const State& y, Real share, R
         nx, start.data() + nx * line, y.data() + nx * line, share, flow,
         step / (separable ? couplings_.storage() * across_line(j, k) : 1),
         separable ? grid().axis(0).measures().data() : couplings_.capacities().data() + nx * line, next);
+    Totals* const of_segments = sweep.of_segments();
     each_run(line, [&](Index first, Index count) {
-      sweep.totals(block).add(line_totals(next, line, j, k, first, count));
+      count_line(next, line, j, k, first, first + count, of_segments);
     });
+    sweep.count(block, line, of_segments);
   });
   sweep.collect(rates, 1);
   return sweep.sum();
@@ -116,12 +117,13 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
     // Where nothing but the ends of the line is touched again, its sums are taken while it is computed.
     const bool once = nx > 2 && whole && !has_source(line) && held_start_[line] == held_start_[line + 1] &&
                       ends_only_[line];
-    Totals& totals = sweep.totals(block);
-    if (once)
-      totals.add(separable ? kernels::step_separable_counted(sweep.separable(j, k), rank, step / storage,
-                                                             measures, across, storage, next)
-                           : kernels::step_general_counted(sweep.general(j, k), rank, step, capacity,
-                                                           measures, across, next));
+    Totals* const of_segments = sweep.of_segments();
+    if (once && separable)
+      kernels::step_separable_counted(sweep.separable(j, k), rank, step / storage, measures, across, storage,
+                                      next, of_segments);
+    else if (once)
+      kernels::step_general_counted(sweep.general(j, k), rank, step, capacity, measures, across, next,
+                                    of_segments);
     else if (separable)
       kernels::step_separable(sweep.separable(j, k), rank, step / storage, next);
     else
@@ -134,17 +136,18 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
       missing[h] = capacity_at(i) * (held_next[h] - next[i]);
       next[i] = held_next[h];
     }
+    const auto count = [&](Index first, Index end) { count_line(next, line, j, k, first, end, of_segments); };
     if (once) {
-      totals.add(line_totals(next, line, j, k, 0, 1));
-      totals.add(line_totals(next, line, j, k, nx - 1, 1));
+      count(0, 1);
+      count(nx - 1, nx);
     } else {
-      each_run(line,
-               [&](Index first, Index count) { totals.add(line_totals(next, line, j, k, first, count)); });
+      each_run(line, [&](Index first, Index size) { count(first, first + size); });
     }
+    sweep.count(block, line, of_segments);
   });
   sweep.collect(amounts, step);
   book_shared(y, Parts::all(), step, amounts);
-  for (std::size_t h = 0; h < held_.size(); ++h) book_one_held(h, missing[h], amounts);
+  book_each_held([&](std::size_t h) { return missing[h]; }, amounts);
   return sweep.sum();
 }
 

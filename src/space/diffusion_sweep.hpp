@@ -2,14 +2,15 @@
 // for each block of lines; what flows through the walls and appears inside of one line.
 #pragma once
 
+#include <omp.h>
+
+#include <algorithm>
+
 #include "kernels.hpp"
 #include "williwaw/space/diffusion_balance.hpp"
 #include "williwaw/space/transport.hpp"
 
 namespace williwaw {
-
-// Work is cut into blocks by the number of lines alone, so that sums do not depend on the number of threads.
-inline constexpr Index most_blocks = 256;
 
 struct DiffusionBalance::Sweep {
   const DiffusionBalance& balance;
@@ -20,16 +21,31 @@ struct DiffusionBalance::Sweep {
   // The workspace is the balance's own, so that stepping allocates nothing.
   Sweep(DiffusionBalance& b, const State& y, Parts p)
       : balance(b), work(b.workspace_), u(y.data()), parts(p) {
-    const Index blocks = std::min(b.grid().lines(), most_blocks);
-    work.booked.assign(static_cast<std::size_t>(blocks) * b.lines_.size(), 0.0);
-    work.totals.assign(static_cast<std::size_t>(blocks), Totals());
+    const auto blocks = static_cast<std::size_t>(blocks_of(b.grid().lines()));
+    work.booked.resize(blocks * b.lines_.size());
+    for (auto& sum : work.booked) sum.clear();
+    work.totals.resize(blocks);
+    for (auto& sum : work.totals) sum.clear();
+    work.of_segments.resize(static_cast<std::size_t>(std::max(1, b.threads_)));
+    for (auto& totals : work.of_segments) totals.resize(static_cast<std::size_t>(b.segments_.of_line()));
     if (!b.couplings_.separable()) work.no_flux.assign(static_cast<std::size_t>(b.grid().size(0)) + 1, 0.0);
   }
 
-  Real* booked(Index block) const {
+  /// What the lines of a block book, by line of the ledger.
+  TreeSum<Real>* booked(Index block) const {
     return work.booked.data() + block * static_cast<Index>(balance.lines_.size());
   }
-  Totals& totals(Index block) const { return work.totals[block]; }
+  /// Nothing yet for every segment of a line, to be added up by this thread.
+  Totals* of_segments() const {
+    auto& totals = work.of_segments[static_cast<std::size_t>(omp_get_thread_num())];
+    std::ranges::fill(totals, Totals());
+    return totals.data();
+  }
+  void count(Index block, Index line, const Totals* of_segments) const {
+    const Segments& segments = balance.segments_;
+    for (Index s = 0; s < segments.of_line(); ++s)
+      work.totals[block].add(segments.number(line, s * segment_cells), of_segments[s]);
+  }
 
   Index line_beside(Index j, Index k, int axis, bool up) const {
     const Grid& g = balance.grid();
@@ -87,9 +103,19 @@ struct DiffusionBalance::Sweep {
             faces(1, 1, 0), faces(2, 0, 0),        faces(2, 0, 1),   g.axis(0).periodic()};
   }
 
+  /// What was booked line by line.
+  void collect_booked(Ledger& ledger, Real weight) const {
+    const std::size_t lines = balance.lines_.size();
+    for (std::size_t l = 0; l < lines; ++l) {
+      TreeSum<Real> all;
+      for (std::size_t n = l; n < work.booked.size(); n += lines)
+        if (!work.booked[n].empty()) all.add(static_cast<Index>(n / lines), work.booked[n].sum());
+      ledger[l] += weight * all.sum();
+    }
+  }
+  /// That and what appears inside.
   void collect(Ledger& ledger, Real weight) const {
-    for (std::size_t n = 0; n < work.booked.size(); ++n)
-      ledger[n % balance.lines_.size()] += weight * work.booked[n];
+    collect_booked(ledger, weight);
     if (!parts.has(Parts::source())) return;
     ledger[balance.source_line_] += weight * balance.source_total_;
     if (!balance.reaction_.empty()) ledger[balance.reaction_line_] += weight * balance.reaction_total_;
@@ -98,18 +124,20 @@ struct DiffusionBalance::Sweep {
   }
 
   Totals sum() const {
-    Totals all;
-    for (const auto& t : work.totals) all.add(t);
-    return all;
+    TreeSum<Totals> all;
+    for (std::size_t b = 0; b < work.totals.size(); ++b)
+      if (!work.totals[b].empty()) all.add(static_cast<Index>(b), work.totals[b].sum());
+    return all.sum();
   }
 };
 
 template <class Work>
 void DiffusionBalance::each_line(const Work& work) const {
-  const Index lines = grid().lines(), blocks = std::min(lines, most_blocks), rows = grid().size(1);
+  const Index lines = grid().lines(), blocks = blocks_of(lines), each = in_block(lines),
+              rows = grid().size(1);
 #pragma omp parallel for schedule(static) num_threads(threads_) if (threads_ > 1)
   for (Index b = 0; b < blocks; ++b)
-    for (Index line = b * lines / blocks; line < (b + 1) * lines / blocks; ++line)
+    for (Index line = b * each; line < std::min((b + 1) * each, lines); ++line)
       work(b, line, line % rows, line / rows);
 }
 
@@ -138,7 +166,7 @@ void DiffusionBalance::each_run(Index line, const Visit& visit) const {
 
 template <class Apply>
 void DiffusionBalance::flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply,
-                                          Real* booked) const {
+                                          TreeSum<Real>* booked) const {
   const Index line = j + grid().size(1) * k, start = grid().size(0) * line;
   for (std::size_t c = 0; c < closures_.size(); ++c) {
     const Closure& wall = closures_[c];
@@ -146,16 +174,17 @@ void DiffusionBalance::flow_through_walls(Index j, Index k, Parts parts, const R
     const bool passed = transport_ && transport_->open(c) && parts.has(Parts::stream());
     if (first == end || (wall.idle() && !passed)) continue;
     for (Index f = first; f < end; ++f) {
-      const Index i = wall.unknown(f) - start;
+      const Index i = wall.unknown(f) - start, leaf = segments_.number(line, i);
       if (passed) {
         apply(i, transport_->through(c, f));
-        booked[first_line_[c] + wall.carrying()] += transport_->through(c, f);
+        booked[first_line_[c] + wall.carrying()].leaf(leaf) += transport_->through(c, f);
       }
       if (!parts.has(Parts::flux(wall.face(f).axis))) continue;
       apply(i, wall.inflow(f) - wall.pull(f) * u[i]);
+      if (!booked) continue;
       // Booked condition by condition and face by face: the ledger never learns of the content.
       for (std::size_t s = 0; s < wall.conditions(); ++s)
-        booked[first_line_[c] + s] += wall.flow_of(s, f, u[i]);
+        booked[first_line_[c] + s].leaf(leaf) += wall.flow_of(s, f, u[i]);
     }
   }
 }

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <type_traits>
 
+#include "../domain/summing.hpp"
 #include "../grid/clones.hpp"
 
 namespace williwaw::kernels {
@@ -56,67 +57,116 @@ template <int rank, class Line, class Finish>
 [[gnu::always_inline]] inline void ends(const Line& l, Real* __restrict out, const Finish& finish) {
   const Index n = l.count;
   const Real* u = l.u;
+  // Around a periodic line no place differs from another.
+  const auto inflow = [&](Index i, Real low, Real high) {
+    return (l.periodic ? inside(l, i, u[i], low, high) : along(l, i, u[i], low, high)) +
+           across<rank>(l, i, u[i]);
+  };
   const Real before_first = l.periodic ? u[n - 1] : u[0], after_last = l.periodic ? u[0] : u[n - 1];
-  out[0] = finish(0, along(l, 0, u[0], before_first, n > 1 ? u[1] : after_last) + across<rank>(l, 0, u[0]));
-  if (n > 1)
-    out[n - 1] =
-        finish(n - 1, along(l, n - 1, u[n - 1], u[n - 2], after_last) + across<rank>(l, n - 1, u[n - 1]));
+  out[0] = finish(0, inflow(0, before_first, n > 1 ? u[1] : after_last));
+  if (n > 1) out[n - 1] = finish(n - 1, inflow(n - 1, u[n - 2], after_last));
 }
 
-struct Uncounted {
-  template <int rank, class Line, class Finish>
-  [[gnu::always_inline]] static void sweep(const Line& l, Real* __restrict out, const Finish& finish, Totals*,
-                                           const Real*, const Real*) {
-    ends<rank>(l, out, finish);
-    const Real* u = l.u;
+template <int rank, class Line, class Finish>
+[[gnu::always_inline]] inline void uncounted(const Line& l, Real* __restrict out, const Finish& finish) {
+  ends<rank>(l, out, finish);
+  const Real* u = l.u;
 #pragma omp simd
-    for (Index i = 1; i < l.count - 1; ++i)
-      out[i] = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]));
+  for (Index i = 1; i < l.count - 1; ++i)
+    out[i] = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]));
+}
+
+// Sums and extremes of a segment, side by side.
+struct LaneTotals {
+  Real first[sum_lanes], second[sum_lanes], third[sum_lanes], lowest[sum_lanes], highest[sum_lanes];
+
+  [[gnu::always_inline]] LaneTotals() {
+    for (Index k = 0; k < sum_lanes; ++k) {
+      first[k] = second[k] = third[k] = 0;
+      lowest[k] = INFINITY;
+      highest[k] = -INFINITY;
+    }
+  }
+  [[gnu::always_inline]] void see(Index k, Real v) {
+    lowest[k] = v < lowest[k] ? v : lowest[k];
+    highest[k] = v > highest[k] ? v : highest[k];
+  }
+  [[gnu::always_inline]] void extremes(Totals& totals) const {
+    for (Index k = 0; k < sum_lanes; ++k) {
+      totals.lowest = lowest[k] < totals.lowest ? lowest[k] : totals.lowest;
+      totals.highest = highest[k] > totals.highest ? highest[k] : totals.highest;
+    }
   }
 };
+
+// Calls visit(i, lane) for a part of a segment.
+template <class Visit>
+[[gnu::always_inline]] inline void by_lanes(Index first, Index end, const Visit& visit) {
+  Index i = first;
+  for (; i + sum_lanes <= end; i += sum_lanes)
+#pragma omp simd
+    for (Index k = 0; k < sum_lanes; ++k) visit(i + k, k);
+  for (Index k = 0; i < end; ++i, ++k) visit(i, k);
+}
 
 // Sums are of weight·u, weight·|u| and width·u; what weights mean is the caller's affair. Without weights all
-// are 1.
-struct Counted {
-  template <int rank, class Line, class Finish>
-  [[gnu::always_inline]] static void sweep(const Line& l, Real* __restrict out, const Finish& finish,
-                                           Totals* totals, const Real* weights, const Real* widths) {
-    ends<rank>(l, out, finish);
-    const Real* u = l.u;
-    Real content = 0, gross = 0, integral = 0, lowest = totals->lowest, highest = totals->highest;
-#pragma omp simd reduction(+ : content, gross, integral) reduction(min : lowest) reduction(max : highest)
-    for (Index i = 1; i < l.count - 1; ++i) {
-      const Real v = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]));
-      out[i] = v;
-      if constexpr (std::is_same_v<Line, GeneralLine>) content += weights[i] * v;
-      if constexpr (std::is_same_v<Line, UniformLine>) {
-        gross += std::abs(v);
-        integral += v;
-      } else {
-        gross += weights[i] * std::abs(v);
-        integral += widths[i] * v;
-      }
-      lowest = v < lowest ? v : lowest;
-      highest = v > highest ? v : highest;
-    }
-    totals->content = std::is_same_v<Line, GeneralLine> ? content : integral;
-    totals->gross = gross;
-    totals->integral = integral;
-    totals->lowest = lowest;
-    totals->highest = highest;
-  }
+// are 1. Those of a segment are weighted by `of_content` and `of_integral`.
+struct Counting {
+  const Real *weights, *widths;
+  Real of_content, of_integral;
+  Totals* of_segments;
 };
 
-template <class Mode, class Line, class Finish>
-[[gnu::always_inline]] inline void by_rank(const Line& l, int rank, Real* out, const Finish& finish,
-                                           Totals* totals = nullptr, const Real* weights = nullptr,
-                                           const Real* widths = nullptr) {
+template <int rank, class Line, class Finish>
+[[gnu::always_inline]] inline void counted(const Line& l, Real* __restrict out, const Finish& finish,
+                                           const Counting& sums) {
+  ends<rank>(l, out, finish);
+  const Real* u = l.u;
+  const Real *weights = sums.weights, *widths = sums.widths;
+  each_segment(1, l.count - 1, [&](Index s, Index first, Index end) {
+    LaneTotals lanes;
+    by_lanes(first, end, [&](Index i, Index k) {
+      const Real v = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]));
+      out[i] = v;
+      if constexpr (std::is_same_v<Line, GeneralLine>) lanes.first[k] += weights[i] * v;
+      if constexpr (std::is_same_v<Line, UniformLine>) {
+        lanes.second[k] += std::abs(v);
+        lanes.third[k] += v;
+      } else {
+        lanes.second[k] += weights[i] * std::abs(v);
+        lanes.third[k] += widths[i] * v;
+      }
+      lanes.see(k, v);
+    });
+    const Real integral = sum_of_lanes(lanes.third);
+    Totals& totals = sums.of_segments[s];
+    totals.content +=
+        sums.of_content * (std::is_same_v<Line, GeneralLine> ? sum_of_lanes(lanes.first) : integral);
+    totals.gross += sums.of_content * sum_of_lanes(lanes.second);
+    totals.integral += sums.of_integral * integral;
+    lanes.extremes(totals);
+  });
+}
+
+template <class Line, class Finish>
+[[gnu::always_inline]] inline void by_rank(const Line& l, int rank, Real* out, const Finish& finish) {
   if (rank == 1)
-    Mode::template sweep<1>(l, out, finish, totals, weights, widths);
+    uncounted<1>(l, out, finish);
   else if (rank == 2)
-    Mode::template sweep<2>(l, out, finish, totals, weights, widths);
+    uncounted<2>(l, out, finish);
   else
-    Mode::template sweep<3>(l, out, finish, totals, weights, widths);
+    uncounted<3>(l, out, finish);
+}
+
+template <class Line, class Finish>
+[[gnu::always_inline]] inline void by_rank(const Line& l, int rank, Real* out, const Finish& finish,
+                                           const Counting& sums) {
+  if (rank == 1)
+    counted<1>(l, out, finish, sums);
+  else if (rank == 2)
+    counted<2>(l, out, finish, sums);
+  else
+    counted<3>(l, out, finish, sums);
 }
 
 }  // namespace
@@ -126,86 +176,91 @@ void step_separable(const SeparableLine& line, int rank, Real scale, Real* out) 
   const Real* u = line.u;
   const auto finish = [u, scale](Index i, Real inflow) { return u[i] + scale * inflow; };
   if (line.uniform)
-    by_rank<Uncounted>(UniformLine(line), rank, out, finish);
+    by_rank(UniformLine(line), rank, out, finish);
   else
-    by_rank<Uncounted>(SeparableLine(line), rank, out, finish);
+    by_rank(SeparableLine(line), rank, out, finish);
 }
 
 WILLIWAW_CLONES
-Totals step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths,
-                              Real across, Real storage, Real* out) {
+void step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths, Real across,
+                            Real storage, Real* out, Totals* of_segments) {
   const Real* u = line.u;
   const auto finish = [u, scale](Index i, Real inflow) { return u[i] + scale * inflow; };
-  Totals totals;
-  if (line.uniform) {
-    by_rank<Counted>(UniformLine(line), rank, out, finish, &totals);
-    totals.integral *= widths[1];
-    totals.content *= widths[1];
-    totals.gross *= widths[1];
-  } else {
-    by_rank<Counted>(SeparableLine(line), rank, out, finish, &totals, widths, widths);
-  }
-  totals.integral *= across;
-  totals.content *= storage * across;
-  totals.gross *= storage * across;
-  return totals;
+  if (line.uniform)
+    by_rank(UniformLine(line), rank, out, finish,
+            {widths, widths, storage * across * widths[1], across * widths[1], of_segments});
+  else
+    by_rank(SeparableLine(line), rank, out, finish, {widths, widths, storage * across, across, of_segments});
 }
 
 WILLIWAW_CLONES
 void rate_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out) {
-  by_rank<Uncounted>(SeparableLine(line), rank, out,
-                     [widths, scale](Index i, Real inflow) { return widths[i] * scale * inflow; });
+  by_rank(SeparableLine(line), rank, out,
+          [widths, scale](Index i, Real inflow) { return widths[i] * scale * inflow; });
 }
 
 WILLIWAW_CLONES
 void step_general(const GeneralLine& line, int rank, Real step, const Real* capacity, Real* out) {
   const GeneralLine l = line;
-  by_rank<Uncounted>(l, rank, out, [&l, step, capacity](Index i, Real inflow) {
-    return l.u[i] + step * inflow / capacity[i];
-  });
+  by_rank(l, rank, out,
+          [&l, step, capacity](Index i, Real inflow) { return l.u[i] + step * inflow / capacity[i]; });
 }
 
 WILLIWAW_CLONES
-Totals step_general_counted(const GeneralLine& line, int rank, Real step, const Real* capacity,
-                            const Real* widths, Real across, Real* out) {
+void step_general_counted(const GeneralLine& line, int rank, Real step, const Real* capacity,
+                          const Real* widths, Real across, Real* out, Totals* of_segments) {
   const GeneralLine l = line;
-  Totals totals;
-  by_rank<Counted>(
-      l, rank, out,
-      [&l, step, capacity](Index i, Real inflow) { return l.u[i] + step * inflow / capacity[i]; }, &totals,
-      capacity, widths);
-  totals.integral *= across;
-  return totals;
+  by_rank(l, rank, out,
+          [&l, step, capacity](Index i, Real inflow) { return l.u[i] + step * inflow / capacity[i]; },
+          {capacity, widths, 1, across, of_segments});
 }
 
 WILLIWAW_CLONES
 void rate_general(const GeneralLine& line, int rank, Real* out) {
   const GeneralLine l = line;
-  by_rank<Uncounted>(l, rank, out, [](Index, Real inflow) { return inflow; });
+  by_rank(l, rank, out, [](Index, Real inflow) { return inflow; });
 }
 
 namespace {
 
+[[gnu::always_inline]] inline void count_leap(const LaneTotals& lanes, const Leap& leap, Real even_width,
+                                              Totals& totals) {
+  totals.kinetic += leap.kinetic * even_width * sum_of_lanes(lanes.first);
+  totals.potential += leap.potential * even_width * sum_of_lanes(lanes.second);
+  totals.integral += leap.across * even_width * sum_of_lanes(lanes.third);
+  lanes.extremes(totals);
+}
+
+// Ends of a periodic line are like any other place; those of others are left to the caller.
 template <int rank, class Line, class Weight>
-[[gnu::always_inline]] inline Swing swing(const Line& l, Real* __restrict out, const Weight& weight,
-                                          const Real* widths) {
+[[gnu::always_inline]] inline void swing(const Line& l, Real* __restrict out, const Weight& weight,
+                                         const Leap& leap, Real even_width, Totals* of_segments) {
   const Real* u = l.u;
-  Real kinetic = 0, potential = 0, integral = 0, lowest = INFINITY, highest = -INFINITY;
-#pragma omp simd reduction(+ : kinetic, potential, integral) reduction(min : lowest) reduction(max : highest)
-  for (Index i = 1; i < l.count - 1; ++i) {
-    const Real inflow = inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]);
+  const Real* widths = leap.widths;
+  const auto move = [&](LaneTotals& lanes, Index i, Index k, Real low, Real high) {
+    const Real inflow = inside(l, i, u[i], low, high) + across<rank>(l, i, u[i]);
     const Real v = 2 * u[i] - out[i] + weight.scale(i) * inflow;
     out[i] = v;
-    kinetic += weight.inertia(i) * (v - u[i]) * (v - u[i]);
-    potential -= weight.volume(i) * v * inflow;
+    lanes.first[k] += weight.inertia(i) * (v - u[i]) * (v - u[i]);
+    lanes.second[k] -= weight.volume(i) * v * inflow;
     if constexpr (std::is_same_v<Line, UniformLine>)
-      integral += v;
+      lanes.third[k] += v;
     else
-      integral += widths[i] * v;
-    lowest = v < lowest ? v : lowest;
-    highest = v > highest ? v : highest;
-  }
-  return {kinetic, potential, integral, lowest, highest};
+      lanes.third[k] += widths[i] * v;
+    lanes.see(k, v);
+  };
+  const Index n = l.count;
+  each_segment(1, n - 1, [&](Index s, Index first, Index end) {
+    LaneTotals lanes;
+    by_lanes(first, end, [&](Index i, Index k) { move(lanes, i, k, u[i - 1], u[i + 1]); });
+    count_leap(lanes, leap, even_width, of_segments[s]);
+  });
+  if (!l.periodic) return;
+  LaneTotals first, last;
+  move(first, 0, 0, u[n - 1], u[1]);
+  move(last, n - 1, 0, u[n - 2], u[0]);
+  count_leap(first, leap, even_width, of_segments[0]);
+  count_leap(last, leap, even_width, of_segments[(n - 1) / segment_cells]);
 }
 
 // Sums of uniform lines are weighted once, at their end.
@@ -231,11 +286,14 @@ struct ByCapacity {
 };
 
 template <class Line, class Weight>
-[[gnu::always_inline]] inline Swing swing_by_rank(const Line& l, int rank, Real* out, const Weight& weight,
-                                                  const Real* widths) {
-  if (rank == 1) return swing<1>(l, out, weight, widths);
-  if (rank == 2) return swing<2>(l, out, weight, widths);
-  return swing<3>(l, out, weight, widths);
+[[gnu::always_inline]] inline void swing_by_rank(const Line& l, int rank, Real* out, const Weight& weight,
+                                                 const Leap& leap, Real even_width, Totals* of_segments) {
+  if (rank == 1)
+    swing<1>(l, out, weight, leap, even_width, of_segments);
+  else if (rank == 2)
+    swing<2>(l, out, weight, leap, even_width, of_segments);
+  else
+    swing<3>(l, out, weight, leap, even_width, of_segments);
 }
 
 }  // namespace
@@ -266,94 +324,85 @@ Real inflow_general(const GeneralLine& line, int rank, Index i) {
 }
 
 WILLIWAW_CLONES
-Swing leap_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out) {
-  if (!line.uniform) return swing_by_rank(SeparableLine(line), rank, out, ByWidth{scale, widths}, widths);
-  Swing s = swing_by_rank(UniformLine(line), rank, out, Even{scale}, widths);
-  s.kinetic *= widths[1];
-  s.potential *= widths[1];
-  s.integral *= widths[1];
-  return s;
+void leap_separable(const SeparableLine& line, int rank, const Leap& leap, Real* out, Totals* of_segments) {
+  if (line.uniform)
+    swing_by_rank(UniformLine(line), rank, out, Even{leap.scale}, leap, leap.widths[1], of_segments);
+  else
+    swing_by_rank(SeparableLine(line), rank, out, ByWidth{leap.scale, leap.widths}, leap, 1, of_segments);
 }
 
 WILLIWAW_CLONES
-Swing leap_general(const GeneralLine& line, int rank, Real scale, const Real* capacity, const Real* widths,
-                   Real* out) {
-  return swing_by_rank(GeneralLine(line), rank, out, ByCapacity{scale, capacity}, widths);
+void leap_general(const GeneralLine& line, int rank, const Leap& leap, const Real* capacity, Real* out,
+                  Totals* of_segments) {
+  swing_by_rank(GeneralLine(line), rank, out, ByCapacity{leap.scale, capacity}, leap, 1, of_segments);
 }
 
 WILLIWAW_CLONES
-Swing leap_general_even(const GeneralLine& line, int rank, Real scale, Real capacity, const Real* widths,
-                        Real* out) {
-  Swing s = swing_by_rank(GeneralLine(line), rank, out, Even{scale / capacity}, widths);
-  s.kinetic *= capacity;
-  return s;
+void leap_general_even(const GeneralLine& line, int rank, const Leap& leap, Real capacity, Real* out,
+                       Totals* of_segments) {
+  Leap weighted = leap;
+  weighted.kinetic *= capacity;
+  swing_by_rank(GeneralLine(line), rank, out, Even{leap.scale / capacity}, weighted, 1, of_segments);
 }
 
 namespace {
 template <class Capacity>
-[[gnu::always_inline]] inline Swing leap_known(Index count, const Real* u, const Real* pair,
-                                               const Real* force, Real scale, const Capacity& capacity,
-                                               const Real* widths, Real* __restrict out) {
-  Real kinetic = 0, potential = 0, integral = 0, lowest = INFINITY, highest = -INFINITY;
-#pragma omp simd reduction(+ : kinetic, potential, integral) reduction(min : lowest) reduction(max : highest)
-  for (Index i = 0; i < count; ++i) {
-    const Real c = capacity(i), v = 2 * u[i] - out[i] + scale * force[i] / c;
-    out[i] = v;
-    kinetic += c * (v - u[i]) * (v - u[i]);
-    potential -= v * pair[i];
-    integral += widths[i] * v;
-    lowest = v < lowest ? v : lowest;
-    highest = v > highest ? v : highest;
-  }
-  return {kinetic, potential, integral, lowest, highest};
+[[gnu::always_inline]] inline void leap_known(Index count, const Real* u, const Real* pair, const Real* force,
+                                              const Leap& leap, const Capacity& capacity,
+                                              Real* __restrict out, Totals* of_segments) {
+  const Real* widths = leap.widths;
+  each_segment(0, count, [&](Index s, Index first, Index end) {
+    LaneTotals lanes;
+    by_lanes(first, end, [&](Index i, Index k) {
+      const Real c = capacity(i), v = 2 * u[i] - out[i] + leap.scale * force[i] / c;
+      out[i] = v;
+      lanes.first[k] += c * (v - u[i]) * (v - u[i]);
+      lanes.second[k] -= v * pair[i];
+      lanes.third[k] += widths[i] * v;
+      lanes.see(k, v);
+    });
+    count_leap(lanes, leap, 1, of_segments[s]);
+  });
+}
+
+template <class Add>
+[[gnu::always_inline]] inline void total_by(Index first, Index end, const Real* u, Totals* of_segments,
+                                            const Add& add) {
+  each_segment(first, end, [&](Index s, Index begin, Index next) {
+    LaneTotals lanes;
+    by_lanes(begin, next, [&](Index i, Index k) {
+      add(lanes, i, k);
+      lanes.see(k, u[i]);
+    });
+    of_segments[s].content += sum_of_lanes(lanes.first);
+    of_segments[s].gross += sum_of_lanes(lanes.second);
+    of_segments[s].integral += sum_of_lanes(lanes.third);
+    lanes.extremes(of_segments[s]);
+  });
 }
 }  // namespace
 
 WILLIWAW_CLONES
-Swing leap_with(Index count, const Real* u, const Real* pair, const Real* force, Real scale, Real storage,
-                const Real* capacity, const Real* widths, Real* out) {
+void leap_with(Index count, const Real* u, const Real* pair, const Real* force, const Leap& leap,
+               Real storage, const Real* capacity, Real* out, Totals* of_segments) {
+  const Real* widths = leap.widths;
   if (capacity)
-    return leap_known(
-        count, u, pair, force, scale, [=](Index i) { return capacity[i]; }, widths, out);
-  return leap_known(
-      count, u, pair, force, scale, [=](Index i) { return storage * widths[i]; }, widths, out);
+    leap_known(
+        count, u, pair, force, leap, [=](Index i) { return capacity[i]; }, out, of_segments);
+  else
+    leap_known(
+        count, u, pair, force, leap, [=](Index i) { return storage * widths[i]; }, out, of_segments);
 }
 
 WILLIWAW_CLONES
-Totals total(Index count, const Real* u, const Real* widths, Real across, Real storage,
-             const Real* capacity) {
-  Real content = 0, gross = 0, integral = 0;
-  Real lowest = u[0], highest = u[0];
-  if (capacity) {
-#pragma omp simd reduction(+ : content, gross, integral) reduction(min : lowest) reduction(max : highest)
-    for (Index i = 0; i < count; ++i) {
-      content += capacity[i] * u[i];
-      gross += capacity[i] * std::abs(u[i]);
-      integral += widths[i] * u[i];
-      lowest = u[i] < lowest ? u[i] : lowest;
-      highest = u[i] > highest ? u[i] : highest;
-    }
-    integral *= across;
-  } else {
-#pragma omp simd reduction(+ : gross, integral) reduction(min : lowest) reduction(max : highest)
-    for (Index i = 0; i < count; ++i) {
-      const Real amount = widths[i] * u[i];
-      integral += amount;
-      gross += std::abs(amount);
-      lowest = u[i] < lowest ? u[i] : lowest;
-      highest = u[i] > highest ? u[i] : highest;
-    }
-    integral *= across;
-    content = storage * integral;
-    gross *= storage * across;
-  }
-  Totals result;
-  result.content = content;
-  result.gross = gross;
-  result.integral = integral;
-  result.lowest = lowest;
-  result.highest = highest;
-  return result;
+void total(Index first, Index end, const Real* u, const Real* widths, Real across, Real storage,
+           const Real* capacity, Totals* of_segments) {
+  total_by(first, end, u, of_segments, [=](LaneTotals& lanes, Index i, Index k) {
+    const Real amount = across * widths[i] * u[i], stored = capacity ? capacity[i] * u[i] : storage * amount;
+    lanes.first[k] += stored;
+    lanes.second[k] += std::abs(stored);
+    lanes.third[k] += amount;
+  });
 }
 
 WILLIWAW_CLONES void combine(Index count, const Real* start, const Real* u, Real share, const Real* flow,

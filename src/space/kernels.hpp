@@ -28,10 +28,10 @@ struct SeparableLine {
 
 /// out[i] = u[i] + scale · (what flows into a unit of volume)
 void step_separable(const SeparableLine& line, int rank, Real scale, Real* out);
-/// The same, with the sums and extremes of out[1] .. out[count-2] taken in the same pass; both ends are left
-/// to the caller, who may have walls to add there.
-Totals step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths,
-                              Real across, Real storage, Real* out);
+/// The same, with the sums and extremes of out[1] .. out[count-2] taken in the same pass, added to those of
+/// each segment of the line (`Segments`); both ends are left to the caller, who may have walls to add there.
+void step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths, Real across,
+                            Real storage, Real* out, Totals* of_segments);
 /// out[i] = widths[i] · scale · (what flows into a unit of volume)
 void rate_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out);
 
@@ -50,32 +50,33 @@ struct GeneralLine {
 
 /// out[i] = u[i] + step · (what flows into the control volume) / capacity[i]
 void step_general(const GeneralLine& line, int rank, Real step, const Real* capacity, Real* out);
-Totals step_general_counted(const GeneralLine& line, int rank, Real step, const Real* capacity,
-                            const Real* widths, Real across, Real* out);
+void step_general_counted(const GeneralLine& line, int rank, Real step, const Real* capacity,
+                          const Real* widths, Real across, Real* out, Totals* of_segments);
 /// out[i] = what flows into the control volume
 void rate_general(const GeneralLine& line, int rank, Real* out);
 
-/// Leapfrog: out[i] = 2·u[i] − out[i] + scale · (what flows into a unit of volume), for all but the ends of
-/// the line, with the sums of `Swing` in the same pass.
-struct Swing {
-  Real kinetic = 0;    ///< Σ weight·(out − u)²
-  Real potential = 0;  ///< Σ −weight·out·(what flows in)
-  Real integral = 0;   ///< Σ width·out
-  Real lowest, highest;
+/// What all kernels of leapfrog need: out[i] = 2·u[i] − out[i] + scale·(what flows in), with sums by segment
+/// in the same pass: kinetic Σ weight·(out − u)², potential Σ −weight·out·(what flows in), integral Σ
+/// width·out·across.
+struct Leap {
+  Real scale;
+  const Real* widths;
+  Real across;              ///< weight of the integral
+  Real kinetic, potential;  ///< weights of the energies besides
 };
-Swing leap_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out);
+/// Between the ends of a line; the weights are the widths.
+void leap_separable(const SeparableLine& line, int rank, const Leap& leap, Real* out, Totals* of_segments);
 /// The same with scale/capacity[i], kinetic weights capacity[i] and potential weights 1.
-Swing leap_general(const GeneralLine& line, int rank, Real scale, const Real* capacity, const Real* widths,
-                   Real* out);
-
+void leap_general(const GeneralLine& line, int rank, const Leap& leap, const Real* capacity, Real* out,
+                  Totals* of_segments);
 /// The same where all but the ends of the line have one capacity.
-Swing leap_general_even(const GeneralLine& line, int rank, Real scale, Real capacity, const Real* widths,
-                        Real* out);
+void leap_general_even(const GeneralLine& line, int rank, const Leap& leap, Real capacity, Real* out,
+                       Totals* of_segments);
 
 /// The same for whole lines whose forces are known: out[i] = 2·u[i] − out[i] + scale·force[i]/capacity[i],
 /// the potential by `pair`. capacity[i] = storage·widths[i] where `capacity` is null.
-Swing leap_with(Index count, const Real* u, const Real* pair, const Real* force, Real scale, Real storage,
-                const Real* capacity, const Real* widths, Real* out);
+void leap_with(Index count, const Real* u, const Real* pair, const Real* force, const Leap& leap,
+               Real storage, const Real* capacity, Real* out, Totals* of_segments);
 
 /// What flows into a unit of volume, or into the control volume, of one unknown.
 Real inflow_separable(const SeparableLine& line, int rank, Index i);
@@ -85,7 +86,9 @@ Real inflow_general(const GeneralLine& line, int rank, Index i);
 void combine(Index count, const Real* start, const Real* u, Real share, const Real* flow, Real scale,
              const Real* width, Real* out);
 
-/// Sums and extremes of a line. capacity[i] = storage·widths[i]·across where `capacity` is null.
-Totals total(Index count, const Real* u, const Real* widths, Real across, Real storage, const Real* capacity);
+/// Adds sums and extremes of the unknowns from `first` to `end` - 1 of a line to those of its segments.
+/// capacity[i] = storage·widths[i]·across where `capacity` is null.
+void total(Index first, Index end, const Real* u, const Real* widths, Real across, Real storage,
+           const Real* capacity, Totals* of_segments);
 
 }  // namespace williwaw::kernels

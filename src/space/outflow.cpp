@@ -45,24 +45,34 @@ Real Outflow::inside(const State& y, std::size_t face, int place) const {
   return y[faces_[face].unknown + (place - (beside_ ? 1 : 0)) * faces_[face].inwards];
 }
 
-void Outflow::start(std::span<const Real> speed, Real step, const State& y, const State& before,
-                    std::span<const Real> value, std::span<const Real> rate) {
+void Outflow::start(std::span<const Real> speed, Real step, const Motion& now, std::span<const Real> value,
+                    std::span<const Real> rate) {
   courant_.resize(faces_.size());
   for (std::size_t f = 0; f < faces_.size(); ++f) courant_[f] = speed[f] * step / faces_[f].spacing;
   weigh();
   for (std::size_t f = 0; f < faces_.size(); ++f) {
-    for (int back = 1; back <= order_; ++back)
-      for (int place = 0; place <= order_; ++place) {
-        const Real steps = back - 1;
-        if (place == 0) {
-          const Real first = y[faces_[f].unknown];
-          const Real now = beside_ ? 2 * value[f] - first : value[f];
-          past(f, back, 0) = now - steps * step * rate[f];
-        } else {
-          const Real now = inside(y, f, place);
-          past(f, back, place) = now - steps * (now - inside(before, f, place));
-        }
+    // The first unknown knows only its neighbours inside, the wall none: what is further in goes on to there.
+    const auto outwards = [&](const State& of, int place) {
+      const int shift = beside_ ? 1 : 0, first = place - shift;
+      if (first >= 1) return inside(of, f, place);
+      const Real one = inside(of, f, 1 + shift), two = inside(of, f, 2 + shift);
+      return one + (1 - first) * (one - two);
+    };
+    for (int place = 0; place <= order_; ++place) {
+      Real here = value[f], change = rate[f];
+      if (place > 0) {
+        here = inside(now.y, f, place);
+        change = inside(now.rate, f, place);
+      } else if (beside_) {
+        here = 2 * value[f] - inside(now.y, f, 1);
+        change = 2 * rate[f] - inside(now.rate, f, 1);
       }
+      for (int back = 1; back <= order_; ++back) {
+        const Real since = (back - 1) * step;
+        past(f, back, place) = here - since * (change - since * (outwards(now.acceleration, place) / 2 -
+                                                                 since * outwards(now.jerk, place) / 6));
+      }
+    }
   }
 }
 

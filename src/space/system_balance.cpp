@@ -158,6 +158,8 @@ void SystemBalance::react(const State& y, Real at, State& f, Ledger& ledger) con
   const Index nx = g.size(0);
   const auto length = static_cast<std::size_t>(nx);
   Points line(nx);
+  const Segments segments(nx);
+  std::vector<TreeSum<Real>> booked(members_.size());
   std::vector<std::vector<Real>> made(members_.size(), std::vector<Real>(length));
   for (Index l = 0; l < g.lines(); ++l) {
     for (Index i = 0; i < nx; ++i) line.set(i, g.point(i, l % g.size(1), l / g.size(1)));
@@ -173,9 +175,10 @@ void SystemBalance::react(const State& y, Real at, State& f, Ledger& ledger) con
         const Real amount =
             made[m][static_cast<std::size_t>(i)] * g.volume_of(n) * members_[m]->outline().share(n);
         f[static_cast<std::size_t>(static_cast<Index>(m) * count_ + n)] += amount;
-        ledger[reaction_line_[m]] += amount;
+        booked[m].leaf(segments.number(l, i)) += amount;
       }
   }
+  for (std::size_t m = 0; m < members_.size(); ++m) ledger[reaction_line_[m]] += booked[m].sum();
 }
 
 void SystemBalance::between(int slot, const std::vector<std::vector<Real>>& left,
@@ -302,7 +305,7 @@ void SystemBalance::book_held(const State& missing, Ledger& amounts) {
 
 Totals SystemBalance::totals(const State& y, Real at) {
   Totals all;
-  each_member([&](std::size_t m, DiffusionBalance& member) { all.add(member.totals(part(y, m), at)); });
+  each_member([&](std::size_t m, DiffusionBalance& member) { all += member.totals(part(y, m), at); });
   return all;
 }
 

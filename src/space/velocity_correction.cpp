@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "../domain/summing.hpp"
 #include "williwaw/space/face_velocities.hpp"
 
 namespace williwaw {
@@ -27,14 +28,11 @@ void apply(const std::vector<Link>& links, const std::vector<Real>& phi, std::ve
   }
 }
 
-Real dot(const std::vector<Real>& a, const std::vector<Real>& b) {
-  Real sum = 0;
-  for (std::size_t n = 0; n < a.size(); ++n) sum += a[n] * b[n];
-  return sum;
-}
-
 // Conjugate gradients with the diagonal; `right` sums to nothing where no link leads outside.
-std::vector<Real> potential(const std::vector<Link>& links, std::vector<Real> r) {
+std::vector<Real> potential(const Grid& grid, const std::vector<Link>& links, std::vector<Real> r) {
+  const auto dot = [&grid](const std::vector<Real>& a, const std::vector<Real>& b) {
+    return sum_over(grid.size(0), grid.lines(), 1, [&](Index n) { return a[n] * b[n]; });
+  };
   const std::size_t count = r.size();
   std::vector<Real> diagonal(count, 0.0), x(count, 0.0), z(count), p(count, 0.0), ap(count);
   for (const Link& l : links) {
@@ -91,23 +89,24 @@ void FaceVelocities::correct(Sample& sample) {
     excess[links[l].first] += *links[l].velocity * links[l].area;
     excess[links[l].second] -= *links[l].velocity * links[l].area;
   }
-  Real closed = 0, present = 0;
+  Real present = 0;
   for (std::size_t s = 0; s < closures_.size(); ++s)
     for (std::size_t f = 0; f < closures_[s].section().faces.size(); ++f)
       excess[closures_[s].section().faces[f].unknown] -= sample.inward[s][f];
   for (Index n = 0; n < g.count(); ++n)
     if (outline_.active(n)) {
-      closed += excess[n];
       present += 1;
       correction_.divergence_before =
           std::max(correction_.divergence_before, std::abs(excess[n]) / volumes_[n]);
     }
+  const Real closed =
+      sum_over(g.size(0), g.lines(), 1, [&](Index n) { return outline_.active(n) ? excess[n] : 0.0; });
   // Without an outlet that can give way, what comes in too much is spread evenly.
   if (links.size() == inner)
     for (Index n = 0; n < g.count(); ++n)
       if (outline_.active(n)) excess[n] -= closed / present;
   for (Real& e : excess) e = -e;
-  const std::vector<Real> phi = potential(links, std::move(excess));
+  const std::vector<Real> phi = potential(g, links, std::move(excess));
   Real changed = 0, whole = 0;
   for (std::size_t l = 0; l < links.size(); ++l) {
     const Link& link = links[l];

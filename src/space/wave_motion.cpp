@@ -20,9 +20,20 @@ struct WaveMotion::Work {
   std::span<Real> pair, force, source;  ///< of one line
   std::span<const Real> layer_forces;
   std::size_t next_place = 0;
-  Sums& sums;
-  std::span<Real> booked;
+  Totals* of_segments;    ///< of one line: energies twice, the kinetic one times the square of the step
+  TreeSum<Real>* booked;  ///< what damping, sources, layers and given forces do
 };
+
+namespace {
+// From sums of which energies are twice the potential one, and the kinetic one over `kinetic`.
+Totals energies(Totals t, Real kinetic) {
+  t.kinetic *= kinetic;
+  t.potential *= 0.5;
+  t.content = t.kinetic + t.potential;
+  t.gross = t.kinetic + std::abs(t.potential);
+  return t;
+}
+}  // namespace
 
 WaveMotion::WaveMotion(DiffusionBalance& balance) : balance_(balance) {
   damping_line_ = balance_.lines_.size();
@@ -31,6 +42,13 @@ WaveMotion::WaveMotion(DiffusionBalance& balance) : balance_(balance) {
   balance_.lines_.push_back({"scheme", LedgerLine::Kind::source, ""});
   layer_ = std::make_unique<WaveLayer>(balance_);
   if (!layer_->any()) layer_.reset();
+  // Nodes on walls that follow the motion are held from the start.
+  for (Closure& wall : balance_.closures_) {
+    if (!wall.moves()) continue;
+    std::vector<Real> values(static_cast<std::size_t>(wall.faces()));
+    balance_.problem_.initial.evaluate(wall.places(), 0, values);
+    wall.stand_at(values);
+  }
 }
 
 void WaveMotion::find_drag() {
@@ -159,12 +177,12 @@ void WaveMotion::move_one(Index n, Real c, Real volume, Real pair, Real force, W
   const Real next = (2 * c * u - (c - drag) * old + step * step * (force + correction + data)) / (c + drag);
   work.other[n] = next;
   const Real moved = 0.5 * (next - old);
-  Sums& s = work.sums;
+  Totals& s = work.of_segments[n % balance_.grid().size(0) / segment_cells];
   s.kinetic += c * (next - u) * (next - u);
   s.potential -= next * (pair + correction);
-  s.corrected += data * moved;
-  if (!damping_.empty()) s.damped -= damping_[n] * moved * moved / step;
   s.see(next, volume);
+  if (data != 0) work.booked[balance_.source_line_].leaf(leaf(n)) += data * moved;
+  if (!damping_.empty()) work.booked[damping_line_].leaf(leaf(n)) -= damping_[n] * moved * moved / step;
 }
 
 void WaveMotion::move_simple_line(Index line, Index j, Index k, Work& work) const {
@@ -175,35 +193,32 @@ void WaveMotion::move_simple_line(Index line, Index j, Index k, Work& work) cons
   const bool separable = balance_.couplings_.separable();
   const Real* capacities = separable ? nullptr : balance_.couplings_.capacities().data() + start;
   Real* out = work.other.data() + start;
-  Sums& s = work.sums;
-  kernels::Swing swing{};
   std::array<Real, 2> pairs{};
-  const Real square = work.step * work.step;
+  kernels::Leap leap{work.step * work.step, widths, across, 1, 1};
   if (separable) {
+    leap.scale /= storage;
+    leap.kinetic = storage * across;
+    leap.potential = across;
     const auto of_line = work.sweep.separable(j, k);
-    swing = kernels::leap_separable(of_line, g.rank(), square / storage, widths, out);
-    s.kinetic += storage * across * swing.kinetic;
-    s.potential += across * swing.potential;
+    kernels::leap_separable(of_line, g.rank(), leap, out, work.of_segments);
     for (const int end : {0, 1}) {
       const Index i = end * (nx - 1);
       pairs[end] = kernels::inflow_separable(of_line, g.rank(), i) * across * widths[i];
     }
   } else {
     const auto of_line = work.sweep.general(j, k);
-    swing = even_ ? kernels::leap_general_even(of_line, g.rank(), square, capacities[1], widths, out)
-                  : kernels::leap_general(of_line, g.rank(), square, capacities, widths, out);
-    s.kinetic += swing.kinetic;
-    s.potential += swing.potential;
+    if (even_)
+      kernels::leap_general_even(of_line, g.rank(), leap, capacities[1], out, work.of_segments);
+    else
+      kernels::leap_general(of_line, g.rank(), leap, capacities, out, work.of_segments);
     for (const int end : {0, 1}) pairs[end] = kernels::inflow_general(of_line, g.rank(), end * (nx - 1));
   }
-  s.integral += across * swing.integral;
-  s.lowest = std::min(s.lowest, swing.lowest);
-  s.highest = std::max(s.highest, swing.highest);
+  if (g.axis(0).periodic()) return;
   work.force[0] = work.force[nx - 1] = 0;
   if (!work.quiet_walls)
     balance_.flow_through_walls(
         j, k, Parts::all(), work.now.data() + start, [&](Index i, Real flow) { work.force[i] += flow; },
-        work.booked.data());
+        nullptr);
   const auto first = balance_.held_start_[line], last = balance_.held_start_[line + 1];
   for (const int end : {0, 1}) {
     const Index i = end * (nx - 1);
@@ -224,7 +239,7 @@ void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
   if (!balance_.wide_)
     balance_.flow_through_walls(
         j, k, Parts::all(), work.now.data() + start, [&](Index i, Real flow) { work.force[i] += flow; },
-        work.booked.data());
+        nullptr);
   const bool driven = balance_.has_source(line);
   std::ranges::fill(work.source, 0.0);
   if (driven) balance_.add_source(j, k, [&](Index i, Real s) { work.source[i] += s; });
@@ -237,14 +252,9 @@ void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
   const Real* volumes = couplings.volumes().empty() ? nullptr : couplings.volumes().data() + start;
   if (drag_.empty() && !driven && !work.correction && !work.data && h == last && balance_.outline_.whole()) {
     // Nothing but neighbours and walls acts: the kernel for that.
-    const kernels::Swing swing = kernels::leap_with(
-        nx, work.now.data() + start, work.pair.data(), work.force.data(), work.step * work.step,
-        couplings.storage() * across, capacities, widths, work.other.data() + start);
-    work.sums.kinetic += swing.kinetic;
-    work.sums.potential += swing.potential;
-    work.sums.integral += across * swing.integral;
-    work.sums.lowest = std::min(work.sums.lowest, swing.lowest);
-    work.sums.highest = std::max(work.sums.highest, swing.highest);
+    kernels::leap_with(nx, work.now.data() + start, work.pair.data(), work.force.data(),
+                       {work.step * work.step, widths, across, 1, 1}, couplings.storage() * across,
+                       capacities, work.other.data() + start, work.of_segments);
     return;
   }
   const auto* places = layer_ ? &layer_->places() : nullptr;
@@ -269,9 +279,9 @@ void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
       move_one(n, capacities ? capacities[i] : couplings.storage() * volume, volume, work.pair[i], force,
                work);
       const Real moved = 0.5 * (work.other[n] - old);
-      if (driven) work.sums.driven += work.source[i] * moved;
+      if (driven) work.booked[balance_.source_line_].leaf(leaf(n)) += work.source[i] * moved;
       if (in_layer)
-        work.sums.layers[(*places)[work.next_place].closure] +=
+        work.booked[balance_.first_line_[(*places)[work.next_place].closure]].leaf(leaf(n)) +=
             moved *
             (work.layer_forces[work.next_place] - (*places)[work.next_place].drag * moved / work.step);
     }
@@ -285,8 +295,7 @@ Totals WaveMotion::prepare_leap(const State& now, const State& v, Real at, Real 
   if (balance_.wide_) balance_.wide_->force(now, wide_);
   const bool first = !placed_;
   before.assign(now.size(), 0.0);
-  for (std::size_t n = 0; n < now.size(); ++n) before[n] = now[n] - step * v[n];
-  place_walls(now, v, at, step, before);
+  place_walls(now, v, at, step);
   if (layer_) {
     if (first) layer_->start();
     layer_->forces(now, layer_forces_);
@@ -297,10 +306,11 @@ Totals WaveMotion::prepare_leap(const State& now, const State& v, Real at, Real 
   Ledger ignored(balance_.lines_.size());
   State force(now.size());
   balance_.rate(now, at, Parts::all(), force, ignored);
-  Sums sums;
+  TreeSum<Totals> all;
   const auto each = [&](Index n, Real value, Real pair) {
     before[n] = value;
     const Real c = capacity(n);
+    Totals& sums = all.leaf(leaf(n));
     sums.kinetic += c * (now[n] - value) * (now[n] - value);
     sums.potential -= value * (pair + (correction ? (*correction)[n] : 0));
     sums.see(now[n], balance_.couplings_.volume(n));
@@ -325,24 +335,19 @@ Totals WaveMotion::prepare_leap(const State& now, const State& v, Real at, Real 
     each(n, now[n] - step * v[n] + 0.5 * step * step * whole / capacity(n), pair);
   }
   balance_.prepare(at, now);
+  Totals t = all.sum();
   for (std::size_t c = 0; c < walls_.size(); ++c) {
     const Closure& wall = balance_.closures_[c];
+    TreeSum<Real> springs;
     for (Index f = 0; f < wall.faces(); ++f) {
       const Index n = wall.unknown(f);
-      sums.potential += wall.imposes() ? spring(wall, f) * (before[n] - walls_[c].anchor_before[f]) *
-                                             (now[n] - anchor_of(wall, f))
-                                       : spring(wall, f) * before[n] * now[n];
+      springs.leaf(leaf(n)) += wall.imposes() ? spring(wall, f) * (before[n] - walls_[c].anchor_before[f]) *
+                                                    (now[n] - anchor_of(wall, f))
+                                              : spring(wall, f) * before[n] * now[n];
     }
+    t.potential += springs.sum();
   }
-  Totals t;
-  t.integral = sums.integral;
-  t.lowest = sums.lowest;
-  t.highest = sums.highest;
-  t.kinetic = 0.5 * sums.kinetic / (step * step);
-  t.potential = 0.5 * sums.potential;
-  t.content = t.kinetic + t.potential;
-  t.gross = t.kinetic + std::abs(t.potential);
-  return t;
+  return energies(t, 0.5 / (step * step));
 }
 
 Totals WaveMotion::leap(const State& now, Real at, Real step, State& before, Ledger& amounts,
@@ -354,17 +359,14 @@ Totals WaveMotion::leap(const State& now, Real at, Real step, State& before, Led
   keep_walls(now, before);
   if (layer_) layer_->forces(now, layer_forces_);
   const Grid& g = balance_.grid();
-  const Index nx = g.size(0), blocks = std::min(g.lines(), most_blocks);
+  const Index nx = g.size(0), blocks = blocks_of(g.lines());
   DiffusionBalance::Sweep sweep(balance_, now, Parts::all());
-  std::vector<Sums> sums(static_cast<std::size_t>(blocks));
-  const auto width = static_cast<std::size_t>(nx), lines = balance_.lines_.size();
-  scratch_.resize(static_cast<std::size_t>(blocks) * (3 * width + lines));
+  const auto width = static_cast<std::size_t>(nx);
+  scratch_.resize(static_cast<std::size_t>(blocks) * 3 * width);
   const bool given = correction || data;
   const bool quiet_walls = std::ranges::all_of(walls_, &WallMemory::quiet);
   balance_.each_line([&](Index block, Index line, Index j, Index k) {
-    Real* room = scratch_.data() + static_cast<std::size_t>(block) * (3 * width + lines);
-    Sums& s = sums[static_cast<std::size_t>(block)];
-    if (layer_ && s.layers.empty()) s.layers.assign(walls_.size(), 0.0);
+    Real* room = scratch_.data() + static_cast<std::size_t>(block) * 3 * width;
     Work work{sweep,
               now,
               before,
@@ -377,33 +379,21 @@ Totals WaveMotion::leap(const State& now, Real at, Real step, State& before, Led
               {room + 2 * width, width},
               layer_forces_,
               0,
-              s,
-              {room + 3 * width, lines}};
+              sweep.of_segments(),
+              sweep.booked(block)};
     if (!given && simple(line))
       move_simple_line(line, j, k, work);
     else
       move_line(line, j, k, work);
+    sweep.count(block, line, work.of_segments);
   });
   follow_walls(now, before, at, step);
-  Sums& first = sums.front();
-  first.driven += book_held(now, before, step, correction, data, first, amounts);
+  Totals t = sweep.sum();
+  t += book_held(now, before, step, correction, data, amounts);
+  sweep.collect_booked(amounts, 1);
   if (layer_) layer_->go_on(now, before, step);
-  Totals t;
-  for (const Sums& s : sums) {
-    t.kinetic += s.kinetic;
-    t.potential += s.potential;
-    t.integral += s.integral;
-    t.lowest = std::min(t.lowest, s.lowest);
-    t.highest = std::max(t.highest, s.highest);
-    amounts[damping_line_] += s.damped;
-    amounts[balance_.source_line_] += s.driven + s.corrected;
-    for (std::size_t c = 0; c < s.layers.size(); ++c) amounts[balance_.first_line_[c]] += s.layers[c];
-  }
-  t.kinetic *= 0.5 / (step * step);
-  t.potential = 0.5 * (t.potential + book_walls(now, before, step, amounts));
-  t.content = t.kinetic + t.potential;
-  t.gross = t.kinetic + std::abs(t.potential);
-  return t;
+  t.potential += book_walls(now, before, step, amounts);
+  return energies(t, 0.5 / (step * step));
 }
 
 std::vector<Real> WaveMotion::remember() const {

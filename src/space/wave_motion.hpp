@@ -31,22 +31,6 @@ class WaveMotion final : public Motion {
 
  private:
   struct Work;
-  /// Sums over the lines of one block of a leap.
-  struct Sums {
-    Real kinetic = 0;  ///< Σ C·(u₊ − u)²
-    Real potential = 0;
-    Real integral = 0;
-    Real damped = 0, driven = 0, corrected = 0;  ///< Σ force·(u₊ − u₋)/2 of damping, sources, given forces
-    Real lowest = std::numeric_limits<Real>::infinity();
-    Real highest = -std::numeric_limits<Real>::infinity();
-    std::vector<Real> layers;  ///< by closure
-
-    void see(Real u, Real volume) {
-      integral += volume * u;
-      lowest = std::min(lowest, u);
-      highest = std::max(highest, u);
-    }
-  };
   /// What a wall was before a leap, face by face.
   struct WallMemory {
     bool quiet = false;                       ///< nothing acts there
@@ -72,12 +56,13 @@ class WaveMotion final : public Motion {
   void move_one(Index n, Real capacity, Real volume, Real pair, Real force, Work& work) const;
   Real spring(const Closure& wall, Index face) const;
   Real anchor_of(const Closure& wall, Index face) const;
-  void place_walls(const State& now, const State& v, Real at, Real step, const State& before);
+  void place_walls(const State& now, const State& v, Real at, Real step);
   void keep_walls(const State& now, const State& before);
   void follow_walls(const State& now, State& after, Real at, Real step);
   Real book_walls(const State& now, const State& after, Real step, Ledger& amounts);
-  Real book_held(const State& now, const State& after, Real step, const State* correction, const State* data,
-                 Sums& sums, Ledger& amounts) const;
+  Totals book_held(const State& now, const State& after, Real step, const State* correction,
+                   const State* data, Ledger& amounts) const;
+  Index leaf(Index n) const { return balance_.segments_.of_cell(n); }
 
   DiffusionBalance& balance_;
   std::vector<Real> damping_;    ///< C·damping of every unknown; empty where nothing damps

@@ -271,7 +271,9 @@ void WaveSystem::rate(const WaveFields& y, Real at, Real step, WaveFields& out, 
   out.p.assign(y.p.size(), 0.0);
   Ledger ignored(powers.size());
   balance_.rate(y.u, at, Parts::source(), out.p, ignored);
-  Real all = 0, points = 0, damped = 0;
+  const Segments segments(g.size(0));
+  TreeSum<Real> all, damped;
+  Real points = 0;
   const auto& given = balance_.problem().equation().points;
   for (std::size_t p = 0; p < given.size(); ++p) {
     const Real power = given[p].rate(given[p].at, at) * y.p[g.containing(given[p].at)];
@@ -282,12 +284,12 @@ void WaveSystem::rate(const WaveFields& y, Real at, Real step, WaveFields& out, 
   for (Index n = 0; n < g.count(); ++n) {
     if (!balance_.outline().active(n)) continue;
     const Real volume = couplings.volume(n);
-    all += out.p[n] * y.p[n];
-    damped += volume * storage_[n] * damping_[n] * y.p[n] * y.p[n];
+    all.leaf(segments.of_cell(n)) += out.p[n] * y.p[n];
+    damped.leaf(segments.of_cell(n)) += volume * storage_[n] * damping_[n] * y.p[n] * y.p[n];
     out.p[n] = out.p[n] / (volume * storage_[n]) - damping_[n] * y.p[n];
   }
-  powers[source_line_] += all - points;
-  powers[damping_line_] -= damped;
+  powers[source_line_] += all.sum() - points;
+  powers[damping_line_] -= damped.sum();
   for (int a = 0; a < g.rank(); ++a) {
     out.stress[a].assign(y.p.size(), 0.0);
     sweep(y, at, step, a, out, powers);
@@ -295,18 +297,19 @@ void WaveSystem::rate(const WaveFields& y, Real at, Real step, WaveFields& out, 
 }
 
 Totals WaveSystem::totals(const WaveFields& y) const {
-  Totals t;
   const Grid& g = balance_.grid();
+  const Segments segments(g.size(0));
+  TreeSum<Totals> all;
   for (Index n = 0; n < g.count(); ++n) {
     if (!balance_.outline().active(n)) continue;
     const Real volume = g.volume_of(n);
-    t.kinetic += 0.5 * volume * storage_[n] * y.p[n] * y.p[n];
+    Totals& sums = all.leaf(segments.of_cell(n));
+    sums.kinetic += 0.5 * volume * storage_[n] * y.p[n] * y.p[n];
     for (int a = 0; a < g.rank(); ++a)
-      t.potential += 0.5 * volume * y.stress[a][n] * y.stress[a][n] / conductivity_[a][n];
-    t.integral += volume * y.u[n];
-    t.lowest = std::min(t.lowest, y.u[n]);
-    t.highest = std::max(t.highest, y.u[n]);
+      sums.potential += 0.5 * volume * y.stress[a][n] * y.stress[a][n] / conductivity_[a][n];
+    sums.see(y.u[n], volume);
   }
+  Totals t = all.sum();
   t.content = t.kinetic + t.potential;
   t.gross = t.content;
   return t;

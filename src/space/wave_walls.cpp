@@ -81,20 +81,24 @@ Real WaveMotion::book_walls(const State& now, const State& after, Real step, Led
     WallMemory& m = walls_[c];
     const std::size_t line = balance_.first_line_[c];
     if (m.quiet) continue;
+    std::vector<TreeSum<Real>> booked(wall.conditions());
+    TreeSum<Real> stored;
     for (Index f = 0; f < wall.faces(); ++f) {
-      const Index n = wall.unknown(f);
+      const Index n = wall.unknown(f), at = leaf(n);
       const Real moved = 0.5 * (after[n] - m.beside[f]);
       if (m.pull[f] != 0 && wall.imposes()) {
         const Real next = anchor_of(wall, f);
-        amounts[line] += m.pull[f] * (m.anchor[f] - now[n]) * 0.5 * (next - m.anchor_before[f]);
-        springs += m.pull[f] * (now[n] - m.anchor[f]) * (after[n] - next);
+        booked[0].leaf(at) += m.pull[f] * (m.anchor[f] - now[n]) * 0.5 * (next - m.anchor_before[f]);
+        stored.leaf(at) += m.pull[f] * (now[n] - m.anchor[f]) * (after[n] - next);
         m.anchor_before[f] = m.anchor[f];
       } else {
-        for (std::size_t k = 0; k < m.inflow.size(); ++k) amounts[line + k] += m.inflow[k][f] * moved;
-        springs += m.pull[f] * now[n] * after[n];
+        for (std::size_t k = 0; k < m.inflow.size(); ++k) booked[k].leaf(at) += m.inflow[k][f] * moved;
+        stored.leaf(at) += m.pull[f] * now[n] * after[n];
       }
-      if (const Real d = wall.drag(f); d != 0) amounts[line] -= d * moved * moved / step;
+      if (const Real d = wall.drag(f); d != 0) booked[0].leaf(at) -= d * moved * moved / step;
     }
+    for (std::size_t k = 0; k < booked.size(); ++k) amounts[line + k] += booked[k].sum();
+    springs += stored.sum();
   }
   for (std::size_t p = 0; p < points_before_.size(); ++p) {
     const auto& point = balance_.points_[p];
@@ -106,37 +110,50 @@ Real WaveMotion::book_walls(const State& now, const State& after, Real step, Led
   return springs;
 }
 
-Real WaveMotion::book_held(const State& now, const State& after, Real step, const State* correction,
-                           const State* data, Sums& sums, Ledger& amounts) const {
-  Real driven = 0;
+// The result are sums as those of a leap, over held unknowns.
+Totals WaveMotion::book_held(const State& now, const State& after, Real step, const State* correction,
+                             const State* data, Ledger& amounts) const {
+  TreeSum<Totals> all;
+  TreeSum<Real> driven, damped;
+  std::vector<Real> worked(held_.size());
   for (std::size_t h = 0; h < held_.size(); ++h) {
-    const Index n = balance_.held_[h];
+    const Index n = balance_.held_[h], at = leaf(n);
     const HeldMemory& m = held_[h];
     const Real c = capacity(n), drag = drag_.empty() ? 0 : drag_[n], moved = 0.5 * (after[n] - m.before);
     const Real first = correction ? (*correction)[n] : 0, second = data ? (*data)[n] : 0;
     const Real missing = c * (after[n] - 2 * now[n] + m.before) / (step * step) + drag * moved / step -
                          m.force - first - second;
-    balance_.book_one_held(h, missing * moved, amounts);
+    worked[h] = missing * moved;
+    Totals& sums = all.leaf(at);
     sums.kinetic += c * (after[n] - now[n]) * (after[n] - now[n]);
     sums.potential -= after[n] * (m.pair + first);
-    sums.corrected += second * moved;
-    if (!damping_.empty()) sums.damped -= damping_[n] * moved * moved / step;
     sums.see(after[n], balance_.couplings_.volume(n));
-    const Real source = balance_.source_.empty() ? balance_.source_density_ * balance_.couplings_.volume(n)
-                                                 : balance_.source_[n];
-    Real points = 0;
+    if (!damping_.empty()) damped.leaf(at) -= damping_[n] * moved * moved / step;
+    Real source = balance_.source_.empty() ? balance_.source_density_ * balance_.couplings_.volume(n)
+                                           : balance_.source_[n];
     for (const auto& point : balance_.points_)
-      if (point.unknown == n) points += point.rate;
-    driven += (source + points) * moved;
+      if (point.unknown == n) source += point.rate;
+    driven.leaf(at) += (source + second) * moved;
   }
-  return driven;
+  balance_.book_each_held([&](std::size_t h) { return worked[h]; }, amounts);
+  amounts[damping_line_] += damped.sum();
+  amounts[balance_.source_line_] += driven.sum();
+  return all.sum();
 }
 
-void WaveMotion::place_walls(const State& now, const State& v, Real at, Real step, const State& before) {
+void WaveMotion::place_walls(const State& now, const State& v, Real at, Real step) {
   const Problem& problem = balance_.problem_;
   const bool again = placed_ && walls_.size() == balance_.closures_.size();
   placed_ = true;
   std::vector<std::vector<Real>> rates(balance_.closures_.size());
+  State acceleration, jerk;
+  if (std::ranges::any_of(balance_.closures_, &Closure::moves))
+    for (auto [of, to] : {std::pair(&now, &acceleration), std::pair(&v, &jerk)}) {
+      pair_forces(*of);
+      *to = pair_;
+      for (Index n = 0; n < balance_.grid().count(); ++n)
+        (*to)[n] = balance_.outline_.active(n) ? (*to)[n] / capacity(n) : 0;
+    }
   for (std::size_t c = 0; c < balance_.closures_.size(); ++c) {
     Closure& wall = balance_.closures_[c];
     if (!wall.moves()) continue;
@@ -150,7 +167,7 @@ void WaveMotion::place_walls(const State& now, const State& v, Real at, Real ste
       problem.initial.evaluate(wall.places(), at, values);
       problem.initial_rate.evaluate(wall.places(), at, rates[c]);
     }
-    wall.place(values, rates[c], step, now, before);
+    wall.place(values, rates[c], step, {now, v, acceleration, jerk});
   }
   walls_.resize(balance_.closures_.size());
   // Anchors a step earlier, as far back as they will be ahead.

@@ -1,8 +1,8 @@
 // Differences of order four in space, on uniform axes.
 #pragma once
 
+#include "williwaw/domain/layout.hpp"
 #include "williwaw/problem/problem.hpp"
-#include "williwaw/space/layout.hpp"
 
 namespace williwaw {
 

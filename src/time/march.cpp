@@ -170,7 +170,7 @@ class March {
     bool solved = true;
     try {
       totals = stepper_->advance(state_, from, length, amounts_);
-      if (totals.finite()) error = control_->measure(*stepper_->error(), free_);
+      if (totals.finite()) error = control_->measure(*stepper_->error(), balance_.layout(), free_);
     } catch (const DataError& e) {
       stop_at_data(from, e);
       return false;

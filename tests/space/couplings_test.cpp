@@ -74,6 +74,22 @@ TEST_CASE("between materials that meet at a face conductances are in series") {
   CHECK(c.wall({0, true}).second == 4);
 }
 
+TEST_CASE("where a material begins within a path its resistance is an integral from there") {
+  // From 0.25 to 0.75; what begins at 0.6 has a resistance that is cubic in x.
+  const auto rock =
+      std::make_shared<const Regions>(Regions({{"rock", inside([](Point p) { return p.x > 0.6; })}}));
+  Problem p(Grid({Axis::uniform("x", 0, 1, 2, Unknowns::cells)}),
+            diffusion(Function::by_region(
+                rock, {2.0, Function([](Point q) { return 1 / (1 + 20 * q.x * q.x * q.x); })})),
+            *rock);
+  p.other_walls(insulated());
+  Outline whole;
+  Couplings c(p, whole);
+  c.update(0);
+  const Real beyond = 0.15 + 5 * (std::pow(0.75, 4) - std::pow(0.6, 4));
+  CHECK(c.conductance(0, 0, true) == doctest::Approx(1 / (0.35 / 2 + beyond)).epsilon(1e-6));
+}
+
 TEST_CASE("across an interval of nodes layers lie side by side") {
   // Material changes at y = 0.5, where nodes are: half the face belongs to each.
   const Grid g({Axis::uniform("x", 0, 1, 2, Unknowns::nodes), Axis::uniform("y", 0, 1, 2, Unknowns::nodes)});

@@ -225,6 +225,39 @@ TEST_CASE("at 45 degrees a layer sends back less than 1 %, and higher orders les
   }
 }
 
+TEST_CASE("a force that swings is taken at the time of each stage") {
+  Problem p(
+      Grid({Axis::uniform("x", 0, 1, 20, Unknowns::nodes)}),
+      wave(1.0, 0.0, Function([](Point q, Real t) { return 9 * std::sin(M_PI * q.x) * std::sin(3 * t); })));
+  p.other_walls(fixed_end());
+  p.initial_rate = [](Point q) { return 3 * std::sin(M_PI * q.x); };
+  const auto middle = [&](Real step) { return go(p, "rk4", step, 1.0).state[10]; };
+  const Real exact = middle(0.0025), coarse = std::abs(middle(0.04) - exact),
+             fine = std::abs(middle(0.02) - exact);
+  CHECK(coarse < 1e-5);
+  CHECK(coarse / fine > 12);
+}
+
+TEST_CASE("a wave that leaves at the start leaves by ends of every order") {
+  // Half of the pulse is beyond the end already; nothing comes back of what is still to go.
+  for (const int order : {1, 2, 3})
+    for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+      CAPTURE(order);
+      CAPTURE(name_of(unknowns));
+      const auto pulse = [](Real x) { return std::exp(-200 * (x - 0.95) * (x - 0.95)); };
+      Problem p(Grid({Axis::uniform("x", 0, 1, 200, unknowns), Axis::uniform("y", 0, 1, 4, unknowns)}),
+                wave(1.0));
+      p.wall("east", absorbing(order)).other_walls(free_end());
+      p.initial = [=](Point q) { return pulse(q.x); };
+      p.initial_rate = [=](Point q) { return 400 * (q.x - 0.95) * pulse(q.x); };
+      const Ride ride = go(p, "leapfrog", 0.003, 0.3);
+      Real most = 0;
+      for (const Real u : ride.state) most = std::max(most, std::abs(u));
+      CAPTURE(most);
+      CHECK(most < 0.01);
+    }
+}
+
 TEST_CASE("the delay that is predicted is the delay that is measured") {
   struct Run {
     const char* name;

@@ -253,6 +253,22 @@ TEST_CASE("a step that changes on the way keeps the budget, and the change has i
     }
 }
 
+TEST_CASE("where two layers overlap each takes what is deeper in it") {
+  Problem p(
+      Grid({Axis::uniform("x", 0, 1, 40, Unknowns::cells), Axis::uniform("y", 0, 1, 40, Unknowns::cells)}),
+      wave(1.0));
+  p.wall("west", absorbing_layer(12)).wall("south", absorbing_layer(12)).other_walls(free_end());
+  p.initial = [](Point q) { return std::exp(-60 * (std::pow(q.x - 0.3, 2) + std::pow(q.y - 0.3, 2))); };
+  const Ride ride = go(p, "leapfrog", 0.01, 0.6);
+  const Real west = amount_on(ride.outcome, "west: absorbing"),
+             south = amount_on(ride.outcome, "south: absorbing");
+  CAPTURE(west);
+  CAPTURE(south);
+  CHECK(west < 0);
+  // Only the diagonal itself is the first one's alone.
+  CHECK(west == doctest::Approx(south).epsilon(0.15));
+}
+
 TEST_CASE("damping takes what it should: a mode dies by exp(−d·t/2)") {
   for (const std::string name : {"leapfrog", "newmark", "rk4"}) {
     Problem p(Grid({Axis::uniform("x", 0, 1, 60, Unknowns::cells)}), wave(1.0, 0.8));

@@ -157,6 +157,8 @@ TEST_CASE("damping that varies in place, by formula or at walls, is judged by al
          {problem(varying, fixed_end()), problem(0.0, impedance(4.0)), problem(varying, impedance(9.0))}) {
       const auto judged = verify::stability(p, scheme(name), 1e-3);
       CHECK(judged.limit.standing == verify::Limit::Standing::bound);
+      // It has a limit without damping, too.
+      if (std::string(name) == "rk4") CHECK(judged.limit.step > 0);
       if (judged.limit.step == 0) continue;
       CHECK(survives(p, name, 0.98 * judged.limit.step, 6000));
     }

@@ -5,7 +5,7 @@
 #include <limits>
 #include <memory>
 
-#include "williwaw/space/layout.hpp"
+#include "williwaw/domain/layout.hpp"
 #include "williwaw/space/ledger.hpp"
 #include "williwaw/space/linear_system.hpp"
 
@@ -38,7 +38,7 @@ struct Offers {
   bool stream = false;         ///< something is carried along
 };
 
-/// Sums and extremes of a state, taken in fixed blocks so that threads never change them.
+/// Sums and extremes of a state, taken in an order that follows from the grid alone (`TreeSum`).
 struct Totals {
   Real content = 0;   ///< Σ Q
   Real gross = 0;     ///< Σ |Q|
@@ -50,7 +50,22 @@ struct Totals {
 
   /// Number that is not finite anywhere shows in the gross content.
   bool finite() const { return gross <= std::numeric_limits<Real>::max(); }
-  void add(const Totals& other);
+  /// One more unknown.
+  void see(Real u, Real volume) {
+    integral += volume * u;
+    lowest = u < lowest ? u : lowest;
+    highest = u > highest ? u : highest;
+  }
+  Totals& operator+=(const Totals& other) {
+    content += other.content;
+    gross += other.gross;
+    integral += other.integral;
+    lowest = other.lowest < lowest ? other.lowest : lowest;
+    highest = other.highest > highest ? other.highest : highest;
+    kinetic += other.kinetic;
+    potential += other.potential;
+    return *this;
+  }
   /// Linear between these totals and later ones.
   Totals towards(const Totals& later, Real share) const;
 };

@@ -65,9 +65,11 @@ class Closure {
   std::vector<Real> prescribed_at(const Points& places, Real time) const;
   /// Where the faces are, on the wall.
   const Points& places() const { return places_; }
-  /// Values on a moving wall and their rates, with the state now and a step earlier beside it.
-  void place(std::span<const Real> values, std::span<const Real> rates, Real step, const State& y,
-             const State& before);
+  /// Where a moving wall stands before it is followed.
+  void stand_at(std::span<const Real> values) { moving_.assign(values.begin(), values.end()); }
+  /// Values on a moving wall and their rates, with the motion beside it.
+  void place(std::span<const Real> values, std::span<const Real> rates, Real step,
+             const Outflow::Motion& now);
   /// Moves the values on the wall on from time `at` to at + step, while the unknowns went from `before` to
   /// `after`; of faces that lie on so many other walls besides, from 0 upwards.
   void follow(Real at, Real step, const State& before, const State& after, int corners);

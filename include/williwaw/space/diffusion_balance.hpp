@@ -1,6 +1,7 @@
 // The balance of heat, diffusion, wave and transport problems.
 #pragma once
 
+#include "williwaw/domain/sums.hpp"
 #include "williwaw/space/balance.hpp"
 #include "williwaw/space/closure.hpp"
 
@@ -131,9 +132,12 @@ class DiffusionBalance final : public Balance {
   struct Sweep;
   friend class WaveMotion;
   struct Workspace {
-    std::vector<Real> booked, no_flux, missing, held_values;
-    std::vector<std::vector<Real>> lines;  ///< one for each thread
-    std::vector<Totals> totals;
+    std::vector<TreeSum<Real>> booked;  ///< by block of lines and line of the ledger
+    std::vector<TreeSum<Real>> by_closure;
+    std::vector<TreeSum<Totals>> totals;
+    std::vector<Real> no_flux, missing, held_values;
+    std::vector<std::vector<Real>> lines;          ///< one for each thread
+    std::vector<std::vector<Totals>> of_segments;  ///< one for each thread
   };
 
   void prepare(Real at, const State& y, const Totals* of_y = nullptr, Real step = 0);
@@ -152,8 +156,9 @@ class DiffusionBalance final : public Balance {
   Index nearest_present(const Point& place) const;
   void find_held();
   const std::vector<Real>& held_values(Real at);
-  void book_shared(const State& y, Parts parts, Real weight, Ledger& ledger) const;
-  void book_one_held(std::size_t held, Real amount, Ledger& amounts) const;
+  void book_shared(const State& y, Parts parts, Real weight, Ledger& ledger);
+  std::vector<TreeSum<Real>>& cleared_by_closure();
+  void book_each_held(const std::function<Real(std::size_t)>& amount, Ledger& amounts);
   template <class Work>
   void each_line(const Work& work) const;
   template <class Visit>
@@ -162,16 +167,18 @@ class DiffusionBalance final : public Balance {
   void each_run(Index line, const Visit& visit) const;
   template <class Apply>
   void flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply,
-                          Real* booked) const;
+                          TreeSum<Real>* booked) const;
   template <class Add>
   void add_source(Index j, Index k, const Add& add) const;
   Real across_line(Index j, Index k) const;
   bool has_source(Index line) const;
-  Totals line_totals(const Real* line_values, Index line, Index j, Index k, Index first, Index count) const;
+  void count_line(const Real* line_values, Index line, Index j, Index k, Index first, Index end,
+                  Totals* of_segments) const;
   Real choose_held(const std::vector<Holder>& holders) const;
 
   Problem problem_;
   int threads_;
+  Segments segments_;
   Layout layout_;
   Outline outline_;
   std::vector<WallSection> sections_;

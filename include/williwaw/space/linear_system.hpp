@@ -4,7 +4,7 @@
 #include <array>
 #include <variant>
 
-#include "williwaw/space/layout.hpp"
+#include "williwaw/domain/layout.hpp"
 
 namespace williwaw {
 

@@ -3,7 +3,7 @@
 
 #include <array>
 
-#include "williwaw/space/layout.hpp"
+#include "williwaw/domain/layout.hpp"
 #include "williwaw/space/wall_sections.hpp"
 
 namespace williwaw {
@@ -19,10 +19,14 @@ class Outflow {
   /// Throws InputError for walls of cut-outs, and where fewer unknowns than `order` + 1 lie inwards.
   Outflow(const Grid& grid, const WallSection& section, int order);
 
-  /// `speed` on each face. `y` and `before` are the unknowns now and a step earlier; `value` and `rate` those
-  /// on the wall.
-  void start(std::span<const Real> speed, Real step, const State& y, const State& before,
-             std::span<const Real> value, std::span<const Real> rate);
+  /// How the unknowns change, by all that their neighbours do to them.
+  struct Motion {
+    const State &y, &rate, &acceleration, &jerk;  ///< and its first three derivatives in time
+  };
+  /// `speed` on each face; `value` and `rate` are those on the wall. What was before is taken from these:
+  /// ends of order three let what grows with the square of the time pass, an error of the start among it.
+  void start(std::span<const Real> speed, Real step, const Motion& now, std::span<const Real> value,
+             std::span<const Real> rate);
   /// After a step that led to `y`: the values on the wall, of faces that lie on `corners` other walls
   /// besides. Those of fewer must be in `y` already.
   void go_on(const State& y, int corners, std::span<Real> value);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "../../domain/summing.hpp"
 #include "williwaw/solve/newton.hpp"
 
 namespace williwaw {
@@ -112,9 +113,7 @@ Real StageSolver::left_of(const State& y, const State& known, const State& rate,
   balance_.storage(y, at, work_);
   // Held unknowns have no equation of their own.
   for (const Index h : balance_.held()) work_[h] = known[h] + weight * rate[h];
-  Real sum = 0;
-  for (std::size_t n = 0; n < work_.size(); ++n) sum += work_[n] - (known[n] + weight * rate[n]);
-  return sum;
+  return sum_over(balance_.layout(), [&](Index n) { return work_[n] - (known[n] + weight * rate[n]); });
 }
 
 }  // namespace williwaw

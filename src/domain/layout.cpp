@@ -1,4 +1,4 @@
-#include "williwaw/space/layout.hpp"
+#include "williwaw/domain/layout.hpp"
 
 namespace williwaw {
 
@@ -21,6 +21,10 @@ Index Layout::number(int block, int component, Index i, Index j, Index k) const 
   const auto shift = [&](int axis) { return b.extent[axis] > 1 ? b.halo : 0; };
   return starts_[block] + i + shift(0) +
          padded(b, 0) * (j + shift(1) + padded(b, 1) * (k + shift(2) + padded(b, 2) * component));
+}
+
+Index Layout::line(std::size_t block) const {
+  return padded(blocks_[block], 0);
 }
 
 }  // namespace williwaw

@@ -32,6 +32,9 @@ class Layout {
   Index size() const { return starts_.empty() ? 0 : starts_.back(); }
   /// Where value (i, j, k) of a component stands in the state; indices reach into the halo.
   Index number(int block, int component, Index i, Index j = 0, Index k = 0) const;
+  /// Where the values of a block begin, and how many make a line along x, halo included.
+  Index start(std::size_t block) const { return starts_[block]; }
+  Index line(std::size_t block) const;
 
  private:
   std::vector<Block> blocks_;

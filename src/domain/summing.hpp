@@ -1,0 +1,70 @@
+// Adding up terms: by segments, side by side within each, and pairwise over all (`TreeSum`).
+#pragma once
+
+#include "williwaw/domain/layout.hpp"
+#include "williwaw/domain/sums.hpp"
+
+namespace williwaw {
+
+/// Partial sums side by side within a segment, as many as the widest vector unit takes at once.
+inline constexpr Index sum_lanes = 8;
+
+/// The partial sums of a segment, added in a fixed order.
+[[gnu::always_inline]] inline Real sum_of_lanes(const Real (&lanes)[sum_lanes]) {
+  return ((lanes[0] + lanes[4]) + (lanes[2] + lanes[6])) + ((lanes[1] + lanes[5]) + (lanes[3] + lanes[7]));
+}
+
+/// Σ term(i) over a segment, or the part of it from `first` to `end` - 1.
+template <class Term>
+[[gnu::always_inline]] inline Real segment_sum(Index first, Index end, const Term& term) {
+  Real lanes[sum_lanes] = {};
+  Index i = first;
+  for (; i + sum_lanes <= end; i += sum_lanes)
+#pragma omp simd
+    for (Index k = 0; k < sum_lanes; ++k) lanes[k] += term(i + k);
+  for (Index k = 0; i < end; ++i, ++k) lanes[k] += term(i);
+  return sum_of_lanes(lanes);
+}
+
+/// Calls visit(segment of the line, first, end) for the segments that meet cells `first` to `end` - 1 of a
+/// line.
+template <class Visit>
+[[gnu::always_inline]] inline void each_segment(Index first, Index end, const Visit& visit) {
+  while (first < end) {
+    const Index segment = first / segment_cells, next = (segment + 1) * segment_cells;
+    visit(segment, first, next < end ? next : end);
+    first = next;
+  }
+}
+
+/// Σ term(n) over all cells of `lines` lines, n along x first. Each term is taken once.
+template <class Term>
+Real sum_over(Index line_cells, Index lines, int threads, const Term& term) {
+  const Segments segments(line_cells);
+  const Index leaves = segments.numbers(lines), each = in_block(leaves), blocks = blocks_of(leaves);
+  std::array<Real, most_blocks> sums{};
+#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
+  for (Index b = 0; b < blocks; ++b) {
+    TreeSum<Real> sum;
+    for (Index leaf = b * each; leaf < (b + 1) * each && leaf < leaves; ++leaf)
+      if (const auto [first, end] = segments.cells(leaf); first < end)
+        sum.add(leaf, segment_sum(first, end, term));
+    sums[static_cast<std::size_t>(b)] = sum.sum();
+  }
+  TreeSum<Real> all;
+  for (Index b = 0; b < blocks; ++b) all.add(b, sums[static_cast<std::size_t>(b)]);
+  return all.sum();
+}
+
+/// Σ term(n) over all values of a state.
+template <class Term>
+Real sum_over(const Layout& layout, const Term& term) {
+  Real sum = 0;
+  for (std::size_t b = 0; b < layout.blocks().size(); ++b) {
+    const Index start = layout.start(b), line = layout.line(b);
+    sum += sum_over(line, (layout.start(b + 1) - start) / line, 1, [&](Index n) { return term(start + n); });
+  }
+  return sum;
+}
+
+}  // namespace williwaw
