@@ -16,7 +16,7 @@ using namespace williwaw;
 using bench::median;
 using bench::seconds_of;
 
-constexpr Index side = 4096;
+const Index side = bench::at_size<Index>(4096, 40);
 constexpr int threads = 2;
 
 Problem plan(bool varying) {
@@ -46,20 +46,21 @@ void explicit_step(benchmark::State& state, bool varying) {
     benchmark::DoNotOptimize(b.data());
     state.SetIterationTime(ours.back());
   }
-  const double bandwidth = 24.0 * side * side / median(copied);
+  const double values = static_cast<double>(side) * static_cast<double>(side);
+  const double bandwidth = 24.0 * values / median(copied);
   state.counters["bandwidth GB/s"] = bandwidth / 1e9;
-  state.counters["hand-tuned/bandwidth"] = 24.0 * side * side / median(hand) / bandwidth;
+  state.counters["hand-tuned/bandwidth"] = 24.0 * values / median(hand) / bandwidth;
   state.counters["speed/hand-tuned"] = median(hand) / median(ours);
-  state.counters["speed/bandwidth at 48 B"] = 48.0 * side * side / bandwidth / median(ours);
+  state.counters["speed/bandwidth at 48 B"] = 48.0 * values / bandwidth / median(ours);
 }
 
 BENCHMARK_CAPTURE(explicit_step, constant, false)
     ->UseManualTime()
-    ->Iterations(31)
+    ->Iterations(bench::at_size(31, 1))
     ->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(explicit_step, varying, true)
     ->UseManualTime()
-    ->Iterations(31)
+    ->Iterations(bench::at_size(31, 1))
     ->Unit(benchmark::kMillisecond);
 
 }  // namespace

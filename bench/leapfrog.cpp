@@ -70,21 +70,21 @@ void leapfrog(benchmark::State& state, int rank, Index side, bool varying) {
   state.counters["largest difference"] = apart;
 }
 
-BENCHMARK_CAPTURE(leapfrog, plan_constant, 2, 4096, false)
+BENCHMARK_CAPTURE(leapfrog, plan_constant, 2, bench::at_size<Index>(4096, 40), false)
     ->UseManualTime()
-    ->Iterations(21)
+    ->Iterations(bench::at_size(21, 1))
     ->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(leapfrog, plan_varying, 2, 4096, true)
+BENCHMARK_CAPTURE(leapfrog, plan_varying, 2, bench::at_size<Index>(4096, 40), true)
     ->UseManualTime()
-    ->Iterations(21)
+    ->Iterations(bench::at_size(21, 1))
     ->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(leapfrog, block_constant, 3, 384, false)
+BENCHMARK_CAPTURE(leapfrog, block_constant, 3, bench::at_size<Index>(384, 12), false)
     ->UseManualTime()
-    ->Iterations(11)
+    ->Iterations(bench::at_size(11, 1))
     ->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(leapfrog, block_varying, 3, 384, true)
+BENCHMARK_CAPTURE(leapfrog, block_varying, 3, bench::at_size<Index>(384, 12), true)
     ->UseManualTime()
-    ->Iterations(11)
+    ->Iterations(bench::at_size(11, 1))
     ->Unit(benchmark::kMillisecond);
 
 }  // namespace

@@ -6,6 +6,7 @@
 #include <cstdio>
 #include <filesystem>
 
+#include "timing.hpp"
 #include "williwaw/casefile/memory.hpp"
 #include "williwaw/casefile/run.hpp"
 
@@ -64,20 +65,20 @@ int main() {
              *formula = "kind = \"diffusion\"\ndiffusivity = \"1+x\"";
   std::printf("%-18s %10s %12s %12s %8s %10s\n", "run", "unknowns", "told, MB", "taken, MB", "ratio",
               "vectors");
-  for (const Kind& k :
-       {Kind{"explicit", 1, 1000000, plain, "explicit-euler"},
-        {"Crank-Nicolson", 1, 1000000, plain, "crank-nicolson"},
-        {"explicit", 2, 2000, plain, "explicit-euler"},
-        {"explicit, formula", 2, 1500, formula, "explicit-euler"},
-        {"rk4", 2, 1500, plain, "rk4"},
-        {"Crank-Nicolson", 2, 1500, plain, "crank-nicolson"},
-        {"adi", 2, 1500, plain, "adi"},
-        {"steady", 2, 1500, plain, ""},
-        {"leapfrog", 2, 1500, "kind = \"wave\"\nspeed = 1", "leapfrog"},
-        {"transport", 2, 1500, "kind = \"transport\"\nvelocity = [1, 0]\ndiffusivity = 0", "ssprk3"},
-        {"explicit", 3, 150, plain, "explicit-euler"},
-        {"Crank-Nicolson", 3, 150, plain, "crank-nicolson"},
-        {"adi", 3, 150, plain, "adi"}}) {
+  for (Kind k : {Kind{"explicit", 1, 1000000, plain, "explicit-euler"},
+                 {"Crank-Nicolson", 1, 1000000, plain, "crank-nicolson"},
+                 {"explicit", 2, 2000, plain, "explicit-euler"},
+                 {"explicit, formula", 2, 1500, formula, "explicit-euler"},
+                 {"rk4", 2, 1500, plain, "rk4"},
+                 {"Crank-Nicolson", 2, 1500, plain, "crank-nicolson"},
+                 {"adi", 2, 1500, plain, "adi"},
+                 {"steady", 2, 1500, plain, ""},
+                 {"leapfrog", 2, 1500, "kind = \"wave\"\nspeed = 1", "leapfrog"},
+                 {"transport", 2, 1500, "kind = \"transport\"\nvelocity = [1, 0]\ndiffusivity = 0", "ssprk3"},
+                 {"explicit", 3, 150, plain, "explicit-euler"},
+                 {"Crank-Nicolson", 3, 150, plain, "crank-nicolson"},
+                 {"adi", 3, 150, plain, "adi"}}) {
+    k.cells = bench::at_size(k.cells, 8);
     const std::string text = case_of(k);
     const double told = casefile::peak_memory(text, "case.toml").value_or(0), real = taken(text);
     double unknowns = 1;

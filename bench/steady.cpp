@@ -19,7 +19,8 @@ using bench::median;
 using bench::seconds_of;
 using Matrix = Eigen::SparseMatrix<Real, Eigen::RowMajor, int>;
 
-constexpr int threads = 2, repeats = 5;
+constexpr int threads = 2;
+const int repeats = bench::at_size(5, 1);
 
 // Regions are tested line by line, as a program that cares for speed would.
 Problem plan(Index side, Real jump) {
@@ -54,7 +55,7 @@ double peak_bytes() {
 }
 
 void against_products(bool quick) {
-  constexpr Index side = 1023;
+  const Index side = bench::at_size<Index>(1023, 63);
   const Problem problem = plan(side, 30);
   const double before = peak_bytes();
   {
@@ -119,7 +120,8 @@ void as_grids_grow() {
               "1023", "2047");
   for (const Real jump : {1.0, 30.0, 1000.0}) {
     std::printf("  1 : %-8g", jump);
-    for (const Index side : {255, 511, 1023, 2047}) {
+    for (const Index full : {255, 511, 1023, 2047}) {
+      const Index side = bench::at_size<Index>(full, (full + 1) / 8 - 1);
       DiffusionBalance balance(plan(side, jump), {threads});
       std::printf(" %6td", solve(balance, "multigrid").iterations());
       std::fflush(stdout);

@@ -1,12 +1,20 @@
-// How long pieces of work take, and the middle of several such times.
+// How long pieces of work take, the middle of several such times, and how much work there is.
 #pragma once
 
 #include <algorithm>
 #include <chrono>
 #include <cstddef>
+#include <cstdlib>
 #include <vector>
 
 namespace williwaw::bench {
+
+/// `full`, a size or count that shows something; with WILLIWAW_BENCH_TINY in the environment `tiny`, which
+/// only shows that the benchmark runs.
+template <class Number>
+Number at_size(Number full, Number tiny) {
+  return std::getenv("WILLIWAW_BENCH_TINY") ? tiny : full;
+}
 
 inline double seconds_of(const auto& work) {
   const auto start = std::chrono::steady_clock::now();

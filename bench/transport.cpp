@@ -85,7 +85,7 @@ void shocks(benchmark::State& state, std::shared_ptr<const FluxLaw> law, Index s
 }
 
 void looking_back(benchmark::State& state) {
-  const Index side = 1024;
+  const Index side = bench::at_size<Index>(1024, 40);
   Problem problem(plan_of(side), transport(Velocity::of_stream_function([](Point p) {
                     return std::sin(2 * M_PI * p.x) * std::sin(2 * M_PI * p.y) / (2 * M_PI);
                   })));
@@ -108,15 +108,15 @@ void looking_back(benchmark::State& state) {
   state.counters["time covered/flux form"] = median(short_steps) / 0.45 * 5 / median(long_steps);
 }
 
-BENCHMARK_CAPTURE(shocks, compiled_flux, flux_law(Quadratic{}), 2048)
+BENCHMARK_CAPTURE(shocks, compiled_flux, flux_law(Quadratic{}), bench::at_size<Index>(2048, 40))
     ->UseManualTime()
-    ->Iterations(15)
+    ->Iterations(bench::at_size(15, 1))
     ->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(shocks, formula_flux, std::make_shared<ByFormula>(), 2048)
+BENCHMARK_CAPTURE(shocks, formula_flux, std::make_shared<ByFormula>(), bench::at_size<Index>(2048, 40))
     ->UseManualTime()
-    ->Iterations(3)
+    ->Iterations(bench::at_size(3, 1))
     ->Unit(benchmark::kMillisecond);
-BENCHMARK(looking_back)->UseManualTime()->Iterations(7)->Unit(benchmark::kMillisecond);
+BENCHMARK(looking_back)->UseManualTime()->Iterations(bench::at_size(7, 1))->Unit(benchmark::kMillisecond);
 
 }  // namespace
 
