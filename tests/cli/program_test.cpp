@@ -298,3 +298,29 @@ TEST_CASE("a folder that holds anything but a run is left alone") {
   CHECK(printed.error == ".: holds files that are no run's; give another folder with -o\n");
   CHECK(text_of(folder / "figures" / "mine.png") == "mine");
 }
+
+TEST_CASE("walls.csv gives the flux into the domain, whatever way it goes") {
+  const auto folder = fresh_folder("flux on walls");
+  std::ofstream(folder / "rod.toml") << "title = \"Rod\"\n[grid]\nx = { from = 0, to = 2, cells = 4 }\n"
+                                        "[equation]\nkind = \"diffusion\"\ndiffusivity = 3\n"
+                                        "[boundary]\nwest = { dirichlet = 5 }\neast = { dirichlet = 1 }\n"
+                                        "[initial]\nvalue = 0\n[steady]\n";
+  CHECK(williwaw_in(folder, "run rod.toml").code == 0);
+  // u = 5 − 2x: 6 goes in at the west and comes out at the east.
+  std::istringstream rows(text_of(folder / "rod.out" / "walls.csv"));
+  std::string header, west, east;
+  std::getline(rows, header);
+  std::getline(rows, west);
+  std::getline(rows, east);
+  const auto number = [](const std::string& row, int column) {
+    std::size_t from = 0;
+    for (int c = 0; c < column; ++c) from = row.find(',', from) + 1;
+    return std::stod(row.substr(from));
+  };
+  CHECK(west.starts_with("west,0,1,"));
+  CHECK(east.starts_with("east,2,1,"));
+  CHECK(number(west, 3) == doctest::Approx(6).epsilon(1e-8));
+  CHECK(number(east, 3) == doctest::Approx(-6).epsilon(1e-8));
+  CHECK(number(west, 4) == doctest::Approx(5));
+  CHECK(number(east, 4) == doctest::Approx(1));
+}

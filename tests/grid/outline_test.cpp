@@ -97,6 +97,36 @@ TEST_CASE("outlines along faces of the grid are exact, whichever way the formula
     }
 }
 
+TEST_CASE("a cut-out half as wide as an unknown's box, or somewhat wider, shows both of its sides") {
+  for (const Unknowns u : {Unknowns::cells, Unknowns::nodes})
+    for (const Real width : {0.125, 0.2})
+      for (const Real from : {0.25, 0.375, -0.125}) {
+        CAPTURE(static_cast<int>(u));
+        CAPTURE(width);
+        CAPTURE(from);
+        // Boxes are 0.25 wide.
+        const Grid g = square(8, u);
+        const Regions strip({{"strip", inside([=](Point p) {
+                                return p.x > from && p.x < from + width && p.y > -0.5 && p.y < 0.5;
+                              }),
+                              false, "", false}});
+        const Outline o(g, strip);
+        CHECK(o.measure().cut[0] == doctest::Approx(width).epsilon(1e-6));
+        Real west = 0, east = 0, south = 0, north = 0;
+        for (const Facet& f : o.facets()) {
+          // Normals point out of the domain, into the strip.
+          west += f.area * std::max(f.normal.x, 0.0);
+          east += f.area * std::max(-f.normal.x, 0.0);
+          south += f.area * std::max(f.normal.y, 0.0);
+          north += f.area * std::max(-f.normal.y, 0.0);
+        }
+        CHECK(west == doctest::Approx(1).epsilon(1e-6));
+        CHECK(east == doctest::Approx(1).epsilon(1e-6));
+        CHECK(south == doctest::Approx(width).epsilon(1e-6));
+        CHECK(north == doctest::Approx(width).epsilon(1e-6));
+      }
+}
+
 TEST_CASE(
     "what a held outline leaves of a cell behind it goes to the neighbour, the first cell as well as the "
     "last") {

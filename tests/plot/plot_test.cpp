@@ -3,6 +3,7 @@
 #include <cmath>
 #include <fstream>
 
+#include "../src/plot/kinds.hpp"
 #include "support/folder.hpp"
 #include "williwaw/plot/figure.hpp"
 #include "williwaw/plot/theme.hpp"
@@ -151,4 +152,28 @@ TEST_CASE("what a figure needs and does not get is said") {
                        "budget residual, interpolated",
                        PlotError);
   CHECK_THROWS_AS(film(run, r, {"film.gif"}), PlotError);
+}
+
+TEST_CASE("all frames of a film have the range of the whole run") {
+  const auto bytes = [](const std::filesystem::path& file) {
+    std::ifstream in(file, std::ios::binary);
+    return std::string(std::istreambuf_iterator<char>(in), {});
+  };
+  for (const int rank : {1, 2}) {
+    CAPTURE(rank);
+    const auto folder = small_run("film range", rank, Unknowns::cells);
+    const RunFolder run(folder);
+    const auto filmed = [&](std::optional<std::pair<Real, Real>> range) {
+      casefile::FigureRequest request;
+      request.range = range;
+      film(run, request, {folder / "film.gif", 400, 300});
+      return bytes(folder / "film.gif");
+    };
+    // From the coldest of the first record to the warmest of the last; curves leave some room.
+    const std::pair<Real, Real> all{0, 7};
+    CHECK(run.range() == all);
+    const std::string whole = filmed({});
+    CHECK(whole == filmed(rank == 1 ? padded(all) : all));
+    CHECK(whole != filmed(std::pair<Real, Real>{0, 5}));
+  }
 }

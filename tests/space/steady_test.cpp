@@ -375,3 +375,28 @@ TEST_CASE("parts touch a material") {
   p.part({"wet", "", "sand", {}, flux(1.0)});
   CHECK(Solved(p).flow("wet") == doctest::Approx(0.5 + 0.5).epsilon(0.11));
 }
+
+TEST_CASE("what flows in through the faces of a boundary adds up to its lines of the ledger") {
+  // Held, exchanging, given and carried flows, on unknowns beside boundaries and on them.
+  for (const Unknowns u : {Unknowns::cells, Unknowns::nodes})
+    for (const bool carried : {false, true}) {
+      CAPTURE(static_cast<int>(u));
+      CAPTURE(carried);
+      const Grid g({Axis::uniform("x", 0, 2, 12, u), Axis::uniform("y", 0, 1, 9, u)});
+      Problem p(g, carried ? transport(Velocity(0.4, 0.0), 0.7) : diffusion(0.7));
+      p.initial = 0.0;
+      p.wall("west", dirichlet([](Point q) { return 3 + q.y; })).wall("north", robin(2.0, -1.0));
+      p.wall("south", flux(0.25)).wall("east", carried ? outflow() : dirichlet(-2.0));
+      const Solved s(p);
+      DiffusionBalance balance(p);
+      for (std::size_t c = 0; c < balance.closures().size(); ++c) {
+        Real sum = 0;
+        for (const Real flow : balance.section_flows(c, s.y, 0)) sum += flow;
+        const std::string& name = balance.closures()[c].section().name;
+        CAPTURE(name);
+        CHECK(sum == doctest::Approx(s.flow(name)).epsilon(1e-8));
+        // The warm side gives, the others take, but for the south with its given flux.
+        CHECK((sum > 0) == (name == "west" || name == "south"));
+      }
+    }
+}
