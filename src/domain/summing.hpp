@@ -1,6 +1,7 @@
 // Adding up terms: by segments, side by side within each, and pairwise over all (`TreeSum`).
 #pragma once
 
+#include "../grid/clones.hpp"
 #include "williwaw/domain/layout.hpp"
 #include "williwaw/domain/sums.hpp"
 
@@ -9,9 +10,24 @@ namespace williwaw {
 /// Partial sums side by side within a segment, as many as the widest vector unit takes at once.
 inline constexpr Index sum_lanes = 8;
 
-/// The partial sums of a segment, added in a fixed order.
+/// The partial results of a segment joined in a fixed order, half by half.
+template <class Join>
+[[gnu::always_inline]] inline Real joined_lanes(const Real (&lanes)[sum_lanes], const Join& join) {
+  Real four[4], two[2];
+#pragma omp simd
+  for (int k = 0; k < 4; ++k) four[k] = join(lanes[k], lanes[k + 4]);
+#pragma omp simd
+  for (int k = 0; k < 2; ++k) two[k] = join(four[k], four[k + 2]);
+  return join(two[0], two[1]);
+}
 [[gnu::always_inline]] inline Real sum_of_lanes(const Real (&lanes)[sum_lanes]) {
-  return ((lanes[0] + lanes[4]) + (lanes[2] + lanes[6])) + ((lanes[1] + lanes[5]) + (lanes[3] + lanes[7]));
+  return joined_lanes(lanes, [](Real a, Real b) WILLIWAW_INLINE { return a + b; });
+}
+[[gnu::always_inline]] inline Real lowest_of_lanes(const Real (&lanes)[sum_lanes]) {
+  return joined_lanes(lanes, [](Real a, Real b) WILLIWAW_INLINE { return b < a ? b : a; });
+}
+[[gnu::always_inline]] inline Real highest_of_lanes(const Real (&lanes)[sum_lanes]) {
+  return joined_lanes(lanes, [](Real a, Real b) WILLIWAW_INLINE { return b > a ? b : a; });
 }
 
 /// Σ term(i) over a segment, or the part of it from `first` to `end` - 1.

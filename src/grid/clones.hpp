@@ -9,3 +9,6 @@
 #else
 #define WILLIWAW_CLONES
 #endif
+
+// On lambdas of the innermost loops: one that is not inlined would be built for the oldest unit alone.
+#define WILLIWAW_INLINE __attribute__((always_inline))

@@ -53,8 +53,8 @@ FigureKind series_kind() {
         if (!(range.second >= range.first)) throw PlotError("the series holds no numbers for this figure");
         // Where data jump at the start the flow is unbounded there; it would flatten all that follows.
         const std::pair<Real, Real> later = range_of(series, columns, 1);
-        const bool jumps = series.columns[columns[0]].name.starts_with("flow ") &&
-                           later.second - later.first > 0 &&
+        const store::SeriesRole role = run.series().role(columns[0]);
+        const bool jumps = role == store::SeriesRole::flow && later.second - later.first > 0 &&
                            later.second - later.first < 0.5 * (range.second - range.first);
         const std::pair<Real, Real> whole = range;
         if (jumps) range = later;
@@ -62,10 +62,9 @@ FigureKind series_kind() {
         // Columns of one figure share an axis, so it is named by what they share.
         const bool one = columns.size() == 1;
         const std::string unit = series.columns[columns[0]].unit;
-        const std::string what =
-            one                                                      ? series.columns[columns[0]].name
-            : series.columns[columns[0]].name.starts_with("flow ")   ? "flow into the domain"
-            : series.columns[columns[0]].name.starts_with("amount ") ? "amount that came in"
+        const std::string what = one                                 ? series.columns[columns[0]].name
+                                 : role == store::SeriesRole::flow   ? "flow into the domain"
+                                 : role == store::SeriesRole::amount ? "amount that came in"
                                                                      : run.fields().description().unknown;
         Gnuplot plot(out);
         plot.line("set title " + quoted(title_of(run, request)));

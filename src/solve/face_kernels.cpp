@@ -97,8 +97,8 @@ template <int rank, class Number>
 template <int rank>
 [[gnu::always_inline]] inline void multiply_line(const Line<double>& l, const double* x, double* __restrict y,
                                                  double* of_segments) {
-  each_segment(1, l.count - 1, [&](Index s, Index first, Index end) {
-    of_segments[s] = segment_sum(first, end, [&](Index i) {
+  each_segment(1, l.count - 1, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
+    of_segments[s] = segment_sum(first, end, [&](Index i) WILLIWAW_INLINE {
       const double v = l.diagonal[i] * x[i] - around<rank>(l, x, i);
       y[i] = v;
       return v * x[i];

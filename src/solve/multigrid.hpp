@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "face_kernels.hpp"
-#include "williwaw/space/linear_system.hpp"
+#include "williwaw/balance/linear_system.hpp"
 
 namespace williwaw {
 

@@ -3,7 +3,7 @@
 
 #include <optional>
 
-#include "williwaw/space/linear_system.hpp"
+#include "williwaw/balance/linear_system.hpp"
 
 namespace williwaw {
 

@@ -2,6 +2,7 @@
 #include <omp.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "diffusion_sweep.hpp"
 #include "wide_differences.hpp"
@@ -136,12 +137,18 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
       missing[h] = capacity_at(i) * (held_next[h] - next[i]);
       next[i] = held_next[h];
     }
-    const auto count = [&](Index first, Index end) { count_line(next, line, j, k, first, end, of_segments); };
     if (once) {
-      count(0, 1);
-      count(nx - 1, nx);
+      for (const Index i : {Index{0}, nx - 1}) {
+        Totals& totals = of_segments[i / segment_cells];
+        const Real stored = capacity_at(i) * next[i];
+        totals.content += stored;
+        totals.gross += std::abs(stored);
+        totals.see(next[i], across * measures[i]);
+      }
     } else {
-      each_run(line, [&](Index first, Index size) { count(first, first + size); });
+      each_run(line, [&](Index first, Index count) {
+        count_line(next, line, j, k, first, first + count, of_segments);
+      });
     }
     sweep.count(block, line, of_segments);
   });

@@ -58,7 +58,7 @@ template <int rank, class Line, class Finish>
   const Index n = l.count;
   const Real* u = l.u;
   // Around a periodic line no place differs from another.
-  const auto inflow = [&](Index i, Real low, Real high) {
+  const auto inflow = [&](Index i, Real low, Real high) WILLIWAW_INLINE {
     return (l.periodic ? inside(l, i, u[i], low, high) : along(l, i, u[i], low, high)) +
            across<rank>(l, i, u[i]);
   };
@@ -92,20 +92,41 @@ struct LaneTotals {
     highest[k] = v > highest[k] ? v : highest[k];
   }
   [[gnu::always_inline]] void extremes(Totals& totals) const {
-    for (Index k = 0; k < sum_lanes; ++k) {
-      totals.lowest = lowest[k] < totals.lowest ? lowest[k] : totals.lowest;
-      totals.highest = highest[k] > totals.highest ? highest[k] : totals.highest;
-    }
+    const Real low = lowest_of_lanes(lowest), high = highest_of_lanes(highest);
+    totals.lowest = low < totals.lowest ? low : totals.lowest;
+    totals.highest = high > totals.highest ? high : totals.highest;
   }
 };
 
-// Calls visit(i, lane) for a part of a segment.
-template <class Visit>
-[[gnu::always_inline]] inline void by_lanes(Index first, Index end, const Visit& visit) {
+// What comes from memory is asked for so many unknowns ahead: at the end of a segment, where its sums are
+// folded, the processor would otherwise wait for what follows.
+constexpr Index ahead = 128;
+
+template <int rank>
+[[gnu::always_inline]] inline void fetch(const SeparableLine& l, const Real* out, Index i) {
+  // The line that no line before has looked at yet.
+  __builtin_prefetch((rank == 1 ? l.u : rank == 2 ? l.next.north : l.next.top) + i + ahead);
+  __builtin_prefetch(out + i + ahead, 1);
+}
+
+template <int rank>
+[[gnu::always_inline]] inline void fetch(const GeneralLine& l, const Real* out, Index i) {
+  __builtin_prefetch((rank == 1 ? l.u : rank == 2 ? l.next.north : l.next.top) + i + ahead);
+  __builtin_prefetch(l.x + i + ahead);
+  if constexpr (rank > 1) __builtin_prefetch(l.north + i + ahead);
+  if constexpr (rank > 2) __builtin_prefetch(l.top + i + ahead);
+  __builtin_prefetch(out + i + ahead, 1);
+}
+
+// Calls visit(i, lane) for a part of a segment, and before every eight of them fetch(i).
+template <class Visit, class Fetch>
+[[gnu::always_inline]] inline void by_lanes(Index first, Index end, const Visit& visit, const Fetch& fetch) {
   Index i = first;
-  for (; i + sum_lanes <= end; i += sum_lanes)
+  for (; i + sum_lanes <= end; i += sum_lanes) {
+    fetch(i);
 #pragma omp simd
     for (Index k = 0; k < sum_lanes; ++k) visit(i + k, k);
+  }
   for (Index k = 0; i < end; ++i, ++k) visit(i, k);
 }
 
@@ -123,21 +144,24 @@ template <int rank, class Line, class Finish>
   ends<rank>(l, out, finish);
   const Real* u = l.u;
   const Real *weights = sums.weights, *widths = sums.widths;
-  each_segment(1, l.count - 1, [&](Index s, Index first, Index end) {
+  each_segment(1, l.count - 1, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
     LaneTotals lanes;
-    by_lanes(first, end, [&](Index i, Index k) {
-      const Real v = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]));
-      out[i] = v;
-      if constexpr (std::is_same_v<Line, GeneralLine>) lanes.first[k] += weights[i] * v;
-      if constexpr (std::is_same_v<Line, UniformLine>) {
-        lanes.second[k] += std::abs(v);
-        lanes.third[k] += v;
-      } else {
-        lanes.second[k] += weights[i] * std::abs(v);
-        lanes.third[k] += widths[i] * v;
-      }
-      lanes.see(k, v);
-    });
+    by_lanes(
+        first, end,
+        [&](Index i, Index k) WILLIWAW_INLINE {
+          const Real v = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]));
+          out[i] = v;
+          if constexpr (std::is_same_v<Line, GeneralLine>) lanes.first[k] += weights[i] * v;
+          if constexpr (std::is_same_v<Line, UniformLine>) {
+            lanes.second[k] += std::abs(v);
+            lanes.third[k] += v;
+          } else {
+            lanes.second[k] += weights[i] * std::abs(v);
+            lanes.third[k] += widths[i] * v;
+          }
+          lanes.see(k, v);
+        },
+        [&](Index i) WILLIWAW_INLINE { fetch<rank>(l, out, i); });
     const Real integral = sum_of_lanes(lanes.third);
     Totals& totals = sums.of_segments[s];
     totals.content +=
@@ -174,7 +198,7 @@ template <class Line, class Finish>
 WILLIWAW_CLONES
 void step_separable(const SeparableLine& line, int rank, Real scale, Real* out) {
   const Real* u = line.u;
-  const auto finish = [u, scale](Index i, Real inflow) { return u[i] + scale * inflow; };
+  const auto finish = [u, scale](Index i, Real inflow) WILLIWAW_INLINE { return u[i] + scale * inflow; };
   if (line.uniform)
     by_rank(UniformLine(line), rank, out, finish);
   else
@@ -185,7 +209,7 @@ WILLIWAW_CLONES
 void step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths, Real across,
                             Real storage, Real* out, Totals* of_segments) {
   const Real* u = line.u;
-  const auto finish = [u, scale](Index i, Real inflow) { return u[i] + scale * inflow; };
+  const auto finish = [u, scale](Index i, Real inflow) WILLIWAW_INLINE { return u[i] + scale * inflow; };
   if (line.uniform)
     by_rank(UniformLine(line), rank, out, finish,
             {widths, widths, storage * across * widths[1], across * widths[1], of_segments});
@@ -196,14 +220,15 @@ void step_separable_counted(const SeparableLine& line, int rank, Real scale, con
 WILLIWAW_CLONES
 void rate_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out) {
   by_rank(SeparableLine(line), rank, out,
-          [widths, scale](Index i, Real inflow) { return widths[i] * scale * inflow; });
+          [widths, scale](Index i, Real inflow) WILLIWAW_INLINE { return widths[i] * scale * inflow; });
 }
 
 WILLIWAW_CLONES
 void step_general(const GeneralLine& line, int rank, Real step, const Real* capacity, Real* out) {
   const GeneralLine l = line;
-  by_rank(l, rank, out,
-          [&l, step, capacity](Index i, Real inflow) { return l.u[i] + step * inflow / capacity[i]; });
+  by_rank(l, rank, out, [&l, step, capacity](Index i, Real inflow) WILLIWAW_INLINE {
+    return l.u[i] + step * inflow / capacity[i];
+  });
 }
 
 WILLIWAW_CLONES
@@ -211,14 +236,15 @@ void step_general_counted(const GeneralLine& line, int rank, Real step, const Re
                           const Real* widths, Real across, Real* out, Totals* of_segments) {
   const GeneralLine l = line;
   by_rank(l, rank, out,
-          [&l, step, capacity](Index i, Real inflow) { return l.u[i] + step * inflow / capacity[i]; },
+          [&l, step, capacity](Index i, Real inflow)
+              WILLIWAW_INLINE { return l.u[i] + step * inflow / capacity[i]; },
           {capacity, widths, 1, across, of_segments});
 }
 
 WILLIWAW_CLONES
 void rate_general(const GeneralLine& line, int rank, Real* out) {
   const GeneralLine l = line;
-  by_rank(l, rank, out, [](Index, Real inflow) { return inflow; });
+  by_rank(l, rank, out, [](Index, Real inflow) WILLIWAW_INLINE { return inflow; });
 }
 
 namespace {
@@ -237,7 +263,7 @@ template <int rank, class Line, class Weight>
                                          const Leap& leap, Real even_width, Totals* of_segments) {
   const Real* u = l.u;
   const Real* widths = leap.widths;
-  const auto move = [&](LaneTotals& lanes, Index i, Index k, Real low, Real high) {
+  const auto move = [&](LaneTotals& lanes, Index i, Index k, Real low, Real high) WILLIWAW_INLINE {
     const Real inflow = inside(l, i, u[i], low, high) + across<rank>(l, i, u[i]);
     const Real v = 2 * u[i] - out[i] + weight.scale(i) * inflow;
     out[i] = v;
@@ -250,9 +276,11 @@ template <int rank, class Line, class Weight>
     lanes.see(k, v);
   };
   const Index n = l.count;
-  each_segment(1, n - 1, [&](Index s, Index first, Index end) {
+  each_segment(1, n - 1, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
     LaneTotals lanes;
-    by_lanes(first, end, [&](Index i, Index k) { move(lanes, i, k, u[i - 1], u[i + 1]); });
+    by_lanes(
+        first, end, [&](Index i, Index k) WILLIWAW_INLINE { move(lanes, i, k, u[i - 1], u[i + 1]); },
+        [&](Index i) WILLIWAW_INLINE { fetch<rank>(l, out, i); });
     count_leap(lanes, leap, even_width, of_segments[s]);
   });
   if (!l.periodic) return;
@@ -351,16 +379,19 @@ template <class Capacity>
                                               const Leap& leap, const Capacity& capacity,
                                               Real* __restrict out, Totals* of_segments) {
   const Real* widths = leap.widths;
-  each_segment(0, count, [&](Index s, Index first, Index end) {
+  each_segment(0, count, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
     LaneTotals lanes;
-    by_lanes(first, end, [&](Index i, Index k) {
-      const Real c = capacity(i), v = 2 * u[i] - out[i] + leap.scale * force[i] / c;
-      out[i] = v;
-      lanes.first[k] += c * (v - u[i]) * (v - u[i]);
-      lanes.second[k] -= v * pair[i];
-      lanes.third[k] += widths[i] * v;
-      lanes.see(k, v);
-    });
+    by_lanes(
+        first, end,
+        [&](Index i, Index k) WILLIWAW_INLINE {
+          const Real c = capacity(i), v = 2 * u[i] - out[i] + leap.scale * force[i] / c;
+          out[i] = v;
+          lanes.first[k] += c * (v - u[i]) * (v - u[i]);
+          lanes.second[k] -= v * pair[i];
+          lanes.third[k] += widths[i] * v;
+          lanes.see(k, v);
+        },
+        [](Index) WILLIWAW_INLINE {});
     count_leap(lanes, leap, 1, of_segments[s]);
   });
 }
@@ -368,12 +399,15 @@ template <class Capacity>
 template <class Add>
 [[gnu::always_inline]] inline void total_by(Index first, Index end, const Real* u, Totals* of_segments,
                                             const Add& add) {
-  each_segment(first, end, [&](Index s, Index begin, Index next) {
+  each_segment(first, end, [&](Index s, Index begin, Index next) WILLIWAW_INLINE {
     LaneTotals lanes;
-    by_lanes(begin, next, [&](Index i, Index k) {
-      add(lanes, i, k);
-      lanes.see(k, u[i]);
-    });
+    by_lanes(
+        begin, next,
+        [&](Index i, Index k) WILLIWAW_INLINE {
+          add(lanes, i, k);
+          lanes.see(k, u[i]);
+        },
+        [](Index) WILLIWAW_INLINE {});
     of_segments[s].content += sum_of_lanes(lanes.first);
     of_segments[s].gross += sum_of_lanes(lanes.second);
     of_segments[s].integral += sum_of_lanes(lanes.third);
@@ -388,16 +422,17 @@ void leap_with(Index count, const Real* u, const Real* pair, const Real* force, 
   const Real* widths = leap.widths;
   if (capacity)
     leap_known(
-        count, u, pair, force, leap, [=](Index i) { return capacity[i]; }, out, of_segments);
+        count, u, pair, force, leap, [=](Index i) WILLIWAW_INLINE { return capacity[i]; }, out, of_segments);
   else
     leap_known(
-        count, u, pair, force, leap, [=](Index i) { return storage * widths[i]; }, out, of_segments);
+        count, u, pair, force, leap, [=](Index i) WILLIWAW_INLINE { return storage * widths[i]; }, out,
+        of_segments);
 }
 
 WILLIWAW_CLONES
 void total(Index first, Index end, const Real* u, const Real* widths, Real across, Real storage,
            const Real* capacity, Totals* of_segments) {
-  total_by(first, end, u, of_segments, [=](LaneTotals& lanes, Index i, Index k) {
+  total_by(first, end, u, of_segments, [=](LaneTotals& lanes, Index i, Index k) WILLIWAW_INLINE {
     const Real amount = across * widths[i] * u[i], stored = capacity ? capacity[i] * u[i] : storage * amount;
     lanes.first[k] += stored;
     lanes.second[k] += std::abs(stored);

@@ -1,7 +1,7 @@
 // The innermost loops: one contiguous line of unknowns at a time, no branch and no call inside.
 #pragma once
 
-#include "williwaw/space/balance.hpp"
+#include "williwaw/balance/balance.hpp"
 
 namespace williwaw::kernels {
 

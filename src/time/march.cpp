@@ -46,8 +46,9 @@ class March {
  private:
   void begin() {
     if (stretches_.empty()) throw InputError("the run has no time to run");
-    const Real before = balance_.totals(state_, plan_.start).content;
-    if (plan_.walls != Plan::Walls::initial) {
+    const bool pins = plan_.walls != Plan::Walls::initial && !balance_.held().empty();
+    const Real before = pins ? balance_.totals(state_, plan_.start).content : 0;
+    if (pins) {
       const State given = plan_.walls == Plan::Walls::mean ? state_ : State();
       balance_.pin(plan_.start, state_);
       for (std::size_t n = 0; n < given.size(); ++n) state_[n] = 0.5 * (state_[n] + given[n]);
@@ -57,7 +58,7 @@ class March {
     const auto counted =
         stepper_->begin(state_, plan_.start, (first.to - first.from) / static_cast<Real>(first.steps));
     out_.totals = counted ? *counted : balance_.totals(state_, plan_.start);
-    out_.budget = Budget(balance_.lines(), out_.totals, counted ? 0 : out_.totals.content - before);
+    out_.budget = Budget(balance_.lines(), out_.totals, counted || !pins ? 0 : out_.totals.content - before);
     out_.lowest = out_.totals.lowest;
     out_.highest = out_.totals.highest;
     guard_ = Guard(balance_, out_.totals, plan_.start);

@@ -1,7 +1,9 @@
 // A value does not depend on where it stands: neither in a line, nor beside which vector it is computed.
 #include <doctest/doctest.h>
 
+#include <bit>
 #include <cmath>
+#include <cstdint>
 
 #include "support/marching.hpp"
 
@@ -92,4 +94,93 @@ TEST_CASE("round a periodic line no cell differs from another in any bit") {
         CHECK(different == 0);
       }
     }
+}
+
+namespace {
+
+// Of whole numbers alone: the functions of the C library are rounded by each processor as it likes.
+Real rough(Point p) {
+  const Index i = static_cast<Index>(std::floor(40 * p.x)), j = static_cast<Index>(std::floor(30 * p.y));
+  return static_cast<Real>((i * 37 + j * 101) % 257) / 64 - 1.7;
+}
+
+Problem rough_plan(const Equation& equation, Index nx, Index ny) {
+  std::vector<Real> graded;
+  for (Index n = 0; n <= nx; ++n)
+    graded.push_back(static_cast<Real>(n * (n + 3 * nx)) / static_cast<Real>(4 * nx * nx));
+  Problem p(Grid({Axis("x", graded, Unknowns::cells), Axis::uniform("y", 0, 1, ny, Unknowns::cells)}),
+            equation);
+  p.initial = rough;
+  return p;
+}
+
+Problem rough_plan_of_squares(const Equation& equation, Index nx, Index ny) {
+  Problem p(
+      Grid({Axis::uniform("x", 0, 1, nx, Unknowns::cells), Axis::uniform("y", 0, 1, ny, Unknowns::cells)}),
+      equation);
+  p.initial = rough;
+  return p;
+}
+
+std::uint64_t mixed(std::uint64_t hash, Real value) {
+  // FNV-1a (Fowler, Noll and Vo, 1991) over the bits.
+  auto bits = std::bit_cast<std::uint64_t>(value);
+  for (int byte = 0; byte < 8; ++byte, bits >>= 8) hash = (hash ^ (bits & 255)) * 1099511628211ull;
+  return hash;
+}
+
+std::uint64_t bits_of(const State& y, const Totals& totals, const Ledger& amounts) {
+  std::uint64_t hash = 14695981039346656037ull;
+  for (const Real u : y) hash = mixed(hash, u);
+  for (const Real t : {totals.content, totals.gross, totals.integral, totals.lowest, totals.highest,
+                       totals.kinetic, totals.potential})
+    hash = mixed(hash, t);
+  for (std::size_t l = 0; l < amounts.size(); ++l) hash = mixed(hash, amounts[l]);
+  return hash;
+}
+
+std::uint64_t bits_of_march(const Problem& p, const char* name, Real step, const char* solver = "auto") {
+  DiffusionBalance balance(p);
+  State y = balance.initial_state();
+  Plan plan;
+  plan.scheme = scheme(name);
+  plan.step = step;
+  plan.until = 10 * step;
+  plan.solver = solver;
+  const Outcome out = march(balance, y, plan);
+  return bits_of(y, out.totals, out.budget.amounts());
+}
+
+}  // namespace
+
+TEST_CASE("every processor and compiler gives the bits that are written here") {
+  const auto differs = [](Point p) { return 0.25 + 0.5 * p.x * p.y; };
+  const auto walled = [](Problem p) {
+    p.wall("west", dirichlet(1.5))
+        .wall("north", robin(3.0, 0.75))
+        .wall("south", flux(-0.25))
+        .other_walls(insulated());
+    return p;
+  };
+  const auto carried = [](const char* reconstruction) {
+    Problem p = rough_plan_of_squares(transport(Velocity(0.5, -0.25), 1e-3), 300, 12);
+    p.reconstruction = reconstruction;
+    p.wall("west", dirichlet(0.5)).wall("north", dirichlet(0.25)).other_walls(outflow());
+    return p;
+  };
+  Problem basin = rough_plan(wave(differs, 0.125), 300, 12);
+  basin.wall("west", fixed_end()).wall("east", absorbing()).other_walls(free_end());
+  CHECK(bits_of_march(walled(rough_plan(diffusion(0.5), 300, 12)), "explicit-euler", 1e-6) ==
+        5754844894748236369u);
+  CHECK(bits_of_march(walled(rough_plan_of_squares(diffusion(0.5), 700, 5)), "explicit-euler", 1e-7) ==
+        3740715480378484523u);
+  CHECK(bits_of_march(walled(rough_plan(diffusion(differs), 300, 12)), "explicit-euler", 1e-6) ==
+        5095899266369974772u);
+  CHECK(bits_of_march(walled(rough_plan(diffusion(differs), 300, 12)), "rk4", 1e-6) == 17725308184925535584u);
+  CHECK(bits_of_march(walled(rough_plan(diffusion(differs), 60, 50)), "crank-nicolson", 1e-2, "multigrid") ==
+        13534537610276527968u);
+  CHECK(bits_of_march(walled(rough_plan(diffusion(0.5), 60, 50)), "adi", 1e-2) == 18016353662302806961u);
+  CHECK(bits_of_march(basin, "leapfrog", 1e-4) == 8267123206115232235u);
+  CHECK(bits_of_march(carried("van-leer"), "ssprk3", 1e-4) == 1264138573398342292u);
+  CHECK(bits_of_march(carried("weno5"), "ssprk3", 1e-4) == 3923515111444343840u);
 }

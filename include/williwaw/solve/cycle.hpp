@@ -5,7 +5,7 @@
 #include <complex>
 
 #include "williwaw/solve/linear_solver.hpp"
-#include "williwaw/space/balance.hpp"
+#include "williwaw/balance/balance.hpp"
 
 namespace williwaw {
 

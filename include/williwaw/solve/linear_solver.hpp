@@ -6,7 +6,7 @@
 #include <memory>
 #include <stdexcept>
 
-#include "williwaw/space/linear_system.hpp"
+#include "williwaw/balance/linear_system.hpp"
 
 namespace williwaw {
 

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "williwaw/grid/types.hpp"
-#include "williwaw/space/linear_system.hpp"
+#include "williwaw/balance/linear_system.hpp"
 
 namespace williwaw {
 

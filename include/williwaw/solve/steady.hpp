@@ -2,7 +2,7 @@
 #pragma once
 
 #include "williwaw/solve/linear_solver.hpp"
-#include "williwaw/space/balance.hpp"
+#include "williwaw/balance/balance.hpp"
 
 namespace williwaw {
 

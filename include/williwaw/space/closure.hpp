@@ -4,9 +4,9 @@
 
 #include <algorithm>
 
-#include "williwaw/space/balance.hpp"
+#include "williwaw/balance/balance.hpp"
 #include "williwaw/space/couplings.hpp"
-#include "williwaw/space/ledger.hpp"
+#include "williwaw/balance/ledger.hpp"
 #include "williwaw/space/outflow.hpp"
 
 namespace williwaw {

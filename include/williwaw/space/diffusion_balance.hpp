@@ -2,7 +2,7 @@
 #pragma once
 
 #include "williwaw/domain/sums.hpp"
-#include "williwaw/space/balance.hpp"
+#include "williwaw/balance/balance.hpp"
 #include "williwaw/space/closure.hpp"
 
 namespace williwaw {

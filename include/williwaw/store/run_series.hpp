@@ -50,6 +50,7 @@ class RunSeries {
   const std::vector<Real>& values(std::size_t column) const { return table_.values[column]; }
   const Column& column(std::size_t column) const { return table_.columns[column]; }
   std::size_t rows() const { return table_.values[0].size(); }
+  SeriesRole role(std::size_t column) const { return roles_[column]; }
   /// All columns of a role, in the order of the file.
   std::vector<std::size_t> all(SeriesRole role) const;
   /// The column of a role that there is once.

@@ -1,7 +1,7 @@
 // The running budget: what is there now against what was there and what came in.
 #pragma once
 
-#include "williwaw/space/balance.hpp"
+#include "williwaw/balance/balance.hpp"
 
 namespace williwaw {
 

@@ -1,7 +1,7 @@
 // Chooses the length of steps by the errors that they are estimated to make.
 #pragma once
 
-#include "williwaw/space/balance.hpp"
+#include "williwaw/balance/balance.hpp"
 
 namespace williwaw {
 

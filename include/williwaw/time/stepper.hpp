@@ -5,7 +5,7 @@
 #include <optional>
 
 #include "williwaw/solve/linear_solver.hpp"
-#include "williwaw/space/balance.hpp"
+#include "williwaw/balance/balance.hpp"
 #include "williwaw/time/scheme.hpp"
 
 namespace williwaw {

@@ -3,7 +3,7 @@
 
 #include <complex>
 
-#include "williwaw/space/balance.hpp"
+#include "williwaw/balance/balance.hpp"
 #include "williwaw/time/scheme.hpp"
 
 namespace williwaw::verify {

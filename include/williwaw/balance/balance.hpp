@@ -6,8 +6,8 @@
 #include <memory>
 
 #include "williwaw/domain/layout.hpp"
-#include "williwaw/space/ledger.hpp"
-#include "williwaw/space/linear_system.hpp"
+#include "williwaw/balance/ledger.hpp"
+#include "williwaw/balance/linear_system.hpp"
 
 namespace williwaw {
 

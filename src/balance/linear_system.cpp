@@ -1,4 +1,4 @@
-#include "williwaw/space/linear_system.hpp"
+#include "williwaw/balance/linear_system.hpp"
 
 namespace williwaw {
 

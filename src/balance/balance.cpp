@@ -1,4 +1,4 @@
-#include "williwaw/space/balance.hpp"
+#include "williwaw/balance/balance.hpp"
 
 #include <algorithm>
 
