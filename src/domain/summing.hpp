@@ -30,15 +30,33 @@ template <class Join>
   return joined_lanes(lanes, [](Real a, Real b) WILLIWAW_INLINE { return b > a ? b : a; });
 }
 
+/// Calls visit(i, lane) for a part of a segment, and fetch(i) before every eight of them. What is left at the
+/// end goes to the first lanes.
+template <class Visit, class Fetch>
+[[gnu::always_inline]] inline void by_lanes(Index first, Index end, const Visit& visit, const Fetch& fetch) {
+  Index i = first;
+  for (; i + sum_lanes <= end; i += sum_lanes) {
+    fetch(i);
+#pragma omp simd
+    for (Index k = 0; k < sum_lanes; ++k) visit(i + k, k);
+  }
+  Index lane = 0;
+  if (i + sum_lanes / 2 <= end) {
+#pragma omp simd
+    for (Index k = 0; k < sum_lanes / 2; ++k) visit(i + k, k);
+    lane = sum_lanes / 2;
+  }
+  for (i += lane; i < end; ++i, ++lane) visit(i, lane);
+}
+
+inline constexpr auto fetch_nothing = [](Index) WILLIWAW_INLINE {};
+
 /// Σ term(i) over a segment, or the part of it from `first` to `end` - 1.
 template <class Term>
 [[gnu::always_inline]] inline Real segment_sum(Index first, Index end, const Term& term) {
   Real lanes[sum_lanes] = {};
-  Index i = first;
-  for (; i + sum_lanes <= end; i += sum_lanes)
-#pragma omp simd
-    for (Index k = 0; k < sum_lanes; ++k) lanes[k] += term(i + k);
-  for (Index k = 0; i < end; ++i, ++k) lanes[k] += term(i);
+  by_lanes(
+      first, end, [&](Index i, Index k) WILLIWAW_INLINE { lanes[k] += term(i); }, fetch_nothing);
   return sum_of_lanes(lanes);
 }
 

@@ -118,18 +118,6 @@ template <int rank>
   __builtin_prefetch(out + i + ahead, 1);
 }
 
-// Calls visit(i, lane) for a part of a segment, and before every eight of them fetch(i).
-template <class Visit, class Fetch>
-[[gnu::always_inline]] inline void by_lanes(Index first, Index end, const Visit& visit, const Fetch& fetch) {
-  Index i = first;
-  for (; i + sum_lanes <= end; i += sum_lanes) {
-    fetch(i);
-#pragma omp simd
-    for (Index k = 0; k < sum_lanes; ++k) visit(i + k, k);
-  }
-  for (Index k = 0; i < end; ++i, ++k) visit(i, k);
-}
-
 // Sums are of weight·u, weight·|u| and width·u; what weights mean is the caller's affair. Without weights all
 // are 1. Those of a segment are weighted by `of_content` and `of_integral`.
 struct Counting {
@@ -391,7 +379,7 @@ template <class Capacity>
           lanes.third[k] += widths[i] * v;
           lanes.see(k, v);
         },
-        [](Index) WILLIWAW_INLINE {});
+        fetch_nothing);
     count_leap(lanes, leap, 1, of_segments[s]);
   });
 }
@@ -407,7 +395,7 @@ template <class Add>
           add(lanes, i, k);
           lanes.see(k, u[i]);
         },
-        [](Index) WILLIWAW_INLINE {});
+        fetch_nothing);
     of_segments[s].content += sum_of_lanes(lanes.first);
     of_segments[s].gross += sum_of_lanes(lanes.second);
     of_segments[s].integral += sum_of_lanes(lanes.third);
