@@ -14,7 +14,7 @@ std::vector<Real> numbers_of(const Ledger& ledger) {
 
 Ledger ledger_of(const std::vector<Real>& numbers) {
   Ledger ledger(numbers.size());
-  for (std::size_t l = 0; l < numbers.size(); ++l) ledger[l] = numbers[l];
+  for (std::size_t l = 0; l < numbers.size(); ++l) ledger[LineId(l)] = numbers[l];
   return ledger;
 }
 

@@ -80,7 +80,7 @@ void budget_section(const Case& given, const Outcome& o, Report& report) {
   if (!o.solver.empty()) line("left by the solver", o.left_by_solver, "{:.2e}", "");
   const auto scheme = std::ranges::find(b.lines(), "scheme", &LedgerLine::name);
   if (!given.problem.equation().second_order || scheme == b.lines().end()) return;
-  const auto place = static_cast<std::size_t>(scheme - b.lines().begin());
+  const auto place = LineId(static_cast<std::size_t>(scheme - b.lines().begin()));
   const Real added = b.amounts()[place], supplied = b.supplied_besides(place);
   if (added > 0.01 * supplied && supplied > 0)
     report.note(

@@ -10,7 +10,7 @@ namespace {
 constexpr int most_pieces = 64;
 }  // namespace
 
-BackwardCarrier::BackwardCarrier(DiffusionBalance& balance, std::size_t line, int threads)
+BackwardCarrier::BackwardCarrier(DiffusionBalance& balance, LineId line, int threads)
     : balance_(balance), grid_(balance.grid()), line_(line), threads_(threads) {
   const Equation& e = balance.problem().equation();
   if (e.stream->law)

@@ -12,11 +12,11 @@ namespace williwaw {
 class BackwardCarrier final : public Carrier {
  public:
   /// Throws InputError for flux laws and for storages that vary.
-  BackwardCarrier(DiffusionBalance& balance, std::size_t line, int threads);
+  BackwardCarrier(DiffusionBalance& balance, LineId line, int threads);
 
   void carry(const State& y, Real at, Real step, State& out) override;
   bool alone() const override { return alone_; }
-  std::size_t line() const override { return line_; }
+  LineId line() const override { return line_; }
 
  private:
   Point velocity(const Point& place) const;
@@ -30,7 +30,7 @@ class BackwardCarrier final : public Carrier {
   DiffusionBalance& balance_;
   const Grid& grid_;
   const Transport* transport_ = nullptr;
-  std::size_t line_;
+  LineId line_;
   int threads_;
   Real storage_ = 1;
   bool alone_ = false;

@@ -206,6 +206,10 @@ Real Closure::wall_value(Index face, Real u) const {
   return u + at_wall_.resistance[face] * (inflow_[face] - pull_[face] * u) / section_.faces[face].area;
 }
 
+void Closure::declare(LedgerLines& lines) {
+  for (const LedgerLine& line : lines_) ids_.push_back(lines.declare(line));
+}
+
 // A wall that imposes these values for the time being.
 void Closure::move_to(std::span<const Real> values) {
   const std::size_t count = section_.faces.size();

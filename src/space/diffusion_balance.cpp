@@ -39,31 +39,24 @@ DiffusionBalance::DiffusionBalance(const Problem& problem, Execution execution)
   const Grid& g = grid();
   const Placement placement = g.unknowns() == Unknowns::cells ? Placement::cells : Placement::nodes;
   layout_ = Layout({Block{problem_.equation().unknown, placement, {g.size(0), g.size(1), g.size(2)}, 1, 0}});
-  for (auto& section : sections_) {
-    const Closure& closure = closures_.emplace_back(g, std::move(section), couplings_);
-    first_line_.push_back(lines_.size());
-    lines_.insert(lines_.end(), closure.lines().begin(), closure.lines().end());
-  }
+  for (auto& section : sections_) closures_.emplace_back(g, std::move(section), couplings_).declare(lines_);
   sections_.clear();
-  source_line_ = lines_.size();
-  lines_.push_back({"source", LedgerLine::Kind::source, ""});
-  reaction_line_ = lines_.size();
-  if (problem_.equation().reaction) lines_.push_back({"reaction", LedgerLine::Kind::source, ""});
+  const auto inside = [&](const std::string& name) {
+    return lines_.declare({name, LedgerLine::Kind::source, ""});
+  };
+  source_line_ = inside("source");
+  if (problem_.equation().reaction) reaction_line_ = inside("reaction");
   const auto& stream = problem_.equation().stream;
   if (stream) transport_ = std::make_unique<Transport>(problem_, outline_, couplings_, closures_, threads_);
-  stretching_line_ = lines_.size();
-  if (transport_ && transport_->stretches()) lines_.push_back({"stretching", LedgerLine::Kind::source, ""});
-  const std::size_t carried_line = lines_.size();
-  if (problem_.carried_back) lines_.push_back({"carried", LedgerLine::Kind::source, ""});
-  first_point_line_ = lines_.size();
+  if (transport_ && transport_->stretches()) stretching_line_ = inside("stretching");
+  const LineId carried_line = problem_.carried_back ? inside("carried") : LineId{};
   points_of_line_.resize(problem_.equation().points.empty() ? 0 : static_cast<std::size_t>(g.lines()));
   for (const auto& point : problem_.equation().points) {
     Index n = g.containing(point.at);
     // The control volume may have gone to a neighbour on the way to a wall.
     if (!outline_.active(n)) n = nearest_present(point.at);
     points_of_line_[n / g.size(0)].push_back(points_.size());
-    points_.push_back({n, 0});
-    lines_.push_back({"point " + point.name, LedgerLine::Kind::source, ""});
+    points_.push_back({n, inside("point " + point.name), 0});
   }
   find_present();
   find_held();

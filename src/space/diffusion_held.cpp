@@ -78,7 +78,7 @@ void DiffusionBalance::book_each_held(const std::function<Real(std::size_t)>& am
       booked[holder.closure].leaf(segments_.of_cell(held_[h])) +=
           whole * closures_[holder.closure].area(holder.face) / area;
   }
-  for (std::size_t c = 0; c < closures_.size(); ++c) amounts[first_line_[c]] += booked[c].sum();
+  for (std::size_t c = 0; c < closures_.size(); ++c) amounts[closures_[c].line()] += booked[c].sum();
 }
 
 // At a node that walls of several axes hold, what is missing is shared by area. That alone would be wrong by
@@ -109,7 +109,7 @@ void DiffusionBalance::book_shared(const State& y, Parts parts, Real weight, Led
           weight * face.area * (sum / area - along[face.axis] / across[face.axis]);
     }
   }
-  for (std::size_t c = 0; c < closures_.size(); ++c) ledger[first_line_[c]] += booked[c].sum();
+  for (std::size_t c = 0; c < closures_.size(); ++c) ledger[closures_[c].line()] += booked[c].sum();
 }
 
 void DiffusionBalance::book_held(const State& missing, Ledger& amounts) {

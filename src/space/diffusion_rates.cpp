@@ -92,7 +92,7 @@ Totals DiffusionBalance::advance(const State& y, Real at, Real step, State& out,
   if (transport_) {
     if (!offers().stages) return Balance::advance(y, at, step, out, amounts);
     const Totals totals = stage(y, y, 1, step, at, out, amounts, nullptr);
-    for (std::size_t l = 0; l < amounts.size(); ++l) amounts[l] *= step;
+    amounts.scale(step);
     return totals;
   }
   prepare(at, y);

@@ -31,9 +31,9 @@ struct DiffusionBalance::Sweep {
     if (!b.couplings_.separable()) work.no_flux.assign(static_cast<std::size_t>(b.grid().size(0)) + 1, 0.0);
   }
 
-  /// What the lines of a block book, by line of the ledger.
-  TreeSum<Real>* booked(Index block) const {
-    return work.booked.data() + block * static_cast<Index>(balance.lines_.size());
+  /// What the lines of a block book.
+  LedgerBlock booked(Index block) const {
+    return LedgerBlock(work.booked.data() + block * static_cast<Index>(balance.lines_.size()));
   }
   /// Nothing yet for every segment of a line, to be added up by this thread.
   Totals* of_segments() const {
@@ -110,7 +110,7 @@ struct DiffusionBalance::Sweep {
       TreeSum<Real> all;
       for (std::size_t n = l; n < work.booked.size(); n += lines)
         if (!work.booked[n].empty()) all.add(static_cast<Index>(n / lines), work.booked[n].sum());
-      ledger[l] += weight * all.sum();
+      ledger[LineId(l)] += weight * all.sum();
     }
   }
   /// That and what appears inside.
@@ -120,7 +120,7 @@ struct DiffusionBalance::Sweep {
     ledger[balance.source_line_] += weight * balance.source_total_;
     if (!balance.reaction_.empty()) ledger[balance.reaction_line_] += weight * balance.reaction_total_;
     for (std::size_t p = 0; p < balance.points_.size(); ++p)
-      ledger[balance.first_point_line_ + p] += weight * balance.points_[p].rate;
+      ledger[balance.points_[p].line] += weight * balance.points_[p].rate;
   }
 
   Totals sum() const {
@@ -166,7 +166,7 @@ void DiffusionBalance::each_run(Index line, const Visit& visit) const {
 
 template <class Apply>
 void DiffusionBalance::flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply,
-                                          TreeSum<Real>* booked) const {
+                                          LedgerBlock booked) const {
   const Index line = j + grid().size(1) * k, start = grid().size(0) * line;
   for (std::size_t c = 0; c < closures_.size(); ++c) {
     const Closure& wall = closures_[c];
@@ -177,14 +177,14 @@ void DiffusionBalance::flow_through_walls(Index j, Index k, Parts parts, const R
       const Index i = wall.unknown(f) - start, leaf = segments_.number(line, i);
       if (passed) {
         apply(i, transport_->through(c, f));
-        booked[first_line_[c] + wall.carrying()].leaf(leaf) += transport_->through(c, f);
+        booked[wall.line(wall.carrying())].leaf(leaf) += transport_->through(c, f);
       }
       if (!parts.has(Parts::flux(wall.face(f).axis))) continue;
       apply(i, wall.inflow(f) - wall.pull(f) * u[i]);
       if (!booked) continue;
       // Booked condition by condition and face by face: the ledger never learns of the content.
       for (std::size_t s = 0; s < wall.conditions(); ++s)
-        booked[first_line_[c] + s].leaf(leaf) += wall.flow_of(s, f, u[i]);
+        booked[wall.line(s)].leaf(leaf) += wall.flow_of(s, f, u[i]);
     }
   }
 }

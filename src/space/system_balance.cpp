@@ -59,13 +59,13 @@ SystemBalance::SystemBalance(const std::vector<Problem>& members, SystemReaction
     Block block = member.layout().blocks().front();
     block.name = p.equation().unknown;
     blocks.push_back(block);
-    first_line_.push_back(lines_.size());
+    auto& own_lines = own_lines_.emplace_back();
     for (LedgerLine line : member.lines()) {
       line.name = p.equation().unknown + " " + line.name;
-      lines_.push_back(line);
+      own_lines.push_back(lines_.declare(line));
     }
-    reaction_line_.push_back(lines_.size());
-    lines_.push_back({p.equation().unknown + " reaction", LedgerLine::Kind::source, ""});
+    reaction_line_.push_back(
+        lines_.declare({p.equation().unknown + " reaction", LedgerLine::Kind::source, ""}));
   }
   layout_ = Layout(std::move(blocks));
   count_ = members_.front()->layout().size();
@@ -146,7 +146,7 @@ void SystemBalance::rate(const State& y, Real at, Parts parts, State& f, Ledger&
     Ledger own(member.lines().size());
     member.rate(part(y, m), at, parts, out, own);
     put(out, m, f);
-    for (std::size_t l = 0; l < own.size(); ++l) ledger[first_line_[m] + l] = own[l];
+    for (std::size_t l = 0; l < own.size(); ++l) ledger[own_lines_[m][l]] = own[l];
   });
   if (reaction_ && parts.has(Parts::source())) react(y, at, f, ledger);
   if (!flux_ || !parts.has(Parts::stream())) return;
@@ -216,8 +216,8 @@ void SystemBalance::book_end(std::size_t member, Index unknown, Side side, Real 
   Real open = 0;
   each_open_face(member, unknown, side, [&](std::size_t c, Index f) { open += closures[c].area(f); });
   each_open_face(member, unknown, side, [&](std::size_t c, Index f) {
-    ledger[first_line_[member] + members_[member]->line_of(c, closures[c].carrying())] +=
-        flow * closures[c].area(f) / open;
+    const auto own = static_cast<std::size_t>(closures[c].line(closures[c].carrying()));
+    ledger[own_lines_[member][own]] += flow * closures[c].area(f) / open;
   });
 }
 
@@ -299,7 +299,7 @@ void SystemBalance::book_held(const State& missing, Ledger& amounts) {
   each_member([&](std::size_t m, DiffusionBalance& member) {
     Ledger own(member.lines().size());
     member.book_held(part(missing, m), own);
-    for (std::size_t l = 0; l < own.size(); ++l) amounts[first_line_[m] + l] += own[l];
+    for (std::size_t l = 0; l < own.size(); ++l) amounts[own_lines_[m][l]] += own[l];
   });
 }
 

@@ -47,7 +47,6 @@ void WaveMotion::book_means(const State& y0, const State& v0, const State& force
     balance_.prepare(end ? at + step : at, y);
     for (std::size_t c = 0; c < balance_.closures_.size(); ++c) {
       const Closure& wall = balance_.closures_[c];
-      const std::size_t line = balance_.first_line_[c];
       std::vector<TreeSum<Real>> booked(wall.conditions());
       for (Index f = 0; f < wall.faces(); ++f) {
         const Index n = wall.unknown(f);
@@ -57,7 +56,7 @@ void WaveMotion::book_means(const State& y0, const State& v0, const State& force
             booked[k].leaf(leaf(n)) += 0.5 * wall.flow_of(k, f, 0) * moved;
         if (const Real d = wall.drag(f); d != 0 && end) booked[0].leaf(leaf(n)) -= d * moved * moved / step;
       }
-      for (std::size_t k = 0; k < booked.size(); ++k) amounts[line + k] += booked[k].sum();
+      for (std::size_t k = 0; k < booked.size(); ++k) amounts[wall.line(k)] += booked[k].sum();
     }
     amounts[balance_.source_line_] += sum_of([&](Index n) {
       return 0.5 * (y1[n] - y0[n]) *
@@ -66,7 +65,7 @@ void WaveMotion::book_means(const State& y0, const State& v0, const State& force
     });
     for (std::size_t p = 0; p < balance_.points_.size(); ++p) {
       const Index n = balance_.points_[p].unknown;
-      amounts[balance_.first_point_line_ + p] += 0.5 * balance_.points_[p].rate * (y1[n] - y0[n]);
+      amounts[balance_.points_[p].line] += 0.5 * balance_.points_[p].rate * (y1[n] - y0[n]);
     }
   }
   // A wall that imposes its value does the mean force times the way of the wall itself.
@@ -86,7 +85,7 @@ void WaveMotion::book_means(const State& y0, const State& v0, const State& force
         const Real first = starts[c][static_cast<std::size_t>(f)], last = anchor_of(wall, f);
         booked.leaf(leaf(n)) += 0.5 * wall.pull(f) * (first + last - y0[n] - y1[n]) * (last - first);
       }
-      amounts[balance_.first_line_[c]] += booked.sum();
+      amounts[wall.line()] += booked.sum();
     }
   if (!damping_.empty())
     amounts[damping_line_] -=

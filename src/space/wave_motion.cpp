@@ -20,8 +20,8 @@ struct WaveMotion::Work {
   std::span<Real> pair, force, source;  ///< of one line
   std::span<const Real> layer_forces;
   std::size_t next_place = 0;
-  Totals* of_segments;    ///< of one line: energies twice, the kinetic one times the square of the step
-  TreeSum<Real>* booked;  ///< what damping, sources, layers and given forces do
+  Totals* of_segments;  ///< of one line: energies twice, the kinetic one times the square of the step
+  LedgerBlock booked;   ///< what damping, sources, layers and given forces do
 };
 
 namespace {
@@ -36,10 +36,8 @@ Totals energies(Totals t, Real kinetic) {
 }  // namespace
 
 WaveMotion::WaveMotion(DiffusionBalance& balance) : balance_(balance) {
-  damping_line_ = balance_.lines_.size();
-  balance_.lines_.push_back({"damping", LedgerLine::Kind::source, ""});
-  scheme_line_ = balance_.lines_.size();
-  balance_.lines_.push_back({"scheme", LedgerLine::Kind::source, ""});
+  damping_line_ = balance_.lines_.declare({"damping", LedgerLine::Kind::source, ""});
+  scheme_line_ = balance_.lines_.declare({"scheme", LedgerLine::Kind::source, ""});
   layer_ = std::make_unique<WaveLayer>(balance_);
   if (!layer_->any()) layer_.reset();
   // Nodes on walls that follow the motion are held from the start.
@@ -218,7 +216,7 @@ void WaveMotion::move_simple_line(Index line, Index j, Index k, Work& work) cons
   if (!work.quiet_walls)
     balance_.flow_through_walls(
         j, k, Parts::all(), work.now.data() + start, [&](Index i, Real flow) { work.force[i] += flow; },
-        nullptr);
+        LedgerBlock());
   const auto first = balance_.held_start_[line], last = balance_.held_start_[line + 1];
   for (const int end : {0, 1}) {
     const Index i = end * (nx - 1);
@@ -239,7 +237,7 @@ void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
   if (!balance_.wide_)
     balance_.flow_through_walls(
         j, k, Parts::all(), work.now.data() + start, [&](Index i, Real flow) { work.force[i] += flow; },
-        nullptr);
+        LedgerBlock());
   const bool driven = balance_.has_source(line);
   std::ranges::fill(work.source, 0.0);
   if (driven) balance_.add_source(j, k, [&](Index i, Real s) { work.source[i] += s; });
@@ -281,7 +279,7 @@ void WaveMotion::move_line(Index line, Index j, Index k, Work& work) const {
       const Real moved = 0.5 * (work.other[n] - old);
       if (driven) work.booked[balance_.source_line_].leaf(leaf(n)) += work.source[i] * moved;
       if (in_layer)
-        work.booked[balance_.first_line_[(*places)[work.next_place].closure]].leaf(leaf(n)) +=
+        work.booked[balance_.closures_[(*places)[work.next_place].closure].line()].leaf(leaf(n)) +=
             moved *
             (work.layer_forces[work.next_place] - (*places)[work.next_place].drag * moved / work.step);
     }

@@ -27,7 +27,7 @@ class WaveMotion final : public Motion {
   Totals totals(const State& y, const State& v, Real at) override;
   void book_means(const State& y0, const State& v0, const State& force0, const State& y1, const State& v1,
                   const State& force1, Real at, Real step, Ledger& amounts) override;
-  std::size_t scheme_line() const override { return scheme_line_; }
+  LineId scheme_line() const override { return scheme_line_; }
 
  private:
   struct Work;
@@ -69,7 +69,7 @@ class WaveMotion final : public Motion {
   std::vector<Real> drag_;       ///< the same with what walls and layers add
   std::vector<char> free_line_;  ///< lines without damping, layers and held unknowns, but at their ends
   std::unique_ptr<WaveLayer> layer_;
-  std::size_t damping_line_ = 0, scheme_line_ = 0;
+  LineId damping_line_, scheme_line_;
   bool ready_ = false, placed_ = false;
   bool even_ = false;  ///< capacities are alike along a line, but for its ends
   std::vector<WallMemory> walls_;

@@ -45,13 +45,12 @@ WaveSystem::WaveSystem(DiffusionBalance& balance) : balance_(balance) {
       conductivity_[a][n] = e.diffusion.coefficient[g.slot(a)](g.point_of(n));
   }
   const auto line_of = [&](const std::string& name) {
-    return static_cast<std::size_t>(std::ranges::find(balance.lines(), name, &LedgerLine::name) -
-                                    balance.lines().begin());
+    return LineId(static_cast<std::size_t>(std::ranges::find(balance.lines(), name, &LedgerLine::name) -
+                                           balance.lines().begin()));
   };
   source_line_ = line_of("source");
   damping_line_ = line_of("damping");
   for (const auto& point : e.points) line_of_point_.push_back(line_of("point " + point.name));
-  for (const Closure& wall : balance.closures()) line_of_closure_.push_back(line_of(wall.lines()[0].name));
   place_of_.assign(count, -1);
   for (std::size_t c = 0; c < balance.closures().size(); ++c) {
     const Closure& wall = balance.closures()[c];
@@ -164,7 +163,7 @@ std::pair<Real, Real> WaveSystem::at_wall(const WaveFields& y, Index cell, Real 
     moves = (pushed - comes) / (law.rate[0] + z);
     force = pushed - law.rate[0] * moves;
   }
-  powers[line_of_closure_[static_cast<std::size_t>(end.closure)]] += wall.area(end.face) * force * moves;
+  powers[wall.line()] += wall.area(end.face) * force * moves;
   return {moves, upper ? force : -force};
 }
 

@@ -79,7 +79,6 @@ Real WaveMotion::book_walls(const State& now, const State& after, Real step, Led
   for (std::size_t c = 0; c < walls_.size(); ++c) {
     const Closure& wall = balance_.closures_[c];
     WallMemory& m = walls_[c];
-    const std::size_t line = balance_.first_line_[c];
     if (m.quiet) continue;
     std::vector<TreeSum<Real>> booked(wall.conditions());
     TreeSum<Real> stored;
@@ -97,13 +96,13 @@ Real WaveMotion::book_walls(const State& now, const State& after, Real step, Led
       }
       if (const Real d = wall.drag(f); d != 0) booked[0].leaf(at) -= d * moved * moved / step;
     }
-    for (std::size_t k = 0; k < booked.size(); ++k) amounts[line + k] += booked[k].sum();
+    for (std::size_t k = 0; k < booked.size(); ++k) amounts[wall.line(k)] += booked[k].sum();
     springs += stored.sum();
   }
   for (std::size_t p = 0; p < points_before_.size(); ++p) {
     const auto& point = balance_.points_[p];
     const Real work = point.rate * 0.5 * (after[point.unknown] - points_before_[p]);
-    amounts[balance_.first_point_line_ + p] += work;
+    amounts[point.line] += work;
     // The sweep has counted points among the sources.
     amounts[balance_.source_line_] -= work;
   }

@@ -39,10 +39,10 @@ Real Budget::relative_residual() const {
   return scale > 0 ? std::abs(residual()) / scale : 0;
 }
 
-Real Budget::supplied_besides(std::size_t line) const {
+Real Budget::supplied_besides(LineId line) const {
   Real sum = std::abs(initial_ + jump_);
   for (std::size_t l = 0; l < amounts_.size(); ++l)
-    if (l != line) sum += std::max(amounts_[l], 0.0);
+    if (LineId(l) != line) sum += std::max(amounts_[l], 0.0);
   return sum;
 }
 

@@ -5,9 +5,9 @@
 #include <limits>
 #include <memory>
 
-#include "williwaw/domain/layout.hpp"
 #include "williwaw/balance/ledger.hpp"
 #include "williwaw/balance/linear_system.hpp"
+#include "williwaw/domain/layout.hpp"
 
 namespace williwaw {
 
@@ -118,7 +118,7 @@ class Motion {
   virtual void book_means(const State& y0, const State& v0, const State& force0, const State& y1,
                           const State& v1, const State& force1, Real at, Real step, Ledger& amounts) = 0;
   /// The line for what the scheme itself adds or takes.
-  virtual std::size_t scheme_line() const = 0;
+  virtual LineId scheme_line() const = 0;
 };
 
 /// What a balance with a stream adds for schemes that look up where each unknown was carried from.
@@ -130,7 +130,7 @@ class Carrier {
   /// Nothing diffuses, appears or reacts besides.
   virtual bool alone() const = 0;
   /// The line of the ledger for what was carried in and out and what looking up itself adds or takes.
-  virtual std::size_t line() const = 0;
+  virtual LineId line() const = 0;
 };
 
 /// A balance over control volumes. State vectors have layout().size() entries; amounts Q and rates F belong

@@ -4,8 +4,8 @@
 
 #include <complex>
 
-#include "williwaw/solve/linear_solver.hpp"
 #include "williwaw/balance/balance.hpp"
+#include "williwaw/solve/linear_solver.hpp"
 
 namespace williwaw {
 

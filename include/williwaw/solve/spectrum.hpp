@@ -1,8 +1,8 @@
 // Extreme eigenvalues of small or tridiagonal symmetric matrices.
 #pragma once
 
-#include "williwaw/grid/types.hpp"
 #include "williwaw/balance/linear_system.hpp"
+#include "williwaw/grid/types.hpp"
 
 namespace williwaw {
 

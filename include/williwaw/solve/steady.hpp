@@ -1,8 +1,8 @@
 // Steady states: Σ F(y) = 0, by one linear solve or by Newton's method around it.
 #pragma once
 
-#include "williwaw/solve/linear_solver.hpp"
 #include "williwaw/balance/balance.hpp"
+#include "williwaw/solve/linear_solver.hpp"
 
 namespace williwaw {
 

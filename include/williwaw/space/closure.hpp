@@ -5,8 +5,8 @@
 #include <algorithm>
 
 #include "williwaw/balance/balance.hpp"
-#include "williwaw/space/couplings.hpp"
 #include "williwaw/balance/ledger.hpp"
+#include "williwaw/space/couplings.hpp"
 #include "williwaw/space/outflow.hpp"
 
 namespace williwaw {
@@ -91,6 +91,9 @@ class Closure {
   std::size_t carrying() const { return carrying_; }
   /// Ledger line of each condition.
   const std::vector<LedgerLine>& lines() const { return lines_; }
+  /// Declares them; the id of a condition's is known from then on.
+  void declare(LedgerLines& lines);
+  LineId line(std::size_t condition = 0) const { return ids_[condition]; }
 
  private:
   struct Share {
@@ -114,6 +117,7 @@ class Closure {
   Drive drive_;
   std::vector<Share> shares_;
   std::vector<LedgerLine> lines_;
+  std::vector<LineId> ids_;
   std::size_t carrying_ = 0;
   bool pins_ = false;
   bool on_time_ = false;

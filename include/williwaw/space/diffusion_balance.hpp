@@ -1,8 +1,8 @@
 // The balance of heat, diffusion, wave and transport problems.
 #pragma once
 
-#include "williwaw/domain/sums.hpp"
 #include "williwaw/balance/balance.hpp"
+#include "williwaw/domain/sums.hpp"
 #include "williwaw/space/closure.hpp"
 
 namespace williwaw {
@@ -10,6 +10,18 @@ namespace williwaw {
 class Transport;
 struct Range;
 class WideDifferences;
+
+/// What is booked on the lines of a ledger while some lines of unknowns are gone through, leaf by leaf. One
+/// without a place to book on is false.
+class LedgerBlock {
+ public:
+  explicit LedgerBlock(TreeSum<Real>* sums = nullptr) : sums_(sums) {}
+  TreeSum<Real>& operator[](LineId line) const { return sums_[static_cast<std::size_t>(line)]; }
+  explicit operator bool() const { return sums_ != nullptr; }
+
+ private:
+  TreeSum<Real>* sums_;
+};
 
 /// How a balance is carried out, not what it says.
 struct Execution {
@@ -69,7 +81,7 @@ class DiffusionBalance final : public Balance {
 
   const Layout& layout() const override { return layout_; }
   Offers offers() const override;
-  const std::vector<LedgerLine>& lines() const override { return lines_; }
+  const std::vector<LedgerLine>& lines() const override { return lines_.all(); }
   void storage(const State& y, Real at, State& q) override;
   void recover(const State& q, Real at, State& y) override;
   void rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) override;
@@ -119,10 +131,6 @@ class DiffusionBalance final : public Balance {
   const Closure* closure(Side side, Real at);
   /// All closures: sides, cut-outs, parts.
   const std::vector<Closure>& closures() const { return closures_; }
-  /// The ledger's line of a condition of one of them.
-  std::size_t line_of(std::size_t closure, std::size_t condition) const {
-    return first_line_[closure] + condition;
-  }
 
  private:
   struct Holder {
@@ -167,7 +175,7 @@ class DiffusionBalance final : public Balance {
   void each_run(Index line, const Visit& visit) const;
   template <class Apply>
   void flow_through_walls(Index j, Index k, Parts parts, const Real* u, const Apply& apply,
-                          TreeSum<Real>* booked) const;
+                          LedgerBlock booked) const;
   template <class Add>
   void add_source(Index j, Index k, const Add& add) const;
   Real across_line(Index j, Index k) const;
@@ -184,9 +192,8 @@ class DiffusionBalance final : public Balance {
   std::vector<WallSection> sections_;
   Couplings couplings_;
   std::vector<Closure> closures_;
-  std::vector<std::size_t> first_line_;
-  std::size_t source_line_ = 0, reaction_line_ = 0, stretching_line_ = 0, first_point_line_ = 0;
-  std::vector<LedgerLine> lines_;
+  LedgerLines lines_;
+  LineId source_line_{}, reaction_line_{}, stretching_line_{};
   std::vector<Index> held_;
   std::vector<std::vector<Holder>> holders_;
   std::vector<std::size_t> shared_;      ///< places in held_ of unknowns that walls of several axes hold
@@ -198,6 +205,7 @@ class DiffusionBalance final : public Balance {
   Real source_total_ = 0;
   struct PointRate {
     Index unknown;
+    LineId line;
     Real rate;
   };
   std::vector<PointRate> points_;  ///< in the problem's order

@@ -49,7 +49,7 @@ class SystemBalance final : public Balance {
 
   const Layout& layout() const override { return layout_; }
   Offers offers() const override;
-  const std::vector<LedgerLine>& lines() const override { return lines_; }
+  const std::vector<LedgerLine>& lines() const override { return lines_.all(); }
   void storage(const State& y, Real at, State& q) override;
   void recover(const State& q, Real at, State& y) override;
   void rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) override;
@@ -79,9 +79,10 @@ class SystemBalance final : public Balance {
   std::shared_ptr<const SystemFlux> flux_;
   const ReconstructionKind* reconstruction_;
   Layout layout_;
-  Index count_ = 0;  ///< of unknowns of one member
-  std::vector<std::size_t> first_line_, reaction_line_;
-  std::vector<LedgerLine> lines_;
+  Index count_ = 0;                             ///< of unknowns of one member
+  std::vector<std::vector<LineId>> own_lines_;  ///< by member, as its own ledger has them
+  std::vector<LineId> reaction_line_;
+  LedgerLines lines_;
   std::vector<Index> held_, absent_;
 };
 

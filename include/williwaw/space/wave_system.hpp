@@ -52,8 +52,8 @@ class WaveSystem {
   std::vector<Real> storage_, damping_;
   std::array<std::vector<Real>, 3> conductivity_;
   std::vector<std::array<Ends, 6>> ends_;  ///< of cells beside walls
-  std::vector<std::size_t> line_of_closure_, line_of_point_;
-  std::size_t source_line_ = 0, damping_line_ = 0;
+  std::vector<LineId> line_of_point_;
+  LineId source_line_, damping_line_;
   std::vector<Index> place_of_;  ///< in ends_, -1 inside
 };
 

@@ -30,7 +30,7 @@ class Budget {
   /// The residual over gross content plus gross flows.
   Real relative_residual() const;
   /// Content at the start and all that came in, without what went out and without one line.
-  Real supplied_besides(std::size_t line) const;
+  Real supplied_besides(LineId line) const;
   /// The same for single steps: the largest so far.
   Real worst_step() const { return worst_step_; }
 

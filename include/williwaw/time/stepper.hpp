@@ -4,8 +4,8 @@
 #include <memory>
 #include <optional>
 
-#include "williwaw/solve/linear_solver.hpp"
 #include "williwaw/balance/balance.hpp"
+#include "williwaw/solve/linear_solver.hpp"
 #include "williwaw/time/scheme.hpp"
 
 namespace williwaw {

@@ -89,12 +89,15 @@ class StabilizedStepper final : public Stepper {
       before_[n] = now_[n];
       now_[n] = next;
     }
-    for (std::size_t l = 0; l < booked_.size(); ++l) {
-      const Real next = r.previous * amounts_now_[l] + r.before_previous * amounts_before_[l] +
-                        step * (r.rate * booked_[l] + r.first_rate * first_booked_[l]);
-      amounts_before_[l] = amounts_now_[l];
-      amounts_now_[l] = next;
-    }
+    change_ = booked_;
+    change_.scale(r.rate);
+    change_.add(first_booked_, r.first_rate);
+    amounts_next_ = amounts_now_;
+    amounts_next_.scale(r.previous);
+    amounts_next_.add(amounts_before_, r.before_previous);
+    amounts_next_.add(change_, step);
+    std::swap(amounts_before_, amounts_now_);
+    std::swap(amounts_now_, amounts_next_);
   }
 
   // Sommeijer, Shampine and Verwer (1997): 0.8·(start − end) + 0.4·step·(rate at start + rate at end).
@@ -115,7 +118,7 @@ class StabilizedStepper final : public Stepper {
   int age_ = 0;
   std::vector<Recurrence> rows_;
   State start_, first_rate_, rate_, now_, before_, stage_, error_;
-  Ledger first_booked_, booked_, amounts_now_, amounts_before_;
+  Ledger first_booked_, booked_, amounts_now_, amounts_before_, amounts_next_, change_;
 };
 
 }  // namespace

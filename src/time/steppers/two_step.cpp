@@ -38,8 +38,8 @@ class TwoStepStepper final : public Stepper {
       increments_[n] = memory * increments_[n] + weight * rate_[n];
       known_[n] = start_[n] + increments_[n];
     }
-    for (std::size_t l = 0; l < booked_.size(); ++l)
-      increments_booked_[l] = memory * increments_booked_[l] + weight * booked_[l];
+    increments_booked_.scale(memory);
+    increments_booked_.add(booked_, weight);
     last_step_ = step;
     amounts = increments_booked_;
     steppers::book_walls(balance_, y, at + step, known_, work_, amounts);
