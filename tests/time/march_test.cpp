@@ -263,7 +263,7 @@ TEST_CASE("a ledger with one flipped sign does not close: the budget is no tauto
     void recover(const State& q, Real at, State& y) override { inner_.recover(q, at, y); }
     void rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) override {
       inner_.rate(y, at, parts, f, ledger);
-      ledger[0] = -ledger[0];
+      ledger[LineId{0}] = -ledger[0];
     }
     void linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& s) override {
       inner_.linearise(y, at, a, b, parts, s);

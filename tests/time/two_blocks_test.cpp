@@ -42,7 +42,7 @@ class Channel final : public Balance {
     for (Index i = 0; i < n_; ++i) f[level(i)] = y[flow(i)] - y[flow(i + 1)];
     f[flow(0)] = f[flow(n_)] = 0;
     for (Index i = 1; i < n_; ++i) f[flow(i)] = y[level(i - 1)] - y[level(i)] - 0.25 * size_ * y[flow(i)];
-    ledger[0] = y[flow(0)];
+    ledger[LineId{0}] = y[flow(0)];
   }
   void linearise(const State& y, Real, Real a, Real b, Parts, LinearSystem& system) override {
     SparseSystem m{layout_.size(), {}};
