@@ -94,7 +94,7 @@ class Upwind final : public Balance {
   }
   void rate(const State& y, Real, Parts, State& f, Ledger& ledger) override {
     for (Index i = 0; i < n_; ++i) f[i] = (i > 0 ? y[i - 1] : 0) - y[i];
-    ledger[0] = -y[n_ - 1];
+    ledger[LineId{0}] = -y[n_ - 1];
   }
   void linearise(const State&, Real, Real a, Real b, Parts, LinearSystem& system) override {
     SparseSystem m{n_, {}};
