@@ -31,7 +31,7 @@ Problem plan(bool varying) {
 }
 
 void explicit_step(benchmark::State& state, bool varying) {
-  DiffusionBalance balance(plan(varying), {threads});
+  ProblemBalance balance(plan(varying), {threads});
   State y = balance.initial_state(), next(y.size());
   Ledger amounts(balance.lines().size());
   const Real step = 0.2 / (static_cast<Real>(side) * static_cast<Real>(side));

@@ -32,8 +32,8 @@ Problem basin(int rank, Index side, bool varying) {
 }
 
 void leapfrog(benchmark::State& state, int rank, Index side, bool varying) {
-  DiffusionBalance balance(basin(rank, side, varying), {threads});
-  Motion& motion = *balance.motion();
+  ProblemBalance balance(basin(rank, side, varying), {threads});
+  Motion& motion = balance.motion();
   State now = balance.initial_state(), rate, before;
   const Real h = 1.0 / static_cast<Real>(side), step = 0.4 * h;
   motion.initial_rate(rate);
@@ -44,7 +44,8 @@ void leapfrog(benchmark::State& state, int rank, Index side, bool varying) {
   std::copy(now.begin(), now.end(), a.data());
   std::copy(before.begin(), before.end(), b.data());
   const Real square = step * step / (h * h);
-  const Couplings& c = balance.couplings(0);
+  const auto conductances = balance.conductances(0);
+  const Conductances& c = *conductances;
   double volume = 1;
   for (int d = 0; d < rank; ++d) volume *= h;
   std::vector<double> ours, hand, copied;

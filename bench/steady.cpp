@@ -41,7 +41,7 @@ Problem plan(Index side, Real jump) {
   return p;
 }
 
-SteadyOutcome solve(DiffusionBalance& balance, const std::string& solver) {
+SteadyOutcome solve(ProblemBalance& balance, const std::string& solver) {
   State y = balance.initial_state();
   return solve_steady(balance, y, 0, {.solver = solver, .threads = threads});
 }
@@ -59,11 +59,11 @@ void against_products(bool quick) {
   const Problem problem = plan(side, 30);
   const double before = peak_bytes();
   {
-    DiffusionBalance once(problem, {threads});
+    ProblemBalance once(problem, {threads});
     solve(once, "multigrid");
   }
   const double held = peak_bytes() - before;
-  DiffusionBalance balance(problem, {threads});
+  ProblemBalance balance(problem, {threads});
   LinearSystem system;
   balance.linearise(balance.initial_state(), 0, 0, 1, Parts::all(), system);
   std::vector<Eigen::Triplet<Real, int>> entries;
@@ -79,9 +79,9 @@ void against_products(bool quick) {
   Index iterations = 0;
   for (int n = 0; n < repeats; ++n) {
     for (int k = 0; k < 5; ++k) product.push_back(seconds_of([&] { y.noalias() = matrix * x; }));
-    std::unique_ptr<DiffusionBalance> own;
+    std::unique_ptr<ProblemBalance> own;
     layout.push_back(
-        seconds_of([&] { own = std::make_unique<DiffusionBalance>(problem, Execution{threads}); }));
+        seconds_of([&] { own = std::make_unique<ProblemBalance>(problem, Execution{threads}); }));
     solver_only.push_back(seconds_of([&] { iterations = solve(*own, "multigrid").iterations(); }));
     whole.push_back(layout.back() + solver_only.back());
     x = y / y.norm();
@@ -122,7 +122,7 @@ void as_grids_grow() {
     std::printf("  1 : %-8g", jump);
     for (const Index full : {255, 511, 1023, 2047}) {
       const Index side = bench::at_size<Index>(full, (full + 1) / 8 - 1);
-      DiffusionBalance balance(plan(side, jump), {threads});
+      ProblemBalance balance(plan(side, jump), {threads});
       std::printf(" %6td", solve(balance, "multigrid").iterations());
       std::fflush(stdout);
     }

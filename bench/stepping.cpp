@@ -25,7 +25,7 @@ Problem rod(Index cells) {
 // A Crank-Nicolson step of 10⁶ cells, its factor reused, over ten copies of the data.
 void crank_nicolson() {
   const Index cells = bench::at_size<Index>(1000000, 100);
-  DiffusionBalance balance(rod(cells), {2});
+  ProblemBalance balance(rod(cells), {2});
   State y = balance.initial_state(), copy(y.size());
   const auto stepper = make_stepper(balance, scheme("crank-nicolson"), {"auto", 2});
   Ledger amounts(balance.lines().size());
@@ -57,7 +57,7 @@ void budget_and_guard() {
   const Index steps = bench::at_size<Index>(160, 4);
   std::vector<double> whole, bare;
   for (int n = 0; n < bench::at_size(9, 1); ++n) {
-    DiffusionBalance balance(p, {2});
+    ProblemBalance balance(p, {2});
     State y = balance.initial_state(), next(y.size());
     Ledger amounts(balance.lines().size());
     // What a balance lays out at its first step is no part of either.
@@ -89,7 +89,7 @@ Work work_of(const Problem& p, const std::string& label, const Plan& plan, const
   std::vector<double> times;
   double error = 0;
   for (int n = 0; n < 3; ++n) {
-    DiffusionBalance balance(p, {1});
+    ProblemBalance balance(p, {1});
     State y = balance.initial_state();
     times.push_back(seconds_of([&] { march(balance, y, plan); }));
     double sum = 0;
@@ -101,7 +101,7 @@ Work work_of(const Problem& p, const std::string& label, const Plan& plan, const
 
 // Schemes for waves, for what is carried and for several axes do not take a rod.
 bool takes(const Problem& p, const Scheme& s) {
-  DiffusionBalance balance(p, {1});
+  ProblemBalance balance(p, {1});
   try {
     make_stepper(balance, s, {});
     return true;
@@ -112,7 +112,7 @@ bool takes(const Problem& p, const Scheme& s) {
 
 std::vector<Work> work_precision(const Problem& p, Real until) {
   const Real limit = verify::stability(p, scheme("explicit-euler"), 1).limit.step;
-  DiffusionBalance balance(p, {1});
+  ProblemBalance balance(p, {1});
   State reference = balance.initial_state();
   Plan fine;
   fine.scheme = scheme("rk45");

@@ -56,7 +56,7 @@ void shocks(benchmark::State& state, std::shared_ptr<const FluxLaw> law, Index s
   Problem problem(plan_of(side), conservation(std::move(law)));
   problem.initial = shape;
   problem.reconstruction = "van-leer";
-  DiffusionBalance balance(problem, {threads});
+  ProblemBalance balance(problem, {threads});
   auto stepper = make_stepper(balance, scheme("ssprk3"));
   State y = balance.initial_state();
   const Real h = 1.0 / static_cast<Real>(side), step = 0.2 * h;
@@ -92,12 +92,11 @@ void looking_back(benchmark::State& state) {
   problem.initial = shape;
   Problem back = problem;
   problem.reconstruction = "van-leer";
-  back.carried_back = true;
-  DiffusionBalance one(problem, {threads}), other(back, {threads});
+  ProblemBalance one(problem, {threads}), other(back, {threads, true});
   auto flux_form = make_stepper(one, scheme("ssprk3")),
        semi_lagrangian = make_stepper(other, scheme("semi-lagrangian"));
   State y = one.initial_state(), z = y;
-  const Real fastest = one.transport(0, y)->velocities().fastest();
+  const Real fastest = one.advection(0, y)->velocities().fastest();
   Ledger amounts(one.lines().size()), others(other.lines().size());
   std::vector<double> short_steps, long_steps;
   for (auto _ : state) {

@@ -23,7 +23,7 @@ int main() {
   problem.reconstruction = "van-leer";
   problem.wall("west", dirichlet(0.2)).wall("east", outflow());
 
-  DiffusionBalance balance(problem);
+  ProblemBalance balance(problem);
   State state = balance.initial_state();
   Plan plan;
   plan.scheme = scheme("ssprk3");

@@ -18,7 +18,7 @@ Grid square(Index cells) {
 Field steepness(const Grid& grid) {
   Problem problem(grid, diffusion(0.01));
   problem.other_walls(insulated());
-  DiffusionBalance balance(problem);
+  ProblemBalance balance(problem);
   std::vector<State> batch;
   for (std::uint64_t seed = 1; seed <= 4; ++seed)
     batch.push_back((0.5 * sampled(grid, smooth_noise(grid, 1, 0.15, seed))).values());

@@ -20,7 +20,7 @@ Problem component(Index cells, std::uint64_t seed) {
 }
 
 Real energy_at_end(Index cells) {
-  SystemBalance wind({component(cells, 11), component(cells, 12)}, {}, self_carrying_flux(2));
+  ProblemBalance wind({component(cells, 11), component(cells, 12)}, {}, self_carrying_flux(2));
   State state = wind.initial_state();
   Plan plan;
   plan.scheme = scheme("ssprk3");
@@ -31,7 +31,7 @@ Real energy_at_end(Index cells) {
   Real energy = 0;
   Observers observers;
   observers.on_record = [&](const Moment& m) {
-    const Field u = wind.field(m.state, 0, m.time), v = wind.field(m.state, 1, m.time);
+    const Field u = wind.field(m.state, m.time, 0), v = wind.field(m.state, m.time, 1);
     energy = (0.5 * (u * u + v * v)).mean();
     std::printf("%3td cells, t = %.2f: energy %.4f, steepest %.1f\n", cells, m.time, energy,
                 gradient(u).magnitude().highest());

@@ -19,7 +19,7 @@ int main() {
   std::printf("largest stable step %.6e; the rule for one dimension, h^2/2, would allow %.6e\n",
               judged.limit.step, 0.5 * 0.025 * 0.025);
   for (const Real share : {0.99, 1.01}) {
-    DiffusionBalance balance(plan_view);
+    ProblemBalance balance(plan_view);
     State state = balance.initial_state();
     Plan plan;
     plan.scheme = euler;

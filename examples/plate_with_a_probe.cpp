@@ -18,7 +18,7 @@ int main(int argc, char** argv) {
       .wall("north", robin(25.0, 270.0) + flux(100.0))
       .other_walls(insulated());
 
-  DiffusionBalance balance(plate);
+  ProblemBalance balance(plate);
   State state = balance.initial_state();
   Plan plan;
   plan.scheme = scheme("crank-nicolson");

@@ -21,7 +21,7 @@ int main() {
     line.initial = [=](Point p) { return pulse(p.x - 0.5); };
     line.initial_rate = [=](Point p) { return 2 * (p.x - 0.5) / 0.005 * pulse(p.x - 0.5); };
     const auto judged = verify::stability(line, scheme("leapfrog"), 0.8 / cells);
-    DiffusionBalance balance(line);
+    ProblemBalance balance(line);
     State u = balance.initial_state();
     const Outcome out = march(balance, u, {.scheme = scheme("leapfrog"), .until = 0.8, .step = 0.8 / cells});
     const auto [low, high] = std::ranges::minmax_element(u);

@@ -27,7 +27,7 @@ int main() {
     plan.step = until / 400;
     const auto judged = verify::stability(rod, plan.scheme, plan.step);
 
-    DiffusionBalance balance(rod);
+    ProblemBalance balance(rod);
     State state = balance.initial_state();
     const Outcome outcome = march(balance, state, plan);
     const Norms error = Field(grid, state).difference(exact);

@@ -21,7 +21,7 @@ int main() {
   wall.wall("south", robin(8.0, 293.15)).wall("north", robin(25.0, 263.15)).wall("duct", robin(12.0, 278.15));
   wall.other_walls(insulated());
 
-  DiffusionBalance balance(wall);
+  ProblemBalance balance(wall);
   State state = balance.initial_state();
   const SteadyOutcome found = solve_steady(balance, state);
 

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "williwaw/grid/expect.hpp"
+
 namespace williwaw {
 
 Totals Totals::towards(const Totals& later, Real share) const {
@@ -18,6 +20,8 @@ Totals Totals::towards(const Totals& later, Real share) const {
 }
 
 Ledger flows_at(Balance& balance, const State& y, Real at, Real start, Real window) {
+  expect(static_cast<Index>(y.size()) == balance.layout().size() && window > 0,
+         "flows_at: a state of the balance's size and a window above zero");
   Ledger flows(balance.lines().size());
   State inside(y.size());
   balance.rate(y, at, Parts::all(), inside, flows);
@@ -33,6 +37,18 @@ Ledger flows_at(Balance& balance, const State& y, Real at, Real start, Real wind
     lacking[n] = (lacking[n] - stored_before[n]) / window - inside[n];
   balance.book_held(lacking, flows);
   return flows;
+}
+
+Motion& Balance::motion() {
+  throw InputError("this balance is of first order in time");
+}
+
+Carrier& Balance::carrier() {
+  throw InputError("this balance does not look up where things came from");
+}
+
+std::unique_ptr<FirstOrderForm> Balance::first_order_form() {
+  throw InputError("this balance is not there as a first-order system");
 }
 
 void Balance::book_held(const State&, Ledger&) {}

@@ -8,8 +8,8 @@
 #include "cycle_watch.hpp"
 #include "settled.hpp"
 #include "williwaw/grid/field_operations.hpp"
-#include "williwaw/space/numerical_flux.hpp"
-#include "williwaw/space/reconstruction.hpp"
+#include "williwaw/terms/numerical_flux.hpp"
+#include "williwaw/terms/reconstruction.hpp"
 #include "williwaw/verify/boundary_jumps.hpp"
 #include "wording.hpp"
 
@@ -23,7 +23,7 @@ constexpr Real round_off_of_values = 1e-9;
 constexpr const char* names_of_flows[] = {"amount ", "flow "};
 
 // Values that are held side by side on two boundaries.
-std::string jump_text(const Case& given, const DiffusionBalance& balance, const verify::BoundaryJump& jump,
+std::string jump_text(const Case& given, const ProblemBalance& balance, const verify::BoundaryJump& jump,
                       std::size_t of) {
   const std::size_t other = jump.first == of ? jump.second : jump.first;
   const Real here = given.value.shown(jump.first == of ? jump.first_value : jump.second_value);
@@ -38,7 +38,7 @@ bool same_control_volume(const Grid& g, const Point& a, const Point& b) {
   return g.containing(a) == g.containing(b);
 }
 
-void read_headlines(const Case& given, const DiffusionBalance& balance, const Ledger& through,
+void read_headlines(const Case& given, const ProblemBalance& balance, const Ledger& through,
                     const Totals& totals, Answer& result) {
   const auto add = [&](const std::string& name, const std::string& unit, Real value) {
     result.headlines.push_back({name, unit, value, value});
@@ -117,9 +117,11 @@ bool jumps(const Field& field) {
 
 }  // namespace
 
-Real order_in_space(const Problem& problem) {
+Real order_in_space(const Case& given) {
+  const Problem& problem = given.problem;
   const bool carried = problem.equation().stream || problem.equation().as_system;
-  if (!carried || problem.carried_back || reconstruction_kind(problem.reconstruction).order > 1) return 2;
+  if (!carried || looks_back(given.plan.scheme) || reconstruction_kind(problem.reconstruction).order > 1)
+    return 2;
   const std::string& flux = problem.numerical_flux;
   return flux == "central" || numerical_flux(flux).needs_step ? 2 : 1;
 }
@@ -128,11 +130,11 @@ Real order_of_both(const Case& given, Real step_power) {
   const bool knows_step =
       given.problem.equation().stream && numerical_flux(given.problem.numerical_flux).needs_step;
   const Real in_time = given.plan.adaptive ? 1 : knows_step ? 2 : given.plan.scheme.order;
-  return std::min(order_in_space(given.problem), step_power * in_time);
+  return std::min(order_in_space(given), step_power * in_time);
 }
 
 std::vector<std::pair<std::string, std::string>> without_limits(const Case& given,
-                                                                const DiffusionBalance& balance) {
+                                                                const ProblemBalance& balance) {
   std::vector<std::pair<std::string, std::string>> all;
   const auto& closures = balance.closures();
   for (const auto& jump : verify::boundary_jumps(balance, given.plan.start, given.plan.until))
@@ -151,7 +153,7 @@ std::vector<std::pair<std::string, std::string>> without_limits(const Case& give
   return all;
 }
 
-std::optional<Norms> against_exact(const Case& given, const DiffusionBalance& balance, const Field& field,
+std::optional<Norms> against_exact(const Case& given, const ProblemBalance& balance, const Field& field,
                                    Real time) {
   if (!given.exact) return std::nullopt;
   const Grid& g = field.grid();

@@ -225,7 +225,7 @@ std::string solver_text(const Case& given, const Prepared& prepared) {
   const bool in_turns = std::holds_alternative<Factored>(prepared.plan.scheme.method);
   const Real step =
       prepared.longest_step > 0 ? prepared.longest_step : 1 / prepared.stability.largest_eigenvalue;
-  const bool moves = prepared.balance->motion() != nullptr;
+  const bool moves = prepared.balance->offers().second_order;
   prepared.balance->linearise(prepared.initial, 0, 1, moves ? 0.25 * step * step : step,
                               in_turns ? Parts::flux(0) : Parts::all(), system);
   SolverRules rules;

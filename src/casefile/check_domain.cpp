@@ -48,7 +48,7 @@ std::string resolution_text(const Case& given, const Outline& outline, Index reg
 }
 
 // Where a cut-out is held the flow meets its wall along the grid; the wall is as long as it was cut.
-Real true_area(const Case& given, const DiffusionBalance& balance, const Closure& wall) {
+Real true_area(const Case& given, const ProblemBalance& balance, const Closure& wall) {
   const std::string& name = wall.section().name;
   const Index region = given.problem.regions().find(name);
   const bool split = std::ranges::any_of(given.problem.parts(),
@@ -71,8 +71,8 @@ void regions_section(const Case& given, const Prepared& prepared, Report& report
     if (region.active) {
       std::vector<Function> one(static_cast<std::size_t>(regions.size()) + 1, Function(0.0));
       one[static_cast<std::size_t>(r) + 1] = 1.0;
-      prepared.balance->couplings(0).integrate(Function::by_region(given.problem.shared_regions(), one), 0,
-                                               volumes);
+      prepared.balance->control_volumes().integrate(Function::by_region(given.problem.shared_regions(), one),
+                                                    0, volumes);
       Real sum = 0;
       for (const Real v : volumes) sum += v;
       report.row(region.name,

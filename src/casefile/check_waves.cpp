@@ -3,7 +3,7 @@
 
 #include <cmath>
 
-#include "williwaw/space/reconstruction.hpp"
+#include "williwaw/terms/reconstruction.hpp"
 #include "wording.hpp"
 
 namespace williwaw::casefile {

@@ -126,7 +126,7 @@ void look_at_trends(Convergence& result) {
 // The order that is due: that of space, of the scheme, or the smaller of both where both are refined.
 Real order_due(const Case& given) {
   const Ladder& l = given.ladder;
-  if (!l.step) return order_in_space(given.problem);
+  if (!l.step) return order_in_space(given);
   if (!l.grid) return given.plan.adaptive ? 1 : given.plan.scheme.order;
   return order_of_both(given, l.step_power);
 }

@@ -57,7 +57,7 @@ std::optional<Real> measured_seconds(const Case& given, const Prepared& prepared
     }
   }
   const Case& timed = coarse ? *coarse : given;
-  DiffusionBalance balance(timed.problem, {prepared.plan.threads});
+  ProblemBalance balance(timed.problem, {prepared.plan.threads, looks_back(prepared.plan.scheme)});
   const Real start = prepared.plan.start, step = prepared.longest_step * static_cast<Real>(coarsen);
   State y = balance.initial_state();
   balance.pin(start, y);
@@ -85,7 +85,7 @@ std::optional<Real> measured_seconds(const Case& given, const Prepared& prepared
     const Real each = lengths.empty() ? first : lengths[lengths.size() / 2];
     // A row of the series: the flows of its time, and the fields that probes are read from.
     const auto row_start = Clock::now();
-    if (!balance.motion() && !balance.carrier() && taken > 0) {
+    if (!balance.offers().second_order && !balance.offers().looks_back && taken > 0) {
       State flow(y.size());
       balance.rate(y, start, Parts::all(), flow, amounts);
     }

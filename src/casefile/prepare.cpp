@@ -26,9 +26,9 @@ constexpr Index decay_limit = 20000;
 }
 
 void find_slowest(Prepared& prepared, bool needed) {
-  DiffusionBalance& balance = *prepared.balance;
+  ProblemBalance& balance = *prepared.balance;
   // Waves do not decay by their eigenvalues.
-  if (balance.motion() || balance.transport()) return;
+  if (balance.offers().second_order || balance.advects()) return;
   prepared.slowest = prepared.stability.smallest_eigenvalue;
   if (prepared.slowest || !balance.offers().linear || !balance.offers().steady_matrix) return;
   if (!needed && balance.grid().count() > decay_limit) return;
@@ -143,10 +143,10 @@ void prepare_steps(const Case& given, Prepared& result) {
   if (result.stability.allowed && !result.plan.adaptive)
     result.stability = verify::stability(*result.balance, given.plan.scheme, result.longest_step,
                                          given.plan.start, given.plan.until);
-  if (result.balance->motion())
+  if (result.balance->offers().second_order)
     result.dispersion = verify::dispersion(*result.balance, given.plan.scheme, result.longest_step,
                                            result.plan.start, result.plan.until);
-  if (result.balance->transport())
+  if (result.balance->advects())
     result.stream = verify::stream_numbers(*result.balance, given.plan.scheme, result.longest_step,
                                            result.plan.start, result.plan.until);
   if (const auto& values = result.stability.stable_for; values && is_explicit(given.plan.scheme))
@@ -182,7 +182,7 @@ void refuse_short_files(const Case& given, const Prepared& prepared) {
 }
 
 // A scheme that cannot follow the ends or the stream is found out before the run.
-void probe_ends(DiffusionBalance& balance, const Scheme& scheme) {
+void probe_ends(ProblemBalance& balance, const Scheme& scheme) {
   make_stepper(balance, scheme);
 }
 }  // namespace
@@ -246,22 +246,23 @@ Prepared prepare(const Case& given, Execution execution) {
   Prepared result;
   result.plan = given.plan;
   result.plan.threads = execution.threads;
+  execution.semi_lagrangian = looks_back(given.plan.scheme);
   try {
-    result.balance = std::make_unique<DiffusionBalance>(given.problem, execution);
+    result.balance = std::make_unique<ProblemBalance>(given.problem, execution);
     result.initial = result.balance->initial_state();
     refuse_below_zero_kelvin(given, result);
     refuse_flux_without_value(given, result);
     if (given.steady) {
       SteadyRules rules = *given.steady;
       rules.threads = execution.threads;
-      if (result.balance->transport())
+      if (result.balance->advects())
         result.stream = verify::stream_numbers(*result.balance, scheme("explicit-euler"), 0);
       result.steady = preview_steady(*result.balance, result.initial, 0, rules);
       return result;
     }
     prepare_steps(given, result);
     refuse_short_files(given, result);
-    if (result.balance->motion() || result.balance->transport())
+    if (result.balance->offers().second_order || result.balance->advects())
       probe_ends(*result.balance, given.plan.scheme);
     result.ends_when_settled = given.settled.ends_run;
     result.settled = std::make_shared<SettledWatch>(given, result);

@@ -12,7 +12,7 @@ namespace williwaw::casefile {
 
 namespace {
 
-std::vector<Real> shares_of(const DiffusionBalance& balance) {
+std::vector<Real> shares_of(const ProblemBalance& balance) {
   std::vector<Real> result;
   if (balance.outline().whole()) return result;
   // As cut, before anything was shifted to walls that hold a value.
@@ -60,7 +60,7 @@ store::Scale series_time(const Case& given) {
 
 }  // namespace
 
-Recorder::Recorder(const Case& given, DiffusionBalance& balance, const std::vector<LedgerLine>& lines,
+Recorder::Recorder(const Case& given, ProblemBalance& balance, const std::vector<LedgerLine>& lines,
                    std::filesystem::path folder, const RecorderMemory* from)
     : given_(&given),
       balance_(&balance),
@@ -75,11 +75,11 @@ Recorder::Recorder(const Case& given, DiffusionBalance& balance, const std::vect
   begin_stage(0, given, balance);
 }
 
-std::size_t Recorder::row_length(const Case& given, const DiffusionBalance& balance) {
+std::size_t Recorder::row_length(const Case& given, const ProblemBalance& balance) {
   return Field(balance.grid()).raw().size() + 2 + velocities(description_of(given), balance.grid());
 }
 
-void Recorder::begin_stage(Index stage, const Case& given, DiffusionBalance& balance) {
+void Recorder::begin_stage(Index stage, const Case& given, ProblemBalance& balance) {
   stage_ = stage;
   given_ = &given;
   balance_ = &balance;
@@ -105,8 +105,8 @@ RecorderMemory Recorder::remember() {
 // At this time, from the balance. Schemes whose ledger counts what the balance alone does not know (work done
 // on waves, what semi-Lagrangian steps add, fluxes that know the step) tell their means over the last step.
 Recorder::Cells Recorder::flows_of(const Moment& m) {
-  const bool by_step = balance_->motion() || balance_->carrier() ||
-                       (balance_->transport() && balance_->transport()->flux().needs_step);
+  const bool by_step = balance_->offers().second_order || balance_->offers().looks_back ||
+                       (balance_->advects() && balance_->advection().flux().needs_step);
   Cells cells(balance_->lines().size());
   if (by_step) {
     for (std::size_t l = 0; m.step_length > 0 && l < cells.size(); ++l)
@@ -150,12 +150,12 @@ void Recorder::append(const Row& r) {
   row.emplace_back(given_->value.shown(r.totals.lowest));
   row.emplace_back(given_->value.shown(r.totals.integral / balance_->volume()));
   row.emplace_back(given_->value.shown(r.totals.highest));
-  if (balance_->motion()) {
+  if (balance_->offers().second_order) {
     row.emplace_back(r.totals.kinetic);
     row.emplace_back(r.totals.potential);
   }
   row.emplace_back(r.totals.content);
-  if (balance_->transport()) {
+  if (balance_->advects()) {
     const verify::Shape shape = verify::shape_of(*balance_, r.state);
     row.emplace_back(shape.variation * given_->value.factor);
     row.emplace_back(shape.square * given_->value.factor * given_->value.factor);
@@ -184,7 +184,8 @@ void Recorder::record(Real time, const State& y) {
     const auto count = static_cast<std::size_t>(balance_->grid().count());
     const std::size_t first = numbers.size();
     numbers.resize(first + velocities(about_, balance_->grid()));
-    const FaceVelocities& stream = balance_->transport(time, y)->velocities();
+    const auto advection = balance_->advection(time, y);
+    const FaceVelocities& stream = advection->velocities();
     for (int a = 0; a < balance_->grid().rank(); ++a)
       stream.at_unknowns(a, {numbers.data() + first + static_cast<std::size_t>(a) * count, count});
   }
@@ -223,13 +224,13 @@ std::vector<store::Column> Recorder::columns() const {
   for (const auto& p : given_->probes) result.push_back({p.name, given_->value.unit});
   for (const auto role : {SeriesRole::minimum, SeriesRole::mean, SeriesRole::maximum})
     result.push_back({name_of(role), given_->value.unit});
-  const bool wave = balance_->motion() != nullptr;
+  const bool wave = balance_->offers().second_order;
   if (wave) {
     result.push_back({name_of(SeriesRole::kinetic_energy), given_->amount_unit});
     result.push_back({name_of(SeriesRole::potential_energy), given_->amount_unit});
   }
   result.push_back({wave ? "energy" : "total", given_->amount_unit, 15});
-  if (balance_->transport()) {
+  if (balance_->advects()) {
     result.push_back(
         {name_of(SeriesRole::total_variation), given_->problem.grid().rank() == 1 ? given_->value.unit : ""});
     result.push_back({name_of(SeriesRole::total_of_squares), ""});

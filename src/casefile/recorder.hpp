@@ -19,13 +19,13 @@ struct RecorderMemory {
 class Recorder {
  public:
   /// `lines` are those of the ledgers of all stages, without repetition.
-  Recorder(const Case& given, DiffusionBalance& balance, const std::vector<LedgerLine>& lines,
+  Recorder(const Case& given, ProblemBalance& balance, const std::vector<LedgerLine>& lines,
            std::filesystem::path folder, const RecorderMemory* from = nullptr);
 
   /// Numbers of a row of the journal: time, stage, the field with its halo, velocities.
-  static std::size_t row_length(const Case& given, const DiffusionBalance& balance);
+  static std::size_t row_length(const Case& given, const ProblemBalance& balance);
   /// What follows belongs to this stage.
-  void begin_stage(Index stage, const Case& given, DiffusionBalance& balance);
+  void begin_stage(Index stage, const Case& given, ProblemBalance& balance);
   /// A stage that goes on from a checkpoint.
   void go_on(const RecorderMemory& from);
 
@@ -60,7 +60,7 @@ class Recorder {
   void append(const Row& row);
 
   const Case* given_;
-  DiffusionBalance* balance_;
+  ProblemBalance* balance_;
   std::filesystem::path folder_;
   std::vector<LedgerLine> lines_;
   std::vector<std::size_t> column_of_line_;

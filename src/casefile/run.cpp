@@ -19,7 +19,7 @@ namespace williwaw::casefile {
 namespace {
 
 // What flows through every face of every wall: side by side along walls, for tables and figures.
-void write_walls(const Case& given, DiffusionBalance& balance, const State& y, Real time,
+void write_walls(const Case& given, ProblemBalance& balance, const State& y, Real time,
                  const std::filesystem::path& file) {
   const Grid& g = balance.grid();
   std::string text = "wall";
@@ -32,9 +32,10 @@ void write_walls(const Case& given, DiffusionBalance& balance, const State& y, R
   text += "," + store::Column{"area", unit}.header() + "," + store::Column{"flux", given.flux_unit}.header() +
           "," + store::Column{given.problem.equation().unknown + " on the wall", given.value.unit}.header() +
           "\n";
-  for (std::size_t s = 0; s < balance.closures().size(); ++s) {
+  const auto closures = balance.closures_at(time, y);
+  for (std::size_t s = 0; s < closures->size(); ++s) {
     const auto flows = balance.section_flows(s, y, time);
-    const Closure& wall = balance.closures()[s];
+    const EvaluatedClosure& wall = (*closures)[s];
     for (Index f = 0; f < wall.faces(); ++f) {
       const WallFace& face = wall.face(f);
       text += wall.section().name;
@@ -46,6 +47,14 @@ void write_walls(const Case& given, DiffusionBalance& balance, const State& y, R
     }
   }
   store::write_file(file, text);
+}
+
+// What the columns of the series are, for readers of any kind.
+Report columns_section(const std::filesystem::path& series) {
+  Report report;
+  report.section(store::columns_of_series);
+  for (const auto& [header, kind] : store::kinds_of_columns(series)) report.row(header, kind);
+  return report;
 }
 
 void write_residuals(const SteadyOutcome& outcome, const std::filesystem::path& file) {
@@ -161,9 +170,9 @@ class Run {
     const Case before = read_case_text(found.case_text, given_.file);
     if (before.title != given_.title) return false;
     const Prepared then = prepare(before, {first_.plan.threads});
-    DiffusionBalance &a = *then.balance, &b = *first_.balance;
+    ProblemBalance &a = *then.balance, &b = *first_.balance;
     const Plan &p = then.plan, &q = first_.plan;
-    const auto names = [](const DiffusionBalance& balance) {
+    const auto names = [](const ProblemBalance& balance) {
       std::vector<std::string> all;
       for (const auto& line : balance.lines()) all.push_back(line.name);
       return all;
@@ -308,14 +317,14 @@ class Run {
       write_walls(now, *ready.balance, state, result_.outcome.time, folder / "walls.csv");
       result_.files.emplace_back("walls.csv");
     }
-    if (ready.balance->motion() && result_.outcome.ending == Outcome::Ending::reached)
+    if (ready.balance->offers().second_order && result_.outcome.ending == Outcome::Ending::reached)
       for (const auto& f : write_spectra(now, *ready.balance, folder)) result_.files.push_back(f);
     store::write_file(folder / "case.toml", given_.text);
     for (const char* f : {"summary.json", "case.toml", "run.log"}) result_.files.emplace_back(f);
     const Report last = words_of(now, ready);
     result_.closing = past_;
     result_.closing.append(last);
-    if (ready.balance->motion()) gauges_section(now, folder, result_.closing);
+    if (ready.balance->offers().second_order) gauges_section(now, folder, result_.closing);
     if (result_.resumed_at)
       result_.closing.section("resumed").note(
           fmt::format("from the checkpoint at step {}", *result_.resumed_at));
@@ -323,6 +332,7 @@ class Run {
       first_.refuted = "it blew up at " + given_.duration(result_.outcome.time);
     Report whole = check_report(given_, first_);
     whole.append(result_.closing);
+    whole.append(columns_section(folder / "series.csv"));
     store::write_file(folder / "summary.json", whole.json());
     log_.write(last.text());
     if (goes_on) return;
@@ -382,6 +392,7 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   result.closing = closing_report(given, prepared, result);
   Report whole = check_report(given, prepared);
   whole.append(result.closing);
+  whole.append(columns_section(options.folder / "series.csv"));
   store::write_file(options.folder / "summary.json", whole.json());
   log.write(result.closing.text());
   recorder.clean();
@@ -440,7 +451,7 @@ Index recover(const std::filesystem::path& folder) {
                             ": cannot be read: without it nobody knows the grid");
   text << in.rdbuf();
   const Case given = read_case_text(text.str(), first.substr(std::string(read_from).size()));
-  DiffusionBalance balance(given.problem);
+  ProblemBalance balance(given.problem, {0, looks_back(given.plan.scheme)});
   RecorderMemory memory;
   memory.fields = store::Journal::whole_rows(journal, Recorder::row_length(given, balance));
   memory.series = whole_lines(folder / "series.csv.partial");
@@ -448,6 +459,8 @@ Index recover(const std::filesystem::path& folder) {
   Recorder recorder(given, balance, balance.lines(), folder, &memory);
   recorder.finish();
   store::write_file(folder / "case.toml", given.text);
+  // That of an earlier run says nothing of these files.
+  store::remove_file(folder / "summary.json");
   return static_cast<Index>(memory.fields);
 }
 

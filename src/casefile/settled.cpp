@@ -2,7 +2,7 @@
 
 #include <cmath>
 
-#include "williwaw/space/transport.hpp"
+#include "williwaw/terms/advection_term.hpp"
 
 namespace williwaw::casefile {
 
@@ -19,8 +19,7 @@ SettledWatch::SettledWatch(const Case& given, const Prepared& prepared)
     why_not_ = "a wave does not settle: its energy tells what is left of it";
     return;
   }
-  const Transport* stream = prepared.balance->transport();
-  if (stream && stream->flux().needs_step) {
+  if (prepared.balance->advects() && prepared.balance->advection().flux().needs_step) {
     why_not_ = "the numerical flux looks at the step, which a steady state has not";
     return;
   }

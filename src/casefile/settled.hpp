@@ -39,7 +39,7 @@ class SettledWatch {
   }
 
  private:
-  const DiffusionBalance* balance_;
+  const ProblemBalance* balance_;
   Real fraction_;
   State target_;
   std::string why_not_;

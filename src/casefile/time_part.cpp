@@ -5,8 +5,8 @@
 
 #include "parts.hpp"
 #include "williwaw/casefile/report.hpp"
-#include "williwaw/space/wave_system.hpp"
 #include "williwaw/store/run_series.hpp"
+#include "williwaw/terms/wave_system.hpp"
 
 namespace williwaw::casefile {
 
@@ -202,8 +202,7 @@ void read_time(const Context& context, const Node& root, const Dimensions& dimen
       section.fail(kind.parameter, fmt::format("must lie between {} and {}", kind.lowest, kind.highest));
   }
   result.plan.scheme = scheme(name, parameter);
-  result.problem.carried_back = std::holds_alternative<LookingBack>(result.plan.scheme.method);
-  if (result.problem.carried_back && !result.problem.equation().stream)
+  if (looks_back(result.plan.scheme) && !result.problem.equation().stream)
     section.fail("scheme", "'" + name + "' is for what is carried along (transport); nothing is here");
   if (dimensions.waves && !takes_second_order(result.plan.scheme))
     section.fail("scheme", "'" + name +

@@ -286,15 +286,15 @@ Trust assess(const std::filesystem::path& file, const std::vector<std::string>& 
     t.not_known = h.without_limit;
   }
   Companions companions(file, overrides, execution, reading, given, main);
-  const bool looks_back = given.problem.carried_back;
+  const bool by_looking_back = looks_back(given.plan.scheme);
   const bool together =
-      !given.steady && !given.plan.adaptive && (is_explicit(given.plan.scheme) || looks_back);
+      !given.steady && !given.plan.adaptive && (is_explicit(given.plan.scheme) || by_looking_back);
   if (together) {
     const bool spreads_only = !given.problem.equation().stream && !given.problem.equation().second_order;
     const Real power = spreads_only ? 2 : 1;
     climb_grids(given, main, companions, power, order_of_both(given, power), &Trusted::both, result);
   } else {
-    climb_grids(given, main, companions, 0, order_in_space(given.problem), &Trusted::space, result);
+    climb_grids(given, main, companions, 0, order_in_space(given), &Trusted::space, result);
     if (!given.steady) climb_steps(given, main, companions, result);
   }
   result.seconds = companions.seconds();

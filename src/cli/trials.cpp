@@ -65,10 +65,10 @@ void run_one(const std::filesystem::path& file, const std::vector<std::string>& 
   trial.residual =
       result.steady ? result.steady->residuals.back() : result.outcome.budget.relative_residual();
   // What semi-Lagrangian steps did not conserve is a line of their budget, and no residual of it.
-  if (const Carrier* carrier = prepared.balance->carrier(); carrier && !result.steady) {
+  if (prepared.balance->offers().looks_back && !result.steady) {
     const Ledger& amounts = result.outcome.budget.amounts();
     const Real gross = result.outcome.totals.gross + amounts.gross();
-    if (gross > 0) trial.residual = std::abs(amounts[carrier->line()]) / gross;
+    if (gross > 0) trial.residual = std::abs(amounts[prepared.balance->carrier().line()]) / gross;
   }
   trial.verdict = result.steady ? (result.steady->reached ? "reached" : "not reached")
                   : result.outcome.ending == Outcome::Ending::reached    ? "stable"

@@ -1,7 +1,7 @@
 // Adding up terms: by segments, side by side within each, and pairwise over all (`TreeSum`).
 #pragma once
 
-#include "../grid/clones.hpp"
+#include "grid/clones.hpp"
 #include "williwaw/domain/layout.hpp"
 #include "williwaw/domain/sums.hpp"
 

@@ -110,7 +110,8 @@ void draw_delay(Gnuplot& plot, const casefile::Case& given, const casefile::Prep
 }  // namespace
 
 void draw_dispersion(const casefile::Case& given, const casefile::Prepared& prepared, const Output& out) {
-  if (!prepared.balance->motion()) throw PlotError("dispersion belongs to waves; this equation is none");
+  if (!prepared.balance->offers().second_order)
+    throw PlotError("dispersion belongs to waves; this equation is none");
   if (!prepared.stability.stable()) throw PlotError("the step is not stable: there is no speed to speak of");
   const auto relation =
       verify::dispersion_relation(*prepared.balance, prepared.plan.scheme, prepared.longest_step);

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "../domain/summing.hpp"
+#include "domain/summing.hpp"
 #include "multigrid.hpp"
 #include "williwaw/solve/linear_solver.hpp"
 
@@ -26,11 +26,11 @@ class ConjugateGradients final : public LinearSolver {
     if (!faces) throw SolverError("conjugate gradients take systems of fluxes between two neighbours only");
     threads_ = faces->size() < 20000 ? 1 : rules_.threads > 0 ? rules_.threads : omp_get_max_threads();
     diagonal_ = faces->diagonal;
-    extent_ = faces->extent;
-    periodic_ = faces->periodic;
-    rank_ = faces->rank();
+    shape_.extent = faces->extent;
+    shape_.periodic = faces->periodic;
+    shape_.rank = faces->rank();
     held_ = faces->held;
-    for (int a = 0; a < rank_; ++a) {
+    for (int a = 0; a < shape_.rank; ++a) {
       low_[a].resize(diagonal_.size());
       const Index count = static_cast<Index>(diagonal_.size());
       const Real* lower = faces->lower[a].data();
@@ -46,8 +46,11 @@ class ConjugateGradients final : public LinearSolver {
 
   void solve(std::span<const Real> right, std::span<Real> x) override {
     const Index n = static_cast<Index>(right.size());
-    const faces::View<double> a{
-        extent_, periodic_, rank_, diagonal_.data(), {low_[0].data(), low_[1].data(), low_[2].data()}};
+    const faces::View<double> a{shape_.extent,
+                                shape_.periodic,
+                                shape_.rank,
+                                diagonal_.data(),
+                                {low_[0].data(), low_[1].data(), low_[2].data()}};
     r_.assign(right.begin(), right.end());
     p_.assign(right.size(), 0.0);
     ap_.resize(right.size());
@@ -101,7 +104,7 @@ class ConjugateGradients final : public LinearSolver {
 
   template <class Term>
   Real sum(const Term& term) const {
-    return sum_over(extent_[0], extent_[1] * extent_[2], threads_, term);
+    return sum_over(shape_.extent[0], shape_.extent[1] * shape_.extent[2], threads_, term);
   }
 
   Real z(Index i) const {
@@ -122,9 +125,12 @@ class ConjugateGradients final : public LinearSolver {
 
   SolverRules rules_;
   bool multigrid_, singular_ = false;
-  int threads_ = 1, rank_ = 1;
-  std::array<Index, 3> extent_{1, 1, 1};
-  std::array<bool, 3> periodic_{};
+  int threads_ = 1;
+  struct Shape {
+    std::array<Index, 3> extent{1, 1, 1};
+    std::array<bool, 3> periodic{};
+    int rank = 1;
+  } shape_;
   std::vector<Real> diagonal_, r_, p_, ap_;
   std::array<std::vector<Real>, 3> low_;
   std::vector<char> held_;

@@ -5,8 +5,8 @@
 #include <algorithm>
 #include <vector>
 
-#include "../domain/summing.hpp"
-#include "../grid/clones.hpp"
+#include "domain/summing.hpp"
+#include "grid/clones.hpp"
 
 namespace williwaw::faces {
 
@@ -40,7 +40,7 @@ Beside line_beside(const View<Number>& a, Index line, int slot) {
   return {line + (next < 0 ? size - 1 : 1 - size) * stride, true};
 }
 
-// Couplings of lines beyond a wall.
+// Conductances of lines beyond a wall.
 template <class Number>
 const Number* no_couplings(Index count) {
   thread_local std::vector<Number> zeros;

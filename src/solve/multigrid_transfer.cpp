@@ -1,7 +1,7 @@
 // Between one level of the hierarchy and the next: residuals gathered, corrections spread, line by line.
 #include <algorithm>
 
-#include "../grid/clones.hpp"
+#include "grid/clones.hpp"
 #include "multigrid.hpp"
 
 namespace williwaw {

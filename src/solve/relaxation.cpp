@@ -74,7 +74,7 @@ class Relaxation final : public LinearSolver {
     Real sum = right[n] - system_.diagonal[n] * x[n];
     for (int a = 0; a < rank_; ++a) {
       const Real low = lower_[a][n], high = upper_[a][n];
-      // Couplings beyond walls are zero; only a seam makes a neighbour that is not a stride away.
+      // Conductances beyond walls are zero; only a seam makes a neighbour that is not a stride away.
       if (low != 0) sum -= low * x[system_.periodic[a] ? system_.neighbour(n, a, false) : n - stride_[a]];
       if (high != 0) sum -= high * x[system_.periodic[a] ? system_.neighbour(n, a, true) : n + stride_[a]];
     }

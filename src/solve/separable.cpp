@@ -74,7 +74,7 @@ class Separator {
     return block == free;
   }
 
-  // Couplings along one axis are weighted by the shares of all others.
+  // Conductances along one axis are weighted by the shares of all others.
   bool find_weights() {
     for (int a = 0; a < rank_; ++a) {
       SeparableAxis& axis = result_.axes[a];

@@ -6,7 +6,7 @@
 #include <cmath>
 #include <limits>
 
-#include "../domain/summing.hpp"
+#include "domain/summing.hpp"
 #include "face_kernels.hpp"
 #include "williwaw/solve/dense.hpp"
 

@@ -5,6 +5,9 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <fstream>
+#include <map>
+#include <nlohmann/json.hpp>
 
 namespace williwaw::store {
 
@@ -22,6 +25,23 @@ constexpr std::array<std::pair<SeriesRole, const char*>, 11> fixed_names{
      {SeriesRole::extrema, "extrema"},
      {SeriesRole::budget_residual, "budget residual"},
      {SeriesRole::interpolated, "interpolated"}}};
+
+constexpr std::array<std::pair<SeriesRole, const char*>, 15> all_kinds{
+    {{SeriesRole::time, "time"},
+     {SeriesRole::probe, "probe"},
+     {SeriesRole::minimum, "extremum"},
+     {SeriesRole::mean, "mean"},
+     {SeriesRole::maximum, "extremum"},
+     {SeriesRole::kinetic_energy, "energy"},
+     {SeriesRole::potential_energy, "energy"},
+     {SeriesRole::content, "content"},
+     {SeriesRole::total_variation, "norm"},
+     {SeriesRole::total_of_squares, "norm"},
+     {SeriesRole::extrema, "count"},
+     {SeriesRole::flow, "flow"},
+     {SeriesRole::amount, "amount"},
+     {SeriesRole::budget_residual, "residual"},
+     {SeriesRole::interpolated, "mark"}}};
 
 bool is_content(const std::string& name) {
   return name == "total" || name == "energy";
@@ -89,6 +109,42 @@ class HeaderWalk {
   std::vector<SeriesRole> roles_;
 };
 
+// Kinds by header, as the summary beside a series says them; nothing where there is none, or where it belongs
+// to a run with other columns.
+std::map<std::string, std::string> stated_kinds(const std::filesystem::path& file,
+                                                const std::vector<Column>& columns) {
+  std::ifstream in(file.parent_path() / "summary.json");
+  const auto summary = nlohmann::json::parse(in, nullptr, false);
+  std::map<std::string, std::string> kinds;
+  if (!summary.is_object() || !summary.contains(columns_of_series)) return kinds;
+  const auto& section = summary[columns_of_series];
+  if (!section.is_object()) return kinds;
+  for (const auto& [header, kind] : section.items()) {
+    if (!kind.is_string() || std::ranges::find(columns, header, &Column::name) == columns.end()) return {};
+    kinds[header] = kind.get<std::string>();
+  }
+  return kinds;
+}
+
+std::vector<SeriesRole> roles_of(const std::filesystem::path& file, const std::vector<Column>& columns) {
+  const auto kinds = stated_kinds(file, columns);
+  if (kinds.empty()) return HeaderWalk(file, columns).roles();
+  std::vector<SeriesRole> roles;
+  for (const Column& column : columns) {
+    const auto found = kinds.find(column.name);
+    std::optional<SeriesRole> role;
+    if (found != kinds.end())
+      for (const auto& [candidate, kind] : all_kinds)
+        if (kind == found->second && (name_of(candidate).empty() || name_of(candidate) == column.name))
+          role = candidate;
+    if (!role)
+      throw StoreError(fmt::format("{}:1: column '{}' is not one of a run's series; take it out",
+                                   file.string(), column.name));
+    roles.push_back(*role);
+  }
+  return roles;
+}
+
 void need_complete(const std::filesystem::path& file, const Series& table) {
   if (!table.complete) throw StoreError(file.string() + ": is cut off within its last row");
 }
@@ -98,6 +154,10 @@ void need_complete(const std::filesystem::path& file, const Series& table) {
 std::string name_of(SeriesRole role) {
   const auto found = std::ranges::find(fixed_names, role, &std::pair<SeriesRole, const char*>::first);
   return found == fixed_names.end() ? "" : found->second;
+}
+
+std::string kind_of(SeriesRole role) {
+  return std::ranges::find(all_kinds, role, &std::pair<SeriesRole, const char*>::first)->second;
 }
 
 std::string amount_name(const std::string& line) {
@@ -114,12 +174,18 @@ bool reserved_in_series(const std::string& name) {
 }
 
 RunSeries::RunSeries(const std::filesystem::path& file)
-    : file_(file), table_(read_series(file)), roles_(HeaderWalk(file, table_.columns).roles()) {
-  const auto flows = all(SeriesRole::flow), amounts = all(SeriesRole::amount);
-  for (std::size_t n = 0; n < flows.size(); ++n) {
-    const std::string& name = column(amounts[n]).name;
-    lines_.push_back({name.substr(amount_prefix.size()), column(flows[n]).name.starts_with(flow_prefix),
-                      flows[n], amounts[n]});
+    : file_(file), table_(read_series(file)), roles_(roles_of(file, table_.columns)) {
+  for (const std::size_t flow : all(SeriesRole::flow)) {
+    const std::string& header = column(flow).name;
+    const bool boundary = header.starts_with(flow_prefix);
+    const std::string line = boundary ? header.substr(flow_prefix.size()) : header;
+    const auto amount = std::ranges::find(table_.columns, amount_name(line), &Column::name);
+    if (amount == table_.columns.end())
+      throw StoreError(
+          fmt::format("{}:1: there is no column '{}' to go with '{}'; run the case again, or 'williwaw "
+                      "recover' its folder",
+                      file.string(), amount_name(line), header));
+    lines_.push_back({line, boundary, flow, static_cast<std::size_t>(amount - table_.columns.begin())});
   }
   need_complete(file, table_);
   if (rows() == 0) throw StoreError(file.string() + ": has a header and no rows");
@@ -150,6 +216,15 @@ std::size_t RunSeries::probe(const std::string& name) const {
 std::string RunSeries::names() const {
   std::string result;
   for (std::size_t c = 1; c < table_.columns.size(); ++c) result += (c > 1 ? ", " : "") + column(c).name;
+  return result;
+}
+
+std::vector<std::pair<std::string, std::string>> kinds_of_columns(const std::filesystem::path& file) {
+  const Series table = read_series(file);
+  const auto roles = HeaderWalk(file, table.columns).roles();
+  std::vector<std::pair<std::string, std::string>> result;
+  for (std::size_t c = 0; c < roles.size(); ++c)
+    result.emplace_back(table.columns[c].name, kind_of(roles[c]));
   return result;
 }
 

@@ -50,8 +50,9 @@ Guard Guard::recall(const std::vector<Real>& n) {
 std::optional<std::string> Guard::check(Balance& balance, const Totals& totals, Real at, Real step,
                                         const Budget& budget) {
   if (!totals.finite()) return "the solution is no longer a finite number";
-  if (const Motion* motion = balance.motion()) {
-    const Real supplied = budget.supplied_besides(motion->scheme_line());
+  if (balance.offers().second_order) {
+    const Motion& motion = balance.motion();
+    const Real supplied = budget.supplied_besides(motion.scheme_line());
     if (totals.gross <= tolerated_energy * supplied) return std::nullopt;
     return "the wave holds " + to_text(totals.gross / supplied) + " times the energy that was put in";
   }

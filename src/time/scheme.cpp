@@ -85,6 +85,10 @@ bool is_explicit(const Scheme& scheme) {
   return std::holds_alternative<Stabilized>(scheme.method);
 }
 
+bool looks_back(const Scheme& scheme) {
+  return std::holds_alternative<LookingBack>(scheme.method);
+}
+
 bool is_second_order(const Scheme& scheme) {
   return std::holds_alternative<SecondOrder>(scheme.method);
 }

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "../domain/summing.hpp"
+#include "domain/summing.hpp"
 
 namespace williwaw {
 

@@ -22,7 +22,7 @@ void steppers::book_walls(Balance& balance, const State& y, Real end, const Stat
 std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const Solving& solving,
                                       Index damped_start) {
   std::unique_ptr<Stepper> result;
-  if (balance.motion()) {
+  if (balance.offers().second_order) {
     if (!takes_second_order(s))
       throw InputError("scheme '" + s.name +
                        "' is for equations of first order in time; waves take leapfrog, corrected-leapfrog, "
@@ -32,8 +32,8 @@ std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const S
     // stresses are eliminated (Yee, 1966).
     if (const auto* m = std::get_if<SecondOrder>(&s.method))
       return m->beta > 0 ? steppers::newmark(balance, s, *m, solving) : steppers::leapfrog(balance, *m);
-    if (auto* wave = dynamic_cast<DiffusionBalance*>(&balance); wave && wave->problem().equation().as_system)
-      return steppers::wave_system(*wave, std::get<Tableau>(s.method));
+    if (balance.offers().first_order_form)
+      return steppers::first_order_form(balance, std::get<Tableau>(s.method));
     return steppers::motion_pair(balance, s, std::get<Tableau>(s.method));
   }
   if (is_second_order(s))

@@ -9,8 +9,8 @@
 namespace williwaw::verify {
 
 Place place_at(const AtTime& now, Index n) {
-  const Transport& stream = now.stream;
-  const Couplings& c = now.couplings;
+  const EvaluatedAdvection& stream = now.stream;
+  const Conductances& c = now.couplings;
   const Grid& g = now.grid;
   const Real storage = c.capacity(n) / c.volume(n);
   // Values travel; those of a law will come by everywhere, walls' included.
@@ -41,7 +41,8 @@ Place place_at(const AtTime& now, Index n) {
   return place;
 }
 
-std::pair<Complex, Complex> symbol(const Transport& stream, const AxisAt& axis, Real step, Real angle) {
+std::pair<Complex, Complex> symbol(const EvaluatedAdvection& stream, const AxisAt& axis, Real step,
+                                   Real angle) {
   const Complex wave = std::polar(1.0, angle), back = std::conj(wave);
   const Real h = axis.width;
   const auto [first, second] =
@@ -52,7 +53,7 @@ std::pair<Complex, Complex> symbol(const Transport& stream, const AxisAt& axis, 
           -step / h * (first * left + second * right) * (1.0 - back)};
 }
 
-bool holds(const Transport& stream, const Scheme& scheme, const Place& place, Real step) {
+bool holds(const EvaluatedAdvection& stream, const Scheme& scheme, const Place& place, Real step) {
   const std::size_t rank = place.axes.size();
   const int count = rank == 1 ? 361 : rank == 2 ? 49 : 17;
   std::vector<std::vector<std::pair<Complex, Complex>>> symbols(rank);
@@ -79,7 +80,7 @@ bool holds(const Transport& stream, const Scheme& scheme, const Place& place, Re
   return true;
 }
 
-Real limit_at(const Transport& stream, const Scheme& scheme, const Place& place) {
+Real limit_at(const EvaluatedAdvection& stream, const Scheme& scheme, const Place& place) {
   if (place.rate == 0) return std::numeric_limits<Real>::infinity();
   if (!std::isfinite(place.rate)) return 0;
   const auto stable = [&](Real step) { return holds(stream, scheme, place, step); };
@@ -94,7 +95,7 @@ Real limit_at(const Transport& stream, const Scheme& scheme, const Place& place)
   return undamped && limit * place.rate < 0.02 ? 0 : limit;
 }
 
-Place fastest_place(const DiffusionBalance& balance, const AtTime& now) {
+Place fastest_place(const ProblemBalance& balance, const AtTime& now) {
   if (!now.stream.law()) return place_at(now, now.stream.velocities().fastest_at());
   Place most;
   for (Index n = 0; n < now.grid.count(); ++n)
@@ -103,8 +104,8 @@ Place fastest_place(const DiffusionBalance& balance, const AtTime& now) {
   return most;
 }
 
-Place worst_place(const DiffusionBalance& balance, const AtTime& now) {
-  const Transport& stream = now.stream;
+Place worst_place(const ProblemBalance& balance, const AtTime& now) {
+  const EvaluatedAdvection& stream = now.stream;
   const Grid& g = balance.grid();
   Place worst = fastest_place(balance, now);
   const bool even = balance.outline().whole() && !stream.law() &&

@@ -22,16 +22,22 @@ struct Place {
 
 // What a balance says at one time, asked for once. The speeds of a law are the fastest of all values in
 // `range`.
-struct AtTime {
-  const Transport& stream;
-  const Couplings& couplings;
+class AtTime {
+  std::shared_ptr<const EvaluatedAdvection> advection_;
+  std::shared_ptr<const Conductances> conductances_;
+
+ public:
+  const EvaluatedAdvection& stream;
+  const Conductances& couplings;
   const Grid& grid;
   const State& y;
   Real at;
   std::span<const Function> coefficients;  ///< of diffusion, along each axis
-  AtTime(DiffusionBalance& balance, const State& state, Real time, const std::optional<ValueRange>& range)
-      : stream(range ? *balance.transport(time, state, range->values) : *balance.transport(time, state)),
-        couplings(balance.couplings(time)),
+  AtTime(ProblemBalance& balance, const State& state, Real time, const std::optional<ValueRange>& range)
+      : advection_(range ? balance.advection(time, state, range->values) : balance.advection(time, state)),
+        conductances_(balance.conductances(time)),
+        stream(*advection_),
+        couplings(*conductances_),
         grid(balance.grid()),
         y(state),
         at(time),
@@ -41,17 +47,17 @@ struct AtTime {
 /// Everything at one unknown.
 Place place_at(const AtTime& now, Index n);
 /// Where most is passed in a unit of time; every value of a law's range may come by everywhere.
-Place fastest_place(const DiffusionBalance& balance, const AtTime& now);
+Place fastest_place(const ProblemBalance& balance, const AtTime& now);
 /// Places that may decide: where the stream is fastest, and where most is exchanged in all.
-Place worst_place(const DiffusionBalance& balance, const AtTime& now);
+Place worst_place(const ProblemBalance& balance, const AtTime& now);
 
 /// step·eigenvalue of a wave along one axis: what diffuses, and what is carried.
-std::pair<std::complex<Real>, std::complex<Real>> symbol(const Transport& stream, const AxisAt& axis,
+std::pair<std::complex<Real>, std::complex<Real>> symbol(const EvaluatedAdvection& stream, const AxisAt& axis,
                                                          Real step, Real angle);
 /// No wave grows in a step.
-bool holds(const Transport& stream, const Scheme& scheme, const Place& place, Real step);
+bool holds(const EvaluatedAdvection& stream, const Scheme& scheme, const Place& place, Real step);
 /// The largest step for which nothing grows; 0 where some wave does however short the step, and where speeds
 /// are unbounded.
-Real limit_at(const Transport& stream, const Scheme& scheme, const Place& place);
+Real limit_at(const EvaluatedAdvection& stream, const Scheme& scheme, const Place& place);
 
 }  // namespace williwaw::verify

@@ -30,9 +30,10 @@ class Weighted {
 
 }  // namespace
 
-std::optional<Index> growing_modes(DiffusionBalance& balance, const State& y, Real at) {
+std::optional<Index> growing_modes(ProblemBalance& balance, const State& y, Real at) {
   const Index most = balance.grid().rank() == 3 ? 20000 : 200000;
-  if (balance.transport() || balance.motion() || balance.layout().size() > most) return std::nullopt;
+  if (balance.advects() || balance.offers().second_order || balance.layout().size() > most)
+    return std::nullopt;
   LinearSystem system;
   balance.linearise(y, at, 0, 1, Parts::all(), system);
   const auto size = static_cast<int>(rows_of(system));
@@ -52,7 +53,7 @@ std::optional<Index> growing_modes(DiffusionBalance& balance, const State& y, Re
   return static_cast<Index>((pivots.array() < -least).count());
 }
 
-SlowestDecay slowest_decay(DiffusionBalance& balance, Real at, Real tolerance) {
+SlowestDecay slowest_decay(ProblemBalance& balance, Real at, Real tolerance) {
   if (!balance.offers().linear) throw InputError("a decay rate belongs to a linear problem");
   const State none;
   LinearSystem system;
@@ -63,7 +64,7 @@ SlowestDecay slowest_decay(DiffusionBalance& balance, Real at, Real tolerance) {
   Real excess = 0, strength = 0;
   for (Index n = 0; n < k.size(); ++n) {
     if (!k.held.empty() && k.held[n]) continue;
-    weights[n] = balance.couplings(at).capacity(n);
+    weights[n] = balance.conductances(at)->capacity(n);
     Real sum = k.diagonal[n];
     for (int a = 0; a < k.rank(); ++a) sum += k.lower[a][n] + k.upper[a][n];
     excess += sum;

@@ -96,11 +96,11 @@ Real coarsest(const DispersionRelation& relation) {
 }
 
 // The energy of every plane wave in the initial data, and how late it comes.
-Averages of_initial_data(DiffusionBalance& balance, const DispersionRelation& relation, Real lasts) {
+Averages of_initial_data(ProblemBalance& balance, const DispersionRelation& relation, Real lasts) {
   const Grid& g = balance.grid();
   if (g.count() > most_transformed) return {};
   State rate;
-  balance.motion()->initial_rate(rate);
+  balance.motion().initial_rate(rate);
   State value = balance.initial_state();
   // A level common to all is no wave.
   Real mean = 0, count = 0;
@@ -159,7 +159,7 @@ Averages of_signal(const std::vector<Real>& signal, const DispersionRelation& re
 }
 
 // The liveliest of everything that drives the wave: its name and its values at the steps.
-std::pair<std::string, std::vector<Real>> loudest(const DiffusionBalance& balance, Real step, Real from,
+std::pair<std::string, std::vector<Real>> loudest(const ProblemBalance& balance, Real step, Real from,
                                                   Real until) {
   constexpr Index most = 20000;
   const auto count = std::min<Index>(most, static_cast<Index>((until - from) / step));
@@ -203,7 +203,7 @@ std::pair<std::string, std::vector<Real>> loudest(const DiffusionBalance& balanc
 
 }  // namespace
 
-DispersionRelation dispersion_relation(DiffusionBalance& balance, const Scheme& scheme, Real step,
+DispersionRelation dispersion_relation(ProblemBalance& balance, const Scheme& scheme, Real step,
                                        Index* where) {
   const Grid& g = balance.grid();
   const Equation& e = balance.problem().equation();
@@ -232,10 +232,10 @@ DispersionRelation dispersion_relation(DiffusionBalance& balance, const Scheme& 
   return DispersionRelation(scheme, step, spacing, speeds, balance.problem().space_order);
 }
 
-std::optional<Dispersion> dispersion(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from,
+std::optional<Dispersion> dispersion(ProblemBalance& balance, const Scheme& scheme, Real step, Real from,
                                      Real until) {
   if (balance.problem().equation().as_system && !is_second_order(scheme)) return std::nullopt;
-  if (!balance.motion() || !(step > 0) || !(until > from)) return std::nullopt;
+  if (!balance.offers().second_order || !(step > 0) || !(until > from)) return std::nullopt;
   Dispersion result;
   const DispersionRelation relation = dispersion_relation(balance, scheme, step, &result.where);
   const Real lasts = until - from;

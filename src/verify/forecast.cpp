@@ -28,7 +28,7 @@ Index place_of_largest(const State& y) {
 // How the modes of an unstable step grow from what data hold of them.
 class Growth {
  public:
-  Growth(DiffusionBalance& balance, const Scheme& scheme, Real step, Real at, const Modes& modes)
+  Growth(ProblemBalance& balance, const Scheme& scheme, Real step, Real at, const Modes& modes)
       : modes_(modes) {
     State y = balance.initial_state();
     balance.pin(at, y);
@@ -50,14 +50,15 @@ class Growth {
 
   // What data hold of each mode: how far it is from rest, which is what it changes by at the start over the
   // rate at which it decays.
-  void seed_by_data(DiffusionBalance& balance, Real at) {
+  void seed_by_data(ProblemBalance& balance, Real at) {
     State y = balance.initial_state();
     balance.pin(at, y);
     State rate(y.size()), change(y.size(), 0.0);
     Ledger ignored(balance.lines().size());
     balance.rate(y, at, Parts::all(), rate, ignored);
     for (const Index h : balance.held()) rate[h] = 0;
-    const Couplings& c = balance.couplings(at);
+    const auto conductances = balance.conductances(at);
+    const Conductances& c = *conductances;
     for (Index n = 0; n < balance.grid().count(); ++n)
       if (balance.outline().active(n)) change[n] = rate[n] / c.capacity(n);
     const auto found = modes_.analyse(change);
@@ -79,7 +80,7 @@ class Growth {
   }
 
   // Modes that vary along an axis on which everything is the same have no seed.
-  void drop_unseeded(const DiffusionBalance& balance, const std::array<bool, 3>& uniform) {
+  void drop_unseeded(const ProblemBalance& balance, const std::array<bool, 3>& uniform) {
     possible_.assign(factors_.size(), 1);
     for (int a = 0; a < balance.grid().rank(); ++a) {
       if (!uniform[static_cast<std::size_t>(a)] || balance.grid().size(a) < 2) continue;
@@ -167,7 +168,7 @@ class Growth {
   Real scale_ = 1, width_ = 1, widening_ = 0;
 };
 
-void count_signs(const DiffusionBalance& balance, Forecast& result) {
+void count_signs(const ProblemBalance& balance, Forecast& result) {
   const Grid& g = balance.grid();
   for (Index n = 0; n < g.count(); ++n) {
     const auto at = g.position(n);
@@ -187,7 +188,7 @@ void count_signs(const DiffusionBalance& balance, Forecast& result) {
 
 }  // namespace
 
-void describe_shape(const DiffusionBalance& balance, State mode, Forecast& result) {
+void describe_shape(const ProblemBalance& balance, State mode, Forecast& result) {
   result.shape = std::move(mode);
   result.peak = place_of_largest(result.shape);
   const Real height = result.shape[result.peak];
@@ -196,8 +197,8 @@ void describe_shape(const DiffusionBalance& balance, State mode, Forecast& resul
   count_signs(balance, result);
 }
 
-std::vector<Real> decay_rates(DiffusionBalance& balance, Real at) {
-  if (balance.transport()) return {};
+std::vector<Real> decay_rates(ProblemBalance& balance, Real at) {
+  if (balance.advects()) return {};
   const auto modes = Modes::of(balance, at);
   return modes ? modes->eigenvalues() : std::vector<Real>{};
 }
@@ -205,7 +206,7 @@ std::vector<Real> decay_rates(DiffusionBalance& balance, Real at) {
 namespace {
 
 // When the solution leaves its range: from what the probe showed to be there.
-void foresee(DiffusionBalance& balance, const Growth& growth, const Prober& probe, bool clear,
+void foresee(ProblemBalance& balance, const Growth& growth, const Prober& probe, bool clear,
              const State& by_data, Real fastest, Forecast& result) {
   // What data hold of modes below round-off is round-off.
   const Real early = growth.from_seed(epsilon * growth.scale(), fastest);
@@ -235,10 +236,10 @@ void foresee(DiffusionBalance& balance, const Growth& growth, const Prober& prob
 
 }  // namespace
 
-std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme, Real step, Real at) {
+std::optional<Forecast> forecast(ProblemBalance& balance, const Scheme& scheme, Real step, Real at) {
   if (balance.problem().equation().as_system && !is_second_order(scheme)) return std::nullopt;
-  if (balance.transport()) return std::nullopt;
-  if (balance.motion()) return forecast_of_wave(balance, scheme, step, at);
+  if (balance.advects()) return std::nullopt;
+  if (balance.offers().second_order) return forecast_of_wave(balance, scheme, step, at);
   const auto modes = Modes::of(balance, at);
   if (!modes) return std::nullopt;
   Growth growth(balance, scheme, step, at, *modes);
@@ -290,7 +291,7 @@ std::optional<Forecast> forecast(DiffusionBalance& balance, const Scheme& scheme
   return result;
 }
 
-Forecast seen_in(const DiffusionBalance& balance, const State& state) {
+Forecast seen_in(const ProblemBalance& balance, const State& state) {
   Forecast result;
   Real low = std::numeric_limits<Real>::infinity(), high = -low;
   for (Index n = 0; n < balance.grid().count(); ++n)

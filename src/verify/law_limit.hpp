@@ -11,7 +11,7 @@ class LawLimit {
  public:
   /// `spread` is the largest rate at which diffusion takes from an unknown, `radius` the scheme's radius of
   /// monotonicity. `now` must outlive this.
-  LawLimit(const DiffusionBalance& balance, const Scheme& scheme, const AtTime& now, Place worst, Real spread,
+  LawLimit(const ProblemBalance& balance, const Scheme& scheme, const AtTime& now, Place worst, Real spread,
            Real radius);
 
   /// Up to which nothing leaves the range; 0 where nothing is known.
@@ -24,7 +24,7 @@ class LawLimit {
  private:
   Place with(const std::array<Real, 3>& speeds) const;
 
-  const Transport& stream_;
+  const EvaluatedAdvection& stream_;
   const Scheme& scheme_;
   Place worst_;
   Real spread_, radius_ = 0, share_ = 1;

@@ -29,13 +29,14 @@ Modes::Factor Modes::of_axis(const AxisOperator& op) {
   return symmetric_modes(n, m);
 }
 
-std::optional<Modes> Modes::of(DiffusionBalance& balance, Real at) {
+std::optional<Modes> Modes::of(ProblemBalance& balance, Real at) {
   const Grid& g = balance.grid();
   LinearSystem system;
   const State none;
   balance.linearise(none, at, 0, 1, Parts::all(), system);
   const auto& k = std::get<FaceSystem>(system);
-  const Couplings& c = balance.couplings(at);
+  const auto conductances = balance.conductances(at);
+  const Conductances& c = *conductances;
   Modes result;
   result.all_ = g.count();
   std::vector<Index> place(static_cast<std::size_t>(g.count()), -1);

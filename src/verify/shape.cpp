@@ -14,7 +14,7 @@ struct Spread {
 };
 
 // What most of the domain holds: the median.
-Real far_field(const DiffusionBalance& balance, const State& y) {
+Real far_field(const ProblemBalance& balance, const State& y) {
   State sorted;
   for (Index n = 0; n < balance.grid().count(); ++n)
     if (balance.outline().active(n)) sorted.push_back(y[n]);
@@ -24,7 +24,7 @@ Real far_field(const DiffusionBalance& balance, const State& y) {
 }
 
 // Height of the excess over `around`, and the roots of its second central moments along each axis.
-Spread spread_of(const DiffusionBalance& balance, const State& y, Real around) {
+Spread spread_of(const ProblemBalance& balance, const State& y, Real around) {
   const Grid& g = balance.grid();
   Spread result;
   const auto excess = [&](Index n) {
@@ -81,7 +81,7 @@ Index turns_of(const Axis& axis, const State& y, Real least) {
 
 }  // namespace
 
-Shape shape_of(DiffusionBalance& balance, const State& y) {
+Shape shape_of(ProblemBalance& balance, const State& y) {
   const Grid& g = balance.grid();
   Real low = std::numeric_limits<Real>::infinity(), high = -low;
   Shape result;
@@ -121,7 +121,7 @@ Shape shape_of(DiffusionBalance& balance, const State& y) {
   return result;
 }
 
-PulseLoss pulse_loss(DiffusionBalance& balance, const State& before, const State& after) {
+PulseLoss pulse_loss(ProblemBalance& balance, const State& before, const State& after) {
   const Real around = far_field(balance, before);
   const Spread first = spread_of(balance, before, around), last = spread_of(balance, after, around);
   return {last.height, first.height, last.width, first.width};

@@ -13,7 +13,7 @@ namespace {
 
 // Symbol of one unknown at the shortest wave: twice the sum of its conductances over its capacity. A missing
 // neighbour is taken to be joined like the one on the other side.
-Real frozen_symbol(const Couplings& c, const Grid& g, Index n) {
+Real frozen_symbol(const Conductances& c, const Grid& g, Index n) {
   Real sum = 0;
   for (int a = 0; a < g.rank(); ++a) {
     const Real before = c.conductance(n, a, false), after = c.conductance(n, a, true);
@@ -31,7 +31,7 @@ bool is_interior(const Grid& g, Index n) {
   return true;
 }
 
-void interior_of_separable(const Couplings& c, const Grid& g, Spectrum& out) {
+void interior_of_separable(const Conductances& c, const Grid& g, Spectrum& out) {
   // The worst place along each axis by itself, since contributions add.
   std::array<Index, 3> worst{0, 0, 0};
   for (int a = 0; a < g.rank(); ++a) {
@@ -45,7 +45,7 @@ void interior_of_separable(const Couplings& c, const Grid& g, Spectrum& out) {
         worst[a] = i;
       }
     }
-    out.interior += 2 * c.conductivity(a) * std::max(most, 0.0) / c.storage();
+    out.interior += 2 * c.conductivity(a) * std::max(most, 0.0) / c.storage().per_volume();
   }
   out.interior_at = g.number(worst[0], worst[1], worst[2]);
 }
@@ -54,16 +54,16 @@ void interior_of_separable(const Couplings& c, const Grid& g, Spectrum& out) {
 
 // Both differences have the same modes on a uniform axis: with s = sin(θ/2) the eigenvalue k·(2s/h)² becomes
 // k·(2/h)²·(s + s³/6)².
-Real of_order_four(Real eigenvalue, const Couplings& c, const Grid& g, int axis) {
+Real of_order_four(Real eigenvalue, const Conductances& c, const Grid& g, int axis) {
   const Real h = g.axis(axis).length() / static_cast<Real>(g.axis(axis).intervals());
-  const Real square = eigenvalue * h * h * c.storage() / (4 * c.conductivity(axis));
+  const Real square = eigenvalue * h * h * c.storage().per_volume() / (4 * c.conductivity(axis));
   const Real factor = 1 + square / 6;
   return eigenvalue * factor * factor;
 }
 
 namespace {
 
-Spectrum from_axes(const std::vector<AxisOperator>& axes, const Couplings& c, const Grid& g, int order) {
+Spectrum from_axes(const std::vector<AxisOperator>& axes, const Conductances& c, const Grid& g, int order) {
   Spectrum result;
   result.method = "axis by axis";
   Real smallest = 0;
@@ -99,7 +99,7 @@ void widen(Spectrum& found) {
 }
 
 // Rows and columns divided by the roots of the capacities; unknowns that are not free are joined to nothing.
-void make_symmetric(FaceSystem& k, const Couplings& c, const State& root, const std::vector<char>& free) {
+void make_symmetric(FaceSystem& k, const Conductances& c, const State& root, const std::vector<char>& free) {
   for (Index n = 0; n < k.size(); ++n) k.diagonal[n] = free[n] ? k.diagonal[n] / c.capacity(n) : 0;
   for (int a = 0; a < k.rank(); ++a)
     for (const bool up : {false, true})
@@ -134,14 +134,15 @@ std::vector<Triplet> entries_of_free(const FaceSystem& k, const std::vector<char
   return entries;
 }
 
-Spectrum from_matrix(DiffusionBalance& balance, Real at, Parts parts) {
+Spectrum from_matrix(ProblemBalance& balance, Real at, Parts parts) {
   Spectrum result;
   const Grid& g = balance.grid();
   const State none;
   LinearSystem system;
   balance.linearise(none, at, 0, 1, parts, system);
   FaceSystem& k = std::get<FaceSystem>(system);
-  const Couplings& c = balance.couplings(at);
+  const auto conductances = balance.conductances(at);
+  const Conductances& c = *conductances;
   std::vector<char> free(static_cast<std::size_t>(g.count()), 0);
   State root(static_cast<std::size_t>(g.count()), 1.0);
   Index count = 0;
@@ -191,12 +192,12 @@ Spectrum from_matrix(DiffusionBalance& balance, Real at, Parts parts) {
 
 }  // namespace
 
-Spectrum spectrum(DiffusionBalance& balance, Real at, Parts parts) {
+Spectrum spectrum(ProblemBalance& balance, Real at, Parts parts) {
   // A reaction is not in the operators along the axes.
   const bool whole = !balance.problem().equation().reaction || parts.has(Parts::source());
   const auto axes = whole ? balance.axis_operators(at) : std::nullopt;
   const int order = balance.problem().space_order;
-  if (axes) return from_axes(*axes, balance.couplings(at), balance.grid(), order);
+  if (axes) return from_axes(*axes, *balance.conductances(at), balance.grid(), order);
   Spectrum found = from_matrix(balance, at, parts);
   if (order == 4) widen(found);
   return found;

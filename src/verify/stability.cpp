@@ -30,7 +30,7 @@ void merge(Spectrum& worst, const Spectrum& now) {
   }
 }
 
-Spectrum over_times(DiffusionBalance& balance, Parts parts, Real from, Real until, int times) {
+Spectrum over_times(ProblemBalance& balance, Parts parts, Real from, Real until, int times) {
   Spectrum worst;
   for (int n = 0; n < times; ++n) {
     const Spectrum now = spectrum(balance, times > 1 ? from + (until - from) * n / (times - 1) : from, parts);
@@ -56,11 +56,12 @@ Real limit_of_pair(const Scheme& scheme, Real fluxes, std::pair<Real, Real> slop
 }
 
 // Smallest and largest slope of the reaction over all unknowns, about the initial values.
-std::pair<Real, Real> slopes_of_reaction(DiffusionBalance& balance, Real at) {
+std::pair<Real, Real> slopes_of_reaction(ProblemBalance& balance, Real at) {
   LinearSystem system;
   balance.linearise(balance.initial_state(), at, 0, 1, Parts::source(), system);
   const auto& diagonal = std::get<FaceSystem>(system).diagonal;
-  const Couplings& c = balance.couplings(at);
+  const auto conductances = balance.conductances(at);
+  const Conductances& c = *conductances;
   std::pair<Real, Real> range{0, 0};
   for (Index n = 0; n < static_cast<Index>(diagonal.size()); ++n) {
     if (!balance.outline().active(n)) continue;
@@ -71,7 +72,7 @@ std::pair<Real, Real> slopes_of_reaction(DiffusionBalance& balance, Real at) {
 }
 
 // What the scheme makes of the spectrum.
-void set_limit(DiffusionBalance& balance, const Scheme& scheme, const Spectrum& worst, Real from, Real until,
+void set_limit(ProblemBalance& balance, const Scheme& scheme, const Spectrum& worst, Real from, Real until,
                Stability& result) {
   using enum Limit::Standing;
   const Real interval = real_stability_interval(scheme);
@@ -95,10 +96,11 @@ void set_limit(DiffusionBalance& balance, const Scheme& scheme, const Spectrum& 
 
 // Least and most that damping, walls and layers take of the motion of an unknown, for each unit of what is
 // stored.
-std::pair<Real, Real> damping_range(DiffusionBalance& balance, Real at) {
-  const auto drag = balance.motion()->drag(at);
+std::pair<Real, Real> damping_range(ProblemBalance& balance, Real at) {
+  const auto drag = balance.motion().drag(at);
   if (drag.empty()) return {0, 0};
-  const Couplings& c = balance.couplings(at);
+  const auto conductances = balance.conductances(at);
+  const Conductances& c = *conductances;
   std::vector<char> held(drag.size(), 0);
   for (const Index h : balance.held()) held[static_cast<std::size_t>(h)] = 1;
   std::pair<Real, Real> range{std::numeric_limits<Real>::infinity(), 0};
@@ -137,7 +139,7 @@ Real wave_limit(const Scheme& scheme, Real smallest, Real largest, std::pair<Rea
   return damping.first == 0 ? std::min(limit, undamped) : limit;
 }
 
-Stability stability_of_wave(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from) {
+Stability stability_of_wave(ProblemBalance& balance, const Scheme& scheme, Real step, Real from) {
   using enum Limit::Standing;
   const Spectrum found = spectrum(balance, from, Parts::all());
   const auto damping = damping_range(balance, from);
@@ -158,7 +160,7 @@ Stability stability_of_wave(DiffusionBalance& balance, const Scheme& scheme, Rea
     result.limit.standing = bracketed;
     result.limit.unstable_from = limit_of(*found.surely);
   }
-  if (balance.motion()->needs_leap() && result.limit.standing == sharp) result.limit.standing = bound;
+  if (balance.motion().needs_leap() && result.limit.standing == sharp) result.limit.standing = bound;
   result.interior = {limit_of(found.interior), heuristic, found.interior_at};
   // The symbol at the shortest wave is 4·Σ speed²/h².
   result.courant_number = 0.5 * std::sqrt(found.interior) * step;
@@ -168,8 +170,8 @@ Stability stability_of_wave(DiffusionBalance& balance, const Scheme& scheme, Rea
 
 }  // namespace
 
-Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from, Real until) {
-  if (balance.motion()) {
+Stability stability(ProblemBalance& balance, const Scheme& scheme, Real step, Real from, Real until) {
+  if (balance.offers().second_order) {
     if (!takes_second_order(scheme))
       throw InputError("scheme '" + scheme.name + "' does not march equations of second order in time");
     if (balance.problem().equation().as_system && !is_second_order(scheme))
@@ -178,7 +180,7 @@ Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, 
   }
   if (is_second_order(scheme))
     throw InputError("scheme '" + scheme.name + "' marches equations of second order in time only");
-  if (balance.transport()) return stability_of_stream(balance, scheme, step, from, until);
+  if (balance.advects()) return stability_of_stream(balance, scheme, step, from, until);
   Stability result;
   result.step = step;
   const bool changes = !balance.offers().steady_matrix && until > from;
@@ -202,7 +204,7 @@ Stability stability(DiffusionBalance& balance, const Scheme& scheme, Real step, 
 }
 
 Stability stability(const Problem& problem, const Scheme& scheme, Real step, Real from, Real until) {
-  DiffusionBalance balance(problem);
+  ProblemBalance balance(problem, {0, looks_back(scheme)});
   return stability(balance, scheme, step, from, until);
 }
 

@@ -9,7 +9,8 @@ namespace williwaw::verify {
 
 namespace {
 
-std::vector<Real> times_of(const DiffusionBalance& balance, const Transport& stream, Real from, Real until) {
+std::vector<Real> times_of(const ProblemBalance& balance, const EvaluatedAdvection& stream, Real from,
+                           Real until) {
   const bool swings = stream.law() && balance.problem().walls_depend_on_time() && until > from;
   if (!stream.depends_on_time() && !swings) return {from};
   const Velocity& v = stream.velocities().velocity();
@@ -34,7 +35,7 @@ struct Rates {
   Index largest_at = 0;
 };
 
-Rates rates_of(DiffusionBalance& balance, const State& y, Real at, Real limiter) {
+Rates rates_of(ProblemBalance& balance, const State& y, Real at, Real limiter) {
   LinearSystem stream_system, spread_system;
   const Parts fluxes = Parts::flux(0) | Parts::flux(1) | Parts::flux(2);
   balance.linearise(y, at, 0, 1, Parts::stream(), stream_system);
@@ -43,7 +44,8 @@ Rates rates_of(DiffusionBalance& balance, const State& y, Real at, Real limiter)
   std::vector<char> fixed(carried.diagonal.size(), 0);
   for (const Index n : balance.held()) fixed[n] = 1;
   for (const Index n : balance.absent()) fixed[n] = 1;
-  const Couplings& c = balance.couplings(at);
+  const auto conductances = balance.conductances(at);
+  const Conductances& c = *conductances;
   Rates result;
   for (Index n = 0; n < carried.size(); ++n) {
     if (fixed[n]) continue;
@@ -65,7 +67,7 @@ Rates rates_of(DiffusionBalance& balance, const State& y, Real at, Real limiter)
   return result;
 }
 
-bool is_normal(const DiffusionBalance& balance, const Transport& stream) {
+bool is_normal(const ProblemBalance& balance, const EvaluatedAdvection& stream) {
   const Grid& g = balance.grid();
   if (!stream.linear() || stream.depends_on_time() || !balance.outline().whole()) return false;
   for (int a = 0; a < g.rank(); ++a)
@@ -80,8 +82,8 @@ bool is_normal(const DiffusionBalance& balance, const Transport& stream) {
 namespace {
 
 // Beside outlines there is less to hold what passes.
-void widen_beside_outlines(const DiffusionBalance& balance, const Transport& stream, const Place& worst,
-                           const Rates& rates, Limit& limit) {
+void widen_beside_outlines(const ProblemBalance& balance, const EvaluatedAdvection& stream,
+                           const Place& worst, const Rates& rates, Limit& limit) {
   Real inside = 0;
   for (const AxisAt& axis : worst.axes) {
     const auto [first, second] =
@@ -100,7 +102,7 @@ struct WorstOfLaw {
 };
 
 // A law's limit is that of the fastest of all values that data allow, not of those at the start.
-void judge_law(DiffusionBalance& balance, const Scheme& scheme, const WorstOfLaw& worst, Real step,
+void judge_law(ProblemBalance& balance, const Scheme& scheme, const WorstOfLaw& worst, Real step,
                Stability& result) {
   using enum Limit::Standing;
   const State y = balance.initial_state();
@@ -115,16 +117,16 @@ void judge_law(DiffusionBalance& balance, const Scheme& scheme, const WorstOfLaw
       positivity > 0 && positivity >= result.interior.step * (1 - 1e-6) ? result.positivity : result.interior;
   if (step > 0 && result.limit.step > 0)
     result.stable_for = stable_values(limit, result.allowed->values, step);
-  balance.transport(worst.time, y);
 }
 
 }  // namespace
 
-Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from,
+Stability stability_of_stream(ProblemBalance& balance, const Scheme& scheme, Real step, Real from,
                               Real until) {
   using enum Limit::Standing;
   const State y = balance.initial_state();
-  const Transport& stream = *balance.transport(from, y);
+  const auto advection = balance.advection(from, y);
+  const EvaluatedAdvection& stream = *advection;
   if (stream.flux().needs_step &&
       !(scheme.is_runge_kutta() && scheme.tableau().stages() == 1 && is_explicit(scheme)))
     throw InputError(
@@ -146,7 +148,6 @@ Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, R
     }
   }
   result.times = static_cast<int>(times.size());
-  balance.transport(from, y);
   result.interior = {limit_at(stream, scheme, worst), heuristic, worst.where};
   const Real radius = balance.problem().data_change_in_time() || !stream.linear()
                           ? monotonicity_radius_of_tableau(scheme)
@@ -160,7 +161,8 @@ Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, R
     const Real none = std::numeric_limits<Real>::infinity();
     const Real euler = worst.axes.empty() || result.interior.step == none ? none : 0;
     result.limit = result.interior = {none, bound, worst.where};
-    result.positivity = {balance.carrier() && balance.carrier()->alone() ? none : euler, bound, worst.where};
+    result.positivity = {balance.offers().looks_back && balance.carrier().alone() ? none : euler, bound,
+                         worst.where};
   } else {
     result.limit = result.interior;
   }
@@ -181,10 +183,11 @@ Stability stability_of_stream(DiffusionBalance& balance, const Scheme& scheme, R
   return result;
 }
 
-StreamNumbers stream_numbers(DiffusionBalance& balance, const Scheme& scheme, Real step, Real from,
+StreamNumbers stream_numbers(ProblemBalance& balance, const Scheme& scheme, Real step, Real from,
                              Real until) {
   const State y = balance.initial_state();
-  const Transport& stream = *balance.transport(from, y);
+  const auto advection = balance.advection(from, y);
+  const EvaluatedAdvection& stream = *advection;
   const Grid& g = balance.grid();
   StreamNumbers result;
   Place fastest;
@@ -193,14 +196,16 @@ StreamNumbers stream_numbers(DiffusionBalance& balance, const Scheme& scheme, Re
   std::vector<TurningBack> back(balance.closures().size());
   for (const Real t : times_of(balance, stream, from, until)) {
     const AtTime now(balance, y, t, allowed);
-    const auto& velocities = stream.velocities();
+    const auto& velocities = now.stream.velocities();
+    result.correction = velocities.correction();
     const Place here = fastest_place(balance, now);
     if (fastest.axes.empty() || here.passed > fastest.passed) {
       fastest = here;
       result.courant = here.passed * step;
       result.courant_at = here.where;
     }
-    for (int a = 0; a < g.rank(); ++a) result.speed[a] = std::max(result.speed[a], stream.largest_speed(a));
+    for (int a = 0; a < g.rank(); ++a)
+      result.speed[a] = std::max(result.speed[a], now.stream.largest_speed(a));
     result.compressing = std::max(result.compressing, velocities.compressing());
     result.expanding = std::max(result.expanding, velocities.expanding());
     result.compresses = result.compresses || velocities.compresses();
@@ -234,8 +239,6 @@ StreamNumbers stream_numbers(DiffusionBalance& balance, const Scheme& scheme, Re
   }
   for (auto& b : back)
     if (b.largest > 0) result.turning_back.push_back(b);
-  result.correction = stream.velocities().correction();
-  balance.transport(from, y);
   for (std::size_t a = 0; a < fastest.axes.size(); ++a) {
     const AxisAt& axis = fastest.axes[a];
     result.diffusivity[a] = axis.diffusivity;

@@ -6,8 +6,8 @@
 
 #include "complex.hpp"
 #include "search.hpp"
-#include "williwaw/space/reconstruction.hpp"
-#include "williwaw/space/wave_system.hpp"
+#include "williwaw/terms/reconstruction.hpp"
+#include "williwaw/terms/wave_system.hpp"
 #include "williwaw/verify/stability.hpp"
 
 namespace williwaw::verify {
@@ -28,7 +28,7 @@ Complex symbol(const Problem& problem, Real courant, Real angle) {
 
 }  // namespace
 
-Stability stability_of_system(DiffusionBalance& balance, const Scheme& scheme, Real step) {
+Stability stability_of_system(ProblemBalance& balance, const Scheme& scheme, Real step) {
   const Problem& problem = balance.problem();
   const WaveSystem system(balance);
   const auto [fastest, where] = system.fastest();

@@ -7,11 +7,12 @@ namespace williwaw::verify {
 namespace {
 
 // What the maximum principle does not cover, in words; empty where it holds.
-std::string unbounded_by(const DiffusionBalance& balance) {
+std::string unbounded_by(ProblemBalance& balance, Real at) {
   const Problem& problem = balance.problem();
   if (problem.equation().reaction) return "the reaction may grow";
   const bool law = problem.equation().stream && problem.equation().stream->law;
-  for (const Closure& boundary : balance.closures()) {
+  const auto closures = balance.closures_at(at);
+  for (const EvaluatedClosure& boundary : *closures) {
     const Drive& drive = boundary.drive();
     const std::string& name = boundary.section().name;
     if (law && !boundary.section().wall.stream_end())
@@ -24,7 +25,7 @@ std::string unbounded_by(const DiffusionBalance& balance) {
 
 }  // namespace
 
-ValueRange values_allowed(DiffusionBalance& balance, const State& initial, Real from, Real until) {
+ValueRange values_allowed(ProblemBalance& balance, const State& initial, Real from, Real until) {
   ValueRange result;
   Range& range = result.values;
   range = {std::numeric_limits<Real>::infinity(), -std::numeric_limits<Real>::infinity()};
@@ -37,12 +38,13 @@ ValueRange values_allowed(DiffusionBalance& balance, const State& initial, Real 
   const int times = swings ? 33 : 1;
   Real raising = 0, lowering = 0;
   for (int n = 0; n < times; ++n) {
-    const Drive now = balance.drive(swings ? from + (until - from) * n / (times - 1) : from);
+    const Real at = swings ? from + (until - from) * n / (times - 1) : from;
+    const Drive now = balance.drive(at);
     range.lowest = std::min(range.lowest, now.lowest);
     range.highest = std::max(range.highest, now.highest);
     raising = std::max(raising, now.raising);
     lowering = std::max(lowering, now.lowering);
-    if (result.bounded) result.why_not = unbounded_by(balance);
+    if (result.bounded) result.why_not = unbounded_by(balance, at);
     result.bounded = result.why_not.empty();
   }
   if (!result.bounded) return result;

@@ -15,17 +15,18 @@ constexpr Real rounding = std::numeric_limits<Real>::epsilon();
 
 class WaveGrowth {
  public:
-  WaveGrowth(DiffusionBalance& balance, const Scheme& scheme, Real step, Real at, const Modes& modes)
+  WaveGrowth(ProblemBalance& balance, const Scheme& scheme, Real step, Real at, const Modes& modes)
       : step_(step), leaps_(is_second_order(scheme)), values_(modes.eigenvalues()) {
     if (const auto* s = std::get_if<SecondOrder>(&scheme.method)) corrected_ = s->corrected;
     State y = balance.initial_state(), rate, force(y.size()), change(y.size(), 0.0);
     balance.pin(at, y);
-    balance.motion()->initial_rate(rate);
-    const Totals start = balance.motion()->totals(y, rate, at);
+    balance.motion().initial_rate(rate);
+    const Totals start = balance.motion().totals(y, rate, at);
     own_energy_ = start.kinetic + start.potential;
     Ledger ignored(balance.lines().size());
     balance.rate(y, at, Parts::all(), force, ignored);
-    const Couplings& c = balance.couplings(at);
+    const auto conductances = balance.conductances(at);
+    const Conductances& c = *conductances;
     for (const Index h : balance.held()) force[h] = 0;
     for (Index n = 0; n < balance.grid().count(); ++n)
       if (balance.outline().active(n)) change[n] = force[n] / c.capacity(n);
@@ -104,8 +105,7 @@ class WaveGrowth {
 
 }  // namespace
 
-std::optional<Forecast> forecast_of_wave(DiffusionBalance& balance, const Scheme& scheme, Real step,
-                                         Real at) {
+std::optional<Forecast> forecast_of_wave(ProblemBalance& balance, const Scheme& scheme, Real step, Real at) {
   const auto modes = Modes::of(balance, at);
   if (!modes) return std::nullopt;
   const WaveGrowth growth(balance, scheme, step, at, *modes);

@@ -180,7 +180,7 @@ step = "1 s"
 )case";
   const Case writer = read_case_text(mask, folder / "mask.toml");
   {
-    DiffusionBalance balance(writer.problem);
+    ProblemBalance balance(writer.problem);
     store::FieldWriter file(folder / "mask.nc", writer.problem.grid(),
                             {"", "tag", {}, {}, {}, "", "", false});
     file.append(0, balance.field(balance.initial_state(), 0));

@@ -1,5 +1,5 @@
-// Transport and conservation laws as case files state them: velocities of every kind, fluxes by formulas,
-// ends, what check says, and what a run leaves.
+// EvaluatedAdvection and conservation laws as case files state them: velocities of every kind, fluxes by
+// formulas, ends, what check says, and what a run leaves.
 #include <doctest/doctest.h>
 
 #include <cmath>

@@ -3,6 +3,9 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
+#include <functional>
+
 #include "support/json.hpp"
 
 using namespace williwaw::test;
@@ -69,6 +72,57 @@ TEST_CASE("run says as JSON what it says in words") {
   CHECK(json.at("/end/minimum/unit") == "\"degC\"");
   const auto summary = Json(text_of(folder / "hut-floor.out" / "summary.json"));
   CHECK(summary.at("/budget") == json.at("/budget"));
+  const std::string columns = "/columns of series.csv/";
+  for (const auto& [header, kind] : {std::pair{"t", "time"},
+                                     {"minimum", "extremum"},
+                                     {"mean", "mean"},
+                                     {"total", "content"},
+                                     {"flow west: dirichlet", "flow"},
+                                     {"amount west: dirichlet", "amount"},
+                                     {"source", "flow"},
+                                     {"budget residual", "residual"},
+                                     {"interpolated", "mark"}})
+    CHECK(summary.at(columns + header) == "\"" + std::string(kind) + "\"");
+}
+
+TEST_CASE("a series is read by what its columns are, wherever they stand") {
+  const auto folder = fresh_folder("roles");
+  REQUIRE(williwaw_in(folder, "run --quiet " + cases + "/hut-floor.toml --set figure=[]").code == 0);
+  const auto series = folder / "hut-floor.out" / "series.csv";
+  std::istringstream lines(text_of(series));
+  const auto rewrite = [&](const std::function<std::string(std::vector<std::string>, bool)>& row) {
+    std::istringstream in(lines.str());
+    std::ofstream out(series);
+    std::string line;
+    for (bool first = true; std::getline(in, line); first = false) {
+      std::vector<std::string> cells;
+      std::istringstream cut(line);
+      for (std::string cell; std::getline(cut, cell, ',');) cells.push_back(cell);
+      out << row(std::move(cells), first) << "\n";
+    }
+  };
+  const auto joined = [](const std::vector<std::string>& cells) {
+    std::string all;
+    for (const auto& cell : cells) all += (all.empty() ? "" : ",") + cell;
+    return all;
+  };
+  // All columns but the time the other way round.
+  rewrite([&](std::vector<std::string> cells, bool) {
+    std::reverse(cells.begin() + 1, cells.end());
+    return joined(cells);
+  });
+  const Printed turned = williwaw_in(folder, "plot hut-floor.out budget");
+  CAPTURE(turned.error);
+  CHECK(turned.code == 0);
+  // One that the run did not write, where probes would stand.
+  rewrite([&](std::vector<std::string> cells, bool first) {
+    cells.insert(cells.begin() + 1, first ? "by hand [degC]" : "1");
+    return joined(cells);
+  });
+  const Printed more = williwaw_in(folder, "plot hut-floor.out budget");
+  CHECK(more.code != 0);
+  CHECK(more.error.find("series.csv:1: column 'by hand' is not one of a run's series; take it out") !=
+        std::string::npos);
 }
 
 TEST_CASE("more figures and a film from a finished run") {

@@ -1,4 +1,4 @@
-// Transport as its users meet it: bundled cases, a table of schemes, an outlet that feeds on itself.
+// EvaluatedAdvection as its users meet it: bundled cases, a table of schemes, an outlet that feeds on itself.
 #include <doctest/doctest.h>
 
 #include <cmath>

@@ -67,7 +67,7 @@ const std::vector<Shifted>& all_shifted() {
 }
 
 State marched(const Shifted& one, Index cells, Index shift) {
-  DiffusionBalance balance(one.make(cells, shift));
+  ProblemBalance balance(one.make(cells, shift));
   State y = balance.initial_state();
   Plan plan;
   plan.scheme = scheme(one.scheme);
@@ -140,7 +140,7 @@ std::uint64_t bits_of(const State& y, const Totals& totals, const Ledger& amount
 }
 
 std::uint64_t bits_of_march(const Problem& p, const char* name, Real step, const char* solver = "auto") {
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan;
   plan.scheme = scheme(name);

@@ -6,7 +6,7 @@
 #include <cmath>
 #include <numeric>
 
-#include "../src/domain/summing.hpp"
+#include "domain/summing.hpp"
 
 using namespace williwaw;
 

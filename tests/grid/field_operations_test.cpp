@@ -64,7 +64,7 @@ TEST_CASE("walls count in derivatives by what lies beyond them") {
   Problem p(uneven_line(12), diffusion(1.0));
   p.initial = [](Point q) { return q.x * q.x; };
   p.wall("west", dirichlet(0.0)).wall("east", dirichlet(1.0));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const Field f = balance.field(balance.initial_state(), 0);
   const VectorField slope = gradient(f);
   for (Index i = 1; i < 11; ++i) CHECK(slope[0][i] == doctest::Approx(2 * p.grid().point(i).x).epsilon(1e-9));
@@ -121,7 +121,7 @@ TEST_CASE("noise has its size and length, repeats by its seed, and is the same o
 
 TEST_CASE("batches are advanced together and each as if alone") {
   Problem p(periodic_line(40), transport(Velocity(1.0), 0.01));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   std::vector<State> batch;
   for (std::uint64_t seed = 1; seed <= 4; ++seed)
     batch.push_back(sampled(p.grid(), smooth_noise(p.grid(), 1, 0.1, seed)).values());
@@ -133,7 +133,7 @@ TEST_CASE("batches are advanced together and each as if alone") {
   const auto outcomes = march_batch(balance, batch, plan);
   REQUIRE(outcomes.size() == 4);
   for (std::size_t n = 0; n < 4; ++n) {
-    DiffusionBalance own(p);
+    ProblemBalance own(p);
     State alone = start[n];
     march(own, alone, plan);
     CHECK(alone == batch[n]);

@@ -138,7 +138,7 @@ TEST_CASE(
     Problem p(g, diffusion(5.0), ice);
     p.initial = 2.0;
     p.wall("ice", dirichlet(3.0)).other_walls(insulated());
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     const State y = balance.initial_state();
     CHECK(balance.totals(y, 0).content == doctest::Approx(2 * 0.13).epsilon(1e-8));
     CHECK(balance.outline().share(mirrored ? 9 : 0) == doctest::Approx(1.3).epsilon(1e-8));
@@ -159,7 +159,7 @@ TEST_CASE("the first unknown of a grid is one like any other beside outlines") {
         Regions({{"ice", inside([mirrored](Point q) { return mirrored ? q.x < 0.9 : q.x > 0.1; }), false}}));
     p.initial = 1.0;
     p.wall("ice", dirichlet(3.0)).other_walls(insulated());
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State f(10);
     Ledger ledger(balance.lines().size());
     balance.rate(State(10, 1.0), 0, Parts::all(), f, ledger);
@@ -177,7 +177,7 @@ TEST_CASE("the first unknown of a grid is one like any other beside outlines") {
         diffusion(1.0), bar);
     p.wall("bar", robin(3.0, 2.0)).other_walls(insulated());
     p.initial = 0.0;
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y(100), f(100);
     for (Index n = 0; n < 100; ++n) y[turned ? 99 - n : n] = std::sin(0.7 * static_cast<Real>(n));
     Ledger ledger(balance.lines().size());
@@ -197,7 +197,7 @@ TEST_CASE("between an unknown and the outline beside it materials lie in series"
             diffusion(Function::by_region(shared, {0.5, 1.0, 2.0})), regions);
   p.initial = 0.0;
   p.wall("ice", dirichlet(3.0)).other_walls(insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State f(10);
   Ledger ledger(balance.lines().size());
   balance.rate(State(10, 0.0), 0, Parts::all(), f, ledger);
@@ -206,7 +206,7 @@ TEST_CASE("between an unknown and the outline beside it materials lie in series"
   Problem smooth(p.grid(), diffusion([](Point q) { return 1 + q.x; }), regions);
   smooth.initial = 0.0;
   smooth.wall("ice", dirichlet(3.0)).other_walls(insulated());
-  DiffusionBalance other(smooth);
+  ProblemBalance other(smooth);
   other.rate(State(10, 0.0), 0, Parts::all(), f, ledger);
   CHECK(f[8] == doctest::Approx(3 / (0.02 / 1.86)).epsilon(1e-6));
 }

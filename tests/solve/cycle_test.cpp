@@ -30,7 +30,7 @@ TEST_CASE("a rod that swings at one end is the hyperbolic cosine of its complex 
     std::vector<Real> errors;
     for (const Index n : {20, 40}) {
       const Problem p = swinging(n, unknowns, omega);
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       const RepeatingState cycle(balance, 2 * M_PI / omega);
       CHECK(cycle.harmonics() == 2);
       const std::complex<Real> k = std::sqrt(std::complex<Real>(0, omega / 0.5));
@@ -57,7 +57,7 @@ TEST_CASE("marching comes to the repeating state, with the order of its steps") 
               return x.y * std::sin(omega * t) + std::cos(2 * omega * t);
             }));
   q.wall("west", robin(2.0, [omega](Real t) { return std::cos(3 * omega * t); })).other_walls(dirichlet(0.3));
-  DiffusionBalance balance(q);
+  ProblemBalance balance(q);
   const RepeatingState cycle(balance, 1);
   CHECK(cycle.harmonics() == 4);
   std::vector<Real> errors;
@@ -75,18 +75,18 @@ TEST_CASE("marching comes to the repeating state, with the order of its steps") 
 
 TEST_CASE("what does not repeat is refused") {
   const Problem p = swinging(10, Unknowns::cells, 7);
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   CHECK_THROWS_WITH_AS(RepeatingState(balance, 0.8),
                        doctest::Contains("walls or sources do not repeat with this period"), InputError);
   CHECK_THROWS_AS(RepeatingState(balance, 0), InputError);
   Problem closed(p.grid(), diffusion(1.0, 1.0, [](Point, Real t) { return 1 + std::sin(2 * M_PI * t); }));
   closed.other_walls(insulated());
-  DiffusionBalance filling(closed);
+  ProblemBalance filling(closed);
   CHECK_THROWS_WITH_AS(RepeatingState(filling, 1), doctest::Contains("no wall fixes the mean"), InputError);
   Equation e = diffusion(1.0);
   e.reaction = Reaction::of([](Real u) { return -u * u; });
   Problem nonlinear(p.grid(), e);
   nonlinear.other_walls(insulated());
-  DiffusionBalance reacting(nonlinear);
+  ProblemBalance reacting(nonlinear);
   CHECK_THROWS_AS(RepeatingState(reacting, 1), InputError);
 }

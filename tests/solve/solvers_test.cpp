@@ -63,7 +63,7 @@ TEST_CASE(
   for (const Real jump : {1.0, 1000.0}) {
     std::vector<Index> counts;
     for (const Index n : {63, 127, 255}) {
-      DiffusionBalance balance(rough(n, jump));
+      ProblemBalance balance(rough(n, jump));
       State y = balance.initial_state();
       const SteadyOutcome out = solve_steady(balance, y, 0, {.solver = "multigrid"});
       CHECK(out.reached);
@@ -109,14 +109,14 @@ TEST_CASE("a problem that nothing fixes: refused with a net source, given the gu
         {Axis::uniform("x", 0, 1, 16, Unknowns::cells), Axis::uniform("y", 0, 1, 16, Unknowns::cells)});
     Problem heated(g, diffusion(1.0, 1.0, 2.0));
     heated.other_walls(insulated());
-    DiffusionBalance no(heated);
+    ProblemBalance no(heated);
     State y = no.initial_state();
     CHECK_THROWS_AS(solve_steady(no, y, 0, {.solver = solver}), SingularProblem);
 
     Problem balanced(g, diffusion(1.0, 1.0, [](Point p) { return p.x < 0.5 ? 1.0 : -1.0; }));
     balanced.initial = 7.0;
     balanced.other_walls(insulated());
-    DiffusionBalance yes(balanced);
+    ProblemBalance yes(balanced);
     y = yes.initial_state();
     const SteadyOutcome out = solve_steady(yes, y, 0, {.solver = solver, .iterations = 100000});
     CHECK(out.reached);
@@ -129,7 +129,7 @@ TEST_CASE("a problem that nothing fixes: refused with a net source, given the gu
                      return std::cos(2 * M_PI * p.x) + 0.1 * std::cos(6 * M_PI * p.x);
                    }));
     waving.other_walls(insulated());
-    DiffusionBalance round(waving);
+    ProblemBalance round(waving);
     y = round.initial_state();
     CHECK(solve_steady(round, y, 0, {.solver = solver, .iterations = 100000}).mean_fixed);
     CHECK(y[0] - y[7] == doctest::Approx(2 * std::cos(M_PI / 16) / (4 * M_PI * M_PI)).epsilon(0.03));
@@ -143,7 +143,7 @@ TEST_CASE("a piece that is cut off without a wall to hold it is found") {
       {Axis::uniform("x", 0, 1, 20, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)});
   Problem p(g, diffusion(1.0, 1.0, 1.0), wall);
   p.wall("west", dirichlet(0.0)).other_walls(insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   try {
     solve_steady(balance, y);
@@ -163,7 +163,7 @@ TEST_CASE("implicit steps by multigrid, transforms and direct solves are the sam
         diffusion(1.0));
     p.initial = [](Point q) { return std::sin(3 * q.x) * q.y; };
     p.wall("west", dirichlet(1.0)).other_walls(insulated());
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan;
     plan.scheme = scheme("crank-nicolson");
@@ -286,7 +286,7 @@ TEST_CASE("the steady solve says what it is relative to, and previews what it wi
       Grid({Axis::uniform("x", 0, 1, 30, Unknowns::cells), Axis::uniform("y", 0, 1, 30, Unknowns::cells)}),
       diffusion(1.0, 1.0, 1.0));
   p.wall("west", dirichlet(0.0)).other_walls(insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   CHECK(preview_steady(balance, y).solver == "fast transforms");
   CHECK(preview_steady(balance, y, 0, {.solver = "sor"})
@@ -356,7 +356,7 @@ TEST_CASE("biconjugate gradients start anew, give up when told to, and say what 
       diffusion([](Point q) { return 1 + q.x; }));
   p.initial = [](Point q) { return q.x * q.y; };
   p.other_walls(dirichlet(0.0));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan;
   plan.scheme = scheme("implicit-euler");

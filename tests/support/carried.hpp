@@ -18,7 +18,7 @@ struct Carried {
 /// the width summed over axes.
 inline Carried carry(const Problem& problem, const std::string& scheme_name, Real courant, Real fastest,
                      Real until, const Observers& observers = {}, bool guard = true) {
-  DiffusionBalance balance(problem);
+  ProblemBalance balance(problem, built_for(scheme_name));
   Carried result;
   result.start = result.state = balance.initial_state();
   Plan plan;
@@ -33,7 +33,7 @@ inline Carried carry(const Problem& problem, const std::string& scheme_name, Rea
 
 /// Mean magnitude of the difference to an exact solution, as the balance holds it.
 inline Real mean_error(const Problem& problem, const State& state, const Function& exact, Real at = 0) {
-  const DiffusionBalance balance(problem);
+  const ProblemBalance balance(problem);
   const State right = balance.values_of(exact, at);
   Real sum = 0;
   for (std::size_t n = 0; n < state.size(); ++n)

@@ -32,10 +32,15 @@ inline Real largest_difference(const State& a, const State& b) {
   return most;
 }
 
+/// How a balance is built for a scheme.
+inline Execution built_for(const std::string& scheme_name, int threads = 0) {
+  return {threads, looks_back(scheme(scheme_name))};
+}
+
 /// The state at `until` after so many equal steps; checks that the run got there and that its budget closed
 /// to `budget`.
 inline State solve(const Problem& problem, const Scheme& s, Index steps, Real until, Real budget) {
-  DiffusionBalance balance(problem);
+  ProblemBalance balance(problem);
   State state = balance.initial_state();
   Plan plan;
   plan.scheme = s;

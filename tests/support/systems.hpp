@@ -10,7 +10,7 @@
 namespace williwaw::test {
 
 inline FaceSystem system_of(const Problem& p, Real a = 0, Real b = 1) {
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   LinearSystem system;
   balance.linearise(balance.initial_state(), 0, a, b, Parts::all(), system);
   return std::get<FaceSystem>(system);

@@ -12,7 +12,7 @@ struct Ride {
 };
 
 inline Ride go(const Problem& problem, const std::string& name, Real step, Real until) {
-  DiffusionBalance balance(problem);
+  ProblemBalance balance(problem);
   Ride ride{balance.initial_state(), {}};
   Plan plan;
   plan.scheme = scheme(name);

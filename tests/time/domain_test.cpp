@@ -41,7 +41,7 @@ Plan plan_until(const std::string& name, Real until, Real step) {
   return plan;
 }
 
-Real amount(const DiffusionBalance& balance, const Outcome& out, const std::string& name) {
+Real amount(const ProblemBalance& balance, const Outcome& out, const std::string& name) {
   for (std::size_t l = 0; l < balance.lines().size(); ++l)
     if (balance.lines()[l].name == name) return out.budget.amounts()[l];
   FAIL("no line " << name);
@@ -56,7 +56,7 @@ TEST_CASE("budgets close in every scheme with outlines, parts, points and reacti
     for (const bool nonlinear : {false, true})
       for (const std::string name : {"explicit-euler", "rk4", "implicit-euler", "crank-nicolson"}) {
         INFO(name, " ", nonlinear, " ", static_cast<int>(u));
-        DiffusionBalance balance(busy(u, nonlinear));
+        ProblemBalance balance(busy(u, nonlinear));
         State y = balance.initial_state();
         const bool is_explicit = scheme(name).tableau().is_explicit();
         const Outcome out = march(balance, y, plan_until(name, until, is_explicit ? 2e-5 : 2e-3));
@@ -83,7 +83,7 @@ TEST_CASE("points give their whole amount beside walls, on outlines and on nodes
       e.reaction.reset();
       Problem q(p.grid(), e, p.regions());
       q.wall("corner", insulated()).wall("hole", insulated()).other_walls(insulated());
-      DiffusionBalance balance(q);
+      ProblemBalance balance(q);
       State y = balance.initial_state();
       const Real before = balance.totals(y, 0).content;
       march(balance, y, plan_until("implicit-euler", 0.1, 0.01));
@@ -99,7 +99,7 @@ TEST_CASE("the limit of an outlined domain is sharp: explicit Euler holds just b
     CHECK(judged.limit.standing == verify::Limit::Standing::sharp);
     const Real limit = judged.limit.step;
     for (const Real share : {0.999, 1.02}) {
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       State y = balance.initial_state();
       // Rough enough to hold a part of every mode.
       for (Index n = 0; n < balance.grid().count(); ++n)
@@ -128,7 +128,7 @@ TEST_CASE("a run in time settles to what the steady solve finds, by the slowest 
         .wall("corner", dirichlet(0.5))
         .wall("west", dirichlet(2.0))
         .other_walls(insulated());
-    DiffusionBalance balance(steady);
+    ProblemBalance balance(steady);
     State end = balance.initial_state();
     CHECK(solve_steady(balance, end, 0, {.tolerance = 1e-12}).reached);
     const Real rate = verify::slowest_decay(balance).rate;
@@ -159,7 +159,7 @@ TEST_CASE("a thin plate that radiates cools as its own equation says, at the ord
       Problem p(Grid({Axis::uniform("x", 0, thickness, 1, Unknowns::cells)}), heat(1e12, 2000.0, 500.0));
       p.initial = start;
       p.other_walls(radiation(emissivity, 0.0));
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       State y = balance.initial_state();
       const Outcome out = march(balance, y, plan_until(name, until, step));
       CHECK(out.budget.relative_residual() < 1e-12);
@@ -180,7 +180,7 @@ TEST_CASE("a reaction that grows is followed, not taken for a blow-up") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells)}), e);
   p.initial = 1.0;
   p.other_walls(insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   const Outcome out = march(balance, y, plan_until("crank-nicolson", 2, 0.01));
   CHECK(out.ending == Outcome::Ending::reached);
@@ -196,7 +196,7 @@ TEST_CASE("round coordinates in time: amounts are those of the whole turn, budge
       Problem p(Grid({Axis::radial(c, marks, u)}), diffusion(1.0, 2.0));
       p.initial = 1.0;
       p.wall("outer", flux(0.5));
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       State y = balance.initial_state();
       const Outcome out = march(balance, y, plan_until("explicit-euler", 0.01, 2e-4 / 4));
       const Real area = c == Coordinates::cylindrical ? 2 * M_PI : 4 * M_PI;
@@ -207,7 +207,7 @@ TEST_CASE("round coordinates in time: amounts are those of the whole turn, budge
       // The slowest mode of a held cylinder is j01² = 5.783186, of a sphere π².
       Problem held(p.grid(), diffusion(1.0));
       held.wall("outer", dirichlet(0.0));
-      DiffusionBalance fixed(held);
+      ProblemBalance fixed(held);
       CHECK(verify::slowest_decay(fixed).rate ==
             doctest::Approx(c == Coordinates::cylindrical ? 5.783186 : M_PI * M_PI).epsilon(3e-3));
     }
@@ -216,7 +216,7 @@ TEST_CASE("round coordinates in time: amounts are those of the whole turn, budge
 TEST_CASE("an observer may say that a run has arrived") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells)}), diffusion(1.0));
   p.wall("west", dirichlet(1.0)).other_walls(insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   Observers observers;
   observers.arrived = [](const Moment& m) { return m.totals.lowest > 0.5; };

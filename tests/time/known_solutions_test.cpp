@@ -14,7 +14,7 @@ TEST_CASE("a half-space whose wall is suddenly cold: erfc, and the flux by the s
   Problem p(Grid({Axis::uniform("x", 0, 2, 800, Unknowns::cells)}), heat(k, 2200, 880));
   p.initial = 290.0;
   p.wall("west", dirichlet(290 - drop)).wall("east", insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   const Real until = 36000;
   const Outcome o = march(balance, y, plan_of("implicit-euler", 10, until));
@@ -29,7 +29,7 @@ TEST_CASE("a wall that swings: the wave dies and lags with depth, its flux leads
   const Real period = 1, w = 2 * M_PI / period, k = 1, delta = std::sqrt(2 * k / w);
   Problem p(Grid({Axis::uniform("x", 0, 8 * delta, 400, Unknowns::nodes)}), diffusion(k));
   p.wall("west", dirichlet([w](Real t) { return 10 * std::sin(w * t); })).wall("east", insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan = plan_of("crank-nicolson", period / 500, 6 * period);
   Real worst_flux = 0, worst_value = 0;
@@ -50,7 +50,7 @@ TEST_CASE("a wall that swings: the wave dies and lags with depth, its flux leads
 TEST_CASE("fluid started by a moved wall reaches 99 % of its steady profile when the slowest mode says so") {
   Problem p(Grid({Axis::uniform("y", 0, 1, 60, Unknowns::nodes)}), diffusion(1.0));
   p.wall("south", dirichlet(0.0)).wall("north", dirichlet(1.0));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   Real settled = 0;
   Observers o;
@@ -70,7 +70,7 @@ TEST_CASE("a square with four different walls settles to its series") {
       Grid({Axis::uniform("x", 0, 1, 20, Unknowns::nodes), Axis::uniform("y", 0, 1, 20, Unknowns::nodes)}),
       diffusion(1.0));
   p.wall("north", dirichlet(1.0)).other_walls(dirichlet(0.0));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   march(balance, y, plan_of("implicit-euler", 0.5, 10));
   const Field f(p.grid(), y);
@@ -86,7 +86,7 @@ TEST_CASE("heat given to a closed block stays there, spread evenly in the end") 
                   Axis::uniform("z", 0, 3, 4, Unknowns::cells)}),
             heat(10.0, 2.0, 3.0, [](Point q) { return q.z > 1.5 ? 5.0 : 0.0; }));
   p.wall("top", flux(4.0)).other_walls(insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   const Outcome o = march(balance, y, plan_of("implicit-euler", 0.5, 60));
   CHECK(o.totals.content == doctest::Approx(60 * (5 * 3 + 4 * 2)));
@@ -99,7 +99,7 @@ TEST_CASE("a dimensionless and a scaled problem are the same problem") {
     Problem p(Grid({Axis::uniform("x", 0, length, 30, Unknowns::cells)}), diffusion(d));
     p.initial = [length](Point q) { return q.x / length; };
     p.wall("west", dirichlet(0.5)).wall("east", robin(2 * d / length, 3.0));
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan = plan_of("rk4", 0, until);
     plan.step = 0.5 * verify::stability(balance, plan.scheme, 1).limit.step;

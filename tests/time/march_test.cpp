@@ -62,7 +62,7 @@ TEST_CASE("rows between steps are linear between them, and close their budgets")
     Problem p = rod(10, Unknowns::nodes);
     p.initial = [](Point q) { return q.x; };
     p.wall("west", dirichlet([](Real t) { return std::sin(3 * t); })).wall("east", robin(2, 1) + flux(0.3));
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan = plan_of("crank-nicolson", 0.004, 0.05);
     plan.scheme = williwaw::scheme(scheme);
@@ -113,7 +113,7 @@ TEST_CASE("flows at a time are those of the balance then, prescribed nodes inclu
     for (const Index n : {40, 80}) {
       Problem p = rod(unknowns == Unknowns::nodes ? n + 1 : n, unknowns);
       p.wall("west", dirichlet(0)).wall("east", dirichlet([](Real t) { return std::exp(-t) * std::sin(1); }));
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       const auto exact = [](Real t) { return [t](Point q) { return std::exp(-t) * std::sin(q.x); }; };
       Real worst = 0;
       for (const Real t : {0.0, 0.3}) {
@@ -135,7 +135,7 @@ TEST_CASE("the flow beside a prescribed node is the rate of its data in the midd
   // t² grows by 2·t, to the last digit by centred differences of any length; nothing else moves.
   Problem p(Grid({Axis::uniform("x", 0, 1, 5, Unknowns::nodes)}), diffusion(1.0));
   p.wall("west", dirichlet([](Real t) { return t * t; })).wall("east", insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   for (const Real window : {0.01, 0.1, 0.6}) {
     const Ledger flows = flows_at(balance, State(6, 1.0), 1, 0, window);
     CHECK(flows[0] == doctest::Approx(0.1 * 2).epsilon(1e-11));
@@ -157,7 +157,7 @@ TEST_CASE("a fixed step that misses a record is refused with steps that would do
 }
 
 TEST_CASE("observers see every step, the series and the records") {
-  DiffusionBalance balance(rod(10));
+  ProblemBalance balance(rod(10));
   State y = balance.initial_state();
   Plan plan = plan_of("crank-nicolson", 0.01, 0.1);
   plan.records = {0.05};
@@ -180,7 +180,7 @@ TEST_CASE("a run's least and largest values are those of all its steps, not of i
   p.wall("west", dirichlet([](Real t) { return 2 + std::sin(2 * M_PI * t); })).wall("east", dirichlet(2.0));
   p.initial = 2.0;
   for (const char* name : {"explicit-euler", "crank-nicolson"}) {
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y = balance.initial_state();
     Real low = 2, high = 2;
     Observers o;
@@ -198,7 +198,7 @@ TEST_CASE("a run's least and largest values are those of all its steps, not of i
 
 TEST_CASE("snapshots are taken when they are due, never after the last step, and where a run is stopped") {
   for (const Index stop_at : {0, 6}) {
-    DiffusionBalance balance(rod(10));
+    ProblemBalance balance(rod(10));
     State y = balance.initial_state();
     std::vector<Index> taken;
     Index done = 0;
@@ -213,7 +213,7 @@ TEST_CASE("snapshots are taken when they are due, never after the last step, and
 }
 
 TEST_CASE("an interrupt ends the run after the step and keeps what was recorded") {
-  DiffusionBalance balance(rod(10));
+  ProblemBalance balance(rod(10));
   State y = balance.initial_state();
   int steps = 0, records = 0;
   Observers o;
@@ -230,7 +230,7 @@ TEST_CASE("the jump between initial state and held nodes has its own line in the
   Problem p = rod(10, Unknowns::nodes);
   p.initial = 3.0;
   p.wall("west", dirichlet(1.0));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   const Outcome outcome = march(balance, y, plan_of("crank-nicolson", 0.01, 0.1));
   CHECK(outcome.budget.initial_content() == doctest::Approx(3));
@@ -242,7 +242,7 @@ TEST_CASE("walls that nothing passes keep the total, whatever the scheme") {
   for (const auto& kind : test::first_order_kinds()) {
     Problem p = rod(20);
     p.initial = [](Point q) { return q.x < 0.3 ? 1.0 : 0.0; };
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan = plan_of("explicit-euler", 0.001, 0.1);
     plan.scheme = kind.make(0.5);
@@ -271,14 +271,14 @@ TEST_CASE("a ledger with one flipped sign does not close: the budget is no tauto
     Totals totals(const State& y, Real at) override { return inner_.totals(y, at); }
 
    private:
-    DiffusionBalance inner_;
+    ProblemBalance inner_;
   };
   Problem p = rod(20);
   p.wall("west", robin(2, 5));
   p.initial = 1.0;
   for (const char* name : {"explicit-euler", "rk4", "crank-nicolson"}) {
     Flipped wrong(p);
-    DiffusionBalance right(p);
+    ProblemBalance right(p);
     State y = right.initial_state(), z = y;
     CHECK(march(right, y, plan_of(name, 0.001, 0.1)).budget.relative_residual() < 1e-13);
     CHECK(march(wrong, z, plan_of(name, 0.001, 0.1)).budget.relative_residual() > 0.01);
@@ -290,7 +290,7 @@ TEST_CASE("the guard fires within a thousand times the bound while all values ar
     CAPTURE(share);
     Problem p = rod(20);
     p.initial = [](Point q) { return q.x < 0.5 ? 1.0 : 0.0; };
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y = balance.initial_state();
     const Real limit = verify::stability(balance, scheme("explicit-euler"), 1).limit.step;
     const Outcome outcome =
@@ -317,7 +317,7 @@ TEST_CASE("the guard leaves stable runs alone: sources, fluxes, ringing, swingin
       p.initial = [](Point q) { return q.x > 0.5 ? 1.0 : 0.0; };
       p.wall("west", dirichlet([](Real t) { return 50 * std::sin(t) - 20; }))
           .wall("east", flux(300.0) + robin(1, 0));
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       State y = balance.initial_state();
       Plan plan = plan_of(run.scheme, run.step, 3);
       CHECK(march(balance, y, plan).ending == Outcome::Ending::reached);
@@ -326,7 +326,7 @@ TEST_CASE("the guard leaves stable runs alone: sources, fluxes, ringing, swingin
 
 TEST_CASE("a state with values that are no numbers is caught at once") {
   Problem p = rod(10);
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   y[4] = std::nan("");
   const Outcome outcome = march(balance, y, plan_of("explicit-euler", 0.001, 1));
@@ -335,7 +335,7 @@ TEST_CASE("a state with values that are no numbers is caught at once") {
 }
 
 TEST_CASE("an implicit run factors its matrix once when nothing in it changes") {
-  DiffusionBalance balance(test::smooth_problem(test::smooth_for("robin", 2), "robin", 6, Unknowns::cells));
+  ProblemBalance balance(test::smooth_problem(test::smooth_for("robin", 2), "robin", 6, Unknowns::cells));
   const auto made = make_stepper(balance, scheme("crank-nicolson"));
   Stepper& stepper = *made;
   State y = balance.initial_state();
@@ -346,7 +346,7 @@ TEST_CASE("an implicit run factors its matrix once when nothing in it changes") 
 }
 
 TEST_CASE("a wrong plan or state is refused") {
-  DiffusionBalance balance(rod(10));
+  ProblemBalance balance(rod(10));
   State y(3);
   CHECK_THROWS_AS(march(balance, y, plan_of("rk4", 0.1, 1)), InputError);
   State z = balance.initial_state();
@@ -411,7 +411,7 @@ TEST_CASE(
       if (by_error && name == std::string("implicit-euler")) continue;
       CAPTURE(name);
       CAPTURE(by_error);
-      DiffusionBalance balance(failing_below(0.5));
+      ProblemBalance balance(failing_below(0.5));
       State y = balance.initial_state();
       Plan plan = plan_of(name, 0.01, 2);
       if (by_error) plan.adaptive = Tolerance{1e-6, true};
@@ -444,7 +444,7 @@ TEST_CASE("boundary data that stop being numbers end the run before that, and ar
       CAPTURE(std::string(name));
       Problem p(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells)}), diffusion(1.0));
       p.wall("west", row.wall).wall("east", insulated());
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       State y = balance.initial_state();
       const Outcome out = march(balance, y, plan_of(name, 0.005, 1));
       CHECK(out.ending == Outcome::Ending::unsolved);
@@ -460,7 +460,7 @@ TEST_CASE("a conductivity that falls to zero is met at its time, and nothing bef
   Problem p(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells)}), diffusion([](Real t) { return 1 - t; }));
   p.initial = [](Point q) { return q.x; };
   p.other_walls(insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   const Outcome out = march(balance, y, plan_of("implicit-euler", 0.125, 3));
   CHECK(out.ending == Outcome::Ending::unsolved);
@@ -479,7 +479,7 @@ TEST_CASE("a point in what a cut-out leaves of a cell feeds the nearest control 
       Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells), Axis::uniform("y", 0, 1, 8, Unknowns::cells)}), e,
       hole);
   p.other_walls(insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const Grid& g = p.grid();
   REQUIRE_FALSE(balance.outline().active(g.containing({0.375004, 0.52, 0})));
   State f(static_cast<std::size_t>(g.count())), none(f.size(), 0.0);
@@ -510,7 +510,7 @@ TEST_CASE("an implicit step without a solution ends the run before it, and says 
   // Backward Euler has none from where 4·step·u > 1 on.
   for (const Real step : {0.1, 0.3}) {
     CAPTURE(step);
-    DiffusionBalance balance(exploding());
+    ProblemBalance balance(exploding());
     State y = balance.initial_state();
     Index records = 0;
     Observers observers;
@@ -533,7 +533,7 @@ TEST_CASE("where no step is short enough the run has come to where the solution 
           doctest::skip(instrumented)) {
   for (const char* name : {"rk45", "sdirk4"}) {
     CAPTURE(name);
-    DiffusionBalance balance(exploding());
+    ProblemBalance balance(exploding());
     State y = balance.initial_state();
     Plan plan = plan_of(name, 0, 2);
     plan.adaptive = Tolerance{1e-8, true};

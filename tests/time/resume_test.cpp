@@ -6,6 +6,7 @@
 #include <cmath>
 #include <set>
 
+#include "support/marching.hpp"
 #include "support/smooth.hpp"
 
 using namespace williwaw;
@@ -102,7 +103,6 @@ std::vector<Remembering> all_that_remembers() {
   shock.wall("west", dirichlet(swing())).wall("east", outflow());
   add("a conservation law", shock, {"ssprk3", "rk2", "bdf2", "implicit-euler"}, 0.002);
   Problem looked(plan(Unknowns::nodes), transport(Velocity(0.8, -0.4)));
-  looked.carried_back = true;
   looked.wall("west", dirichlet(swing())).wall("north", dirichlet(0.0)).other_walls(outflow());
   add("transport looked up where it came from", looked, {"semi-lagrangian"}, 0.05);
   Equation reacting = diffusion(0.05, 1.0, swing());
@@ -128,7 +128,7 @@ TEST_CASE("whatever steps and boundaries remember comes back from a snapshot, bi
       CAPTURE(std::string(name));
       Plan steps = plan_of(name, r.step, steps_in_all * r.step);
       steps.records = {5 * r.step, 10 * r.step};
-      DiffusionBalance balance(r.problem);
+      ProblemBalance balance(r.problem, built_for(name));
       State whole = balance.initial_state();
       std::vector<Snapshot> shots;
       Observers o;
@@ -146,7 +146,7 @@ TEST_CASE("whatever steps and boundaries remember comes back from a snapshot, bi
       REQUIRE(shots.size() > 10);
       for (const std::size_t at :
            {std::size_t{0}, std::size_t{1}, std::size_t{6}, shots.size() / 2, shots.size() - 2}) {
-        DiffusionBalance again(r.problem);
+        ProblemBalance again(r.problem, built_for(name));
         State y = again.initial_state();
         const Outcome outcome = march(again, y, steps, {}, &shots[at]);
         CHECK(y == whole);

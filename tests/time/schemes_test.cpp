@@ -117,7 +117,7 @@ TEST_CASE("a stabilized step takes as many stages as its spectrum asks for, and 
   // Smooth data: the fastest modes keep most of their size in each step, so that a jump would ring.
   p.initial = [](Point x, Real) { return std::cos(M_PI * x.x) + 0.5 * std::cos(3 * M_PI * x.x); };
   p.other_walls(insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan = plan_of("stabilized", 0.005, 0.1);
   const Outcome outcome = march(balance, y, plan);
@@ -163,7 +163,7 @@ TEST_CASE("steps chosen by their errors follow the tolerance, and meet every rec
     Real last = 1;
     for (const Real tolerance : {1e-3, 1e-5, 1e-7}) {
       CAPTURE(tolerance);
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       State y = balance.initial_state();
       Plan plan;
       plan.scheme = scheme(name);
@@ -192,7 +192,7 @@ TEST_CASE("steps chosen by their errors follow the tolerance, and meet every rec
       last = error;
     }
   }
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan = plan_of("rk4", 0.1, 0.5);
   plan.adaptive = Tolerance{};
@@ -204,7 +204,7 @@ TEST_CASE("backward differentiation goes on through steps of changing length") {
   const Problem p = smooth_problem(smooth_for("robin", 1), "robin", 8, Unknowns::cells);
   const State reference = solve_closely(p, scheme("rk4"), 6000, 0.3);
   const auto error = [&](Index steps) {
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan;
     plan.scheme = scheme("bdf2");
@@ -225,7 +225,7 @@ TEST_CASE("a damped start takes the ringing out of Crank-Nicolson") {
   p.initial = [](Point x, Real) { return x.x < 0.5 ? 1.0 : 0.0; };
   p.other_walls(insulated());
   const auto wiggle = [&](Index damped) {
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan = plan_of("crank-nicolson", 0.005, 0.05);
     plan.damped_start = damped;
@@ -244,7 +244,7 @@ TEST_CASE("a damped start takes data at the times of its half steps") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 5, Unknowns::cells)}),
             diffusion(1.0, 1.0, [](Point q) { return 1 + q.x; }));
   p.wall("west", dirichlet([](Real t) { return t; })).wall("east", flux([](Real t) { return t; }));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan = plan_of("crank-nicolson", 0.1, 0.5);
   plan.damped_start = 3;
@@ -269,7 +269,7 @@ TEST_CASE("a run that goes on from a snapshot ends with the very same bits") {
       plan.records = {0.013, 0.033, 0.05, 0.071, 0.09};
       plan.damped_start = kind.name == "crank-nicolson" ? 4 : 0;
       if (by_error) plan.adaptive = Tolerance{1e-6, true};
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       State whole = balance.initial_state();
       std::vector<Snapshot> shots;
       Observers o;
@@ -277,7 +277,7 @@ TEST_CASE("a run that goes on from a snapshot ends with the very same bits") {
       o.on_snapshot = [&](const Snapshot& shot) { shots.push_back(shot); };
       const Outcome expected = march(balance, whole, plan, o);
       for (const std::size_t at : {std::size_t{0}, std::size_t{2}, shots.size() / 2, shots.size() - 2}) {
-        DiffusionBalance again(p);
+        ProblemBalance again(p);
         State y = again.initial_state();
         const Outcome outcome = march(again, y, plan, {}, &shots[at]);
         CHECK(y == whole);

@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "support/marching.hpp"
 #include "support/smooth.hpp"
 
 using namespace williwaw;
@@ -64,7 +65,6 @@ std::vector<Marched> all_kinds_of_marches() {
   system.wall("west", fixed_end()).other_walls(absorbing());
   add("rate and stress", system, "ssprk3", 5e-3);
   Problem looked(plan_of_cells(44, 41, Unknowns::nodes), transport(Velocity(0.5, -0.3)));
-  looked.carried_back = true;
   looked.wall("west", dirichlet(0.0)).wall("north", dirichlet(0.0)).other_walls(outflow());
   add("something looked up where it came from", looked, "semi-lagrangian", 0.05);
   return result;
@@ -78,7 +78,7 @@ TEST_CASE("threads do not change a single bit of what is marched, of its budget 
     CAPTURE(std::string(m.scheme));
     std::vector<State> found;
     for (const int threads : {1, 2, 3, 5}) {
-      DiffusionBalance balance(m.problem, {threads});
+      ProblemBalance balance(m.problem, built_for(m.scheme, threads));
       State y = balance.initial_state();
       Plan steps = plan_of(m.scheme, m.step, 6 * m.step);
       steps.threads = threads;
@@ -101,7 +101,7 @@ TEST_CASE("threads do not change a single bit of explicit steps on some tens of 
               diffusion(1.0, 1.0, [](Point q) { return q.x; }));
     p.initial = [](Point q) { return std::sin(9 * q.x) * q.y; };
     p.wall("west", robin(2, 1)).other_walls(dirichlet(0.5));
-    DiffusionBalance balance(p, {threads});
+    ProblemBalance balance(p, {threads, false});
     State y = balance.initial_state();
     Plan plan;
     plan.scheme = scheme("explicit-euler");

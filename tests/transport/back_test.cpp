@@ -12,7 +12,6 @@ TEST_CASE("a smooth wave is looked up at any Courant number, ever better on fine
   const auto error = [&](Index cells, Real courant) {
     Problem p(periodic_line(cells), transport(Velocity(1.0)));
     p.initial = [shape](Point q) { return shape(q.x); };
-    p.carried_back = true;
     const Carried run = carry(p, "semi-lagrangian", courant, static_cast<Real>(cells), 0.63);
     CHECK(run.outcome.totals.highest <= std::exp(1.0));
     CHECK(run.outcome.totals.lowest >= std::exp(-1.0));
@@ -35,8 +34,7 @@ TEST_CASE("looking back is exact for linear profiles, beside ends too") {
       p.initial = [](Point q) { return 2 + 3 * q.x; };
       p.wall(velocity > 0 ? "west" : "east", dirichlet(velocity > 0 ? 2.0 : 5.0))
           .wall(velocity > 0 ? "east" : "west", outflow());
-      p.carried_back = true;
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p, built_for("semi-lagrangian"));
       State y = balance.initial_state();
       march(balance, y, plan_of("semi-lagrangian", 0.04, 0.04));
       const Index last = p.grid().count() - 1;
@@ -56,8 +54,7 @@ TEST_CASE("looking back goes round an axis of any length, even or not, several t
         marks.push_back(length * (i / 50.0 + unevenness * std::sin(2 * M_PI * i / 50.0) / (2 * M_PI)) - 1);
       Problem p(Grid({Axis("x", marks, Unknowns::cells, true)}), transport(Velocity(length)));
       p.initial = [length](Point q) { return std::sin(2 * M_PI * (q.x + 1) / length); };
-      p.carried_back = true;
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p, built_for("semi-lagrangian"));
       State y = balance.initial_state();
       // 2.31 turns in each step, to places between unknowns.
       march(balance, y, plan_of("semi-lagrangian", 2.31, 6.93));
@@ -79,14 +76,13 @@ TEST_CASE("a body turns round at a Courant number of five") {
               return -M_PI * ((q.x - 0.5) * (q.x - 0.5) + (q.y - 0.5) * (q.y - 0.5));
             })));
   p.initial = body;
-  p.carried_back = true;
   p.other_walls(outflow_returning(0.0));
   const Carried run = carry(p, "semi-lagrangian", 5, 2 * M_PI * static_cast<Real>(n), 1);
   CHECK(run.outcome.steps < 90);
   CHECK(run.outcome.totals.lowest >= 0);
   CHECK(run.outcome.totals.highest > 0.85);
   CHECK(mean_error(p, run.state, body) < 0.003);
-  const DiffusionBalance balance(p);
+  const ProblemBalance balance(p);
   CHECK(verify::stability(p, scheme("semi-lagrangian"), 0.01).stable());
 }
 
@@ -99,7 +95,6 @@ TEST_CASE("what comes in has the wall's value, what diffuses does so besides, an
   const auto error = [&](Index cells) {
     Problem p(Grid({Axis::uniform("x", 0, 1, cells, Unknowns::cells)}), transport(Velocity(1.0), 0.02));
     p.wall("west", dirichlet(1.0)).wall("east", outflow());
-    p.carried_back = true;
     const Carried run = carry(p, "semi-lagrangian", 3, static_cast<Real>(cells), 0.5);
     CHECK(run.outcome.budget.worst_step() < 1e-12);
     return mean_error(p, run.state, exact);
@@ -114,7 +109,6 @@ TEST_CASE("between nodes that are held what is carried and diffuses closes its l
   for (const Real diffusivity : {0.2, 0.5}) {
     Problem p(Grid({Axis::uniform("x", 0, 1, 40, Unknowns::nodes)}), transport(Velocity(1.0), diffusivity));
     p.wall("west", dirichlet(1.0)).wall("east", dirichlet(0.0));
-    p.carried_back = true;
     const Carried run = carry(p, "semi-lagrangian", 0.5, 40, 3);
     CHECK(run.outcome.budget.worst_step() < 1e-12);
     CHECK(run.outcome.budget.relative_residual() < 1e-12);
@@ -131,7 +125,6 @@ TEST_CASE("nodes, uneven axes and shores are looked up too; flux laws are refuse
     for (int i = 0; i <= 60; ++i) marks.push_back(i / 60.0 + 0.05 * std::sin(2 * M_PI * i / 60.0) / 2);
     Problem p(Grid({Axis("x", marks, unknowns, true)}), transport(Velocity(1.0)));
     p.initial = [](Point q) { return std::sin(2 * M_PI * q.x); };
-    p.carried_back = true;
     const Carried run = carry(p, "semi-lagrangian", 2.5, 70, 1);
     CHECK(mean_error(p, run.state, p.initial) < 0.02);
   }
@@ -144,14 +137,12 @@ TEST_CASE("nodes, uneven axes and shores are looked up too; flux laws are refuse
       transport(v), Regions(cut));
   shore.initial = [](Point q) { return q.x < 0.25 ? 1.0 : 0.0; };
   shore.wall("west", dirichlet(0.0)).wall("east", outflow()).other_walls(insulated());
-  shore.carried_back = true;
   const Carried run = carry(shore, "semi-lagrangian", 3, 40, 0.5);
   CHECK(run.outcome.totals.lowest >= 0);
   CHECK(run.outcome.totals.highest <= 1);
   CHECK(run.outcome.budget.worst_step() < 1e-12);
   Problem law(periodic_line(10), conservation(quadratic_flux()));
-  law.carried_back = true;
-  CHECK_THROWS_AS(DiffusionBalance{law}, InputError);
+  CHECK_THROWS_AS(ProblemBalance(law, built_for("semi-lagrangian")), InputError);
 }
 
 TEST_CASE(
@@ -172,8 +163,7 @@ TEST_CASE(
       Problem p(Grid(axes), transport(Velocity(-1.0)));
       p.initial = 2.0;
       p.wall("east", end.wall).wall("west", outflow()).other_walls(insulated());
-      p.carried_back = true;
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p, built_for("semi-lagrangian"));
       State y = balance.initial_state();
       Plan plan;
       plan.scheme = scheme("semi-lagrangian");

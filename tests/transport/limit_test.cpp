@@ -11,7 +11,7 @@ namespace {
 
 // Growth of a random state round a periodic domain in many steps of `share` of the limit.
 bool grows(const Problem& p, const std::string& name, Real step) {
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   auto stepper = make_stepper(balance, scheme(name));
   State y(static_cast<std::size_t>(p.grid().count()));
   unsigned seed = 7;
@@ -104,7 +104,7 @@ TEST_CASE(
   open.wall("west", dirichlet(0.0)).wall("east", outflow()).other_walls(insulated());
   CHECK(judged.limit.step < verify::stability(open, scheme("explicit-euler"), 1e-3).limit.step);
   const auto extremes = [&](Real factor) {
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan;
     plan.scheme = scheme("explicit-euler");
@@ -128,7 +128,7 @@ TEST_CASE("the false diffusion that is told is the one that is seen") {
     Problem p(periodic_line(200), transport(Velocity(1.0), 0.001));
     p.initial = [](Point q) { return std::sin(2 * M_PI * q.x); };
     const Carried run = carry(p, name, 0.4, 200, 1);
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     const auto numbers = verify::stream_numbers(balance, scheme(name), 0.002);
     const Real seen = -std::log(run.outcome.totals.highest) / (4 * M_PI * M_PI);
     CHECK(seen - 0.001 == doctest::Approx(numbers.false_diffusion[0]).epsilon(0.01));
@@ -143,7 +143,7 @@ TEST_CASE("outlets that see the stream come back are named, and a velocity into 
   Velocity tide([](Real t) { return std::cos(2 * M_PI * t); });
   Problem p(Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells)}), transport(tide, 0.01));
   p.wall("west", outflow_returning(1.0)).wall("east", outflow());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const auto numbers = verify::stream_numbers(balance, scheme("ssprk3"), 0.01, 0, 1);
   REQUIRE(numbers.turning_back.size() == 2);
   CHECK(numbers.turning_back[0].wall == "west");
@@ -154,19 +154,19 @@ TEST_CASE("outlets that see the stream come back are named, and a velocity into 
   // A tide a thousand million times as slow turns back just as much.
   Problem slow(p.grid(), transport(Velocity([](Real t) { return 1e-9 * std::cos(2 * M_PI * t); }), 1e-11));
   slow.wall("west", outflow_returning(1.0)).wall("east", outflow());
-  DiffusionBalance slowly(slow);
+  ProblemBalance slowly(slow);
   const auto seen = verify::stream_numbers(slowly, scheme("ssprk3"), 0.01, 0, 1);
   REQUIRE(seen.turning_back.size() == 2);
   CHECK(seen.turning_back[1].largest == doctest::Approx(1e-9));
   Problem closed(p.grid(), transport(Velocity(0.3)));
   closed.other_walls(insulated());
-  DiffusionBalance other(closed);
+  ProblemBalance other(closed);
   CHECK(verify::stream_numbers(other, scheme("ssprk3"), 0.01).against_walls == doctest::Approx(0.3));
 }
 
 TEST_CASE("variation, squares, extrema, height and width of a pulse") {
   Problem p(periodic_line(100), transport(Velocity(1.0)));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const auto pulse = [&](Real middle, Real width, Real height) {
     return balance.values_of([=](Point q) {
       const Real d = q.x - middle - std::round(q.x - middle);

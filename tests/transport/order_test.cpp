@@ -102,7 +102,7 @@ TEST_CASE("reconstructions of higher order on a plan do not know which axis is w
       Problem p(periodic_plan(10), transport(turned ? Velocity(0.0, speed) : Velocity(speed, 0.0)));
       p.reconstruction = reconstruction;
       p.numerical_flux = "lax-friedrichs";
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       State y(100), f(100);
       for (Index n = 0; n < 100; ++n) {
         const Point q = p.grid().point_of(n);
@@ -146,8 +146,7 @@ TEST_CASE("limited schemes make no new extrema, keep the total and lose variatio
         CHECK(run.outcome.totals.lowest >= -0.3 - 1e-12);
         CHECK(worst < 1e-12);
         CHECK(run.outcome.budget.worst_step() < 1e-14);
-        CHECK(std::abs(run.outcome.totals.content - DiffusionBalance(p).totals(run.start, 0).content) <
-              1e-13);
+        CHECK(std::abs(run.outcome.totals.content - ProblemBalance(p).totals(run.start, 0).content) < 1e-13);
       }
 }
 

@@ -14,7 +14,7 @@ Real layer(Real x, Real diffusivity) {
 }
 
 State steady(const Problem& problem, const SteadyRules& rules = {}, SteadyOutcome* outcome = nullptr) {
-  DiffusionBalance balance(problem);
+  ProblemBalance balance(problem);
   State y = balance.initial_state();
   const SteadyOutcome found = solve_steady(balance, y, 0, rules);
   CHECK(found.reached);
@@ -136,7 +136,7 @@ TEST_CASE("the matrix is the derivative of the rate, walls and outlines included
         .wall("east", outflow())
         .wall("south", gradient(0.4));
     p.wall("north", outflow_returning(0.7)).other_walls(insulated());
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y(static_cast<std::size_t>(p.grid().count()), 0.0), f0 = y, f1 = y;
     Ledger ledger(balance.lines().size());
     LinearSystem system;
@@ -168,7 +168,7 @@ TEST_CASE(
         conservation(quadratic_flux(), 0.05));
     p.numerical_flux = "upwind";
     p.wall("west", dirichlet(about)).wall("east", dirichlet(about)).other_walls(insulated());
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     const auto count = static_cast<std::size_t>(p.grid().count());
     State y(count, about), more(count), less(count);
     Ledger ledger(balance.lines().size());

@@ -63,7 +63,7 @@ std::vector<Story> stories(int dimension) {
 }
 
 Totals extremes_of(const Problem& p, const char* scheme_name, Real step, Real until, bool& finite) {
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan;
   plan.scheme = scheme(scheme_name);
@@ -158,7 +158,7 @@ TEST_CASE(
   REQUIRE(s.stable_for);
   CHECK(s.stable_for->highest == doctest::Approx(2.5).epsilon(1e-6));
   CHECK(s.stable_for->lowest == doctest::Approx(-2.5).epsilon(1e-6));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan;
   plan.scheme = scheme("explicit-euler");
@@ -191,7 +191,7 @@ TEST_CASE(
           conservation(quadratic_flux()), regions);
       p.initial = 0.25;
       p.other_walls(insulated());
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       std::array<Real, 2> passing{0, 0};
       for (Index n = 0; n < p.grid().count(); ++n)
         for (int a = 0; balance.outline().active(n) && a < 2; ++a)
@@ -201,7 +201,7 @@ TEST_CASE(
             const bool end = at[static_cast<std::size_t>(a)] == (side ? p.grid().size(a) - 1 : 0);
             if (!end)
               passing[static_cast<std::size_t>(a)] =
-                  std::max(passing[static_cast<std::size_t>(a)], area / balance.couplings(0).volume(n));
+                  std::max(passing[static_cast<std::size_t>(a)], area / balance.conductances(0)->volume(n));
           }
       const Real step = 0.004;
       const auto s = verify::stability(p, scheme("explicit-euler"), step, 0, 4);

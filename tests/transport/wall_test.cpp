@@ -71,7 +71,7 @@ TEST_CASE("what leaves has the value inside or the wall's own, by the condition 
       p.numerical_flux = row.flux;
       p.initial = 2.0;
       p.wall(east ? "east" : "west", row.wall).wall(east ? "west" : "east", dirichlet(2.0));
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       State f(10);
       Ledger ledger(balance.lines().size());
       balance.rate(State(10, 2.0), 0, Parts::all(), f, ledger);
@@ -99,8 +99,9 @@ TEST_CASE("velocities are those in the middle of faces, on uneven axes of every 
       for (std::size_t a = 0; a < rank; ++a) along[a] = v[a];
       Problem p(Grid(axes), transport(Velocity(along[0], along[1], along[2])));
       p.other_walls(outflow());
-      DiffusionBalance balance(p);
-      const auto& velocities = balance.transport(0, balance.initial_state())->velocities();
+      ProblemBalance balance(p);
+      const auto advection = balance.advection(0, balance.initial_state());
+      const auto& velocities = advection->velocities();
       const Grid& g = p.grid();
       for (int axis = 0; axis < static_cast<int>(rank); ++axis)
         for (Index n = 0; n < g.count(); ++n) {
@@ -134,7 +135,7 @@ TEST_CASE("a diffusive flux leaves the stream out") {
   Problem p(open_line(200), transport(Velocity(1.0), 0.05));
   p.wall("west", dirichlet(2.0)).wall("east", diffusive_flux(0.1));
   p.numerical_flux = "central";
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   const SteadyOutcome found = solve_steady(balance, y);
   CHECK(found.reached);
@@ -167,8 +168,8 @@ TEST_CASE("totals stay in closed and periodic domains, whatever the velocity doe
         if (!periodic) p.other_walls(insulated());
         const Carried run = carry(p, scheme_name, 0.3, 45, 0.15);
         CHECK(run.outcome.budget.worst_step() < 1e-12);
-        const DiffusionBalance balance(p);
-        const Real before = DiffusionBalance(p).totals(run.start, 0).content;
+        const ProblemBalance balance(p);
+        const Real before = ProblemBalance(p).totals(run.start, 0).content;
         CHECK(std::abs(run.outcome.totals.content - before) < 3e-10 * run.outcome.totals.gross);
       }
 }
@@ -190,15 +191,15 @@ TEST_CASE("the advective form keeps a uniform value where a velocity compresses"
   };
   CHECK(end(false).highest == doctest::Approx(3).epsilon(1e-12));
   CHECK(end(true).highest > 6);
-  DiffusionBalance balance(p);
-  const Transport* transport = balance.transport(0, balance.initial_state());
+  ProblemBalance balance(p);
+  const auto transport = balance.advection(0, balance.initial_state());
   CHECK(transport->velocities().compresses());
   CHECK(transport->velocities().compressing() == doctest::Approx(0.8));
   CHECK(transport->velocities().expanding() == 0);
   Problem wider(open_line(40), williwaw::transport(Velocity([](Point x) { return 1 + 0.6 * x.x; })));
   wider.wall("west", dirichlet(3.0)).wall("east", outflow());
-  DiffusionBalance expanding(wider);
-  const Transport* apart = expanding.transport(0, expanding.initial_state());
+  ProblemBalance expanding(wider);
+  const auto apart = expanding.advection(0, expanding.initial_state());
   CHECK(apart->velocities().compresses());
   CHECK(apart->velocities().expanding() == doctest::Approx(0.6));
   CHECK(apart->velocities().compressing() == 0);
@@ -247,8 +248,9 @@ TEST_CASE("a velocity is made free of divergence, and says what that changed") {
       {"islet", inside([](const Point& q) { return std::hypot(q.x - 0.5, q.y - 0.5) < 0.2; }), false}};
   Problem p(Grid({axis("x", 30), axis("y", 20)}), transport(v, 1e-3), Regions(cut));
   p.wall("west", dirichlet(1.0)).wall("east", outflow()).other_walls(insulated());
-  DiffusionBalance balance(p);
-  const auto& velocities = balance.transport(0, balance.initial_state())->velocities();
+  ProblemBalance balance(p);
+  const auto advection = balance.advection(0, balance.initial_state());
+  const auto& velocities = advection->velocities();
   CHECK(!velocities.compresses());
   CHECK(velocities.correction().share > 0.05);
   CHECK(velocities.correction().divergence_before > 0.1);
@@ -265,9 +267,9 @@ TEST_CASE("instants are joined linearly in time and repeat") {
   v.instants = {0, 1, 2, 3};
   v.period = 4;
   Problem p(periodic_line(8), transport(v));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const State y = balance.initial_state();
-  const auto at = [&](Real t) { return balance.transport(t, y)->velocities().row(0, 0, 0)[3]; };
+  const auto at = [&](Real t) { return balance.advection(t, y)->velocities().row(0, 0, 0)[3]; };
   CHECK(at(1) == doctest::Approx(1));
   CHECK(at(1.5) == doctest::Approx(2.5));
   CHECK(at(3.5) == doctest::Approx(4.5));  // on the way from 9 back to 0
@@ -278,8 +280,8 @@ TEST_CASE("instants are joined linearly in time and repeat") {
   late.instants = {1, 2, 4};
   late.period = 4;
   Problem q(periodic_line(8), transport(late));
-  DiffusionBalance repeats(q);
-  const auto then = [&](Real t) { return repeats.transport(t, y)->velocities().row(0, 0, 0)[3]; };
+  ProblemBalance repeats(q);
+  const auto then = [&](Real t) { return repeats.advection(t, y)->velocities().row(0, 0, 0)[3]; };
   CHECK(then(1) == doctest::Approx(1));
   CHECK(then(3) == doctest::Approx(10));
   CHECK(then(4.5) == doctest::Approx(8.5));  // half-way from 16 back to 1
@@ -296,21 +298,21 @@ TEST_CASE("instants are read once, however often times between them are asked fo
   v.instants = {0, 1, 2, 3};
   v.period = 4;
   Problem p(periodic_line(8), transport(v));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const State y = balance.initial_state();
-  for (const Real t : {0.5, 1.5, 2.5, 3.5}) balance.transport(t, y);
+  for (const Real t : {0.5, 1.5, 2.5, 3.5}) balance.advection(t, y);
   const Index once = *calls;
-  for (const Real t : {0.7, 3.9, 2.1, 1.0, 6.5, 0.2}) balance.transport(t, y);
+  for (const Real t : {0.7, 3.9, 2.1, 1.0, 6.5, 0.2}) balance.advection(t, y);
   CHECK(once > 0);
   CHECK(*calls == once);
 }
 
 TEST_CASE("a velocity in time is that of the time that is asked for, whatever was asked before") {
   Problem p(periodic_line(8), transport(Velocity([](Point, Real t) { return 1 + t; })));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const State y = balance.initial_state();
   for (const Real t : {0.0, 1.0, 1.0, 0.5, 3.0, 0.0})
-    CHECK(balance.transport(t, y)->velocities().row(0, 0, 0)[3] == doctest::Approx(1 + t));
+    CHECK(balance.advection(t, y)->velocities().row(0, 0, 0)[3] == doctest::Approx(1 + t));
 }
 
 TEST_CASE(
@@ -326,7 +328,7 @@ TEST_CASE(
         p.initial = [](Point q) { return 2 + 3 * q.x; };
         const char *inlet = velocity > 0 ? "west" : "east", *outlet = velocity > 0 ? "east" : "west";
         p.wall(inlet, dirichlet(velocity > 0 ? 2.0 : 5.0)).wall(outlet, outflow());
-        DiffusionBalance balance(p);
+        ProblemBalance balance(p);
         const Grid& g = p.grid();
         State y(static_cast<std::size_t>(g.count())), f(y.size());
         for (Index n = 0; n < g.count(); ++n) y[n] = 2 + 3 * g.point_of(n).x;
@@ -342,7 +344,7 @@ TEST_CASE(
     Problem p(open_line(10), transport(Velocity(east ? 1.5 : -1.5)));
     p.reconstruction = "van-leer";
     p.wall(east ? "west" : "east", dirichlet(east ? 2.0 : 5.0)).wall(east ? "east" : "west", outflow());
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y(10), f(10);
     for (Index n = 0; n < 10; ++n) y[n] = 2 + 3 * p.grid().point_of(n).x;
     Ledger ledger(balance.lines().size());
@@ -366,7 +368,7 @@ TEST_CASE("beside a cut-out slopes do without what is gone, on one side or both"
         transport(Velocity(speed, 0.0)), pier);
     p.reconstruction = reconstruction;
     p.wall("pier", outflow()).other_walls(outflow());
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y(256, 0.0), f(256);
     for (Index n = 0; n < 256; ++n) {
       const Real x = p.grid().point_of(n).x;
@@ -428,7 +430,7 @@ TEST_CASE("axes that change places change nothing: uneven ones, slopes and ends 
           p.reconstruction = slopes;
           p.numerical_flux = numerical_flux;
           p.other_walls(outflow_returning(0.3));
-          DiffusionBalance balance(p);
+          ProblemBalance balance(p);
           const Grid& g = p.grid();
           State y(static_cast<std::size_t>(g.count())), f(y.size());
           std::array<std::size_t, 3> back{0, 1, 2};

@@ -15,7 +15,7 @@ Grid square(Index n, Unknowns unknowns = Unknowns::cells) {
 }
 
 std::vector<BoundaryJump> jumps_of(const Problem& p, Real until = 0) {
-  return boundary_jumps(DiffusionBalance(p), 0, until);
+  return boundary_jumps(ProblemBalance(p), 0, until);
 }
 
 }  // namespace
@@ -84,8 +84,8 @@ TEST_CASE("jumps that come with time, in blocks and at cut-outs; none where noth
   late.wall("west", dirichlet([](Real t) { return std::abs(t - 2.382) < 0.02 ? 1.0 : 0.0; }))
       .wall("north", dirichlet(0.0));
   late.other_walls(insulated());
-  CHECK(verify::boundary_jumps(DiffusionBalance(late), 2, 3).size() == 1);
-  CHECK(verify::boundary_jumps(DiffusionBalance(late), 2, 2.3).empty());
+  CHECK(verify::boundary_jumps(ProblemBalance(late), 2, 3).size() == 1);
+  CHECK(verify::boundary_jumps(ProblemBalance(late), 2, 2.3).empty());
   Grid block({Axis::uniform("x", 0, 1, 4, Unknowns::cells), Axis::uniform("y", 0, 1, 4, Unknowns::cells),
               Axis::uniform("z", 0, 1, 4, Unknowns::cells)});
   Problem three(block, diffusion(1.0));

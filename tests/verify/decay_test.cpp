@@ -10,7 +10,7 @@ TEST_CASE("the slowest decay of a bar and a plate") {
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
     Problem p(Grid({Axis::uniform("x", 0, 1, 40, u), Axis::uniform("y", 0, 2, 30, u)}), diffusion(0.7, 1.4));
     p.wall("west", dirichlet(0.0)).wall("east", dirichlet(0.0)).other_walls(insulated());
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     const auto decay = verify::slowest_decay(balance);
     CHECK(decay.settled);
     CHECK(decay.rate == doctest::Approx(0.5 * M_PI * M_PI).epsilon(1e-3));
@@ -21,7 +21,7 @@ TEST_CASE("the slowest decay of a bar and a plate") {
   }
   Problem closed(Grid({Axis::uniform("x", 0, 1, 40, Unknowns::cells)}), diffusion(1.0));
   closed.other_walls(insulated());
-  DiffusionBalance balance(closed);
+  ProblemBalance balance(closed);
   CHECK(verify::slowest_decay(balance).rate == 0);
 }
 
@@ -32,7 +32,7 @@ TEST_CASE(
             Axis::uniform("z", 0, 1, 8, Unknowns::cells)}),
       diffusion(0.5));
   block.wall("top", dirichlet(0.0)).wall("bottom", dirichlet(0.0)).other_walls(insulated());
-  DiffusionBalance balance(block);
+  ProblemBalance balance(block);
   const auto decay = verify::slowest_decay(balance);
   // The slowest mode along z on eight cells.
   const Real of_grid = 4 * 64 * std::pow(std::sin(M_PI / 16), 2);
@@ -44,7 +44,7 @@ TEST_CASE(
     e.reaction = Reaction::of([r = reaction](Real u) { return r * u; }, true);
     Problem p(block.grid(), e);
     p.wall("top", dirichlet(0.0)).wall("bottom", dirichlet(0.0)).other_walls(insulated());
-    DiffusionBalance reacting(p);
+    ProblemBalance reacting(p);
     CHECK(*verify::growing_modes(reacting, reacting.initial_state()) == growing);
   }
   const Grid line({Axis::uniform("x", 0, 1, 10, Unknowns::cells)});
@@ -53,7 +53,7 @@ TEST_CASE(
   moving.other_walls(fixed_end());
   curved.wall("west", radiation(0.9, 280.0)).wall("east", insulated());
   curved.initial = 300.0;
-  DiffusionBalance first(carried), second(moving), third(curved);
+  ProblemBalance first(carried), second(moving), third(curved);
   CHECK_FALSE(verify::growing_modes(first, first.initial_state()));
   CHECK_FALSE(verify::growing_modes(second, second.initial_state()));
   CHECK_THROWS_AS(verify::slowest_decay(third), InputError);
@@ -71,7 +71,7 @@ TEST_CASE(
       Problem p(Grid({Axis::uniform("x", -1, 1, n, u), Axis::uniform("y", -1, 1, n, u)}), diffusion(1.0),
                 corner);
       p.other_walls(dirichlet(0.0));
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       const auto decay = verify::slowest_decay(balance);
       CHECK(decay.settled);
       errors.push_back(decay.rate / exact - 1);

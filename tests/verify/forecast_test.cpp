@@ -22,7 +22,7 @@ Grid plan_grid(Index nx, Index ny, Unknowns unknowns = Unknowns::cells) {
 
 // Runs the step and tells after how many steps the guard stopped it.
 Outcome run(const Problem& p, const Scheme& s, Real step) {
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan;
   plan.scheme = s;
@@ -129,7 +129,7 @@ TEST_CASE("the step of the blow-up is foreseen within a tenth where the data hol
   for (const auto& c : seeded_problems()) {
     CAPTURE(c.name);
     const Scheme s = scheme(c.scheme, 0.3);
-    DiffusionBalance balance(c.problem);
+    ProblemBalance balance(c.problem);
     const Real limit = verify::stability(balance, s, 1e-3).limit.step;
     const auto foreseen = verify::forecast(balance, s, c.beyond * limit);
     REQUIRE(foreseen);
@@ -192,7 +192,7 @@ TEST_CASE("what boundaries put in on the way seeds a blow-up as well as data at 
     Problem p(line(30), diffusion(1.0));
     p.initial = 0.0;
     p.wall("west", dirichlet([=](Real t) { return std::sin(frequency * t); })).wall("east", insulated());
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     const Scheme euler = scheme("explicit-euler");
     const Real step = 1.05 * verify::stability(balance, euler, 1e-3).limit.step;
     const auto foreseen = verify::forecast(balance, euler, step);
@@ -213,7 +213,7 @@ TEST_CASE("modes along axes on which everything is uniform have no seed: 2-D and
           std::array<bool, 3> along{(mask & 1) != 0, (mask & 2) != 0, (mask & 4) != 0};
           const Problem p = varying_along(dimension, along, dimension == 2 ? 14 : 7, nodes, beyond > 1.2);
           const Scheme s = scheme("explicit-euler");
-          DiffusionBalance balance(p);
+          ProblemBalance balance(p);
           // As the schedule of the run will have it, to the last bit: rounding decides whether lines stay the
           // same.
           const Real step = 20000 * (beyond * verify::stability(balance, s, 1e-3).limit.step) / 20000;
@@ -250,13 +250,13 @@ TEST_CASE("modes that are no products: those that vary along an even axis have n
   p.initial = [](Point q) { return std::exp(-50 * (q.x - 0.4) * (q.x - 0.4)); };
   p.wall("west", dirichlet(0.0)).other_walls(insulated());
   const Scheme s = scheme("explicit-euler");
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const Real limit = verify::stability(balance, s, 1e-3).limit.step;
   // Modes along x alone: those of a line.
   Problem along_x(line(14), diffusion([](Point q, Real) { return 1 + q.x * q.x; }));
   along_x.initial = p.initial;
   along_x.wall("west", dirichlet(0.0)).other_walls(insulated());
-  DiffusionBalance of_line(along_x);
+  ProblemBalance of_line(along_x);
   const Real limit_of_line = verify::stability(of_line, s, 1e-3).limit.step;
   REQUIRE(limit_of_line > 1.1 * limit);
   const auto between = verify::forecast(balance, s, 1.05 * limit);
@@ -284,7 +284,7 @@ TEST_CASE("modes that are no products: those that vary along an even axis have n
 
 TEST_CASE("what a state looks like is read from it, not from the forecast") {
   const Problem p = varying_along(2, {true, false, false}, 14, false, false);
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   for (std::size_t n = 0; n < y.size(); ++n)
     y[n] = balance.grid().position(static_cast<Index>(n))[0] % 2 == 0 ? 40 : -40;
@@ -302,7 +302,7 @@ TEST_CASE("where only round-off holds what grows the step lies within its bracke
       Problem p(line(n, Unknowns::nodes), diffusion(1.0));
       p.initial = [](Point q, Real) { return std::sin(M_PI * q.x); };
       p.other_walls(dirichlet(0.0));
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       const Scheme s = scheme("explicit-euler");
       const Real step = beyond * verify::stability(balance, s, 1e-3).limit.step;
       const auto foreseen = verify::forecast(balance, s, step);
@@ -324,7 +324,7 @@ TEST_CASE("the fastest mode alternates from cell to cell, and says so") {
   p.initial = [](Point q, Real) { return q.x < 0.3 ? 1.0 : 0.0; };
   p.other_walls(insulated());
   const Scheme s = scheme("explicit-euler");
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const auto f = verify::forecast(balance, s, 1.001 * verify::stability(balance, s, 1).limit.step);
   REQUIRE(f);
   CHECK(f->growing == 1);
@@ -351,7 +351,7 @@ TEST_CASE(
                   varying ? diffusion([](Point q, Real) { return 1 + q.x + 0.5 * q.y; }) : diffusion(1.3));
         p.wall("west", robin(2.0, 0.0)).other_walls(rank == 2 ? insulated() : dirichlet(0.0));
         const Scheme s = scheme(name, 0.3);
-        DiffusionBalance balance(p);
+        ProblemBalance balance(p);
         const auto judged = verify::stability(balance, s, 1e-3);
         CAPTURE(name);
         CAPTURE(rank);
@@ -401,7 +401,7 @@ TEST_CASE("an operator that is not normal is judged by its numerical range, not 
   // Diffusion is normal, and both limits are one.
   Problem p(line(20), diffusion(1.0));
   p.other_walls(dirichlet(0.0));
-  DiffusionBalance diffusing(p);
+  ProblemBalance diffusing(p);
   const auto judged = verify::judge(diffusing, diffusing.initial_state(), euler, 1e-3);
   CHECK(judged.normal());
   CHECK(judged.eigenvalue_limit ==
@@ -450,11 +450,11 @@ TEST_CASE("what cannot be judged by its matrix is refused with the reason") {
   CHECK(refusal(joined, 3).find("one unknown each") != std::string::npos);
   Problem large(plan_grid(60, 60), diffusion(1.0));
   large.other_walls(insulated());
-  DiffusionBalance too_large(large);
+  ProblemBalance too_large(large);
   CHECK(refusal(too_large, 3600).find("this one has 3600") != std::string::npos);
   Problem held(line(1, Unknowns::nodes), diffusion(1.0));
   held.other_walls(dirichlet(0.0));
-  DiffusionBalance all_held(held);
+  ProblemBalance all_held(held);
   CHECK(refusal(all_held, 2).find("this one has 0") != std::string::npos);
 }
 
@@ -462,7 +462,7 @@ TEST_CASE("walls that hold and cut-outs leave the judged operator; implicit tabl
   // Held ends of nodes: −(2 − 2·cos(kπ/n))/h², all real, and normal.
   Problem p(line(8, Unknowns::nodes), diffusion(1.0));
   p.other_walls(dirichlet(0.0));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const auto judged = verify::judge(balance, State(9, 0.0), scheme("explicit-euler"), 1e-3);
   CHECK(judged.normal());
   REQUIRE(judged.eigenvalues.size() == 7);
@@ -486,7 +486,7 @@ TEST_CASE("fluxes implicit, sources explicit: the reaction alone sets the limit"
   Problem p(line(20), e);
   p.initial = [](Point q, Real) { return 1 + q.x; };
   p.other_walls(insulated());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const Scheme s = scheme("implicit-explicit");
   const auto judged = verify::stability(balance, s, 1e-3);
   CHECK(judged.limit.step > 1.0 / 40);

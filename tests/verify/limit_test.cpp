@@ -26,7 +26,7 @@ Problem rough_problem(int rank, Unknowns unknowns) {
 }
 
 Outcome run(const Problem& p, Real step, Index steps) {
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y(static_cast<std::size_t>(balance.layout().size()));
   std::mt19937 generator(1);
   std::uniform_real_distribution<Real> values(0, 1);

@@ -98,7 +98,7 @@ TEST_CASE("dispersion counts where waves are slowest, along any axis, and says n
   Problem p(plan(Unknowns::cells), wave([](Point q) { return 2 - q.y; }));
   p.other_walls(free_end());
   p.initial = [](Point q) { return std::sin(5 * q.x); };
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   Index where = 0;
   const DispersionRelation relation = dispersion_relation(balance, scheme("leapfrog"), 0.01, &where);
   CHECK(p.grid().point_of(where).y == doctest::Approx(0.98));
@@ -113,7 +113,7 @@ TEST_CASE("dispersion counts where waves are slowest, along any axis, and says n
   CHECK_FALSE(dispersion(balance, scheme("leapfrog"), 0.01, 2, 2));
   Problem spreads(plan(Unknowns::cells), diffusion(1.0));
   spreads.other_walls(insulated());
-  DiffusionBalance none(spreads);
+  ProblemBalance none(spreads);
   CHECK_FALSE(dispersion(none, scheme("explicit-euler"), 0.01, 0, 2));
 }
 
@@ -121,7 +121,7 @@ TEST_CASE("what drives a wave from rest decides its wavelength") {
   Problem p(Grid({Axis::uniform("x", 0, 20, 400, Unknowns::nodes)}), wave(2.0));
   p.wall("west", driven_displacement([](Real t) { return std::sin(2 * M_PI * t); }))
       .wall("east", absorbing());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const auto found = dispersion(balance, scheme("leapfrog"), 0.02, 0, 10);
   REQUIRE(found);
   CHECK(found->basis == "west");
@@ -134,13 +134,13 @@ TEST_CASE("what drives a wave from rest decides its wavelength") {
   Problem two(p.grid(), wave(2.0));
   two.wall("east", driven_displacement([](Real t) { return 50 + 1e-3 * std::sin(9 * t); }))
       .wall("west", driven_displacement([](Real t) { return std::sin(2 * M_PI * t); }));
-  DiffusionBalance louder(two);
+  ProblemBalance louder(two);
   const auto heard = dispersion(louder, scheme("leapfrog"), 0.02, 0, 10);
   REQUIRE(heard);
   CHECK(heard->basis == "west");
   // Nothing moves, nothing drives: nothing to say.
   Problem still(p.grid(), wave(2.0));
   still.other_walls(fixed_end());
-  DiffusionBalance calm(still);
+  ProblemBalance calm(still);
   CHECK_FALSE(dispersion(calm, scheme("leapfrog"), 0.02, 0, 10));
 }

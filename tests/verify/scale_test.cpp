@@ -44,7 +44,7 @@ State diffused(const char* name, Real scale, Real offset, bool adaptive) {
   p.initial = profile(scale, offset);
   p.wall("west", dirichlet([=](Real t) { return offset + scale * std::sin(20 * t); }))
       .wall("east", robin(2, offset + 0.4 * scale) + flux(0.3 * scale));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan;
   plan.scheme = scheme(name);
@@ -86,7 +86,7 @@ TEST_CASE("laws between open ends, solved for by implicit schemes, in another un
     p.initial = [scale](Point q) { return scale * (1 + 0.5 * std::sin(3 * q.x)); };
     p.numerical_flux = "engquist-osher";
     p.wall("west", dirichlet(scale)).wall("east", outflow());
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan = plan_of(name, 0.05, 0.5);
     const Outcome o = march(balance, y, plan);
@@ -129,7 +129,7 @@ TEST_CASE("forecasts of blow-ups in another unit") {
       Problem p(Grid({Axis::uniform("x", 0, 1, 24, Unknowns::nodes)}), diffusion(1.0));
       p.other_walls(dirichlet(0.0));
       p.initial = [=](Point q) { return scale * (by_data ? (q.x < 0.3 ? 1.0 : 0.0) : std::sin(M_PI * q.x)); };
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       const Scheme euler = scheme("explicit-euler");
       const auto found =
           verify::forecast(balance, euler, 1.05 * verify::stability(balance, euler, 1).limit.step);
@@ -156,7 +156,7 @@ TEST_CASE("steady states and reactions in another unit") {
                       Axis::uniform("y", 0, 1, 20, Unknowns::cells)}),
                 diffusion(1.0, 1.0, [scale](Point q) { return scale * q.x; }));
       p.wall("west", dirichlet(scale)).other_walls(robin(3, 0.2 * scale));
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       State y = balance.initial_state();
       SteadyRules rules;
       rules.solver = solver;
@@ -179,7 +179,7 @@ TEST_CASE("steady states and reactions in another unit") {
     Problem p(Grid({Axis::uniform("x", 0, 1, 30, Unknowns::cells)}), e);
     p.initial = profile(scale, 0);
     p.other_walls(insulated());
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     State y = balance.initial_state();
     march(balance, y, plan_of("crank-nicolson", 0.05, 0.5));
     found.push_back(y);

@@ -13,7 +13,7 @@ using namespace williwaw::test;
 namespace {
 
 // Eigenvalues of −C⁻¹F' over the free unknowns, from nothing but rate and storage.
-std::vector<Real> probed_eigenvalues(DiffusionBalance& balance, Real at = 0) {
+std::vector<Real> probed_eigenvalues(ProblemBalance& balance, Real at = 0) {
   const Index size = balance.layout().size();
   State zero(static_cast<std::size_t>(size)), base(zero), f(zero), unit(zero), capacity(zero);
   Ledger ledger(balance.lines().size());
@@ -45,7 +45,7 @@ TEST_CASE("the largest eigenvalue is that of the probed matrix for every kind of
       for (int rank = 1; rank <= 3; ++rank) {
         CAPTURE(kind);
         CAPTURE(rank);
-        DiffusionBalance balance(smooth_problem(smooth_for(kind, rank), kind, rank == 3 ? 4 : 7, unknowns));
+        ProblemBalance balance(smooth_problem(smooth_for(kind, rank), kind, rank == 3 ? 4 : 7, unknowns));
         const auto judged = verify::stability(balance, scheme("explicit-euler"), 1e-3);
         const auto values = probed_eigenvalues(balance);
         CHECK(judged.method == "axis by axis");
@@ -61,7 +61,7 @@ TEST_CASE("the same with coefficients that vary, by tridiagonal and by dense eig
     Problem p(graded_grid(rank, 8, Unknowns::nodes),
               diffusion([](Point q) { return 1 + q.x + q.y * q.y; }, [](Point q) { return 2 - q.x; }));
     p.wall("west", robin([](Point q) { return 1 + q.y; }, 2.0)).other_walls(dirichlet(0.0));
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     const auto judged = verify::stability(balance, scheme("rk4"), 1e-3);
     CHECK(judged.method == (rank == 1 ? "by bisection" : "by dense eigenvalues"));
     CHECK(judged.limit.standing == verify::Limit::Standing::sharp);
@@ -73,7 +73,7 @@ TEST_CASE("the same with coefficients that vary, by tridiagonal and by dense eig
 TEST_CASE("where neither serves the limit stands between a Lanczos and a Gershgorin bound") {
   Problem p(graded_grid(2, 30, Unknowns::cells), diffusion([](Point q) { return 1 + q.x; }));
   p.other_walls(robin([](Point q) { return q.x + q.y; }, 1.0));
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const auto judged = verify::stability(balance, scheme("explicit-euler"), 1e-3);
   CHECK(judged.method == "between the Lanczos process and Gershgorin's circles");
   CHECK(judged.limit.standing == verify::Limit::Standing::bracketed);

@@ -112,7 +112,7 @@ TEST_CASE("extremes, integral and energy that are told of every step are those o
             p.wall("west", driven_displacement([](Real t) { return 0.3 * std::sin(5 * t); }))
                 .other_walls(free_end());
             p.initial = [](Point q) { return std::cos(3 * q.x + q.y); };
-            DiffusionBalance balance(p);
+            ProblemBalance balance(p);
             State y = balance.initial_state();
             Observers watch;
             Index looked = 0;

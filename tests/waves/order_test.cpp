@@ -33,7 +33,7 @@ Real error_of_mode(int rank, Index n, Unknowns unknowns, int order, const std::s
   p.space_order = order;
   const Real until = 0.7, omega = M_PI * std::sqrt(static_cast<Real>(rank));
   const Ride ride = go(p, name, courant / static_cast<Real>(n), until);
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   Real most = 0;
   for (Index i = 0; i < p.grid().count(); ++i)
     most = std::max(most, std::abs(ride.state[i] -
@@ -154,7 +154,7 @@ TEST_CASE("a harmonic wave comes back from an absorbing node by tan²(kh/4), fro
       p.wall("east", z == 1.0 ? absorbing() : impedance(z));
       // Until the reflected wave stands everywhere, and not yet to the echo of the echo.
       const Real until = 1.75, coarse = std::ceil(until / (0.25 * h)), ready = until / coarse;
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       State y = balance.initial_state();
       Plan plan;
       plan.scheme = scheme("leapfrog");
@@ -281,7 +281,7 @@ TEST_CASE("the delay that is predicted is the delay that is measured") {
     p.initial_rate = [=](Point q) { return -slope(q.x - 1); };
     p.space_order = run.order;
     const Real until = 2, step = run.courant * 4 / n;
-    DiffusionBalance balance(p);
+    ProblemBalance balance(p);
     const auto predicted = verify::dispersion(balance, scheme(run.name), step, 0, until);
     REQUIRE(predicted);
     const Ride ride = go(p, run.name, step, until);

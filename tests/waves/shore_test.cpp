@@ -200,7 +200,7 @@ TEST_CASE("a one-way pulse goes once round a periodic line and comes back to whe
   p.initial_rate = [](Point q) {
     return 2.0 * 2 * (q.x - 0.5) / (0.08 * 0.08) * std::exp(-std::pow((q.x - 0.5) / 0.08, 2));
   };
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   const Ride ride = go(p, "leapfrog", 0.5 / 200 * 0.9, 0.5);
   CHECK(largest_difference(ride.state, balance.initial_state()) < 5e-3);
   // The other way it would have been at the same place half-way, and upside down it never is.
@@ -234,7 +234,7 @@ TEST_CASE("a step that changes on the way keeps the budget, and the change has i
       Problem p(Grid({Axis::uniform("x", 0, 1, 80, Unknowns::nodes)}), wave(1 / unit));
       p.other_walls(fixed_end());
       p.initial = [](Point q) { return std::sin(M_PI * q.x); };
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       State y = balance.initial_state();
       Plan plan;
       plan.scheme = scheme(name);

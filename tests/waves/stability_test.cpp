@@ -111,7 +111,7 @@ TEST_CASE("the forecast step of a blow-up is the observed one within 10 %, where
   for (const std::string name : {"leapfrog", "corrected-leapfrog", "explicit-euler", "rk4"})
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
       const Problem p = noisy(1, unknowns, 1.0, fixed_end(), false);
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       const Real limit = verify::stability(balance, scheme(name), 1e-3).limit.step;
       const Real step = limit > 0 ? 1.002 * limit : 2e-3;
       const auto foreseen = verify::forecast(balance, scheme(name), step);
@@ -127,7 +127,7 @@ TEST_CASE("the forecast step of a blow-up is the observed one within 10 %, where
 TEST_CASE("ends that only leapfrog can follow are refused to other schemes") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 20, Unknowns::cells)}), wave(1.0));
   p.wall("west", fixed_end()).wall("east", absorbing());
-  DiffusionBalance balance(p);
+  ProblemBalance balance(p);
   CHECK_THROWS_WITH_AS(make_stepper(balance, scheme("newmark")), doctest::Contains("leapfrog can"),
                        InputError);
   CHECK_NOTHROW(make_stepper(balance, scheme("leapfrog")));
@@ -135,7 +135,7 @@ TEST_CASE("ends that only leapfrog can follow are refused to other schemes") {
                        doctest::Contains("first order in time"), InputError);
   Problem heat_like(p.grid(), diffusion(1.0));
   heat_like.wall("west", fixed_end()).wall("east", absorbing());
-  CHECK_THROWS_WITH_AS(DiffusionBalance{heat_like}, doctest::Contains("second order in time"), InputError);
+  CHECK_THROWS_WITH_AS(ProblemBalance{heat_like}, doctest::Contains("second order in time"), InputError);
 }
 
 TEST_CASE("damping that varies in place, by formula or at walls, is judged by all of it: the limit holds" *
@@ -198,7 +198,7 @@ TEST_CASE("a wave at rest that is driven beyond its limit blows up within its br
             .wall("east", free_end());
       else
         p.wall("west", driven_force(0.1)).wall("east", free_end());
-      DiffusionBalance balance(p);
+      ProblemBalance balance(p);
       const Real limit = verify::stability(balance, scheme(name), 1e-3).limit.step, step = 1.01 * limit;
       const auto foreseen = verify::forecast(balance, scheme(name), step);
       REQUIRE(foreseen);

@@ -21,6 +21,7 @@ class Parts {
   static constexpr Parts all() { return Parts(~0u); }
   constexpr bool has(Parts other) const { return (bits_ & other.bits_) != 0; }
   constexpr Parts operator|(Parts other) const { return Parts(bits_ | other.bits_); }
+  constexpr bool operator==(const Parts&) const = default;
 
  private:
   explicit constexpr Parts(unsigned bits) : bits_(bits) {}
@@ -29,13 +30,16 @@ class Parts {
 
 /// What a balance offers to schemes and to the analysis.
 struct Offers {
-  bool linear = false;         ///< Q and F are affine in y
-  bool steady_matrix = false;  ///< a·Q' − b·F' does not change in time
-  bool matrix = false;         ///< linearise is there
-  bool approximate = false;    ///< it is a neighbour of the true matrix, good enough to correct by
-  bool same_matrix = false;    ///< whatever the state is, the matrix is the same
-  bool stages = false;         ///< stage is there
-  bool stream = false;         ///< something is carried along
+  bool linear = false;            ///< Q and F are affine in y
+  bool steady_matrix = false;     ///< a·Q' − b·F' does not change in time
+  bool matrix = false;            ///< linearise is there
+  bool approximate = false;       ///< it is a neighbour of the true matrix, good enough to correct by
+  bool same_matrix = false;       ///< whatever the state is, the matrix is the same
+  bool stages = false;            ///< stage is there
+  bool stream = false;            ///< something is carried along
+  bool second_order = false;      ///< of second order in time: motion is there
+  bool first_order_form = false;  ///< and the equation asks for it as a first-order system
+  bool looks_back = false;        ///< carrier is there
 };
 
 /// Sums and extremes of a state, taken in an order that follows from the grid alone (`TreeSum`).
@@ -121,6 +125,20 @@ class Motion {
   virtual LineId scheme_line() const = 0;
 };
 
+/// The same motion as a first-order system in several fields, of which the first is the unknown itself and
+/// the second its rate.
+class FirstOrderForm {
+ public:
+  using Fields = std::vector<State>;
+  virtual ~FirstOrderForm() = default;
+  virtual Fields initial(Real at) const = 0;
+  /// Rates of change of all fields; `powers` gets what acts on each line of the balance's ledger. `step` is
+  /// used by fluxes that know it.
+  virtual void rate(const Fields& y, Real at, Real step, Fields& out, Ledger& powers) = 0;
+  /// Energies; extremes and integral are those of the unknown.
+  virtual Totals totals(const Fields& y) const = 0;
+};
+
 /// What a balance with a stream adds for schemes that look up where each unknown was carried from.
 class Carrier {
  public:
@@ -163,10 +181,12 @@ class Balance {
   virtual void book_held(const State& missing, Ledger& amounts);
 
   virtual Totals totals(const State& y, Real at) = 0;
-  /// Null for a balance of first order in time.
-  virtual Motion* motion() { return nullptr; }
-  /// Null where nothing is looked up where it came from.
-  virtual Carrier* carrier() { return nullptr; }
+  /// Of balances of second order in time; throws InputError for others.
+  virtual Motion& motion();
+  /// Of balances that look up where things came from; throws InputError for others.
+  virtual Carrier& carrier();
+  /// Of waves as a first-order system; throws InputError for others.
+  virtual std::unique_ptr<FirstOrderForm> first_order_form();
   virtual Drive drive(Real) { return {}; }
 
   /// One explicit step: Q(out) = Q(y) + step·F(y, at), then held values of at + step. `amounts` gets what

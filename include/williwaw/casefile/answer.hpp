@@ -40,17 +40,17 @@ struct Answer {
 
 /// Orders that are due of a case's discretization in space: 2, or 1 where a stream is carried by differences
 /// of first order. And of a case whose step shrinks with this power of the spacing, of both.
-Real order_in_space(const Problem& problem);
+Real order_in_space(const Case& given);
 Real order_of_both(const Case& given, Real step_power);
 
 /// What is known beforehand against flows and probes of a case: "amount west" has no limit, since ..; by the
 /// names of headlines.
 std::vector<std::pair<std::string, std::string>> without_limits(const Case& given,
-                                                                const DiffusionBalance& balance);
+                                                                const ProblemBalance& balance);
 
 /// Norms of a field less the exact solution of its case at a time, in shown units; nothing where there is
 /// none.
-std::optional<Norms> against_exact(const Case& given, const DiffusionBalance& balance, const Field& field,
+std::optional<Norms> against_exact(const Case& given, const ProblemBalance& balance, const Field& field,
                                    Real time);
 
 /// Solves a case and reads its headlines. Throws CaseError as `prepare` does; a run that does not reach its

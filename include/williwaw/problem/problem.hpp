@@ -39,8 +39,6 @@ class Problem {
   /// Of first-order systems, transport and conservation laws: how flows between cells follow from both sides,
   /// and how these are told from the cells' means.
   std::string numerical_flux = "upwind", reconstruction = "none";
-  /// Semi-Lagrangian steps are wanted: what is carried is looked up where it came from.
-  bool carried_back = false;
   /// Sides (or parts, or cut-outs) in the order in which they decide nodes that several walls hold; where
   /// none of a node's walls is named it takes the mean of what they say.
   std::vector<std::string> corners = {};

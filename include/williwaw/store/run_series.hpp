@@ -24,6 +24,11 @@ enum class SeriesRole {
   interpolated
 };
 
+/// What kind of quantity a role is, as summary.json says it: "time", "probe", "extremum", "mean", "energy",
+/// "content", "norm", "count", "flow", "amount", "residual" or "mark".
+std::string kind_of(SeriesRole role);
+/// The section of summary.json that says it of every column of series.csv.
+inline constexpr const char* columns_of_series = "columns of series.csv";
 /// The header of a role that has one name; empty for probes, contents, flows and amounts.
 std::string name_of(SeriesRole role);
 /// The header of the amount of a line of the ledger, such as "amount west: dirichlet".
@@ -36,8 +41,9 @@ bool reserved_in_series(const std::string& name);
 /// The series of a run, read and checked.
 class RunSeries {
  public:
-  /// Throws StoreError with file and column where a column is not one of a run's or not where it belongs,
-  /// where there are no rows, or where a row has no time or an earlier one than the row before.
+  /// Columns have the roles that the run's summary.json says, wherever they stand; where there is none yet,
+  /// those that their names and order say. Throws StoreError with file and column where a column is not one
+  /// of a run's, where there are no rows, or where a row has no time or an earlier one than the row before.
   explicit RunSeries(const std::filesystem::path& file);
 
   struct Line {
@@ -67,6 +73,10 @@ class RunSeries {
   std::vector<SeriesRole> roles_;
   std::vector<Line> lines_;
 };
+
+/// Header and kind of every column of a series that a run has just written, by names and order: what its
+/// summary.json is to say.
+std::vector<std::pair<std::string, std::string>> kinds_of_columns(const std::filesystem::path& file);
 
 /// Headers of the other tables that a run writes; those of probes follow in spectrum.csv.
 inline const std::vector<std::string> residual_headers{"iteration", "relative residual"};

@@ -94,6 +94,8 @@ std::complex<Real> amplification_of_parts(const Scheme& scheme, std::complex<Rea
                                           std::complex<Real> carried);
 /// Made for equations of second order in time.
 bool is_second_order(const Scheme& scheme);
+/// Looks up where things were carried from: its balance is built with `semi_lagrangian`.
+bool looks_back(const Scheme& scheme);
 /// Marches equations of second order in time: made for them, or an explicit Runge-Kutta scheme, which takes
 /// them as a pair of first order.
 bool takes_second_order(const Scheme& scheme);

@@ -1,8 +1,8 @@
 // Which values a solution can take over a whole run.
 #pragma once
 
-#include "williwaw/space/diffusion_balance.hpp"
-#include "williwaw/space/transport.hpp"
+#include "williwaw/terms/advection_term.hpp"
+#include "williwaw/terms/problem_balance.hpp"
 
 namespace williwaw::verify {
 
@@ -17,6 +17,6 @@ struct ValueRange {
 };
 
 /// Data that change in time are looked at at 33 times.
-ValueRange values_allowed(DiffusionBalance& balance, const State& initial, Real from, Real until);
+ValueRange values_allowed(ProblemBalance& balance, const State& initial, Real from, Real until);
 
 }  // namespace williwaw::verify

@@ -1,7 +1,7 @@
 // The steppers, one source file each; src/time/stepper.cpp chooses by what a scheme declares.
 #pragma once
 
-#include "williwaw/space/diffusion_balance.hpp"
+#include "williwaw/terms/problem_balance.hpp"
 #include "williwaw/time/stepper.hpp"
 
 namespace williwaw::steppers {
@@ -26,7 +26,7 @@ std::unique_ptr<Stepper> newmark(Balance& balance, const Scheme& scheme, const S
 std::unique_ptr<Stepper> motion_pair(Balance& balance, const Scheme& scheme, const Tableau& tableau);
 
 /// An explicit tableau on the first-order system of a wave.
-std::unique_ptr<Stepper> wave_system(DiffusionBalance& balance, const Tableau& tableau);
+std::unique_ptr<Stepper> first_order_form(Balance& balance, const Tableau& tableau);
 
 /// Books what walls supplied to hold their unknowns: their storage at the end less what the formula gave
 /// them.

@@ -13,7 +13,7 @@ class LeapfrogStepper final : public Stepper {
  public:
   LeapfrogStepper(Balance& balance, const SecondOrder& method)
       : balance_(balance),
-        motion_(*balance.motion()),
+        motion_(balance.motion()),
         corrected_(method.corrected),
         is_held_(mask_of_fixed(balance)) {}
 

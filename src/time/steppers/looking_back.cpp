@@ -70,12 +70,12 @@ class LookingBackStepper final : public Stepper {
 
 std::unique_ptr<Stepper> steppers::looking_back(Balance& balance, const Scheme& scheme,
                                                 const Solving& solving) {
-  if (!balance.carrier())
+  if (!balance.offers().looks_back)
     throw InputError(
         "scheme '" + scheme.name +
         "' looks up where things were carried from, which this problem does not offer: it needs a "
-        "velocity, and carried_back = true in its Problem");
-  return std::make_unique<LookingBackStepper>(balance, *balance.carrier(), solving);
+        "velocity, and a balance built with semi_lagrangian = true");
+  return std::make_unique<LookingBackStepper>(balance, balance.carrier(), solving);
 }
 
 }  // namespace williwaw

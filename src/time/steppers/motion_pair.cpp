@@ -12,7 +12,7 @@ class MotionPairStepper final : public Stepper {
  public:
   MotionPairStepper(Balance& balance, const Scheme& scheme, const Tableau& tableau)
       : balance_(balance),
-        motion_(*balance.motion()),
+        motion_(balance.motion()),
         tableau_(tableau),
         ignored_(balance.lines().size()),
         is_held_(mask_of_fixed(balance)) {

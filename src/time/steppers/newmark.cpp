@@ -2,7 +2,7 @@
 // (u₊ − u)/step.
 #include <cmath>
 
-#include "../../domain/summing.hpp"
+#include "domain/summing.hpp"
 #include "kinds.hpp"
 #include "stage_solver.hpp"
 
@@ -33,7 +33,7 @@ class NewmarkStepper final : public Stepper {
  public:
   NewmarkStepper(Balance& balance, const Scheme& scheme, const Solving& solving)
       : balance_(balance),
-        motion_(*balance.motion()),
+        motion_(balance.motion()),
         solving_(solving),
         ignored_(balance.lines().size()),
         is_held_(mask_of_fixed(balance)) {
@@ -60,10 +60,10 @@ class NewmarkStepper final : public Stepper {
     balance_.rate(y, at + step, Parts::all(), new_force_, ignored_);
     residual_of(y, at, step);
     solve();
-    for (std::size_t n = 0; n < size; ++n) y[n] -= correction_[n];
+    for (std::size_t n = 0; n < size; ++n) y[n] -= room_.correction[n];
     balance_.rate(y, at + step, Parts::all(), new_force_, ignored_);
     residual_of(y, at, step);
-    left_ = sum_over(balance_.layout(), [&](Index n) { return residual_[n] * step; });
+    left_ = sum_over(balance_.layout(), [&](Index n) { return room_.residual[n] * step; });
     for (std::size_t n = 0; n < size; ++n)
       if (!is_held_[n]) rate_[n] = 2 * (y[n] - previous_[n]) / step - old_rate_[n];
     for (const Index n : balance_.held()) rate_[n] = (y[n] - previous_[n]) / step;
@@ -99,22 +99,22 @@ class NewmarkStepper final : public Stepper {
 
   void residual_of(const State& y, Real at, Real step) {
     const std::size_t size = y.size();
-    residual_.resize(size);
-    moved_.resize(size);
+    room_.residual.resize(size);
+    room_.moved.resize(size);
     for (std::size_t n = 0; n < size; ++n)
-      moved_[n] = 2 * (y[n] - previous_[n]) / (step * step) - 2 * old_rate_[n] / step;
-    balance_.storage(moved_, at, residual_);
+      room_.moved[n] = 2 * (y[n] - previous_[n]) / (step * step) - 2 * old_rate_[n] / step;
+    balance_.storage(room_.moved, at, room_.residual);
     const auto drag = motion_.drag(at);
     for (std::size_t n = 0; n < size; ++n) {
-      residual_[n] -= 0.5 * (force_[n] + new_force_[n]);
-      if (!drag.empty()) residual_[n] += drag[n] * (y[n] - previous_[n]) / step;
-      if (is_held_[n]) residual_[n] = 0;
+      room_.residual[n] -= 0.5 * (force_[n] + new_force_[n]);
+      if (!drag.empty()) room_.residual[n] += drag[n] * (y[n] - previous_[n]) / step;
+      if (is_held_[n]) room_.residual[n] = 0;
     }
   }
 
   void solve() {
-    correction_.resize(residual_.size());
-    solve_step(*solver_, residual_, correction_, iterations_);
+    room_.correction.resize(room_.residual.size());
+    solve_step(*solver_, room_.residual, room_.correction, iterations_);
   }
 
   Balance& balance_;
@@ -124,7 +124,10 @@ class NewmarkStepper final : public Stepper {
   std::vector<char> is_held_;
   std::unique_ptr<LinearSolver> solver_;
   LinearSystem system_;
-  State rate_, old_rate_, force_, new_force_, residual_, moved_, correction_;
+  State rate_, old_rate_, force_, new_force_;
+  struct Room {
+    State residual, moved, correction;
+  } room_;
   Real factored_step_ = 0, left_ = 0;
   Index iterations_ = 0;
   int factorizations_ = 0;

@@ -35,9 +35,9 @@ class RungeKutta final : public Stepper {
     if (one_pass_) return;
     if (balance.offers().stages && !sources)
       if (auto form = two_register_form(fluxes_)) {
-        in_stages_ = std::move(*form);
+        in_stages_.stages = std::move(*form);
         for (auto* s : {&stage_, &work_}) s->resize(size);
-        rates_ = Ledger(balance.lines().size());
+        in_stages_.rates = Ledger(balance.lines().size());
         return;
       }
     for (auto* s : {&start_, &stage_, &known_, &work_}) s->resize(size);
@@ -57,7 +57,7 @@ class RungeKutta final : public Stepper {
       y.swap(previous_);
       return totals;
     }
-    if (!in_stages_.empty()) return advance_in_stages(y, at, step, amounts);
+    if (!in_stages_.stages.empty()) return advance_in_stages(y, at, step, amounts);
     left_ = 0;
     previous_ = y;
     balance_.storage(y, at, start_);
@@ -76,7 +76,7 @@ class RungeKutta final : public Stepper {
   void take_back(State& y) override {
     y = previous_;
     first_rate_known_ = false;
-    last_totals_.reset();
+    in_stages_.totals.reset();
   }
   const State* error() const override { return error_.empty() ? nullptr : &error_; }
   int error_order() const override { return fluxes_.embedded_order; }
@@ -112,18 +112,19 @@ class RungeKutta final : public Stepper {
     previous_.swap(y);
     const State* now = &previous_;
     Totals totals;
-    const bool known = last_totals_ && previous_.data() == last_state_;
-    for (std::size_t s = 0; s < in_stages_.size(); ++s) {
-      State& next = s + 1 == in_stages_.size() ? y : s % 2 == 0 ? stage_ : work_;
-      const Totals* of_now = s > 0 ? &totals : known ? &*last_totals_ : nullptr;
-      const Totals after = balance_.stage(previous_, *now, in_stages_[s].share, step * in_stages_[s].weight,
-                                          at + fluxes_.c[s] * step, next, rates_, of_now);
+    const bool known = in_stages_.totals && previous_.data() == in_stages_.state;
+    for (std::size_t s = 0; s < in_stages_.stages.size(); ++s) {
+      State& next = s + 1 == in_stages_.stages.size() ? y : s % 2 == 0 ? stage_ : work_;
+      const Totals* of_now = s > 0 ? &totals : known ? &*in_stages_.totals : nullptr;
+      const Totals after =
+          balance_.stage(previous_, *now, in_stages_.stages[s].share, step * in_stages_.stages[s].weight,
+                         at + fluxes_.c[s] * step, next, in_stages_.rates, of_now);
       totals = after;
-      amounts.add(rates_, step * fluxes_.b[s]);
+      amounts.add(in_stages_.rates, step * fluxes_.b[s]);
       now = &next;
     }
-    last_totals_ = totals;
-    last_state_ = y.data();
+    in_stages_.totals = totals;
+    in_stages_.state = y.data();
     return totals;
   }
 
@@ -226,10 +227,13 @@ class RungeKutta final : public Stepper {
   Tableau fluxes_, sources_;
   bool implicit_, one_pass_;
   StageSolver solver_;
-  std::vector<TwoRegisterStage> in_stages_;
-  Ledger rates_;
-  std::optional<Totals> last_totals_;  ///< of the state that the last step left, and where that was
-  const Real* last_state_ = nullptr;
+  /// Of schemes that the balance takes stage by stage in one pass each.
+  struct InStages {
+    std::vector<TwoRegisterStage> stages;
+    Ledger rates;
+    std::optional<Totals> totals;  ///< of the state that the last step left, and where that was
+    const Real* state = nullptr;
+  } in_stages_;
   std::vector<Share> shares_;
   State start_, stage_, known_, work_, error_;
   bool first_rate_known_ = false;

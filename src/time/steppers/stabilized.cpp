@@ -22,7 +22,7 @@ class StabilizedStepper final : public Stepper {
     const auto size = static_cast<std::size_t>(balance.layout().size());
     for (auto* s : {&previous_, &start_, &first_rate_, &rate_, &now_, &before_, &stage_, &error_})
       s->resize(size);
-    for (auto* l : {&first_booked_, &booked_, &amounts_now_, &amounts_before_})
+    for (auto* l : {&ledgers_.first_booked, &ledgers_.booked, &ledgers_.now, &ledgers_.before})
       *l = Ledger(balance.lines().size());
   }
 
@@ -30,30 +30,30 @@ class StabilizedStepper final : public Stepper {
     choose_stages(y, at, step);
     previous_ = y;
     balance_.storage(y, at, start_);
-    balance_.rate(y, at, Parts::all(), first_rate_, first_booked_);
+    balance_.rate(y, at, Parts::all(), first_rate_, ledgers_.first_booked);
     // Stages are kept as increments of what is stored, and the ledger goes the same way.
     now_.assign(now_.size(), 0.0);
     before_ = now_;
-    amounts_now_.clear();
-    amounts_before_.clear();
+    ledgers_.now.clear();
+    ledgers_.before.clear();
     stage_ = y;
     for (std::size_t j = 0; j < rows_.size(); ++j) {
       if (j == 0) {
         rate_ = first_rate_;
-        booked_ = first_booked_;
+        ledgers_.booked = ledgers_.first_booked;
       } else {
         const Real time = at + rows_[j - 1].c * step;
         for (std::size_t n = 0; n < now_.size(); ++n) rate_[n] = start_[n] + now_[n];
         balance_.recover(rate_, time, stage_);
         balance_.pin(time, stage_);
-        balance_.rate(stage_, time, Parts::all(), rate_, booked_);
+        balance_.rate(stage_, time, Parts::all(), rate_, ledgers_.booked);
       }
       take_stage(rows_[j], step);
     }
     for (std::size_t n = 0; n < now_.size(); ++n) rate_[n] = start_[n] + now_[n];
     balance_.recover(rate_, at + step, y);
     balance_.pin(at + step, y);
-    amounts = amounts_now_;
+    amounts = ledgers_.now;
     steppers::book_walls(balance_, y, at + step, rate_, error_, amounts);
     estimate(y, at, step);
     return balance_.totals(y, at + step);
@@ -89,20 +89,20 @@ class StabilizedStepper final : public Stepper {
       before_[n] = now_[n];
       now_[n] = next;
     }
-    change_ = booked_;
-    change_.scale(r.rate);
-    change_.add(first_booked_, r.first_rate);
-    amounts_next_ = amounts_now_;
-    amounts_next_.scale(r.previous);
-    amounts_next_.add(amounts_before_, r.before_previous);
-    amounts_next_.add(change_, step);
-    std::swap(amounts_before_, amounts_now_);
-    std::swap(amounts_now_, amounts_next_);
+    ledgers_.change = ledgers_.booked;
+    ledgers_.change.scale(r.rate);
+    ledgers_.change.add(ledgers_.first_booked, r.first_rate);
+    ledgers_.next = ledgers_.now;
+    ledgers_.next.scale(r.previous);
+    ledgers_.next.add(ledgers_.before, r.before_previous);
+    ledgers_.next.add(ledgers_.change, step);
+    std::swap(ledgers_.before, ledgers_.now);
+    std::swap(ledgers_.now, ledgers_.next);
   }
 
   // Sommeijer, Shampine and Verwer (1997): 0.8·(start − end) + 0.4·step·(rate at start + rate at end).
   void estimate(const State& y, Real at, Real step) {
-    balance_.rate(y, at + step, Parts::all(), before_, booked_);
+    balance_.rate(y, at + step, Parts::all(), before_, ledgers_.booked);
     for (std::size_t n = 0; n < now_.size(); ++n)
       before_[n] = rate_[n] - 0.8 * now_[n] + 0.4 * step * (first_rate_[n] + before_[n]);
     error_ = y;
@@ -118,7 +118,9 @@ class StabilizedStepper final : public Stepper {
   int age_ = 0;
   std::vector<Recurrence> rows_;
   State start_, first_rate_, rate_, now_, before_, stage_, error_;
-  Ledger first_booked_, booked_, amounts_now_, amounts_before_, amounts_next_, change_;
+  struct Ledgers {
+    Ledger first_booked, booked, now, before, next, change;
+  } ledgers_;
 };
 
 }  // namespace

@@ -1,0 +1,189 @@
+// Terms: the parts that F is put together from, each in a file of its own.
+#pragma once
+
+#include <memory>
+#include <span>
+
+#include "williwaw/balance/storage.hpp"
+#include "williwaw/domain/sums.hpp"
+
+namespace williwaw {
+
+/// At which time and about which state something is evaluated.
+struct Instant {
+  Real time = 0;
+  Real step = 0;  ///< of a step of explicit Euler, for terms that look at it; 0 where there is none
+  std::span<const Real> y = {};    ///< the whole state; empty where none is known
+  const Totals* totals = nullptr;  ///< of that state, where they are known
+};
+
+/// What is booked on the lines of a ledger while some lines of unknowns are gone through, leaf by leaf. One
+/// without a place to book on is false.
+class LedgerBlock {
+ public:
+  explicit LedgerBlock(TreeSum<Real>* sums = nullptr) : sums_(sums) {}
+  TreeSum<Real>& operator[](LineId line) const { return sums_[static_cast<std::size_t>(line)]; }
+  explicit operator bool() const { return sums_ != nullptr; }
+
+ private:
+  TreeSum<Real>* sums_;
+};
+
+/// What a term works with on the lines of one thread, from one line to the next.
+struct TermScratch {
+  virtual ~TermScratch() = default;
+  /// Before the first line of a sweep.
+  virtual void begin() {}
+};
+
+class Evaluation;
+
+/// One line of unknowns along x of every block.
+struct Line {
+  const Evaluation& now;  ///< all terms at the same instant
+  Index number, j, k;
+  const Real* y;  ///< the whole state
+  Parts parts;
+  LedgerBlock booked;
+  TermScratch* scratch = nullptr;  ///< the term's own
+};
+
+/// The flows into the control volumes of one line of one unknown: added to as they are, or as what a step of
+/// explicit Euler makes of them.
+class LineRates {
+ public:
+  LineRates() = default;
+  explicit LineRates(Real* flows) : out_(flows) {}
+  /// out[i] += step·flow/capacity[i]
+  LineRates(Real* out, Real step, LineCapacity capacity) : out_(out), step_(step), capacity_(capacity) {}
+
+  void add(Index i, Real flow) const { out_[i] += step_ == 0 ? flow : step_ * flow / capacity_(i); }
+  /// Adds flow(i) for all unknowns of the line.
+  template <class Flow>
+  void add_each(Index count, const Flow& flow) const {
+    if (step_ == 0)
+      for (Index i = 0; i < count; ++i) out_[i] += flow(i);
+    else
+      for (Index i = 0; i < count; ++i) out_[i] += step_ * flow(i) / capacity_(i);
+  }
+  /// The flows themselves; for terms that are not asked for steps.
+  Real* flows() const { return out_; }
+
+ private:
+  Real* out_ = nullptr;
+  Real step_ = 0;
+  LineCapacity capacity_{};
+};
+
+/// Where on a line a term has something to add.
+enum class Acts { nowhere, at_ends, anywhere };
+
+/// A term at one time and about one state: const, so that two times stand side by side and threads share it.
+class EvaluatedTerm {
+ public:
+  virtual ~EvaluatedTerm() = default;
+
+  /// Nothing is added anywhere.
+  virtual bool idle() const { return false; }
+  virtual Acts acts(Index) const { return Acts::anywhere; }
+  /// Adds what flows into the control volumes of a line, one entry of `rates` for each unknown, and books it.
+  /// Of terms that write first the line of their unknown is written, not added to.
+  virtual void add(const Line&, std::span<const LineRates>) const {}
+  /// Books what is known as a whole: `weight` times the rates of the parts that are asked for.
+  virtual void book(const Evaluation&, std::span<const Real>, Parts, Real, Ledger&) const {}
+  /// Adds −b·dF/dy about a state to the matrices, one for each unknown.
+  virtual void linearise(const Evaluation&, std::span<const Real>, Real, Parts, std::span<FaceSystem>) const {
+  }
+  /// How far data can move the solution.
+  virtual void bound(Drive&) const {}
+  /// Values of the unknowns that the term prescribes, in the order of `Term::prescribed`.
+  virtual std::span<const Real> prescribed_values() const { return {}; }
+};
+
+/// What a term is, asked for once.
+struct Needs {
+  std::vector<int> unknowns{0};  ///< those that it reads and adds to
+  int halo = 1;                  ///< how far beyond a box it reads
+  bool linear = true;            ///< affine in y
+  bool matrix = true;            ///< linearise is there
+  bool exact_matrix = true;      ///< and is the derivative, not a neighbour of it
+  bool same_matrix = true;       ///< whatever the state is
+  bool steady_matrix = true;     ///< at all times
+  bool symmetric = true;
+  std::string on_step = {};    ///< what looks at the length of a step of explicit Euler, if anything does
+  bool adds = true;            ///< other terms only look at it where it does not
+  bool writes_first = false;   ///< writes the lines of its unknown, whatever stands there
+  Parts parts = Parts::all();  ///< the parts of F that it belongs to
+};
+
+/// One part of F over some of the unknowns: diffusion, advection, a reaction, a source, flows through the
+/// boundary.
+class Term {
+ public:
+  virtual ~Term() = default;
+
+  virtual Needs needs() const = 0;
+  /// Declares the lines of the ledger that it books on.
+  virtual void declare(LedgerLines&) {}
+  /// Makes `slot`, which holds what this made last or nothing, the term at an instant. Terms that come before
+  /// it in the balance are evaluated already. What others still look at is left alone (`renewed`); what an
+  /// error leaves behind is evaluated again.
+  virtual void evaluate(const Instant&, const Evaluation& earlier,
+                        std::shared_ptr<EvaluatedTerm>& slot) const = 0;
+  /// Room for one thread; null where none is needed.
+  virtual std::unique_ptr<TermScratch> scratch() const { return nullptr; }
+
+  /// Numbers in the state of the unknowns that it prescribes, in increasing order.
+  virtual std::span<const Index> prescribed() const { return {}; }
+  /// As `evaluate`, but no more of it than `prescribed_values`; for terms that prescribe.
+  virtual void evaluate_prescribed(const Instant& instant, const Evaluation& earlier,
+                                   std::shared_ptr<EvaluatedTerm>& slot) const {
+    evaluate(instant, earlier, slot);
+  }
+  /// Books what was supplied to hold them, one amount for each.
+  virtual void book_prescribed(std::span<const Real>, Ledger&) const {}
+};
+
+/// A term of a balance that is known by its type.
+template <class Evaluated>
+struct TermId {
+  std::size_t number = 0;
+};
+
+/// All terms of a balance at one instant.
+class Evaluation {
+ public:
+  Real time() const { return time_; }
+  std::size_t size() const { return terms_.size(); }
+  const EvaluatedTerm& operator[](std::size_t n) const { return *terms_[n]; }
+  template <class Evaluated>
+  const Evaluated& of(TermId<Evaluated> id) const {
+    return static_cast<const Evaluated&>(*terms_[id.number]);
+  }
+  /// The same to be kept for longer than the evaluation.
+  template <class Evaluated>
+  std::shared_ptr<const Evaluated> shared(TermId<Evaluated> id) const {
+    return std::static_pointer_cast<Evaluated>(terms_[id.number]);
+  }
+  /// Exchanges what stands for a term with another evaluation of the same, to be updated next.
+  void swap(std::size_t term, std::shared_ptr<EvaluatedTerm>& slot) { terms_[term].swap(slot); }
+  /// Evaluates all terms, one after the other.
+  void update(const std::vector<std::unique_ptr<Term>>& terms, const Instant& instant);
+
+ private:
+  Real time_ = 0;
+  std::vector<std::shared_ptr<EvaluatedTerm>> terms_;
+};
+
+/// What stands in `slot` to be changed: itself where nobody else looks at it, otherwise a copy, or a new one
+/// made by `make` where there is nothing yet.
+template <class Evaluated, class Make>
+Evaluated& renewed(std::shared_ptr<EvaluatedTerm>& slot, const Make& make) {
+  if (!slot)
+    slot = make();
+  else if (slot.use_count() != 1)
+    slot = std::make_shared<Evaluated>(static_cast<const Evaluated&>(*slot));
+  return static_cast<Evaluated&>(*slot);
+}
+
+}  // namespace williwaw

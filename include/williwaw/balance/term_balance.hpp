@@ -1,0 +1,118 @@
+// The balance that is put together from terms: one sweep over lines, to which every term adds.
+#pragma once
+
+#include <optional>
+
+#include "williwaw/balance/term.hpp"
+
+namespace williwaw {
+
+/// One unknown of a balance: a block of the state.
+struct Unknown {
+  std::string name;
+  std::shared_ptr<const Storage> storage;
+};
+
+/// A sweep that does a term and the step at once, for combinations that run most. It is chosen once, when the
+/// balance is built.
+class FusedStep {
+ public:
+  virtual ~FusedStep() = default;
+  /// next[i] = u[i] + step·(what the term that writes first adds)/capacity[i] for a line of the only unknown.
+  /// With `counted`, sums and extremes of next[1] .. next[count − 2] are added to those of its segments.
+  virtual void step(const Line&, Real step, Real* next, Totals* counted) const = 0;
+};
+
+/// Room for sweeps, kept so that stepping allocates nothing.
+struct SweepRoom {
+  std::vector<TreeSum<Real>> booked;  ///< by block of lines and line of the ledger
+  std::vector<TreeSum<Totals>> totals;
+  std::vector<std::vector<Totals>> of_segments;  ///< one for each thread, as are all below
+  std::vector<std::vector<Real>> lines;
+  std::vector<std::vector<LineRates>> rates;
+  std::vector<std::vector<std::unique_ptr<TermScratch>>> scratch;  ///< and for each term
+  std::vector<std::size_t> active;                                 ///< terms that have something to add
+};
+
+/// d/dt Q(y) = Σ terms. Every term is evaluated at an instant in the order in which terms are given, and adds
+/// to the flows of a line in the same order. Unknowns share the grid and follow each other in the state.
+class TermBalance : public Balance {
+ public:
+  /// `lines` where whoever made the terms let them declare theirs already, in an order of his own. Throws
+  /// InputError for terms that write first and are not the first of their unknown to add anything.
+  TermBalance(std::vector<Unknown> unknowns, std::vector<std::unique_ptr<Term>> terms, LedgerLines lines = {},
+              std::unique_ptr<FusedStep> fused = nullptr);
+
+  /// All terms at an instant; what did not change since the last call is shared with it. State and totals
+  /// that the instant refers to must be there while the result is looked at.
+  std::shared_ptr<const Evaluation> at(const Instant& instant);
+
+  const std::vector<Unknown>& unknowns() const { return unknowns_; }
+  const Domain& domain(std::size_t unknown = 0) const { return unknowns_[unknown].storage->domain(); }
+  const Grid& grid() const { return domain().grid(); }
+  const Term& term(std::size_t n) const { return *terms_[n]; }
+  std::size_t terms() const { return terms_.size(); }
+
+  const Layout& layout() const override { return arranged_.layout; }
+  Offers offers() const override { return arranged_.offers; }
+  const std::vector<LedgerLine>& lines() const override { return lines_.all(); }
+  void storage(const State& y, Real at, State& q) override;
+  void recover(const State& q, Real at, State& y) override;
+  void rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) override;
+  void linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& system) override;
+  std::span<const Index> held() const override { return arranged_.prescribed; }
+  std::span<const Index> absent() const override { return arranged_.inactive; }
+  void pin(Real at, State& y) override;
+  void book_held(const State& missing, Ledger& amounts) override;
+  Totals totals(const State& y, Real at) override;
+  Drive drive(Real at) override;
+  Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts) override;
+  Totals stage(const State& start, const State& y, Real share, Real step, Real at, State& out, Ledger& rates,
+               const Totals* of_y) override;
+
+ protected:
+  /// The state that stands in where something depends on the unknown and no state is given.
+  void set_reference(State reference) { reference_ = std::move(reference); }
+  const State& reference() const { return reference_; }
+  /// What a derived balance offers besides.
+  Offers& offered() { return arranged_.offers; }
+  LineId declare(LedgerLine line) { return lines_.declare(std::move(line)); }
+  /// Values that are prescribed at a time, in the order of `held`.
+  const std::vector<Real>& prescribed_at(Real time);
+  SweepRoom& room() { return room_; }
+
+ private:
+  /// Where the unknowns that a term prescribes begin among all that are prescribed.
+  struct Prescribing {
+    std::size_t term, first;
+  };
+  /// What follows from unknowns and terms.
+  struct Arrangement {
+    Layout layout;
+    Offers offers;
+    std::string on_step;  ///< what looks at the length of a step of explicit Euler
+    std::vector<Index> prescribed, inactive;
+    std::vector<std::size_t> first_prescribed;  ///< of each line, in prescribed; of one unknown only
+    std::vector<Prescribing> prescribing;
+    std::vector<char> written_first;  ///< by unknown
+  };
+  void arrange_unknowns();
+  void arrange_terms(bool declared);
+  void book_prescribed(std::span<const Real> missing, Ledger& amounts);
+  Index start_of(std::size_t unknown) const { return arranged_.layout.start(unknown); }
+  bool steps_fused() const;
+
+  std::vector<Unknown> unknowns_;
+  std::vector<std::unique_ptr<Term>> terms_;
+  std::unique_ptr<FusedStep> fused_;
+  LedgerLines lines_;
+  Arrangement arranged_;
+  State reference_;
+  std::shared_ptr<Evaluation> now_;
+  std::vector<std::shared_ptr<EvaluatedTerm>> ahead_;  ///< of terms that prescribe, at another time
+  std::optional<Real> ahead_time_;
+  SweepRoom room_;
+  std::vector<Real> values_, missing_;
+};
+
+}  // namespace williwaw

@@ -1,0 +1,161 @@
+// What appears or is lost inside: sources, point sources and reactions.
+#pragma once
+
+#include "williwaw/balance/term.hpp"
+#include "williwaw/boundary/boundary_terms.hpp"
+#include "williwaw/terms/control_volumes.hpp"
+
+namespace williwaw {
+
+/// A source at one time.
+class EvaluatedSource final : public EvaluatedTerm {
+ public:
+  EvaluatedSource(const OfUnknown& of, LineId line) : of_(of), line_(line) {}
+
+  bool idle() const override { return amounts_.empty() && density_ == 0; }
+  Acts acts(Index) const override { return idle() ? Acts::nowhere : Acts::anywhere; }
+  void add(const Line& line, std::span<const LineRates> rates) const override;
+  void book(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
+            Ledger& ledger) const override;
+  void bound(Drive& result) const override;
+
+  /// Amount per time in control volume n, whose volume is given.
+  Real amount(Index n, Real volume) const { return amounts_.empty() ? density_ * volume : amounts_[n]; }
+  void update(const Function& source, Real time, const ControlVolumes& volumes, const LinearStorage& storage);
+
+ private:
+  void count(Real amount, Real capacity);
+
+  const OfUnknown& of_;
+  LineId line_;
+  Real time_ = 0;
+  bool ready_ = false, steady_ = true;
+  Real density_ = 0;           ///< where it is the same everywhere
+  std::vector<Real> amounts_;  ///< per time in each control volume, where it is not
+  Real total_ = 0;
+  Real rise_ = 0, fall_ = 0;  ///< fastest ones of the unknown
+};
+
+class SourceTerm final : public Term {
+ public:
+  SourceTerm(OfUnknown of, Function source, std::shared_ptr<const ControlVolumes> volumes,
+             std::shared_ptr<const LinearStorage> storage);
+
+  Needs needs() const override;
+  void declare(LedgerLines& lines) override;
+  void evaluate(const Instant& instant, const Evaluation& earlier,
+                std::shared_ptr<EvaluatedTerm>& slot) const override;
+  LineId line() const { return line_; }
+
+ private:
+  OfUnknown of_;
+  Function source_;
+  std::shared_ptr<const ControlVolumes> volumes_;
+  std::shared_ptr<const LinearStorage> storage_;
+  LineId line_{};
+};
+
+/// Point sources at one time.
+class EvaluatedPoints final : public EvaluatedTerm {
+ public:
+  struct Rate {
+    Index unknown;
+    LineId line;
+    Real rate;
+  };
+  EvaluatedPoints(const OfUnknown& of, std::vector<Rate> rates,
+                  const std::vector<std::vector<std::size_t>>& of_line)
+      : of_(of), rates_(std::move(rates)), of_line_(of_line) {}
+
+  Acts acts(Index line) const override {
+    return of_line_[static_cast<std::size_t>(line)].empty() ? Acts::nowhere : Acts::anywhere;
+  }
+  void add(const Line& line, std::span<const LineRates> rates) const override;
+  void book(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
+            Ledger& ledger) const override;
+  void bound(Drive& result) const override;
+
+  /// In the problem's order.
+  std::span<const Rate> all() const { return rates_; }
+  void update(const std::vector<PointSource>& points, Real time, const LinearStorage& storage);
+
+ private:
+  const OfUnknown& of_;
+  std::vector<Rate> rates_;
+  const std::vector<std::vector<std::size_t>>& of_line_;
+  Real rise_ = 0, fall_ = 0;
+};
+
+class PointSourcesTerm final : public Term {
+ public:
+  PointSourcesTerm(OfUnknown of, std::vector<PointSource> points,
+                   std::shared_ptr<const LinearStorage> storage);
+
+  Needs needs() const override;
+  void declare(LedgerLines& lines) override;
+  void evaluate(const Instant& instant, const Evaluation& earlier,
+                std::shared_ptr<EvaluatedTerm>& slot) const override;
+
+ private:
+  OfUnknown of_;
+  std::vector<PointSource> points_;
+  std::shared_ptr<const LinearStorage> storage_;
+  std::vector<EvaluatedPoints::Rate> places_;
+  std::vector<std::vector<std::size_t>> of_line_;
+};
+
+/// A reaction at one time, about one state.
+class EvaluatedReaction;
+
+class ReactionTerm final : public Term {
+ public:
+  /// `size` is what values are of the order of where a state is zero.
+  ReactionTerm(OfUnknown of, Reaction reaction, std::shared_ptr<const LinearStorage> storage, Real size);
+
+  Needs needs() const override;
+  void declare(LedgerLines& lines) override;
+  void evaluate(const Instant& instant, const Evaluation& earlier,
+                std::shared_ptr<EvaluatedTerm>& slot) const override;
+
+  /// d rate/du for each unit of volume about the values of a block.
+  std::vector<Real> slope(std::span<const Real> u, Real time) const;
+  const OfUnknown& of() const { return of_; }
+  const LinearStorage& storage() const { return *storage_; }
+  LineId line() const { return line_; }
+
+ private:
+  void react(const Reaction::ByLine& by_line, std::span<const Real> u, Real time, std::span<Real> out) const;
+
+  OfUnknown of_;
+  Reaction reaction_;
+  std::shared_ptr<const LinearStorage> storage_;
+  Real size_;
+  LineId line_{};
+};
+
+class EvaluatedReaction final : public EvaluatedTerm {
+ public:
+  explicit EvaluatedReaction(const ReactionTerm& term) : term_(term) {}
+
+  void add(const Line& line, std::span<const LineRates> rates) const override;
+  void book(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
+            Ledger& ledger) const override;
+  void linearise(const Evaluation& now, std::span<const Real> y, Real b, Parts parts,
+                 std::span<FaceSystem> matrices) const override;
+  void bound(Drive& result) const override { result.known = false; }
+
+  /// Amount per time in control volume n.
+  Real amount(Index n) const { return amounts_[static_cast<std::size_t>(n)]; }
+  std::vector<Real>& amounts() { return amounts_; }
+  void set(Real total, Real time) {
+    total_ = total;
+    time_ = time;
+  }
+
+ private:
+  const ReactionTerm& term_;
+  std::vector<Real> amounts_;
+  Real total_ = 0, time_ = 0;
+};
+
+}  // namespace williwaw

@@ -1,0 +1,52 @@
+// Reconstruction: the values on both sides of faces from the means (or points) around them, line by line.
+#pragma once
+
+#include <array>
+#include <string>
+#include <vector>
+
+#include "williwaw/terms/limiter.hpp"
+
+namespace williwaw {
+
+/// Six neighbours of each face of a line: rows[2][i] lies before face i and rows[3][i] after it.
+using Rows = std::array<const Real*, 6>;
+
+/// How far apart the unknowns rows[1] to rows[4] lie and how far the face is from rows[2] and rows[3], for
+/// axes that are not uniform. Entries belong to faces; `step` 0 means one number for all of them.
+struct FaceSpacing {
+  std::array<const Real*, 3> gaps{};    ///< rows[1]-[2], [2]-[3], [3]-[4]
+  std::array<const Real*, 2> halves{};  ///< from rows[2] and rows[3] to the face
+  Index step = 1;
+};
+
+/// A reconstruction as case files name it.
+struct ReconstructionKind {
+  std::string name;
+  /// Order on smooth data, away from extrema where it is limited.
+  int order = 1;
+  /// Neighbours that it looks at on each side of a face.
+  int reach = 1;
+  /// Slopes are limited, so that no new extrema arise: with forward Euler up to this Courant number.
+  bool limited = false;
+  Real courant = 1;
+  /// On uniform spacing: left[i] and right[i] are the values on both sides of face i.
+  void (*uniform)(const Rows& rows, Index count, Real* left, Real* right);
+  /// The slope that it takes; null where it takes more than three values.
+  Slope slope = nullptr;
+  /// The symbol of the left value for a wave with this angle between neighbours, unlimited: what e^{iθn} at
+  /// n = 0 makes of the value at 1/2, as real and imaginary part.
+  std::array<Real, 2> (*symbol)(Real angle) = nullptr;
+};
+
+/// none (Godunov, 1959), minmod, superbee (Roe, 1986), van-leer (1974), mc (van Leer, 1977), third-order (van
+/// Leer, 1985), weno5 (Jiang and Shu, 1996).
+const std::vector<ReconstructionKind>& reconstruction_kinds();
+/// Throws InputError for a name that is not there.
+const ReconstructionKind& reconstruction_kind(const std::string& name);
+
+/// Of kinds that take slopes, on any spacing: no value lies beyond its neighbours.
+void reconstruct_uneven(const ReconstructionKind& kind, const Rows& rows, const FaceSpacing& spacing,
+                        Index count, Real* left, Real* right);
+
+}  // namespace williwaw

@@ -1,0 +1,115 @@
+#include "williwaw/balance/storage.hpp"
+
+#include "balance/lane_totals.hpp"
+
+namespace williwaw {
+
+namespace {
+
+template <class Add>
+[[gnu::always_inline]] inline void total_by(Index first, Index end, const Real* u, Totals* of_segments,
+                                            const Add& add) {
+  each_segment(first, end, [&](Index s, Index begin, Index next) WILLIWAW_INLINE {
+    LaneTotals lanes;
+    by_lanes(
+        begin, next,
+        [&](Index i, Index k) WILLIWAW_INLINE {
+          add(lanes, i, k);
+          lanes.see(k, u[i]);
+        },
+        fetch_nothing);
+    of_segments[s].content += sum_of_lanes(lanes.first);
+    of_segments[s].gross += sum_of_lanes(lanes.second);
+    of_segments[s].integral += sum_of_lanes(lanes.third);
+    lanes.extremes(of_segments[s]);
+  });
+}
+
+// capacity[i] = storage·widths[i]·across where `capacity` is null.
+WILLIWAW_CLONES
+void total(Index first, Index end, const Real* u, const Real* widths, Real across, Real storage,
+           const Real* capacity, Totals* of_segments) {
+  total_by(first, end, u, of_segments, [=](LaneTotals& lanes, Index i, Index k) WILLIWAW_INLINE {
+    const Real amount = across * widths[i] * u[i], stored = capacity ? capacity[i] * u[i] : storage * amount;
+    lanes.first[k] += stored;
+    lanes.second[k] += std::abs(stored);
+    lanes.third[k] += amount;
+  });
+}
+
+WILLIWAW_CLONES
+void total_of_amounts(Index first, Index end, const Real* u, const Real* widths, Real across,
+                      const Real* amounts, Totals* of_segments) {
+  total_by(first, end, u, of_segments, [=](LaneTotals& lanes, Index i, Index k) WILLIWAW_INLINE {
+    lanes.first[k] += amounts[i];
+    lanes.second[k] += std::abs(amounts[i]);
+    lanes.third[k] += across * widths[i] * u[i];
+  });
+}
+
+WILLIWAW_CLONES void combine_line(Index count, const Real* start, const Real* u, Real share, const Real* flow,
+                                  Real scale, const Real* width, Real* __restrict out) {
+  const Real rest = 1 - share;
+  for (Index i = 0; i < count; ++i) out[i] = rest * start[i] + share * u[i] + scale * flow[i] / width[i];
+}
+
+}  // namespace
+
+Storage::Storage(std::shared_ptr<const Domain> domain, std::vector<Real> volumes)
+    : domain_(std::move(domain)), volumes_(std::move(volumes)) {}
+
+void Storage::count(Index line, const Real* u, Index first, Index end, Totals* of_segments) const {
+  const Grid& g = domain_->grid();
+  const Index nx = g.size(0);
+  std::vector<Real> amounts(static_cast<std::size_t>(nx));
+  amount(line, u, amounts.data());
+  const bool cut = !volumes_.empty();
+  total_of_amounts(first, end, u, cut ? volumes_.data() + nx * line : g.axis(0).measures().data(),
+                   cut ? 1 : domain_->across(line), amounts.data(), of_segments);
+}
+
+LinearStorage::LinearStorage(std::shared_ptr<const Domain> domain, Real per_volume)
+    : Storage(std::move(domain)), per_volume_(per_volume) {}
+
+LinearStorage::LinearStorage(std::shared_ptr<const Domain> domain, std::vector<Real> capacities,
+                             std::vector<Real> volumes)
+    : Storage(std::move(domain), std::move(volumes)), capacities_(std::move(capacities)) {
+  expect(static_cast<Index>(capacities_.size()) == this->domain().grid().count(),
+         "LinearStorage: a capacity for each control volume");
+}
+
+void LinearStorage::amount(Index line, const Real* u, Real* q) const {
+  const LineCapacity capacity = of_line(line);
+  const Index nx = domain().grid().size(0);
+  for (Index i = 0; i < nx; ++i) q[i] = capacity(i) * u[i];
+}
+
+void LinearStorage::slope(Index line, const Real*, Real* slope) const {
+  const LineCapacity capacity = of_line(line);
+  const Index nx = domain().grid().size(0);
+  for (Index i = 0; i < nx; ++i) slope[i] = capacity(i);
+}
+
+void LinearStorage::recover(Index line, const Real* q, Real* u) const {
+  const LineCapacity capacity = of_line(line);
+  const Index nx = domain().grid().size(0);
+  for (Index i = 0; i < nx; ++i) u[i] = q[i] / capacity(i);
+}
+
+void LinearStorage::count(Index line, const Real* u, Index first, Index end, Totals* of_segments) const {
+  const Grid& g = domain().grid();
+  const Index start = g.size(0) * line;
+  const bool cut = !volumes().empty();
+  total(first, end, u, cut ? volumes().data() + start : g.axis(0).measures().data(),
+        cut ? 1 : domain().across(line), per_volume_,
+        capacities_.empty() ? nullptr : capacities_.data() + start, of_segments);
+}
+
+void LinearStorage::combine(Index line, const Real* start, const Real* u, Real share, Real step,
+                            const Real* flow, Real* out) const {
+  const LineCapacity capacity = of_line(line);
+  combine_line(domain().grid().size(0), start, u, share, flow, capacity.each ? step : step / capacity.factor,
+               capacity.each ? capacity.each : capacity.widths, out);
+}
+
+}  // namespace williwaw

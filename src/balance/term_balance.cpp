@@ -1,0 +1,390 @@
+#include "williwaw/balance/term_balance.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "balance/sweep.hpp"
+
+namespace williwaw {
+
+namespace {
+
+// Of a storage that `linear()` told.
+const LinearStorage& as_linear(const Storage& storage) {
+  return static_cast<const LinearStorage&>(storage);
+}
+
+bool all_linear(const std::vector<Unknown>& unknowns) {
+  return std::ranges::all_of(unknowns, [](const Unknown& u) { return u.storage->linear(); });
+}
+
+}  // namespace
+
+TermBalance::TermBalance(std::vector<Unknown> unknowns, std::vector<std::unique_ptr<Term>> terms,
+                         LedgerLines lines, std::unique_ptr<FusedStep> fused)
+    : unknowns_(std::move(unknowns)),
+      terms_(std::move(terms)),
+      fused_(std::move(fused)),
+      lines_(std::move(lines)),
+      now_(std::make_shared<Evaluation>()),
+      ahead_(terms_.size()) {
+  if (unknowns_.empty()) throw InputError("a balance needs one unknown at least");
+  arrange_unknowns();
+  arrange_terms(lines_.size() > 0);
+}
+
+void TermBalance::arrange_unknowns() {
+  std::vector<Block> blocks;
+  for (const Unknown& u : unknowns_) {
+    const Grid& g = u.storage->domain().grid();
+    if (!(g == grid())) throw InputError("the unknowns of a balance live on one grid");
+    const Placement placement = g.unknowns() == Unknowns::cells ? Placement::cells : Placement::nodes;
+    blocks.push_back({u.name, placement, {g.size(0), g.size(1), g.size(2)}, 1, 0});
+  }
+  arranged_.layout = Layout(std::move(blocks));
+  arranged_.written_first.assign(unknowns_.size(), 0);
+  for (std::size_t u = 0; u < unknowns_.size(); ++u)
+    for (const Index n : domain(u).inactive()) arranged_.inactive.push_back(start_of(u) + n);
+}
+
+void TermBalance::arrange_terms(bool declared) {
+  Offers& offers = arranged_.offers;
+  auto& prescribed = arranged_.prescribed;
+  const bool linear_storage = all_linear(unknowns_);
+  offers.linear = offers.same_matrix = linear_storage;
+  offers.matrix = offers.steady_matrix = true;
+  std::vector<char> added(unknowns_.size(), 0);
+  for (std::size_t t = 0; t < terms_.size(); ++t) {
+    const Needs needs = terms_[t]->needs();
+    for (const int unknown : needs.unknowns) {
+      const auto u = static_cast<std::size_t>(unknown);
+      if (u >= unknowns_.size()) throw InputError("a term looks at an unknown that the balance has not");
+      if (!needs.adds) continue;
+      if (needs.writes_first && added[u])
+        throw InputError("unknown '" + unknowns_[u].name + "': a term that writes first comes first");
+      if (needs.writes_first) arranged_.written_first[u] = 1;
+      added[u] = 1;
+    }
+    if (!needs.on_step.empty()) arranged_.on_step = needs.on_step;
+    offers.linear = offers.linear && needs.linear;
+    offers.matrix = offers.matrix && needs.matrix;
+    offers.approximate = offers.approximate || !needs.exact_matrix;
+    offers.same_matrix = offers.same_matrix && needs.same_matrix;
+    offers.steady_matrix = offers.steady_matrix && needs.steady_matrix;
+    offers.stream = offers.stream || needs.parts == Parts::stream();
+    if (!declared) terms_[t]->declare(lines_);
+    if (const auto own = terms_[t]->prescribed(); !own.empty()) {
+      arranged_.prescribing.push_back({t, prescribed.size()});
+      prescribed.insert(prescribed.end(), own.begin(), own.end());
+    }
+  }
+  expect(std::ranges::is_sorted(prescribed), "TermBalance: prescribed unknowns in increasing order");
+  offers.stages = offers.stream && prescribed.empty() && unknowns_.size() == 1 && linear_storage;
+  for (Index line = 0; unknowns_.size() == 1 && line <= grid().lines(); ++line)
+    arranged_.first_prescribed.push_back(static_cast<std::size_t>(
+        std::ranges::lower_bound(prescribed, line * grid().size(0)) - prescribed.begin()));
+}
+
+std::shared_ptr<const Evaluation> TermBalance::at(const Instant& instant) {
+  if (now_.use_count() != 1) now_ = std::make_shared<Evaluation>(*now_);
+  // What was prescribed for the end of a step holds at the start of the next one. Laws that are not linear
+  // start from the state before, and are left to it.
+  if (ahead_time_ && *ahead_time_ == instant.time && now_->time() != instant.time &&
+      arranged_.offers.linear) {
+    for (const auto& [term, first] : arranged_.prescribing) now_->swap(term, ahead_[term]);
+    ahead_time_.reset();
+  }
+  now_->update(terms_, instant);
+  return now_;
+}
+
+void TermBalance::storage(const State& y, Real, State& q) {
+  expect(y.size() == q.size() && static_cast<Index>(y.size()) == arranged_.layout.size(),
+         "storage: sizes of states");
+  const Index nx = grid().size(0);
+  for (std::size_t u = 0; u < unknowns_.size(); ++u)
+    each_line(domain(u), [&](Index, Index line, Index, Index) {
+      const Index first = start_of(u) + nx * line;
+      unknowns_[u].storage->amount(line, y.data() + first, q.data() + first);
+    });
+}
+
+void TermBalance::recover(const State& q, Real, State& y) {
+  expect(&q != &y && y.size() == q.size() && static_cast<Index>(y.size()) == arranged_.layout.size(),
+         "recover: two states of the balance's size");
+  const Index nx = grid().size(0);
+  for (std::size_t u = 0; u < unknowns_.size(); ++u)
+    each_line(domain(u), [&](Index, Index line, Index, Index) {
+      const Index first = start_of(u) + nx * line;
+      unknowns_[u].storage->recover(line, q.data() + first, y.data() + first);
+    });
+}
+
+Totals TermBalance::totals(const State& y, Real) {
+  expect(static_cast<Index>(y.size()) == arranged_.layout.size(), "totals: size of the state");
+  Totals all;
+  const Index nx = grid().size(0);
+  for (std::size_t u = 0; u < unknowns_.size(); ++u) {
+    const Sweep sweep(domain(u), lines_.size(), room_);
+    each_line(domain(u), [&](Index block, Index line, Index, Index) {
+      Totals* const of_segments = sweep.of_segments();
+      const Real* values = y.data() + start_of(u) + nx * line;
+      for (const auto& run : domain(u).runs(line))
+        unknowns_[u].storage->count(line, values, run.first, run.first + run.count, of_segments);
+      sweep.count(block, line, of_segments);
+    });
+    all += sweep.sum();
+  }
+  return all;
+}
+
+namespace {
+
+// Room for every thread: rates of each unknown, and what terms ask for.
+void make_room(SweepRoom& room, const Domain& domain, std::size_t unknowns,
+               const std::vector<std::unique_ptr<Term>>& terms, const Evaluation& now, std::size_t first,
+               std::size_t lines) {
+  room.active.clear();
+  for (std::size_t t = first; t < now.size(); ++t)
+    if (!now[t].idle()) room.active.push_back(t);
+  const auto threads = static_cast<std::size_t>(std::max(1, domain.threads()));
+  room.rates.resize(threads);
+  for (auto& rates : room.rates) rates.resize(unknowns);
+  room.lines.resize(threads);
+  for (auto& line : room.lines) line.resize(lines * static_cast<std::size_t>(domain.grid().size(0)));
+  room.scratch.resize(threads);
+  for (auto& of_thread : room.scratch) {
+    if (of_thread.size() != terms.size()) {
+      of_thread.clear();
+      for (const auto& term : terms) of_thread.push_back(term->scratch());
+    }
+    for (const auto& scratch : of_thread)
+      if (scratch) scratch->begin();
+  }
+}
+
+}  // namespace
+
+void TermBalance::rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) {
+  expect(&y != &f && static_cast<Index>(y.size()) == arranged_.layout.size() && f.size() == y.size(),
+         "rate: two states of the balance's size");
+  expect(ledger.size() == lines_.size(), "rate: a ledger with the balance's lines");
+  if (!arranged_.on_step.empty() && parts.has(Parts::stream()))
+    throw InputError(arranged_.on_step + " knows the length of the step: it goes with scheme explicit-euler");
+  const auto now = this->at({at, 0, y});
+  ledger.clear();
+  const Sweep sweep(domain(), lines_.size(), room_);
+  make_room(room_, domain(), unknowns_.size(), terms_, *now, 0, 0);
+  const Index nx = grid().size(0);
+  each_line(domain(), [&](Index block, Index number, Index j, Index k) {
+    const std::size_t thread = Sweep::thread();
+    auto& rates = room_.rates[thread];
+    for (std::size_t u = 0; u < unknowns_.size(); ++u) {
+      Real* flows = f.data() + start_of(u) + nx * number;
+      if (!arranged_.written_first[u]) std::fill_n(flows, nx, 0.0);
+      rates[u] = LineRates(flows);
+    }
+    Line line{*now, number, j, k, y.data(), parts, sweep.booked(block)};
+    for (const std::size_t t : room_.active) {
+      line.scratch = room_.scratch[thread][t].get();
+      (*now)[t].add(line, rates);
+    }
+  });
+  sweep.collect(ledger, 1);
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, y, parts, 1, ledger);
+}
+
+void TermBalance::linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& system) {
+  expect(y.empty() || static_cast<Index>(y.size()) == arranged_.layout.size(),
+         "linearise: no state, or one of the size");
+  const State zero(y.empty() && reference_.empty() ? static_cast<std::size_t>(arranged_.layout.size()) : 0,
+                   0.0);
+  const State& about = !y.empty() ? y : reference_.empty() ? zero : reference_;
+  const auto now = this->at({at, 0, about});
+  const Grid& g = grid();
+  const auto count = static_cast<std::size_t>(g.count());
+  std::vector<FaceSystem> matrices(unknowns_.size());
+  for (std::size_t u = 0; u < unknowns_.size(); ++u) {
+    FaceSystem& matrix = matrices[u];
+    matrix.extent = {g.size(0), g.size(1), g.size(2)};
+    matrix.diagonal.resize(count);
+    each_line(domain(u), [&](Index, Index line, Index, Index) {
+      Real* diagonal = matrix.diagonal.data() + g.size(0) * line;
+      unknowns_[u].storage->slope(line, about.data() + start_of(u) + g.size(0) * line, diagonal);
+      for (Index i = 0; i < g.size(0); ++i) diagonal[i] *= a;
+    });
+    for (int axis = 0; axis < g.rank(); ++axis) {
+      matrix.periodic[axis] = g.axis(axis).periodic();
+      for (auto* side : {&matrix.lower[axis], &matrix.upper[axis]}) side->assign(count, 0.0);
+    }
+  }
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].linearise(*now, about, b, parts, matrices);
+  for (std::size_t u = 0; u < unknowns_.size(); ++u) {
+    FaceSystem& matrix = matrices[u];
+    const Index first = start_of(u), end = first + g.count();
+    const auto mask = [&](Index n) {
+      if (n < first || n >= end) return;
+      if (matrix.held.empty()) matrix.held.assign(count, 0);
+      matrix.held[n - first] = 1;
+    };
+    std::ranges::for_each(arranged_.prescribed, mask);
+    std::ranges::for_each(arranged_.inactive, mask);
+    if (!matrix.held.empty()) matrix.apply_mask();
+  }
+  if (matrices.size() == 1) {
+    system = std::move(matrices.front());
+    return;
+  }
+  // Block after block on the diagonal; what the unknowns do to each other is left to the correction.
+  SparseSystem all{arranged_.layout.size(), {}};
+  for (std::size_t u = 0; u < matrices.size(); ++u)
+    for (const Triplet& t : matrices[u].triplets())
+      all.entries.push_back({t.row + start_of(u), t.column + start_of(u), t.value});
+  system = std::move(all);
+}
+
+const std::vector<Real>& TermBalance::prescribed_at(Real time) {
+  values_.resize(arranged_.prescribed.size());
+  ahead_time_ = time;
+  for (const auto& [term, first] : arranged_.prescribing) {
+    terms_[term]->evaluate_prescribed({time, 0, reference_}, *now_, ahead_[term]);
+    std::ranges::copy(ahead_[term]->prescribed_values(),
+                      values_.begin() + static_cast<std::ptrdiff_t>(first));
+  }
+  return values_;
+}
+
+void TermBalance::pin(Real at, State& y) {
+  if (arranged_.prescribed.empty()) return;
+  // What the first evaluation makes is what this one begins with.
+  if (now_->size() == 0) this->at({at, 0, reference_});
+  const auto& values = prescribed_at(at);
+  for (std::size_t h = 0; h < arranged_.prescribed.size(); ++h) y[arranged_.prescribed[h]] = values[h];
+}
+
+void TermBalance::book_prescribed(std::span<const Real> missing, Ledger& amounts) {
+  for (std::size_t p = 0; p < arranged_.prescribing.size(); ++p) {
+    const std::size_t first = arranged_.prescribing[p].first, end = p + 1 < arranged_.prescribing.size()
+                                                                        ? arranged_.prescribing[p + 1].first
+                                                                        : arranged_.prescribed.size();
+    terms_[arranged_.prescribing[p].term]->book_prescribed(missing.subspan(first, end - first), amounts);
+  }
+}
+
+void TermBalance::book_held(const State& missing, Ledger& amounts) {
+  missing_.resize(arranged_.prescribed.size());
+  for (std::size_t h = 0; h < arranged_.prescribed.size(); ++h)
+    missing_[h] = missing[arranged_.prescribed[h]];
+  book_prescribed(missing_, amounts);
+}
+
+Drive TermBalance::drive(Real at) {
+  const auto now = this->at({at, 0, reference_});
+  Drive result;
+  result.known = true;
+  result.steady = arranged_.offers.steady_matrix;
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].bound(result);
+  return result;
+}
+
+Totals TermBalance::stage(const State& start, const State& y, Real share, Real step, Real at, State& out,
+                          Ledger& rates, const Totals* of_y) {
+  if (unknowns_.size() > 1 || !all_linear(unknowns_))
+    return Balance::stage(start, y, share, step, at, out, rates, of_y);
+  expect(&y != &out && start.size() == y.size() && out.size() == y.size(), "stage: states of one size");
+  const auto now = this->at({at, step, y, of_y});
+  rates.clear();
+  const Sweep sweep(domain(), lines_.size(), room_);
+  make_room(room_, domain(), 1, terms_, *now, 0, 1);
+  const Index nx = grid().size(0);
+  const LinearStorage& storage = as_linear(*unknowns_[0].storage);
+  each_line(domain(), [&](Index block, Index number, Index j, Index k) {
+    const std::size_t thread = Sweep::thread();
+    Real* flow = room_.lines[thread].data();
+    if (!arranged_.written_first[0]) std::fill_n(flow, nx, 0.0);
+    const LineRates into(flow);
+    Line line{*now, number, j, k, y.data(), Parts::all(), sweep.booked(block)};
+    for (const std::size_t t : room_.active) {
+      line.scratch = room_.scratch[thread][t].get();
+      (*now)[t].add(line, {&into, 1});
+    }
+    Real* next = out.data() + nx * number;
+    storage.combine(number, start.data() + nx * number, y.data() + nx * number, share, step, flow, next);
+    Totals* const of_segments = sweep.of_segments();
+    for (const auto& run : domain().runs(number))
+      storage.count(number, next, run.first, run.first + run.count, of_segments);
+    sweep.count(block, number, of_segments);
+  });
+  sweep.collect(rates, 1);
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, y, Parts::all(), 1, rates);
+  return sweep.sum();
+}
+
+bool TermBalance::steps_fused() const {
+  return fused_ && unknowns_.size() == 1 && unknowns_[0].storage->linear();
+}
+
+Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledger& amounts) {
+  expect(&y != &out && static_cast<Index>(y.size()) == arranged_.layout.size() && out.size() == y.size(),
+         "advance: two states of the balance's size");
+  expect(amounts.size() == lines_.size(), "advance: a ledger with the balance's lines");
+  if (!steps_fused()) {
+    if (!arranged_.offers.stages) return Balance::advance(y, at, step, out, amounts);
+    const Totals totals = stage(y, y, 1, step, at, out, amounts, nullptr);
+    amounts.scale(step);
+    return totals;
+  }
+  const auto now = this->at({at, step, y});
+  amounts.clear();
+  const std::vector<Real>& ahead = prescribed_at(at + step);
+  missing_.resize(arranged_.prescribed.size());
+  const Sweep sweep(domain(), lines_.size(), room_);
+  make_room(room_, domain(), 1, terms_, *now, 1, 0);
+  const Index nx = grid().size(0);
+  const bool whole = domain().outline().whole();
+  const Real* measures = grid().axis(0).measures().data();
+  const LinearStorage& storage = as_linear(*unknowns_[0].storage);
+  each_line(domain(), [&](Index block, Index number, Index j, Index k) {
+    const auto& scratch = room_.scratch[Sweep::thread()];
+    Real* next = out.data() + nx * number;
+    const LineCapacity capacity = storage.of_line(number);
+    const LineRates rates(next, step, capacity);
+    Line line{*now, number, j, k, y.data(), Parts::all(), sweep.booked(block)};
+    // Where nothing but the ends of the line is touched again, its sums are taken while it is computed.
+    bool once =
+        nx > 2 && whole && arranged_.first_prescribed[number] == arranged_.first_prescribed[number + 1];
+    for (const std::size_t t : room_.active) once = once && (*now)[t].acts(number) != Acts::anywhere;
+    Totals* const of_segments = sweep.of_segments();
+    fused_->step(line, step, next, once ? of_segments : nullptr);
+    for (const std::size_t t : room_.active) {
+      line.scratch = scratch[t].get();
+      (*now)[t].add(line, {&rates, 1});
+    }
+    for (std::size_t h = arranged_.first_prescribed[number]; h < arranged_.first_prescribed[number + 1];
+         ++h) {
+      const Index i = arranged_.prescribed[h] - nx * number;
+      missing_[h] = capacity(i) * (ahead[h] - next[i]);
+      next[i] = ahead[h];
+    }
+    if (once) {
+      const Real across = domain().across(number);
+      for (const Index i : {Index{0}, nx - 1}) {
+        Totals& totals = of_segments[i / segment_cells];
+        const Real stored = capacity(i) * next[i];
+        totals.content += stored;
+        totals.gross += std::abs(stored);
+        totals.see(next[i], across * measures[i]);
+      }
+    } else {
+      for (const auto& run : domain().runs(number))
+        storage.count(number, next, run.first, run.first + run.count, of_segments);
+    }
+    sweep.count(block, number, of_segments);
+  });
+  sweep.collect(amounts, step);
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, y, Parts::all(), step, amounts);
+  book_prescribed(missing_, amounts);
+  return sweep.sum();
+}
+
+}  // namespace williwaw

@@ -1,0 +1,231 @@
+#include "williwaw/boundary/boundary_terms.hpp"
+
+#include <algorithm>
+
+namespace williwaw {
+
+void EvaluatedClosures::bound(Drive& result) const {
+  for (const EvaluatedClosure& wall : all_) {
+    const Drive& one = wall.drive();
+    result.known = result.known && one.known;
+    result.steady = result.steady && one.steady;
+    result.lowest = std::min(result.lowest, one.lowest);
+    result.highest = std::max(result.highest, one.highest);
+    result.raising += one.raising;
+    result.lowering += one.lowering;
+  }
+}
+
+void EvaluatedClosures::linearise(const Evaluation&, std::span<const Real>, Real b, Parts parts,
+                                  std::span<FaceSystem> matrices) const {
+  FaceSystem& matrix = matrices[static_cast<std::size_t>(unknown_)];
+  for (const EvaluatedClosure& wall : all_)
+    for (Index f = 0; f < wall.faces(); ++f)
+      if (parts.has(Parts::flux(wall.face(f).axis))) matrix.diagonal[wall.unknown(f)] += b * wall.pull(f);
+}
+
+BoundaryClosures::BoundaryClosures(OfUnknown of, std::vector<Closure> closures,
+                                   std::vector<std::string> corners, Medium medium)
+    : of_(std::move(of)),
+      all_(std::move(closures)),
+      corners_(std::move(corners)),
+      medium_(std::move(medium)) {
+  for (const Closure& closure : all_)
+    positions_.emplace_back(closure.moves() ? static_cast<std::size_t>(closure.faces()) : 0, 0.0);
+  find_held();
+}
+
+void BoundaryClosures::find_held() {
+  // Gathered from the walls, so that nothing is stored for unknowns that no wall holds.
+  std::vector<std::pair<Index, Holder>> found;
+  for (std::size_t c = 0; c < all_.size(); ++c)
+    for (Index f = 0; all_[c].pins() && f < all_[c].faces(); ++f)
+      if (all_[c].pins(f)) found.push_back({all_[c].unknown(f), {c, f}});
+  std::ranges::stable_sort(found, {}, &std::pair<Index, Holder>::first);
+  for (const auto& [unknown, holder] : found) {
+    if (held_.empty() || held_.back() != unknown) {
+      held_.push_back(unknown);
+      in_state_.push_back(of_.first + unknown);
+      holders_.emplace_back();
+    } else {
+      shared_.push_back(held_.size() - 1);
+    }
+    holders_.back().push_back(holder);
+  }
+  shared_.erase(std::unique(shared_.begin(), shared_.end()), shared_.end());
+}
+
+Needs BoundaryClosures::needs() const {
+  Needs result;
+  result.unknowns = {of_.number};
+  result.linear = result.same_matrix = std::ranges::all_of(all_, &Closure::is_linear);
+  result.steady_matrix = std::ranges::none_of(all_, &Closure::left_side_depends_on_time);
+  result.adds = false;
+  result.parts = Parts::flux(0) | Parts::flux(1) | Parts::flux(2);
+  return result;
+}
+
+void BoundaryClosures::declare(LedgerLines& lines) {
+  for (Closure& closure : all_) closure.declare(lines, of_.prefix);
+}
+
+void BoundaryClosures::update(const Instant& instant, const Evaluation& earlier, bool pinning_only,
+                              std::shared_ptr<EvaluatedTerm>& slot) const {
+  const BoundaryMedium& medium = medium_(earlier);
+  // What others look at as well is not copied where nothing changes.
+  if (slot && !pinning_only) {
+    const auto& last = static_cast<const EvaluatedClosures&>(*slot);
+    if (std::ranges::all_of(
+            last, [&](const EvaluatedClosure& closure) { return closure.is_at(medium, instant.time); }))
+      return;
+  }
+  auto& now = renewed<EvaluatedClosures>(slot, [&] {
+    return std::make_shared<EvaluatedClosures>(of_.number,
+                                               std::vector<EvaluatedClosure>(all_.begin(), all_.end()));
+  });
+  for (std::size_t c = 0; c < all_.size(); ++c)
+    if (!pinning_only || all_[c].pins())
+      now.all()[c].update(medium, instant.time, of_.in(instant.y), positions_[c]);
+  if (!pinning_only) return;
+  now.values().resize(held_.size());
+  for (std::size_t h = 0; h < held_.size(); ++h) now.values()[h] = choose(holders_[h], now);
+}
+
+void BoundaryClosures::evaluate(const Instant& instant, const Evaluation& earlier,
+                                std::shared_ptr<EvaluatedTerm>& slot) const {
+  update(instant, earlier, false, slot);
+}
+
+void BoundaryClosures::evaluate_prescribed(const Instant& instant, const Evaluation& earlier,
+                                           std::shared_ptr<EvaluatedTerm>& slot) const {
+  update(instant, earlier, true, slot);
+}
+
+// Where several walls hold one node the first that `corners` names decides; without one it takes the mean of
+// what the walls say, each of them heard once however many faces it has there.
+Real BoundaryClosures::choose(const std::vector<Holder>& holders, const EvaluatedClosures& now) const {
+  const auto value = [&](const Holder& h) { return now[h.closure].pinned_value(h.face); };
+  if (holders.size() == 1) return value(holders[0]);
+  for (const std::string& name : corners_)
+    for (const Holder& h : holders)
+      if (const WallSection& s = all_[h.closure].section(); s.name == name || s.side == name) return value(h);
+  Real sum = 0;
+  std::vector<std::size_t> heard;
+  for (const Holder& h : holders)
+    if (std::ranges::find(heard, h.closure) == heard.end()) {
+      heard.push_back(h.closure);
+      sum += value(h);
+    }
+  return sum / static_cast<Real>(heard.size());
+}
+
+Real BoundaryClosures::holding_area(std::size_t h) const {
+  Real area = 0;
+  for (const Holder& holder : holders_[h]) area += all_[holder.closure].area(holder.face);
+  return area;
+}
+
+void BoundaryClosures::stand_at(std::size_t section, std::span<const Real> values) {
+  expect(values.size() == positions_[section].size(), "stand_at: a value for each face of a moving boundary");
+  positions_[section].assign(values.begin(), values.end());
+}
+
+// What was missing at every held unknown, on the lines of the walls that hold it, by area.
+void BoundaryClosures::book_prescribed(std::span<const Real> amounts, Ledger& ledger) const {
+  expect(amounts.size() == held_.size(), "book_prescribed: an amount for each prescribed unknown");
+  if (held_.empty()) return;
+  std::vector<TreeSum<Real>> booked(all_.size());
+  for (std::size_t h = 0; h < held_.size(); ++h) {
+    const Real area = holding_area(h);
+    for (const Holder& holder : holders_[h])
+      booked[holder.closure].leaf(of_.domain->segments().of_cell(held_[h])) +=
+          amounts[h] * all_[holder.closure].area(holder.face) / area;
+  }
+  for (std::size_t c = 0; c < all_.size(); ++c) ledger[all_[c].line()] += booked[c].sum();
+}
+
+void BoundaryClosures::book_shared(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
+                                   Ledger& ledger) const {
+  if (shared_.empty()) return;
+  const std::span<const Real> u = of_.in(y);
+  const BoundaryMedium& medium = medium_(now);
+  const Grid& g = of_.domain->grid();
+  FaceSystem shape;
+  shape.extent = {g.size(0), g.size(1), g.size(2)};
+  for (int a = 0; a < g.rank(); ++a) shape.periodic[a] = g.axis(a).periodic();
+  std::vector<TreeSum<Real>> booked(all_.size());
+  for (const std::size_t h : shared_) {
+    const Index n = held_[h];
+    std::array<Real, 3> along{0, 0, 0}, across{0, 0, 0};
+    Real area = 0, sum = 0;
+    for (const auto& holder : holders_[h]) {
+      const int a = all_[holder.closure].face(holder.face).axis;
+      area += all_[holder.closure].area(holder.face);
+      across[a] += all_[holder.closure].area(holder.face);
+      if (!parts.has(Parts::flux(a)) || along[a] != 0) continue;
+      for (const bool up : {false, true})
+        if (const Index other = shape.neighbour(n, a, up); other >= 0)
+          along[a] += medium.conductance(n, a, up) * (u[other] - u[n]);
+      sum += along[a];
+    }
+    for (const auto& holder : holders_[h]) {
+      const WallFace& face = all_[holder.closure].face(holder.face);
+      booked[holder.closure].leaf(of_.domain->segments().of_cell(n)) +=
+          weight * face.area * (sum / area - along[face.axis] / across[face.axis]);
+    }
+  }
+  for (std::size_t c = 0; c < all_.size(); ++c) ledger[all_[c].line()] += booked[c].sum();
+}
+
+namespace {
+
+// Nothing of it changes: everything is in the closures.
+class EvaluatedFlows final : public EvaluatedTerm {
+ public:
+  explicit EvaluatedFlows(const BoundaryFlows& flows)
+      : flows_(flows), line_cells_(flows.of().domain->grid().size(0)) {}
+
+  Acts acts(Index line) const override { return flows_.at_ends(line) ? Acts::at_ends : Acts::anywhere; }
+  void add(const Line& line, std::span<const LineRates> rates) const override {
+    const LineRates& own = rates[static_cast<std::size_t>(flows_.of().number)];
+    const Real* u = line.y + flows_.of().first + line_cells_ * line.number;
+    flows_.through(
+        line.now, line.number, line.parts, u, [&own](Index i, Real flow) { own.add(i, flow); }, line.booked);
+  }
+  void book(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
+            Ledger& ledger) const override {
+    flows_.closures().book_shared(now, y, parts, weight, ledger);
+  }
+
+ private:
+  const BoundaryFlows& flows_;
+  Index line_cells_;
+};
+
+}  // namespace
+
+BoundaryFlows::BoundaryFlows(OfUnknown of, const BoundaryClosures& closures, TermId<EvaluatedClosures> id,
+                             Advective advective)
+    : of_(std::move(of)), closures_(closures), id_(id), advective_(std::move(advective)) {
+  const Grid& g = of_.domain->grid();
+  const Index nx = g.size(0);
+  ends_only_.assign(static_cast<std::size_t>(g.lines()), 1);
+  for (const Closure& wall : closures_.all())
+    for (Index f = 0; f < wall.faces(); ++f)
+      if (const Index i = wall.unknown(f) % nx; g.axis(0).periodic() || (i != 0 && i != nx - 1))
+        ends_only_[static_cast<std::size_t>(wall.unknown(f) / nx)] = 0;
+}
+
+Needs BoundaryFlows::needs() const {
+  Needs result;
+  result.unknowns = {of_.number};
+  result.parts = Parts::flux(0) | Parts::flux(1) | Parts::flux(2);
+  if (advective_) result.parts = result.parts | Parts::stream();
+  return result;
+}
+
+void BoundaryFlows::evaluate(const Instant&, const Evaluation&, std::shared_ptr<EvaluatedTerm>& slot) const {
+  if (!slot) slot = std::make_shared<EvaluatedFlows>(*this);
+}
+
+}  // namespace williwaw

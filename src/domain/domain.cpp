@@ -1,0 +1,53 @@
+#include "williwaw/domain/domain.hpp"
+
+#include <omp.h>
+
+#include "domain/summing.hpp"
+
+namespace williwaw {
+
+namespace {
+int threads_for(const Execution& execution, Index count) {
+  // Waking a second thread costs more than a small grid takes.
+  if (count < 20000) return 1;
+  return execution.threads > 0 ? execution.threads : omp_get_max_threads();
+}
+}  // namespace
+
+Domain::Domain(Grid grid, Outline outline, Execution execution)
+    : grid_(std::move(grid)),
+      outline_(std::move(outline)),
+      segments_(grid_.size(0)),
+      threads_(threads_for(execution, grid_.count())) {
+  const Index nx = grid_.size(0);
+  for (Index line = 0; line < grid_.lines(); ++line) {
+    Real product = 1;
+    if (grid_.rank() > 1) product *= grid_.axis(1).measures()[line % grid_.size(1)];
+    if (grid_.rank() > 2) product *= grid_.axis(2).measures()[line / grid_.size(1)];
+    across_.push_back(product);
+  }
+  if (outline_.whole()) {
+    runs_.push_back({0, nx});
+    return;
+  }
+  for (Index line = 0; line < grid_.lines(); ++line) {
+    first_run_.push_back(runs_.size());
+    for (Index i = 0; i < nx; ++i) {
+      if (!outline_.active(nx * line + i)) {
+        inactive_.push_back(nx * line + i);
+        continue;
+      }
+      if (runs_.size() > first_run_.back() && runs_.back().first + runs_.back().count == i)
+        ++runs_.back().count;
+      else
+        runs_.push_back({i, 1});
+    }
+  }
+  first_run_.push_back(runs_.size());
+}
+
+Real Domain::sum(const std::function<Real(Index)>& term) const {
+  return sum_over(grid_.size(0), grid_.lines(), 1, term);
+}
+
+}  // namespace williwaw

@@ -1,0 +1,20 @@
+// Going through the lines of a domain, block after block of lines, shared by its threads.
+#pragma once
+
+#include "williwaw/domain/domain.hpp"
+
+namespace williwaw {
+
+/// Calls work(block, line, j, k) for every line of unknowns. Lines of a block come one after the other.
+template <class Work>
+void each_line(const Domain& domain, const Work& work) {
+  const Index lines = domain.grid().lines(), blocks = blocks_of(lines), each = in_block(lines),
+              rows = domain.grid().size(1);
+  [[maybe_unused]] const int threads = domain.threads();
+#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
+  for (Index b = 0; b < blocks; ++b)
+    for (Index line = b * each; line < std::min((b + 1) * each, lines); ++line)
+      work(b, line, line % rows, line / rows);
+}
+
+}  // namespace williwaw

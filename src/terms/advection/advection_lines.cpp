@@ -1,0 +1,236 @@
+// Fluxes through the faces of one line: rows of neighbours, values on both sides, numerical flux; and the
+// flows that they make.
+#include <algorithm>
+#include <cmath>
+
+#include "grid/clones.hpp"
+#include "terms/advection/advection_room.hpp"
+
+namespace williwaw {
+
+namespace {
+
+// Less what leaves through the faces above, and what comes in through those below.
+WILLIWAW_CLONES void take_flows(Index count, const Real* low, const Real* low_area, Real low_factor,
+                                const Real* high, const Real* high_area, Real high_factor,
+                                Real* __restrict out) {
+  for (Index i = 0; i < count; ++i)
+    out[i] -= high_factor * high_area[i] * high[i] - low_factor * low_area[i] * low[i];
+}
+
+// (f + speed·u)/2 and (f − speed·u)/2
+WILLIWAW_CLONES void split_line(Index count, const Real* f, const Real* u, Real speed, Real* __restrict up,
+                                Real* __restrict down) {
+  for (Index i = 0; i < count; ++i) {
+    up[i] = 0.5 * (f[i] + speed * u[i]);
+    down[i] = 0.5 * (f[i] - speed * u[i]);
+  }
+}
+
+}  // namespace
+
+const Real* EvaluatedAdvection::halo_row(int axis, bool upper, Index depth, Index j, Index k) const {
+  const Index nx = scheme_.grid.size(0), across = axis == 0   ? j + scheme_.grid.size(1) * k
+                                                  : axis == 1 ? nx * k
+                                                              : nx * j;
+  return halo_[2 * axis + (upper ? 1 : 0)].data() + depth * (scheme_.grid.count() / scheme_.grid.size(axis)) +
+         across;
+}
+
+Rows EvaluatedAdvection::rows_of(int axis, Index j, Index k, const Real* y, AdvectionRoom& room) const {
+  const Index nx = scheme_.grid.size(0);
+  Rows rows{};
+  if (axis == 0) {
+    const Real* u = y + scheme_.grid.number(0, j, k);
+    Real* p = room.padded.data();
+    std::copy_n(u, nx, p + 3);
+    for (Index m = 0; m < 3; ++m)
+      if (scheme_.grid.axis(0).periodic()) {
+        p[2 - m] = u[(nx - 1 - m % nx) % nx];
+        p[nx + 3 + m] = u[m % nx];
+      } else {
+        p[2 - m] = *halo_row(0, false, m, j, k);
+        p[nx + 3 + m] = *halo_row(0, true, m, j, k);
+      }
+    for (std::size_t m = 0; m < 6; ++m) rows[m] = p + m;
+    return rows;
+  }
+  const Index size = scheme_.grid.size(axis), face = axis == 1 ? j : k;
+  for (Index m = 0; m < 6; ++m) {
+    Index row = face - 3 + m;
+    if (scheme_.grid.axis(axis).periodic()) row = (row % size + size) % size;
+    if (row < 0)
+      rows[m] = halo_row(axis, false, -1 - row, j, k);
+    else if (row >= size)
+      rows[m] = halo_row(axis, true, row - size, j, k);
+    else
+      rows[m] = y + (axis == 1 ? scheme_.grid.number(0, row, k) : scheme_.grid.number(0, j, row));
+  }
+  return rows;
+}
+
+void EvaluatedAdvection::reconstruct(int axis, Index j, Index k, const Rows& rows, Index count, Real* left,
+                                     Real* right) const {
+  if (scheme_.spacing[axis][0].empty()) {
+    scheme_.reconstruction->uniform(rows, count, left, right);
+  } else {
+    const Index first = axis == 0 ? 0 : axis == 1 ? j : k;
+    const auto& s = scheme_.spacing[axis];
+    FaceSpacing spacing{{s[0].data() + first, s[1].data() + first, s[2].data() + first},
+                        {s[3].data() + first, s[4].data() + first},
+                        axis == 0 ? 1 : 0};
+    reconstruct_uneven(*scheme_.reconstruction, rows, spacing, count, left, right);
+  }
+  if (scheme_.incomplete[axis].empty()) return;
+  const std::size_t line = static_cast<std::size_t>(j + (scheme_.grid.size(1) + (axis == 1 ? 1 : 0)) * k);
+  for (std::size_t n = scheme_.first_incomplete[axis][line]; n < scheme_.first_incomplete[axis][line + 1];
+       ++n) {
+    const auto& face = scheme_.incomplete[axis][n];
+    if (face.low) left[face.i] = rows[2][face.i];
+    if (face.high) right[face.i] = rows[3][face.i];
+  }
+}
+
+// Fluxes at points, split by the largest speed and reconstructed each from its own side, keep their order in
+// every dimension (Shu and Osher, 1989).
+void EvaluatedAdvection::split_fluxes(int axis, const Rows& rows, Index j, Index k, Index count,
+                                      AdvectionRoom& room, Real* out) const {
+  const Real speed = largest_speed(axis);
+  const Index nx = scheme_.grid.size(0), size = scheme_.grid.size(axis);
+  Rows up{}, down{};
+  // Along x one line holds all six rows, each moved on by one.
+  const Index lines = axis == 0 ? 1 : 6, length = axis == 0 ? nx + 6 : count;
+  for (Index m = 0; m < lines; ++m) {
+    auto &a = room.parts[static_cast<std::size_t>(m)], &b = room.parts[static_cast<std::size_t>(m + 6)];
+    for (auto* v : {&a, &b}) v->resize(static_cast<std::size_t>(length));
+    const Real* u = rows[m];
+    if (scheme_.law) {
+      scheme_.law->flux(scheme_.grid.slot(axis), {u, static_cast<std::size_t>(length)},
+                        {b.data(), static_cast<std::size_t>(length)});
+    } else if (axis == 0) {
+      const Real* v = centre_velocity_[0].data() + scheme_.grid.number(0, j, k);
+      for (Index i = 0; i < length; ++i) {
+        const Index at = i - 3;
+        b[i] =
+            u[i] * v[scheme_.grid.axis(0).periodic() ? (at + 3 * nx) % nx : std::clamp<Index>(at, 0, nx - 1)];
+      }
+    } else {
+      Index row = (axis == 1 ? j : k) - 3 + m;
+      row =
+          scheme_.grid.axis(axis).periodic() ? (row + 3 * size) % size : std::clamp<Index>(row, 0, size - 1);
+      const Real* v = centre_velocity_[axis].data() +
+                      (axis == 1 ? scheme_.grid.number(0, row, k) : scheme_.grid.number(0, j, row));
+      for (Index i = 0; i < length; ++i) b[i] = u[i] * v[i];
+    }
+    split_line(length, b.data(), u, speed, a.data(), b.data());
+    up[m] = a.data();
+    down[m] = b.data();
+  }
+  if (axis == 0)
+    for (std::size_t m = 1; m < 6; ++m) {
+      up[m] = up[0] + m;
+      down[m] = down[0] + m;
+    }
+  // What goes up comes from below, what goes down from above; the other halves are not needed.
+  scheme_.reconstruction->uniform(up, count, room.left.data(), room.right.data());
+  std::copy_n(room.left.data(), count, out);
+  scheme_.reconstruction->uniform(down, count, room.left.data(), room.right.data());
+  for (Index i = 0; i < count; ++i) out[i] += room.right[i];
+}
+
+void EvaluatedAdvection::conductances(int axis, Index j, Index k, Index count, Real* out) const {
+  const auto areas = velocities_.areas(axis, j, k);
+  for (Index i = 0; i < count; ++i) {
+    const Real area = areas.factor * areas.values[i];
+    out[i] = 0;
+    if (!(area > 0)) continue;
+    std::array<Index, 3> at{i, j, k};
+    // The face below the first unknown of a periodic axis lies above its last one.
+    const bool end = at[axis] == scheme_.grid.size(axis);
+    if (end) --at[axis];
+    out[i] = conductances_->conductance(scheme_.grid.number(at[0], at[1], at[2]), axis, end) / area;
+  }
+}
+
+void EvaluatedAdvection::face_fluxes(int axis, Index j, Index k, const Real* y, AdvectionRoom& room,
+                                     Real* density) const {
+  const Index count = scheme_.grid.size(0) + (axis == 0 ? 1 : 0);
+  const auto areas = velocities_.areas(axis, j, k);
+  if (areas.factor == 0) {
+    std::fill_n(density, count, 0.0);
+    return;
+  }
+  const Rows rows = rows_of(axis, j, k, y, room);
+  if (scheme_.splits) {
+    split_fluxes(axis, rows, j, k, count, room, density);
+    return;
+  }
+  FaceLine line;
+  line.count = count;
+  line.left = rows[2];
+  line.right = rows[3];
+  if (scheme_.reconstruction->reach > 1) {
+    reconstruct(axis, j, k, rows, count, room.left.data(), room.right.data());
+    line.left = room.left.data();
+    line.right = room.right.data();
+  }
+  line.law = scheme_.law;
+  line.slot = scheme_.grid.slot(axis);
+  if (!scheme_.law) line.velocity = velocities_.row(axis, j, k);
+  line.turning = &turning_[axis];
+  line.largest_speed = largest_speed(axis);
+  line.room = room.law.data();
+  if (scheme_.flux->blends) {
+    conductances(axis, j, k, count, room.conductance.data());
+    line.conductance = room.conductance.data();
+  }
+  if (scheme_.flux->needs_step)
+    line.step_over_spacing = step_ / (scheme_.grid.axis(0).widths()[0] * scheme_.storage.per_volume());
+  scheme_.flux->evaluate(line, density);
+}
+
+void EvaluatedAdvection::add_line(Index j, Index k, const Real* y, AdvectionRoom& room, Real* out) const {
+  const Index nx = scheme_.grid.size(0), line = j + scheme_.grid.size(1) * k;
+  const auto take = [&](int axis, const Real* low, const Real* high) {
+    const auto below = velocities_.areas(axis, j, k);
+    const auto above = axis == 0 ? FaceVelocities::Areas{below.values + 1, below.factor}
+                                 : velocities_.areas(axis, j + (axis == 1), k + (axis == 2));
+    take_flows(nx, low, below.values, below.factor, high, above.values, above.factor, out);
+  };
+  face_fluxes(0, j, k, y, room, room.below.data());
+  take(0, room.below.data(), room.below.data() + 1);
+  if (scheme_.grid.rank() > 1) {
+    // The faces above the line before are those below this one.
+    const bool known = j > 0 && room.line_above == line - 1;
+    if (known)
+      room.below.swap(room.above);
+    else
+      face_fluxes(1, j, k, y, room, room.below.data());
+    face_fluxes(1, j + 1, k, y, room, room.above.data());
+    room.line_above = line;
+    take(1, room.below.data(), room.above.data());
+  }
+  if (scheme_.grid.rank() > 2) {
+    face_fluxes(2, j, k, y, room, room.below.data());
+    face_fluxes(2, j, k + 1, y, room, room.beyond.data());
+    take(2, room.below.data(), room.beyond.data());
+  }
+}
+
+void EvaluatedAdvection::add(const Line& line, std::span<const LineRates> rates) const {
+  if (!line.parts.has(Parts::stream())) return;
+  const Index nx = scheme_.grid.size(0);
+  const LineRates& own = rates[static_cast<std::size_t>(scheme_.of.number)];
+  const Real* block = line.y + scheme_.of.first;
+  add_line(line.j, line.k, block, static_cast<AdvectionRoom&>(*line.scratch), own.flows());
+  if (!scheme_.stretches) return;
+  auto& booked = line.booked[scheme_.stretching_line];
+  for (Index i = 0; i < nx; ++i) {
+    const Index n = nx * line.number + i;
+    const Real flow = stretching(n, block[n]);
+    own.add(i, flow);
+    booked.leaf(scheme_.of.domain->segments().number(line.number, i)) += flow;
+  }
+}
+
+}  // namespace williwaw

@@ -1,0 +1,277 @@
+#include "williwaw/terms/advection_term.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "terms/advection/advection_room.hpp"
+
+namespace williwaw {
+
+AdvectionScheme::AdvectionScheme(OfUnknown of_unknown, const Problem& of_problem, const LinearStorage& stored,
+                                 const std::vector<Closure>& at_boundary)
+    : of(std::move(of_unknown)),
+      problem(of_problem),
+      grid(of.domain->grid()),
+      outline(of.domain->outline()),
+      storage(stored),
+      closures(at_boundary),
+      reconstruction(&reconstruction_kind(problem.reconstruction)),
+      flux(&numerical_flux(problem.numerical_flux)),
+      law(problem.equation().stream->law.get()),
+      stretches(!problem.equation().stream->conservative),
+      splits(!reconstruction->slope && grid.rank() > 1) {
+  check();
+  for (int a = 0; a < grid.rank(); ++a)
+    if (!grid.axis(a).is_uniform() && reconstruction->slope) lay_out_spacing(a);
+  if (!outline.whole()) find_incomplete();
+}
+
+// Beyond walls values are mirrored, and so are distances.
+void AdvectionScheme::lay_out_spacing(int a) {
+  const Axis& axis = grid.axis(a);
+  const Index size = axis.size();
+  const auto gap = [&](Index f) {
+    return axis.gaps()[axis.periodic() ? (f % size + size) % size : std::clamp<Index>(f, 0, size)];
+  };
+  for (Index f = 0; f <= size; ++f) {
+    const Real before = f > 0             ? axis.bounds()[f] - axis.points()[f - 1]
+                        : axis.periodic() ? axis.bounds()[size] - axis.points()[size - 1]
+                                          : axis.gaps()[0];
+    const Real after = f < size          ? axis.points()[f] - axis.bounds()[f]
+                       : axis.periodic() ? axis.points()[0] - axis.bounds()[0]
+                                         : axis.gaps()[size];
+    const Real one = std::max(before + after, 1e-300);
+    const std::array<Real, 5> numbers{std::max(gap(f - 1), 0.5 * one), one, std::max(gap(f + 1), 0.5 * one),
+                                      before, after};
+    for (std::size_t k = 0; k < 5; ++k) spacing[a][k].push_back(numbers[k]);
+  }
+}
+
+void AdvectionScheme::check() const {
+  const std::string name = "reconstruction '" + reconstruction->name + "'";
+  for (int a = 0; a < grid.rank(); ++a)
+    if (!reconstruction->slope && !grid.axis(a).is_uniform())
+      throw InputError(name + " needs uniform axes; take a limited one, van-leer for example");
+  if (!reconstruction->slope && !outline.whole())
+    throw InputError(name + " needs a whole rectangle; where something is cut out take van-leer for example");
+  if (splits && !flux->splits)
+    throw InputError(
+        name + " on a plan or in a block splits the flux by its largest speed (lax-friedrichs); flux '" +
+        flux->name + "' goes with it in one dimension only");
+  if (splits && grid.unknowns() == Unknowns::nodes && !law &&
+      problem.equation().stream->velocity.stream_function)
+    throw InputError(name + " on nodes takes no stream function");
+  const std::string called = "numerical flux '" + flux->name + "'";
+  if (law && flux->linear_only)
+    throw InputError(called +
+                     " is for velocities; a flux that depends on the unknown takes upwind for example");
+  if (flux->needs_step && grid.rank() > 1)
+    throw InputError(called + " is for one dimension: without terms across axes it is unstable in more");
+  if (flux->needs_step && !grid.axis(0).is_uniform()) throw InputError(called + " needs a uniform axis");
+  if ((flux->needs_step || flux->blends) && reconstruction->name != "none")
+    throw InputError(called + " takes reconstruction \"none\"");
+  if (law && stretches) throw InputError("form \"advective\" needs a velocity; a flux law is conservative");
+  if (law)
+    for (const Closure& c : closures)
+      for (Index f = 0; c.section().wall.stream_end() && f < c.faces(); ++f)
+        if (std::abs(c.face(f).normal[grid.slot(c.face(f).axis)]) < 1 - 1e-9)
+          throw InputError("'" + c.section().name +
+                           "' is slanted, and a flux that depends on the unknown passes straight walls only: "
+                           "close it (\"insulated\") or cut along faces of the grid");
+}
+
+// Where a neighbour that the slopes look at is gone, the face does without it.
+void AdvectionScheme::find_incomplete() {
+  for (int a = 0; a < grid.rank(); ++a) {
+    const Axis& axis = grid.axis(a);
+    const std::array<Index, 3> end{grid.size(0) + (a == 0), grid.size(1) + (a == 1), grid.size(2) + (a == 2)};
+    const auto gone = [&](std::array<Index, 3> at, Index shift) {
+      at[a] += shift;
+      const Index size = axis.size();
+      if (axis.periodic()) at[a] = (at[a] % size + size) % size;
+      if (at[a] < 0 || at[a] >= size) return false;  // the halo knows
+      return !outline.active(grid.number(at[0], at[1], at[2]));
+    };
+    for (Index k = 0; k < end[2]; ++k)
+      for (Index j = 0; j < end[1]; ++j) {
+        first_incomplete[a].push_back(incomplete[a].size());
+        for (Index i = 0; i < end[0]; ++i) {
+          const std::array<Index, 3> at{i, j, k};
+          const bool low = gone(at, -2) || gone(at, -1), high = gone(at, 0) || gone(at, 1);
+          if (low || high) incomplete[a].push_back({i, low, high});
+        }
+      }
+    first_incomplete[a].push_back(incomplete[a].size());
+  }
+}
+
+void EvaluatedAdvection::see_range(std::span<const Real> y, const Range* range) {
+  if (range) {
+    range_ = *range;
+  } else {
+    Real low = std::numeric_limits<Real>::infinity(), high = -low;
+    const Index count = scheme_.grid.count();
+    const bool whole = scheme_.outline.whole();
+    [[maybe_unused]] const int threads = scheme_.of.domain->threads();
+#pragma omp parallel for schedule(static) reduction(min                      \
+                                                    : low) reduction(max     \
+                                                                     : high) \
+    num_threads(threads) if (threads > 1)
+    for (Index n = 0; n < count; ++n)
+      if (whole || scheme_.outline.active(n)) {
+        low = y[n] < low ? y[n] : low;
+        high = y[n] > high ? y[n] : high;
+      }
+    range_ = {low, high};
+  }
+  for (const EvaluatedClosure& c : *closures_) {
+    if (!c.section().wall.stream_end()) continue;
+    range_.lowest = std::min(range_.lowest, c.drive().lowest);
+    range_.highest = std::max(range_.highest, c.drive().highest);
+  }
+  const Real width = range_.highest - range_.lowest;
+  if (!std::isfinite(width)) return;  // the guard will tell
+  const bool inside = scanned_.lowest <= range_.lowest && range_.highest <= scanned_.highest;
+  if (!inside || scanned_.highest - scanned_.lowest > 1.5 * width + 1e-300) {
+    const Real margin = 0.1 * width + 1e-12 * std::max(std::abs(range_.lowest), std::abs(range_.highest));
+    scanned_ = {range_.lowest - margin, range_.highest + margin};
+    for (int a = 0; a < scheme_.grid.rank(); ++a)
+      turning_[a] = TurningPoints(*scheme_.law, scheme_.grid.slot(a), scanned_.lowest, scanned_.highest);
+  }
+  for (int a = 0; a < scheme_.grid.rank(); ++a)
+    largest_[a] =
+        turning_[a].largest_speed(*scheme_.law, scheme_.grid.slot(a), range_.lowest, range_.highest);
+}
+
+EvaluatedAdvection::EvaluatedAdvection(const AdvectionScheme& scheme)
+    : scheme_(scheme), velocities_(scheme.problem, *scheme.of.domain, scheme.closures) {
+  const Grid& g = scheme_.grid;
+  for (int a = 0; a < g.rank(); ++a)
+    if (!g.axis(a).periodic())
+      for (const int side : {2 * a, 2 * a + 1})
+        halo_[side].assign(static_cast<std::size_t>(3 * g.count() / g.size(a)), 0.0);
+  for (const Closure& closure : scheme_.closures)
+    through_.emplace_back(static_cast<std::size_t>(closure.faces()), 0.0);
+}
+
+void EvaluatedAdvection::update(Real at, std::span<const Real> y, const Range* range, Real step,
+                                const Conductances& conductances, const EvaluatedClosures& closures) {
+  conductances_ = &conductances;
+  closures_ = &closures;
+  const bool changed = velocities_.update(at);
+  step_ = step;
+  now_ = at;
+  if (y.empty()) return;
+  if (scheme_.law) see_range(y, range);
+  if (scheme_.splits && !scheme_.law && (changed || centre_velocity_[0].empty())) find_centre_velocities(at);
+  fill_halo(y);
+  meet_walls(y);
+}
+
+void EvaluatedAdvection::bound(Drive& result) const {
+  // Where a velocity compresses, what it carries piles up.
+  result.known = result.known && (stretches() || !velocities_.compresses());
+  result.steady = result.steady && !depends_on_time();
+  for (const EvaluatedClosure& wall : *closures_) {
+    const StreamEnd* end = wall.section().wall.stream_end();
+    // What a law brings to a closed boundary piles up there.
+    if (law() && !end) result.known = false;
+    if (!end || end->returning != StreamEnd::Returning::value) continue;
+    for (Index f = 0; f < wall.faces(); ++f) {
+      const Real value = end->value(wall.face(f).place, now_);
+      result.lowest = std::min(result.lowest, value);
+      result.highest = std::max(result.highest, value);
+    }
+    result.steady = result.steady && !end->value.depends_on_time();
+  }
+}
+
+Real EvaluatedAdvection::largest_speed(int axis) const {
+  return scheme_.law ? largest_[axis] : velocities_.largest(axis);
+}
+
+std::array<Real, 3> EvaluatedAdvection::largest_speeds(const Range& values) const {
+  std::array<Real, 3> result{0, 0, 0};
+  for (int a = 0; scheme_.law && a < scheme_.grid.rank(); ++a) {
+    const int slot = scheme_.grid.slot(a);
+    result[a] = TurningPoints(*scheme_.law, slot, values.lowest, values.highest)
+                    .largest_speed(*scheme_.law, slot, values.lowest, values.highest);
+  }
+  return result;
+}
+
+std::array<Real, 3> EvaluatedAdvection::speeds(std::span<const Real> y, Index n) const {
+  if (!scheme_.law) return velocities_.at(n);
+  std::array<Real, 3> result{0, 0, 0};
+  for (int a = 0; a < scheme_.grid.rank(); ++a) {
+    scheme_.law->speed(scheme_.grid.slot(a), {y.data() + n, 1}, {&result[a], 1});
+    result[a] = std::abs(result[a]);
+  }
+  return result;
+}
+
+// At centres a velocity is its formula where there is one, and the mean of both faces elsewhere.
+void EvaluatedAdvection::find_centre_velocities(Real at) {
+  const Velocity& v = velocities_.velocity();
+  const Index nx = scheme_.grid.size(0);
+  Points line(nx);
+  for (int a = 0; a < scheme_.grid.rank(); ++a) {
+    centre_velocity_[a].resize(static_cast<std::size_t>(scheme_.grid.count()));
+    for (Index k = 0; k < scheme_.grid.size(2); ++k)
+      for (Index j = 0; j < scheme_.grid.size(1); ++j) {
+        Real* out = centre_velocity_[a].data() + scheme_.grid.number(0, j, k);
+        if (!v.stream_function && v.instants.empty() && !v.divergence_free) {
+          for (Index i = 0; i < nx; ++i) line.set(i, scheme_.grid.point(i, j, k));
+          v.along[scheme_.grid.slot(a)].evaluate(line, at, {out, static_cast<std::size_t>(nx)});
+          continue;
+        }
+        const Real* low = velocities_.row(a, j, k);
+        const Real* high = a == 0 ? low + 1 : velocities_.row(a, j + (a == 1), k + (a == 2));
+        for (Index i = 0; i < nx; ++i) out[i] = 0.5 * (low[i] + high[i]);
+      }
+  }
+}
+
+AdvectionTerm::AdvectionTerm(OfUnknown of, const Problem& problem,
+                             std::shared_ptr<const LinearStorage> storage,
+                             const std::vector<Closure>& closures, TermId<EvaluatedDiffusion> diffusion,
+                             TermId<EvaluatedClosures> conditions)
+    : storage_(std::move(storage)),
+      scheme_(std::make_unique<AdvectionScheme>(std::move(of), problem, *storage_, closures)),
+      prototype_(*scheme_),
+      diffusion_(diffusion),
+      conditions_(conditions) {}
+
+Needs AdvectionTerm::needs() const {
+  Needs result;
+  result.unknowns = {scheme_->of.number};
+  result.halo = 3;
+  result.linear = result.exact_matrix = scheme_->linear();
+  // What limits slopes is left to the correction; the matrix knows nothing of it.
+  result.same_matrix = !scheme_->law;
+  result.steady_matrix = !prototype_.depends_on_time();
+  result.symmetric = false;
+  if (scheme_->flux->needs_step) result.on_step = "numerical flux '" + scheme_->flux->name + "'";
+  result.parts = Parts::stream();
+  return result;
+}
+
+void AdvectionTerm::declare(LedgerLines& lines) {
+  if (scheme_->stretches)
+    scheme_->stretching_line =
+        lines.declare({scheme_->of.prefix + "stretching", LedgerLine::Kind::source, ""});
+}
+
+void AdvectionTerm::evaluate(const Instant& instant, const Evaluation& earlier,
+                             std::shared_ptr<EvaluatedTerm>& slot) const {
+  const Range range = instant.totals ? Range{instant.totals->lowest, instant.totals->highest} : Range{};
+  renewed<EvaluatedAdvection>(slot, [&] { return std::make_shared<EvaluatedAdvection>(prototype_); })
+      .update(instant.time, scheme_->of.in(instant.y), instant.totals ? &range : nullptr, instant.step,
+              earlier.of(diffusion_).conductances(), earlier.of(conditions_));
+}
+
+std::unique_ptr<TermScratch> AdvectionTerm::scratch() const {
+  return std::make_unique<AdvectionRoom>(scheme_->grid.size(0));
+}
+
+}  // namespace williwaw

@@ -1,0 +1,85 @@
+// The innermost loops: one contiguous line of unknowns at a time, no branch and no call inside.
+#pragma once
+
+#include "williwaw/balance/balance.hpp"
+
+namespace williwaw::kernels {
+
+/// Lines next to the one being worked on; a line that is not there is the line itself with coefficient 0.
+struct Neighbours {
+  const Real* south;
+  const Real* north;
+  const Real* bottom;
+  const Real* top;
+};
+
+/// Constant coefficients: couplings are the product of a number and a line of geometry.
+struct SeparableLine {
+  Index count;
+  const Real* u;
+  Neighbours next;
+  const Real* before;  ///< geometry along the line
+  const Real* after;
+  Real x;  ///< conductivity along the line
+  Real south, north, bottom, top;
+  bool periodic;
+  bool uniform;  ///< geometry and widths are alike but for the ends
+};
+
+/// out[i] = u[i] + scale · (what flows into a unit of volume)
+void step_separable(const SeparableLine& line, int rank, Real scale, Real* out);
+/// The same, with the sums and extremes of out[1] .. out[count-2] taken in the same pass, added to those of
+/// each segment of the line (`Segments`); both ends are left to the caller, who may have walls to add there.
+void step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths, Real across,
+                            Real storage, Real* out, Totals* of_segments);
+/// out[i] = widths[i] · scale · (what flows into a unit of volume)
+void rate_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out);
+
+/// Coefficients that vary: a conductance for every face.
+struct GeneralLine {
+  Index count;
+  const Real* u;
+  Neighbours next;
+  const Real* x;  ///< count + 1 faces along the line
+  const Real* south;
+  const Real* north;
+  const Real* bottom;
+  const Real* top;
+  bool periodic;
+};
+
+/// out[i] = u[i] + step · (what flows into the control volume) / capacity[i]
+void step_general(const GeneralLine& line, int rank, Real step, const Real* capacity, Real* out);
+void step_general_counted(const GeneralLine& line, int rank, Real step, const Real* capacity,
+                          const Real* widths, Real across, Real* out, Totals* of_segments);
+/// out[i] = what flows into the control volume
+void rate_general(const GeneralLine& line, int rank, Real* out);
+
+/// What all kernels of leapfrog need: out[i] = 2·u[i] − out[i] + scale·(what flows in), with sums by segment
+/// in the same pass: kinetic Σ weight·(out − u)², potential Σ −weight·out·(what flows in), integral Σ
+/// width·out·across.
+struct Leap {
+  Real scale;
+  const Real* widths;
+  Real across;              ///< weight of the integral
+  Real kinetic, potential;  ///< weights of the energies besides
+};
+/// Between the ends of a line; the weights are the widths.
+void leap_separable(const SeparableLine& line, int rank, const Leap& leap, Real* out, Totals* of_segments);
+/// The same with scale/capacity[i], kinetic weights capacity[i] and potential weights 1.
+void leap_general(const GeneralLine& line, int rank, const Leap& leap, const Real* capacity, Real* out,
+                  Totals* of_segments);
+/// The same where all but the ends of the line have one capacity.
+void leap_general_even(const GeneralLine& line, int rank, const Leap& leap, Real capacity, Real* out,
+                       Totals* of_segments);
+
+/// The same for whole lines whose forces are known: out[i] = 2·u[i] − out[i] + scale·force[i]/capacity[i],
+/// the potential by `pair`. capacity[i] = storage·widths[i] where `capacity` is null.
+void leap_with(Index count, const Real* u, const Real* pair, const Real* force, const Leap& leap,
+               Real storage, const Real* capacity, Real* out, Totals* of_segments);
+
+/// What flows into a unit of volume, or into the control volume, of one unknown.
+Real inflow_separable(const SeparableLine& line, int rank, Index i);
+Real inflow_general(const GeneralLine& line, int rank, Index i);
+
+}  // namespace williwaw::kernels

@@ -1,0 +1,189 @@
+#include "williwaw/terms/problem_balance.hpp"
+
+#include <algorithm>
+
+#include "terms/advection/semi_lagrangian.hpp"
+#include "terms/problem_terms.hpp"
+#include "terms/waves/wave_motion.hpp"
+#include "williwaw/terms/wave_system.hpp"
+
+namespace williwaw {
+
+struct ProblemBalance::Made {
+  std::vector<Unknown> unknowns = {};
+  std::vector<std::unique_ptr<Term>> terms = {};
+  LedgerLines lines = {};
+  std::unique_ptr<FusedStep> fused = {};
+  std::vector<ProblemTerms> parts = {};
+  std::shared_ptr<const SystemFlux> flux = {};
+
+  void add(const Problem& problem, const Execution& execution, const std::string& prefix) {
+    const Index first = parts.empty() ? 0 : parts.back().of.first + parts.back().of.count();
+    parts.push_back(
+        add_terms(problem, execution, static_cast<int>(parts.size()), first, prefix, terms, lines));
+    unknowns.push_back({problem.equation().unknown, parts.back().storage});
+  }
+  static Made of(const Problem& problem, const Execution& execution);
+  static Made of(const std::vector<Problem>& problems, SystemReaction reaction,
+                 std::shared_ptr<const SystemFlux> flux, const Execution& execution);
+};
+
+ProblemBalance::Made ProblemBalance::Made::of(const Problem& problem, const Execution& execution) {
+  Made made;
+  made.add(problem, execution, "");
+  if (DiffusionStep::fits(made.terms, *made.parts.front().storage))
+    made.fused = std::make_unique<DiffusionStep>(made.parts.front().diffusion);
+  return made;
+}
+
+ProblemBalance::Made ProblemBalance::Made::of(const std::vector<Problem>& problems, SystemReaction reaction,
+                                              std::shared_ptr<const SystemFlux> flux,
+                                              const Execution& execution) {
+  if (problems.empty()) throw InputError("a system needs one unknown at least");
+  if (flux && flux->components() != 0 && flux->components() != problems.size())
+    throw InputError("the flux is for " + std::to_string(flux->components()) +
+                     " unknowns, and the system has " + std::to_string(problems.size()));
+  Made made;
+  std::unique_ptr<SystemReactionTerm> reacts;
+  std::vector<OfUnknown> unknowns;
+  for (const Problem& p : problems) {
+    if (!(p.grid() == problems.front().grid())) throw InputError("the unknowns of a system live on one grid");
+    if (p.equation().stream || p.equation().second_order)
+      throw InputError("'" + p.equation().unknown +
+                       "': what carries the unknowns of a system is the system's own flux");
+    made.add(p, execution, p.equation().unknown + " ");
+    unknowns.push_back(made.parts.back().of);
+    // The lines of an unknown stand together.
+    if (!reacts) reacts = std::make_unique<SystemReactionTerm>(std::move(reaction));
+    reacts->add_unknown(made.parts.back().of, made.parts.back().storage, made.lines);
+  }
+  if (reacts->reacts()) made.terms.push_back(std::move(reacts));
+  if (!flux) return made;
+  std::vector<const BoundaryClosures*> closures;
+  std::vector<TermId<EvaluatedClosures>> conditions;
+  for (const ProblemTerms& part : made.parts) {
+    closures.push_back(part.boundary);
+    conditions.push_back(part.closures);
+  }
+  made.flux = flux;
+  made.terms.push_back(std::make_unique<SystemFluxTerm>(std::move(unknowns), std::move(flux),
+                                                        problems.front().reconstruction, std::move(closures),
+                                                        std::move(conditions)));
+  return made;
+}
+
+ProblemBalance::ProblemBalance(const Problem& problem, Execution execution)
+    : ProblemBalance(Made::of(problem, execution)) {
+  if (execution.semi_lagrangian)
+    carrier_ = std::make_unique<SemiLagrangian>(*this, parts_[0].carried_line, domain().threads());
+  if (problem.equation().second_order) {
+    const LineId damping = declare({"damping", LedgerLine::Kind::source, ""});
+    const LineId scheme = declare({"scheme", LedgerLine::Kind::source, ""});
+    motion_ = std::make_unique<WaveMotion>(*this, parts_[0], WaveLines{damping, scheme}, room());
+  }
+  offered().second_order = motion_ != nullptr;
+  offered().first_order_form = motion_ && problem.equation().as_system;
+  offered().looks_back = carrier_ != nullptr;
+}
+
+ProblemBalance::ProblemBalance(const std::vector<Problem>& problems, SystemReaction reaction,
+                               std::shared_ptr<const SystemFlux> flux, Execution execution)
+    : ProblemBalance(Made::of(problems, std::move(reaction), std::move(flux), execution)) {}
+
+ProblemBalance::ProblemBalance(Made made)
+    : TermBalance(std::move(made.unknowns), std::move(made.terms), std::move(made.lines),
+                  std::move(made.fused)),
+      parts_(std::move(made.parts)),
+      flux_(std::move(made.flux)) {
+  if (std::ranges::any_of(parts_, [](const ProblemTerms& p) { return p.problem->is_nonlinear(); }))
+    set_reference(initial_state());
+}
+
+ProblemBalance::~ProblemBalance() = default;
+
+const Problem& ProblemBalance::problem(std::size_t unknown) const {
+  return *parts_[unknown].problem;
+}
+
+Real ProblemBalance::volume(std::size_t unknown) const {
+  return parts_[unknown].volume;
+}
+
+const std::vector<Closure>& ProblemBalance::closures(std::size_t unknown) const {
+  return parts_[unknown].boundary->all();
+}
+
+const ControlVolumes& ProblemBalance::control_volumes(std::size_t unknown) const {
+  return *parts_[unknown].volumes;
+}
+
+Motion& ProblemBalance::motion() {
+  return motion_ ? *motion_ : TermBalance::motion();
+}
+
+Carrier& ProblemBalance::carrier() {
+  return carrier_ ? *carrier_ : TermBalance::carrier();
+}
+
+std::unique_ptr<FirstOrderForm> ProblemBalance::first_order_form() {
+  if (!offers().first_order_form) return TermBalance::first_order_form();
+  return std::make_unique<WaveSystem>(*this);
+}
+
+// No maximum principle holds for waves; their energy is watched instead.
+Drive ProblemBalance::drive(Real at) {
+  return motion_ ? Drive{} : TermBalance::drive(at);
+}
+
+bool ProblemBalance::advects() const {
+  return parts_[0].advection_term != nullptr;
+}
+
+const EvaluatedAdvection& ProblemBalance::advection() const {
+  expect(advects(), "advection: of balances that advect");
+  return parts_[0].advection_term->fixed();
+}
+
+std::shared_ptr<const EvaluatedAdvection> ProblemBalance::advection(Real at, const State& y) {
+  expect(advects(), "advection: of balances that advect");
+  const auto now = this->at({at, 0, y});
+  return {now, &now->of(*parts_[0].advection)};
+}
+
+std::shared_ptr<const EvaluatedAdvection> ProblemBalance::advection(Real at, const State& y,
+                                                                    const Range& range) {
+  // Where the law turns is looked for within the state's own range first.
+  this->at({at, 0, y});
+  Totals reach;
+  reach.lowest = range.lowest;
+  reach.highest = range.highest;
+  const auto now = this->at({at, 0, y, &reach});
+  return {now, &now->of(*parts_[0].advection)};
+}
+
+std::shared_ptr<const Conductances> ProblemBalance::conductances(Real at, std::size_t unknown) {
+  const auto now = this->at({at, 0, reference()});
+  return {now, &now->of(parts_[unknown].diffusion).conductances()};
+}
+
+std::shared_ptr<const EvaluatedClosures> ProblemBalance::closures_at(Real at, const State& y) {
+  const auto now = this->at({at, 0, y.empty() ? reference() : y});
+  return {now, &now->of(parts_[0].closures)};
+}
+
+Real ProblemBalance::fastest(const State& y) const {
+  if (!flux_) return 0;
+  const Index count = grid().count();
+  std::vector<Real> rate(static_cast<std::size_t>(count), 0.0), speed(rate.size());
+  std::vector<std::span<const Real>> u;
+  for (const ProblemTerms& part : parts_) u.push_back(part.of.in(y));
+  for (int a = 0; a < grid().rank(); ++a) {
+    flux_->speed(grid().slot(a), u, speed);
+    for (Index n = 0; n < count; ++n)
+      rate[static_cast<std::size_t>(n)] +=
+          speed[static_cast<std::size_t>(n)] / grid().axis(a).widths()[grid().position(n)[a]];
+  }
+  return *std::ranges::max_element(rate);
+}
+
+}  // namespace williwaw

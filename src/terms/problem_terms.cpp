@@ -1,0 +1,146 @@
+#include "terms/problem_terms.hpp"
+
+#include <cmath>
+
+namespace williwaw {
+
+namespace {
+
+State values_of_line(const ProblemTerms& terms, const Function& function) {
+  const Grid& g = terms.grid();
+  const Index nx = g.size(0);
+  State y(static_cast<std::size_t>(g.count()));
+  Points line(nx);
+  for (Index k = 0; k < g.size(2); ++k)
+    for (Index j = 0; j < g.size(1); ++j) {
+      for (Index i = 0; i < nx; ++i) line.set(i, g.point(i, j, k));
+      function.evaluate(line, 0, {y.data() + g.number(0, j, k), static_cast<std::size_t>(nx)});
+    }
+  return y;
+}
+
+// The size of the problem's initial values, 0 where they are not there.
+Real size_of_initial(const ProblemTerms& terms) {
+  Real size = 0;
+  for (const Real u : values_of_line(terms, terms.problem->initial))
+    if (std::isfinite(u)) size = std::max(size, std::abs(u));
+  return size;
+}
+
+// Terms to come, each with the number that it will have.
+class Row {
+ public:
+  explicit Row(std::vector<std::unique_ptr<Term>>& terms) : terms_(terms) {}
+  template <class Evaluated, class Made>
+  TermId<Evaluated> add(std::unique_ptr<Made> term) {
+    terms_.push_back(std::move(term));
+    return {terms_.size() - 1};
+  }
+
+ private:
+  std::vector<std::unique_ptr<Term>>& terms_;
+};
+
+void find_volume(ProblemTerms& result) {
+  const Domain& domain = *result.of.domain;
+  const Grid& g = result.grid();
+  result.volume = g.volume();
+  if (domain.outline().whole()) return;
+  result.volume = 0;
+  for (Index n = 0; n < g.count(); ++n)
+    if (domain.outline().active(n)) result.volume += result.storage->volume(n);
+}
+
+}  // namespace
+
+std::vector<std::size_t> ProblemTerms::inner() const {
+  std::vector<std::size_t> result{source.number};
+  if (reaction) result.push_back(reaction->number);
+  if (points) result.push_back(points->number);
+  return result;
+}
+
+ProblemTerms add_terms(const Problem& given, const Execution& execution, int number, Index first,
+                       const std::string& prefix, std::vector<std::unique_ptr<Term>>& terms,
+                       LedgerLines& lines) {
+  given.validate();
+  ProblemTerms result;
+  result.problem = std::make_shared<const Problem>(given);
+  const Problem& problem = *result.problem;
+  const Equation& equation = problem.equation();
+  Outline outline(problem.grid(), problem.regions());
+  std::vector<WallSection> sections = wall_sections(problem, outline);
+  const auto domain = std::make_shared<const Domain>(problem.grid(), std::move(outline), execution);
+  result.of = {domain, number, first, prefix};
+  result.volumes = std::make_shared<const ControlVolumes>(problem, domain);
+  result.storage = linear_storage(problem, *result.volumes, domain);
+  find_volume(result);
+
+  const Conductances conductances(problem, result.storage);
+  std::vector<Closure> closures;
+  for (WallSection& section : sections) {
+    std::vector<Real> capacities;
+    for (const WallFace& face : section.faces) capacities.push_back(result.storage->capacity(face.unknown));
+    closures.emplace_back(problem.grid(), std::move(section), std::move(capacities));
+  }
+  const bool wide = problem.space_order == 4;
+  if (!wide && problem.space_order != 2) throw InputError("the order of differences in space must be 2 or 4");
+
+  Row row(terms);
+  result.diffusion =
+      row.add<EvaluatedDiffusion>(std::make_unique<DiffusionTerm>(result.of, conductances, !wide));
+  auto boundary = std::make_unique<BoundaryClosures>(
+      result.of, std::move(closures), problem.corners,
+      [id = result.diffusion](const Evaluation& earlier) -> const BoundaryMedium& {
+        return earlier.of(id).conductances();
+      });
+  result.boundary = boundary.get();
+  boundary->declare(lines);
+  result.closures = row.add<EvaluatedClosures>(std::move(boundary));
+  BoundaryFlows::Advective carried;
+  std::unique_ptr<AdvectionTerm> advection;
+  if (equation.stream)
+    advection = std::make_unique<AdvectionTerm>(result.of, problem, result.storage, result.boundary->all(),
+                                                result.diffusion, result.closures);
+  AdvectionTerm* const advection_term = advection.get();
+  result.advection_term = advection_term;
+  if (advection) {
+    if (advection->fixed().flux().needs_step && !result.boundary->held().empty())
+      throw InputError("numerical flux '" + advection->fixed().flux().name +
+                       "' takes no nodes that walls hold: put the unknowns at cells");
+    result.advection = row.add<EvaluatedAdvection>(std::move(advection));
+    carried = [id = *result.advection](const Evaluation& now) { return now.of(id).flows(); };
+  }
+  if (wide) {
+    auto term = std::make_unique<WideTerm>(result.of, problem);
+    result.wide_term = term.get();
+    result.wide = row.add<EvaluatedWide>(std::move(term));
+  } else {
+    auto flows = std::make_unique<BoundaryFlows>(result.of, *result.boundary, result.closures, carried);
+    result.flows = flows.get();
+    row.add<EvaluatedTerm>(std::move(flows));
+  }
+  auto source = std::make_unique<SourceTerm>(result.of, equation.source, result.volumes, result.storage);
+  source->declare(lines);
+  result.source_term = source.get();
+  result.source = row.add<EvaluatedSource>(std::move(source));
+  if (equation.reaction) {
+    auto reaction = std::make_unique<ReactionTerm>(result.of, *equation.reaction, result.storage,
+                                                   equation.reaction->linear ? 0 : size_of_initial(result));
+    reaction->declare(lines);
+    result.reaction = row.add<EvaluatedReaction>(std::move(reaction));
+  }
+  if (advection_term) advection_term->declare(lines);
+  if (execution.semi_lagrangian) {
+    if (!advection_term) throw InputError("scheme 'semi-lagrangian' needs something that is carried along");
+    result.carried_line = lines.declare({prefix + "carried", LedgerLine::Kind::source, ""});
+  }
+  if (!equation.points.empty()) {
+    auto points = std::make_unique<PointSourcesTerm>(result.of, equation.points, result.storage);
+    points->declare(lines);
+    result.points = row.add<EvaluatedPoints>(std::move(points));
+  }
+  return result;
+}
+
+}  // namespace williwaw

@@ -1,0 +1,236 @@
+// What is read from the balance of a problem rather than stepped: axis operators, stencil and fields.
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <map>
+
+#include "terms/problem_terms.hpp"
+#include "williwaw/terms/problem_balance.hpp"
+
+namespace williwaw {
+
+std::optional<std::vector<AxisOperator>> ProblemBalance::axis_operators(Real at) {
+  const auto now = this->at({at, 0, reference()});
+  const ProblemTerms& part = parts_[0];
+  const Conductances& couplings = now->of(part.diffusion).conductances();
+  if (parts_.size() > 1 || !couplings.separable() || part.reaction || part.advection) return std::nullopt;
+  std::vector<AxisOperator> result;
+  for (int a = 0; a < grid().rank(); ++a) {
+    const Axis& axis = grid().axis(a);
+    const auto widths = axis.measures();
+    const Real k = couplings.conductivity(a), storage = part.storage->per_volume();
+    Index first = 0, end = axis.size();
+    AxisOperator op;
+    for (Index i = 0; i < axis.size(); ++i)
+      op.diagonal.push_back(k * (couplings.before(a)[i] + couplings.after(a)[i]) / storage);
+    for (Index i = 1; i < axis.size(); ++i)
+      op.off_diagonal.push_back(-k /
+                                (axis.resistances()[i] * storage * std::sqrt(widths[i] * widths[i - 1])));
+    if (axis.periodic())
+      op.corner = -k / (axis.resistances().front() * storage * std::sqrt(widths.front() * widths.back()));
+    for (const EvaluatedClosure& wall : now->of(part.closures)) {
+      if (wall.faces() == 0 || wall.face(0).axis != a) continue;
+      const bool upper = wall.face(0).upper;
+      if (wall.faces() != static_cast<Index>(grid().unknowns_at({a, upper}).size()))
+        return std::nullopt;  // a part of it
+      if (wall.pins()) {
+        (upper ? end : first) += upper ? -1 : 1;
+        continue;
+      }
+      const Real pull = wall.pull(0) / wall.area(0);
+      for (Index f = 1; f < wall.faces(); ++f)
+        if (std::abs(wall.pull(f) / wall.area(f) - pull) > 1e-12 * std::abs(pull)) return std::nullopt;
+      const Index edge = upper ? axis.size() - 1 : 0;
+      op.diagonal[edge] += pull * axis.area(upper ? axis.to() : axis.from()) / (storage * widths[edge]);
+    }
+    if (end <= first) return std::nullopt;  // nothing is free along this axis
+    op.diagonal = {op.diagonal.begin() + first, op.diagonal.begin() + end};
+    if (end - first > 1)
+      op.off_diagonal = {op.off_diagonal.begin() + first, op.off_diagonal.begin() + end - 1};
+    else
+      op.off_diagonal.clear();
+    result.push_back(std::move(op));
+  }
+  return result;
+}
+
+bool ProblemBalance::holds_means() const {
+  return advects() && grid().unknowns() == Unknowns::cells && grid().rank() == 1 &&
+         advection().reconstruction().order > 2;
+}
+
+State ProblemBalance::values_of(const Function& function, Real at) const {
+  const Grid& g = grid();
+  const Index nx = g.size(0);
+  State y(static_cast<std::size_t>(g.count()));
+  Points line(nx);
+  if (holds_means()) {
+    const auto points = g.axis(0).points(), widths = g.axis(0).widths();
+    constexpr Real places[] = {-0.7745966692414834, 0, 0.7745966692414834},
+                   weights[] = {5.0 / 18, 8.0 / 18, 5.0 / 18};
+    State part(y.size());
+    for (std::size_t q = 0; q < 3; ++q) {
+      for (Index i = 0; i < nx; ++i) {
+        Point p;
+        p[g.slot(0)] = points[i] + 0.5 * places[q] * widths[i];
+        line.set(i, p);
+      }
+      function.evaluate(line, at, part);
+      for (std::size_t n = 0; n < y.size(); ++n) y[n] += weights[q] * part[n];
+    }
+    return y;
+  }
+  for (Index k = 0; k < g.size(2); ++k)
+    for (Index j = 0; j < g.size(1); ++j) {
+      for (Index i = 0; i < nx; ++i) line.set(i, g.point(i, j, k));
+      function.evaluate(line, at, {y.data() + g.number(0, j, k), static_cast<std::size_t>(nx)});
+    }
+  return y;
+}
+
+State ProblemBalance::initial_state() const {
+  State all;
+  for (const ProblemTerms& part : parts_) {
+    State y = values_of(part.problem->initial);
+    part.volumes->average_by_region(part.problem->initial, 0, y);
+    for (const Index n : part.of.domain->inactive()) y[n] = 0;
+    for (const Real v : y)
+      if (!std::isfinite(v)) throw InputError("the initial value is not a finite number everywhere");
+    all.insert(all.end(), y.begin(), y.end());
+  }
+  return all;
+}
+
+Field ProblemBalance::field(const State& state, Real at, std::size_t unknown) {
+  expect(static_cast<Index>(state.size()) == layout().size(), "field: size of the state");
+  const auto now = this->at({at, 0, state});
+  const ProblemTerms& part = parts_[unknown];
+  const std::span<const Real> own = part.of.in(state);
+  const State y(own.begin(), own.end());
+  const Grid& g = grid();
+  Field result(g, y);
+  result.leave_out(part.of.domain->inactive());
+  if (g.unknowns() == Unknowns::nodes) return result;
+  // A face that parts share shows the mean of what they say, by area.
+  std::map<std::pair<Index, int>, std::pair<Real, Real>> on_walls;
+  for (const EvaluatedClosure& wall : now->of(part.closures))
+    for (Index f = 0; f < wall.faces(); ++f) {
+      const WallFace& face = wall.face(f);
+      if (!face.on_side) continue;
+      auto& [sum, area] = on_walls[{face.unknown, Side{face.axis, face.upper}.number()}];
+      sum += face.area * wall.wall_value(f, y[face.unknown]);
+      area += face.area;
+    }
+  for (const auto& [where, value] : on_walls) {
+    auto place = g.position(where.first);
+    place[where.second / 2] += where.second % 2 ? 1 : -1;
+    result.at(place[0], place[1], place[2]) = 2 * value.first / value.second - y[where.first];
+  }
+  result.extend_corners();
+  result.set_knows_beyond(true);
+  return result;
+}
+
+Real ProblemBalance::wall_flux(Side side, const State& y, Real at) {
+  const auto& all = closures();
+  const auto found = std::ranges::find(
+      all, grid().side_name(side), [](const Closure& c) -> const std::string& { return c.section().name; });
+  if (found == all.end()) throw InputError("a periodic side has no wall, and so no flux through it");
+  if (found->pins())
+    throw InputError("what flows through a wall that holds its nodes is known for a step only");
+  Real flow = 0;
+  for (const Real of_face : section_flows(static_cast<std::size_t>(found - all.begin()), y, at))
+    flow += of_face;
+  return flow / found->section().area();
+}
+
+std::vector<Real> ProblemBalance::section_flows(std::size_t section, const State& y, Real at) {
+  State lacking(y.size());
+  const ProblemTerms& part = parts_[0];
+  if (closures()[section].pins()) {
+    Ledger ignored(lines().size());
+    rate(y, at, Parts::all(), lacking, ignored);
+  }
+  const auto now = this->at({at, 0, y});
+  const EvaluatedClosure& wall = now->of(part.closures)[section];
+  const EvaluatedAdvection* passing = part.advection ? &now->of(*part.advection) : nullptr;
+  std::map<Index, Real> held_area;
+  for (const Closure& other : closures())
+    for (Index f = 0; f < other.faces(); ++f)
+      if (other.pins(f)) held_area[other.unknown(f)] += other.area(f);
+  std::vector<Real> result;
+  for (Index f = 0; f < wall.faces(); ++f) {
+    const Index n = wall.unknown(f);
+    const Real carried = passing && passing->open(section) ? passing->through(section, f) : 0;
+    result.push_back(wall.pins(f) ? -lacking[n] * wall.area(f) / held_area[n]
+                                  : wall.inflow(f) - wall.pull(f) * y[n] + carried);
+  }
+  return result;
+}
+
+std::optional<EvaluatedClosure> ProblemBalance::closure(Side side, Real at) {
+  const auto now = this->at({at, 0, reference()});
+  for (const EvaluatedClosure& closure : now->of(parts_[0].closures))
+    if (closure.section().name == grid().side_name(side)) return closure;
+  return std::nullopt;
+}
+
+// At first order: what the stream takes from a neighbour stands beside what diffuses from it, and what it
+// carries of the unknown itself, net, is left over.
+void ProblemBalance::stream_into(const Evaluation& now, const State& y, Stencil& stencil) const {
+  const EvaluatedAdvection& carried = now.of(*parts_[0].advection);
+  for (auto& neighbour : stencil.neighbours) {
+    const Side side = *grid().side(neighbour.towards);
+    const Index below = side.upper ? stencil.number : neighbour.number;
+    const auto [first, second] =
+        carried.weights(y, side.axis, below, side.upper ? neighbour.number : stencil.number);
+    neighbour.conductance += side.upper ? -second : first;
+    stencil.stretching += side.upper ? first + second : -(first + second);
+  }
+  if (carried.stretches()) stencil.stretching -= carried.stretching(stencil.number, 1);
+  for (std::size_t c = 0; c < closures().size(); ++c)
+    for (Index f = 0; carried.open(c) && f < closures()[c].faces(); ++f)
+      if (const Closure& wall = closures()[c]; wall.unknown(f) == stencil.number && !wall.pins(f))
+        stencil.walls.push_back({wall.section().name + ": stream", carried.through(c, f), 0});
+}
+
+Stencil ProblemBalance::stencil(Index number, Real at) {
+  const ProblemTerms& part = parts_[0];
+  const State about = advects() ? initial_state() : reference();
+  const auto now = this->at({at, 0, about});
+  const Conductances& couplings = now->of(part.diffusion).conductances();
+  const Grid& g = grid();
+  Stencil result;
+  result.number = number;
+  result.place = g.point_of(number);
+  result.volume = part.storage->volume(number);
+  result.capacity = part.storage->capacity(number);
+  FaceSystem shape;
+  shape.extent = {g.size(0), g.size(1), g.size(2)};
+  for (int a = 0; a < g.rank(); ++a) {
+    shape.periodic[a] = g.axis(a).periodic();
+    for (const bool up : {false, true})
+      if (const Index other = shape.neighbour(number, a, up); other >= 0 && outline().active(other))
+        result.neighbours.push_back({g.side_name({a, up}), other, couplings.conductance(number, a, up)});
+  }
+  if (advects()) stream_into(*now, about, result);
+  for (const EvaluatedClosure& wall : now->of(part.closures))
+    for (Index f = 0; f < wall.faces(); ++f)
+      if (wall.unknown(f) == number && !wall.pins(f))
+        for (std::size_t c = 0; c < wall.conditions(); ++c)
+          result.walls.push_back({wall.closure().lines()[c].name, wall.flow_of(c, f, 0),
+                                  wall.flow_of(c, f, 0) - wall.flow_of(c, f, 1)});
+  result.source = now->of(part.source).amount(number, result.volume);
+  if (part.points)
+    for (const auto& point : now->of(*part.points).all())
+      if (point.unknown == number) result.source += point.rate;
+  if (part.reaction) result.reaction = now->of(*part.reaction).amount(number);
+  const auto found = std::ranges::lower_bound(held(), number);
+  if (found != held().end() && *found == number) {
+    result.held = true;
+    result.held_value = prescribed_at(at)[static_cast<std::size_t>(found - held().begin())];
+  }
+  return result;
+}
+
+}  // namespace williwaw

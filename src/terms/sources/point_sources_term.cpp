@@ -1,0 +1,97 @@
+#include <algorithm>
+#include <cmath>
+
+#include "williwaw/terms/inner_terms.hpp"
+
+namespace williwaw {
+
+void EvaluatedPoints::add(const Line& line, std::span<const LineRates> rates) const {
+  if (!line.parts.has(Parts::source())) return;
+  const LineRates& own = rates[static_cast<std::size_t>(of_.number)];
+  const Index nx = of_.domain->grid().size(0);
+  for (const std::size_t p : of_line_[static_cast<std::size_t>(line.number)])
+    own.add(rates_[p].unknown % nx, rates_[p].rate);
+}
+
+void EvaluatedPoints::book(const Evaluation&, std::span<const Real>, Parts parts, Real weight,
+                           Ledger& ledger) const {
+  if (!parts.has(Parts::source())) return;
+  for (const Rate& point : rates_) ledger[point.line] += weight * point.rate;
+}
+
+void EvaluatedPoints::bound(Drive& result) const {
+  result.raising += rise_;
+  result.lowering += fall_;
+}
+
+void EvaluatedPoints::update(const std::vector<PointSource>& points, Real time,
+                             const LinearStorage& storage) {
+  rise_ = fall_ = 0;
+  for (std::size_t p = 0; p < points.size(); ++p) {
+    rates_[p].rate = points[p].rate(points[p].at, time);
+    if (!std::isfinite(rates_[p].rate))
+      throw DataError("points", "the rate of point '" + points[p].name + "' is not a finite number at time " +
+                                    to_text(time));
+    const Real change = rates_[p].rate / storage.capacity(rates_[p].unknown);
+    rise_ = std::max(rise_, change);
+    fall_ = std::max(fall_, -change);
+  }
+}
+
+namespace {
+
+// The control volume may have gone to a neighbour on the way to a wall.
+Index nearest_active(const Domain& domain, const Point& place) {
+  const Grid& g = domain.grid();
+  Index best = -1;
+  Real least = std::numeric_limits<Real>::infinity();
+  for (Index n = 0; n < g.count(); ++n) {
+    if (!domain.outline().active(n)) continue;
+    const Point p = g.point_of(n);
+    const Real distance = std::hypot(p.x - place.x, p.y - place.y, p.z - place.z);
+    if (distance < least) {
+      least = distance;
+      best = n;
+    }
+  }
+  return best;
+}
+
+}  // namespace
+
+PointSourcesTerm::PointSourcesTerm(OfUnknown of, std::vector<PointSource> points,
+                                   std::shared_ptr<const LinearStorage> storage)
+    : of_(std::move(of)), points_(std::move(points)), storage_(std::move(storage)) {
+  const Grid& g = of_.domain->grid();
+  of_line_.resize(static_cast<std::size_t>(g.lines()));
+  for (const PointSource& point : points_) {
+    Index n = g.containing(point.at);
+    if (!of_.domain->outline().active(n)) n = nearest_active(*of_.domain, point.at);
+    of_line_[static_cast<std::size_t>(n / g.size(0))].push_back(places_.size());
+    places_.push_back({n, LineId{}, 0});
+  }
+}
+
+Needs PointSourcesTerm::needs() const {
+  Needs result;
+  result.unknowns = {of_.number};
+  result.halo = 0;
+  result.parts = Parts::source();
+  return result;
+}
+
+void PointSourcesTerm::declare(LedgerLines& lines) {
+  for (std::size_t p = 0; p < points_.size(); ++p)
+    places_[p].line = lines.declare({of_.prefix + "point " + points_[p].name, LedgerLine::Kind::source, ""});
+}
+
+void PointSourcesTerm::evaluate(const Instant& instant, const Evaluation&,
+                                std::shared_ptr<EvaluatedTerm>& slot) const {
+  if (slot && std::ranges::none_of(points_, [](const PointSource& p) { return p.rate.depends_on_time(); }))
+    return;
+  renewed<EvaluatedPoints>(slot, [&] {
+    return std::make_shared<EvaluatedPoints>(of_, places_, of_line_);
+  }).update(points_, instant.time, *storage_);
+}
+
+}  // namespace williwaw

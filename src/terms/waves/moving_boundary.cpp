@@ -1,0 +1,60 @@
+#include "terms/waves/moving_boundary.hpp"
+
+#include <cmath>
+
+namespace williwaw {
+
+MovingBoundary::MovingBoundary(const Grid& grid, const Closure& closure)
+    : closure_(closure), values_(static_cast<std::size_t>(closure.faces()), 0.0) {
+  if (closure.outflow_order() > 1) outflow_.emplace(grid, closure.section(), closure.outflow_order());
+}
+
+void MovingBoundary::place(std::span<const Real> values, std::span<const Real> rates, Real step,
+                           const Outflow::Motion& motion, const AtBoundary& medium) {
+  stand_at(values);
+  if (!outflow_) return;
+  std::vector<Real> speed(values_.size());
+  for (std::size_t f = 0; f < speed.size(); ++f)
+    speed[f] = std::sqrt(medium.conductivity[f] / medium.storage[f]);
+  outflow_->start(speed, step, motion, values_, rates);
+}
+
+// q + value·w + rate·dw/dt = data with q = (w − u)/resistance, all taken at the middle of the step.
+void MovingBoundary::follow(const EvaluatedClosure& evaluated, Real at, Real step, const State& before,
+                            const State& after, int corners) {
+  if (outflow_) {
+    outflow_->go_on(after, corners, values_);
+    return;
+  }
+  if (corners > 0) return;
+  std::optional<LawLine> half_way;
+  if (closure_.depends_on_time()) half_way = evaluated.law_at(at + 0.5 * step);
+  const LawLine& law = half_way ? *half_way : evaluated.law();
+  for (Index f = 0; f < closure_.faces(); ++f) {
+    const Index n = closure_.unknown(f);
+    if (closure_.close(f)) {
+      values_[f] = after[n];
+      continue;
+    }
+    const Real spring = 1 / evaluated.medium().resistance[f];
+    const Real u = 0.5 * (before[n] + after[n]), half = 0.5 * (spring + law.value[f]);
+    const Real inertia = law.rate[f] / step;
+    values_[f] = ((inertia - half) * values_[f] + law.data[f] + spring * u) / (inertia + half);
+  }
+}
+
+std::vector<Real> MovingBoundary::remember() const {
+  std::vector<Real> result = values_;
+  if (outflow_) {
+    const auto more = outflow_->remember();
+    result.insert(result.end(), more.begin(), more.end());
+  }
+  return result;
+}
+
+void MovingBoundary::recall(std::span<const Real> numbers) {
+  stand_at(numbers.first(values_.size()));
+  if (outflow_) outflow_->recall(numbers.subspan(values_.size()));
+}
+
+}  // namespace williwaw

@@ -1,0 +1,90 @@
+// Energies of a state and its rate, and the work over a step of schemes that know both at its ends.
+#include <algorithm>
+#include <cmath>
+
+#include "domain/summing.hpp"
+#include "terms/waves/wave_motion.hpp"
+
+namespace williwaw {
+
+Totals WaveMotion::totals(const State& y, const State& v, Real at) {
+  const auto now = balance_.at({at, 0, y});
+  pair_forces(*now, y, pairs_);
+  TreeSum<Totals> all;
+  for (Index n = 0; n < grid().count(); ++n) {
+    if (!parts_.outline().active(n)) continue;
+    Totals& sums = all.leaf(leaf(n));
+    sums.kinetic += 0.5 * capacity(n) * v[n] * v[n];
+    sums.potential -= 0.5 * y[n] * pairs_[n];
+    sums.see(y[n], parts_.storage->volume(n));
+  }
+  Totals t = all.sum();
+  for (const EvaluatedClosure& wall : closures(*now)) {
+    TreeSum<Real> springs;
+    for (Index f = 0; f < wall.faces(); ++f) {
+      const Real stretched = y[wall.unknown(f)] - anchor_of(wall, f);
+      springs.leaf(leaf(wall.unknown(f))) += 0.5 * spring(wall, f) * stretched * stretched;
+    }
+    t.potential += springs.sum();
+  }
+  t.content = t.kinetic + t.potential;
+  t.gross = t.kinetic + std::abs(t.potential);
+  return t;
+}
+
+void WaveMotion::book_means(const State& y0, const State& v0, const State& force0, const State& y1,
+                            const State& v1, const State& force1, Real at, Real step, Ledger& amounts) {
+  const Fixed& fixed = this->fixed();
+  amounts.clear();
+  const auto sum_of = [&](const auto& term) {
+    return sum_over(grid().size(0), grid().lines(), parts_.of.domain->threads(), term);
+  };
+  const LineId source_line = parts_.source_term->line();
+  const auto start = balance_.at({at, 0, y0}), last = balance_.at({at + step, 0, y1});
+  // Half of what acts at each end, over the whole way.
+  for (const bool end : {false, true}) {
+    const Evaluation& now = end ? *last : *start;
+    for (const EvaluatedClosure& wall : closures(now)) {
+      std::vector<TreeSum<Real>> booked(wall.conditions());
+      for (Index f = 0; f < wall.faces(); ++f) {
+        const Index n = wall.unknown(f);
+        const Real moved = y1[n] - y0[n];
+        if (!wall.imposes())
+          for (std::size_t k = 0; k < wall.conditions(); ++k)
+            booked[k].leaf(leaf(n)) += 0.5 * wall.flow_of(k, f, 0) * moved;
+        if (const Real d = wall.drag(f); d != 0 && end) booked[0].leaf(leaf(n)) -= d * moved * moved / step;
+      }
+      for (std::size_t k = 0; k < booked.size(); ++k) amounts[wall.line(k)] += booked[k].sum();
+    }
+    const EvaluatedSource& source = now.of(parts_.source);
+    amounts[source_line] +=
+        sum_of([&](Index n) { return 0.5 * (y1[n] - y0[n]) * source.amount(n, parts_.storage->volume(n)); });
+    if (parts_.points)
+      for (const auto& point : now.of(*parts_.points).all())
+        amounts[point.line] += 0.5 * point.rate * (y1[point.unknown] - y0[point.unknown]);
+  }
+  // A wall that imposes its value does the mean force times the way of the wall itself.
+  for (std::size_t c = 0; c < walls_.size(); ++c) {
+    const EvaluatedClosure &before = closures(*start)[c], &after = closures(*last)[c];
+    if (!after.imposes()) continue;
+    TreeSum<Real> booked;
+    for (Index f = 0; f < after.faces(); ++f) {
+      const Index n = after.unknown(f);
+      const Real from = anchor_of(before, f), to = anchor_of(after, f);
+      booked.leaf(leaf(n)) += 0.5 * after.pull(f) * (from + to - y0[n] - y1[n]) * (to - from);
+    }
+    amounts[after.line()] += booked.sum();
+  }
+  if (!fixed.damping.empty())
+    amounts[lines_.damping] -=
+        sum_of([&](Index n) { return fixed.damping[n] * (y1[n] - y0[n]) * (y1[n] - y0[n]) / step; });
+  std::vector<Real> worked;
+  for (const Index n : held()) {
+    const Real moved = y1[n] - y0[n], drag = fixed.drag.empty() ? 0 : fixed.drag[n];
+    const Real gained = 0.5 * capacity(n) * (v1[n] - v0[n]) * (v1[n] + v0[n]);
+    worked.push_back(gained + (drag * moved / step - 0.5 * (force0[n] + force1[n])) * moved);
+  }
+  parts_.boundary->book_prescribed(worked, amounts);
+}
+
+}  // namespace williwaw

@@ -1,0 +1,117 @@
+// What makes waves of a diffusion balance: its flows are forces, and the rate of change has inertia.
+#pragma once
+
+#include "terms/problem_terms.hpp"
+#include "terms/waves/moving_boundary.hpp"
+#include "terms/waves/wave_layer.hpp"
+#include "williwaw/balance/term_balance.hpp"
+
+namespace williwaw {
+
+/// Lines of the ledger for what damps and for what a scheme itself adds or takes.
+struct WaveLines {
+  LineId damping, scheme;
+};
+
+/// Energy of a wave: ½·Σ C·v² + ½·Σ K·(difference of neighbours)², walls that are springs included. Leapfrog
+/// conserves ½·Σ C·((u₊ − u)/step)² + ½·Σ K·(difference of u₊)·(difference of u), which takes one value
+/// for each half step.
+///
+/// A wall that imposes its value w does the work force·dw/dt; one that does not does force·du/dt.
+class WaveMotion final : public Motion {
+ public:
+  /// Over the balance of `parts`, whose room it shares. Boundaries that follow the motion are placed by it.
+  WaveMotion(TermBalance& balance, const ProblemTerms& parts, WaveLines lines, SweepRoom& room);
+
+  void initial_rate(State& v) override;
+  std::span<const Real> drag(Real at) override;
+  bool needs_leap() const override;
+  Totals prepare_leap(const State& now, const State& v, Real at, Real step, const State* correction,
+                      const State* data, State& before) override;
+  Totals leap(const State& now, Real at, Real step, State& before, Ledger& amounts, const State* correction,
+              const State* data) override;
+  std::vector<Real> remember() const override;
+  void recall(std::span<const Real> numbers) override;
+  Totals totals(const State& y, const State& v, Real at) override;
+  void book_means(const State& y0, const State& v0, const State& force0, const State& y1, const State& v1,
+                  const State& force1, Real at, Real step, Ledger& amounts) override;
+  LineId scheme_line() const override { return lines_.scheme; }
+
+ private:
+  struct Work;
+  /// A wall from one leap to the next, face by face.
+  struct WallMemory {
+    std::optional<MovingBoundary> moving = {};
+    bool quiet = false;                       ///< nothing acts there
+    std::vector<Real> beside;                 ///< the unknown a step ago
+    std::vector<Real> anchor_before, anchor;  ///< where an imposing wall stood, and stands
+    std::vector<Real> pull;
+    std::vector<std::vector<Real>> inflow;  ///< by condition
+  };
+  /// What a held unknown was before a leap.
+  struct HeldMemory {
+    Real before = 0, pair = 0, force = 0;
+  };
+  /// Faces of walls that push a held unknown besides the wall that holds it.
+  struct Push {
+    std::size_t held, closure;
+    Index face;
+  };
+  /// What does not change from leap to leap.
+  struct Fixed {
+    std::vector<Real> damping;    ///< C·damping of every unknown; empty where nothing damps
+    std::vector<Real> drag;       ///< the same with what walls and layers add
+    std::vector<char> free_line;  ///< lines without damping, layers and held unknowns, but at their ends
+    std::vector<std::size_t> held_start;  ///< for each line, where its held unknowns begin
+    bool even = false;                    ///< capacities are alike along a line, but for its ends
+    std::vector<Push> pushes;
+    std::vector<std::size_t> first_push;  ///< for each held unknown
+    std::vector<std::size_t> inner;       ///< terms of what appears inside
+  };
+
+  const Fixed& fixed();
+  void find_damping(Fixed& out) const;
+  void find_pushes(Fixed& out) const;
+  const EvaluatedClosures& closures(const Evaluation& now) const { return now.of(parts_.closures); }
+  std::span<const Index> held() const { return parts_.boundary->held(); }
+  const Grid& grid() const { return parts_.grid(); }
+  bool has_source(const Evaluation& now, Index line) const;
+  bool simple(const Evaluation& now, Index line) const;
+  Real capacity(Index n) const { return parts_.storage->capacity(n); }
+  Index leaf(Index n) const { return parts_.of.domain->segments().of_cell(n); }
+  Real source_on(const Evaluation& now, Index n) const;
+  void pair_line(const Evaluation& now, const Real* u, Index line, Index j, Index k, Real* out) const;
+  void pair_forces(const Evaluation& now, const State& u, State& out) const;
+  Real pair_force(const Evaluation& now, const State& u, Index n) const;
+  Real push_on_held(const Evaluation& now, std::size_t held, Real u) const;
+  void move_line(Index line, Index j, Index k, Work& work) const;
+  void move_simple_line(Index line, Index j, Index k, Work& work) const;
+  void move_one(Index n, Real capacity, Real volume, Real pair, Real force, Work& work) const;
+  Real spring(const EvaluatedClosure& wall, Index face) const;
+  static Real anchor_of(const EvaluatedClosure& wall, Index face);
+  std::shared_ptr<const Evaluation> place_walls(const State& now, const State& v, Real at, Real step);
+  void stand();
+  void keep_walls(const Evaluation& evaluated, const State& now, const State& before);
+  void follow_walls(const Evaluation& evaluated, const State& now, State& after, Real at, Real step);
+  const EvaluatedClosures& closures_later(const Evaluation& now, Real time);
+  Real book_walls(const EvaluatedClosures& later, const State& now, const State& after, Real step,
+                  Ledger& amounts);
+  void book_points(const Evaluation& now, const State& after, Ledger& amounts) const;
+  Totals book_held(const Evaluation& evaluated, const State& now, const State& after, Real step,
+                   const State* correction, const State* data, Ledger& amounts) const;
+
+  TermBalance& balance_;
+  const ProblemTerms& parts_;
+  WaveLines lines_;
+  SweepRoom& room_;
+  std::optional<Fixed> fixed_;
+  std::unique_ptr<WaveLayer> layer_;
+  bool placed_ = false;
+  std::vector<WallMemory> walls_;
+  std::vector<HeldMemory> held_;
+  std::shared_ptr<EvaluatedTerm> later_;  ///< closures at the end of a step
+  State pairs_;
+  std::vector<Real> points_before_, layer_forces_, scratch_;
+};
+
+}  // namespace williwaw

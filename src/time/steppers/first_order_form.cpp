@@ -1,0 +1,80 @@
+// Explicit Runge-Kutta schemes on the first-order system of a wave. What its numerical fluxes take of the
+// energy is the scheme's own line.
+#include "kinds.hpp"
+
+namespace williwaw {
+
+namespace {
+
+using Fields = FirstOrderForm::Fields;
+
+void add(Fields& to, const Fields& rate, Real weight) {
+  for (std::size_t f = 0; f < to.size(); ++f)
+    for (std::size_t n = 0; n < to[f].size(); ++n) to[f][n] += weight * rate[f][n];
+}
+
+class FirstOrderStepper final : public Stepper {
+ public:
+  FirstOrderStepper(Balance& balance, const Tableau& tableau)
+      : system_(balance.first_order_form()),
+        scheme_line_(balance.motion().scheme_line()),
+        tableau_(tableau),
+        power_(balance.lines().size()) {
+    rates_.resize(tableau.b.size());
+  }
+
+  std::optional<Totals> begin(const State& y, Real at, Real) override {
+    fields_ = system_->initial(at);
+    fields_[0] = y;
+    const Totals totals = system_->totals(fields_);
+    energy_ = totals.content;
+    return totals;
+  }
+
+  Totals advance(State& y, Real at, Real step, Ledger& amounts) override {
+    previous_ = y;
+    amounts.clear();
+    for (std::size_t i = 0; i < rates_.size(); ++i) {
+      stage_ = fields_;
+      for (std::size_t j = 0; j < i; ++j)
+        if (tableau_.a[i][j] != 0) add(stage_, rates_[j], step * tableau_.a[i][j]);
+      system_->rate(stage_, at + tableau_.c[i] * step, step, rates_[i], power_);
+      amounts.add(power_, step * tableau_.b[i]);
+    }
+    for (std::size_t i = 0; i < rates_.size(); ++i) add(fields_, rates_[i], step * tableau_.b[i]);
+    // The unknown only follows: with one stage the mean of the rates at both ends keeps what fluxes of order
+    // 2 gained.
+    if (rates_.size() == 1)
+      for (std::size_t n = 0; n < y.size(); ++n)
+        fields_[0][n] = previous_[n] + 0.5 * step * (rates_[0][0][n] + fields_[1][n]);
+    y = fields_[0];
+    const Totals totals = system_->totals(fields_);
+    amounts[scheme_line_] += totals.content - energy_ - amounts.sum();
+    energy_ = totals.content;
+    return totals;
+  }
+
+  int stages() const override { return tableau_.stages(); }
+  StepperMemory remember() const override { return {{energy_}, fields_, {}}; }
+  void recall(const StepperMemory& memory) override {
+    energy_ = memory.numbers.at(0);
+    fields_ = memory.states;
+  }
+
+ private:
+  std::unique_ptr<FirstOrderForm> system_;
+  LineId scheme_line_;
+  Tableau tableau_;
+  Ledger power_;
+  Fields fields_, stage_;
+  std::vector<Fields> rates_;
+  Real energy_ = 0;
+};
+
+}  // namespace
+
+std::unique_ptr<Stepper> steppers::first_order_form(Balance& balance, const Tableau& tableau) {
+  return std::make_unique<FirstOrderStepper>(balance, tableau);
+}
+
+}  // namespace williwaw
