@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "williwaw/grid/expect.hpp"
 #include "williwaw/solve/linear_solver.hpp"
 
 namespace williwaw {
@@ -8,6 +9,33 @@ namespace williwaw {
 namespace {
 // Up to here a direct solve is over before a hierarchy is built.
 constexpr Index direct_limit = 2500, direct_limit_reused = 20000;
+
+std::unique_ptr<LinearSolver> make_any(const std::string& name, const LinearSystem& system,
+                                       const SolverRules& rules);
+
+#ifdef WILLIWAW_ASSERT
+// Any solver, its preconditions asserted.
+class AssertingSolver final : public LinearSolver {
+ public:
+  explicit AssertingSolver(std::unique_ptr<LinearSolver> solver) : solver_(std::move(solver)) {}
+  std::string name() const override { return solver_->name(); }
+  void factor(const LinearSystem& system) override {
+    rows_ = rows_of(system);
+    solver_->factor(system);
+  }
+  void solve(std::span<const Real> right, std::span<Real> solution) override {
+    expect(rows_ >= 0, "LinearSolver: factor before solve");
+    expect(static_cast<Index>(right.size()) == rows_ && right.size() == solution.size(),
+           "LinearSolver: right-hand side and solution have as many entries as the matrix has rows");
+    solver_->solve(right, solution);
+  }
+  const Convergence* convergence() const override { return solver_->convergence(); }
+
+ private:
+  std::unique_ptr<LinearSolver> solver_;
+  Index rows_ = -1;
+};
+#endif
 }  // namespace
 
 const std::vector<SolverKind>& solver_kinds() {
@@ -39,6 +67,17 @@ bool is_symmetric(const FaceSystem& system) {
 
 std::unique_ptr<LinearSolver> make_solver(const std::string& name, const LinearSystem& system,
                                           const SolverRules& rules) {
+#ifdef WILLIWAW_ASSERT
+  return std::make_unique<AssertingSolver>(make_any(name, system, rules));
+#else
+  return make_any(name, system, rules);
+#endif
+}
+
+namespace {
+
+std::unique_ptr<LinearSolver> make_any(const std::string& name, const LinearSystem& system,
+                                       const SolverRules& rules) {
   if (name != "auto") {
     const auto kind = std::ranges::find(solver_kinds(), name, &SolverKind::name);
     if (kind == solver_kinds().end()) throw InputError("there is no solver called '" + name + "'");
@@ -55,5 +94,7 @@ std::unique_ptr<LinearSolver> make_solver(const std::string& name, const LinearS
   if (is_separable(system)) return make_transform_solver();
   return faces->size() <= limit ? make_direct_solver() : make_multigrid_solver(rules);
 }
+
+}  // namespace
 
 }  // namespace williwaw

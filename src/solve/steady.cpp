@@ -4,7 +4,8 @@
 #include <cmath>
 #include <limits>
 
-#include "../domain/summing.hpp"
+#include "domain/summing.hpp"
+#include "williwaw/grid/expect.hpp"
 
 namespace williwaw {
 
@@ -322,6 +323,8 @@ SteadyPreview preview_steady(Balance& balance, State y, Real at, const SteadyRul
 }
 
 SteadyOutcome solve_steady(Balance& balance, State& y, Real at, const SteadyRules& rules) {
+  expect(static_cast<Index>(y.size()) == balance.layout().size(),
+         "solve_steady: a state of the balance's size");
   return SteadySolver(balance, y, at, rules).run();
 }
 
