@@ -113,11 +113,15 @@ Recorder::Cells Recorder::flows_of(const Moment& m) {
       cells[l] = m.amounts[l] / m.step_length;
     return cells;
   }
-  // Short against a step, long against rounding.
-  const Real length = m.step_length > 0       ? m.step_length
-                      : given_->plan.step > 0 ? given_->plan.step
-                                              : 1e-6 * (given_->plan.until - given_->plan.start);
-  const Ledger flows = flows_at(*balance_, m.state, m.time, given_->plan.start, 1e-3 * length);
+  // Short against a step, long against rounding. Runs that end when they are settled have data that do not
+  // change, and any length will do.
+  const Plan& plan = given_->plan;
+  const Real length = m.step_length > 0         ? m.step_length
+                      : plan.step > 0           ? plan.step
+                      : given_->cycle           ? 1e-3 * given_->cycle->period
+                      : plan.until > plan.start ? 1e-6 * (plan.until - plan.start)
+                                                : 1;
+  const Ledger flows = flows_at(*balance_, m.state, m.time, plan.start, 1e-3 * length);
   for (std::size_t l = 0; l < cells.size(); ++l) cells[l] = flows[l];
   return cells;
 }

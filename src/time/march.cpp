@@ -4,8 +4,6 @@
 #include <cmath>
 #include <utility>
 
-#include "williwaw/grid/expect.hpp"
-
 namespace williwaw {
 
 Real Moment::change() const {
@@ -368,7 +366,6 @@ class March {
 
 Outcome march(Balance& balance, State& state, const Plan& plan, const Observers& observers,
               const Snapshot* from) {
-  expect(static_cast<Index>(state.size()) == balance.layout().size(), "march: a state of the balance's size");
   return March(balance, state, plan, observers).go(from);
 }
 

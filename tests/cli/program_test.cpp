@@ -241,6 +241,24 @@ TEST_CASE("sweep runs one key over values: one table, one figure, and says what 
   CHECK(std::filesystem::exists(folder / "hut-floor.sweep" / "time.scheme-implicit-euler" / "series.csv"));
 }
 
+TEST_CASE("what flows through prescribed nodes is a number from the first row on, however the run ends") {
+  const auto folder = fresh_folder("first_row");
+  const std::string nodes = " --set grid.unknowns=nodes --set figure=[]";
+  for (const std::string until : {"settled", "\"2 h\""}) {
+    CAPTURE(until);
+    REQUIRE(williwaw_in(folder, "run --quiet " + cases + "/hut-floor.toml --set time.until=" + until +
+                                    " --set settled.fraction=0.5" + nodes)
+                .code == 0);
+    std::istringstream rows(text_of(folder / "hut-floor.out" / "series.csv"));
+    std::string header, first;
+    std::getline(rows, header);
+    std::getline(rows, first);
+    CHECK(header.find("flow west: dirichlet") != std::string::npos);
+    CHECK(first.find("nan") == std::string::npos);
+    CHECK(first.find("inf") == std::string::npos);
+  }
+}
+
 TEST_CASE("until = \"settled\" ends when the asked share of the way is done") {
   const auto folder = fresh_folder("settled");
   const Printed run = williwaw_in(

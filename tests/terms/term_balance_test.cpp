@@ -277,7 +277,6 @@ TEST_CASE("broken preconditions are told where they are asserted") {
   CHECK_THROWS_AS(balance.recover(y, 0, y), PreconditionError);
   CHECK_THROWS_AS(balance.totals(small, 0), PreconditionError);
   CHECK_THROWS_AS(balance.advection(), PreconditionError);
-  CHECK_THROWS_AS(march(balance, small, Plan{}), PreconditionError);
   CHECK_THROWS_AS(solve_steady(balance, small, 0, {}), PreconditionError);
   CHECK_THROWS_AS(flows_at(balance, y, 0, 0, 0), PreconditionError);
   LinearSystem system;
