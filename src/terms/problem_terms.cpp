@@ -88,7 +88,7 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
 
   Row row(terms);
   result.diffusion =
-      row.add<EvaluatedDiffusion>(std::make_unique<DiffusionTerm>(result.of, conductances, !wide));
+      row.add<EvaluatedDiffusion>(std::make_unique<DiffusiveFlows>(result.of, conductances, !wide));
   auto boundary = std::make_unique<BoundaryClosures>(
       result.of, std::move(closures), problem.corners,
       [id = result.diffusion](const Evaluation& earlier) -> const BoundaryMedium& {

@@ -3,7 +3,7 @@
 #pragma once
 
 #include "williwaw/boundary/boundary_terms.hpp"
-#include "williwaw/terms/diffusion_term.hpp"
+#include "williwaw/terms/diffusive_flows.hpp"
 #include "williwaw/terms/face_velocities.hpp"
 #include "williwaw/terms/numerical_flux.hpp"
 #include "williwaw/terms/reconstruction.hpp"

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "terms/diffusion/kernels.hpp"
-#include "williwaw/terms/diffusion_term.hpp"
+#include "williwaw/terms/diffusive_flows.hpp"
 
 namespace williwaw {
 

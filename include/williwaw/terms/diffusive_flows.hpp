@@ -39,10 +39,10 @@ class EvaluatedDiffusion final : public EvaluatedTerm {
   bool adds_, still_ = false;
 };
 
-class DiffusionTerm final : public Term {
+class DiffusiveFlows final : public Term {
  public:
   /// With `adds` false others only look at its conductances.
-  DiffusionTerm(OfUnknown of, Conductances conductances, bool adds = true);
+  DiffusiveFlows(OfUnknown of, Conductances conductances, bool adds = true);
 
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,

@@ -1,4 +1,4 @@
-#include "williwaw/terms/diffusion_term.hpp"
+#include "williwaw/terms/diffusive_flows.hpp"
 
 #include <algorithm>
 
@@ -90,13 +90,13 @@ void EvaluatedDiffusion::join(FaceSystem& matrix, int axis, Real b) const {
   });
 }
 
-DiffusionTerm::DiffusionTerm(OfUnknown of, Conductances conductances, bool adds)
+DiffusiveFlows::DiffusiveFlows(OfUnknown of, Conductances conductances, bool adds)
     : of_(std::move(of)), conductances_(std::move(conductances)), adds_(adds) {
   if (!conductances_.separable())
     no_flux_.assign(static_cast<std::size_t>(of_.domain->grid().size(0)) + 1, 0.0);
 }
 
-Needs DiffusionTerm::needs() const {
+Needs DiffusiveFlows::needs() const {
   Needs result;
   result.unknowns = {of_.number};
   result.steady_matrix = !conductances_.depends_on_time();
@@ -105,7 +105,7 @@ Needs DiffusionTerm::needs() const {
   return result;
 }
 
-void DiffusionTerm::evaluate(const Instant& instant, const Evaluation&,
+void DiffusiveFlows::evaluate(const Instant& instant, const Evaluation&,
                              std::shared_ptr<EvaluatedTerm>& slot) const {
   if (slot && !conductances_.depends_on_time()) return;
   renewed<EvaluatedDiffusion>(slot, [&] {
