@@ -56,12 +56,10 @@ void BoundaryClosures::find_held() {
 }
 
 Needs BoundaryClosures::needs() const {
-  Needs result;
-  result.unknowns = {of_.number};
+  Needs result = of_.needs(Parts::fluxes());
   result.linear = result.same_matrix = std::ranges::all_of(all_, &Closure::is_linear);
   result.steady_matrix = std::ranges::none_of(all_, &Closure::left_side_depends_on_time);
   result.adds = false;
-  result.parts = Parts::flux(0) | Parts::flux(1) | Parts::flux(2);
   return result;
 }
 
@@ -119,12 +117,6 @@ Real BoundaryClosures::choose(const std::vector<Holder>& holders, const Evaluate
   return sum / static_cast<Real>(heard.size());
 }
 
-Real BoundaryClosures::holding_area(std::size_t h) const {
-  Real area = 0;
-  for (const Holder& holder : holders_[h]) area += all_[holder.closure].area(holder.face);
-  return area;
-}
-
 void BoundaryClosures::stand_at(std::size_t section, std::span<const Real> values) {
   expect(values.size() == positions_[section].size(), "stand_at: a value for each face of a moving boundary");
   positions_[section].assign(values.begin(), values.end());
@@ -136,7 +128,8 @@ void BoundaryClosures::book_prescribed(std::span<const Real> amounts, Ledger& le
   if (held_.empty()) return;
   std::vector<TreeSum<Real>> booked(all_.size());
   for (std::size_t h = 0; h < held_.size(); ++h) {
-    const Real area = holding_area(h);
+    Real area = 0;
+    for (const Holder& holder : holders_[h]) area += all_[holder.closure].area(holder.face);
     for (const Holder& holder : holders_[h])
       booked[holder.closure].leaf(of_.domain->segments().of_cell(held_[h])) +=
           amounts[h] * all_[holder.closure].area(holder.face) / area;
@@ -217,11 +210,7 @@ BoundaryFlows::BoundaryFlows(OfUnknown of, const BoundaryClosures& closures, Ter
 }
 
 Needs BoundaryFlows::needs() const {
-  Needs result;
-  result.unknowns = {of_.number};
-  result.parts = Parts::flux(0) | Parts::flux(1) | Parts::flux(2);
-  if (advective_) result.parts = result.parts | Parts::stream();
-  return result;
+  return of_.needs(advective_ ? Parts::fluxes() | Parts::stream() : Parts::fluxes());
 }
 
 void BoundaryFlows::evaluate(const Instant&, const Evaluation&, std::shared_ptr<EvaluatedTerm>& slot) const {

@@ -2,8 +2,6 @@
 
 #include <omp.h>
 
-#include "domain/summing.hpp"
-
 namespace williwaw {
 
 namespace {
@@ -44,10 +42,6 @@ Domain::Domain(Grid grid, Outline outline, Execution execution)
     }
   }
   first_run_.push_back(runs_.size());
-}
-
-Real Domain::sum(const std::function<Real(Index)>& term) const {
-  return sum_over(grid_.size(0), grid_.lines(), 1, term);
 }
 
 }  // namespace williwaw

@@ -1,6 +1,7 @@
 // Going through the lines of a domain, block after block of lines, shared by its threads.
 #pragma once
 
+#include "domain/summing.hpp"
 #include "williwaw/domain/domain.hpp"
 
 namespace williwaw {
@@ -15,6 +16,12 @@ void each_line(const Domain& domain, const Work& work) {
   for (Index b = 0; b < blocks; ++b)
     for (Index line = b * each; line < std::min((b + 1) * each, lines); ++line)
       work(b, line, line % rows, line / rows);
+}
+
+/// Σ term(n) over all unknowns of a block, inactive ones included, by the threads of a domain.
+template <class Term>
+Real sum_over(const Domain& domain, const Term& term) {
+  return sum_over(domain.grid().size(0), domain.grid().lines(), domain.threads(), term);
 }
 
 }  // namespace williwaw

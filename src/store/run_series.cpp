@@ -13,35 +13,31 @@ namespace williwaw::store {
 
 namespace {
 
-constexpr std::array<std::pair<SeriesRole, const char*>, 11> fixed_names{
-    {{SeriesRole::time, "t"},
-     {SeriesRole::minimum, "minimum"},
-     {SeriesRole::mean, "mean"},
-     {SeriesRole::maximum, "maximum"},
-     {SeriesRole::kinetic_energy, "kinetic energy"},
-     {SeriesRole::potential_energy, "potential energy"},
-     {SeriesRole::total_variation, "total variation"},
-     {SeriesRole::total_of_squares, "total of squares"},
-     {SeriesRole::extrema, "extrema"},
-     {SeriesRole::budget_residual, "budget residual"},
-     {SeriesRole::interpolated, "interpolated"}}};
+struct RoleWords {
+  SeriesRole role;
+  const char* kind;
+  const char* name = "";  ///< of roles that have one
+};
 
-constexpr std::array<std::pair<SeriesRole, const char*>, 15> all_kinds{
-    {{SeriesRole::time, "time"},
-     {SeriesRole::probe, "probe"},
-     {SeriesRole::minimum, "extremum"},
-     {SeriesRole::mean, "mean"},
-     {SeriesRole::maximum, "extremum"},
-     {SeriesRole::kinetic_energy, "energy"},
-     {SeriesRole::potential_energy, "energy"},
-     {SeriesRole::content, "content"},
-     {SeriesRole::total_variation, "norm"},
-     {SeriesRole::total_of_squares, "norm"},
-     {SeriesRole::extrema, "count"},
-     {SeriesRole::flow, "flow"},
-     {SeriesRole::amount, "amount"},
-     {SeriesRole::budget_residual, "residual"},
-     {SeriesRole::interpolated, "mark"}}};
+constexpr std::array<RoleWords, 15> all_roles{{{SeriesRole::time, "time", "t"},
+                                               {SeriesRole::probe, "probe"},
+                                               {SeriesRole::minimum, "extremum", "minimum"},
+                                               {SeriesRole::mean, "mean", "mean"},
+                                               {SeriesRole::maximum, "extremum", "maximum"},
+                                               {SeriesRole::kinetic_energy, "energy", "kinetic energy"},
+                                               {SeriesRole::potential_energy, "energy", "potential energy"},
+                                               {SeriesRole::content, "content"},
+                                               {SeriesRole::total_variation, "norm", "total variation"},
+                                               {SeriesRole::total_of_squares, "norm", "total of squares"},
+                                               {SeriesRole::extrema, "count", "extrema"},
+                                               {SeriesRole::flow, "flow"},
+                                               {SeriesRole::amount, "amount"},
+                                               {SeriesRole::budget_residual, "residual", "budget residual"},
+                                               {SeriesRole::interpolated, "mark", "interpolated"}}};
+
+const RoleWords& words_of(SeriesRole role) {
+  return *std::ranges::find(all_roles, role, &RoleWords::role);
+}
 
 bool is_content(const std::string& name) {
   return name == "total" || name == "energy";
@@ -134,9 +130,8 @@ std::vector<SeriesRole> roles_of(const std::filesystem::path& file, const std::v
     const auto found = kinds.find(column.name);
     std::optional<SeriesRole> role;
     if (found != kinds.end())
-      for (const auto& [candidate, kind] : all_kinds)
-        if (kind == found->second && (name_of(candidate).empty() || name_of(candidate) == column.name))
-          role = candidate;
+      for (const RoleWords& words : all_roles)
+        if (words.kind == found->second && (*words.name == 0 || words.name == column.name)) role = words.role;
     if (!role)
       throw StoreError(fmt::format("{}:1: column '{}' is not one of a run's series; take it out",
                                    file.string(), column.name));
@@ -152,12 +147,11 @@ void need_complete(const std::filesystem::path& file, const Series& table) {
 }  // namespace
 
 std::string name_of(SeriesRole role) {
-  const auto found = std::ranges::find(fixed_names, role, &std::pair<SeriesRole, const char*>::first);
-  return found == fixed_names.end() ? "" : found->second;
+  return words_of(role).name;
 }
 
 std::string kind_of(SeriesRole role) {
-  return std::ranges::find(all_kinds, role, &std::pair<SeriesRole, const char*>::first)->second;
+  return words_of(role).kind;
 }
 
 std::string amount_name(const std::string& line) {
@@ -170,7 +164,8 @@ std::string flow_name(const std::string& line, bool boundary) {
 
 bool reserved_in_series(const std::string& name) {
   return is_content(name) || name.starts_with(flow_prefix) || name.starts_with(amount_prefix) ||
-         std::ranges::any_of(fixed_names, [&](const auto& fixed) { return name == fixed.second; });
+         std::ranges::any_of(all_roles,
+                             [&](const RoleWords& words) { return *words.name != 0 && name == words.name; });
 }
 
 RunSeries::RunSeries(const std::filesystem::path& file)

@@ -5,6 +5,18 @@
 
 namespace williwaw {
 
+void evaluate_at_unknowns(const Grid& grid, const Function& function, Real time, std::span<Real> out) {
+  const Index nx = grid.size(0);
+  Points line(nx);
+  for (Index k = 0; k < grid.size(2); ++k)
+    for (Index j = 0; j < grid.size(1); ++j) {
+      for (Index i = 0; i < nx; ++i) line.set(i, grid.point(i, j, k));
+      function.evaluate(
+          line, time,
+          out.subspan(static_cast<std::size_t>(grid.number(0, j, k)), static_cast<std::size_t>(nx)));
+    }
+}
+
 void integrate_over_volumes(const Grid& grid, const Function& function, Real time, std::span<Real> out) {
   const Index nx = grid.size(0);
   // All pieces along a line of x, and the unknown to which each belongs.

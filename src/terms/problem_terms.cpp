@@ -1,31 +1,8 @@
 #include "terms/problem_terms.hpp"
 
-#include <cmath>
-
 namespace williwaw {
 
 namespace {
-
-State values_of_line(const ProblemTerms& terms, const Function& function) {
-  const Grid& g = terms.grid();
-  const Index nx = g.size(0);
-  State y(static_cast<std::size_t>(g.count()));
-  Points line(nx);
-  for (Index k = 0; k < g.size(2); ++k)
-    for (Index j = 0; j < g.size(1); ++j) {
-      for (Index i = 0; i < nx; ++i) line.set(i, g.point(i, j, k));
-      function.evaluate(line, 0, {y.data() + g.number(0, j, k), static_cast<std::size_t>(nx)});
-    }
-  return y;
-}
-
-// The size of the problem's initial values, 0 where they are not there.
-Real size_of_initial(const ProblemTerms& terms) {
-  Real size = 0;
-  for (const Real u : values_of_line(terms, terms.problem->initial))
-    if (std::isfinite(u)) size = std::max(size, std::abs(u));
-  return size;
-}
 
 // Terms to come, each with the number that it will have.
 class Row {
@@ -125,8 +102,8 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
   result.source_term = source.get();
   result.source = row.add<EvaluatedSource>(std::move(source));
   if (equation.reaction) {
-    auto reaction = std::make_unique<ReactionTerm>(result.of, *equation.reaction, result.storage,
-                                                   equation.reaction->linear ? 0 : size_of_initial(result));
+    auto reaction =
+        std::make_unique<ReactionTerm>(result.of, *equation.reaction, result.storage, problem.initial);
     reaction->declare(lines);
     result.reaction = row.add<EvaluatedReaction>(std::move(reaction));
   }

@@ -15,7 +15,6 @@ struct ProblemTerms {
   OfUnknown of;
   std::shared_ptr<const ControlVolumes> volumes;
   std::shared_ptr<const LinearStorage> storage;
-  State initial = {};
   Real volume = 0;  ///< length, area or volume of the domain
 
   TermId<EvaluatedDiffusion> diffusion = {};

@@ -80,11 +80,7 @@ State ProblemBalance::values_of(const Function& function, Real at) const {
     }
     return y;
   }
-  for (Index k = 0; k < g.size(2); ++k)
-    for (Index j = 0; j < g.size(1); ++j) {
-      for (Index i = 0; i < nx; ++i) line.set(i, g.point(i, j, k));
-      function.evaluate(line, at, {y.data() + g.number(0, j, k), static_cast<std::size_t>(nx)});
-    }
+  evaluate_at_unknowns(g, function, at, y);
   return y;
 }
 

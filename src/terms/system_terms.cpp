@@ -113,11 +113,11 @@ void SystemReactionTerm::evaluate(const Instant& instant, const Evaluation&,
 }
 
 // Lines that one thread works on: values beyond the ends of a line along x, both sides of its faces, fluxes
-// of both and the fastest speeds; fluxes through the faces below, above, and across a third axis.
+// of both and the fastest speeds; fluxes through the faces below and above, and above across a third axis.
 struct SystemFluxTerm::Room final : TermScratch {
   Room(Index nx, std::size_t unknowns) {
     const auto faces = static_cast<std::size_t>(nx) + 1;
-    for (auto* values : {&left, &right, &low, &high, &first, &second})
+    for (auto* values : {&left, &right, &low, &high, &below, &above, &beyond})
       values->assign(unknowns, std::vector<Real>(faces));
     // Six rows of every unknown: those beyond a boundary are made up, and those along x shifted.
     rows.assign(unknowns, {});
@@ -126,7 +126,9 @@ struct SystemFluxTerm::Room final : TermScratch {
     before.resize(faces);
     after.resize(faces);
   }
-  Values left, right, low, high, first, second;
+  void begin() override { line_above = -1; }
+  Values left, right, low, high, below, above, beyond;
+  Index line_above = -1;  ///< whose upper faces along the second axis stand in `above`
   std::vector<std::array<std::vector<Real>, 6>> rows;
   std::vector<Real> before, after;
 };
@@ -308,11 +310,19 @@ void SystemFluxTerm::add(const Line& line, std::span<const LineRates> rates) con
   const Grid& g = unknowns_.front().domain->grid();
   const Index nx = g.size(0);
   for (int axis = 0; axis < g.rank(); ++axis) {
-    const Index j = line.j + (axis == 1), k = line.k + (axis == 2);
-    fluxes(line, axis, line.j, line.k, room, room.first);
-    if (axis > 0) fluxes(line, axis, j, k, room, room.second);
+    // The faces above the line before are those below this one.
+    if (axis == 1 && line.j > 0 && room.line_above == line.number - 1)
+      room.below.swap(room.above);
+    else
+      fluxes(line, axis, line.j, line.k, room, room.below);
+    if (axis == 1) {
+      fluxes(line, axis, line.j + 1, line.k, room, room.above);
+      room.line_above = line.number;
+    } else if (axis == 2) {
+      fluxes(line, axis, line.j, line.k + 1, room, room.beyond);
+    }
     const Index shift = axis == 0 ? 1 : 0;
-    const Values& above = axis == 0 ? room.first : room.second;
+    const Values& upper = axis == 0 ? room.below : axis == 1 ? room.above : room.beyond;
     const Index here = g.number(0, line.j, line.k);
     for (std::size_t m = 0; m < unknowns_.size(); ++m) {
       const LineRates& own = rates[static_cast<std::size_t>(unknowns_[m].number)];
@@ -321,9 +331,9 @@ void SystemFluxTerm::add(const Line& line, std::span<const LineRates> rates) con
       const auto area = [&](Index i) {
         return g.volume_of(axis == 0 ? first : first + i) / g.axis(axis).measures()[0];
       };
-      const auto book = [&](Index i, bool upper, Real inflow) {
+      const auto book = [&](Index i, bool at_upper, Real inflow) {
         Real open = 0;
-        const Side side{axis, upper};
+        const Side side{axis, at_upper};
         const Index n = here + i, leaf = unknowns_[m].domain->segments().number(line.number, i);
         const auto& all = closures_[m]->all();
         each_open_face(*closures_[m], line.number, n, side,
@@ -333,8 +343,8 @@ void SystemFluxTerm::add(const Line& line, std::span<const LineRates> rates) con
         });
       };
       for (Index i = 0; i < nx; ++i) {
-        const Real low = room.first[m][static_cast<std::size_t>(i)],
-                   high = above[m][static_cast<std::size_t>(i + shift)];
+        const Real low = room.below[m][static_cast<std::size_t>(i)],
+                   high = upper[m][static_cast<std::size_t>(i + shift)];
         own.add(i, -area(i) * (high - low));
         if (g.axis(axis).periodic()) continue;
         const Index at = axis == 0 ? i : axis == 1 ? line.j : line.k;

@@ -83,7 +83,7 @@ void set_limit(ProblemBalance& balance, const Scheme& scheme, const Spectrum& wo
   }
   const bool reacts = balance.problem().equation().reaction.has_value();
   if (std::holds_alternative<ImplicitExplicit>(scheme.method) && reacts) {
-    const Parts fluxes = Parts::flux(0) | Parts::flux(1) | Parts::flux(2);
+    const Parts fluxes = Parts::fluxes();
     const Spectrum apart = over_times(balance, fluxes, from, until, result.times);
     result.limit = {limit_of_pair(scheme, apart.largest, slopes_of_reaction(balance, from)), bound,
                     std::nullopt};

@@ -37,7 +37,7 @@ struct Rates {
 
 Rates rates_of(ProblemBalance& balance, const State& y, Real at, Real limiter) {
   LinearSystem stream_system, spread_system;
-  const Parts fluxes = Parts::flux(0) | Parts::flux(1) | Parts::flux(2);
+  const Parts fluxes = Parts::fluxes();
   balance.linearise(y, at, 0, 1, Parts::stream(), stream_system);
   balance.linearise(y, at, 0, 1, fluxes, spread_system);
   const auto &carried = std::get<FaceSystem>(stream_system), &spread = std::get<FaceSystem>(spread_system);

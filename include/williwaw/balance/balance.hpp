@@ -16,6 +16,8 @@ namespace williwaw {
 class Parts {
  public:
   static constexpr Parts flux(int axis) { return Parts(1u << axis); }
+  /// Along all axes.
+  static constexpr Parts fluxes() { return Parts(7u); }
   static constexpr Parts source() { return Parts(8u); }
   static constexpr Parts stream() { return Parts(16u); }
   static constexpr Parts all() { return Parts(~0u); }

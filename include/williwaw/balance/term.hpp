@@ -160,11 +160,6 @@ class Evaluation {
   const Evaluated& of(TermId<Evaluated> id) const {
     return static_cast<const Evaluated&>(*terms_[id.number]);
   }
-  /// The same to be kept for longer than the evaluation.
-  template <class Evaluated>
-  std::shared_ptr<const Evaluated> shared(TermId<Evaluated> id) const {
-    return std::static_pointer_cast<Evaluated>(terms_[id.number]);
-  }
   /// Exchanges what stands for a term with another evaluation of the same, to be updated next.
   void swap(std::size_t term, std::shared_ptr<EvaluatedTerm>& slot) { terms_[term].swap(slot); }
   /// Evaluates all terms, one after the other.

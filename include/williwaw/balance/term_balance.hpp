@@ -50,8 +50,6 @@ class TermBalance : public Balance {
   const std::vector<Unknown>& unknowns() const { return unknowns_; }
   const Domain& domain(std::size_t unknown = 0) const { return unknowns_[unknown].storage->domain(); }
   const Grid& grid() const { return domain().grid(); }
-  const Term& term(std::size_t n) const { return *terms_[n]; }
-  std::size_t terms() const { return terms_.size(); }
 
   const Layout& layout() const override { return arranged_.layout; }
   Offers offers() const override { return arranged_.offers; }

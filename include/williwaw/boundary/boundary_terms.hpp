@@ -19,6 +19,15 @@ struct OfUnknown {
     return y.empty() ? y : y.subspan(static_cast<std::size_t>(first), static_cast<std::size_t>(count()));
   }
   Index count() const { return domain->grid().count(); }
+  /// Those of a term of this unknown alone that belongs to some parts of F; what appears inside reads nothing
+  /// from beyond.
+  Needs needs(Parts parts) const {
+    Needs result;
+    result.unknowns = {number};
+    result.halo = parts == Parts::source() ? 0 : 1;
+    result.parts = parts;
+    return result;
+  }
 };
 
 /// All closures at one instant.
@@ -75,8 +84,6 @@ class BoundaryClosures final : public Term {
 
   /// Prescribed unknowns within the block, in increasing order.
   std::span<const Index> held() const { return held_; }
-  /// Area of the faces that hold prescribed unknown h.
-  Real holding_area(std::size_t h) const;
   /// Where a boundary stands whose values follow from the motion beside it, from the next evaluation on: one
   /// value for each face.
   void stand_at(std::size_t section, std::span<const Real> values);

@@ -46,9 +46,6 @@ class Domain {
 
   /// Fills the halo of a state from the boxes beside this one: there are none.
   void exchange(State&) const {}
-  /// Σ term(n) over all unknowns of one block, inactive ones included. One call for each unknown: loops that
-  /// run at every step take `sum_over`.
-  Real sum(const std::function<Real(Index)>& term) const;
 
  private:
   Grid grid_;

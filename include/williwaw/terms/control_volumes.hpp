@@ -23,9 +23,6 @@ class ControlVolumes {
   /// What is left of every control volume; empty where nothing is cut out.
   std::vector<Real> volumes() const;
 
-  const Domain& domain() const { return *domain_; }
-  const Regions& regions() const { return *regions_; }
-
  private:
   const RegionShares& shares() const;
 
@@ -35,6 +32,9 @@ class ControlVolumes {
   mutable std::once_flag asked_;
   mutable std::unique_ptr<RegionShares> shares_;
 };
+
+/// What a function is at every unknown of a grid.
+void evaluate_at_unknowns(const Grid& grid, const Function& function, Real time, std::span<Real> out);
 
 /// The mean of `function` over every control volume times its volume: one value for each unknown. Each piece
 /// of a control volume is represented by its middle, where regions meet by the middles of their own parts.

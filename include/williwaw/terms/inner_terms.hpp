@@ -109,8 +109,9 @@ class EvaluatedReaction;
 
 class ReactionTerm final : public Term {
  public:
-  /// `size` is what values are of the order of where a state is zero.
-  ReactionTerm(OfUnknown of, Reaction reaction, std::shared_ptr<const LinearStorage> storage, Real size);
+  /// `initial` tells what values are of the order of where a state is zero.
+  ReactionTerm(OfUnknown of, Reaction reaction, std::shared_ptr<const LinearStorage> storage,
+               Function initial);
 
   Needs needs() const override;
   void declare(LedgerLines& lines) override;
@@ -124,12 +125,13 @@ class ReactionTerm final : public Term {
   LineId line() const { return line_; }
 
  private:
+  Real size_of(std::span<const Real> u) const;
   void react(const Reaction::ByLine& by_line, std::span<const Real> u, Real time, std::span<Real> out) const;
 
   OfUnknown of_;
   Reaction reaction_;
   std::shared_ptr<const LinearStorage> storage_;
-  Real size_;
+  Function initial_;
   LineId line_{};
 };
 

@@ -243,8 +243,7 @@ AdvectionTerm::AdvectionTerm(OfUnknown of, const Problem& problem,
       conditions_(conditions) {}
 
 Needs AdvectionTerm::needs() const {
-  Needs result;
-  result.unknowns = {scheme_->of.number};
+  Needs result = scheme_->of.needs(Parts::stream());
   result.halo = 3;
   result.linear = result.exact_matrix = scheme_->linear();
   // What limits slopes is left to the correction; the matrix knows nothing of it.
@@ -252,7 +251,6 @@ Needs AdvectionTerm::needs() const {
   result.steady_matrix = !prototype_.depends_on_time();
   result.symmetric = false;
   if (scheme_->flux->needs_step) result.on_step = "numerical flux '" + scheme_->flux->name + "'";
-  result.parts = Parts::stream();
   return result;
 }
 

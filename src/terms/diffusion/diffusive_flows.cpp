@@ -97,16 +97,14 @@ DiffusiveFlows::DiffusiveFlows(OfUnknown of, Conductances conductances, bool add
 }
 
 Needs DiffusiveFlows::needs() const {
-  Needs result;
-  result.unknowns = {of_.number};
+  Needs result = of_.needs(Parts::fluxes());
   result.steady_matrix = !conductances_.depends_on_time();
   result.adds = result.writes_first = adds_;
-  result.parts = Parts::flux(0) | Parts::flux(1) | Parts::flux(2);
   return result;
 }
 
 void DiffusiveFlows::evaluate(const Instant& instant, const Evaluation&,
-                             std::shared_ptr<EvaluatedTerm>& slot) const {
+                              std::shared_ptr<EvaluatedTerm>& slot) const {
   if (slot && !conductances_.depends_on_time()) return;
   renewed<EvaluatedDiffusion>(slot, [&] {
     return std::make_shared<EvaluatedDiffusion>(of_, conductances_, no_flux_, adds_);

@@ -31,13 +31,11 @@ class WideTerm final : public Term {
   WideTerm(OfUnknown of, const Problem& problem) : of_(std::move(of)), differences_(problem) {}
 
   Needs needs() const override {
-    Needs result;
-    result.unknowns = {of_.number};
+    Needs result = of_.needs(Parts::fluxes());
     result.halo = 3;
     // Differences over four points join more than neighbours.
     result.matrix = false;
     result.writes_first = true;
-    result.parts = Parts::flux(0) | Parts::flux(1) | Parts::flux(2);
     return result;
   }
   void evaluate(const Instant& instant, const Evaluation&,

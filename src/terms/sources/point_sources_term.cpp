@@ -73,11 +73,7 @@ PointSourcesTerm::PointSourcesTerm(OfUnknown of, std::vector<PointSource> points
 }
 
 Needs PointSourcesTerm::needs() const {
-  Needs result;
-  result.unknowns = {of_.number};
-  result.halo = 0;
-  result.parts = Parts::source();
-  return result;
+  return of_.needs(Parts::source());
 }
 
 void PointSourcesTerm::declare(LedgerLines& lines) {

@@ -1,7 +1,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "domain/summing.hpp"
+#include "domain/lines.hpp"
 #include "williwaw/terms/inner_terms.hpp"
 
 namespace williwaw {
@@ -28,16 +28,16 @@ void EvaluatedReaction::linearise(const Evaluation&, std::span<const Real> y, Re
 }
 
 ReactionTerm::ReactionTerm(OfUnknown of, Reaction reaction, std::shared_ptr<const LinearStorage> storage,
-                           Real size)
-    : of_(std::move(of)), reaction_(std::move(reaction)), storage_(std::move(storage)), size_(size) {}
+                           Function initial)
+    : of_(std::move(of)),
+      reaction_(std::move(reaction)),
+      storage_(std::move(storage)),
+      initial_(std::move(initial)) {}
 
 Needs ReactionTerm::needs() const {
-  Needs result;
-  result.unknowns = {of_.number};
-  result.halo = 0;
+  Needs result = of_.needs(Parts::source());
   result.linear = result.same_matrix = reaction_.linear;
   result.steady_matrix = !reaction_.on_time;
-  result.parts = Parts::source();
   return result;
 }
 
@@ -73,7 +73,7 @@ void ReactionTerm::evaluate(const Instant& instant, const Evaluation&,
     amounts[n] *= storage_->volume(n);
     if (!domain.outline().active(n)) amounts[n] = 0;
   }
-  const Real total = sum_over(g.size(0), g.lines(), domain.threads(), [&](Index n) { return amounts[n]; });
+  const Real total = sum_over(domain, [&](Index n) { return amounts[n]; });
   now.set(total, instant.time);
   if (std::isfinite(total)) return;
   // Of values that are no numbers any more the reaction is not to blame.
@@ -83,6 +83,22 @@ void ReactionTerm::evaluate(const Instant& instant, const Evaluation&,
                                       g.place_text(g.point_of(static_cast<Index>(n))) + ", time " +
                                       to_text(instant.time) +
                                       (u.empty() ? "" : ", for the value " + to_text(u[n])));
+}
+
+// Largest magnitude of values; of the initial ones where these are zero.
+Real ReactionTerm::size_of(std::span<const Real> u) const {
+  const auto largest = [](std::span<const Real> values) {
+    Real size = 0;
+    for (const Real value : values) size = std::max(size, std::abs(value));
+    return size;
+  };
+  Real size = largest(u);
+  if (size == 0 && !reaction_.linear) {
+    std::vector<Real> start(static_cast<std::size_t>(of_.count()));
+    evaluate_at_unknowns(of_.domain->grid(), initial_, 0, start);
+    size = largest(start);
+  }
+  return size > 0 ? size : 1;
 }
 
 // As the reaction states it; exact by a difference where it is affine, else by a central difference whose
@@ -95,10 +111,7 @@ std::vector<Real> ReactionTerm::slope(std::span<const Real> u, Real time) const 
     react(reaction_.slope, moved, time, result);
     return result;
   }
-  Real size = 0;
-  for (const Real value : moved) size = std::max(size, std::abs(value));
-  if (size == 0) size = size_;
-  if (size == 0) size = 1;
+  const Real size = size_of(moved);
   const Real step = reaction_.linear ? size : 6e-6 * size;
   std::vector<Real> above(count), below(count);
   for (Real& value : moved) value += step;

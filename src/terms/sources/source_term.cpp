@@ -1,7 +1,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "domain/summing.hpp"
+#include "domain/lines.hpp"
 #include "williwaw/terms/inner_terms.hpp"
 
 namespace williwaw {
@@ -54,7 +54,7 @@ void EvaluatedSource::update(const Function& source, Real time, const ControlVol
   } else if (!source.is_constant() || source(Point{}) != 0) {
     amounts_.resize(static_cast<std::size_t>(g.count()));
     volumes.integrate(source, time, amounts_);
-    total_ = sum_over(g.size(0), g.lines(), domain.threads(), [&](Index n) { return amounts_[n]; });
+    total_ = sum_over(domain, [&](Index n) { return amounts_[n]; });
     for (Index n = 0; n < g.count(); ++n) count(amounts_[n], storage.capacity(n));
   }
   if (!std::isfinite(total_)) {
@@ -75,11 +75,7 @@ SourceTerm::SourceTerm(OfUnknown of, Function source, std::shared_ptr<const Cont
       storage_(std::move(storage)) {}
 
 Needs SourceTerm::needs() const {
-  Needs result;
-  result.unknowns = {of_.number};
-  result.halo = 0;
-  result.parts = Parts::source();
-  return result;
+  return of_.needs(Parts::source());
 }
 
 void SourceTerm::declare(LedgerLines& lines) {

@@ -2,7 +2,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "domain/summing.hpp"
+#include "domain/lines.hpp"
 #include "terms/waves/wave_motion.hpp"
 
 namespace williwaw {
@@ -36,9 +36,7 @@ void WaveMotion::book_means(const State& y0, const State& v0, const State& force
                             const State& v1, const State& force1, Real at, Real step, Ledger& amounts) {
   const Fixed& fixed = this->fixed();
   amounts.clear();
-  const auto sum_of = [&](const auto& term) {
-    return sum_over(grid().size(0), grid().lines(), parts_.of.domain->threads(), term);
-  };
+  const auto sum_of = [&](const auto& term) { return sum_over(*parts_.of.domain, term); };
   const LineId source_line = parts_.source_term->line();
   const auto start = balance_.at({at, 0, y0}), last = balance_.at({at + step, 0, y1});
   // Half of what acts at each end, over the whole way.

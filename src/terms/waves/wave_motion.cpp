@@ -134,12 +134,7 @@ bool WaveMotion::simple(const Evaluation& now, Index line) const {
 void WaveMotion::initial_rate(State& v) {
   const Grid& g = grid();
   v.assign(static_cast<std::size_t>(g.count()), 0.0);
-  const Index nx = g.size(0);
-  Points line(nx);
-  for (Index l = 0; l < g.lines(); ++l) {
-    for (Index i = 0; i < nx; ++i) line.set(i, g.point(i, l % g.size(1), l / g.size(1)));
-    parts_.problem->initial_rate.evaluate(line, 0, {v.data() + nx * l, static_cast<std::size_t>(nx)});
-  }
+  evaluate_at_unknowns(g, parts_.problem->initial_rate, 0, v);
   for (Index n = 0; n < g.count(); ++n)
     if (!std::isfinite(v[n]))
       throw InputError("the initial rate is not a finite number at " + g.place_text(g.point_of(n)));

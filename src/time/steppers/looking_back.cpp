@@ -12,7 +12,7 @@ class LookingBackStepper final : public Stepper {
   LookingBackStepper(Balance& balance, Carrier& carrier, const Solving& solving)
       : balance_(balance),
         carrier_(carrier),
-        rest_(Parts::flux(0) | Parts::flux(1) | Parts::flux(2) | Parts::source()),
+        rest_(Parts::fluxes() | Parts::source()),
         solver_(balance, solving, rest_),
         booked_(balance.lines().size()) {
     const auto size = static_cast<std::size_t>(balance.layout().size());

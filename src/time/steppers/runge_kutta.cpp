@@ -25,7 +25,7 @@ class RungeKutta final : public Stepper {
         fluxes_(fluxes),
         sources_(sources ? *sources : Tableau()),
         implicit_(!fluxes.is_explicit()),
-        solver_(balance, solving, sources ? all_fluxes() : Parts::all()) {
+        solver_(balance, solving, sources ? Parts::fluxes() : Parts::all()) {
     fluxes_.validate();
     if (implicit_) need_matrix(balance, scheme);
     // A single explicit stage is what balances do in one pass over memory.
@@ -46,7 +46,7 @@ class RungeKutta final : public Stepper {
       shares_.push_back({&t, p, std::vector<State>(count, State(size)),
                          std::vector<Ledger>(count, Ledger(balance.lines().size()))});
     };
-    share(fluxes_, sources ? all_fluxes() : Parts::all());
+    share(fluxes_, sources ? Parts::fluxes() : Parts::all());
     if (sources) share(sources_, Parts::source() | Parts::stream());
     if (!fluxes_.embedded.empty()) error_.resize(size);
   }
@@ -104,8 +104,6 @@ class RungeKutta final : public Stepper {
   }
 
  private:
-  static Parts all_fluxes() { return Parts::flux(0) | Parts::flux(1) | Parts::flux(2); }
-
   // Every stage in one pass over memory; what one leaves, the next one starts from.
   Totals advance_in_stages(State& y, Real at, Real step, Ledger& amounts) {
     amounts.clear();
