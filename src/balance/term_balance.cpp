@@ -168,10 +168,17 @@ void make_room(SweepRoom& room, const Domain& domain, std::size_t unknowns,
 void TermBalance::rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) {
   expect(&y != &f && static_cast<Index>(y.size()) == arranged_.layout.size() && f.size() == y.size(),
          "rate: two states of the balance's size");
-  expect(ledger.size() == lines_.size(), "rate: a ledger with the balance's lines");
   if (!arranged_.on_step.empty() && parts.has(Parts::stream()))
     throw InputError(arranged_.on_step + " knows the length of the step: it goes with scheme explicit-euler");
-  const auto now = this->at({at, 0, y});
+  rate({at, 0, y}, parts, f, ledger);
+}
+
+void TermBalance::rate(const Instant& instant, Parts parts, State& f, Ledger& ledger) {
+  expect(static_cast<Index>(instant.y.size()) == arranged_.layout.size() && f.size() == instant.y.size(),
+         "rate: two states of the balance's size");
+  expect(ledger.size() == lines_.size(), "rate: a ledger with the balance's lines");
+  const auto now = at(instant);
+  const Real* const y = instant.y.data();
   ledger.clear();
   const Sweep sweep(domain(), lines_.size(), room_);
   make_room(room_, domain(), unknowns_.size(), terms_, *now, 0, 0);
@@ -184,14 +191,14 @@ void TermBalance::rate(const State& y, Real at, Parts parts, State& f, Ledger& l
       if (!arranged_.written_first[u]) std::fill_n(flows, nx, 0.0);
       rates[u] = LineRates(flows);
     }
-    Line line{*now, number, j, k, y.data(), parts, sweep.booked(block)};
+    Line line{*now, number, j, k, y, parts, sweep.booked(block)};
     for (const std::size_t t : room_.active) {
       line.scratch = room_.scratch[thread][t].get();
       (*now)[t].add(line, rates);
     }
   });
   sweep.collect(ledger, 1);
-  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, y, parts, 1, ledger);
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, instant.y, parts, 1, ledger);
 }
 
 void TermBalance::linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& system) {

@@ -6,7 +6,7 @@
 #include "parts.hpp"
 #include "williwaw/casefile/report.hpp"
 #include "williwaw/store/run_series.hpp"
-#include "williwaw/terms/wave_system.hpp"
+#include "williwaw/terms/numerical_flux.hpp"
 
 namespace williwaw::casefile {
 
@@ -228,7 +228,7 @@ void read_space(const Context& context, const Node& root, Case& result) {
       section.fail(key,
                    "belongs to what is carried along (transport, conservation) and to a wave with form = "
                    "\"first-order\"; what diffuses takes central differences");
-  Words reconstructions, fluxes = WaveSystem::flux_names();
+  Words reconstructions, fluxes = wave_flux_names();
   for (const auto& kind : limiter_kinds()) reconstructions.push_back(kind.name);
   if (stream) {
     reconstructions.clear();

@@ -24,4 +24,18 @@ Real sum_over(const Domain& domain, const Term& term) {
   return sum_over(domain.grid().size(0), domain.grid().lines(), domain.threads(), term);
 }
 
+/// The sum by the tree over all segments of what visit(line, sum) adds to the leaves of a line, in increasing
+/// order.
+template <class Sum, class Visit>
+Sum tree_over(const Domain& domain, const Visit& visit) {
+  std::vector<TreeSum<Sum>> blocks(static_cast<std::size_t>(blocks_of(domain.grid().lines())));
+  each_line(domain, [&](Index block, Index line, Index, Index) {
+    visit(line, blocks[static_cast<std::size_t>(block)]);
+  });
+  TreeSum<Sum> all;
+  for (std::size_t b = 0; b < blocks.size(); ++b)
+    if (!blocks[b].empty()) all.add(static_cast<Index>(b), blocks[b].sum());
+  return all.sum();
+}
+
 }  // namespace williwaw

@@ -5,7 +5,7 @@
 #include "terms/advection/semi_lagrangian.hpp"
 #include "terms/problem_terms.hpp"
 #include "terms/waves/wave_motion.hpp"
-#include "williwaw/terms/wave_system.hpp"
+#include "terms/waves/wave_system.hpp"
 
 namespace williwaw {
 
@@ -79,7 +79,8 @@ ProblemBalance::ProblemBalance(const Problem& problem, Execution execution)
   if (problem.equation().second_order) {
     const LineId damping = declare({"damping", LedgerLine::Kind::source, ""});
     const LineId scheme = declare({"scheme", LedgerLine::Kind::source, ""});
-    motion_ = std::make_unique<WaveMotion>(*this, parts_[0], WaveLines{damping, scheme}, room());
+    parts_[0].wave_lines = {damping, scheme};
+    motion_ = std::make_unique<WaveMotion>(*this, parts_[0], room());
   }
   offered().second_order = motion_ != nullptr;
   offered().first_order_form = motion_ && problem.equation().as_system;
@@ -127,7 +128,7 @@ Carrier& ProblemBalance::carrier() {
 
 std::unique_ptr<FirstOrderForm> ProblemBalance::first_order_form() {
   if (!offers().first_order_form) return TermBalance::first_order_form();
-  return std::make_unique<WaveSystem>(*this);
+  return std::make_unique<WaveSystem>(*this, parts_[0], initial_state());
 }
 
 // No maximum principle holds for waves; their energy is watched instead.

@@ -9,6 +9,11 @@
 
 namespace williwaw {
 
+/// Lines of the ledger of waves: for what damps, and for what a scheme itself adds or takes.
+struct WaveLines {
+  LineId damping, scheme;
+};
+
 /// Terms are known by their numbers in the balance; pointers are to those that the balance owns.
 struct ProblemTerms {
   std::shared_ptr<const Problem> problem;
@@ -31,6 +36,7 @@ struct ProblemTerms {
   const AdvectionTerm* advection_term = nullptr;  ///< where something is carried
   const WideTerm* wide_term = nullptr;            ///< of order 4
   LineId carried_line = {};                       ///< of semi-Lagrangian advection
+  WaveLines wave_lines = {};                      ///< of second order in time
 
   const Grid& grid() const { return of.domain->grid(); }
   const Outline& outline() const { return of.domain->outline(); }

@@ -7,7 +7,6 @@
 #include "complex.hpp"
 #include "search.hpp"
 #include "williwaw/terms/reconstruction.hpp"
-#include "williwaw/terms/wave_system.hpp"
 #include "williwaw/verify/stability.hpp"
 
 namespace williwaw::verify {
@@ -30,8 +29,7 @@ Complex symbol(const Problem& problem, Real courant, Real angle) {
 
 Stability stability_of_system(ProblemBalance& balance, const Scheme& scheme, Real step) {
   const Problem& problem = balance.problem();
-  const WaveSystem system(balance);
-  const auto [fastest, where] = system.fastest();
+  const auto [fastest, where] = balance.first_order_form()->fastest();
   const auto holds = [&](Real courant) {
     for (int n = 0; n <= 720; ++n)
       if (std::abs(amplification(scheme, symbol(problem, courant, M_PI * n / 720))) > 1 + 1e-10) return false;

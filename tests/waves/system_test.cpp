@@ -227,3 +227,69 @@ TEST_CASE("leapfrog of the system, with stresses half a step and half a cell apa
   CHECK(largest_difference(go(p, "leapfrog", 0.8 / 400, 0.7).state,
                            go(second, "leapfrog", 0.8 / 400, 0.7).state) == 0);
 }
+
+TEST_CASE(
+    "an island round which a periodic first-order system runs may lie anywhere, on its first cell too") {
+  const Index n = 32;
+  const Real h = 1.0 / static_cast<Real>(n);
+  const auto after = [&](Index shift) {
+    const auto along = [=](Real x) {
+      const Real from = x - static_cast<Real>(shift) * h;
+      return from - std::floor(from);
+    };
+    Equation e = wave(1.0);
+    e.as_system = true;
+    Region island;
+    island.name = "island";
+    island.where = inside([=](const Point& q) {
+      return std::abs(along(q.x) - 0.625) < 3.99 * h && std::abs(q.y - 0.5) < 2.99 * h;
+    });
+    island.active = false;
+    Problem p(Grid({Axis::uniform("x", 0, 1, n, Unknowns::cells, true),
+                    Axis::uniform("y", 0, 1, n, Unknowns::cells)}),
+              e, Regions({island}));
+    p.reconstruction = "van-leer";
+    p.wall("island", fixed_end()).other_walls(free_end());
+    p.initial = [=](const Point& q) { return bump(along(q.x) - 0.25) * (1 + q.y); };
+    const Ride ride = go(p, "ssprk3", 0.25 * h, 0.4);
+    CHECK(ride.outcome.budget.relative_residual() < 1e-11);
+    State back;
+    for (Index j = 0; j < n; ++j)
+      for (Index i = 0; i < n; ++i)
+        back.push_back(ride.state[static_cast<std::size_t>(n * j + (i + shift) % n)]);
+    return back;
+  };
+  const State usual = after(0);
+  CHECK(std::abs(extreme(usual)) > 0.2);
+  for (const Index shift : {9, 11, 13, 20}) {
+    CAPTURE(shift);
+    CHECK(largest_difference(after(shift), usual) == 0);
+  }
+}
+
+TEST_CASE("a first-order system goes on from memories that hold each of its unknowns by itself") {
+  Problem p = system_on(2, 12, 1.0, "upwind", "mc");
+  p.other_walls(absorbing());
+  p.initial = [](Point q) { return bump(q.x - 0.5) * q.y; };
+  ProblemBalance balance(p);
+  State y = balance.initial_state();
+  const auto first = make_stepper(balance, scheme("ssprk3"));
+  Ledger amounts(balance.lines().size());
+  first->begin(y, 0, 0.01);
+  first->advance(y, 0, 0.01, amounts);
+  StepperMemory whole = first->remember(), apart{whole.numbers, {}, {}};
+  REQUIRE(whole.states.size() == 1);
+  REQUIRE(whole.states[0].size() == 4 * y.size());
+  for (std::size_t b = 0; b < 4; ++b) {
+    const auto from = whole.states[0].begin() + static_cast<std::ptrdiff_t>(b * y.size());
+    apart.states.emplace_back(from, from + static_cast<std::ptrdiff_t>(y.size()));
+  }
+  State other = y;
+  const auto second = make_stepper(balance, scheme("ssprk3"));
+  second->recall(apart);
+  first->advance(y, 0.01, 0.01, amounts);
+  second->advance(other, 0.01, 0.01, amounts);
+  CHECK(largest_difference(y, other) == 0);
+  apart.states.pop_back();
+  CHECK_THROWS_AS(second->recall(apart), InputError);
+}

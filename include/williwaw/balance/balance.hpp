@@ -127,18 +127,20 @@ class Motion {
   virtual LineId scheme_line() const = 0;
 };
 
-/// The same motion as a first-order system in several fields, of which the first is the unknown itself and
-/// the second its rate.
+/// The same motion as a first-order system in several unknowns, of which the first is that of the balance
+/// itself and the second its rate. States have layout().size() entries.
 class FirstOrderForm {
  public:
-  using Fields = std::vector<State>;
   virtual ~FirstOrderForm() = default;
-  virtual Fields initial(Real at) const = 0;
-  /// Rates of change of all fields; `powers` gets what acts on each line of the balance's ledger. `step` is
-  /// used by fluxes that know it.
-  virtual void rate(const Fields& y, Real at, Real step, Fields& out, Ledger& powers) = 0;
+  virtual const Layout& layout() const = 0;
+  virtual State initial(Real at) const = 0;
+  /// Rates of change of all unknowns; `powers` gets what acts on each line of the balance's ledger. `step` is
+  /// used by fluxes that know it. `out` may not be `y`.
+  virtual void rate(const State& y, Real at, Real step, State& out, Ledger& powers) = 0;
   /// Energies; extremes and integral are those of the unknown.
-  virtual Totals totals(const Fields& y) const = 0;
+  virtual Totals totals(const State& y) const = 0;
+  /// Σ over axes of speed over spacing, the largest value of any cell, and where.
+  virtual std::pair<Real, Index> fastest() const = 0;
 };
 
 /// What a balance with a stream adds for schemes that look up where each unknown was carried from.
@@ -187,7 +189,8 @@ class Balance {
   virtual Motion& motion();
   /// Of balances that look up where things came from; throws InputError for others.
   virtual Carrier& carrier();
-  /// Of waves as a first-order system; throws InputError for others.
+  /// Of waves as a first-order system; throws InputError for others, and for what that form does not take.
+  /// This balance must outlive it.
   virtual std::unique_ptr<FirstOrderForm> first_order_form();
   virtual Drive drive(Real) { return {}; }
 

@@ -46,6 +46,9 @@ class TermBalance : public Balance {
   /// All terms at an instant; what did not change since the last call is shared with it. State and totals
   /// that the instant refers to must be there while the result is looked at.
   std::shared_ptr<const Evaluation> at(const Instant& instant);
+  /// f = Σ F over `parts` at an instant with a state of the balance's size, for terms that look at its step;
+  /// the ledger gets the rate on each line.
+  void rate(const Instant& instant, Parts parts, State& f, Ledger& ledger);
 
   const std::vector<Unknown>& unknowns() const { return unknowns_; }
   const Domain& domain(std::size_t unknown = 0) const { return unknowns_[unknown].storage->domain(); }

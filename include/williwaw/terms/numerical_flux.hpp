@@ -76,4 +76,8 @@ const std::vector<NumericalFlux>& numerical_fluxes();
 /// Throws InputError for a name that is not there.
 const NumericalFlux& numerical_flux(const std::string& name);
 
+/// Those of waves as a first-order system, by name: upwind (Godunov, 1959), central, lax-friedrichs,
+/// lax-wendroff.
+const std::vector<std::string>& wave_flux_names();
+
 }  // namespace williwaw

@@ -74,7 +74,7 @@ void WaveMotion::book_means(const State& y0, const State& v0, const State& force
     amounts[after.line()] += booked.sum();
   }
   if (!fixed.damping.empty())
-    amounts[lines_.damping] -=
+    amounts[parts_.wave_lines.damping] -=
         sum_of([&](Index n) { return fixed.damping[n] * (y1[n] - y0[n]) * (y1[n] - y0[n]) / step; });
   std::vector<Real> worked;
   for (const Index n : held()) {

@@ -36,8 +36,8 @@ Totals energies(Totals t, Real kinetic) {
 }
 }  // namespace
 
-WaveMotion::WaveMotion(TermBalance& balance, const ProblemTerms& parts, WaveLines lines, SweepRoom& room)
-    : balance_(balance), parts_(parts), lines_(lines), room_(room) {
+WaveMotion::WaveMotion(TermBalance& balance, const ProblemTerms& parts, SweepRoom& room)
+    : balance_(balance), parts_(parts), room_(room) {
   const auto now = balance_.at({});
   layer_ = std::make_unique<WaveLayer>(parts_, now->of(parts_.diffusion).conductances());
   if (!layer_->any()) layer_.reset();
@@ -197,7 +197,7 @@ void WaveMotion::move_one(Index n, Real c, Real volume, Real pair, Real force, W
   s.see(next, volume);
   if (data != 0) work.booked[parts_.source_term->line()].leaf(leaf(n)) += data * moved;
   if (!fixed.damping.empty())
-    work.booked[lines_.damping].leaf(leaf(n)) -= fixed.damping[n] * moved * moved / step;
+    work.booked[parts_.wave_lines.damping].leaf(leaf(n)) -= fixed.damping[n] * moved * moved / step;
 }
 
 void WaveMotion::move_simple_line(Index line, Index j, Index k, Work& work) const {

@@ -8,11 +8,6 @@
 
 namespace williwaw {
 
-/// Lines of the ledger for what damps and for what a scheme itself adds or takes.
-struct WaveLines {
-  LineId damping, scheme;
-};
-
 /// Energy of a wave: ½·Σ C·v² + ½·Σ K·(difference of neighbours)², walls that are springs included. Leapfrog
 /// conserves ½·Σ C·((u₊ − u)/step)² + ½·Σ K·(difference of u₊)·(difference of u), which takes one value
 /// for each half step.
@@ -21,7 +16,7 @@ struct WaveLines {
 class WaveMotion final : public Motion {
  public:
   /// Over the balance of `parts`, whose room it shares. Boundaries that follow the motion are placed by it.
-  WaveMotion(TermBalance& balance, const ProblemTerms& parts, WaveLines lines, SweepRoom& room);
+  WaveMotion(TermBalance& balance, const ProblemTerms& parts, SweepRoom& room);
 
   void initial_rate(State& v) override;
   std::span<const Real> drag(Real at) override;
@@ -35,7 +30,7 @@ class WaveMotion final : public Motion {
   Totals totals(const State& y, const State& v, Real at) override;
   void book_means(const State& y0, const State& v0, const State& force0, const State& y1, const State& v1,
                   const State& force1, Real at, Real step, Ledger& amounts) override;
-  LineId scheme_line() const override { return lines_.scheme; }
+  LineId scheme_line() const override { return parts_.wave_lines.scheme; }
 
  private:
   struct Work;
@@ -102,7 +97,6 @@ class WaveMotion final : public Motion {
 
   TermBalance& balance_;
   const ProblemTerms& parts_;
-  WaveLines lines_;
   SweepRoom& room_;
   std::optional<Fixed> fixed_;
   std::unique_ptr<WaveLayer> layer_;

@@ -155,7 +155,7 @@ Totals WaveMotion::book_held(const Evaluation& evaluated, const State& now, cons
     driven.leaf(at) += (source_on(evaluated, n) + second) * moved;
   }
   parts_.boundary->book_prescribed(worked, amounts);
-  amounts[lines_.damping] += damped.sum();
+  amounts[parts_.wave_lines.damping] += damped.sum();
   amounts[parts_.source_term->line()] += driven.sum();
   return all.sum();
 }

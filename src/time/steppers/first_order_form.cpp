@@ -1,16 +1,15 @@
 // Explicit Runge-Kutta schemes on the first-order system of a wave. What its numerical fluxes take of the
 // energy is the scheme's own line.
+#include <algorithm>
+
 #include "kinds.hpp"
 
 namespace williwaw {
 
 namespace {
 
-using Fields = FirstOrderForm::Fields;
-
-void add(Fields& to, const Fields& rate, Real weight) {
-  for (std::size_t f = 0; f < to.size(); ++f)
-    for (std::size_t n = 0; n < to[f].size(); ++n) to[f][n] += weight * rate[f][n];
+void add(State& to, const State& rate, Real weight) {
+  for (std::size_t n = 0; n < to.size(); ++n) to[n] += weight * rate[n];
 }
 
 class FirstOrderStepper final : public Stepper {
@@ -24,9 +23,9 @@ class FirstOrderStepper final : public Stepper {
   }
 
   std::optional<Totals> begin(const State& y, Real at, Real) override {
-    fields_ = system_->initial(at);
-    fields_[0] = y;
-    const Totals totals = system_->totals(fields_);
+    all_ = system_->initial(at);
+    std::ranges::copy(y, all_.begin());
+    const Totals totals = system_->totals(all_);
     energy_ = totals.content;
     return totals;
   }
@@ -35,30 +34,35 @@ class FirstOrderStepper final : public Stepper {
     previous_ = y;
     amounts.clear();
     for (std::size_t i = 0; i < rates_.size(); ++i) {
-      stage_ = fields_;
+      stage_ = all_;
       for (std::size_t j = 0; j < i; ++j)
         if (tableau_.a[i][j] != 0) add(stage_, rates_[j], step * tableau_.a[i][j]);
       system_->rate(stage_, at + tableau_.c[i] * step, step, rates_[i], power_);
       amounts.add(power_, step * tableau_.b[i]);
     }
-    for (std::size_t i = 0; i < rates_.size(); ++i) add(fields_, rates_[i], step * tableau_.b[i]);
+    for (std::size_t i = 0; i < rates_.size(); ++i) add(all_, rates_[i], step * tableau_.b[i]);
     // The unknown only follows: with one stage the mean of the rates at both ends keeps what fluxes of order
     // 2 gained.
+    const auto rate = static_cast<std::size_t>(system_->layout().start(1));
     if (rates_.size() == 1)
       for (std::size_t n = 0; n < y.size(); ++n)
-        fields_[0][n] = previous_[n] + 0.5 * step * (rates_[0][0][n] + fields_[1][n]);
-    y = fields_[0];
-    const Totals totals = system_->totals(fields_);
+        all_[n] = previous_[n] + 0.5 * step * (rates_[0][n] + all_[rate + n]);
+    std::copy_n(all_.begin(), y.size(), y.begin());
+    const Totals totals = system_->totals(all_);
     amounts[scheme_line_] += totals.content - energy_ - amounts.sum();
     energy_ = totals.content;
     return totals;
   }
 
   int stages() const override { return tableau_.stages(); }
-  StepperMemory remember() const override { return {{energy_}, fields_, {}}; }
+  StepperMemory remember() const override { return {{energy_}, {all_}, {}}; }
+  // One block after the other, or each as a state of its own.
   void recall(const StepperMemory& memory) override {
     energy_ = memory.numbers.at(0);
-    fields_ = memory.states;
+    all_.clear();
+    for (const State& state : memory.states) all_.insert(all_.end(), state.begin(), state.end());
+    if (static_cast<Index>(all_.size()) != system_->layout().size())
+      throw InputError("the snapshot belongs to another run");
   }
 
  private:
@@ -66,8 +70,8 @@ class FirstOrderStepper final : public Stepper {
   LineId scheme_line_;
   Tableau tableau_;
   Ledger power_;
-  Fields fields_, stage_;
-  std::vector<Fields> rates_;
+  State all_, stage_;
+  std::vector<State> rates_;
   Real energy_ = 0;
 };
 

@@ -1,0 +1,287 @@
+#include <algorithm>
+#include <cmath>
+
+#include "terms/waves/wave_system_terms.hpp"
+
+namespace williwaw {
+
+Needs WaveFluxTerm::needs() const {
+  Needs result;
+  result.unknowns = {WaveUnknowns::p};
+  for (int a = 0; a < medium_.axes(); ++a) result.unknowns.push_back(WaveUnknowns::stress + a);
+  result.halo = 2;
+  result.matrix = false;
+  return result;
+}
+
+namespace {
+
+/// Of rate and stress together: values on a face, slopes across a cell.
+struct Pair {
+  Real p = 0, s = 0;
+};
+
+/// What a boundary says about one of its faces at a time: value·u + q + rate·p = data, or how fast the place
+/// moves.
+struct EndLaw {
+  bool prescribes = false;
+  Real value = 0, rate = 0, data = 0;
+  Real moves = 0;
+};
+
+class EvaluatedWaveFlux final : public EvaluatedTerm {
+ public:
+  explicit EvaluatedWaveFlux(const WaveMedium& medium) : medium_(medium), laws_(medium.closures().size()) {}
+
+  void add(const Line& line, std::span<const LineRates> rates) const override;
+  void update(const Instant& instant);
+
+ private:
+  /// One axis of the state that a line belongs to.
+  struct Along {
+    int axis;
+    Index stride, length;
+    bool periodic;
+    Real spacing;
+    const Real *u, *p, *s;
+  };
+  /// A cell and where it lies along the axis.
+  struct Cell {
+    Index n, c;
+  };
+
+  Along along(int axis, const Real* y) const;
+  std::vector<EndLaw> laws_of(const Closure& closure, Real time) const;
+  LawLine sum_of_laws(const Closure& closure, Index first, Index count, Real time) const;
+
+  const WaveMedium::End* end(const Along& a, Cell cell, bool upper) const {
+    return medium_.end(cell.n, a.axis, upper);
+  }
+  static Cell next(const Along& a, Cell cell, bool upper);
+  Real end_slope(const Along& a, const Real* f, Cell cell, bool upper) const;
+  Pair slopes(const Along& a, Cell cell) const;
+  Pair between(const Along& a, Pair low, Index below, Pair high, Index above) const;
+  Pair upper_face(const Along& a, Cell cell, Real& power, LineId& line) const;
+  Pair lower_face(const Along& a, Cell cell, Real& power, LineId& line) const;
+  Pair at_end(const Along& a, Cell cell, bool upper, Real& power, LineId& line) const;
+
+  const WaveMedium& medium_;
+  Real step_ = 0;
+  std::vector<std::vector<EndLaw>> laws_;  ///< by closure and face
+};
+
+EvaluatedWaveFlux::Along EvaluatedWaveFlux::along(int axis, const Real* y) const {
+  const Grid& g = medium_.grid();
+  Index stride = 1;
+  for (int b = 0; b < axis; ++b) stride *= g.size(b);
+  return {axis,
+          stride,
+          g.size(axis),
+          g.axis(axis).periodic(),
+          medium_.spacing(axis),
+          wave_block(medium_, y, WaveUnknowns::u),
+          wave_block(medium_, y, WaveUnknowns::p),
+          wave_block(medium_, y, WaveUnknowns::stress + axis)};
+}
+
+void EvaluatedWaveFlux::update(const Instant& instant) {
+  step_ = instant.step;
+  for (std::size_t c = 0; c < laws_.size(); ++c) {
+    const Closure& closure = medium_.closures()[c];
+    if (laws_[c].empty() || closure.depends_on_time()) laws_[c] = laws_of(closure, instant.time);
+  }
+}
+
+// The laws of all conditions on some faces of a boundary, added up.
+LawLine EvaluatedWaveFlux::sum_of_laws(const Closure& closure, Index first, Index count, Real time) const {
+  const auto faces = static_cast<std::size_t>(count);
+  Points places(count);
+  std::vector<Real> conductivity, storage;
+  for (Index f = 0; f < count; ++f) {
+    const WallFace& face = closure.face(first + f);
+    places.set(f, face.place);
+    conductivity.push_back(medium_.conductivity(face.axis, face.unknown));
+    storage.push_back(medium_.storage(face.unknown));
+  }
+  LawLine sum(faces);
+  for (const auto& condition : closure.section().wall.conditions()) {
+    LawLine one(faces);
+    condition->law({places, time, conductivity, storage, {}}, one);
+    for (std::size_t f = 0; f < faces; ++f) {
+      sum.value[f] += one.value[f];
+      sum.rate[f] += one.rate[f];
+      sum.data[f] += one.data[f];
+      sum.flux[f] = one.flux[f];
+    }
+  }
+  return sum;
+}
+
+std::vector<EndLaw> EvaluatedWaveFlux::laws_of(const Closure& closure, Real time) const {
+  const LawLine law = sum_of_laws(closure, 0, closure.faces(), time);
+  std::vector<EndLaw> result(static_cast<std::size_t>(closure.faces()));
+  for (std::size_t f = 0; f < result.size(); ++f) {
+    result[f] = {law.flux[f] == 0, law.value[f], law.rate[f], law.data[f], 0};
+    if (!result[f].prescribes || !closure.depends_on_time()) continue;
+    // A prescribed place is a prescribed rate; its change in time over a short while.
+    const auto face = static_cast<Index>(f);
+    const WallFace& where = closure.face(face);
+    const Real beat =
+        1e-4 * medium_.spacing(where.axis) *
+        std::sqrt(medium_.storage(where.unknown) / medium_.conductivity(where.axis, where.unknown));
+    const Real later = sum_of_laws(closure, face, 1, time + beat).data[0],
+               earlier = sum_of_laws(closure, face, 1, time - beat).data[0];
+    result[f].moves = (later - earlier) / (2 * beat * law.value[f]);
+  }
+  return result;
+}
+
+EvaluatedWaveFlux::Cell EvaluatedWaveFlux::next(const Along& a, Cell cell, bool upper) {
+  if (upper) {
+    if (cell.c + 1 < a.length) return {cell.n + a.stride, cell.c + 1};
+    return {cell.n - (a.length - 1) * a.stride, 0};
+  }
+  if (cell.c > 0) return {cell.n - a.stride, cell.c - 1};
+  return {cell.n + (a.length - 1) * a.stride, a.length - 1};
+}
+
+// The slope of rate or stress beside an end.
+Real EvaluatedWaveFlux::end_slope(const Along& a, const Real* f, Cell cell, bool upper) const {
+  if (end(a, cell, !upper)) return 0;
+  const Cell inner = next(a, cell, !upper);
+  const Real d = upper ? f[cell.n] - f[inner.n] : f[inner.n] - f[cell.n];
+  if (medium_.flux() == WaveFlux::lax_wendroff) {
+    // What meets the end half a step later is still on its way.
+    return d * (1 - step_ / a.spacing * medium_.speed(a.axis, cell.n));
+  }
+  const bool two_cells = end(a, inner, !upper) != nullptr;
+  if (medium_.centred() || two_cells) return medium_.centred() ? d : 0.0;
+  // What overshoots at an end comes back from it: the slope there is no steeper than the one inside.
+  const Cell innermost = next(a, inner, !upper);
+  const Real e = upper ? f[inner.n] - f[innermost.n] : f[innermost.n] - f[inner.n];
+  return d * e <= 0 ? 0.0 : std::abs(d) < std::abs(e) ? d : e;
+}
+
+// What runs up and what runs down are limited each by itself: of limited rates and stresses that are not,
+// both together can grow whatever the step (LeVeque, 2002).
+Pair EvaluatedWaveFlux::slopes(const Along& a, Cell cell) const {
+  const bool low_end = end(a, cell, false), high_end = end(a, cell, true);
+  if (low_end || high_end) {
+    // Beside an end the one difference there is stands for both.
+    if (medium_.centred() || (low_end && high_end)) return {};
+    return {end_slope(a, a.p, cell, high_end), end_slope(a, a.s, cell, high_end)};
+  }
+  const Index low = next(a, cell, false).n, here = cell.n, high = next(a, cell, true).n;
+  const Real z = medium_.impedance(a.axis, here);
+  const Real p_before = a.p[here] - a.p[low], p_after = a.p[high] - a.p[here];
+  const Real s_before = a.s[here] - a.s[low], s_after = a.s[high] - a.s[here];
+  const Slope slope = medium_.slope();
+  const Real up = slope(s_before - z * p_before, s_after - z * p_after),
+             down = slope(s_before + z * p_before, s_after + z * p_after);
+  return {0.5 * (down - up) / z, 0.5 * (down + up)};
+}
+
+// Rate and stress on the face between two cells.
+Pair EvaluatedWaveFlux::between(const Along& a, Pair low, Index below, Pair high, Index above) const {
+  const Real p = 0.5 * (low.p + high.p), s = 0.5 * (low.s + high.s);
+  const Real dp = high.p - low.p, ds = high.s - low.s;
+  switch (medium_.flux()) {
+    case WaveFlux::central:
+      return {p, s};
+    case WaveFlux::lax_friedrichs: {
+      // Storage times p and stress over conductivity are what is kept: both are spread by spacing/(2·step).
+      const Real spread = 0.5 * a.spacing / step_;
+      return {p + spread * ds /
+                      (0.5 * (medium_.conductivity(a.axis, below) + medium_.conductivity(a.axis, above))),
+              s + spread * dp * 0.5 * (medium_.storage(below) + medium_.storage(above))};
+    }
+    case WaveFlux::lax_wendroff: {
+      const Real half = 0.5 * step_ / a.spacing;
+      return {
+          p + half * ds / (0.5 * (medium_.storage(below) + medium_.storage(above))),
+          s + half * dp * 0.5 * (medium_.conductivity(a.axis, below) + medium_.conductivity(a.axis, above))};
+    }
+    case WaveFlux::upwind:
+      break;
+  }
+  const Real z_low = medium_.impedance(a.axis, below), z_high = medium_.impedance(a.axis, above);
+  const Real from_low = low.s - z_low * low.p, from_high = high.s + z_high * high.p;
+  return {(from_high - from_low) / (z_low + z_high),
+          (z_high * from_low + z_low * from_high) / (z_low + z_high)};
+}
+
+// The boundary's law meets the characteristic from inside, q − Z·p* = what comes, with q the force into the
+// domain.
+Pair EvaluatedWaveFlux::at_end(const Along& a, Cell cell, bool upper, Real& power, LineId& line) const {
+  const WaveMedium::End& found = *end(a, cell, upper);
+  const Closure& closure = medium_.closures()[static_cast<std::size_t>(found.closure)];
+  const EndLaw& law = laws_[static_cast<std::size_t>(found.closure)][static_cast<std::size_t>(found.face)];
+  const Real half = upper ? 0.5 : -0.5;
+  const Real p = a.p[cell.n] + half * end_slope(a, a.p, cell, upper),
+             stress = a.s[cell.n] + half * end_slope(a, a.s, cell, upper);
+  const Real z = medium_.impedance(a.axis, cell.n);
+  const Real comes = (upper ? stress : -stress) - z * p;
+  Real moves = law.moves, force = comes + z * moves;
+  if (!law.prescribes) {
+    const Real pushed = law.data - law.value * a.u[cell.n];
+    moves = (pushed - comes) / (law.rate + z);
+    force = pushed - law.rate * moves;
+  }
+  power = closure.area(found.face) * force * moves;
+  line = closure.line();
+  return {moves, upper ? force : -force};
+}
+
+Pair EvaluatedWaveFlux::upper_face(const Along& a, Cell cell, Real& power, LineId& line) const {
+  if (end(a, cell, true)) return at_end(a, cell, true, power, line);
+  const Cell above = next(a, cell, true);
+  const Pair of_low = slopes(a, cell), of_high = slopes(a, above);
+  return between(a, {a.p[cell.n] + 0.5 * of_low.p, a.s[cell.n] + 0.5 * of_low.s}, cell.n,
+                 {a.p[above.n] - 0.5 * of_high.p, a.s[above.n] - 0.5 * of_high.s}, above.n);
+}
+
+Pair EvaluatedWaveFlux::lower_face(const Along& a, Cell cell, Real& power, LineId& line) const {
+  if (end(a, cell, false)) return at_end(a, cell, false, power, line);
+  return upper_face(a, next(a, cell, false), power, line);
+}
+
+// Faces along x are gone through once; those across belong to the lines on both sides, which find them alike.
+void EvaluatedWaveFlux::add(const Line& line, std::span<const LineRates> rates) const {
+  const Grid& g = medium_.grid();
+  const Domain& domain = medium_.domain();
+  const Index start = g.size(0) * line.number;
+  std::array<Along, 3> axes;
+  for (int a = 0; a < g.rank(); ++a) axes[static_cast<std::size_t>(a)] = along(a, line.y);
+  Real* const out_p = rates[WaveUnknowns::p].flows();
+  for (const auto& run : domain.runs(line.number)) {
+    Pair before;
+    for (Index i = run.first; i < run.first + run.count; ++i) {
+      const Index n = start + i, leaf = domain.segments().number(line.number, i);
+      for (int axis = 0; axis < g.rank(); ++axis) {
+        const Along& a = axes[static_cast<std::size_t>(axis)];
+        const Cell here{n, axis == 0 ? i : axis == 1 ? line.j : line.k};
+        std::array<Real, 2> power{};
+        std::array<LineId, 2> booked{};
+        const Pair below = axis == 0 && i > run.first ? before : lower_face(a, here, power[0], booked[0]);
+        const Pair above = upper_face(a, here, power[1], booked[1]);
+        if (axis == 0) before = above;
+        for (std::size_t side = 0; side < 2; ++side)
+          if (power[side] != 0) line.booked[booked[side]].leaf(leaf) += power[side];
+        out_p[i] += (above.s - below.s) / (a.spacing * medium_.storage(n));
+        rates[static_cast<std::size_t>(WaveUnknowns::stress + axis)].flows()[i] +=
+            medium_.conductivity(axis, n) * (above.p - below.p) / a.spacing;
+      }
+    }
+  }
+}
+
+}  // namespace
+
+void WaveFluxTerm::evaluate(const Instant& instant, const Evaluation&,
+                            std::shared_ptr<EvaluatedTerm>& slot) const {
+  renewed<EvaluatedWaveFlux>(slot, [&] {
+    return std::make_shared<EvaluatedWaveFlux>(medium_);
+  }).update(instant);
+}
+
+}  // namespace williwaw

@@ -1,0 +1,115 @@
+#include <algorithm>
+
+#include "terms/waves/wave_system_terms.hpp"
+
+namespace williwaw {
+
+Needs DisplacementTerm::needs() const {
+  Needs result;
+  result.unknowns = {WaveUnknowns::u};
+  result.halo = 0;
+  result.matrix = false;
+  result.writes_first = true;
+  return result;
+}
+
+namespace {
+
+class EvaluatedDisplacement final : public EvaluatedTerm {
+ public:
+  explicit EvaluatedDisplacement(const WaveMedium& medium) : medium_(medium) {}
+  void add(const Line& line, std::span<const LineRates> rates) const override {
+    const Index nx = medium_.grid().size(0);
+    const Real* p = wave_block(medium_, line.y, WaveUnknowns::p) + nx * line.number;
+    std::copy_n(p, nx, rates[WaveUnknowns::u].flows());
+  }
+
+ private:
+  const WaveMedium& medium_;
+};
+
+/// What appears inside at one time: amounts for every control volume.
+class EvaluatedForcing final : public EvaluatedTerm {
+ public:
+  explicit EvaluatedForcing(const ForcingTerm& term) : term_(term) {}
+
+  void add(const Line& line, std::span<const LineRates> rates) const override;
+  void book(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
+            Ledger& ledger) const override;
+  void update(TermBalance& balance, const Instant& instant);
+
+ private:
+  const ForcingTerm& term_;
+  State amounts_;
+  std::vector<EvaluatedPoints::Rate> points_;
+};
+
+void EvaluatedForcing::update(TermBalance& balance, const Instant& instant) {
+  const Grid& g = term_.medium().grid();
+  const State u(instant.y.begin(), instant.y.begin() + g.count());
+  amounts_.resize(u.size());
+  Ledger counted(balance.lines().size());
+  balance.rate(u, instant.time, Parts::source(), amounts_, counted);
+  const ProblemTerms& parts = term_.medium().parts();
+  if (!parts.points) return;
+  const auto now = balance.at({instant.time, 0, u});
+  const auto all = now->of(*parts.points).all();
+  points_.assign(all.begin(), all.end());
+}
+
+void EvaluatedForcing::add(const Line& line, std::span<const LineRates> rates) const {
+  const WaveMedium& medium = term_.medium();
+  const Domain& domain = medium.domain();
+  const Index nx = domain.grid().size(0), start = nx * line.number;
+  const LinearStorage& volumes = *medium.parts().storage;
+  const Real* p = wave_block(medium, line.y, WaveUnknowns::p) + start;
+  Real* out = rates[WaveUnknowns::p].flows();
+  std::fill_n(out, nx, 0.0);
+  TreeSum<Real>&work = line.booked[term_.source_line()], &damped = line.booked[term_.damping_line()];
+  for (const auto& run : domain.runs(line.number))
+    for (Index i = run.first; i < run.first + run.count; ++i) {
+      const Index n = start + i, leaf = domain.segments().number(line.number, i);
+      const Real volume = volumes.volume(n), amount = amounts_[static_cast<std::size_t>(n)];
+      work.leaf(leaf) += amount * p[i];
+      damped.leaf(leaf) -= volume * medium.storage(n) * medium.damping(n) * p[i] * p[i];
+      out[i] = amount / (volume * medium.storage(n)) - medium.damping(n) * p[i];
+    }
+}
+
+// The lines have counted points among the sources.
+void EvaluatedForcing::book(const Evaluation&, std::span<const Real> y, Parts, Real weight,
+                            Ledger& ledger) const {
+  const Real* p = wave_block(term_.medium(), y.data(), WaveUnknowns::p);
+  Real all = 0;
+  for (const auto& point : points_) {
+    const Real power = weight * point.rate * p[point.unknown];
+    ledger[point.line] += power;
+    all += power;
+  }
+  ledger[term_.source_line()] -= all;
+}
+
+}  // namespace
+
+void DisplacementTerm::evaluate(const Instant&, const Evaluation&,
+                                std::shared_ptr<EvaluatedTerm>& slot) const {
+  if (!slot) slot = std::make_shared<EvaluatedDisplacement>(medium_);
+}
+
+Needs ForcingTerm::needs() const {
+  Needs result;
+  result.unknowns = {WaveUnknowns::p};
+  result.halo = 0;
+  result.matrix = false;
+  result.writes_first = true;
+  return result;
+}
+
+void ForcingTerm::evaluate(const Instant& instant, const Evaluation&,
+                           std::shared_ptr<EvaluatedTerm>& slot) const {
+  renewed<EvaluatedForcing>(slot, [&] {
+    return std::make_shared<EvaluatedForcing>(*this);
+  }).update(balance_, instant);
+}
+
+}  // namespace williwaw

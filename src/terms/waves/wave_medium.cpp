@@ -1,0 +1,104 @@
+#include "terms/waves/wave_medium.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "williwaw/terms/numerical_flux.hpp"
+
+namespace williwaw {
+
+namespace {
+
+void refuse(const Problem& problem) {
+  const Grid& g = problem.grid();
+  if (g.unknowns() != Unknowns::cells)
+    throw InputError("form 'first-order' needs unknowns at cells, whose means it follows");
+  for (int a = 0; a < g.rank(); ++a)
+    if (!g.axis(a).is_uniform())
+      throw InputError("form 'first-order' needs uniform spacing, which axis " + g.axis(a).name() +
+                       " has not");
+  if (!problem.parts().empty() || problem.space_order != 2)
+    throw InputError("form 'first-order' takes whole sides and differences of order 2");
+}
+
+WaveFlux flux_of(const Problem& problem) {
+  const auto& names = wave_flux_names();
+  const auto found = std::ranges::find(names, problem.numerical_flux);
+  if (found == names.end())
+    throw InputError("there is no numerical flux called '" + problem.numerical_flux + "'");
+  const auto flux = static_cast<WaveFlux>(found - names.begin());
+  if (flux == WaveFlux::lax_wendroff && problem.grid().rank() > 1)
+    throw InputError(
+        "numerical flux 'lax-wendroff' is there on a line only; on a plan use upwind with a limiter");
+  return flux;
+}
+
+}  // namespace
+
+const std::vector<std::string>& wave_flux_names() {
+  // In the order of WaveFlux.
+  static const std::vector<std::string> names{"upwind", "central", "lax-friedrichs", "lax-wendroff"};
+  return names;
+}
+
+WaveMedium::WaveMedium(const ProblemTerms& parts) : parts_(parts) {
+  const Problem& problem = *parts.problem;
+  refuse(problem);
+  flux_ = flux_of(problem);
+  slope_ = limiter_kind(problem.reconstruction).slope;
+  const Grid& g = grid();
+  const Equation& e = problem.equation();
+  for (Index n = 0; n < g.count(); ++n) {
+    const Point at = g.point_of(n);
+    storage_.push_back(e.storage(at));
+    damping_.push_back(e.damping(at));
+    for (int a = 0; a < g.rank(); ++a) {
+      conductivity_[a].push_back(e.diffusion.coefficient[g.slot(a)](at));
+      impedance_[a].push_back(std::sqrt(conductivity_[a].back() * storage_.back()));
+    }
+  }
+  find_ends();
+}
+
+void WaveMedium::find_ends() {
+  place_of_.assign(storage_.size(), -1);
+  for (std::size_t c = 0; c < closures().size(); ++c) {
+    const WallSection& section = closures()[c].section();
+    for (const auto& condition : section.wall.conditions())
+      if (const Outgoing* out = condition->outgoing(); out && (out->order > 1 || out->layer > 0))
+        throw InputError("'" + section.name +
+                         "': absorbing ends of a higher order and layers belong to form 'second-order'; "
+                         "characteristics let waves out by order 1");
+    for (Index f = 0; f < closures()[c].faces(); ++f) {
+      const WallFace& face = closures()[c].face(f);
+      if (std::abs(std::abs(face.normal[grid().slot(face.axis)]) - 1) > 1e-9)
+        throw InputError("'" + section.name + "': form 'first-order' takes outlines along grid faces only");
+      // Beside a corner of an outline a face may lie within a cell whose neighbour is there.
+      if (neighbour(face.unknown, face.axis, face.upper)) continue;
+      if (place_of_[face.unknown] < 0) {
+        place_of_[face.unknown] = static_cast<Index>(ends_.size());
+        ends_.emplace_back();
+      }
+      ends_[place_of_[face.unknown]][2 * face.axis + (face.upper ? 1 : 0)] = {static_cast<std::ptrdiff_t>(c),
+                                                                              f};
+    }
+  }
+  for (Index n = 0; n < grid().count(); ++n)
+    for (int a = 0; domain().outline().active(n) && a < axes(); ++a)
+      for (const bool upper : {false, true})
+        if (!neighbour(n, a, upper) && !end(n, a, upper))
+          throw InputError("form 'first-order' takes outlines along grid faces only");
+}
+
+// An active cell follows along the axis.
+bool WaveMedium::neighbour(Index cell, int axis, bool upper) const {
+  const Grid& g = grid();
+  auto place = g.position(cell);
+  Index& along = place[static_cast<std::size_t>(axis)];
+  along += upper ? 1 : -1;
+  if (g.axis(axis).periodic()) along = (along + g.size(axis)) % g.size(axis);
+  if (along < 0 || along >= g.size(axis)) return false;
+  return domain().outline().active(g.number(place[0], place[1], place[2]));
+}
+
+}  // namespace williwaw
