@@ -9,11 +9,6 @@ namespace williwaw {
 
 namespace {
 
-// Of a storage that `linear()` told.
-const LinearStorage& as_linear(const Storage& storage) {
-  return static_cast<const LinearStorage&>(storage);
-}
-
 bool all_linear(const std::vector<Unknown>& unknowns) {
   return std::ranges::all_of(unknowns, [](const Unknown& u) { return u.storage->linear(); });
 }
@@ -72,6 +67,8 @@ void TermBalance::arrange_terms(bool declared) {
     offers.same_matrix = offers.same_matrix && needs.same_matrix;
     offers.steady_matrix = offers.steady_matrix && needs.steady_matrix;
     offers.stream = offers.stream || needs.parts == Parts::stream();
+    offers.reacts = offers.reacts || (needs.parts == Parts::source() && needs.of_state);
+    offers.space_order = std::max(offers.space_order, needs.space_order);
     if (!declared) terms_[t]->declare(lines_);
     if (const auto own = terms_[t]->prescribed(); !own.empty()) {
       arranged_.prescribing.push_back({t, prescribed.size()});
@@ -304,7 +301,7 @@ Totals TermBalance::stage(const State& start, const State& y, Real share, Real s
   const Sweep sweep(domain(), lines_.size(), room_);
   make_room(room_, domain(), 1, terms_, *now, 0, 1);
   const Index nx = grid().size(0);
-  const LinearStorage& storage = as_linear(*unknowns_[0].storage);
+  const LinearStorage& storage = *unknowns_[0].storage->linear();
   each_line(domain(), [&](Index block, Index number, Index j, Index k) {
     const std::size_t thread = Sweep::thread();
     Real* flow = room_.lines[thread].data();
@@ -350,7 +347,7 @@ Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledg
   const Index nx = grid().size(0);
   const bool whole = domain().outline().whole();
   const Real* measures = grid().axis(0).measures().data();
-  const LinearStorage& storage = as_linear(*unknowns_[0].storage);
+  const LinearStorage& storage = *unknowns_[0].storage->linear();
   each_line(domain(), [&](Index block, Index number, Index j, Index k) {
     const auto& scratch = room_.scratch[Sweep::thread()];
     Real* next = out.data() + nx * number;

@@ -12,11 +12,11 @@ namespace williwaw::casefile {
 
 namespace {
 
-std::vector<Real> shares_of(const ProblemBalance& balance) {
+std::vector<Real> shares_of(const Case& given, const ProblemBalance& balance) {
   std::vector<Real> result;
   if (balance.outline().whole()) return result;
   // As cut, before anything was shifted to walls that hold a value.
-  const Outline outline(balance.grid(), balance.problem().regions());
+  const Outline outline(balance.grid(), given.problem.regions());
   for (Index n = 0; n < balance.grid().count(); ++n) result.push_back(std::min(1.0, outline.share(n)));
   return result;
 }
@@ -68,7 +68,7 @@ Recorder::Recorder(const Case& given, ProblemBalance& balance, const std::vector
       lines_(lines),
       about_(description_of(given)),
       time_(series_time(given)),
-      shares_(shares_of(balance)),
+      shares_(shares_of(given, balance)),
       fields_(folder_ / "fields.journal", row_length(given, balance), from ? from->fields : 0),
       series_(folder_ / "series.csv", columns(), from ? from->series : store::SeriesWriter::Mark()),
       amounts_(lines.size(), 0.0) {

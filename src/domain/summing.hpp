@@ -2,7 +2,7 @@
 #pragma once
 
 #include "grid/clones.hpp"
-#include "williwaw/domain/layout.hpp"
+#include "williwaw/domain/reductions.hpp"
 #include "williwaw/domain/sums.hpp"
 
 namespace williwaw {
@@ -92,11 +92,13 @@ Real sum_over(Index line_cells, Index lines, int threads, const Term& term) {
 
 /// Σ term(n) over all values of a state.
 template <class Term>
-Real sum_over(const Layout& layout, const Term& term) {
+Real sum_over(const Reductions& over, const Term& term) {
+  const Layout& layout = over.layout();
   Real sum = 0;
   for (std::size_t b = 0; b < layout.blocks().size(); ++b) {
     const Index start = layout.start(b), line = layout.line(b);
-    sum += sum_over(line, (layout.start(b + 1) - start) / line, 1, [&](Index n) { return term(start + n); });
+    sum += sum_over(line, (layout.start(b + 1) - start) / line, over.threads(),
+                    [&](Index n) { return term(start + n); });
   }
   return sum;
 }

@@ -145,15 +145,13 @@ class SteadySolver {
     return norm_of(r);
   }
 
-  Real norm_of(const State& r) const {
-    return std::sqrt(sum_over(balance_.layout(), [&](Index n) { return r[n] * r[n]; }));
-  }
+  Real norm_of(const State& r) const { return balance_.reductions().norm(r); }
 
   // What round-off in the differences of neighbours leaves of a residual; no tolerance can ask for more.
   Real round_off() const {
     if (diagonal_.empty()) return 0;
     const Real sum =
-        sum_over(balance_.layout(), [&](Index n) { return diagonal_[n] * y_[n] * diagonal_[n] * y_[n]; });
+        sum_over(balance_.reductions(), [&](Index n) { return diagonal_[n] * y_[n] * diagonal_[n] * y_[n]; });
     return 4 * std::numeric_limits<Real>::epsilon() * std::sqrt(sum);
   }
 
@@ -162,7 +160,7 @@ class SteadySolver {
     for (const Index h : balance_.held()) counted[h] = 0;
     for (const Index n : balance_.absent()) counted[n] = 0;
     const auto count = std::ranges::count(counted, 1);
-    const Real sum = sum_over(balance_.layout(), [&](Index n) { return counted[n] ? y_[n] : 0.0; });
+    const Real sum = sum_over(balance_.reductions(), [&](Index n) { return counted[n] ? y_[n] : 0.0; });
     State uniform(y_.size(), count > 0 ? sum / static_cast<Real>(count) : 0);
     for (const Index n : balance_.absent()) uniform[n] = 0;
     balance_.pin(at_, uniform);

@@ -98,6 +98,8 @@ ProblemBalance::ProblemBalance(Made made)
       flux_(std::move(made.flux)) {
   if (std::ranges::any_of(parts_, [](const ProblemTerms& p) { return p.problem->is_nonlinear(); }))
     set_reference(initial_state());
+  offered().data_change =
+      std::ranges::any_of(parts_, [](const ProblemTerms& p) { return p.problem->data_change_in_time(); });
 }
 
 ProblemBalance::~ProblemBalance() = default;

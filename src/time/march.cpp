@@ -7,9 +7,7 @@
 namespace williwaw {
 
 Real Moment::change() const {
-  Real most = 0;
-  for (std::size_t n = 0; n < state.size(); ++n) most = std::max(most, std::abs(state[n] - previous[n]));
-  return most;
+  return over.largest_difference(state, previous);
 }
 
 namespace {
@@ -118,7 +116,9 @@ class March {
   }
 
   Moment moment(Real length) const {
-    return {out_.steps, out_.time, length, state_, stepper_->previous(), out_.totals, amounts_, out_.budget};
+    return {out_.steps,           out_.time,   length,   state_,
+            stepper_->previous(), out_.totals, amounts_, out_.budget,
+            balance_.reductions()};
   }
 
   // True if the run goes on.
@@ -171,7 +171,7 @@ class March {
     bool solved = true;
     try {
       totals = stepper_->advance(state_, from, length, amounts_);
-      if (totals.finite()) error = control_->measure(*stepper_->error(), balance_.layout(), free_);
+      if (totals.finite()) error = control_->measure(*stepper_->error(), balance_.reductions(), free_);
     } catch (const DataError& e) {
       stop_at_data(from, e);
       return false;
@@ -228,7 +228,8 @@ class March {
         between[i] = now.previous[i] + share * (state_[i] - now.previous[i]);
       const Totals totals = previous_totals_.towards(out_.totals, share);
       const Budget budget = out_.budget.within_step(amounts_, share, totals);
-      observers_.on_series({now.step, at, length, between, now.previous, totals, amounts_, budget, true});
+      observers_.on_series({now.step, at, length, between, now.previous, totals, amounts_, budget,
+                            balance_.reductions(), true});
     }
   }
 
@@ -260,7 +261,8 @@ class March {
     amounts_.clear();
     out_.ending = Outcome::Ending::unsolved;
     if (!put_back(from)) return;
-    const Moment now{out_.steps, from, 0, state_, state_, out_.totals, amounts_, out_.budget};
+    const Moment now{out_.steps,           from, 0, state_, state_, out_.totals, amounts_, out_.budget,
+                     balance_.reductions()};
     try {
       if (observers_.on_series) observers_.on_series(now);
       if (observers_.on_record) observers_.on_record(now);

@@ -43,15 +43,16 @@ void StepControl::start(Balance& balance, const State& y, Real at, Real length, 
   for (const Index h : balance.held()) rate[h] = 0;
   for (std::size_t n = 0; n < size; ++n) stored[n] += probe * rate[n];
   balance.recover(stored, at, moved);
-  const Real sum = sum_over(balance.layout(), [&](Index n) { return (moved[n] - y[n]) * (moved[n] - y[n]); });
+  const Real sum =
+      sum_over(balance.reductions(), [&](Index n) { return (moved[n] - y[n]) * (moved[n] - y[n]); });
   const Real speed = std::sqrt(sum / static_cast<Real>(size)) / probe;
   const Real share =
       std::pow(tolerated(), exponent_) * std::pow(std::max(memory_.scale, 1e-300), 1 - exponent_);
   memory_.next = speed > 0 ? std::min(0.1 * length, 0.1 * share / speed) : 1e-3 * length;
 }
 
-Real StepControl::measure(const State& error, const Layout& layout, std::size_t free_unknowns) const {
-  const Real sum = sum_over(layout, [&](Index n) { return error[n] * error[n]; });
+Real StepControl::measure(const State& error, const Reductions& over, std::size_t free_unknowns) const {
+  const Real sum = sum_over(over, [&](Index n) { return error[n] * error[n]; });
   return std::sqrt(sum / static_cast<Real>(std::max<std::size_t>(free_unknowns, 1))) / tolerated();
 }
 

@@ -176,7 +176,7 @@ class Search {
 }  // namespace
 
 std::vector<BoundaryJump> boundary_jumps(const ProblemBalance& balance, Real start, Real end) {
-  if (balance.grid().rank() < 2 || balance.problem().equation().second_order) return {};
+  if (balance.grid().rank() < 2 || balance.offers().second_order) return {};
   Search search(balance);
   search.look_at(start);
   // Places in time that are no simple parts of a period.

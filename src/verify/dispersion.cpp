@@ -229,12 +229,12 @@ DispersionRelation dispersion_relation(ProblemBalance& balance, const Scheme& sc
     spacing.push_back(*std::ranges::max_element(gaps.subspan(1, gaps.size() - 2)));
     speeds.push_back(speed(a, g.point_of(slowest)));
   }
-  return DispersionRelation(scheme, step, spacing, speeds, balance.problem().space_order);
+  return DispersionRelation(scheme, step, spacing, speeds, balance.offers().space_order);
 }
 
 std::optional<Dispersion> dispersion(ProblemBalance& balance, const Scheme& scheme, Real step, Real from,
                                      Real until) {
-  if (balance.problem().equation().as_system && !is_second_order(scheme)) return std::nullopt;
+  if (balance.offers().first_order_form && !is_second_order(scheme)) return std::nullopt;
   if (!balance.offers().second_order || !(step > 0) || !(until > from)) return std::nullopt;
   Dispersion result;
   const DispersionRelation relation = dispersion_relation(balance, scheme, step, &result.where);

@@ -228,7 +228,7 @@ void foresee(ProblemBalance& balance, const Growth& growth, const Prober& probe,
     result.last_step = std::max(result.last_step, result.seeded ? result.last_step : late);
   }
   // Data that change may seed modes later, or more.
-  if (balance.problem().data_change_in_time() && !probe.left()) {
+  if (balance.offers().data_change && !probe.left()) {
     result.first_step = std::min({early, 0.5 * found, result.first_step});
     result.last_step = std::max(late, result.last_step);
   }
@@ -237,7 +237,7 @@ void foresee(ProblemBalance& balance, const Growth& growth, const Prober& probe,
 }  // namespace
 
 std::optional<Forecast> forecast(ProblemBalance& balance, const Scheme& scheme, Real step, Real at) {
-  if (balance.problem().equation().as_system && !is_second_order(scheme)) return std::nullopt;
+  if (balance.offers().first_order_form && !is_second_order(scheme)) return std::nullopt;
   if (balance.advects()) return std::nullopt;
   if (balance.offers().second_order) return forecast_of_wave(balance, scheme, step, at);
   const auto modes = Modes::of(balance, at);

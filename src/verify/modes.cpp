@@ -58,12 +58,12 @@ std::optional<Modes> Modes::of(ProblemBalance& balance, Real at) {
     if (work > most_work) return std::nullopt;
     for (const auto& op : *axes) {
       result.factors_.push_back(of_axis(op));
-      if (balance.problem().space_order == 4)
+      if (balance.offers().space_order == 4)
         for (Real& v : result.factors_.back().values)
           v = of_order_four(v, c, g, static_cast<int>(result.factors_.size()) - 1);
     }
   } else {
-    if (balance.problem().space_order == 4) return std::nullopt;
+    if (balance.offers().space_order == 4) return std::nullopt;
     if (count > (g.rank() == 1 ? longest_axis : dense_limit)) return std::nullopt;
     std::vector<Real> m(static_cast<std::size_t>(count * count), 0.0);
     for (const Index n : result.unknowns_) {

@@ -194,9 +194,9 @@ Spectrum from_matrix(ProblemBalance& balance, Real at, Parts parts) {
 
 Spectrum spectrum(ProblemBalance& balance, Real at, Parts parts) {
   // A reaction is not in the operators along the axes.
-  const bool whole = !balance.problem().equation().reaction || parts.has(Parts::source());
+  const bool whole = !balance.offers().reacts || parts.has(Parts::source());
   const auto axes = whole ? balance.axis_operators(at) : std::nullopt;
-  const int order = balance.problem().space_order;
+  const int order = balance.offers().space_order;
   if (axes) return from_axes(*axes, *balance.conductances(at), balance.grid(), order);
   Spectrum found = from_matrix(balance, at, parts);
   if (order == 4) widen(found);

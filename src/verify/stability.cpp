@@ -81,7 +81,7 @@ void set_limit(ProblemBalance& balance, const Scheme& scheme, const Spectrum& wo
     result.limit.standing = bracketed;
     result.limit.unstable_from = interval / *worst.surely;
   }
-  const bool reacts = balance.problem().equation().reaction.has_value();
+  const bool reacts = balance.offers().reacts;
   if (std::holds_alternative<ImplicitExplicit>(scheme.method) && reacts) {
     const Parts fluxes = Parts::fluxes();
     const Spectrum apart = over_times(balance, fluxes, from, until, result.times);
@@ -174,7 +174,7 @@ Stability stability(ProblemBalance& balance, const Scheme& scheme, Real step, Re
   if (balance.offers().second_order) {
     if (!takes_second_order(scheme))
       throw InputError("scheme '" + scheme.name + "' does not march equations of second order in time");
-    if (balance.problem().equation().as_system && !is_second_order(scheme))
+    if (balance.offers().first_order_form && !is_second_order(scheme))
       return stability_of_system(balance, scheme, step);
     return stability_of_wave(balance, scheme, step, from);
   }
@@ -188,8 +188,8 @@ Stability stability(ProblemBalance& balance, const Scheme& scheme, Real step, Re
   const Spectrum worst = over_times(balance, Parts::all(), from, until, result.times);
   const Real interval = real_stability_interval(scheme);
   // Data that change in time enter between the stages, where only the tableau's own radius protects.
-  const Real radius = balance.problem().data_change_in_time() ? monotonicity_radius_of_tableau(scheme)
-                                                              : monotonicity_radius_of_function(scheme);
+  const Real radius = balance.offers().data_change ? monotonicity_radius_of_tableau(scheme)
+                                                   : monotonicity_radius_of_function(scheme);
   result.stages = stages(scheme, worst.largest * step);
   result.largest_eigenvalue = worst.largest;
   result.smallest_eigenvalue = worst.smallest;

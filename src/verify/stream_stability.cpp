@@ -149,7 +149,7 @@ Stability stability_of_stream(ProblemBalance& balance, const Scheme& scheme, Rea
   }
   result.times = static_cast<int>(times.size());
   result.interior = {limit_at(stream, scheme, worst), heuristic, worst.where};
-  const Real radius = balance.problem().data_change_in_time() || !stream.linear()
+  const Real radius = balance.offers().data_change || !stream.linear()
                           ? monotonicity_radius_of_tableau(scheme)
                           : monotonicity_radius_of_function(scheme);
   const ReconstructionKind& kind = stream.reconstruction();

@@ -34,7 +34,7 @@ ValueRange values_allowed(ProblemBalance& balance, const State& initial, Real fr
       range.lowest = std::min(range.lowest, initial[static_cast<std::size_t>(n)]);
       range.highest = std::max(range.highest, initial[static_cast<std::size_t>(n)]);
     }
-  const bool swings = balance.problem().data_change_in_time() && until > from;
+  const bool swings = balance.offers().data_change && until > from;
   const int times = swings ? 33 : 1;
   Real raising = 0, lowering = 0;
   for (int n = 0; n < times; ++n) {

@@ -129,7 +129,7 @@ std::optional<Forecast> forecast_of_wave(ProblemBalance& balance, const Scheme& 
   result.seeded = !at_rest && by_data <= early;
   result.first_step = result.seeded ? by_data : early;
   result.last_step = result.seeded ? by_data : late;
-  if (balance.problem().data_change_in_time()) {
+  if (balance.offers().data_change) {
     result.first_step = std::min(early, 0.5 * result.first_step);
     result.last_step = std::max(late, result.last_step);
   }

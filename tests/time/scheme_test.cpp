@@ -161,7 +161,8 @@ TEST_CASE("step control shortens what missed, lengthens what was too good, and n
   CHECK_FALSE(control.judge(1, std::numeric_limits<Real>::quiet_NaN()));
   CHECK(control.hopeless(1e-20, 1));
   CHECK_FALSE(control.hopeless(1e-3, 1));
-  CHECK(control.measure({3e-3, -3e-3}, Layout({{"u", Placement::cells, {2, 1, 1}}}), 2) == doctest::Approx(3));
+  CHECK(control.measure({3e-3, -3e-3}, Reductions(Layout({{"u", Placement::cells, {2, 1, 1}}})), 2) ==
+        doctest::Approx(3));
   CHECK_THROWS_AS(StepControl(Tolerance{0, true}, 3), InputError);
   // As a share of the range the same error counts less where the range is wide.
   StepControl wide(Tolerance{1e-3, true}, 4);

@@ -7,7 +7,7 @@
 
 #include "williwaw/balance/ledger.hpp"
 #include "williwaw/balance/linear_system.hpp"
-#include "williwaw/domain/layout.hpp"
+#include "williwaw/domain/reductions.hpp"
 
 namespace williwaw {
 
@@ -42,6 +42,9 @@ struct Offers {
   bool second_order = false;      ///< of second order in time: motion is there
   bool first_order_form = false;  ///< and the equation asks for it as a first-order system
   bool looks_back = false;        ///< carrier is there
+  bool reacts = false;            ///< what appears inside depends on the state
+  bool data_change = false;       ///< some coefficient, source or boundary changes in time
+  int space_order = 2;            ///< of the differences
 };
 
 /// Sums and extremes of a state, taken in an order that follows from the grid alone (`TreeSum`).
@@ -162,6 +165,8 @@ class Balance {
   virtual ~Balance() = default;
 
   virtual const Layout& layout() const = 0;
+  /// Sums and extremes over states.
+  virtual Reductions reductions() const { return Reductions(layout()); }
   virtual Offers offers() const = 0;
   virtual const std::vector<LedgerLine>& lines() const = 0;
 

@@ -29,8 +29,8 @@ class Storage {
   virtual void recover(Index line, const Real* q, Real* u) const = 0;
   /// Every amount belongs to one value: `recover` is exact.
   virtual bool invertible() const { return true; }
-  /// Q = capacity·u, with a slope that is the same for every u.
-  virtual bool linear() const { return false; }
+  /// Its capacities where Q = capacity·u; null where the slope depends on u.
+  virtual const LinearStorage* linear() const { return nullptr; }
   /// Adds amounts, volumes and extremes of the unknowns from `first` to `end` - 1 of a line to those of its
   /// segments.
   virtual void count(Index line, const Real* u, Index first, Index end, Totals* of_segments) const;
@@ -66,7 +66,7 @@ class LinearStorage final : public Storage {
   void amount(Index line, const Real* u, Real* q) const override;
   void slope(Index line, const Real* u, Real* slope) const override;
   void recover(Index line, const Real* q, Real* u) const override;
-  bool linear() const override { return true; }
+  const LinearStorage* linear() const override { return this; }
   void count(Index line, const Real* u, Index first, Index end, Totals* of_segments) const override;
 
   LineCapacity of_line(Index line) const {

@@ -109,6 +109,8 @@ struct Needs {
   bool exact_matrix = true;      ///< and is the derivative, not a neighbour of it
   bool same_matrix = true;       ///< whatever the state is
   bool steady_matrix = true;     ///< at all times
+  bool of_state = true;          ///< what it adds depends on the state
+  int space_order = 2;           ///< of its differences
   bool symmetric = true;
   std::string on_step = {};    ///< what looks at the length of a step of explicit Euler, if anything does
   bool adds = true;            ///< other terms only look at it where it does not

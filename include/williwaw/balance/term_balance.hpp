@@ -55,6 +55,7 @@ class TermBalance : public Balance {
   const Grid& grid() const { return domain().grid(); }
 
   const Layout& layout() const override { return arranged_.layout; }
+  Reductions reductions() const override { return Reductions(layout(), domain().threads()); }
   Offers offers() const override { return arranged_.offers; }
   const std::vector<LedgerLine>& lines() const override { return lines_.all(); }
   void storage(const State& y, Real at, State& q) override;

@@ -70,6 +70,8 @@ struct Moment {
   /// What came in during this step, line by line.
   const Ledger& amounts;
   const Budget& budget;
+  /// Of whole states.
+  Reductions over;
   /// A row of the series between two steps: state, totals and budget are linear in time between both, so that
   /// the budget of the row closes as those of the steps do. `amounts` and `step_length` are those of the step
   /// around it.

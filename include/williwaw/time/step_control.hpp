@@ -29,8 +29,8 @@ class StepControl {
   void start(Balance& balance, const State& y, Real at, Real length, Real given);
   /// What data and states have spanned so far.
   void see(const Totals& totals, const Drive& drive);
-  /// Root mean square of the estimated error over what is tolerated; `error` is a state of this layout.
-  Real measure(const State& error, const Layout& layout, std::size_t free_unknowns) const;
+  /// Root mean square of the estimated error over what is tolerated; `error` is a state of that layout.
+  Real measure(const State& error, const Reductions& over, std::size_t free_unknowns) const;
   /// Judges a step of this length; the next one is in next(). True if the step is good.
   bool judge(Real length, Real error);
   Real next() const { return memory_.next; }

@@ -33,6 +33,7 @@ class WideTerm final : public Term {
   Needs needs() const override {
     Needs result = of_.needs(Parts::fluxes());
     result.halo = 3;
+    result.space_order = 4;
     // Differences over four points join more than neighbours.
     result.matrix = false;
     result.writes_first = true;

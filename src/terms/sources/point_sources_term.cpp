@@ -73,7 +73,9 @@ PointSourcesTerm::PointSourcesTerm(OfUnknown of, std::vector<PointSource> points
 }
 
 Needs PointSourcesTerm::needs() const {
-  return of_.needs(Parts::source());
+  Needs result = of_.needs(Parts::source());
+  result.of_state = false;
+  return result;
 }
 
 void PointSourcesTerm::declare(LedgerLines& lines) {

@@ -75,7 +75,9 @@ SourceTerm::SourceTerm(OfUnknown of, Function source, std::shared_ptr<const Cont
       storage_(std::move(storage)) {}
 
 Needs SourceTerm::needs() const {
-  return of_.needs(Parts::source());
+  Needs result = of_.needs(Parts::source());
+  result.of_state = false;
+  return result;
 }
 
 void SourceTerm::declare(LedgerLines& lines) {

@@ -63,7 +63,7 @@ class NewmarkStepper final : public Stepper {
     for (std::size_t n = 0; n < size; ++n) y[n] -= room_.correction[n];
     balance_.rate(y, at + step, Parts::all(), new_force_, ignored_);
     residual_of(y, at, step);
-    left_ = sum_over(balance_.layout(), [&](Index n) { return room_.residual[n] * step; });
+    left_ = sum_over(balance_.reductions(), [&](Index n) { return room_.residual[n] * step; });
     for (std::size_t n = 0; n < size; ++n)
       if (!is_held_[n]) rate_[n] = 2 * (y[n] - previous_[n]) / step - old_rate_[n];
     for (const Index n : balance_.held()) rate_[n] = (y[n] - previous_[n]) / step;

@@ -113,7 +113,7 @@ Real StageSolver::left_of(const State& y, const State& known, const State& rate,
   balance_.storage(y, at, work_);
   // Held unknowns have no equation of their own.
   for (const Index h : balance_.held()) work_[h] = known[h] + weight * rate[h];
-  return sum_over(balance_.layout(), [&](Index n) { return work_[n] - (known[n] + weight * rate[n]); });
+  return sum_over(balance_.reductions(), [&](Index n) { return work_[n] - (known[n] + weight * rate[n]); });
 }
 
 }  // namespace williwaw

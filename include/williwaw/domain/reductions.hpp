@@ -1,0 +1,33 @@
+// Sums and extremes over whole states.
+#pragma once
+
+#include <span>
+
+#include "williwaw/domain/layout.hpp"
+
+namespace williwaw {
+
+/// Who adds up and compares over a state of this layout, and by how many threads: by the tree over the
+/// segments of each block, so that the result depends on neither. Norms, dots, totals and extremes of states
+/// are asked for here, so that boxes of several processes can take the place of this one. The layout must
+/// outlive it.
+class Reductions {
+ public:
+  explicit Reductions(const Layout& layout, int threads = 1) : layout_(&layout), threads_(threads) {}
+
+  const Layout& layout() const { return *layout_; }
+  int threads() const { return threads_; }
+
+  /// Σ a[n]
+  Real sum(std::span<const Real> a) const;
+  /// √Σ a[n]²
+  Real norm(std::span<const Real> a) const;
+  /// Largest |a[n] − b[n]|.
+  Real largest_difference(std::span<const Real> a, std::span<const Real> b) const;
+
+ private:
+  const Layout* layout_;
+  int threads_;
+};
+
+}  // namespace williwaw
