@@ -195,7 +195,7 @@ void steady_section(const Case& given, const Prepared& prepared, const RunResult
                   result.seconds),
       Report::Data(s.reached));
   value_rows(given, prepared, s.totals, report);
-  if (given.problem.equation().reaction && s.reached) {
+  if (prepared.balance->offers().reacts && s.reached) {
     const auto growing = verify::growing_modes(*prepared.balance, prepared.initial, 0);
     report.row(
         "as the end of a run in time",

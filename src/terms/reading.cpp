@@ -13,7 +13,7 @@ std::optional<std::vector<AxisOperator>> ProblemBalance::axis_operators(Real at)
   const auto now = this->at({at, 0, reference()});
   const ProblemTerms& part = parts_[0];
   const Conductances& couplings = now->of(part.diffusion).conductances();
-  if (parts_.size() > 1 || !couplings.separable() || part.reaction || part.advection) return std::nullopt;
+  if (parts_.size() > 1 || !couplings.separable() || offers().reacts || part.advection) return std::nullopt;
   std::vector<AxisOperator> result;
   for (int a = 0; a < grid().rank(); ++a) {
     const Axis& axis = grid().axis(a);
@@ -220,7 +220,12 @@ Stencil ProblemBalance::stencil(Index number, Real at) {
   if (part.points)
     for (const auto& point : now->of(*part.points).all())
       if (point.unknown == number) result.source += point.rate;
-  if (part.reaction) result.reaction = now->of(*part.reaction).amount(number);
+  if (offers().reacts) {
+    State inside(about.size());
+    Ledger ignored(lines().size());
+    rate(about, at, Parts::source(), inside, ignored);
+    result.reaction = inside[static_cast<std::size_t>(number)] - result.source;
+  }
   const auto found = std::ranges::lower_bound(held(), number);
   if (found != held().end() && *found == number) {
     result.held = true;
