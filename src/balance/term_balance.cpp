@@ -24,6 +24,10 @@ TermBalance::TermBalance(std::vector<Unknown> unknowns, std::vector<std::unique_
       now_(std::make_shared<Evaluation>()),
       ahead_(terms_.size()) {
   if (unknowns_.empty()) throw InputError("a balance needs one unknown at least");
+  for (const Unknown& u : unknowns_)
+    if (!u.storage) throw InputError("unknown '" + u.name + "' of a balance has no storage");
+  if (std::ranges::any_of(terms_, [](const auto& term) { return term == nullptr; }))
+    throw InputError("a term of a balance is not there");
   arrange_unknowns();
   arrange_terms(lines_.size() > 0);
 }
@@ -117,9 +121,15 @@ void TermBalance::recover(const State& q, Real, State& y) {
     });
 }
 
-Totals TermBalance::totals(const State& y, Real) {
-  expect(static_cast<Index>(y.size()) == arranged_.layout.size(), "totals: size of the state");
+Totals TermBalance::totals(const State& y, Real at) {
   Totals all;
+  for (const Totals& of_unknown : totals_by_unknown(y, at)) all += of_unknown;
+  return all;
+}
+
+std::vector<Totals> TermBalance::totals_by_unknown(const State& y, Real) {
+  expect(static_cast<Index>(y.size()) == arranged_.layout.size(), "totals: size of the state");
+  std::vector<Totals> result;
   const Index nx = grid().size(0);
   for (std::size_t u = 0; u < unknowns_.size(); ++u) {
     const Sweep sweep(domain(u), lines_.size(), room_);
@@ -130,9 +140,9 @@ Totals TermBalance::totals(const State& y, Real) {
         unknowns_[u].storage->count(line, values, run.first, run.first + run.count, of_segments);
       sweep.count(block, line, of_segments);
     });
-    all += sweep.sum();
+    result.push_back(sweep.sum());
   }
-  return all;
+  return result;
 }
 
 namespace {

@@ -64,7 +64,7 @@ Needs BoundaryClosures::needs() const {
 }
 
 void BoundaryClosures::declare(LedgerLines& lines) {
-  for (Closure& closure : all_) closure.declare(lines, of_.prefix);
+  for (Closure& closure : all_) closure.declare(lines, of_.prefix, of_.number);
 }
 
 void BoundaryClosures::update(const Instant& instant, const Evaluation& earlier, bool pinning_only,

@@ -73,10 +73,11 @@ std::vector<Real> Closure::prescribed_at(const Points& places, Real time) const 
   return law.data;
 }
 
-void Closure::declare(LedgerLines& lines, const std::string& prefix) {
+void Closure::declare(LedgerLines& lines, const std::string& prefix, int unknown) {
   for (const LedgerLine& line : lines_) {
     LedgerLine own = line;
     own.name = prefix + own.name;
+    own.unknown = unknown;
     ids_.push_back(lines.declare(std::move(own)));
   }
 }

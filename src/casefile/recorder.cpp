@@ -26,10 +26,17 @@ std::size_t velocities(const store::Description& about, const Grid& grid) {
   return about.velocity ? static_cast<std::size_t>(grid.rank() * grid.count()) : 0;
 }
 
-store::Description description_of(const Case& given) {
+// How the values of an unknown are shown: the case says it of the first one, others are in SI.
+store::Scale scale_of(const Case& given, std::size_t unknown) {
+  return unknown == 0 ? given.value : store::Scale();
+}
+
+store::Description description_of(const Case& given, const ProblemBalance& balance) {
   store::Description d;
   d.title = given.title;
-  d.unknown = given.problem.equation().unknown;
+  d.unknown = balance.unknowns().front().name;
+  for (std::size_t u = 1; u < balance.unknowns().size(); ++u)
+    d.others.push_back({balance.unknowns()[u].name, scale_of(given, u)});
   d.length = given.length;
   d.time = given.time;
   d.value = given.value;
@@ -66,7 +73,7 @@ Recorder::Recorder(const Case& given, ProblemBalance& balance, const std::vector
       balance_(&balance),
       folder_(std::move(folder)),
       lines_(lines),
-      about_(description_of(given)),
+      about_(description_of(given, balance)),
       time_(series_time(given)),
       shares_(shares_of(given, balance)),
       fields_(folder_ / "fields.journal", row_length(given, balance), from ? from->fields : 0),
@@ -76,7 +83,8 @@ Recorder::Recorder(const Case& given, ProblemBalance& balance, const std::vector
 }
 
 std::size_t Recorder::row_length(const Case& given, const ProblemBalance& balance) {
-  return Field(balance.grid()).raw().size() + 2 + velocities(description_of(given), balance.grid());
+  return 2 + balance.unknowns().size() * Field(balance.grid()).raw().size() +
+         velocities(description_of(given, balance), balance.grid());
 }
 
 void Recorder::begin_stage(Index stage, const Case& given, ProblemBalance& balance) {
@@ -136,41 +144,54 @@ void Recorder::series(const Moment& m) {
     amounts_[column] = earlier_[column] + m.budget.amounts()[l];
     amounts.emplace_back(amounts_[column]);
   }
-  append({m.time, m.state, m.totals, flows_of(m), amounts, m.budget.relative_residual(), m.between_steps});
+  append({m.time, m.state, m.totals, flows_of(m), amounts, m.budget.relative_residual(), &m.budget,
+          m.between_steps});
 }
 
 void Recorder::row_of_steady(const State& y, const Totals& totals, const Ledger& flows, Real residual) {
   Cells cells(flows.size());
   for (std::size_t l = 0; l < flows.size(); ++l) cells[l] = flows[l];
-  append({0, y, totals, cells, Cells(flows.size()), residual, false});
+  append({0, y, totals, cells, Cells(flows.size()), residual, nullptr, false});
+}
+
+// Of one unknown: probes, extremes, mean, energies, content, and norms of what is carried.
+void Recorder::append_unknown(const Row& r, std::size_t unknown, const Totals& totals, Cells& row) const {
+  const store::Scale scale = scale_of(*given_, unknown);
+  row.emplace_back(scale.shown(totals.lowest));
+  row.emplace_back(scale.shown(totals.integral / balance_->volume(unknown)));
+  row.emplace_back(scale.shown(totals.highest));
+  if (balance_->offers().second_order) {
+    row.emplace_back(totals.kinetic);
+    row.emplace_back(totals.potential);
+  }
+  row.emplace_back(totals.content);
+  if (!balance_->advects()) return;
+  const verify::Shape shape = verify::shape_of(*balance_, r.state);
+  row.emplace_back(shape.variation * scale.factor);
+  row.emplace_back(shape.square * scale.factor * scale.factor);
+  row.emplace_back(static_cast<Real>(shape.extrema));
 }
 
 void Recorder::append(const Row& r) {
   Cells row{time_.shown(r.time)};
-  if (!given_->probes.empty()) {
-    const Field field = balance_->field(r.state, r.time);
-    for (const auto& p : given_->probes) row.emplace_back(given_->value.shown(field.sample(p.at)));
+  const std::size_t unknowns = balance_->unknowns().size();
+  for (std::size_t u = 0; !given_->probes.empty() && u < unknowns; ++u) {
+    const Field field = balance_->field(r.state, r.time, u);
+    for (const auto& p : given_->probes) row.emplace_back(scale_of(*given_, u).shown(field.sample(p.at)));
   }
-  row.emplace_back(given_->value.shown(r.totals.lowest));
-  row.emplace_back(given_->value.shown(r.totals.integral / balance_->volume()));
-  row.emplace_back(given_->value.shown(r.totals.highest));
-  if (balance_->offers().second_order) {
-    row.emplace_back(r.totals.kinetic);
-    row.emplace_back(r.totals.potential);
-  }
-  row.emplace_back(r.totals.content);
-  if (balance_->advects()) {
-    const verify::Shape shape = verify::shape_of(*balance_, r.state);
-    row.emplace_back(shape.variation * given_->value.factor);
-    row.emplace_back(shape.square * given_->value.factor * given_->value.factor);
-    row.emplace_back(static_cast<Real>(shape.extrema));
-  }
+  const auto each = unknowns == 1 ? std::vector{r.totals} : balance_->totals_by_unknown(r.state, r.time);
+  for (std::size_t u = 0; u < unknowns; ++u) append_unknown(r, u, each[u], row);
   for (const Cells* cells : {&r.flows, &r.amounts}) {
     Cells all(lines_.size());
     for (std::size_t l = 0; l < cells->size(); ++l) all[column_of_line_[l]] = (*cells)[l];
     row.insert(row.end(), all.begin(), all.end());
   }
-  row.emplace_back(r.residual);
+  if (unknowns == 1) {
+    row.emplace_back(r.residual);
+  } else {
+    for (std::size_t u = 0; u < unknowns; ++u)
+      row.emplace_back(r.budget ? std::optional(r.budget->relative_residual_of(u, each[u])) : std::nullopt);
+  }
   row.emplace_back(r.between_steps ? 1 : 0);
   series_.append(row);
 }
@@ -184,6 +205,10 @@ void Recorder::record(const Moment& m) {
 void Recorder::record(Real time, const State& y) {
   const Field field = balance_->field(y, time);
   std::vector<Real> numbers(field.raw().begin(), field.raw().end());
+  for (std::size_t u = 1; u < balance_->unknowns().size(); ++u) {
+    const Field other = balance_->field(y, time, u);
+    numbers.insert(numbers.end(), other.raw().begin(), other.raw().end());
+  }
   if (about_.velocity) {
     const auto count = static_cast<std::size_t>(balance_->grid().count());
     const std::size_t first = numbers.size();
@@ -205,13 +230,20 @@ void Recorder::finish() {
 }
 
 void Recorder::write_fields(const std::filesystem::path& file) {
-  Field field(balance_->grid());
-  field.leave_out(balance_->absent());
-  store::FieldWriter writer(file, field.grid(), about_, shares_);
+  std::vector<Field> fields;
+  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) {
+    fields.emplace_back(balance_->grid());
+    fields.back().leave_out(balance_->domain(u).inactive());
+  }
+  store::FieldWriter writer(file, balance_->grid(), about_, shares_);
   fields_.each([&](std::span<const Real> row) {
-    const std::size_t raw = field.raw().size();
-    field.set_raw(row.subspan(2, raw));
-    writer.append(row[0], field, static_cast<int>(row[1]), row.subspan(2 + raw));
+    const std::size_t raw = fields.front().raw().size();
+    std::size_t next = 2;
+    for (Field& field : fields) {
+      field.set_raw(row.subspan(next, raw));
+      next += raw;
+    }
+    writer.append(row[0], fields, static_cast<int>(row[1]), row.subspan(next));
   });
   writer.finish();
 }
@@ -222,31 +254,41 @@ void Recorder::clean() {
 }
 
 std::vector<store::Column> Recorder::columns() const {
-  using store::name_of;
   using store::SeriesRole;
-  std::vector<store::Column> result{{name_of(SeriesRole::time), time_.unit, 12}};
-  for (const auto& p : given_->probes) result.push_back({p.name, given_->value.unit});
-  for (const auto role : {SeriesRole::minimum, SeriesRole::mean, SeriesRole::maximum})
-    result.push_back({name_of(role), given_->value.unit});
-  const bool wave = balance_->offers().second_order;
-  if (wave) {
-    result.push_back({name_of(SeriesRole::kinetic_energy), given_->amount_unit});
-    result.push_back({name_of(SeriesRole::potential_energy), given_->amount_unit});
-  }
-  result.push_back({wave ? "energy" : "total", given_->amount_unit, 15});
-  if (balance_->advects()) {
-    result.push_back(
-        {name_of(SeriesRole::total_variation), given_->problem.grid().rank() == 1 ? given_->value.unit : ""});
-    result.push_back({name_of(SeriesRole::total_of_squares), ""});
-    result.push_back({name_of(SeriesRole::extrema), ""});
+  std::vector<store::Column> result{{store::name_of(SeriesRole::time), time_.unit, 12}};
+  const bool several = balance_->unknowns().size() > 1, wave = balance_->offers().second_order;
+  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
+    for (const auto& p : given_->probes) result.push_back({name_of(u, p.name), scale_of(*given_, u).unit});
+  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) {
+    const std::string unit = scale_of(*given_, u).unit;
+    const auto add = [&](SeriesRole role, const std::string& in) {
+      result.push_back({name_of(u, store::name_of(role)), in});
+    };
+    for (const auto role : {SeriesRole::minimum, SeriesRole::mean, SeriesRole::maximum}) add(role, unit);
+    if (wave)
+      for (const auto role : {SeriesRole::kinetic_energy, SeriesRole::potential_energy})
+        add(role, given_->amount_unit);
+    result.push_back({name_of(u, wave ? "energy" : "total"), given_->amount_unit, 15});
+    if (!balance_->advects()) continue;
+    add(SeriesRole::total_variation, given_->problem.grid().rank() == 1 ? unit : "");
+    add(SeriesRole::total_of_squares, "");
+    add(SeriesRole::extrema, "");
   }
   for (const auto& line : lines_)
     result.push_back({store::flow_name(line.name, line.kind == LedgerLine::Kind::wall), given_->flow_unit});
   // Amounts and contents close the budget: every digit of them.
   for (const auto& line : lines_) result.push_back({store::amount_name(line.name), given_->amount_unit, 15});
-  result.push_back({name_of(SeriesRole::budget_residual), "", 3});
-  result.push_back({name_of(SeriesRole::interpolated), "", 1});
+  for (std::size_t u = 0; u < (several ? balance_->unknowns().size() : 1); ++u)
+    result.push_back({name_of(u, store::name_of(SeriesRole::budget_residual)), "", 3});
+  result.push_back({store::name_of(SeriesRole::interpolated), "", 1});
   return result;
+}
+
+// Of one unknown among several its name stands before that of the column.
+std::string Recorder::name_of(std::size_t unknown, const std::string& column) const {
+  return balance_->unknowns().size() == 1
+             ? column
+             : store::name_of_unknown(balance_->unknowns()[unknown].name, column);
 }
 
 }  // namespace williwaw::casefile

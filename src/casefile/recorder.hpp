@@ -22,7 +22,7 @@ class Recorder {
   Recorder(const Case& given, ProblemBalance& balance, const std::vector<LedgerLine>& lines,
            std::filesystem::path folder, const RecorderMemory* from = nullptr);
 
-  /// Numbers of a row of the journal: time, stage, the field with its halo, velocities.
+  /// Numbers of a row of the journal: time, stage, the field of each unknown with its halo, velocities.
   static std::size_t row_length(const Case& given, const ProblemBalance& balance);
   /// What follows belongs to this stage.
   void begin_stage(Index stage, const Case& given, ProblemBalance& balance);
@@ -52,12 +52,15 @@ class Recorder {
     const Totals& totals;
     Cells flows, amounts;  ///< for each line of this stage
     Real residual;
+    const Budget* budget;  ///< null for a steady state
     bool between_steps;
   };
 
   std::vector<store::Column> columns() const;
+  std::string name_of(std::size_t unknown, const std::string& column) const;
   Cells flows_of(const Moment& m);
   void append(const Row& row);
+  void append_unknown(const Row& row, std::size_t unknown, const Totals& totals, Cells& cells) const;
 
   const Case* given_;
   ProblemBalance* balance_;

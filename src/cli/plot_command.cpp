@@ -40,16 +40,29 @@ void take_plane(const std::string& text, const plot::RunFolder& run, FigureReque
   throw InputError("--at: give an axis and a position, such as z=0.1");
 }
 
+// `of` names an unknown in figures of this kind.
+bool shows_unknown(const std::string& kind) {
+  return kind != "series" && kind != "wall";
+}
+
+// Opened for the unknown that is to be shown.
+plot::RunFolder open_run(const PlotArguments& a) {
+  if (a.of.empty() || !shows_unknown(a.kind)) return plot::RunFolder(a.run);
+  try {
+    return plot::RunFolder(a.run, a.of);
+  } catch (const store::UnknownName& e) {
+    throw InputError("--of: this run has " + e.known());
+  }
+}
+
 FigureRequest request_from(const PlotArguments& a, const plot::RunFolder& run) {
   FigureRequest request;
   request.kind = a.kind.empty() ? (run.fields().grid().rank() == 1 ? "profiles" : "map") : a.kind;
   request.of = a.of;
   const auto& d = run.fields().description();
   request.levels = a.levels;
-  if (!a.of.empty() && request.kind != "series" && request.kind != "wall") {
-    if (a.of != d.unknown) throw InputError("--of: this run has '" + d.unknown + "' only");
-    request.of.clear();
-  }
+  // The first unknown needs no name.
+  if (shows_unknown(request.kind) && a.of == run.fields().unknowns().front()) request.of.clear();
   for (const auto& t : split(a.times, ',')) request.times.push_back(quantity(t, d.time, "--times"));
   if (!a.range.empty()) {
     const auto ends = split(a.range, ',');
@@ -105,7 +118,7 @@ int plot_case(const PlotArguments& a) {
 
 int plot(const PlotArguments& arguments) {
   if (arguments.run.extension() == ".toml") return plot_case(arguments);
-  const plot::RunFolder folder(arguments.run);
+  const plot::RunFolder folder = open_run(arguments);
   for (const auto& file :
        plot::draw(folder, request_from(arguments, folder), arguments.format, output_from(arguments)))
     say("{}\n", file.string());
@@ -113,7 +126,7 @@ int plot(const PlotArguments& arguments) {
 }
 
 int film(const PlotArguments& arguments) {
-  const plot::RunFolder folder(arguments.run);
+  const plot::RunFolder folder = open_run(arguments);
   plot::Output out = output_from(arguments);
   if (out.file.empty()) out.file = arguments.run / "figures" / "film.gif";
   plot::film(folder, request_from(arguments, folder), out, arguments.seconds);

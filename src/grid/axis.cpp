@@ -5,6 +5,8 @@
 #include <cstdio>
 #include <numbers>
 
+#include "williwaw/grid/expect.hpp"
+
 namespace williwaw {
 
 std::string to_text(Real value) {
@@ -136,6 +138,7 @@ void Axis::place_nodes() {
 }
 
 std::vector<Axis::Piece> Axis::pieces(Index i) const {
+  expect(i >= 0 && i < size(), "Axis::pieces: an unknown of the axis");
   if (unknowns_ == Unknowns::cells) return {{points()[i], widths()[i]}};
   std::vector<Piece> result;
   for (const auto& [low, high] :

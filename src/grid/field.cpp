@@ -53,6 +53,7 @@ void Field::leave_out(std::span<const Index> numbers) {
   if (numbers.empty()) return;
   left_out_.assign(static_cast<std::size_t>(size()), 0);
   for (const Index n : numbers) {
+    expect(n >= 0 && n < size(), "Field::leave_out: unknowns of the grid");
     left_out_[static_cast<std::size_t>(n)] = 1;
     (*this)[n] = std::numeric_limits<Real>::quiet_NaN();
   }

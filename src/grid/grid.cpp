@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "williwaw/grid/expect.hpp"
+
 namespace williwaw {
 
 namespace {
@@ -25,6 +27,7 @@ Grid::Grid(std::vector<Axis> axes) : axes_(std::move(axes)) {
 }
 
 std::array<Index, 3> Grid::position(Index number) const {
+  expect(number >= 0 && number < count(), "Grid::position: an unknown of the grid");
   return {number % size(0), number / size(0) % size(1), number / (size(0) * size(1))};
 }
 
@@ -73,6 +76,7 @@ std::vector<Side> Grid::sides() const {
 }
 
 std::string Grid::side_name(Side side) const {
+  expect(side.axis >= 0 && side.axis < rank(), "Grid: a side of one of its axes");
   if (axes_[side.axis].name() == "r") return side.upper ? "outer" : "inner";
   return side_names[slot(side.axis)][side.upper ? 1 : 0];
 }
@@ -84,6 +88,7 @@ std::optional<Side> Grid::side(const std::string& name) const {
 }
 
 std::vector<Index> Grid::unknowns_at(Side side) const {
+  expect(side.axis >= 0 && side.axis < rank(), "Grid: a side of one of its axes");
   std::array<Index, 3> low{0, 0, 0}, high{size(0), size(1), size(2)};
   low[side.axis] = side.upper ? size(side.axis) - 1 : 0;
   high[side.axis] = low[side.axis] + 1;
@@ -95,6 +100,8 @@ std::vector<Index> Grid::unknowns_at(Side side) const {
 }
 
 Real Grid::wall_area(Side side, Index unknown) const {
+  expect(side.axis >= 0 && side.axis < rank() && unknown >= 0 && unknown < count(),
+         "Grid::wall_area: a side of one of its axes and an unknown");
   const auto at = position(unknown);
   const Axis& across = axes_[side.axis];
   Real product = across.area(side.upper ? across.to() : across.from());

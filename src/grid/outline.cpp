@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "looking.hpp"
+#include "williwaw/grid/expect.hpp"
 
 namespace williwaw {
 
@@ -274,6 +275,8 @@ Index Outline::neighbour(Index n, int axis, bool upper) const {
 }
 
 Real Outline::share(Index n) const {
+  expect(whole() || (n >= 0 && n < static_cast<Index>(state_.size())),
+         "Outline::share: a control volume of the grid");
   if (whole() || state_[n] == full) return 1;
   if (state_[n] == empty) return 0;
   const auto found = shares_.find(n);
@@ -281,6 +284,8 @@ Real Outline::share(Index n) const {
 }
 
 Real Outline::open(Index n, int axis, bool upper) const {
+  expect(whole() || (n >= 0 && n < static_cast<Index>(state_.size())),
+         "Outline::open: a control volume of the grid");
   if (whole()) return 1;
   const Index other = neighbour(n, axis, upper);
   if (!active(n) || (other >= 0 && !active(other))) return 0;
@@ -350,6 +355,7 @@ void Outline::drop_slivers() {
 }
 
 void Outline::shift_to_walls(const std::vector<char>& held) {
+  expect(held.size() == facets_.size(), "Outline::shift_to_walls: an entry for each facet");
   if (whole()) return;
   std::unordered_map<Index, std::pair<bool, std::size_t>> behind;  // all held so far, and one of its facets
   for (std::size_t f = 0; f < facets_.size(); ++f) {

@@ -9,8 +9,16 @@
 
 namespace williwaw::plot {
 
-RunFolder::RunFolder(std::filesystem::path folder)
-    : folder_(std::move(folder)), fields_(folder_ / "fields.nc") {}
+RunFolder::RunFolder(std::filesystem::path folder, const std::string& unknown)
+    : folder_(std::move(folder)), fields_(folder_ / "fields.nc", unknown) {}
+
+std::optional<RunFolder> of_other_unknown(const RunFolder& run, const FigureRequest& request) {
+  const auto& names = run.fields().unknowns();
+  if (request.kind == "series" || request.kind == "wall" ||
+      request.of == run.fields().description().unknown || std::ranges::find(names, request.of) == names.end())
+    return std::nullopt;
+  return std::optional<RunFolder>(std::in_place, run.folder(), request.of);
+}
 
 const store::RunSeries& RunFolder::series() const {
   if (!series_) series_.emplace(folder_ / "series.csv");
@@ -55,6 +63,7 @@ std::vector<std::filesystem::path> draw(const RunFolder& run, const FigureReques
     for (const auto& k : kinds) known += (known.empty() ? "" : ", ") + k.name;
     throw PlotError("there is no figure called '" + request.kind + "' yet; there are " + known);
   }
+  if (const auto other = of_other_unknown(run, request)) return draw(*other, request, format, std::move(out));
   // A map shows one time: several times are several files.
   std::vector<FigureRequest> requests{request};
   if (kind->one_time) {

@@ -9,6 +9,7 @@ namespace williwaw::plot {
 void film(const RunFolder& run, const FigureRequest& request, const Output& out, Real seconds) {
   if (out.file.extension() != ".gif")
     throw PlotError("films are written as .gif; '" + out.file.extension().string() + "' is not there yet");
+  if (const auto other = of_other_unknown(run, request)) return film(*other, request, out, seconds);
   const int rank = run.fields().grid().rank();
   FigureRequest fixed = request;
   if (rank == 3 && !fixed.at) throw PlotError("a film of a block needs a plane: --at z=..");

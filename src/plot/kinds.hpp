@@ -25,6 +25,10 @@ FigureKind film_kind();
 FigureKind strip_kind();
 FigureKind arrows_kind();
 
+/// The run opened for another unknown, where a request names one that the run has besides the one it is open
+/// for.
+std::optional<RunFolder> of_other_unknown(const RunFolder& run, const FigureRequest& request);
+
 /// Draws one frame; the film calls these over and over with the same ranges.
 void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,
                         const std::vector<Index>& records);

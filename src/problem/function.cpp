@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "williwaw/grid/expect.hpp"
+
 namespace williwaw {
 
 Function Function::by_line(ByLine evaluate, bool on_place, bool on_time) {
@@ -37,6 +39,7 @@ Function Function::by_region(std::shared_ptr<const Regions> regions, std::vector
 }
 
 void Function::evaluate(const Points& places, Real time, std::span<Real> out) const {
+  expect(static_cast<Index>(out.size()) == places.size(), "Function::evaluate: a value for each place");
   if (!by_line_) {
     std::fill(out.begin(), out.end(), constant_);
     return;

@@ -65,8 +65,34 @@ bool is_symmetric(const FaceSystem& system) {
   return true;
 }
 
+namespace {
+
+// A matrix whose parts do not belong together would be read beyond its ends.
+void check(const FaceSystem& s) {
+  const auto count = static_cast<std::size_t>(s.extent[0] * s.extent[1] * s.extent[2]);
+  bool fits = s.diagonal.size() == count && (s.held.empty() || s.held.size() == count);
+  for (std::size_t a = 0; a < 3; ++a) {
+    const bool there = static_cast<int>(a) < s.rank();
+    fits = fits && s.lower[a].size() == (there ? count : 0) && s.upper[a].size() == s.lower[a].size() &&
+           (there || s.extent[a] == 1);
+  }
+  if (!fits)
+    throw InputError("a matrix over faces has one entry for each of the " + std::to_string(count) +
+                     " unknowns of its extent in its diagonal, and two for each axis beside it");
+}
+
+void check(const SparseSystem& s) {
+  for (const Triplet& t : s.entries)
+    if (t.row < 0 || t.row >= s.rows || t.column < 0 || t.column >= s.rows)
+      throw InputError("a matrix with " + std::to_string(s.rows) + " rows has no entry at row " +
+                       std::to_string(t.row) + ", column " + std::to_string(t.column));
+}
+
+}  // namespace
+
 std::unique_ptr<LinearSolver> make_solver(const std::string& name, const LinearSystem& system,
                                           const SolverRules& rules) {
+  std::visit([](const auto& s) { check(s); }, system);
 #ifdef WILLIWAW_ASSERT
   return std::make_unique<AssertingSolver>(make_any(name, system, rules));
 #else

@@ -35,14 +35,26 @@ std::string place_header(const FieldReader& fields) {
   return result;
 }
 
+// A reader for each unknown of a file.
+using Readers = std::vector<std::unique_ptr<const FieldReader>>;
+
+Readers readers_of(const FieldReader& fields) {
+  Readers result;
+  for (const auto& name : fields.unknowns())
+    result.push_back(std::make_unique<FieldReader>(fields.file(), name));
+  return result;
+}
+
 std::string wide_table(const FieldReader& fields, const std::vector<Index>& records) {
-  const auto& d = fields.description();
   std::string text = place_header(fields);
   std::vector<std::vector<Real>> columns;
-  for (const Index r : records) {
-    const std::string time = fmt::format("{:.10g}{}", fields.times()[r], d.time.suffix());
-    text += "," + header(d.unknown + (d.steady ? "" : " at t = " + time), d.value.unit);
-    columns.push_back(fields.field(r).values());
+  for (const auto& reader : readers_of(fields)) {
+    const auto& d = reader->description();
+    for (const Index r : records) {
+      const std::string time = fmt::format("{:.10g}{}", fields.times()[r], d.time.suffix());
+      text += "," + header(d.unknown + (d.steady ? "" : " at t = " + time), d.value.unit);
+      columns.push_back(reader->field(r).values());
+    }
   }
   text += "\n";
   for (Index n = 0; n < fields.grid().count(); ++n) {
@@ -55,15 +67,20 @@ std::string wide_table(const FieldReader& fields, const std::vector<Index>& reco
 }
 
 std::string tall_table(const FieldReader& fields, const std::vector<Index>& records) {
-  const auto& d = fields.description();
-  std::string text =
-      header("t", d.time.unit) + "," + place_header(fields) + "," + header(d.unknown, d.value.unit) + "\n";
+  const Readers readers = readers_of(fields);
+  std::string text = header("t", fields.description().time.unit) + "," + place_header(fields);
+  for (const auto& reader : readers)
+    text += "," + header(reader->description().unknown, reader->description().value.unit);
+  text += "\n";
   for (const Index r : records) {
-    const auto values = fields.field(r).values();
-    for (Index n = 0; n < fields.grid().count(); ++n)
-      if (!std::isnan(values[n]))
-        text +=
-            fmt::format("{:.10g},{},{:.10g}\n", fields.times()[r], place_cells(fields.grid(), n), values[n]);
+    std::vector<std::vector<Real>> values;
+    for (const auto& reader : readers) values.push_back(reader->field(r).values());
+    for (Index n = 0; n < fields.grid().count(); ++n) {
+      if (std::isnan(values[0][n])) continue;
+      text += fmt::format("{:.10g},{}", fields.times()[r], place_cells(fields.grid(), n));
+      for (const auto& of_unknown : values) text += fmt::format(",{:.10g}", of_unknown[n]);
+      text += "\n";
+    }
   }
   return text;
 }
@@ -149,9 +166,10 @@ Mesh mesh_of(const Field& field) {
   return mesh;
 }
 
-std::string vtu_text(const Field& field, const std::string& name) {
-  const Mesh m = mesh_of(field);
-  const bool cells = field.grid().unknowns() == Unknowns::cells;
+// Of all unknowns, on the mesh of the first.
+std::string vtu_text(const Readers& readers, Index record) {
+  const Mesh m = mesh_of(readers.front()->field(record));
+  const bool cells = readers.front()->grid().unknowns() == Unknowns::cells;
   std::string text =
       "<?xml version=\"1.0\"?>\n<VTKFile type=\"UnstructuredGrid\" version=\"1.0\" "
       "byte_order=\"LittleEndian\" "
@@ -162,12 +180,14 @@ std::string vtu_text(const Field& field, const std::string& name) {
   text += data_array("Int64", "connectivity", 1, m.connectivity) +
           data_array("Int64", "offsets", 1, m.offsets) + data_array("UInt8", "types", 1, m.types) +
           "</Cells>\n";
-  if (cells)
-    text += "<CellData Scalars=\"" + name + "\">\n" + data_array("Float64", name, 1, m.cell_values) +
-            "</CellData>\n";
-  else
-    text += "<PointData Scalars=\"" + name + "\">\n" + data_array("Float64", name, 1, m.point_values) +
-            "</PointData>\n";
+  const std::string kind = cells ? "CellData" : "PointData";
+  text += "<" + kind + " Scalars=\"" + readers.front()->description().unknown + "\">\n";
+  for (const auto& reader : readers) {
+    const Mesh own = mesh_of(reader->field(record));
+    text +=
+        data_array("Float64", reader->description().unknown, 1, cells ? own.cell_values : own.point_values);
+  }
+  text += "</" + kind + ">\n";
   return text + "</Piece>\n</UnstructuredGrid>\n</VTKFile>\n";
 }
 
@@ -202,13 +222,14 @@ Files export_csv(const FieldReader& fields, const std::vector<Index>& records, T
 Files export_vtk(const FieldReader& fields, const std::vector<Index>& records,
                  const std::filesystem::path& folder) {
   make_folder(folder);
-  const std::string& name = fields.description().unknown;
+  const Readers readers = readers_of(fields);
+  const std::string& name = fields.unknowns().front();
   Files files;
   std::string collection =
       "<?xml version=\"1.0\"?>\n<VTKFile type=\"Collection\" version=\"1.0\">\n<Collection>\n";
   for (std::size_t n = 0; n < records.size(); ++n) {
     files.push_back(folder / fmt::format("{}-{:04}.vtu", name, n));
-    write_file(files.back(), vtu_text(fields.field(records[n]), name));
+    write_file(files.back(), vtu_text(readers, records[n]));
     collection += fmt::format("<DataSet timestep=\"{:.10g}\" file=\"{}\"/>\n", fields.times()[records[n]],
                               files.back().filename().string());
   }
@@ -221,17 +242,22 @@ Files export_npy(const FieldReader& fields, const std::vector<Index>& records,
                  const std::filesystem::path& folder) {
   make_folder(folder);
   const Grid& g = fields.grid();
-  Files files{folder / (fields.description().unknown + ".npy"), folder / "t.npy"};
-  std::vector<Real> all, times;
-  for (const Index r : records) {
-    const auto values = fields.field(r).values();
-    all.insert(all.end(), values.begin(), values.end());
-    times.push_back(fields.times()[r]);
-  }
   std::vector<std::size_t> shape{records.size()};
   for (int a = g.rank() - 1; a >= 0; --a) shape.push_back(static_cast<std::size_t>(g.size(a)));
-  write_npy(files[0], shape, all);
-  write_npy(files[1], {times.size()}, times);
+  Files files;
+  for (const auto& reader : readers_of(fields)) {
+    std::vector<Real> all;
+    for (const Index r : records) {
+      const auto values = reader->field(r).values();
+      all.insert(all.end(), values.begin(), values.end());
+    }
+    files.push_back(folder / (reader->description().unknown + ".npy"));
+    write_npy(files.back(), shape, all);
+  }
+  std::vector<Real> times;
+  for (const Index r : records) times.push_back(fields.times()[r]);
+  files.push_back(folder / "t.npy");
+  write_npy(files.back(), {times.size()}, times);
   for (int a = 0; a < g.rank(); ++a) {
     files.push_back(folder / (g.axis(a).name() + ".npy"));
     write_npy(files.back(), {static_cast<std::size_t>(g.size(a))},

@@ -43,6 +43,19 @@ bool is_content(const std::string& name) {
   return name == "total" || name == "energy";
 }
 
+constexpr std::string_view behind_unknown = ": ";
+
+// "minimum" of "u: minimum": what stands behind the name of an unknown, where one stands before it.
+std::string without_unknown(const std::string& header) {
+  const std::size_t at = header.rfind(behind_unknown);
+  return at == std::string::npos ? header : header.substr(at + behind_unknown.size());
+}
+
+// The name of the unknown before it, with what parts them; empty where there is none.
+std::string unknown_before(const std::string& header) {
+  return header.substr(0, header.size() - without_unknown(header).size());
+}
+
 constexpr std::string_view flow_prefix = "flow ", amount_prefix = "amount ";
 
 // Goes along the headers and says which role comes next.
@@ -54,17 +67,13 @@ class HeaderWalk {
   std::vector<SeriesRole> roles() {
     one(SeriesRole::time);
     while (at_ < columns_.size() && !reserved_in_series(columns_[at_].name)) take(SeriesRole::probe);
-    for (const auto role : {SeriesRole::minimum, SeriesRole::mean, SeriesRole::maximum}) one(role);
-    if (next() == name_of(SeriesRole::kinetic_energy))
-      for (const auto role : {SeriesRole::kinetic_energy, SeriesRole::potential_energy}) one(role);
-    if (!is_content(next())) refuse("total' or 'energy");
-    take(SeriesRole::content);
-    if (next() == name_of(SeriesRole::total_variation))
-      for (const auto role : {SeriesRole::total_variation, SeriesRole::total_of_squares, SeriesRole::extrema})
-        one(role);
+    do {
+      of_one_unknown();
+    } while (!unknown_.empty() && without_unknown(next()) == name_of(SeriesRole::minimum));
+    unknown_.clear();
     const std::size_t flows = at_;
     while (at_ < columns_.size() && !next().starts_with(amount_prefix) &&
-           next() != name_of(SeriesRole::budget_residual))
+           without_unknown(next()) != name_of(SeriesRole::budget_residual))
       take(SeriesRole::flow);
     for (const std::size_t count = at_ - flows, first = at_; at_ < first + count;) {
       const std::string& flow = columns_[flows + at_ - first].name;
@@ -72,7 +81,12 @@ class HeaderWalk {
       if (next() != amount_name(line)) refuse(amount_name(line));
       take(SeriesRole::amount);
     }
-    for (const auto role : {SeriesRole::budget_residual, SeriesRole::interpolated}) one(role);
+    do {
+      unknown_ = unknown_before(next());
+      one(SeriesRole::budget_residual);
+    } while (!unknown_.empty() && without_unknown(next()) == name_of(SeriesRole::budget_residual));
+    unknown_.clear();
+    one(SeriesRole::interpolated);
     if (at_ < columns_.size())
       throw StoreError(
           fmt::format("{}:1: column '{}' is not one of a run's series; take it out", file_.string(), next()));
@@ -82,13 +96,27 @@ class HeaderWalk {
  private:
   std::string next() const { return at_ < columns_.size() ? columns_[at_].name : ""; }
 
+  // Its name stands before all of its columns, where there are several.
+  void of_one_unknown() {
+    unknown_ = unknown_before(next());
+    for (const auto role : {SeriesRole::minimum, SeriesRole::mean, SeriesRole::maximum}) one(role);
+    if (next() == unknown_ + name_of(SeriesRole::kinetic_energy))
+      for (const auto role : {SeriesRole::kinetic_energy, SeriesRole::potential_energy}) one(role);
+    if (!next().starts_with(unknown_) || !is_content(next().substr(unknown_.size())))
+      refuse(unknown_ + "total' or '" + unknown_ + "energy");
+    take(SeriesRole::content);
+    if (next() == unknown_ + name_of(SeriesRole::total_variation))
+      for (const auto role : {SeriesRole::total_variation, SeriesRole::total_of_squares, SeriesRole::extrema})
+        one(role);
+  }
+
   void take(SeriesRole role) {
     roles_.push_back(role);
     ++at_;
   }
 
   void one(SeriesRole role) {
-    if (next() != name_of(role)) refuse(name_of(role));
+    if (next() != unknown_ + name_of(role)) refuse(unknown_ + name_of(role));
     take(role);
   }
 
@@ -102,6 +130,7 @@ class HeaderWalk {
   const std::filesystem::path& file_;
   const std::vector<Column>& columns_;
   std::size_t at_ = 0;
+  std::string unknown_;  ///< whose columns these are, with what parts it from their names
   std::vector<SeriesRole> roles_;
 };
 
@@ -131,7 +160,8 @@ std::vector<SeriesRole> roles_of(const std::filesystem::path& file, const std::v
     std::optional<SeriesRole> role;
     if (found != kinds.end())
       for (const RoleWords& words : all_roles)
-        if (words.kind == found->second && (*words.name == 0 || words.name == column.name)) role = words.role;
+        if (words.kind == found->second && (*words.name == 0 || words.name == without_unknown(column.name)))
+          role = words.role;
     if (!role)
       throw StoreError(fmt::format("{}:1: column '{}' is not one of a run's series; take it out",
                                    file.string(), column.name));
@@ -154,6 +184,10 @@ std::string kind_of(SeriesRole role) {
   return words_of(role).kind;
 }
 
+std::string name_of_unknown(const std::string& unknown, const std::string& column) {
+  return unknown + std::string(behind_unknown) + column;
+}
+
 std::string amount_name(const std::string& line) {
   return std::string(amount_prefix) + line;
 }
@@ -163,9 +197,10 @@ std::string flow_name(const std::string& line, bool boundary) {
 }
 
 bool reserved_in_series(const std::string& name) {
-  return is_content(name) || name.starts_with(flow_prefix) || name.starts_with(amount_prefix) ||
+  const std::string own = without_unknown(name);
+  return is_content(own) || name.starts_with(flow_prefix) || name.starts_with(amount_prefix) ||
          std::ranges::any_of(all_roles,
-                             [&](const RoleWords& words) { return *words.name != 0 && name == words.name; });
+                             [&](const RoleWords& words) { return *words.name != 0 && own == words.name; });
 }
 
 RunSeries::RunSeries(const std::filesystem::path& file)

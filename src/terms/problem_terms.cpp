@@ -110,7 +110,7 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
   if (advection_term) advection_term->declare(lines);
   if (execution.semi_lagrangian) {
     if (!advection_term) throw InputError("scheme 'semi-lagrangian' needs something that is carried along");
-    result.carried_line = lines.declare({prefix + "carried", LedgerLine::Kind::source, ""});
+    result.carried_line = lines.declare({prefix + "carried", LedgerLine::Kind::source, "", number});
   }
   if (!equation.points.empty()) {
     auto points = std::make_unique<PointSourcesTerm>(result.of, equation.points, result.storage);

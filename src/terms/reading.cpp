@@ -221,9 +221,10 @@ Stencil ProblemBalance::stencil(Index number, Real at) {
     for (const auto& point : now->of(*part.points).all())
       if (point.unknown == number) result.source += point.rate;
   if (offers().reacts) {
-    State inside(about.size());
+    const State start = about.empty() ? initial_state() : about;
+    State inside(start.size());
     Ledger ignored(lines().size());
-    rate(about, at, Parts::source(), inside, ignored);
+    rate(start, at, Parts::source(), inside, ignored);
     result.reaction = inside[static_cast<std::size_t>(number)] - result.source;
   }
   const auto found = std::ranges::lower_bound(held(), number);

@@ -47,7 +47,7 @@ struct SystemReactionTerm::Room final : TermScratch {
 void SystemReactionTerm::add_unknown(OfUnknown of, std::shared_ptr<const Storage> storage,
                                      LedgerLines& lines) {
   // The prefix ends with a space.
-  lines_.push_back(lines.declare({of.prefix + "reaction", LedgerLine::Kind::source, ""}));
+  lines_.push_back(lines.declare({of.prefix + "reaction", LedgerLine::Kind::source, "", of.number}));
   unknowns_.push_back(std::move(of));
   storages_.push_back(std::move(storage));
 }

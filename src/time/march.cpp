@@ -57,6 +57,9 @@ class March {
         stepper_->begin(state_, plan_.start, (first.to - first.from) / static_cast<Real>(first.steps));
     out_.totals = counted ? *counted : balance_.totals(state_, plan_.start);
     out_.budget = Budget(balance_.lines(), out_.totals, counted || !pins ? 0 : out_.totals.content - before);
+    if (balance_.layout().blocks().size() > 1)
+      if (const auto each = balance_.totals_by_unknown(state_, plan_.start); each.size() > 1)
+        out_.budget.keep_by_unknown(each);
     out_.lowest = out_.totals.lowest;
     out_.highest = out_.totals.highest;
     guard_ = Guard(balance_, out_.totals, plan_.start);

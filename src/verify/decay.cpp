@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "williwaw/grid/expect.hpp"
 #include "williwaw/solve/linear_solver.hpp"
 #include "williwaw/solve/spectrum.hpp"
 
@@ -31,6 +32,7 @@ class Weighted {
 }  // namespace
 
 std::optional<Index> growing_modes(ProblemBalance& balance, const State& y, Real at) {
+  expect(static_cast<Index>(y.size()) == balance.layout().size(), "growing_modes: a state of the balance");
   const Index most = balance.grid().rank() == 3 ? 20000 : 200000;
   if (balance.advects() || balance.offers().second_order || balance.layout().size() > most)
     return std::nullopt;

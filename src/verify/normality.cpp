@@ -6,6 +6,7 @@
 
 #include "complex.hpp"
 #include "search.hpp"
+#include "williwaw/grid/expect.hpp"
 #include "williwaw/solve/dense.hpp"
 #include "williwaw/verify/stability.hpp"
 
@@ -141,6 +142,7 @@ Real norm_of(const Matrix& m) {
 }  // namespace
 
 Judgement judge(Balance& balance, const State& about, const Scheme& scheme, Real step, Real at) {
+  expect(static_cast<Index>(about.size()) == balance.layout().size(), "judge: a state of the balance");
   const Matrix a = operator_of(balance, about, at);
   Judgement result;
   const Real size = a.sum_of_squares();

@@ -4,6 +4,8 @@
 #include <cmath>
 #include <complex>
 
+#include "williwaw/grid/expect.hpp"
+
 namespace williwaw::verify {
 
 namespace {
@@ -82,6 +84,7 @@ Index turns_of(const Axis& axis, const State& y, Real least) {
 }  // namespace
 
 Shape shape_of(ProblemBalance& balance, const State& y) {
+  expect(static_cast<Index>(y.size()) == balance.layout().size(), "shape_of: a state of the balance");
   const Grid& g = balance.grid();
   Real low = std::numeric_limits<Real>::infinity(), high = -low;
   Shape result;
@@ -122,6 +125,8 @@ Shape shape_of(ProblemBalance& balance, const State& y) {
 }
 
 PulseLoss pulse_loss(ProblemBalance& balance, const State& before, const State& after) {
+  expect(before.size() == after.size() && static_cast<Index>(after.size()) == balance.layout().size(),
+         "pulse_loss: two states of the balance");
   const Real around = far_field(balance, before);
   const Spread first = spread_of(balance, before, around), last = spread_of(balance, after, around);
   return {last.height, first.height, last.width, first.width};

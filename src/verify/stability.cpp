@@ -5,6 +5,7 @@
 
 #include "search.hpp"
 #include "spectrum.hpp"
+#include "williwaw/grid/expect.hpp"
 #include "williwaw/verify/stream.hpp"
 
 namespace williwaw::verify {
@@ -171,6 +172,7 @@ Stability stability_of_wave(ProblemBalance& balance, const Scheme& scheme, Real 
 }  // namespace
 
 Stability stability(ProblemBalance& balance, const Scheme& scheme, Real step, Real from, Real until) {
+  expect(step >= 0, "stability: a step not below zero");
   if (balance.offers().second_order) {
     if (!takes_second_order(scheme))
       throw InputError("scheme '" + scheme.name + "' does not march equations of second order in time");

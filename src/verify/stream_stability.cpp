@@ -73,7 +73,8 @@ bool is_normal(const ProblemBalance& balance, const EvaluatedAdvection& stream) 
   for (int a = 0; a < g.rank(); ++a)
     if (!g.axis(a).periodic() || !g.axis(a).is_uniform()) return false;
   const Equation& e = balance.problem().equation();
-  return !e.stream->velocity.depends_on_place() && !e.storage.depends_on_place() && !balance.offers().reacts &&
+  return !e.stream->velocity.depends_on_place() && !e.storage.depends_on_place() &&
+         !balance.offers().reacts &&
          std::ranges::none_of(e.diffusion.coefficient, &Function::depends_on_place);
 }
 

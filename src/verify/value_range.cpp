@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "williwaw/grid/expect.hpp"
+
 namespace williwaw::verify {
 
 namespace {
@@ -26,6 +28,8 @@ std::string unbounded_by(ProblemBalance& balance, Real at) {
 }  // namespace
 
 ValueRange values_allowed(ProblemBalance& balance, const State& initial, Real from, Real until) {
+  expect(static_cast<Index>(initial.size()) == balance.layout().size(),
+         "values_allowed: a state of the balance");
   ValueRange result;
   Range& range = result.values;
   range = {std::numeric_limits<Real>::infinity(), -std::numeric_limits<Real>::infinity()};

@@ -117,3 +117,22 @@ TEST_CASE("edges and corners beyond walls carry on what lies beyond each of the 
           }
     }
 }
+
+#ifdef WILLIWAW_ASSERT
+TEST_CASE("unknowns, sides and halos that a grid has not are told to who asks for them") {
+  const Grid g({Axis::uniform("x", 0, 1, 4, Unknowns::cells), Axis::uniform("y", 0, 1, 3, Unknowns::cells)});
+  Field f(g);
+  CHECK_NOTHROW(f.at(-1, 3));
+  CHECK_NOTHROW(f.at(4, -1));
+  CHECK_THROWS_AS(f.at(5, 0), PreconditionError);
+  CHECK_THROWS_AS(f.at(0, -2), PreconditionError);
+  CHECK_THROWS_AS(f.at(0, 0, 1), PreconditionError);
+  CHECK_THROWS_AS(f[12], PreconditionError);
+  CHECK_THROWS_AS(f.leave_out(std::vector<Index>{-1}), PreconditionError);
+  CHECK_THROWS_AS(g.position(-1), PreconditionError);
+  CHECK_THROWS_AS(g.unknowns_at({2, false}), PreconditionError);
+  CHECK_THROWS_AS(g.side_name({-1, true}), PreconditionError);
+  CHECK_THROWS_AS(g.wall_area({0, true}, 12), PreconditionError);
+  CHECK_THROWS_AS(g.axis(0).pieces(4), PreconditionError);
+}
+#endif

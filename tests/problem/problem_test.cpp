@@ -151,3 +151,17 @@ TEST_CASE("a wave is given by its speed, or by tension and density, and not by b
        std::vector<std::function<void()>>{[&] { made(3.0, 8.0, 2.0); }, [&] { made(0.0, 0.0, 1.0); }})
     CHECK_THROWS_WITH_AS(make(), "a wave needs its speed, or tension and density, and not both", InputError);
 }
+
+#ifdef WILLIWAW_ASSERT
+TEST_CASE("functions want room for every place, problems sides and regions that they have") {
+  const Function f = [](Point p) { return p.x; };
+  std::vector<Real> two(2);
+  CHECK_THROWS_AS(f.evaluate(Points(3), 0, two), PreconditionError);
+  CHECK_THROWS_AS(f.part(-1), PreconditionError);
+  Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), diffusion(1.0));
+  p.other_walls(insulated());
+  CHECK_NOTHROW(p.wall(Side{0, true}));
+  CHECK_THROWS_AS(p.wall(Side{1, true}), PreconditionError);
+  CHECK_THROWS_AS(p.cut_wall(0), PreconditionError);
+}
+#endif

@@ -370,3 +370,27 @@ TEST_CASE("biconjugate gradients start anew, give up when told to, and say what 
   }
   CHECK(said.find("did not solve a step in ") != std::string::npos);
 }
+
+TEST_CASE("matrices whose parts do not belong together are refused before they are solved") {
+  FaceSystem faces;
+  faces.extent = {3, 2, 1};
+  faces.diagonal.assign(6, 2.0);
+  for (int a = 0; a < 2; ++a)
+    for (auto* side : {&faces.lower[a], &faces.upper[a]}) side->assign(6, -0.1);
+  CHECK_NOTHROW(make_solver("direct", faces, {}));
+  const auto refused = [&](auto change) {
+    FaceSystem other = faces;
+    change(other);
+    CHECK_THROWS_WITH_AS(make_solver("direct", other, {}), doctest::Contains("unknowns of its extent"),
+                         InputError);
+  };
+  refused([](FaceSystem& s) { s.diagonal.pop_back(); });
+  refused([](FaceSystem& s) { s.lower[1].pop_back(); });
+  refused([](FaceSystem& s) { s.upper[0].push_back(0); });
+  refused([](FaceSystem& s) { s.held.assign(5, 0); });
+  refused([](FaceSystem& s) { s.lower[1].clear(), s.upper[1].clear(); });
+  refused([](FaceSystem& s) { s.extent[2] = 2; });
+  CHECK_NOTHROW(make_solver("direct", SparseSystem{2, {{0, 0, 1}, {1, 1, 1}}}, {}));
+  CHECK_THROWS_WITH_AS(make_solver("direct", SparseSystem{2, {{0, 0, 1}, {1, 2, 1}}}, {}),
+                       "a matrix with 2 rows has no entry at row 1, column 2", InputError);
+}

@@ -210,3 +210,19 @@ TEST_CASE("a part that ends at a node takes what lies on its side of it, on unev
   CHECK(plug > 0);
   CHECK(plug / (plug + area_of(round, "bottom")) == doctest::Approx(0.49).epsilon(1e-13));
 }
+
+TEST_CASE("a printed stencil tells what reacts at the initial value, linear or not, besides the source") {
+  for (const bool linear : {true, false}) {
+    CAPTURE(linear);
+    Equation e = diffusion(1.0, 1.0, 3.0);
+    e.reaction = Reaction::of([=](Real u) { return linear ? -0.5 * u : -0.5 * u * u; }, linear);
+    Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), e);
+    p.other_walls(insulated());
+    p.initial = [](Point q) { return 2 + q.x; };
+    ProblemBalance balance(p);
+    const Stencil s = balance.stencil(1, 0);
+    const Real u = 2.375, volume = 0.25;
+    CHECK(s.source == doctest::Approx(3 * volume));
+    CHECK(s.reaction == doctest::Approx(-0.5 * volume * (linear ? u : u * u)));
+  }
+}

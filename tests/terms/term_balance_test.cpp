@@ -255,6 +255,11 @@ TEST_CASE("terms that cannot stand together are told") {
       std::make_shared<const Domain>(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), Outline{});
   const auto storage = std::make_shared<LinearStorage>(domain, 1.0);
   CHECK_THROWS_WITH_AS(TermBalance({}, {}), "a balance needs one unknown at least", InputError);
+  CHECK_THROWS_WITH_AS(TermBalance({{"u", nullptr}}, {}), "unknown 'u' of a balance has no storage",
+                       InputError);
+  std::vector<std::unique_ptr<Term>> none(1);
+  CHECK_THROWS_WITH_AS(TermBalance({{"u", storage}}, std::move(none)), "a term of a balance is not there",
+                       InputError);
   std::vector<std::unique_ptr<Term>> of_another;
   of_another.push_back(std::make_unique<SystemReactionTerm>(SystemReaction{}));
   LedgerLines lines;

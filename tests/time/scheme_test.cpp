@@ -170,5 +170,5 @@ TEST_CASE("step control shortens what missed, lengthens what was too good, and n
   totals.lowest = 10;
   totals.highest = 60;
   wide.see(totals, {});
-  CHECK(wide.measure({5e-2}, Layout({{"u"}}), 1) == doctest::Approx(1));
+  CHECK(wide.measure({5e-2}, Reductions(Layout({{"u"}})), 1) == doctest::Approx(1));
 }

@@ -50,6 +50,50 @@ TEST_CASE("a pair that turns into each other keeps its sum, and each its decay")
   }
 }
 
+TEST_CASE("each unknown of a system has a budget of its own, which a line on another's account breaks") {
+  const Grid g({Axis::uniform("x", 0, 1, 20, Unknowns::cells)});
+  Equation first = diffusion(0.01, 2.0, 0.3), second = diffusion(0.02);
+  first.unknown = "ice";
+  second.unknown = "water";
+  Problem u(g, first), v(g, second);
+  u.initial = [](Point p) { return 2 + p.x; };
+  v.initial = 1.0;
+  u.wall("west", flux(0.4)).other_walls(insulated());
+  v.wall("east", dirichlet(0.2)).other_walls(insulated());
+  const SystemReaction turn = [](const Points&, Real, std::span<const std::span<const Real>> y,
+                                 std::span<std::span<Real>> out) {
+    for (std::size_t i = 0; i < y[0].size(); ++i) {
+      out[0][i] = y[1][i] - 3 * y[0][i];
+      out[1][i] = -out[0][i];
+    }
+  };
+  ProblemBalance balance({u, v}, turn);
+  for (const char* name : {"explicit-euler", "rk4", "crank-nicolson", "bdf2"}) {
+    CAPTURE(name);
+    State y = balance.initial_state();
+    const Outcome o = advance_system(balance, y, name, 0.01, 0.5);
+    const std::vector<Totals> now = balance.totals_by_unknown(y, 0.5);
+    REQUIRE(now.size() == 2);
+    CHECK(now[0].content + now[1].content == doctest::Approx(o.totals.content));
+    CHECK(now[0].content == doctest::Approx(2 * now[0].integral));
+    // Solvers of implicit schemes leave a little.
+    for (std::size_t k = 0; k < 2; ++k) CHECK(o.budget.relative_residual_of(k, now[k]) < 1e-9);
+    std::vector<Real> numbers = o.budget.remember();
+    const std::size_t lines = balance.lines().size();
+    REQUIRE(numbers.size() == 6 + 2 + lines);
+    const Budget again = Budget::recall(balance.lines(), o.budget.amounts(), numbers);
+    CHECK(again.relative_residual_of(1, now[1]) == o.budget.relative_residual_of(1, now[1]));
+    for (std::size_t l = 0; l < lines; ++l) {
+      CAPTURE(balance.lines()[l].name);
+      if (std::abs(o.budget.amounts()[l]) < 1e-6) continue;
+      std::vector<Real> other = numbers;
+      other[8 + l] = 1 - other[8 + l];
+      const Budget wrong = Budget::recall(balance.lines(), o.budget.amounts(), other);
+      for (std::size_t k = 0; k < 2; ++k) CHECK(wrong.relative_residual_of(k, now[k]) > 1e-3);
+    }
+  }
+}
+
 TEST_CASE("spots grow from a pair that diffuses unevenly, and not from one that does so alike" *
           doctest::skip(instrumented)) {
   // Activator and inhibitor (Turing, 1952), about their common rest.

@@ -190,6 +190,8 @@ class Balance {
   virtual void book_held(const State& missing, Ledger& amounts);
 
   virtual Totals totals(const State& y, Real at) = 0;
+  /// The same of each unknown by itself, in the order of the layout's blocks.
+  virtual std::vector<Totals> totals_by_unknown(const State& y, Real at) { return {totals(y, at)}; }
   /// Of balances of second order in time; throws InputError for others.
   virtual Motion& motion();
   /// Of balances that look up where things came from; throws InputError for others.

@@ -11,6 +11,7 @@ struct LedgerLine {
   std::string name;  ///< "west: robin", "source"
   Kind kind = Kind::wall;
   std::string side;  ///< empty for sources
+  int unknown = 0;   ///< whose budget it belongs to
 };
 
 /// A line of the ledger, known to whoever declared it.

@@ -67,6 +67,7 @@ class TermBalance : public Balance {
   void pin(Real at, State& y) override;
   void book_held(const State& missing, Ledger& amounts) override;
   Totals totals(const State& y, Real at) override;
+  std::vector<Totals> totals_by_unknown(const State& y, Real at) override;
   Drive drive(Real at) override;
   Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts) override;
   Totals stage(const State& start, const State& y, Real share, Real step, Real at, State& out, Ledger& rates,

@@ -76,7 +76,7 @@ class Closure {
   /// Ledger line of each condition.
   const std::vector<LedgerLine>& lines() const { return lines_; }
   /// Declares them, their names after `prefix`; the id of a condition's is known from then on.
-  void declare(LedgerLines& lines, const std::string& prefix = {});
+  void declare(LedgerLines& lines, const std::string& prefix = {}, int unknown = 0);
   LineId line(std::size_t condition = 0) const { return ids_[condition]; }
 
  private:

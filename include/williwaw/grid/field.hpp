@@ -4,6 +4,7 @@
 
 #include <functional>
 
+#include "williwaw/grid/expect.hpp"
 #include "williwaw/grid/grid.hpp"
 
 namespace williwaw {
@@ -35,7 +36,7 @@ class Field {
   const Grid& grid() const { return grid_; }
   Index size() const { return grid_.count(); }
 
-  /// Value of unknown (i, j, k); an index one outside the grid reads the halo.
+  /// Value of unknown (i, j, k); an index one outside the grid along an axis that it has reads the halo.
   Real at(Index i, Index j = 0, Index k = 0) const { return data_[offset(i, j, k)]; }
   Real& at(Index i, Index j = 0, Index k = 0) { return data_[offset(i, j, k)]; }
   Real operator[](Index number) const;
@@ -82,6 +83,9 @@ class Field {
 
  private:
   Index offset(Index i, Index j, Index k) const {
+    expect(i >= -1 && i <= grid_.size(0) && j >= -depth_[1] && j < grid_.size(1) + depth_[1] &&
+               k >= -depth_[2] && k < grid_.size(2) + depth_[2],
+           "Field::at: an unknown of the grid, or one beside it");
     return (i + 1) + pitch_ * ((j + depth_[1]) + rows_ * (k + depth_[2]));
   }
   Norms measure(const std::function<Real(Index)>& value) const;

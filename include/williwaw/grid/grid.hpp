@@ -17,6 +17,8 @@ struct Side {
   bool operator==(const Side&) const = default;
 };
 
+/// Numbers, axes and sides that are asked for are those of the grid.
+///
 /// A rectangular domain of rank 1 to 3, or one of r, or r and z. Unknown (i, j, k) has number i + size(0)·(j
 /// + size(1)·k).
 class Grid {

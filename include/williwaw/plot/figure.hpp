@@ -18,8 +18,9 @@ class PlotError : public std::runtime_error {
 /// The result folder of a run, opened for drawing.
 class RunFolder {
  public:
-  /// Throws StoreError if the folder holds no finished run.
-  explicit RunFolder(std::filesystem::path folder);
+  /// Of the first unknown unless another one is named. Throws StoreError if the folder holds no finished run,
+  /// or none of that unknown.
+  explicit RunFolder(std::filesystem::path folder, const std::string& unknown = {});
 
   const std::filesystem::path& folder() const { return folder_; }
   const store::FieldReader& fields() const { return fields_; }

@@ -9,6 +9,7 @@
 #include <optional>
 #include <type_traits>
 
+#include "williwaw/grid/expect.hpp"
 #include "williwaw/grid/region.hpp"
 
 namespace williwaw {
@@ -59,6 +60,7 @@ class Function {
   const std::shared_ptr<const Regions>& regions() const { return regions_; }
   /// The function of one label.
   const Function& part(int label) const {
+    expect(label >= 0 && (!regions_ || label < static_cast<int>(parts_->size())), "Function::part: a label");
     return regions_ ? (*parts_)[static_cast<std::size_t>(label)] : *this;
   }
 

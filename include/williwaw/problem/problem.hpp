@@ -2,6 +2,7 @@
 // runs and what the analysis reads.
 #pragma once
 
+#include "williwaw/grid/expect.hpp"
 #include "williwaw/grid/field.hpp"
 #include "williwaw/problem/equation.hpp"
 #include "williwaw/problem/wall.hpp"
@@ -52,9 +53,15 @@ class Problem {
   /// Says the same for every side and cut-out that nothing was said of and that is not periodic.
   Problem& other_walls(const Wall& wall);
 
-  const Wall& wall(Side side) const { return walls_[side.number()]; }
+  const Wall& wall(Side side) const {
+    expect(side.axis >= 0 && side.axis < grid_.rank(), "Problem::wall: a side of the grid");
+    return walls_[static_cast<std::size_t>(side.number())];
+  }
   /// What acts on the faces that a region's cut exposed.
-  const Wall& cut_wall(Index region) const { return cut_walls_[static_cast<std::size_t>(region)]; }
+  const Wall& cut_wall(Index region) const {
+    expect(region >= 0 && region < static_cast<Index>(cut_walls_.size()), "Problem::cut_wall: a region");
+    return cut_walls_[static_cast<std::size_t>(region)];
+  }
   const std::vector<WallPart>& parts() const { return parts_; }
   bool periodic(Side side) const { return grid_.axis(side.axis).periodic(); }
   /// True where the stream's flows are not linear in the unknown: by its law, or by limiting.

@@ -11,10 +11,16 @@
 
 namespace williwaw::store {
 
+/// An unknown by name, and how its values are shown.
+struct Quantity {
+  std::string name;
+  Scale scale = {};
+};
+
 /// What the file says of itself.
 struct Description {
   std::string title;
-  std::string unknown;
+  std::string unknown;  ///< the first one; of a reader the one that it reads
   Scale length, time, value;
   std::string case_text;
   std::string version;
@@ -23,6 +29,8 @@ struct Description {
   /// Something is carried along by a velocity, which is written beside the unknown, in this unit.
   bool velocity = false;
   std::string velocity_unit = {};
+  /// Unknowns that follow the first one in a state; of a reader all but the one that it reads.
+  std::vector<Quantity> others = {};
 };
 
 /// Writes records one by one. The file appears under its name only when it is complete.
@@ -40,6 +48,9 @@ class FieldWriter {
   /// `velocity` has one value at every unknown for each axis, component after component, where the
   /// description says so.
   void append(Real time, const Field& field, int stage = 0, std::span<const Real> velocity = {});
+  /// The same with a field for each unknown, in the order of the description. Throws StoreError for another
+  /// number of them.
+  void append(Real time, std::span<const Field> fields, int stage = 0, std::span<const Real> velocity = {});
   /// Completes the file, and reads its last record back from the disk before it takes the place of an earlier
   /// one. Without this call nothing is left.
   void finish();
@@ -49,15 +60,33 @@ class FieldWriter {
   std::unique_ptr<Open> open_;
 };
 
-/// Reads what a FieldWriter wrote, everything in the units shown.
+/// A file has no unknown of this name.
+class UnknownName : public StoreError {
+ public:
+  UnknownName(const std::filesystem::path& file, const std::string& name, std::string known)
+      : StoreError(file.string() + ": has no unknown '" + name + "'; it has " + known),
+        known_(std::move(known)) {}
+  /// "'u', 'v'", or "'u' only".
+  const std::string& known() const { return known_; }
+
+ private:
+  std::string known_;
+};
+
+/// Reads what a FieldWriter wrote, everything in the units shown: one of the unknowns.
 class FieldReader {
  public:
-  explicit FieldReader(const std::filesystem::path& file);
+  /// `unknown` by name; the first one unless it is given. Throws StoreError for a file that cannot be read,
+  /// UnknownName for an unknown that it has not.
+  explicit FieldReader(const std::filesystem::path& file, const std::string& unknown = {});
   FieldReader(const FieldReader&) = delete;
   FieldReader& operator=(const FieldReader&) = delete;
   ~FieldReader();
 
   const Description& description() const { return description_; }
+  /// The names of all unknowns, in the order of a state.
+  const std::vector<std::string>& unknowns() const { return unknowns_; }
+  const std::filesystem::path& file() const { return file_; }
   /// Coordinates in the units shown.
   const Grid& grid() const { return *grid_; }
   const std::vector<Real>& times() const { return times_; }
@@ -73,8 +102,10 @@ class FieldReader {
 
  private:
   struct Open;
+  std::filesystem::path file_;
   std::unique_ptr<Open> open_;
   Description description_;
+  std::vector<std::string> unknowns_;
   std::unique_ptr<Grid> grid_;
   std::vector<Real> times_;
   std::vector<int> stages_;

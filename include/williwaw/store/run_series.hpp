@@ -31,6 +31,8 @@ std::string kind_of(SeriesRole role);
 inline constexpr const char* columns_of_series = "columns of series.csv";
 /// The header of a role that has one name; empty for probes, contents, flows and amounts.
 std::string name_of(SeriesRole role);
+/// The header of a column of one unknown among several: "u: minimum".
+std::string name_of_unknown(const std::string& unknown, const std::string& column);
 /// The header of the amount of a line of the ledger, such as "amount west: dirichlet".
 std::string amount_name(const std::string& line);
 /// The header of the flow of a line: "flow NAME" where it is a boundary's, otherwise the name alone.

@@ -29,13 +29,18 @@ class Budget {
   Real residual() const { return content_ - initial_ - jump_ - amounts_.sum(); }
   /// The residual over gross content plus gross flows.
   Real relative_residual() const;
+  /// Keeps the budget of each unknown by itself too, from its totals at the start, jump included.
+  void keep_by_unknown(const std::vector<Totals>& initial);
+  /// The relative residual of one unknown whose totals are these now: what came in on its lines against what
+  /// its content changed by. Of budgets that are kept by unknown.
+  Real relative_residual_of(std::size_t unknown, const Totals& now) const;
   /// Content at the start and all that came in, without what went out and without one line.
   Real supplied_besides(LineId line) const;
   /// The same for single steps: the largest so far.
   Real worst_step() const { return worst_step_; }
 
   /// All numbers but the amounts, to be written down, and the budget that they came from.
-  std::vector<Real> remember() const { return {initial_, jump_, content_, gross_, flows_, worst_step_}; }
+  std::vector<Real> remember() const;
   static Budget recall(std::vector<LedgerLine> lines, const Ledger& amounts,
                        const std::vector<Real>& numbers);
 
@@ -48,6 +53,7 @@ class Budget {
   Real gross_ = 0;
   Real flows_ = 0;
   Real worst_step_ = 0;
+  std::vector<Real> initial_of_;  ///< content of each unknown at the start; empty where there is one alone
 };
 
 }  // namespace williwaw

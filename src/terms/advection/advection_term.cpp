@@ -257,7 +257,7 @@ Needs AdvectionTerm::needs() const {
 void AdvectionTerm::declare(LedgerLines& lines) {
   if (scheme_->stretches)
     scheme_->stretching_line =
-        lines.declare({scheme_->of.prefix + "stretching", LedgerLine::Kind::source, ""});
+        lines.declare({scheme_->of.prefix + "stretching", LedgerLine::Kind::source, "", scheme_->of.number});
 }
 
 void AdvectionTerm::evaluate(const Instant& instant, const Evaluation& earlier,

@@ -80,7 +80,8 @@ Needs PointSourcesTerm::needs() const {
 
 void PointSourcesTerm::declare(LedgerLines& lines) {
   for (std::size_t p = 0; p < points_.size(); ++p)
-    places_[p].line = lines.declare({of_.prefix + "point " + points_[p].name, LedgerLine::Kind::source, ""});
+    places_[p].line =
+        lines.declare({of_.prefix + "point " + points_[p].name, LedgerLine::Kind::source, "", of_.number});
 }
 
 void PointSourcesTerm::evaluate(const Instant& instant, const Evaluation&,

@@ -42,7 +42,7 @@ Needs ReactionTerm::needs() const {
 }
 
 void ReactionTerm::declare(LedgerLines& lines) {
-  line_ = lines.declare({of_.prefix + "reaction", LedgerLine::Kind::source, ""});
+  line_ = lines.declare({of_.prefix + "reaction", LedgerLine::Kind::source, "", of_.number});
 }
 
 void ReactionTerm::react(const Reaction::ByLine& by_line, std::span<const Real> u, Real time,

@@ -81,7 +81,7 @@ Needs SourceTerm::needs() const {
 }
 
 void SourceTerm::declare(LedgerLines& lines) {
-  line_ = lines.declare({of_.prefix + "source", LedgerLine::Kind::source, ""});
+  line_ = lines.declare({of_.prefix + "source", LedgerLine::Kind::source, "", of_.number});
 }
 
 void SourceTerm::evaluate(const Instant& instant, const Evaluation&,

@@ -1,0 +1,321 @@
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "fields_layout.hpp"
+
+namespace williwaw::store {
+
+namespace {
+
+std::string coordinates_text(const Axis& first) {
+  return first.coordinates() == Coordinates::cartesian     ? "cartesian"
+         : first.coordinates() == Coordinates::cylindrical ? "cylindrical"
+                                                           : "spherical";
+}
+
+}  // namespace
+
+struct FieldWriter::Open {
+  std::filesystem::path file, partial;
+  std::unique_ptr<NetcdfFile> nc;
+  Grid grid;
+  Description about;
+  int time = -1, stage = -1;
+  /// An unknown with what is kept of it.
+  struct Written {
+    Quantity quantity;
+    int id = -1;
+    std::vector<std::pair<Side, int>> walls = {};
+    std::uint32_t last_values = 0;  ///< checksum
+  };
+  std::vector<Written> unknowns;
+  std::vector<int> velocity;
+  std::size_t records = 0;
+  Real last_time = 0;
+
+  Open(std::filesystem::path f, const Grid& g, const Description& d) : file(std::move(f)), grid(g), about(d) {
+    partial = file;
+    partial += ".partial";
+    nc = NetcdfFile::create(partial);
+    unknowns.push_back({{about.unknown, about.value}});
+    for (const Quantity& other : about.others) unknowns.push_back({other});
+  }
+
+  int coordinate(const Axis& axis, int dimension, int pair) const {
+    const int id = nc->variable(axis.name(), {dimension});
+    const int bounds = nc->variable(axis.name() + "_bounds", {dimension, pair});
+    if (!about.length.unit.empty()) nc->attribute(id, "units", about.length.unit);
+    if (axis.name() != "r")
+      nc->attribute(id, "axis", std::string(1, static_cast<char>(axis.name()[0] - 'x' + 'X')));
+    nc->attribute(id, "long_name", "position along " + axis.name());
+    nc->attribute(id, "bounds", axis.name() + "_bounds");
+    nc->attribute(id, "periodic", axis.periodic() ? 1 : 0);
+    return bounds;
+  }
+
+  void declare(Written& unknown, const std::vector<int>& dimensions);
+  void declare_sides(Written& unknown, int time_dimension, const std::vector<int>& axes);
+  void put(Written& unknown, std::size_t record, const Field& field) const;
+  void prove() const;
+  void prove(const NetcdfFile& written, const Written& unknown) const;
+
+  // A block goes plane by plane, so that it is not held twice. Returns the checksum of what was written.
+  template <class Value>
+  std::uint32_t put_record(int id, std::size_t record, const Value& value_at) const {
+    const bool block = grid.rank() == 3;
+    std::vector<std::size_t> start{record}, count{1};
+    for (int a = grid.rank() - 1; a >= 0; --a) {
+      start.push_back(0);
+      count.push_back(block && a == 2 ? 1 : static_cast<std::size_t>(shown_size(grid.axis(a))));
+    }
+    std::vector<Real> values;
+    std::uint32_t sum = 0;
+    for (Index plane = 0; plane < (block ? shown_size(grid.axis(2)) : 1); ++plane) {
+      values.clear();
+      each_shown(grid, plane, [&](Index i, Index j, Index k) {
+        values.push_back(value_at(i % grid.size(0), j % grid.size(1), k % grid.size(2)));
+      });
+      if (block) start[1] = static_cast<std::size_t>(plane);
+      nc->check(nc_put_vara_double(nc->id(), id, start.data(), count.data(), values.data()));
+      sum = checksum(values.data(), values.size() * sizeof(Real), sum);
+    }
+    return sum;
+  }
+
+  // A chunk is what is written at once: some lines of one record of a large grid, several records of a small
+  // one. Chunks follow each other, so that two of them are all that is worth keeping in memory.
+  void choose_chunks(int id) const {
+    constexpr std::size_t most = 1u << 16;
+    std::vector<std::size_t> chunk{1};
+    for (int a = grid.rank() - 1; a >= 0; --a)
+      chunk.push_back(static_cast<std::size_t>(shown_size(grid.axis(a))));
+    if (grid.rank() == 3) chunk[1] = 1;
+    const std::size_t line = chunk.back();
+    if (grid.rank() > 1) {
+      auto& lines = chunk[chunk.size() - 2];
+      lines = std::clamp<std::size_t>(most / line, 1, lines);
+    } else {
+      chunk[0] = std::clamp<std::size_t>(4096 / line, 1, 256);
+    }
+    nc->check(nc_def_var_chunking(nc->id(), id, NC_CHUNKED, chunk.data()));
+    keep_two_chunks(*nc, id);
+  }
+
+  void write_coordinate(const Axis& axis, int bounds) const {
+    std::vector<Real> points, ends;
+    for (Index i = 0; i < shown_size(axis); ++i) {
+      const bool copy = i == axis.size();
+      points.push_back(about.length.shown(copy ? axis.to() : axis.points()[i]));
+      const Real shift = copy ? axis.length() : 0;
+      ends.push_back(about.length.shown(axis.bounds()[copy ? 0 : i] + shift));
+      ends.push_back(about.length.shown(axis.bounds()[copy ? 1 : i + 1] + shift));
+    }
+    nc->check(nc_put_var_double(nc->id(), nc->find(axis.name()), points.data()));
+    nc->check(nc_put_var_double(nc->id(), bounds, ends.data()));
+  }
+};
+
+// The variable of an unknown. Readers of one unknown find the first
+// one's offset and factor from SI among the attributes of the file; others tell theirs.
+void FieldWriter::Open::declare(Written& unknown, const std::vector<int>& dimensions) {
+  const auto& [name, scale] = unknown.quantity;
+  unknown.id = nc->variable(name, dimensions);
+  choose_chunks(unknown.id);
+  nc->missing_value(unknown.id);
+  nc->attribute(unknown.id, "long_name", name);
+  if (!scale.unit.empty()) nc->attribute(unknown.id, "units", scale.unit);
+  std::string method;
+  for (int a = 0; a < grid.rank(); ++a) method += grid.axis(a).name() + ": ";
+  nc->attribute(unknown.id, "cell_methods", method + (grid.unknowns() == Unknowns::cells ? "mean" : "point"));
+  if (&unknown != unknowns.data()) {
+    nc->attribute(unknown.id, "value_factor", scale.factor);
+    nc->attribute(unknown.id, "value_offset", scale.offset);
+  }
+}
+
+// A variable for what an unknown is on each side.
+void FieldWriter::Open::declare_sides(Written& unknown, int time_dimension, const std::vector<int>& axes) {
+  const auto& [name, scale] = unknown.quantity;
+  for (const Side side : kept_walls(grid)) {
+    std::vector<int> along{time_dimension};
+    for (int a = grid.rank() - 1; a >= 0; --a)
+      if (a != side.axis) along.push_back(axes[a]);
+    const int id = nc->variable(wall_name(name, grid.side_name(side)), along);
+    nc->attribute(id, "long_name", name + " on the " + grid.side_name(side) + " wall");
+    if (!scale.unit.empty()) nc->attribute(id, "units", scale.unit);
+    unknown.walls.emplace_back(side, id);
+  }
+}
+
+FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, const Description& about,
+                         const std::vector<Real>& shares)
+    : open_(std::make_unique<Open>(file, grid, about)) {
+  const NetcdfFile& nc = *open_->nc;
+  const int time = nc.dimension("time", NC_UNLIMITED);
+  const int pair = nc.dimension("end", 2);
+  std::vector<int> axes, bounds;
+  for (int a = 0; a < grid.rank(); ++a)
+    axes.push_back(nc.dimension(grid.axis(a).name(), static_cast<std::size_t>(shown_size(grid.axis(a)))));
+  for (int a = 0; a < grid.rank(); ++a) bounds.push_back(open_->coordinate(grid.axis(a), axes[a], pair));
+
+  open_->time = nc.variable("time", {time});
+  if (!about.time.unit.empty()) nc.attribute(open_->time, "units", about.time.unit);
+  nc.attribute(open_->time, "axis", "T");
+  nc.attribute(open_->time, "long_name", "time since the start");
+
+  if (!about.stages.empty()) {
+    open_->stage = nc.variable("stage", {time});
+    nc.attribute(open_->stage, "long_name", "stage of the run, 0 for the first");
+    std::string titles;
+    for (const auto& title : about.stages) titles += (titles.empty() ? "" : "; ") + title;
+    nc.attribute(open_->stage, "titles", titles);
+  }
+
+  std::vector<int> dimensions{time};
+  dimensions.insert(dimensions.end(), axes.rbegin(), axes.rend());
+  for (Open::Written& unknown : open_->unknowns) open_->declare(unknown, dimensions);
+
+  for (int a = 0; about.velocity && a < grid.rank(); ++a) {
+    const int id = nc.variable(velocity_name(grid.axis(a)), dimensions);
+    open_->choose_chunks(id);
+    nc.missing_value(id);
+    nc.attribute(id, "long_name",
+                 "velocity along " + grid.axis(a).name() + " of what carries the " + about.unknown);
+    if (!about.velocity_unit.empty()) nc.attribute(id, "units", about.velocity_unit);
+    open_->velocity.push_back(id);
+  }
+  for (Open::Written& unknown : open_->unknowns) open_->declare_sides(unknown, time, axes);
+
+  int share = -1;
+  if (!shares.empty()) {
+    share = nc.variable("share", {axes.rbegin(), axes.rend()});
+    nc.attribute(share, "long_name", "share of the control volume that is not cut out");
+    nc.attribute(share, "units", "1");
+  }
+  nc.attribute(NC_GLOBAL, "Conventions", "CF-1.8");
+  nc.attribute(NC_GLOBAL, "title", about.title);
+  nc.attribute(NC_GLOBAL, "source", "williwaw " + about.version);
+  nc.attribute(NC_GLOBAL, "netcdf_library", nc_inq_libvers());
+  nc.attribute(NC_GLOBAL, "unknown", about.unknown);
+  if (!about.others.empty()) {
+    std::string names;
+    for (const Quantity& other : about.others) names += (names.empty() ? "" : separator) + other.name;
+    nc.attribute(NC_GLOBAL, "other_unknowns", names);
+  }
+  nc.attribute(NC_GLOBAL, "unknowns", grid.unknowns() == Unknowns::cells ? "cells" : "nodes");
+  nc.attribute(NC_GLOBAL, "case", about.case_text);
+  nc.attribute(NC_GLOBAL, "steady", about.steady ? 1 : 0);
+  nc.attribute(NC_GLOBAL, "coordinates", coordinates_text(grid.axis(0)));
+  // Offset and factor from SI, so that a reader need not know units to go back.
+  for (const auto& [name, scale] :
+       {std::pair{"length", about.length}, {"time", about.time}, {"value", about.value}}) {
+    nc.attribute(NC_GLOBAL, std::string(name) + "_factor", scale.factor);
+    nc.attribute(NC_GLOBAL, std::string(name) + "_offset", scale.offset);
+  }
+  nc.check(nc_enddef(nc.id()));
+  for (int a = 0; a < grid.rank(); ++a) open_->write_coordinate(grid.axis(a), bounds[a]);
+  if (share < 0) return;
+  std::vector<Real> shown;
+  for (Index plane = 0; plane < (grid.rank() == 3 ? shown_size(grid.axis(2)) : 1); ++plane)
+    each_shown(grid, plane, [&](Index i, Index j, Index k) {
+      shown.push_back(shares[grid.number(i % grid.size(0), j % grid.size(1), k % grid.size(2))]);
+    });
+  nc.check(nc_put_var_double(nc.id(), share, shown.data()));
+}
+
+FieldWriter::~FieldWriter() {
+  // Half a file is of no use, and may fill the disk that the rest needs.
+  if (!open_) return;
+  open_->nc.reset();
+  std::error_code ignored;
+  std::filesystem::remove(open_->partial, ignored);
+}
+
+void FieldWriter::append(Real time, const Field& field, int stage, std::span<const Real> velocity) {
+  append(time, {&field, 1}, stage, velocity);
+}
+
+void FieldWriter::append(Real time, std::span<const Field> fields, int stage,
+                         std::span<const Real> velocity) {
+  const NetcdfFile& nc = *open_->nc;
+  const Grid& g = open_->grid;
+  if (fields.size() != open_->unknowns.size())
+    throw StoreError(open_->file.string() + ": has " + std::to_string(open_->unknowns.size()) +
+                     " unknowns, but " + std::to_string(fields.size()) + " fields were given");
+  const std::size_t record = open_->records++, one = 1;
+  const Real shown_time = open_->last_time = open_->about.time.shown(time);
+  nc.check(nc_put_vara_double(nc.id(), open_->time, &record, &one, &shown_time));
+
+  if (open_->stage >= 0) {
+    const Real number = stage;
+    nc.check(nc_put_vara_double(nc.id(), open_->stage, &record, &one, &number));
+  }
+
+  for (std::size_t u = 0; u < fields.size(); ++u) open_->put(open_->unknowns[u], record, fields[u]);
+  for (std::size_t c = 0; c < open_->velocity.size(); ++c)
+    open_->put_record(open_->velocity[c], record, [&](Index i, Index j, Index k) {
+      const Index n = g.number(i, j, k);
+      return fields[0].is_left_out(n)
+                 ? NAN
+                 : velocity[c * static_cast<std::size_t>(g.count()) + static_cast<std::size_t>(n)];
+    });
+}
+
+void FieldWriter::Open::put(Written& unknown, std::size_t record, const Field& field) const {
+  const Scale& scale = unknown.quantity.scale;
+  unknown.last_values = put_record(unknown.id, record,
+                                   [&](Index i, Index j, Index k) { return scale.shown(field.at(i, j, k)); });
+  for (const auto& [side, id] : unknown.walls) {
+    std::vector<Real> on_wall;
+    for (const Index n : grid.unknowns_at(side)) {
+      auto beyond = grid.position(n);
+      beyond[side.axis] += side.upper ? 1 : -1;
+      on_wall.push_back(scale.shown(0.5 * (field[n] + field.at(beyond[0], beyond[1], beyond[2]))));
+    }
+    std::vector<std::size_t> wall_start{record}, wall_count{1};
+    for (int a = grid.rank() - 1; a >= 0; --a) {
+      if (a == side.axis) continue;
+      wall_start.push_back(0);
+      wall_count.push_back(static_cast<std::size_t>(grid.size(a)));
+    }
+    nc->check(nc_put_vara_double(nc->id(), id, wall_start.data(), wall_count.data(), on_wall.data()));
+  }
+}
+
+// Read back from the disk: as many records as were written, and the last of them.
+void FieldWriter::Open::prove() const {
+  const auto written = NetcdfFile::open(partial);
+  const auto times = written->values(written->find("time"));
+  if (times.size() != records || (records > 0 && times.back() != last_time))
+    throw StoreError(file.string() + ": was not written completely");
+  if (records == 0) return;
+  for (const Written& unknown : unknowns) prove(*written, unknown);
+}
+
+void FieldWriter::Open::prove(const NetcdfFile& written, const Written& unknown) const {
+  std::vector<std::size_t> start{records - 1}, count{1};
+  std::size_t all = 1;
+  for (int a = grid.rank() - 1; a >= 0; --a) {
+    start.push_back(0);
+    count.push_back(static_cast<std::size_t>(shown_size(grid.axis(a))));
+    all *= count.back();
+  }
+  std::vector<Real> values(all);
+  const int id = written.find(unknown.quantity.name);
+  keep_two_chunks(written, id);
+  written.check(nc_get_vara_double(written.id(), id, start.data(), count.data(), values.data()));
+  if (checksum(values.data(), values.size() * sizeof(Real)) != unknown.last_values)
+    throw StoreError(file.string() + ": was not written completely");
+}
+
+void FieldWriter::finish() {
+  if (!open_->nc) return;
+  open_->nc->close();
+  open_->nc.reset();
+  synchronize(open_->partial);
+  open_->prove();
+  replace(open_->partial, open_->file);
+}
+
+}  // namespace williwaw::store
