@@ -99,8 +99,10 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
     report.row("source", readable(s.source), number(s.source));
     add(readable(s.source));
   }
-  if (s.reaction != 0)
+  if (prepared.balance->offers().reacts) {
     report.row("reaction", readable(s.reaction) + "  at the initial value", number(s.reaction));
+    add(fmt::format("{:.6g}·reaction(u)", s.volume));
+  }
   if (s.held)
     report.row("held", fmt::format("u = {} by its wall; the rest tells what the wall must supply",
                                    readable(given.value.shown(s.held_value), given.value.unit)));

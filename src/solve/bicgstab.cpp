@@ -4,6 +4,7 @@
 #include <Eigen/SparseCore>
 #include <cmath>
 
+#include "williwaw/domain/reductions.hpp"
 #include "williwaw/solve/linear_solver.hpp"
 
 namespace williwaw {
@@ -25,6 +26,8 @@ class BiconjugateGradients final : public LinearSolver {
       entries.emplace_back(static_cast<int>(t.row), static_cast<int>(t.column), t.value);
     matrix_.resize(rows, rows);
     matrix_.setFromTriplets(entries.begin(), entries.end());
+    const auto* faces = std::get_if<FaceSystem>(&system);
+    layout_ = Layout(faces ? faces->extent : std::array<Index, 3>{rows_of(system), 1, 1});
     factors_.setDroptol(1e-3);
     factors_.setFillfactor(6);
     factors_.compute(matrix_);
@@ -39,17 +42,22 @@ class BiconjugateGradients final : public LinearSolver {
     Eigen::VectorXd r = b, p = Eigen::VectorXd::Zero(b.size()), v = p, y(b.size()), s(b.size()), z(b.size()),
                     t(b.size());
     Eigen::VectorXd shadow = r;
-    const Real size = b.norm();
+    const Reductions over(layout_);
+    const auto dot = [&](const auto& a, const auto& c) {
+      return over.dot({a.data(), static_cast<std::size_t>(a.size())},
+                      {c.data(), static_cast<std::size_t>(c.size())});
+    };
+    const Real size = std::sqrt(dot(b, b));
     convergence_ = {};
     convergence_.residuals.push_back(size > 0 ? 1 : 0);
     convergence_.reached = !(size > 0);
     Real rho = 1, alpha = 1, omega = 1;
     for (Index k = 0; k < rules_.iterations && !convergence_.reached; ++k) {
-      Real next = shadow.dot(r);
+      Real next = dot(shadow, r);
       if (std::abs(next) < 1e-30 * size * size || omega == 0) {
         // Too close to orthogonal to go on: a new start from here.
         shadow = r;
-        next = r.squaredNorm();
+        next = dot(r, r);
         p.setZero();
         v.setZero();
         rho = alpha = omega = 1;
@@ -59,15 +67,15 @@ class BiconjugateGradients final : public LinearSolver {
       p = r + beta * (p - omega * v);
       y = factors_.solve(p);
       v = matrix_ * y;
-      alpha = rho / shadow.dot(v);
+      alpha = rho / dot(shadow, v);
       s = r - alpha * v;
       z = factors_.solve(s);
       t = matrix_ * z;
-      const Real square = t.squaredNorm();
-      omega = square > 0 ? t.dot(s) / square : 0;
+      const Real square = dot(t, t);
+      omega = square > 0 ? dot(t, s) / square : 0;
       x += alpha * y + omega * z;
       r = s - omega * t;
-      const Real relative = r.norm() / size;
+      const Real relative = std::sqrt(dot(r, r)) / size;
       convergence_.residuals.push_back(relative);
       convergence_.reached = relative <= rules_.tolerance;
       if (!std::isfinite(relative)) throw SolverError(name() + " broke down");
@@ -77,6 +85,7 @@ class BiconjugateGradients final : public LinearSolver {
  private:
   SolverRules rules_;
   RowMatrix matrix_;
+  Layout layout_;
   Eigen::IncompleteLUT<Real> factors_;
   Convergence convergence_;
 };

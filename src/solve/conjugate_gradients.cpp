@@ -29,6 +29,7 @@ class ConjugateGradients final : public LinearSolver {
     shape_.extent = faces->extent;
     shape_.periodic = faces->periodic;
     shape_.rank = faces->rank();
+    shape_.layout = Layout(faces->extent);
     held_ = faces->held;
     for (int a = 0; a < shape_.rank; ++a) {
       low_[a].resize(diagonal_.size());
@@ -104,7 +105,7 @@ class ConjugateGradients final : public LinearSolver {
 
   template <class Term>
   Real sum(const Term& term) const {
-    return sum_over(shape_.extent[0], shape_.extent[1] * shape_.extent[2], threads_, term);
+    return sum_over(Reductions(shape_.layout, threads_), term);
   }
 
   Real z(Index i) const {
@@ -130,6 +131,7 @@ class ConjugateGradients final : public LinearSolver {
     std::array<Index, 3> extent{1, 1, 1};
     std::array<bool, 3> periodic{};
     int rank = 1;
+    Layout layout;
   } shape_;
   std::vector<Real> diagonal_, r_, p_, ap_;
   std::array<std::vector<Real>, 3> low_;

@@ -29,12 +29,6 @@ State data_at(Balance& balance, Real time) {
   return f;
 }
 
-Real largest(const State& v) {
-  Real most = 0;
-  for (const Real x : v) most = std::max(most, std::abs(x));
-  return most;
-}
-
 // Harmonic k of every unknown: [k][n].
 std::vector<std::vector<Complex>> harmonics_of(std::vector<Real>& samples, Index count, Index size) {
   const int length = static_cast<int>(count), many = static_cast<int>(size);
@@ -71,7 +65,7 @@ RepeatingState::RepeatingState(Balance& balance, Real period, Index samples)
   for (Index s = 0; s < samples; ++s) {
     const Real t = period * static_cast<Real>(s) / static_cast<Real>(samples);
     const State now = data_at(balance, t), later = data_at(balance, t + period);
-    scale = std::max({scale, largest(now), largest(later)});
+    scale = std::max({scale, balance.reductions().largest(now), balance.reductions().largest(later)});
     for (Index n = 0; n < size; ++n)
       if (std::abs(now[n] - later[n]) > 1e-8 * scale)
         throw InputError("walls or sources do not repeat with this period: they differ at time " +

@@ -92,9 +92,8 @@ Real largest_by_lanczos(FaceSystem k, const std::vector<char>& free) {
     }
     v[n] = sign * (1 + 0.3 * std::sin(0.7 * static_cast<Real>(n) + 0.1));
   }
-  const auto sum = [&](const auto& term) {
-    return sum_over(k.extent[0], k.extent[1] * k.extent[2], threads, term);
-  };
+  const Layout layout(k.extent);
+  const auto sum = [over = Reductions(layout, threads)](const auto& term) { return sum_over(over, term); };
   std::vector<Real> diagonal, off;
   Real size = std::sqrt(sum([&](Index n) { return v[n] * v[n]; })), found = 0;
   for (int m = 0; m < products && size > 0; ++m) {

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "support/folder.hpp"
+#include "support/pairs.hpp"
 #include "support/text.hpp"
 #include "williwaw/casefile/run.hpp"
 #include "williwaw/store/run_series.hpp"
@@ -49,14 +50,7 @@ std::unique_ptr<ProblemBalance> pair_of(const Case& given) {
   Problem second(water.grid(), e);
   second.wall("west", insulated()).wall("east", dirichlet(0.5)).other_walls(insulated());
   second.initial = [](Point p) { return 1 + p.y; };
-  const SystemReaction turn = [](const Points&, Real, std::span<const std::span<const Real>> y,
-                                 std::span<std::span<Real>> out) {
-    for (std::size_t i = 0; i < y[0].size(); ++i) {
-      out[0][i] = y[1][i] - 3 * y[0][i];
-      out[1][i] = -out[0][i];
-    }
-  };
-  return std::make_unique<ProblemBalance>(std::vector{given.problem, second}, turn);
+  return std::make_unique<ProblemBalance>(std::vector{given.problem, second}, test::turning());
 }
 
 struct Ran {

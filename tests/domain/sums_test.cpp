@@ -7,6 +7,7 @@
 #include <numeric>
 
 #include "domain/summing.hpp"
+#include "williwaw/grid/expect.hpp"
 
 using namespace williwaw;
 
@@ -121,4 +122,43 @@ TEST_CASE(
 
 TEST_CASE("rounding errors of a sum of many alike terms stay near one unit in the last place") {
   CHECK(sum_over(100000, 30, 2, [](Index) { return 0.1; }) == doctest::Approx(300000.0).epsilon(1e-15));
+}
+
+TEST_CASE("reductions over a state: block after block by the tree, whatever the number of threads") {
+  const Layout layout({{"u", Placement::cells, {300, 5, 1}}, {"v", Placement::cells, {300, 5, 1}}});
+  const std::vector<Real> a = terms(3000);
+  std::vector<Real> b = a;
+  std::ranges::reverse(b);
+  const Reductions one(layout);
+  // A line has two segments, of 256 and 44 cells, and lanes within each: numbers without a fraction add up
+  // exactly.
+  std::vector<Real> whole(3000);
+  for (std::size_t n = 0; n < whole.size(); ++n) whole[n] = static_cast<Real>(n % 17);
+  CHECK(one.sum(whole) == std::accumulate(whole.begin(), whole.end(), 0.0));
+  const std::span<const Real> all = a;
+  const Layout half({300, 5, 1});
+  CHECK(one.sum(a) == Reductions(half).sum(all.first(1500)) + Reductions(half).sum(all.last(1500)));
+  std::vector<Real> products(3000), squares(3000);
+  for (std::size_t n = 0; n < a.size(); ++n) {
+    products[n] = a[n] * b[n];
+    squares[n] = a[n] * a[n];
+  }
+  CHECK(one.dot(a, b) == one.sum(products));
+  CHECK(one.norm(a) == std::sqrt(one.sum(squares)));
+  Real largest = 0, apart = 0;
+  for (std::size_t n = 0; n < a.size(); ++n) {
+    largest = std::max(largest, std::abs(a[n]));
+    apart = std::max(apart, std::abs(a[n] - b[n]));
+  }
+  CHECK(one.largest(a) == largest);
+  CHECK(one.largest_difference(a, b) == apart);
+  for (const int threads : {2, 3, 7}) {
+    const Reductions many(layout, threads);
+    CHECK(many.sum(a) == one.sum(a));
+    CHECK(many.dot(a, b) == one.dot(a, b));
+  }
+#ifdef WILLIWAW_ASSERT
+  CHECK_THROWS_AS(one.sum(all.first(1500)), PreconditionError);
+  CHECK_THROWS_AS(one.dot(a, all.first(1500)), PreconditionError);
+#endif
 }

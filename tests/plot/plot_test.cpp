@@ -5,6 +5,7 @@
 
 #include "../src/plot/kinds.hpp"
 #include "support/folder.hpp"
+#include "support/text.hpp"
 #include "williwaw/plot/figure.hpp"
 #include "williwaw/plot/theme.hpp"
 
@@ -176,4 +177,45 @@ TEST_CASE("all frames of a film have the range of the whole run") {
     CHECK(whole == filmed(rank == 1 ? padded(all) : all));
     CHECK(whole != filmed(std::pair<Real, Real>{0, 5}));
   }
+}
+
+TEST_CASE("a figure shows the unknown that it names, in that unknown's unit and range") {
+  const auto folder = test::fresh_folder("pair-figures");
+  const Grid g(
+      {Axis::uniform("x", 0, 1, 8, Unknowns::cells), Axis::uniform("y", 0, 0.5, 6, Unknowns::cells)});
+  store::Description about{"Pair", "water", {"m"}, {"h", 1 / 3600.0}, {"degC", 1, -273.15}, "", "test"};
+  about.others = {{"salt", {"percent", 100}}};
+  store::FieldWriter writer(folder / "fields.nc", g, about);
+  for (const Real t : {0.0, 3600.0}) {
+    std::vector<Field> fields(2, Field(g));
+    for (Index n = 0; n < g.count(); ++n) {
+      fields[0][n] = 280 + g.point_of(n).x;
+      fields[1][n] = 0.02 + 0.01 * g.point_of(n).y;
+    }
+    for (Field& f : fields) f.extend();
+    writer.append(t, fields);
+  }
+  writer.finish();
+  const RunFolder run(folder);
+  CHECK(RunFolder(folder, "salt").range().second == doctest::Approx(2 + 0.5 * 11 / 12));
+  FigureRequest request;
+  request.kind = "map";
+  const auto first = draw(run, request, "svg");
+  request.of = "salt";
+  const auto second = draw(run, request, "svg");
+  REQUIRE(first.size() == 1);
+  REQUIRE(second.size() == 1);
+  CHECK(first[0].filename() == "map.svg");
+  CHECK(second[0].filename() == "map-salt.svg");
+  const std::string water = test::text_of(first[0]), salt = test::text_of(second[0]);
+  CHECK(water.find("water") != std::string::npos);
+  CHECK(water.find("salt") == std::string::npos);
+  CHECK(salt.find("salt") != std::string::npos);
+  CHECK(salt.find("percent") != std::string::npos);
+  Output film_of;
+  film_of.file = folder / "film.gif";
+  film_of.width = 400;
+  film_of.height = 300;
+  film(run, request, film_of, 1);
+  CHECK(std::filesystem::file_size(film_of.file) > 1000);
 }

@@ -3,6 +3,7 @@
 #include <doctest/doctest.h>
 
 #include "support/carried.hpp"
+#include "support/pairs.hpp"
 #include "williwaw/terms/problem_balance.hpp"
 
 using namespace williwaw;
@@ -31,14 +32,7 @@ TEST_CASE("a pair that turns into each other keeps its sum, and each its decay")
   v.initial = 1.0;
   u.other_walls(insulated());
   v.other_walls(insulated());
-  const SystemReaction turn = [](const Points&, Real, std::span<const std::span<const Real>> y,
-                                 std::span<std::span<Real>> out) {
-    for (std::size_t i = 0; i < y[0].size(); ++i) {
-      out[0][i] = y[1][i] - 3 * y[0][i];
-      out[1][i] = -out[0][i];
-    }
-  };
-  ProblemBalance balance({u, v}, turn);
+  ProblemBalance balance({u, v}, turning());
   CHECK(balance.layout().blocks().size() == 2);
   for (const char* name : {"rk4", "implicit-explicit", "crank-nicolson"}) {
     CAPTURE(name);
@@ -60,14 +54,7 @@ TEST_CASE("each unknown of a system has a budget of its own, which a line on ano
   v.initial = 1.0;
   u.wall("west", flux(0.4)).other_walls(insulated());
   v.wall("east", dirichlet(0.2)).other_walls(insulated());
-  const SystemReaction turn = [](const Points&, Real, std::span<const std::span<const Real>> y,
-                                 std::span<std::span<Real>> out) {
-    for (std::size_t i = 0; i < y[0].size(); ++i) {
-      out[0][i] = y[1][i] - 3 * y[0][i];
-      out[1][i] = -out[0][i];
-    }
-  };
-  ProblemBalance balance({u, v}, turn);
+  ProblemBalance balance({u, v}, turning());
   for (const char* name : {"explicit-euler", "rk4", "crank-nicolson", "bdf2"}) {
     CAPTURE(name);
     State y = balance.initial_state();

@@ -26,6 +26,9 @@ class Layout {
  public:
   Layout() = default;
   explicit Layout(std::vector<Block> blocks);
+  /// One block of unknowns with this many along each axis, for those who know no more of it.
+  explicit Layout(const std::array<Index, 3>& extent)
+      : Layout(std::vector<Block>{{"", Placement::cells, extent}}) {}
 
   const std::vector<Block>& blocks() const { return blocks_; }
   /// Number of values in a state, halos included.

@@ -20,8 +20,12 @@ class Reductions {
 
   /// Σ a[n]
   Real sum(std::span<const Real> a) const;
+  /// Σ a[n]·b[n]
+  Real dot(std::span<const Real> a, std::span<const Real> b) const;
   /// √Σ a[n]²
   Real norm(std::span<const Real> a) const;
+  /// Largest |a[n]|
+  Real largest(std::span<const Real> a) const;
   /// Largest |a[n] − b[n]|.
   Real largest_difference(std::span<const Real> a, std::span<const Real> b) const;
 

@@ -30,8 +30,9 @@ void apply(const std::vector<Link>& links, const std::vector<Real>& phi, std::ve
 
 // Conjugate gradients with the diagonal; `right` sums to nothing where no link leads outside.
 std::vector<Real> potential(const Grid& grid, const std::vector<Link>& links, std::vector<Real> r) {
-  const auto dot = [&grid](const std::vector<Real>& a, const std::vector<Real>& b) {
-    return sum_over(grid.size(0), grid.lines(), 1, [&](Index n) { return a[n] * b[n]; });
+  const Layout layout({grid.size(0), grid.size(1), grid.size(2)});
+  const auto dot = [over = Reductions(layout)](const std::vector<Real>& a, const std::vector<Real>& b) {
+    return over.dot(a, b);
   };
   const std::size_t count = r.size();
   std::vector<Real> diagonal(count, 0.0), x(count, 0.0), z(count), p(count, 0.0), ap(count);
@@ -99,8 +100,9 @@ void FaceVelocities::correct(Sample& sample) {
       correction_.divergence_before =
           std::max(correction_.divergence_before, std::abs(excess[n]) / fixed_->volumes[n]);
     }
+  const Layout layout({g.size(0), g.size(1), g.size(2)});
   const Real closed =
-      sum_over(g.size(0), g.lines(), 1, [&](Index n) { return outline_.active(n) ? excess[n] : 0.0; });
+      sum_over(Reductions(layout), [&](Index n) { return outline_.active(n) ? excess[n] : 0.0; });
   // Without an outlet that can give way, what comes in too much is spread evenly.
   if (links.size() == inner)
     for (Index n = 0; n < g.count(); ++n)

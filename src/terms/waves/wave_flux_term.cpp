@@ -23,7 +23,7 @@ struct Pair {
 
 /// What a boundary says about one of its faces at a time: value·u + q + rate·p = data, or how fast the place
 /// moves.
-struct EndLaw {
+struct BoundaryLaw {
   bool prescribes = false;
   Real value = 0, rate = 0, data = 0;
   Real moves = 0;
@@ -51,23 +51,23 @@ class EvaluatedWaveFlux final : public EvaluatedTerm {
   };
 
   Along along(int axis, const Real* y) const;
-  std::vector<EndLaw> laws_of(const Closure& closure, Real time) const;
+  std::vector<BoundaryLaw> laws_of(const Closure& closure, Real time) const;
   LawLine sum_of_laws(const Closure& closure, Index first, Index count, Real time) const;
 
-  const WaveMedium::End* end(const Along& a, Cell cell, bool upper) const {
-    return medium_.end(cell.n, a.axis, upper);
+  const WaveMedium::BoundaryFace* boundary(const Along& a, Cell cell, bool upper) const {
+    return medium_.boundary(cell.n, a.axis, upper);
   }
   static Cell next(const Along& a, Cell cell, bool upper);
-  Real end_slope(const Along& a, const Real* f, Cell cell, bool upper) const;
+  Real boundary_slope(const Along& a, const Real* f, Cell cell, bool upper) const;
   Pair slopes(const Along& a, Cell cell) const;
   Pair between(const Along& a, Pair low, Index below, Pair high, Index above) const;
   Pair upper_face(const Along& a, Cell cell, Real& power, LineId& line) const;
   Pair lower_face(const Along& a, Cell cell, Real& power, LineId& line) const;
-  Pair at_end(const Along& a, Cell cell, bool upper, Real& power, LineId& line) const;
+  Pair at_boundary(const Along& a, Cell cell, bool upper, Real& power, LineId& line) const;
 
   const WaveMedium& medium_;
   Real step_ = 0;
-  std::vector<std::vector<EndLaw>> laws_;  ///< by closure and face
+  std::vector<std::vector<BoundaryLaw>> laws_;  ///< by closure and face
 };
 
 EvaluatedWaveFlux::Along EvaluatedWaveFlux::along(int axis, const Real* y) const {
@@ -117,21 +117,21 @@ LawLine EvaluatedWaveFlux::sum_of_laws(const Closure& closure, Index first, Inde
   return sum;
 }
 
-std::vector<EndLaw> EvaluatedWaveFlux::laws_of(const Closure& closure, Real time) const {
+std::vector<BoundaryLaw> EvaluatedWaveFlux::laws_of(const Closure& closure, Real time) const {
   const LawLine law = sum_of_laws(closure, 0, closure.faces(), time);
-  std::vector<EndLaw> result(static_cast<std::size_t>(closure.faces()));
+  std::vector<BoundaryLaw> result(static_cast<std::size_t>(closure.faces()));
   for (std::size_t f = 0; f < result.size(); ++f) {
     result[f] = {law.flux[f] == 0, law.value[f], law.rate[f], law.data[f], 0};
     if (!result[f].prescribes || !closure.depends_on_time()) continue;
     // A prescribed place is a prescribed rate; its change in time over a short while.
     const auto face = static_cast<Index>(f);
     const WallFace& where = closure.face(face);
-    const Real beat =
+    const Real interval =
         1e-4 * medium_.spacing(where.axis) *
         std::sqrt(medium_.storage(where.unknown) / medium_.conductivity(where.axis, where.unknown));
-    const Real later = sum_of_laws(closure, face, 1, time + beat).data[0],
-               earlier = sum_of_laws(closure, face, 1, time - beat).data[0];
-    result[f].moves = (later - earlier) / (2 * beat * law.value[f]);
+    const Real later = sum_of_laws(closure, face, 1, time + interval).data[0],
+               earlier = sum_of_laws(closure, face, 1, time - interval).data[0];
+    result[f].moves = (later - earlier) / (2 * interval * law.value[f]);
   }
   return result;
 }
@@ -145,18 +145,18 @@ EvaluatedWaveFlux::Cell EvaluatedWaveFlux::next(const Along& a, Cell cell, bool 
   return {cell.n + (a.length - 1) * a.stride, a.length - 1};
 }
 
-// The slope of rate or stress beside an end.
-Real EvaluatedWaveFlux::end_slope(const Along& a, const Real* f, Cell cell, bool upper) const {
-  if (end(a, cell, !upper)) return 0;
+// The slope of rate or stress beside a boundary.
+Real EvaluatedWaveFlux::boundary_slope(const Along& a, const Real* f, Cell cell, bool upper) const {
+  if (boundary(a, cell, !upper)) return 0;
   const Cell inner = next(a, cell, !upper);
   const Real d = upper ? f[cell.n] - f[inner.n] : f[inner.n] - f[cell.n];
   if (medium_.flux() == WaveFlux::lax_wendroff) {
-    // What meets the end half a step later is still on its way.
+    // What meets the boundary half a step later is still on its way.
     return d * (1 - step_ / a.spacing * medium_.speed(a.axis, cell.n));
   }
-  const bool two_cells = end(a, inner, !upper) != nullptr;
+  const bool two_cells = boundary(a, inner, !upper) != nullptr;
   if (medium_.centred() || two_cells) return medium_.centred() ? d : 0.0;
-  // What overshoots at an end comes back from it: the slope there is no steeper than the one inside.
+  // What overshoots at a boundary comes back from it: the slope there is no steeper than the one inside.
   const Cell innermost = next(a, inner, !upper);
   const Real e = upper ? f[inner.n] - f[innermost.n] : f[innermost.n] - f[inner.n];
   return d * e <= 0 ? 0.0 : std::abs(d) < std::abs(e) ? d : e;
@@ -165,11 +165,11 @@ Real EvaluatedWaveFlux::end_slope(const Along& a, const Real* f, Cell cell, bool
 // What runs up and what runs down are limited each by itself: of limited rates and stresses that are not,
 // both together can grow whatever the step (LeVeque, 2002).
 Pair EvaluatedWaveFlux::slopes(const Along& a, Cell cell) const {
-  const bool low_end = end(a, cell, false), high_end = end(a, cell, true);
-  if (low_end || high_end) {
-    // Beside an end the one difference there is stands for both.
-    if (medium_.centred() || (low_end && high_end)) return {};
-    return {end_slope(a, a.p, cell, high_end), end_slope(a, a.s, cell, high_end)};
+  const bool low_boundary = boundary(a, cell, false), high_boundary = boundary(a, cell, true);
+  if (low_boundary || high_boundary) {
+    // Beside a boundary the one difference there is stands for both.
+    if (medium_.centred() || (low_boundary && high_boundary)) return {};
+    return {boundary_slope(a, a.p, cell, high_boundary), boundary_slope(a, a.s, cell, high_boundary)};
   }
   const Index low = next(a, cell, false).n, here = cell.n, high = next(a, cell, true).n;
   const Real z = medium_.impedance(a.axis, here);
@@ -212,13 +212,14 @@ Pair EvaluatedWaveFlux::between(const Along& a, Pair low, Index below, Pair high
 
 // The boundary's law meets the characteristic from inside, q − Z·p* = what comes, with q the force into the
 // domain.
-Pair EvaluatedWaveFlux::at_end(const Along& a, Cell cell, bool upper, Real& power, LineId& line) const {
-  const WaveMedium::End& found = *end(a, cell, upper);
+Pair EvaluatedWaveFlux::at_boundary(const Along& a, Cell cell, bool upper, Real& power, LineId& line) const {
+  const WaveMedium::BoundaryFace& found = *boundary(a, cell, upper);
   const Closure& closure = medium_.closures()[static_cast<std::size_t>(found.closure)];
-  const EndLaw& law = laws_[static_cast<std::size_t>(found.closure)][static_cast<std::size_t>(found.face)];
+  const BoundaryLaw& law =
+      laws_[static_cast<std::size_t>(found.closure)][static_cast<std::size_t>(found.face)];
   const Real half = upper ? 0.5 : -0.5;
-  const Real p = a.p[cell.n] + half * end_slope(a, a.p, cell, upper),
-             stress = a.s[cell.n] + half * end_slope(a, a.s, cell, upper);
+  const Real p = a.p[cell.n] + half * boundary_slope(a, a.p, cell, upper),
+             stress = a.s[cell.n] + half * boundary_slope(a, a.s, cell, upper);
   const Real z = medium_.impedance(a.axis, cell.n);
   const Real comes = (upper ? stress : -stress) - z * p;
   Real moves = law.moves, force = comes + z * moves;
@@ -233,7 +234,7 @@ Pair EvaluatedWaveFlux::at_end(const Along& a, Cell cell, bool upper, Real& powe
 }
 
 Pair EvaluatedWaveFlux::upper_face(const Along& a, Cell cell, Real& power, LineId& line) const {
-  if (end(a, cell, true)) return at_end(a, cell, true, power, line);
+  if (boundary(a, cell, true)) return at_boundary(a, cell, true, power, line);
   const Cell above = next(a, cell, true);
   const Pair of_low = slopes(a, cell), of_high = slopes(a, above);
   return between(a, {a.p[cell.n] + 0.5 * of_low.p, a.s[cell.n] + 0.5 * of_low.s}, cell.n,
@@ -241,7 +242,7 @@ Pair EvaluatedWaveFlux::upper_face(const Along& a, Cell cell, Real& power, LineI
 }
 
 Pair EvaluatedWaveFlux::lower_face(const Along& a, Cell cell, Real& power, LineId& line) const {
-  if (end(a, cell, false)) return at_end(a, cell, false, power, line);
+  if (boundary(a, cell, false)) return at_boundary(a, cell, false, power, line);
   return upper_face(a, next(a, cell, false), power, line);
 }
 

@@ -57,10 +57,10 @@ WaveMedium::WaveMedium(const ProblemTerms& parts) : parts_(parts) {
       impedance_[a].push_back(std::sqrt(conductivity_[a].back() * storage_.back()));
     }
   }
-  find_ends();
+  find_boundary();
 }
 
-void WaveMedium::find_ends() {
+void WaveMedium::find_boundary() {
   place_of_.assign(storage_.size(), -1);
   for (std::size_t c = 0; c < closures().size(); ++c) {
     const WallSection& section = closures()[c].section();
@@ -76,17 +76,17 @@ void WaveMedium::find_ends() {
       // Beside a corner of an outline a face may lie within a cell whose neighbour is there.
       if (neighbour(face.unknown, face.axis, face.upper)) continue;
       if (place_of_[face.unknown] < 0) {
-        place_of_[face.unknown] = static_cast<Index>(ends_.size());
-        ends_.emplace_back();
+        place_of_[face.unknown] = static_cast<Index>(faces_.size());
+        faces_.emplace_back();
       }
-      ends_[place_of_[face.unknown]][2 * face.axis + (face.upper ? 1 : 0)] = {static_cast<std::ptrdiff_t>(c),
-                                                                              f};
+      faces_[place_of_[face.unknown]][2 * face.axis + (face.upper ? 1 : 0)] = {static_cast<std::ptrdiff_t>(c),
+                                                                               f};
     }
   }
   for (Index n = 0; n < grid().count(); ++n)
     for (int a = 0; domain().outline().active(n) && a < axes(); ++a)
       for (const bool upper : {false, true})
-        if (!neighbour(n, a, upper) && !end(n, a, upper))
+        if (!neighbour(n, a, upper) && !boundary(n, a, upper))
           throw InputError("form 'first-order' takes outlines along grid faces only");
 }
 

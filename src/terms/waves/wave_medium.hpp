@@ -15,11 +15,12 @@ enum class WaveFlux { upwind, central, lax_friedrichs, lax_wendroff };
 class WaveMedium {
  public:
   /// Throws InputError for unknowns at nodes, axes that are not uniform, outlines that are no grid faces,
-  /// ends of a higher order or with layers, parts of sides, and numerical fluxes that are not there.
+  /// absorbing boundaries of a higher order or with layers, parts of sides, and numerical fluxes that are not
+  /// there.
   explicit WaveMedium(const ProblemTerms& parts);
 
   /// A face of the boundary: the closure and which of its faces.
-  struct End {
+  struct BoundaryFace {
     std::ptrdiff_t closure = -1;
     Index face = 0;
   };
@@ -38,12 +39,12 @@ class WaveMedium {
   }
   Real impedance(int axis, Index cell) const { return impedance_[axis][static_cast<std::size_t>(cell)]; }
   Real speed(int axis, Index cell) const { return std::sqrt(conductivity(axis, cell) / storage(cell)); }
-  /// The end that closes a cell along an axis; null where a neighbour follows.
-  const End* end(Index cell, int axis, bool upper) const {
+  /// The face of the boundary that closes a cell along an axis; null where a neighbour follows.
+  const BoundaryFace* boundary(Index cell, int axis, bool upper) const {
     const Index place = place_of_[static_cast<std::size_t>(cell)];
     if (place < 0) return nullptr;
-    const End& found =
-        ends_[static_cast<std::size_t>(place)][static_cast<std::size_t>(2 * axis + (upper ? 1 : 0))];
+    const BoundaryFace& found =
+        faces_[static_cast<std::size_t>(place)][static_cast<std::size_t>(2 * axis + (upper ? 1 : 0))];
     return found.closure < 0 ? nullptr : &found;
   }
 
@@ -53,7 +54,7 @@ class WaveMedium {
   Slope slope() const { return slope_; }
 
  private:
-  void find_ends();
+  void find_boundary();
   bool neighbour(Index cell, int axis, bool upper) const;
 
   const ProblemTerms& parts_;
@@ -61,8 +62,8 @@ class WaveMedium {
   Slope slope_;
   std::vector<Real> storage_, damping_;
   std::array<std::vector<Real>, 3> conductivity_, impedance_;
-  std::vector<std::array<End, 6>> ends_;  ///< of cells beside boundaries
-  std::vector<Index> place_of_;           ///< in ends_, -1 inside
+  std::vector<std::array<BoundaryFace, 6>> faces_;  ///< of cells beside boundaries
+  std::vector<Index> place_of_;                     ///< in faces_, -1 inside
 };
 
 }  // namespace williwaw

@@ -47,8 +47,9 @@ class ForcingTerm final : public Term {
   TermBalance& balance_;
 };
 
-/// What the neighbours of a cell and the ends make of rate and stress, by the characteristics p ∓ σ/Z with
-/// Z = √(conductivity·storage) (Godunov, 1959; for this system LeVeque, 2002). Books the work at the ends.
+/// What the neighbours of a cell and the boundaries make of rate and stress, by the characteristics p ∓ σ/Z
+/// with Z = √(conductivity·storage) (Godunov, 1959; for this system LeVeque, 2002). Books the work at the
+/// boundaries.
 class WaveFluxTerm final : public Term {
  public:
   explicit WaveFluxTerm(const WaveMedium& medium) : medium_(medium) {}
