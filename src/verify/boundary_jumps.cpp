@@ -180,7 +180,7 @@ std::vector<BoundaryJump> boundary_jumps(const ProblemBalance& balance, Real sta
   Search search(balance);
   search.look_at(start);
   // Places in time that are no simple parts of a period.
-  if (end > start && balance.problem().walls_depend_on_time())
+  if (end > start && std::ranges::any_of(balance.closures(), &Closure::depends_on_time))
     for (const Real share : {0.137, 0.291, 0.382, 0.618, 0.871, 1.0})
       search.look_at(start + share * (end - start));
   return search.jumps();

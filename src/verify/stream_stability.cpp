@@ -11,7 +11,8 @@ namespace {
 
 std::vector<Real> times_of(const ProblemBalance& balance, const EvaluatedAdvection& stream, Real from,
                            Real until) {
-  const bool swings = stream.law() && balance.problem().walls_depend_on_time() && until > from;
+  const bool swings =
+      stream.law() && std::ranges::any_of(balance.closures(), &Closure::depends_on_time) && until > from;
   if (!stream.depends_on_time() && !swings) return {from};
   const Velocity& v = stream.velocities().velocity();
   std::vector<Real> times;

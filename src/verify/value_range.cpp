@@ -10,9 +10,8 @@ namespace {
 
 // What the maximum principle does not cover, in words; empty where it holds.
 std::string unbounded_by(ProblemBalance& balance, Real at) {
-  const Problem& problem = balance.problem();
   if (balance.offers().reacts && !balance.drive(at).known) return "the reaction may grow";
-  const bool law = problem.equation().stream && problem.equation().stream->law;
+  const bool law = balance.advects() && balance.advection().law();
   const auto closures = balance.closures_at(at);
   for (const EvaluatedClosure& boundary : *closures) {
     const Drive& drive = boundary.drive();
