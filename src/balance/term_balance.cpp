@@ -119,6 +119,13 @@ void TermBalance::recover(const State& q, Real, State& y) {
       const Index first = start_of(u) + nx * line;
       unknowns_[u].storage->recover(line, q.data() + first, y.data() + first);
     });
+  exchange(y);
+}
+
+// Every state that is made here is complete when others look at it.
+void TermBalance::exchange(State& y) const {
+  for (std::size_t u = 0; u < unknowns_.size(); ++u)
+    domain(u).exchange({y.data() + start_of(u), static_cast<std::size_t>(domain(u).grid().count())});
 }
 
 Totals TermBalance::totals(const State& y, Real at) {
@@ -274,6 +281,7 @@ void TermBalance::pin(Real at, State& y) {
   if (now_->size() == 0) this->at({at, 0, reference_});
   const auto& values = prescribed_at(at);
   for (std::size_t h = 0; h < arranged_.prescribed.size(); ++h) y[arranged_.prescribed[h]] = values[h];
+  exchange(y);
 }
 
 void TermBalance::book_prescribed(std::span<const Real> missing, Ledger& amounts) {
@@ -329,6 +337,7 @@ Totals TermBalance::stage(const State& start, const State& y, Real share, Real s
       storage.count(number, next, run.first, run.first + run.count, of_segments);
     sweep.count(block, number, of_segments);
   });
+  exchange(out);
   sweep.collect(rates, 1);
   for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, y, Parts::all(), 1, rates);
   return sweep.sum();
@@ -395,6 +404,7 @@ Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledg
     }
     sweep.count(block, number, of_segments);
   });
+  exchange(out);
   sweep.collect(amounts, step);
   for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, y, Parts::all(), step, amounts);
   book_prescribed(missing_, amounts);

@@ -23,7 +23,7 @@ constexpr Real round_off_of_values = 1e-9;
 constexpr const char* names_of_flows[] = {"amount ", "flow "};
 
 // Values that are held side by side on two boundaries.
-std::string jump_text(const Case& given, const ProblemBalance& balance, const verify::BoundaryJump& jump,
+std::string jump_text(const Case& given, const Discretization& balance, const verify::BoundaryJump& jump,
                       std::size_t of) {
   const std::size_t other = jump.first == of ? jump.second : jump.first;
   const Real here = given.value.shown(jump.first == of ? jump.first_value : jump.second_value);
@@ -38,7 +38,7 @@ bool same_control_volume(const Grid& g, const Point& a, const Point& b) {
   return g.containing(a) == g.containing(b);
 }
 
-void read_headlines(const Case& given, const ProblemBalance& balance, const Ledger& through,
+void read_headlines(const Case& given, const Discretization& balance, const Ledger& through,
                     const Totals& totals, Answer& result) {
   const auto add = [&](const std::string& name, const std::string& unit, Real value) {
     result.headlines.push_back({name, unit, value, value});
@@ -134,7 +134,7 @@ Real order_of_both(const Case& given, Real step_power) {
 }
 
 std::vector<std::pair<std::string, std::string>> without_limits(const Case& given,
-                                                                const ProblemBalance& balance) {
+                                                                const Discretization& balance) {
   std::vector<std::pair<std::string, std::string>> all;
   const auto& closures = balance.closures();
   for (const auto& jump : verify::boundary_jumps(balance, given.plan.start, given.plan.until))
@@ -153,7 +153,7 @@ std::vector<std::pair<std::string, std::string>> without_limits(const Case& give
   return all;
 }
 
-std::optional<Norms> against_exact(const Case& given, const ProblemBalance& balance, const Field& field,
+std::optional<Norms> against_exact(const Case& given, const Discretization& balance, const Field& field,
                                    Real time) {
   if (!given.exact) return std::nullopt;
   const Grid& g = field.grid();

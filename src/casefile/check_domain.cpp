@@ -48,7 +48,7 @@ std::string resolution_text(const Case& given, const Outline& outline, Index reg
 }
 
 // Where a cut-out is held the flow meets its wall along the grid; the wall is as long as it was cut.
-Real true_area(const Case& given, const ProblemBalance& balance, const Closure& wall) {
+Real true_area(const Case& given, const Discretization& balance, const Closure& wall) {
   const std::string& name = wall.section().name;
   const Index region = given.problem.regions().find(name);
   const bool split = std::ranges::any_of(given.problem.parts(),

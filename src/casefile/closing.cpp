@@ -152,7 +152,7 @@ void cycle_section(const Case& given, const Prepared& prepared, const Outcome& o
 // What carrying should have kept: variation, squares, extrema, and of a pulse its height and width.
 void shape_section(const Case& given, const Prepared& prepared, const Outcome& o, Report& report) {
   if (!prepared.balance->advects() || o.ending == Outcome::Ending::blew_up) return;
-  ProblemBalance& balance = *prepared.balance;
+  Discretization& balance = *prepared.balance;
   const State start = balance.initial_state(), &end = prepared.initial;
   const verify::Shape before = verify::shape_of(balance, start), after = verify::shape_of(balance, end);
   const auto share = [](Real now, Real then) {

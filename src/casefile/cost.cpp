@@ -57,7 +57,8 @@ std::optional<Real> measured_seconds(const Case& given, const Prepared& prepared
     }
   }
   const Case& timed = coarse ? *coarse : given;
-  ProblemBalance balance(timed.problem, {prepared.plan.threads, looks_back(prepared.plan.scheme)});
+  const auto made = make_balance(timed.problem, {prepared.plan.threads, looks_back(prepared.plan.scheme)});
+  Discretization& balance = *made;
   const Real start = prepared.plan.start, step = prepared.longest_step * static_cast<Real>(coarsen);
   State y = balance.initial_state();
   balance.pin(start, y);

@@ -26,7 +26,7 @@ std::size_t even_rows(const std::vector<Real>& times, Real& interval) {
 }
 
 // Frequencies of the grid's own modes, in shown units; none where ends let waves out or there are too many.
-std::vector<Real> mode_frequencies(const Case& given, ProblemBalance& balance) {
+std::vector<Real> mode_frequencies(const Case& given, Discretization& balance) {
   for (const Closure& wall : balance.closures())
     for (const auto& condition : wall.section().wall.conditions())
       if (condition->has_rate()) return {};
@@ -62,7 +62,7 @@ std::vector<Real> modes_from(const std::filesystem::path& folder) {
 
 }  // namespace
 
-std::vector<std::string> write_spectra(const Case& given, ProblemBalance& balance,
+std::vector<std::string> write_spectra(const Case& given, Discretization& balance,
                                        const std::filesystem::path& folder) {
   if (given.probes.empty()) return {};
   const store::RunSeries series(folder / "series.csv");

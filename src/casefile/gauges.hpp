@@ -15,7 +15,7 @@ struct GaugePeak {
 
 /// Reads series.csv of a wave's folder and writes spectrum.csv and peaks.csv beside it, where there are
 /// probes and enough rows. The result are the files written.
-std::vector<std::string> write_spectra(const Case& given, ProblemBalance& balance,
+std::vector<std::string> write_spectra(const Case& given, Discretization& balance,
                                        const std::filesystem::path& folder);
 
 /// Arrival times and the strongest peaks, in words.

@@ -26,7 +26,7 @@ constexpr Index decay_limit = 20000;
 }
 
 void find_slowest(Prepared& prepared, bool needed) {
-  ProblemBalance& balance = *prepared.balance;
+  Discretization& balance = *prepared.balance;
   // Waves do not decay by their eigenvalues.
   if (balance.offers().second_order || balance.advects()) return;
   prepared.slowest = prepared.stability.smallest_eigenvalue;
@@ -182,7 +182,7 @@ void refuse_short_files(const Case& given, const Prepared& prepared) {
 }
 
 // A scheme that cannot follow the ends or the stream is found out before the run.
-void probe_ends(ProblemBalance& balance, const Scheme& scheme) {
+void probe_ends(Discretization& balance, const Scheme& scheme) {
   make_stepper(balance, scheme);
 }
 }  // namespace
@@ -248,7 +248,7 @@ Prepared prepare(const Case& given, Execution execution) {
   result.plan.threads = execution.threads;
   execution.semi_lagrangian = looks_back(given.plan.scheme);
   try {
-    result.balance = std::make_unique<ProblemBalance>(given.problem, execution);
+    result.balance = make_balance(given.problem, execution);
     result.initial = result.balance->initial_state();
     refuse_below_zero_kelvin(given, result);
     refuse_flux_without_value(given, result);

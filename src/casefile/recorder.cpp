@@ -12,7 +12,7 @@ namespace williwaw::casefile {
 
 namespace {
 
-std::vector<Real> shares_of(const Case& given, const ProblemBalance& balance) {
+std::vector<Real> shares_of(const Case& given, const Discretization& balance) {
   std::vector<Real> result;
   if (balance.outline().whole()) return result;
   // As cut, before anything was shifted to walls that hold a value.
@@ -31,7 +31,7 @@ store::Scale scale_of(const Case& given, std::size_t unknown) {
   return unknown == 0 ? given.value : store::Scale();
 }
 
-store::Description description_of(const Case& given, const ProblemBalance& balance) {
+store::Description description_of(const Case& given, const Discretization& balance) {
   store::Description d;
   d.title = given.title;
   d.unknown = balance.unknowns().front().name;
@@ -67,7 +67,7 @@ store::Scale series_time(const Case& given) {
 
 }  // namespace
 
-Recorder::Recorder(const Case& given, ProblemBalance& balance, const std::vector<LedgerLine>& lines,
+Recorder::Recorder(const Case& given, Discretization& balance, const std::vector<LedgerLine>& lines,
                    std::filesystem::path folder, const RecorderMemory* from)
     : given_(&given),
       balance_(&balance),
@@ -82,12 +82,12 @@ Recorder::Recorder(const Case& given, ProblemBalance& balance, const std::vector
   begin_stage(0, given, balance);
 }
 
-std::size_t Recorder::row_length(const Case& given, const ProblemBalance& balance) {
+std::size_t Recorder::row_length(const Case& given, const Discretization& balance) {
   return 2 + balance.unknowns().size() * Field(balance.grid()).raw().size() +
          velocities(description_of(given, balance), balance.grid());
 }
 
-void Recorder::begin_stage(Index stage, const Case& given, ProblemBalance& balance) {
+void Recorder::begin_stage(Index stage, const Case& given, Discretization& balance) {
   stage_ = stage;
   given_ = &given;
   balance_ = &balance;
@@ -100,14 +100,14 @@ void Recorder::begin_stage(Index stage, const Case& given, ProblemBalance& balan
 
 void Recorder::go_on(const RecorderMemory& from) {
   earlier_ = amounts_ = from.earlier;
-  last_row_ = from.last_row;
-  last_record_ = from.last_record;
+  last_.row = from.last_row;
+  last_.record = from.last_record;
   comparisons_ = from.comparisons;
 }
 
 RecorderMemory Recorder::remember() {
   fields_.flush();
-  return {fields_.rows(), series_.mark(), earlier_, last_row_, last_record_, comparisons_};
+  return {fields_.rows(), series_.mark(), earlier_, last_.row, last_.record, comparisons_};
 }
 
 // At this time, from the balance. Schemes whose ledger counts what the balance alone does not know (work done
@@ -136,8 +136,8 @@ Recorder::Cells Recorder::flows_of(const Moment& m) {
 
 void Recorder::series(const Moment& m) {
   // A row that a record, or the end of a stage, at the same time has written already is not repeated.
-  if (last_row_ && *last_row_ == m.time) return;
-  last_row_ = m.time;
+  if (last_.row && *last_.row == m.time) return;
+  last_.row = m.time;
   Cells amounts;
   for (std::size_t l = 0; l < m.budget.amounts().size(); ++l) {
     const std::size_t column = column_of_line_[l];
@@ -197,8 +197,8 @@ void Recorder::append(const Row& r) {
 }
 
 void Recorder::record(const Moment& m) {
-  if (last_record_ && *last_record_ == m.time) return;
-  last_record_ = m.time;
+  if (last_.record && *last_.record == m.time) return;
+  last_.record = m.time;
   record(m.time, m.state);
 }
 

@@ -19,13 +19,13 @@ struct RecorderMemory {
 class Recorder {
  public:
   /// `lines` are those of the ledgers of all stages, without repetition.
-  Recorder(const Case& given, ProblemBalance& balance, const std::vector<LedgerLine>& lines,
+  Recorder(const Case& given, Discretization& balance, const std::vector<LedgerLine>& lines,
            std::filesystem::path folder, const RecorderMemory* from = nullptr);
 
   /// Numbers of a row of the journal: time, stage, the field of each unknown with its halo, velocities.
-  static std::size_t row_length(const Case& given, const ProblemBalance& balance);
+  static std::size_t row_length(const Case& given, const Discretization& balance);
   /// What follows belongs to this stage.
-  void begin_stage(Index stage, const Case& given, ProblemBalance& balance);
+  void begin_stage(Index stage, const Case& given, Discretization& balance);
   /// A stage that goes on from a checkpoint.
   void go_on(const RecorderMemory& from);
 
@@ -63,7 +63,7 @@ class Recorder {
   void append_unknown(const Row& row, std::size_t unknown, const Totals& totals, Cells& cells) const;
 
   const Case* given_;
-  ProblemBalance* balance_;
+  Discretization* balance_;
   std::filesystem::path folder_;
   std::vector<LedgerLine> lines_;
   std::vector<std::size_t> column_of_line_;
@@ -74,7 +74,11 @@ class Recorder {
   store::Journal fields_;
   store::SeriesWriter series_;
   std::vector<Real> earlier_, amounts_;  ///< before this stage and until now, for each of `lines_`
-  std::optional<Real> last_row_, last_record_;
+  /// When the last row and the last whole field were written.
+  struct Last {
+    std::optional<Real> row, record;
+  };
+  Last last_;
   std::vector<Comparison> comparisons_;
 };
 

@@ -19,7 +19,7 @@ namespace williwaw::casefile {
 namespace {
 
 // What flows through every face of every wall: side by side along walls, for tables and figures.
-void write_walls(const Case& given, ProblemBalance& balance, const State& y, Real time,
+void write_walls(const Case& given, Discretization& balance, const State& y, Real time,
                  const std::filesystem::path& file) {
   const Grid& g = balance.grid();
   std::string text = "wall";
@@ -119,14 +119,14 @@ class Run {
     if (from && from->stage > 0) enter_stage(from->stage, from->stage_start, from->stage_initial, now, ready);
     for (;;) {
       State state = ready->initial;
-      stage_initial_ = stage_ > 0 ? state : State();
-      last_look_ = Clock::now();
+      stage_.initial = stage_.number > 0 ? state : State();
+      looks_.last = Clock::now();
       result_.outcome = march_stage(*now, *ready, state, from ? &*from : nullptr);
       from.reset();
       result_.seconds = std::chrono::duration<Real>(Clock::now() - start).count();
       ready->initial = state;  // what reports may still look at
       const bool over = result_.outcome.ending != Outcome::Ending::reached ||
-                        stage_ >= static_cast<Index>(given_.stages.size());
+                        stage_.number >= static_cast<Index>(given_.stages.size());
       if (over) {
         finish(*now, *ready, state);
         return std::move(result_);
@@ -134,7 +134,7 @@ class Run {
       const Report words = words_of(*now, *ready);
       log_.write(words.text());
       past_.append(words);
-      enter_stage(stage_ + 1, result_.outcome.time, state, now, ready);
+      enter_stage(stage_.number + 1, result_.outcome.time, state, now, ready);
     }
   }
 
@@ -170,9 +170,9 @@ class Run {
     const Case before = read_case_text(found.case_text, given_.file);
     if (before.title != given_.title) return false;
     const Prepared then = prepare(before, {first_.plan.threads});
-    ProblemBalance &a = *then.balance, &b = *first_.balance;
+    Discretization &a = *then.balance, &b = *first_.balance;
     const Plan &p = then.plan, &q = first_.plan;
-    const auto names = [](const ProblemBalance& balance) {
+    const auto names = [](const Discretization& balance) {
       std::vector<std::string> all;
       for (const auto& line : balance.lines()) all.push_back(line.name);
       return all;
@@ -200,8 +200,8 @@ class Run {
   }
 
   void enter_stage(Index stage, Real start, const State& initial, const Case*& now, Prepared*& ready) {
-    stage_ = stage;
-    stage_start_ = start;
+    stage_.number = stage;
+    stage_.start = start;
     later_case_ = std::make_unique<Case>(stage_of(given_, stage, start, initial));
     later_ = std::make_unique<Prepared>(prepare(*later_case_, {first_.plan.threads}));
     now = later_case_.get();
@@ -241,9 +241,9 @@ class Run {
 
   // The clock is not looked at after every step of a small problem.
   bool due() {
-    if (options_.checkpoint_seconds > 0 && ++looks_ % 16 != 0 && given_.problem.grid().count() < 20000)
+    if (options_.checkpoint_seconds > 0 && ++looks_.count % 16 != 0 && given_.problem.grid().count() < 20000)
       return false;
-    return std::chrono::duration<Real>(Clock::now() - last_look_).count() >= options_.checkpoint_seconds;
+    return std::chrono::duration<Real>(Clock::now() - looks_.last).count() >= options_.checkpoint_seconds;
   }
 
   // Settled, or repeating: whichever the case waits for; both are looked at all the same.
@@ -256,9 +256,9 @@ class Run {
   void keep(const Snapshot& s, const Prepared& ready) {
     Checkpoint c;
     c.case_text = given_.text;
-    c.stage = stage_;
-    c.stage_start = stage_start_;
-    c.stage_initial = stage_initial_;
+    c.stage = stage_.number;
+    c.stage_start = stage_.start;
+    c.stage_initial = stage_.initial;
     c.snapshot = s;
     c.recorder = recorder_->remember();
     c.settled = ready.settled->remember();
@@ -266,7 +266,7 @@ class Run {
     if (steps_) c.steps = steps_->mark();
     c.past = past_.remember();
     c.save(options_.folder);
-    last_look_ = Clock::now();
+    looks_.last = Clock::now();
   }
 
   std::vector<store::Column> columns_of_steps() const {
@@ -284,9 +284,9 @@ class Run {
     result_.comparisons = recorder_->comparisons();
     Report words;
     const std::string title =
-        stage_ == 0 ? "as written" : given_.stages[static_cast<std::size_t>(stage_ - 1)];
+        stage_.number == 0 ? "as written" : given_.stages[static_cast<std::size_t>(stage_.number - 1)];
     return words.append(closing_report(now, ready, result_),
-                        given_.stages.empty() ? "" : fmt::format("stage {}, {}: ", stage_ + 1, title));
+                        given_.stages.empty() ? "" : fmt::format("stage {}, {}: ", stage_.number + 1, title));
   }
 
   // Data that ended the run are told with their place in the case.
@@ -328,7 +328,7 @@ class Run {
     if (result_.resumed_at)
       result_.closing.section("resumed").note(
           fmt::format("from the checkpoint at step {}", *result_.resumed_at));
-    if (result_.outcome.ending == Outcome::Ending::blew_up && stage_ == 0)
+    if (result_.outcome.ending == Outcome::Ending::blew_up && stage_.number == 0)
       first_.refuted = "it blew up at " + given_.duration(result_.outcome.time);
     Report whole = check_report(given_, first_);
     whole.append(result_.closing);
@@ -352,13 +352,21 @@ class Run {
   std::optional<Recorder> recorder_;
   std::unique_ptr<Case> later_case_;
   std::unique_ptr<Prepared> later_;
-  Index stage_ = 0;
-  Real stage_start_ = 0;
-  State stage_initial_;
+  /// The stage that runs, from when and from which state.
+  struct Stage {
+    Index number = 0;
+    Real start = 0;
+    State initial = {};
+  };
+  Stage stage_;
   Report past_;
   std::optional<store::SeriesWriter> steps_;
-  Clock::time_point last_look_;
-  Index looks_ = 0;
+  /// At the clock, whether a checkpoint is due.
+  struct Looks {
+    Clock::time_point last = {};
+    Index count = 0;
+  };
+  Looks looks_;
   RunResult result_;
 };
 
@@ -451,7 +459,8 @@ Index recover(const std::filesystem::path& folder) {
                             ": cannot be read: without it nobody knows the grid");
   text << in.rdbuf();
   const Case given = read_case_text(text.str(), first.substr(std::string(read_from).size()));
-  ProblemBalance balance(given.problem, {0, looks_back(given.plan.scheme)});
+  const auto made = make_balance(given.problem, {0, looks_back(given.plan.scheme)});
+  Discretization& balance = *made;
   RecorderMemory memory;
   memory.fields = store::Journal::whole_rows(journal, Recorder::row_length(given, balance));
   memory.series = whole_lines(folder / "series.csv.partial");

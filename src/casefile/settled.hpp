@@ -39,7 +39,7 @@ class SettledWatch {
   }
 
  private:
-  const ProblemBalance* balance_;
+  const Discretization* balance_;
   Real fraction_;
   State target_;
   std::string why_not_;

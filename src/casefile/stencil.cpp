@@ -60,7 +60,7 @@ Point place_from(const Case& given, const std::string& text) {
 }
 
 Report stencil_report(const Case& given, Prepared& prepared, const Point& place) {
-  ProblemBalance& balance = *prepared.balance;
+  Discretization& balance = *prepared.balance;
   const Grid& g = given.problem.grid();
   const Stencil s = balance.stencil(g.containing(place), 0);
   Report report;

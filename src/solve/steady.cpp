@@ -96,7 +96,7 @@ class SteadySolver {
   SteadyPreview preview() {
     balance_.pin(at_, y_);
     State r(y_.size());
-    reference_ = residual(y_, r);
+    sizes_.reference = residual(y_, r);
     const auto kind = choose(r, true);
     return {kind, outcome_.mean_fixed};
   }
@@ -105,13 +105,14 @@ class SteadySolver {
     balance_.pin(at_, y_);
     State r(y_.size()), step(y_.size());
     const State first = y_;
-    reference_ = uniform_residual(r);
+    sizes_.reference = uniform_residual(r);
     Real size = residual(y_, r);
-    if (!(reference_ > 0)) reference_ = size > 0 ? size : 1;
-    outcome_.residuals.push_back(size / reference_);
+    if (!(sizes_.reference > 0)) sizes_.reference = size > 0 ? size : 1;
+    outcome_.residuals.push_back(size / sizes_.reference);
     // A linear problem needs one solve; a second one takes up what round-off and drift have left.
     const int most = offers_.linear ? 3 : offers_.approximate ? correction_limit : newton_limit;
-    while (outcome_.newton_steps < most && !(size <= std::max(rules_.tolerance * reference_, floor_))) {
+    while (outcome_.newton_steps < most &&
+           !(size <= std::max(rules_.tolerance * sizes_.reference, sizes_.floor))) {
       linearise(r);
       const Index left = rules_.iterations - outcome_.iterations();
       if (outcome_.newton_steps > 0 && iterates_ && left <= 0) break;
@@ -119,15 +120,15 @@ class SteadySolver {
       ++outcome_.newton_steps;
       const Real before = size;
       size = move(step, r, size);
-      floor_ = round_off();
-      if (!iterates_ || !offers_.linear) outcome_.residuals.push_back(size / reference_);
+      sizes_.floor = round_off();
+      if (!iterates_ || !offers_.linear) outcome_.residuals.push_back(size / sizes_.reference);
       if (!std::isfinite(size))
         throw SolverError("the steady state could not be found: the residual is not finite");
       if (offers_.linear && size > 0.5 * before) break;  // round-off
-      if (!offers_.linear && size >= before && size <= 1e-12 * reference_) break;
+      if (!offers_.linear && size >= before && size <= 1e-12 * sizes_.reference) break;
       if (iterates_ && offers_.linear && !converged_) break;
     }
-    outcome_.reached = size <= std::max(rules_.tolerance * reference_, floor_) * (1 + 1e-12);
+    outcome_.reached = size <= std::max(rules_.tolerance * sizes_.reference, sizes_.floor) * (1 + 1e-12);
     finish(first, r);
     return outcome_;
   }
@@ -192,7 +193,7 @@ class SteadySolver {
     linear.relaxation = rules_.relaxation;
     linear.iterations = rules_.iterations;
     // What the whole solve must reach, whatever this step starts from.
-    linear.tolerance = std::min(0.1, (offers_.linear ? 1 - 1e-6 : 0.1) * rules_.tolerance * reference_ /
+    linear.tolerance = std::min(0.1, (offers_.linear ? 1 - 1e-6 : 0.1) * rules_.tolerance * sizes_.reference /
                                          std::max(norm_of(r), 1e-300));
     // A step by a neighbour of the matrix is no better for being solved to the last digit.
     if (offers_.approximate) linear.tolerance = 0.01;
@@ -239,7 +240,7 @@ class SteadySolver {
     if (!c) return;
     converged_ = c->reached;
     for (std::size_t k = 1; k < c->residuals.size(); ++k)
-      outcome_.residuals.push_back(c->residuals[k] * size / reference_);
+      outcome_.residuals.push_back(c->residuals[k] * size / sizes_.reference);
     outcome_.change = c->change;
     outcome_.factor = c->factor;
     outcome_.error = c->error;
@@ -300,7 +301,11 @@ class SteadySolver {
   std::vector<Index> pinned_;
   std::vector<Real> missing_;
   std::vector<Real> diagonal_;
-  Real reference_ = 0, floor_ = 0;
+  /// Of residuals: that of the first guess, and what round-off leaves.
+  struct Sizes {
+    Real reference = 0, floor = 0;
+  };
+  Sizes sizes_;
   bool factored_ = false, iterates_ = false, converged_ = true;
 };
 

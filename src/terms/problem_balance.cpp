@@ -92,8 +92,8 @@ ProblemBalance::ProblemBalance(const std::vector<Problem>& problems, SystemReact
     : ProblemBalance(Made::of(problems, std::move(reaction), std::move(flux), execution)) {}
 
 ProblemBalance::ProblemBalance(Made made)
-    : TermBalance(std::move(made.unknowns), std::move(made.terms), std::move(made.lines),
-                  std::move(made.fused)),
+    : Discretization(std::move(made.unknowns), std::move(made.terms), std::move(made.lines),
+                     std::move(made.fused)),
       parts_(std::move(made.parts)),
       flux_(std::move(made.flux)) {
   if (std::ranges::any_of(parts_, [](const ProblemTerms& p) { return p.problem->is_nonlinear(); }))
@@ -103,6 +103,10 @@ ProblemBalance::ProblemBalance(Made made)
 }
 
 ProblemBalance::~ProblemBalance() = default;
+
+std::unique_ptr<Discretization> make_balance(const Problem& problem, Execution execution) {
+  return std::make_unique<ProblemBalance>(problem, execution);
+}
 
 const Problem& ProblemBalance::problem(std::size_t unknown) const {
   return *parts_[unknown].problem;

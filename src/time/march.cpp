@@ -34,8 +34,8 @@ class March {
 
   Outcome go(const Snapshot* from) {
     from ? resume(*from) : begin();
-    for (; stretch_ < stretches_.size(); ++stretch_, taken_ = 0)
-      if (!cross(stretches_[stretch_])) break;
+    for (; at_.stretch < stretches_.size(); ++at_.stretch, at_.taken = 0)
+      if (!cross(stretches_[at_.stretch])) break;
     out_.solver = stepper_->solver_name();
     out_.solver_iterations = stepper_->solver_iterations();
     return std::move(out_);
@@ -88,8 +88,8 @@ class March {
     out_.lowest = s.lowest;
     out_.highest = s.highest;
     guard_ = s.guard;
-    stretch_ = s.stretch;
-    taken_ = s.step_of_stretch;
+    at_.stretch = s.stretch;
+    at_.taken = s.step_of_stretch;
     stepper_->recall(s.stepper);
     if (control_) control_->recall(s.control);
   }
@@ -100,9 +100,9 @@ class March {
     s.steps = out_.steps;
     s.rejected = out_.rejected;
     // A stretch that is done belongs to the past.
-    const bool done = finished_stretch_;
-    s.stretch = stretch_ + (done ? 1 : 0);
-    s.step_of_stretch = done ? 0 : taken_;
+    const bool done = at_.finished;
+    s.stretch = at_.stretch + (done ? 1 : 0);
+    s.step_of_stretch = done ? 0 : at_.taken;
     s.state = state_;
     s.totals = out_.totals;
     s.budget = out_.budget;
@@ -132,11 +132,11 @@ class March {
       return true;
     }
     const Real length = (stretch.to - stretch.from) / static_cast<Real>(stretch.steps);
-    while (taken_ < stretch.steps) {
-      ++taken_;
-      const bool last = taken_ == stretch.steps;
+    while (at_.taken < stretch.steps) {
+      ++at_.taken;
+      const bool last = at_.taken == stretch.steps;
       // Times are counted from the stretch's start, so that rounding does not add up.
-      const Real to = last ? stretch.to : stretch.from + static_cast<Real>(taken_) * length;
+      const Real to = last ? stretch.to : stretch.from + static_cast<Real>(at_.taken) * length;
       const Real from = out_.time;
       out_.time = to;
       previous_totals_ = out_.totals;
@@ -144,12 +144,12 @@ class March {
       try {
         out_.totals = stepper_->advance(state_, from, length, amounts_);
       } catch (const DataError& e) {
-        --taken_;
+        --at_.taken;
         stop_at_data(from, e);
         return false;
       } catch (const SolverError& e) {
         if (out_.steps == 0 && kept_.empty()) throw;
-        --taken_;
+        --at_.taken;
         give_up(from, e.what());
         return false;
       }
@@ -204,7 +204,7 @@ class March {
     }
     out_.totals = totals;
     out_.time = last ? stretch.to : from + length;
-    ++taken_;
+    ++at_.taken;
     control_->see(out_.totals, balance_.drive(out_.time));
     return finish(stretch, length, last);
   }
@@ -315,7 +315,7 @@ class March {
     out_.highest = std::max(out_.highest, out_.totals.highest);
     out_.budget.add(amounts_, out_.totals);
     out_.left_by_solver += stepper_->left_by_solver();
-    finished_stretch_ = last;
+    at_.finished = last;
     const Moment now = moment(length);
     if (observers_.on_step) observers_.on_step(now);
     std::optional<std::string> trouble;
@@ -362,9 +362,13 @@ class March {
   Outcome out_;
   Totals previous_totals_;
   State kept_;  ///< before the step, where it may fail
-  std::size_t stretch_ = 0;
-  Index taken_ = 0;
-  bool finished_stretch_ = false;
+  /// How far it has come: the stretch, steps taken in it, and whether the last of them ended it.
+  struct Progress {
+    std::size_t stretch = 0;
+    Index taken = 0;
+    bool finished = false;
+  };
+  Progress at_;
 };
 
 }  // namespace

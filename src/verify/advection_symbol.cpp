@@ -95,7 +95,7 @@ Real limit_at(const EvaluatedAdvection& stream, const Scheme& scheme, const Plac
   return undamped && limit * place.rate < 0.02 ? 0 : limit;
 }
 
-Place fastest_place(const ProblemBalance& balance, const AtTime& now) {
+Place fastest_place(const Discretization& balance, const AtTime& now) {
   if (!now.stream.law()) return place_at(now, now.stream.velocities().fastest_at());
   Place most;
   for (Index n = 0; n < now.grid.count(); ++n)
@@ -104,7 +104,7 @@ Place fastest_place(const ProblemBalance& balance, const AtTime& now) {
   return most;
 }
 
-Place worst_place(const ProblemBalance& balance, const AtTime& now) {
+Place worst_place(const Discretization& balance, const AtTime& now) {
   const EvaluatedAdvection& stream = now.stream;
   const Grid& g = balance.grid();
   Place worst = fastest_place(balance, now);

@@ -33,7 +33,7 @@ class AtTime {
   const State& y;
   Real at;
   std::span<const Function> coefficients;  ///< of diffusion, along each axis
-  AtTime(ProblemBalance& balance, const State& state, Real time, const std::optional<ValueRange>& range)
+  AtTime(Discretization& balance, const State& state, Real time, const std::optional<ValueRange>& range)
       : advection_(range ? balance.advection(time, state, range->values) : balance.advection(time, state)),
         conductances_(balance.conductances(time)),
         stream(*advection_),
@@ -47,9 +47,9 @@ class AtTime {
 /// Everything at one unknown.
 Place place_at(const AtTime& now, Index n);
 /// Where most is passed in a unit of time; every value of a law's range may come by everywhere.
-Place fastest_place(const ProblemBalance& balance, const AtTime& now);
+Place fastest_place(const Discretization& balance, const AtTime& now);
 /// Places that may decide: where the stream is fastest, and where most is exchanged in all.
-Place worst_place(const ProblemBalance& balance, const AtTime& now);
+Place worst_place(const Discretization& balance, const AtTime& now);
 
 /// step·eigenvalue of a wave along one axis: what diffuses, and what is carried.
 std::pair<std::complex<Real>, std::complex<Real>> symbol(const EvaluatedAdvection& stream, const AxisAt& axis,

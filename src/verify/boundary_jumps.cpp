@@ -32,7 +32,7 @@ Real& coordinate(Point& p, int slot) {
 
 class Search {
  public:
-  explicit Search(const ProblemBalance& balance) : balance_(balance), values_(balance.closures().size()) {
+  explicit Search(const Discretization& balance) : balance_(balance), values_(balance.closures().size()) {
     for (std::size_t s = 0; s < values_.size(); ++s) {
       const Closure& closure = balance.closures()[s];
       if (closure.prescribed_at(closure.places(), 0).empty()) continue;
@@ -166,7 +166,7 @@ class Search {
     return false;
   }
 
-  const ProblemBalance& balance_;
+  const Discretization& balance_;
   std::map<Index, std::vector<HeldFace>> beside_;
   std::vector<std::vector<Real>> values_;  ///< of each section's faces, now
   std::map<std::pair<std::size_t, std::size_t>, BoundaryJump> largest_;
@@ -175,7 +175,7 @@ class Search {
 
 }  // namespace
 
-std::vector<BoundaryJump> boundary_jumps(const ProblemBalance& balance, Real start, Real end) {
+std::vector<BoundaryJump> boundary_jumps(const Discretization& balance, Real start, Real end) {
   if (balance.grid().rank() < 2 || balance.offers().second_order) return {};
   Search search(balance);
   search.look_at(start);

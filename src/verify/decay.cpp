@@ -31,7 +31,7 @@ class Weighted {
 
 }  // namespace
 
-std::optional<Index> growing_modes(ProblemBalance& balance, const State& y, Real at) {
+std::optional<Index> growing_modes(Discretization& balance, const State& y, Real at) {
   expect(static_cast<Index>(y.size()) == balance.layout().size(), "growing_modes: a state of the balance");
   const Index most = balance.grid().rank() == 3 ? 20000 : 200000;
   if (balance.advects() || balance.offers().second_order || balance.layout().size() > most)
@@ -55,7 +55,7 @@ std::optional<Index> growing_modes(ProblemBalance& balance, const State& y, Real
   return static_cast<Index>((pivots.array() < -least).count());
 }
 
-SlowestDecay slowest_decay(ProblemBalance& balance, Real at, Real tolerance) {
+SlowestDecay slowest_decay(Discretization& balance, Real at, Real tolerance) {
   if (!balance.offers().linear) throw InputError("a decay rate belongs to a linear problem");
   const State none;
   LinearSystem system;

@@ -96,7 +96,7 @@ Real coarsest(const DispersionRelation& relation) {
 }
 
 // The energy of every plane wave in the initial data, and how late it comes.
-Averages of_initial_data(ProblemBalance& balance, const DispersionRelation& relation, Real lasts) {
+Averages of_initial_data(Discretization& balance, const DispersionRelation& relation, Real lasts) {
   const Grid& g = balance.grid();
   if (g.count() > most_transformed) return {};
   State rate;
@@ -159,7 +159,7 @@ Averages of_signal(const std::vector<Real>& signal, const DispersionRelation& re
 }
 
 // The liveliest of everything that drives the wave: its name and its values at the steps.
-std::pair<std::string, std::vector<Real>> loudest(const ProblemBalance& balance, Real step, Real from,
+std::pair<std::string, std::vector<Real>> loudest(const Discretization& balance, Real step, Real from,
                                                   Real until) {
   constexpr Index most = 20000;
   const auto count = std::min<Index>(most, static_cast<Index>((until - from) / step));
@@ -203,7 +203,7 @@ std::pair<std::string, std::vector<Real>> loudest(const ProblemBalance& balance,
 
 }  // namespace
 
-DispersionRelation dispersion_relation(ProblemBalance& balance, const Scheme& scheme, Real step,
+DispersionRelation dispersion_relation(Discretization& balance, const Scheme& scheme, Real step,
                                        Index* where) {
   const Grid& g = balance.grid();
   const Equation& e = balance.problem().equation();
@@ -232,7 +232,7 @@ DispersionRelation dispersion_relation(ProblemBalance& balance, const Scheme& sc
   return DispersionRelation(scheme, step, spacing, speeds, balance.offers().space_order);
 }
 
-std::optional<Dispersion> dispersion(ProblemBalance& balance, const Scheme& scheme, Real step, Real from,
+std::optional<Dispersion> dispersion(Discretization& balance, const Scheme& scheme, Real step, Real from,
                                      Real until) {
   if (balance.offers().first_order_form && !is_second_order(scheme)) return std::nullopt;
   if (!balance.offers().second_order || !(step > 0) || !(until > from)) return std::nullopt;

@@ -28,7 +28,7 @@ Index place_of_largest(const State& y) {
 // How the modes of an unstable step grow from what data hold of them.
 class Growth {
  public:
-  Growth(ProblemBalance& balance, const Scheme& scheme, Real step, Real at, const Modes& modes)
+  Growth(Discretization& balance, const Scheme& scheme, Real step, Real at, const Modes& modes)
       : modes_(modes) {
     State y = balance.initial_state();
     balance.pin(at, y);
@@ -50,7 +50,7 @@ class Growth {
 
   // What data hold of each mode: how far it is from rest, which is what it changes by at the start over the
   // rate at which it decays.
-  void seed_by_data(ProblemBalance& balance, Real at) {
+  void seed_by_data(Discretization& balance, Real at) {
     State y = balance.initial_state();
     balance.pin(at, y);
     State rate(y.size()), change(y.size(), 0.0);
@@ -80,7 +80,7 @@ class Growth {
   }
 
   // Modes that vary along an axis on which everything is the same have no seed.
-  void drop_unseeded(const ProblemBalance& balance, const std::array<bool, 3>& uniform) {
+  void drop_unseeded(const Discretization& balance, const std::array<bool, 3>& uniform) {
     possible_.assign(factors_.size(), 1);
     for (int a = 0; a < balance.grid().rank(); ++a) {
       if (!uniform[static_cast<std::size_t>(a)] || balance.grid().size(a) < 2) continue;
@@ -168,7 +168,7 @@ class Growth {
   Real scale_ = 1, width_ = 1, widening_ = 0;
 };
 
-void count_signs(const ProblemBalance& balance, Forecast& result) {
+void count_signs(const Discretization& balance, Forecast& result) {
   const Grid& g = balance.grid();
   for (Index n = 0; n < g.count(); ++n) {
     const auto at = g.position(n);
@@ -188,7 +188,7 @@ void count_signs(const ProblemBalance& balance, Forecast& result) {
 
 }  // namespace
 
-void describe_shape(const ProblemBalance& balance, State mode, Forecast& result) {
+void describe_shape(const Discretization& balance, State mode, Forecast& result) {
   result.shape = std::move(mode);
   result.peak = place_of_largest(result.shape);
   const Real height = result.shape[result.peak];
@@ -197,7 +197,7 @@ void describe_shape(const ProblemBalance& balance, State mode, Forecast& result)
   count_signs(balance, result);
 }
 
-std::vector<Real> decay_rates(ProblemBalance& balance, Real at) {
+std::vector<Real> decay_rates(Discretization& balance, Real at) {
   if (balance.advects()) return {};
   const auto modes = Modes::of(balance, at);
   return modes ? modes->eigenvalues() : std::vector<Real>{};
@@ -206,7 +206,7 @@ std::vector<Real> decay_rates(ProblemBalance& balance, Real at) {
 namespace {
 
 // When the solution leaves its range: from what the probe showed to be there.
-void foresee(ProblemBalance& balance, const Growth& growth, const Prober& probe, bool clear,
+void foresee(Discretization& balance, const Growth& growth, const Prober& probe, bool clear,
              const State& by_data, Real fastest, Forecast& result) {
   // What data hold of modes below round-off is round-off.
   const Real early = growth.from_seed(epsilon * growth.scale(), fastest);
@@ -236,7 +236,7 @@ void foresee(ProblemBalance& balance, const Growth& growth, const Prober& probe,
 
 }  // namespace
 
-std::optional<Forecast> forecast(ProblemBalance& balance, const Scheme& scheme, Real step, Real at) {
+std::optional<Forecast> forecast(Discretization& balance, const Scheme& scheme, Real step, Real at) {
   if (balance.offers().first_order_form && !is_second_order(scheme)) return std::nullopt;
   if (balance.advects()) return std::nullopt;
   if (balance.offers().second_order) return forecast_of_wave(balance, scheme, step, at);
@@ -291,7 +291,7 @@ std::optional<Forecast> forecast(ProblemBalance& balance, const Scheme& scheme, 
   return result;
 }
 
-Forecast seen_in(const ProblemBalance& balance, const State& state) {
+Forecast seen_in(const Discretization& balance, const State& state) {
   Forecast result;
   Real low = std::numeric_limits<Real>::infinity(), high = -low;
   for (Index n = 0; n < balance.grid().count(); ++n)

@@ -6,8 +6,8 @@
 namespace williwaw::verify {
 
 /// Shape, place of the peak, changes of sign; `amplitude` becomes the height of `mode` at its peak.
-void describe_shape(const ProblemBalance& balance, State mode, Forecast& result);
+void describe_shape(const Discretization& balance, State mode, Forecast& result);
 
-std::optional<Forecast> forecast_of_wave(ProblemBalance& balance, const Scheme& scheme, Real step, Real at);
+std::optional<Forecast> forecast_of_wave(Discretization& balance, const Scheme& scheme, Real step, Real at);
 
 }  // namespace williwaw::verify

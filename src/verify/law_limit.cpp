@@ -11,7 +11,7 @@ namespace {
 
 // Largest share of an unknown's capacity that a unit of speed along an axis carries away in a unit of time:
 // area over capacity.
-std::array<Real, 3> passing_of(const ProblemBalance& balance, const AtTime& now) {
+std::array<Real, 3> passing_of(const Discretization& balance, const AtTime& now) {
   const Grid& g = now.grid;
   std::array<Real, 3> result{0, 0, 0};
   for (Index n = 0; n < g.count(); ++n) {
@@ -32,7 +32,7 @@ std::array<Real, 3> passing_of(const ProblemBalance& balance, const AtTime& now)
 
 }  // namespace
 
-LawLimit::LawLimit(const ProblemBalance& balance, const Scheme& scheme, const AtTime& now, Place worst,
+LawLimit::LawLimit(const Discretization& balance, const Scheme& scheme, const AtTime& now, Place worst,
                    Real spread, Real radius)
     : stream_(now.stream),
       scheme_(scheme),

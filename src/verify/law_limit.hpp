@@ -11,7 +11,7 @@ class LawLimit {
  public:
   /// `spread` is the largest rate at which diffusion takes from an unknown, `radius` the scheme's radius of
   /// monotonicity. `now` must outlive this.
-  LawLimit(const ProblemBalance& balance, const Scheme& scheme, const AtTime& now, Place worst, Real spread,
+  LawLimit(const Discretization& balance, const Scheme& scheme, const AtTime& now, Place worst, Real spread,
            Real radius);
 
   /// Up to which nothing leaves the range; 0 where nothing is known.

@@ -29,7 +29,7 @@ Modes::Factor Modes::of_axis(const AxisOperator& op) {
   return symmetric_modes(n, m);
 }
 
-std::optional<Modes> Modes::of(ProblemBalance& balance, Real at) {
+std::optional<Modes> Modes::of(Discretization& balance, Real at) {
   const Grid& g = balance.grid();
   LinearSystem system;
   const State none;

@@ -4,7 +4,7 @@
 #include <optional>
 
 #include "williwaw/solve/dense.hpp"
-#include "williwaw/terms/problem_balance.hpp"
+#include "williwaw/terms/discretization.hpp"
 
 namespace williwaw::verify {
 
@@ -13,7 +13,7 @@ namespace williwaw::verify {
 class Modes {
  public:
   /// Nothing for problems that are neither separable nor small.
-  static std::optional<Modes> of(ProblemBalance& balance, Real at);
+  static std::optional<Modes> of(Discretization& balance, Real at);
 
   /// Rates at which the modes decay.
   const std::vector<Real>& eigenvalues() const { return eigenvalues_; }

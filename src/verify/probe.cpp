@@ -10,7 +10,7 @@ namespace {
 constexpr Real probe_work = 5e7;
 }  // namespace
 
-std::array<bool, 3> uniform_along(const ProblemBalance& balance, const State& y, Real share) {
+std::array<bool, 3> uniform_along(const Discretization& balance, const State& y, Real share) {
   const Grid& g = balance.grid();
   std::array<bool, 3> result{false, false, false};
   Real low = std::numeric_limits<Real>::infinity(), high = -low;
@@ -37,7 +37,7 @@ std::array<bool, 3> uniform_along(const ProblemBalance& balance, const State& y,
   return result;
 }
 
-Prober::Prober(ProblemBalance& balance, const Scheme& scheme, Real step, Real at)
+Prober::Prober(Discretization& balance, const Scheme& scheme, Real step, Real at)
     : balance_(balance),
       stepper_(make_stepper(balance, scheme)),
       step_(step),

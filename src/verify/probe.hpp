@@ -1,7 +1,7 @@
 // A bounded number of steps of the real thing, which shows what data and arithmetic hold of modes that grow.
 #pragma once
 
-#include "williwaw/terms/problem_balance.hpp"
+#include "williwaw/terms/discretization.hpp"
 #include "williwaw/time/guard.hpp"
 #include "williwaw/time/stepper.hpp"
 
@@ -10,7 +10,7 @@ namespace williwaw::verify {
 /// Steps from the problem's initial values, by the scheme's own stepper.
 class Prober {
  public:
-  Prober(ProblemBalance& balance, const Scheme& scheme, Real step, Real at);
+  Prober(Discretization& balance, const Scheme& scheme, Real step, Real at);
 
   /// Goes on for so many steps, fewer where all together would cost more than a second or so, or the guard
   /// would end the run. Returns how many it took.
@@ -23,7 +23,7 @@ class Prober {
   State change() const;
 
  private:
-  ProblemBalance& balance_;
+  Discretization& balance_;
   std::unique_ptr<Stepper> stepper_;
   Real step_, at_;
   Index most_, steps_ = 0;
@@ -36,6 +36,6 @@ class Prober {
 
 /// Whether values along each axis are the same, to within a share of the largest difference anywhere (0: bit
 /// by bit).
-std::array<bool, 3> uniform_along(const ProblemBalance& balance, const State& y, Real share);
+std::array<bool, 3> uniform_along(const Discretization& balance, const State& y, Real share);
 
 }  // namespace williwaw::verify

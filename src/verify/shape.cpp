@@ -16,7 +16,7 @@ struct Spread {
 };
 
 // What most of the domain holds: the median.
-Real far_field(const ProblemBalance& balance, const State& y) {
+Real far_field(const Discretization& balance, const State& y) {
   State sorted;
   for (Index n = 0; n < balance.grid().count(); ++n)
     if (balance.outline().active(n)) sorted.push_back(y[n]);
@@ -26,7 +26,7 @@ Real far_field(const ProblemBalance& balance, const State& y) {
 }
 
 // Height of the excess over `around`, and the roots of its second central moments along each axis.
-Spread spread_of(const ProblemBalance& balance, const State& y, Real around) {
+Spread spread_of(const Discretization& balance, const State& y, Real around) {
   const Grid& g = balance.grid();
   Spread result;
   const auto excess = [&](Index n) {
@@ -83,7 +83,7 @@ Index turns_of(const Axis& axis, const State& y, Real least) {
 
 }  // namespace
 
-Shape shape_of(ProblemBalance& balance, const State& y) {
+Shape shape_of(Discretization& balance, const State& y) {
   expect(static_cast<Index>(y.size()) == balance.layout().size(), "shape_of: a state of the balance");
   const Grid& g = balance.grid();
   Real low = std::numeric_limits<Real>::infinity(), high = -low;
@@ -124,7 +124,7 @@ Shape shape_of(ProblemBalance& balance, const State& y) {
   return result;
 }
 
-PulseLoss pulse_loss(ProblemBalance& balance, const State& before, const State& after) {
+PulseLoss pulse_loss(Discretization& balance, const State& before, const State& after) {
   expect(before.size() == after.size() && static_cast<Index>(after.size()) == balance.layout().size(),
          "pulse_loss: two states of the balance");
   const Real around = far_field(balance, before);

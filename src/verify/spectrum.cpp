@@ -134,7 +134,7 @@ std::vector<Triplet> entries_of_free(const FaceSystem& k, const std::vector<char
   return entries;
 }
 
-Spectrum from_matrix(ProblemBalance& balance, Real at, Parts parts) {
+Spectrum from_matrix(Discretization& balance, Real at, Parts parts) {
   Spectrum result;
   const Grid& g = balance.grid();
   const State none;
@@ -192,7 +192,7 @@ Spectrum from_matrix(ProblemBalance& balance, Real at, Parts parts) {
 
 }  // namespace
 
-Spectrum spectrum(ProblemBalance& balance, Real at, Parts parts) {
+Spectrum spectrum(Discretization& balance, Real at, Parts parts) {
   // A reaction is not in the operators along the axes.
   const bool whole = !balance.offers().reacts || parts.has(Parts::source());
   const auto axes = whole ? balance.axis_operators(at) : std::nullopt;

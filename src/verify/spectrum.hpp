@@ -3,7 +3,7 @@
 
 #include <optional>
 
-#include "williwaw/terms/problem_balance.hpp"
+#include "williwaw/terms/discretization.hpp"
 
 namespace williwaw::verify {
 
@@ -21,7 +21,7 @@ struct Spectrum {
 };
 
 /// Of −C⁻¹·F' for `parts`. Throws InputError if walls hold every unknown.
-Spectrum spectrum(ProblemBalance& balance, Real at, Parts parts = Parts::all());
+Spectrum spectrum(Discretization& balance, Real at, Parts parts = Parts::all());
 
 /// The eigenvalue along one uniform axis that differences of order 4 make of one of order 2.
 Real of_order_four(Real eigenvalue, const Conductances& c, const Grid& g, int axis);

@@ -31,7 +31,7 @@ void merge(Spectrum& worst, const Spectrum& now) {
   }
 }
 
-Spectrum over_times(ProblemBalance& balance, Parts parts, Real from, Real until, int times) {
+Spectrum over_times(Discretization& balance, Parts parts, Real from, Real until, int times) {
   Spectrum worst;
   for (int n = 0; n < times; ++n) {
     const Spectrum now = spectrum(balance, times > 1 ? from + (until - from) * n / (times - 1) : from, parts);
@@ -57,7 +57,7 @@ Real limit_of_pair(const Scheme& scheme, Real fluxes, std::pair<Real, Real> slop
 }
 
 // Smallest and largest slope of the reaction over all unknowns, about the initial values.
-std::pair<Real, Real> slopes_of_reaction(ProblemBalance& balance, Real at) {
+std::pair<Real, Real> slopes_of_reaction(Discretization& balance, Real at) {
   LinearSystem system;
   balance.linearise(balance.initial_state(), at, 0, 1, Parts::source(), system);
   const auto& diagonal = std::get<FaceSystem>(system).diagonal;
@@ -73,7 +73,7 @@ std::pair<Real, Real> slopes_of_reaction(ProblemBalance& balance, Real at) {
 }
 
 // What the scheme makes of the spectrum.
-void set_limit(ProblemBalance& balance, const Scheme& scheme, const Spectrum& worst, Real from, Real until,
+void set_limit(Discretization& balance, const Scheme& scheme, const Spectrum& worst, Real from, Real until,
                Stability& result) {
   using enum Limit::Standing;
   const Real interval = real_stability_interval(scheme);
@@ -97,7 +97,7 @@ void set_limit(ProblemBalance& balance, const Scheme& scheme, const Spectrum& wo
 
 // Least and most that damping, walls and layers take of the motion of an unknown, for each unit of what is
 // stored.
-std::pair<Real, Real> damping_range(ProblemBalance& balance, Real at) {
+std::pair<Real, Real> damping_range(Discretization& balance, Real at) {
   const auto drag = balance.motion().drag(at);
   if (drag.empty()) return {0, 0};
   const auto conductances = balance.conductances(at);
@@ -140,7 +140,7 @@ Real wave_limit(const Scheme& scheme, Real smallest, Real largest, std::pair<Rea
   return damping.first == 0 ? std::min(limit, undamped) : limit;
 }
 
-Stability stability_of_wave(ProblemBalance& balance, const Scheme& scheme, Real step, Real from) {
+Stability stability_of_wave(Discretization& balance, const Scheme& scheme, Real step, Real from) {
   using enum Limit::Standing;
   const Spectrum found = spectrum(balance, from, Parts::all());
   const auto damping = damping_range(balance, from);
@@ -171,7 +171,7 @@ Stability stability_of_wave(ProblemBalance& balance, const Scheme& scheme, Real 
 
 }  // namespace
 
-Stability stability(ProblemBalance& balance, const Scheme& scheme, Real step, Real from, Real until) {
+Stability stability(Discretization& balance, const Scheme& scheme, Real step, Real from, Real until) {
   expect(step >= 0, "stability: a step not below zero");
   if (balance.offers().second_order) {
     if (!takes_second_order(scheme))
@@ -206,8 +206,7 @@ Stability stability(ProblemBalance& balance, const Scheme& scheme, Real step, Re
 }
 
 Stability stability(const Problem& problem, const Scheme& scheme, Real step, Real from, Real until) {
-  ProblemBalance balance(problem, {0, looks_back(scheme)});
-  return stability(balance, scheme, step, from, until);
+  return stability(*make_balance(problem, {0, looks_back(scheme)}), scheme, step, from, until);
 }
 
 }  // namespace williwaw::verify

@@ -9,7 +9,7 @@ namespace williwaw::verify {
 
 namespace {
 
-std::vector<Real> times_of(const ProblemBalance& balance, const EvaluatedAdvection& stream, Real from,
+std::vector<Real> times_of(const Discretization& balance, const EvaluatedAdvection& stream, Real from,
                            Real until) {
   const bool swings =
       stream.law() && std::ranges::any_of(balance.closures(), &Closure::depends_on_time) && until > from;
@@ -36,7 +36,7 @@ struct Rates {
   Index largest_at = 0;
 };
 
-Rates rates_of(ProblemBalance& balance, const State& y, Real at, Real limiter) {
+Rates rates_of(Discretization& balance, const State& y, Real at, Real limiter) {
   LinearSystem stream_system, spread_system;
   const Parts fluxes = Parts::fluxes();
   balance.linearise(y, at, 0, 1, Parts::stream(), stream_system);
@@ -68,7 +68,7 @@ Rates rates_of(ProblemBalance& balance, const State& y, Real at, Real limiter) {
   return result;
 }
 
-bool is_normal(const ProblemBalance& balance, const EvaluatedAdvection& stream) {
+bool is_normal(const Discretization& balance, const EvaluatedAdvection& stream) {
   const Grid& g = balance.grid();
   if (!stream.linear() || stream.depends_on_time() || !balance.outline().whole()) return false;
   for (int a = 0; a < g.rank(); ++a)
@@ -84,7 +84,7 @@ bool is_normal(const ProblemBalance& balance, const EvaluatedAdvection& stream) 
 namespace {
 
 // Beside outlines there is less to hold what passes.
-void widen_beside_outlines(const ProblemBalance& balance, const EvaluatedAdvection& stream,
+void widen_beside_outlines(const Discretization& balance, const EvaluatedAdvection& stream,
                            const Place& worst, const Rates& rates, Limit& limit) {
   Real inside = 0;
   for (const AxisAt& axis : worst.axes) {
@@ -104,7 +104,7 @@ struct WorstOfLaw {
 };
 
 // A law's limit is that of the fastest of all values that data allow, not of those at the start.
-void judge_law(ProblemBalance& balance, const Scheme& scheme, const WorstOfLaw& worst, Real step,
+void judge_law(Discretization& balance, const Scheme& scheme, const WorstOfLaw& worst, Real step,
                Stability& result) {
   using enum Limit::Standing;
   const State y = balance.initial_state();
@@ -123,7 +123,7 @@ void judge_law(ProblemBalance& balance, const Scheme& scheme, const WorstOfLaw& 
 
 }  // namespace
 
-Stability stability_of_stream(ProblemBalance& balance, const Scheme& scheme, Real step, Real from,
+Stability stability_of_stream(Discretization& balance, const Scheme& scheme, Real step, Real from,
                               Real until) {
   using enum Limit::Standing;
   const State y = balance.initial_state();
@@ -185,7 +185,7 @@ Stability stability_of_stream(ProblemBalance& balance, const Scheme& scheme, Rea
   return result;
 }
 
-StreamNumbers stream_numbers(ProblemBalance& balance, const Scheme& scheme, Real step, Real from,
+StreamNumbers stream_numbers(Discretization& balance, const Scheme& scheme, Real step, Real from,
                              Real until) {
   const State y = balance.initial_state();
   const auto advection = balance.advection(from, y);

@@ -27,7 +27,7 @@ Complex symbol(const Problem& problem, Real courant, Real angle) {
 
 }  // namespace
 
-Stability stability_of_system(ProblemBalance& balance, const Scheme& scheme, Real step) {
+Stability stability_of_system(Discretization& balance, const Scheme& scheme, Real step) {
   const Problem& problem = balance.problem();
   const auto [fastest, where] = balance.first_order_form()->fastest();
   const auto holds = [&](Real courant) {

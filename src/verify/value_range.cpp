@@ -9,7 +9,7 @@ namespace williwaw::verify {
 namespace {
 
 // What the maximum principle does not cover, in words; empty where it holds.
-std::string unbounded_by(ProblemBalance& balance, Real at) {
+std::string unbounded_by(Discretization& balance, Real at) {
   if (balance.offers().reacts && !balance.drive(at).known) return "the reaction may grow";
   const bool law = balance.advects() && balance.advection().law();
   const auto closures = balance.closures_at(at);
@@ -26,7 +26,7 @@ std::string unbounded_by(ProblemBalance& balance, Real at) {
 
 }  // namespace
 
-ValueRange values_allowed(ProblemBalance& balance, const State& initial, Real from, Real until) {
+ValueRange values_allowed(Discretization& balance, const State& initial, Real from, Real until) {
   expect(static_cast<Index>(initial.size()) == balance.layout().size(),
          "values_allowed: a state of the balance");
   ValueRange result;

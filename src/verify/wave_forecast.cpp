@@ -15,7 +15,7 @@ constexpr Real rounding = std::numeric_limits<Real>::epsilon();
 
 class WaveGrowth {
  public:
-  WaveGrowth(ProblemBalance& balance, const Scheme& scheme, Real step, Real at, const Modes& modes)
+  WaveGrowth(Discretization& balance, const Scheme& scheme, Real step, Real at, const Modes& modes)
       : step_(step), leaps_(is_second_order(scheme)), values_(modes.eigenvalues()) {
     if (const auto* s = std::get_if<SecondOrder>(&scheme.method)) corrected_ = s->corrected;
     State y = balance.initial_state(), rate, force(y.size()), change(y.size(), 0.0);
@@ -105,7 +105,7 @@ class WaveGrowth {
 
 }  // namespace
 
-std::optional<Forecast> forecast_of_wave(ProblemBalance& balance, const Scheme& scheme, Real step, Real at) {
+std::optional<Forecast> forecast_of_wave(Discretization& balance, const Scheme& scheme, Real step, Real at) {
   const auto modes = Modes::of(balance, at);
   if (!modes) return std::nullopt;
   const WaveGrowth growth(balance, scheme, step, at, *modes);

@@ -8,6 +8,7 @@
 #include "support/text.hpp"
 #include "williwaw/casefile/run.hpp"
 #include "williwaw/store/run_series.hpp"
+#include "williwaw/terms/problem_balance.hpp"
 
 using namespace williwaw;
 using namespace williwaw::casefile;

@@ -180,10 +180,10 @@ step = "1 s"
 )case";
   const Case writer = read_case_text(mask, folder / "mask.toml");
   {
-    ProblemBalance balance(writer.problem);
+    const auto balance = make_balance(writer.problem);
     store::FieldWriter file(folder / "mask.nc", writer.problem.grid(),
                             {"", "tag", {}, {}, {}, "", "", false});
-    file.append(0, balance.field(balance.initial_state(), 0));
+    file.append(0, balance->field(balance->initial_state(), 0));
     file.finish();
   }
   const auto table = store::read_table(folder / "mask.nc", "tag_on_west");

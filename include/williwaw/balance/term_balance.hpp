@@ -104,6 +104,7 @@ class TermBalance : public Balance {
   void book_prescribed(std::span<const Real> missing, Ledger& amounts);
   Index start_of(std::size_t unknown) const { return arranged_.layout.start(unknown); }
   bool steps_fused() const;
+  void exchange(State& y) const;
 
   std::vector<Unknown> unknowns_;
   std::vector<std::unique_ptr<Term>> terms_;

@@ -46,11 +46,11 @@ Real order_of_both(const Case& given, Real step_power);
 /// What is known beforehand against flows and probes of a case: "amount west" has no limit, since ..; by the
 /// names of headlines.
 std::vector<std::pair<std::string, std::string>> without_limits(const Case& given,
-                                                                const ProblemBalance& balance);
+                                                                const Discretization& balance);
 
 /// Norms of a field less the exact solution of its case at a time, in shown units; nothing where there is
 /// none.
-std::optional<Norms> against_exact(const Case& given, const ProblemBalance& balance, const Field& field,
+std::optional<Norms> against_exact(const Case& given, const Discretization& balance, const Field& field,
                                    Real time);
 
 /// Solves a case and reads its headlines. Throws CaseError as `prepare` does; a run that does not reach its

@@ -22,7 +22,7 @@ struct Prepared {
   bool ends_when_settled = false;
   /// Of a run under data that repeat.
   std::shared_ptr<CycleWatch> cycle;
-  std::unique_ptr<ProblemBalance> balance;
+  std::unique_ptr<Discretization> balance;
   verify::Stability stability;
   /// After a run that ended otherwise than judged: what happened. No report repeats the verdict.
   std::string refuted;

@@ -44,8 +44,9 @@ class Domain {
   /// The product of the measures of a line across x.
   Real across(Index line) const { return across_[static_cast<std::size_t>(line)]; }
 
-  /// Fills the halo of a state from the boxes beside this one: there are none.
-  void exchange(State&) const {}
+  /// Fills the halo of a block of unknowns from the boxes beside this one: there are none. Whoever makes a
+  /// state that others evaluate calls it.
+  void exchange(std::span<Real>) const {}
 
  private:
   Grid grid_;

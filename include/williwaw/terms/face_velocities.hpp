@@ -44,20 +44,20 @@ class FaceVelocities {
   bool open(std::size_t closure) const { return open_[closure]; }
   std::span<const char> open() const { return open_; }
   /// Net volume that leaves control volume n per time.
-  std::span<const Real> divergence() const { return divergence_; }
+  std::span<const Real> divergence() const { return measured_.divergence; }
 
   /// Largest velocity along an axis.
-  Real largest(int axis) const { return largest_[axis]; }
+  Real largest(int axis) const { return measured_.largest[axis]; }
   /// Largest Σ over axes of velocity over width (of a control volume), per time, and where.
-  Real fastest() const { return fastest_; }
-  Index fastest_at() const { return fastest_at_; }
+  Real fastest() const { return measured_.fastest; }
+  Index fastest_at() const { return measured_.fastest_at; }
   /// Largest and smallest net outflow over volume, per time.
-  Real expanding() const { return expanding_; }
-  Real compressing() const { return compressing_; }
+  Real expanding() const { return measured_.expanding; }
+  Real compressing() const { return measured_.compressing; }
   /// Beyond what round-off leaves.
   bool compresses() const;
   /// Largest velocity towards walls that are closed to the stream.
-  Real against_walls() const { return against_walls_; }
+  Real against_walls() const { return measured_.against_walls; }
   const VelocityCorrection& correction() const { return correction_; }
   /// Largest velocities along each axis at one unknown.
   std::array<Real, 3> at(Index n) const;
@@ -104,10 +104,14 @@ class FaceVelocities {
   std::shared_ptr<const Fixed> fixed_;
   Sample now_;
   std::vector<std::shared_ptr<const Sample>> samples_;  ///< at the instants
-  std::vector<Real> divergence_;
-  std::array<Real, 3> largest_{0, 0, 0};
-  Real fastest_ = 0, expanding_ = 0, compressing_ = 0, against_walls_ = 0;
-  Index fastest_at_ = 0;
+  /// Of the velocities at this time.
+  struct Measured {
+    std::vector<Real> divergence;
+    std::array<Real, 3> largest{0, 0, 0};
+    Real fastest = 0, expanding = 0, compressing = 0, against_walls = 0;
+    Index fastest_at = 0;
+  };
+  Measured measured_;
   VelocityCorrection correction_;
 };
 

@@ -46,12 +46,12 @@ struct Dispersion {
 };
 
 /// The relation at the place where waves are slowest.
-DispersionRelation dispersion_relation(ProblemBalance& balance, const Scheme& scheme, Real step,
+DispersionRelation dispersion_relation(Discretization& balance, const Scheme& scheme, Real step,
                                        Index* where = nullptr);
 
 /// From the spectrum of the initial data where they hold energy, else of what drives the wave most (sources,
 /// points, walls), sampled at the steps. Nothing where neither is there, or steps are unstable.
-std::optional<Dispersion> dispersion(ProblemBalance& balance, const Scheme& scheme, Real step, Real from,
+std::optional<Dispersion> dispersion(Discretization& balance, const Scheme& scheme, Real step, Real from,
                                      Real until);
 
 }  // namespace williwaw::verify

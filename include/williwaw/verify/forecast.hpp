@@ -38,15 +38,15 @@ struct Forecast {
 
 /// What a state that was left looks like against the middle of its range: shape, place of the largest value,
 /// changes of sign, and the axes along which it is uniform to a millionth. Growth and steps are left at 0.
-Forecast seen_in(const ProblemBalance& balance, const State& state);
+Forecast seen_in(const Discretization& balance, const State& state);
 
 /// Foresees a run of fixed steps of `step` from the problem's initial values at time `at`. Exact up to
 /// round-off for linear problems whose coefficients, sources and walls do not change in time; with data that
 /// change, what they are at the start counts and the steps are a bracket. Nothing where the step is stable,
 /// or no mode can be told because the problem is too large and not separable.
-std::optional<Forecast> forecast(ProblemBalance& balance, const Scheme& scheme, Real step, Real at = 0);
+std::optional<Forecast> forecast(Discretization& balance, const Scheme& scheme, Real step, Real at = 0);
 
 /// Rates at which all modes decay; empty where the problem is too large and not separable.
-std::vector<Real> decay_rates(ProblemBalance& balance, Real at = 0);
+std::vector<Real> decay_rates(Discretization& balance, Real at = 0);
 
 }  // namespace williwaw::verify

@@ -1,7 +1,7 @@
 // What carrying should keep and numerical schemes spoil: variation, squares, extrema, heights and widths.
 #pragma once
 
-#include "williwaw/terms/problem_balance.hpp"
+#include "williwaw/terms/discretization.hpp"
 
 namespace williwaw::verify {
 
@@ -16,7 +16,7 @@ struct Shape {
   Index extrema = 0;
 };
 
-Shape shape_of(ProblemBalance& balance, const State& y);
+Shape shape_of(Discretization& balance, const State& y);
 
 /// What is left of a pulse against what it was.
 struct PulseLoss {
@@ -27,6 +27,6 @@ struct PulseLoss {
   std::array<Real, 3> width{0, 0, 0}, width_before{0, 0, 0};
 };
 
-PulseLoss pulse_loss(ProblemBalance& balance, const State& before, const State& after);
+PulseLoss pulse_loss(Discretization& balance, const State& before, const State& after);
 
 }  // namespace williwaw::verify

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <optional>
 
-#include "williwaw/terms/problem_balance.hpp"
+#include "williwaw/terms/discretization.hpp"
 #include "williwaw/time/scheme.hpp"
 #include "williwaw/verify/value_range.hpp"
 
@@ -73,11 +73,11 @@ struct Stability {
 /// Judges `step` for a problem with passive walls, whose operator is symmetric in the storage inner product;
 /// for waves that is the operator of the force, and modes oscillate with the roots of its eigenvalues.
 /// `from` and `until` tell which times count for coefficients that change. Throws InputError.
-Stability stability(ProblemBalance& balance, const Scheme& scheme, Real step, Real from = 0, Real until = 0);
+Stability stability(Discretization& balance, const Scheme& scheme, Real step, Real from = 0, Real until = 0);
 Stability stability(const Problem& problem, const Scheme& scheme, Real step, Real from = 0, Real until = 0);
 
 /// The same of a wave as a first-order system.
-Stability stability_of_system(ProblemBalance& balance, const Scheme& scheme, Real step);
+Stability stability_of_system(Discretization& balance, const Scheme& scheme, Real step);
 
 /// Up to how many unknowns dense eigenvalues are computed.
 inline constexpr Index dense_limit = 600;

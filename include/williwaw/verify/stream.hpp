@@ -40,13 +40,13 @@ struct StreamNumbers {
 
 /// Of a balance with a stream; a step of 0 asks for space alone. Velocities that change are looked at when
 /// they are given, or at 33 times from `from` to `until`.
-StreamNumbers stream_numbers(ProblemBalance& balance, const Scheme& scheme, Real step, Real from = 0,
+StreamNumbers stream_numbers(Discretization& balance, const Scheme& scheme, Real step, Real from = 0,
                              Real until = 0);
 
 /// What `stability` answers where something is carried along: by the symbol of reconstruction, numerical flux
 /// and diffusion at the place that is passed fastest, limited slopes taken as they are where nothing limits
 /// them. Sharp where the operator is normal: first-order reconstruction round a periodic, even domain.
-Stability stability_of_stream(ProblemBalance& balance, const Scheme& scheme, Real step, Real from = 0,
+Stability stability_of_stream(Discretization& balance, const Scheme& scheme, Real step, Real from = 0,
                               Real until = 0);
 
 }  // namespace williwaw::verify

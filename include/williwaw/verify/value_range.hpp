@@ -2,7 +2,7 @@
 #pragma once
 
 #include "williwaw/terms/advection_term.hpp"
-#include "williwaw/terms/problem_balance.hpp"
+#include "williwaw/terms/discretization.hpp"
 
 namespace williwaw::verify {
 
@@ -17,6 +17,6 @@ struct ValueRange {
 };
 
 /// Data that change in time are looked at at 33 times.
-ValueRange values_allowed(ProblemBalance& balance, const State& initial, Real from, Real until);
+ValueRange values_allowed(Discretization& balance, const State& initial, Real from, Real until);
 
 }  // namespace williwaw::verify

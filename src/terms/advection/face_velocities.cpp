@@ -189,7 +189,7 @@ void FaceVelocities::join_seams(Sample& sample) const {
 void FaceVelocities::evaluate_walls(Real at, Sample& out) {
   const Grid& g = problem_.grid();
   out.inward.resize(closures_.size());
-  against_walls_ = 0;
+  measured_.against_walls = 0;
   for (std::size_t s = 0; s < closures_.size(); ++s) {
     const auto& faces_of = closures_[s].section().faces;
     auto& inward = out.inward[s];
@@ -219,7 +219,7 @@ void FaceVelocities::evaluate_walls(Real at, Sample& out) {
       if (open_[s])
         inward[f] = -outward * face.area;
       else
-        against_walls_ = std::max(against_walls_, std::abs(outward));
+        measured_.against_walls = std::max(measured_.against_walls, std::abs(outward));
     }
   }
 }
@@ -332,9 +332,9 @@ void FaceVelocities::at_unknowns(int axis, std::span<Real> out) const {
 
 void FaceVelocities::measure() {
   const Grid& g = problem_.grid();
-  divergence_.assign(static_cast<std::size_t>(g.count()), 0.0);
-  largest_ = {0, 0, 0};
-  fastest_ = expanding_ = compressing_ = 0;
+  measured_.divergence.assign(static_cast<std::size_t>(g.count()), 0.0);
+  measured_.largest = {0, 0, 0};
+  measured_.fastest = measured_.expanding = measured_.compressing = 0;
   const Index nx = g.size(0);
   for (Index k = 0; k < g.size(2); ++k)
     for (Index j = 0; j < g.size(1); ++j) {
@@ -355,29 +355,29 @@ void FaceVelocities::measure() {
         for (int a = 0; a < g.rank(); ++a) {
           const bool open_low = low_area[a].values[i] > 0, open_high = high_area[a].values[i] > 0;
           const Real v = std::max(open_low ? std::abs(low[a][i]) : 0, open_high ? std::abs(high[a][i]) : 0);
-          largest_[a] = std::max(largest_[a], v);
+          measured_.largest[a] = std::max(measured_.largest[a], v);
           rate += v / g.axis(a).widths()[at[a]];
-          divergence_[start + i] += high_area[a].factor * high_area[a].values[i] * high[a][i] -
-                                    low_area[a].factor * low_area[a].values[i] * low[a][i];
+          measured_.divergence[start + i] += high_area[a].factor * high_area[a].values[i] * high[a][i] -
+                                             low_area[a].factor * low_area[a].values[i] * low[a][i];
         }
-        if (rate > fastest_) {
-          fastest_ = rate;
-          fastest_at_ = start + i;
+        if (rate > measured_.fastest) {
+          measured_.fastest = rate;
+          measured_.fastest_at = start + i;
         }
       }
     }
   for (std::size_t s = 0; s < closures_.size(); ++s)
     for (std::size_t f = 0; f < now_.inward[s].size(); ++f)
-      divergence_[closures_[s].section().faces[f].unknown] -= now_.inward[s][f];
+      measured_.divergence[closures_[s].section().faces[f].unknown] -= now_.inward[s][f];
   for (Index n = 0; n < g.count(); ++n) {
     if (!outline_.active(n)) continue;
-    expanding_ = std::max(expanding_, divergence_[n] / fixed_->volumes[n]);
-    compressing_ = std::max(compressing_, -divergence_[n] / fixed_->volumes[n]);
+    measured_.expanding = std::max(measured_.expanding, measured_.divergence[n] / fixed_->volumes[n]);
+    measured_.compressing = std::max(measured_.compressing, -measured_.divergence[n] / fixed_->volumes[n]);
   }
 }
 
 bool FaceVelocities::compresses() const {
-  return std::max(expanding_, compressing_) > 1e-9 * fastest_;
+  return std::max(measured_.expanding, measured_.compressing) > 1e-9 * measured_.fastest;
 }
 
 }  // namespace williwaw

@@ -1,7 +1,6 @@
 // The steppers, one source file each; src/time/stepper.cpp chooses by what a scheme declares.
 #pragma once
 
-#include "williwaw/terms/problem_balance.hpp"
 #include "williwaw/time/stepper.hpp"
 
 namespace williwaw::steppers {
