@@ -51,12 +51,7 @@ class Sweep {
       ledger[LineId(l)] += weight * all.sum();
     }
   }
-  Totals sum() const {
-    TreeSum<Totals> all;
-    for (std::size_t b = 0; b < room_.totals.size(); ++b)
-      if (!room_.totals[b].empty()) all.add(static_cast<Index>(b), room_.totals[b].sum());
-    return all.sum();
-  }
+  Totals sum() const { return sum_of_blocks(room_.totals); }
 
  private:
   const Domain& domain_;

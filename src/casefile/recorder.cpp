@@ -256,7 +256,7 @@ void Recorder::clean() {
 std::vector<store::Column> Recorder::columns() const {
   using store::SeriesRole;
   std::vector<store::Column> result{{store::name_of(SeriesRole::time), time_.unit, 12}};
-  const bool several = balance_->unknowns().size() > 1, wave = balance_->offers().second_order;
+  const bool wave = balance_->offers().second_order;
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
     for (const auto& p : given_->probes) result.push_back({name_of(u, p.name), scale_of(*given_, u).unit});
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) {
@@ -278,7 +278,7 @@ std::vector<store::Column> Recorder::columns() const {
     result.push_back({store::flow_name(line.name, line.kind == LedgerLine::Kind::wall), given_->flow_unit});
   // Amounts and contents close the budget: every digit of them.
   for (const auto& line : lines_) result.push_back({store::amount_name(line.name), given_->amount_unit, 15});
-  for (std::size_t u = 0; u < (several ? balance_->unknowns().size() : 1); ++u)
+  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
     result.push_back({name_of(u, store::name_of(SeriesRole::budget_residual)), "", 3});
   result.push_back({store::name_of(SeriesRole::interpolated), "", 1});
   return result;

@@ -40,14 +40,9 @@ void take_plane(const std::string& text, const plot::RunFolder& run, FigureReque
   throw InputError("--at: give an axis and a position, such as z=0.1");
 }
 
-// `of` names an unknown in figures of this kind.
-bool shows_unknown(const std::string& kind) {
-  return kind != "series" && kind != "wall";
-}
-
 // Opened for the unknown that is to be shown.
 plot::RunFolder open_run(const PlotArguments& a) {
-  if (a.of.empty() || !shows_unknown(a.kind)) return plot::RunFolder(a.run);
+  if (a.of.empty() || !plot::shows_unknown(a.kind)) return plot::RunFolder(a.run);
   try {
     return plot::RunFolder(a.run, a.of);
   } catch (const store::UnknownName& e) {
@@ -62,7 +57,7 @@ FigureRequest request_from(const PlotArguments& a, const plot::RunFolder& run) {
   const auto& d = run.fields().description();
   request.levels = a.levels;
   // The first unknown needs no name.
-  if (shows_unknown(request.kind) && a.of == run.fields().unknowns().front()) request.of.clear();
+  if (plot::shows_unknown(request.kind) && a.of == run.fields().unknowns().front()) request.of.clear();
   for (const auto& t : split(a.times, ',')) request.times.push_back(quantity(t, d.time, "--times"));
   if (!a.range.empty()) {
     const auto ends = split(a.range, ',');

@@ -24,6 +24,15 @@ Real sum_over(const Domain& domain, const Term& term) {
   return sum_over(domain.grid().size(0), domain.grid().lines(), domain.threads(), term);
 }
 
+/// The sum of blocks that are subtrees of one tree, in their order; empty ones take no part.
+template <class Sum>
+Sum sum_of_blocks(const std::vector<TreeSum<Sum>>& blocks) {
+  TreeSum<Sum> all;
+  for (std::size_t b = 0; b < blocks.size(); ++b)
+    if (!blocks[b].empty()) all.add(static_cast<Index>(b), blocks[b].sum());
+  return all.sum();
+}
+
 /// The sum by the tree over all segments of what visit(line, sum) adds to the leaves of a line, in increasing
 /// order.
 template <class Sum, class Visit>
@@ -32,10 +41,7 @@ Sum tree_over(const Domain& domain, const Visit& visit) {
   each_line(domain, [&](Index block, Index line, Index, Index) {
     visit(line, blocks[static_cast<std::size_t>(block)]);
   });
-  TreeSum<Sum> all;
-  for (std::size_t b = 0; b < blocks.size(); ++b)
-    if (!blocks[b].empty()) all.add(static_cast<Index>(b), blocks[b].sum());
-  return all.sum();
+  return sum_of_blocks(blocks);
 }
 
 }  // namespace williwaw

@@ -12,10 +12,14 @@ namespace williwaw::plot {
 RunFolder::RunFolder(std::filesystem::path folder, const std::string& unknown)
     : folder_(std::move(folder)), fields_(folder_ / "fields.nc", unknown) {}
 
+bool shows_unknown(const std::string& kind) {
+  return kind != "series" && kind != "wall";
+}
+
 std::optional<RunFolder> of_other_unknown(const RunFolder& run, const FigureRequest& request) {
   const auto& names = run.fields().unknowns();
-  if (request.kind == "series" || request.kind == "wall" ||
-      request.of == run.fields().description().unknown || std::ranges::find(names, request.of) == names.end())
+  if (!shows_unknown(request.kind) || request.of == run.fields().description().unknown ||
+      std::ranges::find(names, request.of) == names.end())
     return std::nullopt;
   return std::optional<RunFolder>(std::in_place, run.folder(), request.of);
 }

@@ -183,7 +183,7 @@ std::string vtu_text(const Readers& readers, Index record) {
   const std::string kind = cells ? "CellData" : "PointData";
   text += "<" + kind + " Scalars=\"" + readers.front()->description().unknown + "\">\n";
   for (const auto& reader : readers) {
-    const Mesh own = mesh_of(reader->field(record));
+    const Mesh own = reader == readers.front() ? m : mesh_of(reader->field(record));
     text +=
         data_array("Float64", reader->description().unknown, 1, cells ? own.cell_values : own.point_values);
   }

@@ -134,7 +134,7 @@ Carrier& ProblemBalance::carrier() {
 
 std::unique_ptr<FirstOrderForm> ProblemBalance::first_order_form() {
   if (!offers().first_order_form) return TermBalance::first_order_form();
-  return std::make_unique<WaveSystem>(*this, parts_[0], initial_state());
+  return std::make_unique<WaveSystem>(*this, parts_[0]);
 }
 
 // No maximum principle holds for waves; their energy is watched instead.

@@ -136,7 +136,8 @@ class FirstOrderForm {
  public:
   virtual ~FirstOrderForm() = default;
   virtual const Layout& layout() const = 0;
-  virtual State initial(Real at) const = 0;
+  /// The state at the start, of which `y`, the balance's own, is a part.
+  virtual State initial(const State& y, Real at) const = 0;
   /// Rates of change of all unknowns; `powers` gets what acts on each line of the balance's ledger. `step` is
   /// used by fluxes that know it. `out` may not be `y`.
   virtual void rate(const State& y, Real at, Real step, State& out, Ledger& powers) = 0;

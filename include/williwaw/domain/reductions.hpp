@@ -26,7 +26,7 @@ class Reductions {
   Real norm(std::span<const Real> a) const;
   /// Largest |a[n]|
   Real largest(std::span<const Real> a) const;
-  /// Largest |a[n] − b[n]|.
+  /// Largest |a[n] − b[n]|
   Real largest_difference(std::span<const Real> a, std::span<const Real> b) const;
 
  private:

@@ -55,6 +55,8 @@ struct FigureKind {
 
 /// Every kind of figure there is.
 const std::vector<FigureKind>& figure_kinds();
+/// In a request for a figure of this kind `of` names an unknown, not a column or a side.
+bool shows_unknown(const std::string& kind);
 
 /// Draws a figure into folder/figures (or to `out` if its file is set) and returns the files. Throws
 /// PlotError.

@@ -85,7 +85,7 @@ Equation wave_in_tension(Function tension, Function density, Function damping = 
 /// The medium taken point by point: d²u/dt² + damping·du/dt = speed² ∇²u + source.
 Equation wave_pointwise(const Function& speed, Function damping = 0.0, Function source = 0.0);
 
-/// EvaluatedAdvection: storage·du/dt + ∇·(velocity u) = ∇·(diffusivity ∇u) + source. The unknown is called
+/// Transport: storage·du/dt + ∇·(velocity u) = ∇·(diffusivity ∇u) + source. The unknown is called
 /// concentration.
 Equation transport(Velocity velocity, const Function& diffusivity = 0.0, Function storage = 1.0,
                    Function source = 0.0);

@@ -4,16 +4,17 @@
 
 namespace williwaw {
 
-Needs DisplacementTerm::needs() const {
+namespace {
+
+// Of a term that writes the rates of one unknown from what stands beside it in the same cell.
+Needs needs_of_writer(int unknown) {
   Needs result;
-  result.unknowns = {WaveUnknowns::u};
+  result.unknowns = {unknown};
   result.halo = 0;
   result.matrix = false;
   result.writes_first = true;
   return result;
 }
-
-namespace {
 
 class EvaluatedDisplacement final : public EvaluatedTerm {
  public:
@@ -45,14 +46,13 @@ class EvaluatedForcing final : public EvaluatedTerm {
 };
 
 void EvaluatedForcing::update(TermBalance& balance, const Instant& instant) {
-  const Grid& g = term_.medium().grid();
-  const State u(instant.y.begin(), instant.y.begin() + g.count());
-  amounts_.resize(u.size());
-  Ledger counted(balance.lines().size());
-  balance.rate(u, instant.time, Parts::source(), amounts_, counted);
   const ProblemTerms& parts = term_.medium().parts();
+  const Instant of_displacement{instant.time, 0, parts.of.in(instant.y)};
+  amounts_.resize(of_displacement.y.size());
+  Ledger counted(balance.lines().size());
+  balance.rate(of_displacement, Parts::source(), amounts_, counted);
   if (!parts.points) return;
-  const auto now = balance.at({instant.time, 0, u});
+  const auto now = balance.at(of_displacement);
   const auto all = now->of(*parts.points).all();
   points_.assign(all.begin(), all.end());
 }
@@ -91,18 +91,17 @@ void EvaluatedForcing::book(const Evaluation&, std::span<const Real> y, Parts, R
 
 }  // namespace
 
+Needs DisplacementTerm::needs() const {
+  return needs_of_writer(WaveUnknowns::u);
+}
+
 void DisplacementTerm::evaluate(const Instant&, const Evaluation&,
                                 std::shared_ptr<EvaluatedTerm>& slot) const {
   if (!slot) slot = std::make_shared<EvaluatedDisplacement>(medium_);
 }
 
 Needs ForcingTerm::needs() const {
-  Needs result;
-  result.unknowns = {WaveUnknowns::p};
-  result.halo = 0;
-  result.matrix = false;
-  result.writes_first = true;
-  return result;
+  return needs_of_writer(WaveUnknowns::p);
 }
 
 void ForcingTerm::evaluate(const Instant& instant, const Evaluation&,

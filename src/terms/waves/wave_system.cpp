@@ -37,17 +37,15 @@ LedgerLines lines_of(const TermBalance& balance) {
 
 }  // namespace
 
-WaveSystem::WaveSystem(TermBalance& balance, const ProblemTerms& parts, State initial)
-    : medium_(parts),
-      initial_(std::move(initial)),
-      system_(unknowns_of(medium_), terms_of(medium_, balance), lines_of(balance)) {}
+WaveSystem::WaveSystem(TermBalance& balance, const ProblemTerms& parts)
+    : medium_(parts), system_(unknowns_of(medium_), terms_of(medium_, balance), lines_of(balance)) {}
 
-State WaveSystem::initial(Real at) const {
+State WaveSystem::initial(const State& u, Real at) const {
   const Problem& problem = *medium_.parts().problem;
   const Grid& g = medium_.grid();
   const Outline& outline = medium_.domain().outline();
   State y(static_cast<std::size_t>(layout().size()), 0.0);
-  std::ranges::copy(initial_, y.begin());
+  std::ranges::copy(u, y.begin());
   Real* const p = y.data() + layout().start(WaveUnknowns::p);
   for (Index n = 0; n < g.count(); ++n)
     if (outline.active(n)) p[n] = problem.initial_rate(g.point_of(n), at);

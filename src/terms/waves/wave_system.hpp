@@ -11,10 +11,10 @@ namespace williwaw {
 class WaveSystem final : public FirstOrderForm {
  public:
   /// `balance` is that of u alone, of `parts`. Throws InputError as `WaveMedium` does.
-  WaveSystem(TermBalance& balance, const ProblemTerms& parts, State initial);
+  WaveSystem(TermBalance& balance, const ProblemTerms& parts);
 
   const Layout& layout() const override { return system_.layout(); }
-  State initial(Real at) const override;
+  State initial(const State& y, Real at) const override;
   /// Work of boundaries and sources, and damping, are what acts.
   void rate(const State& y, Real at, Real step, State& out, Ledger& powers) override;
   Totals totals(const State& y) const override;
@@ -22,7 +22,6 @@ class WaveSystem final : public FirstOrderForm {
 
  private:
   WaveMedium medium_;
-  State initial_;
   TermBalance system_;
 };
 

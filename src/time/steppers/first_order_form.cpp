@@ -23,8 +23,7 @@ class FirstOrderStepper final : public Stepper {
   }
 
   std::optional<Totals> begin(const State& y, Real at, Real) override {
-    all_ = system_->initial(at);
-    std::ranges::copy(y, all_.begin());
+    all_ = system_->initial(y, at);
     const Totals totals = system_->totals(all_);
     energy_ = totals.content;
     return totals;
