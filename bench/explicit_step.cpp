@@ -26,7 +26,7 @@ Problem plan(bool varying) {
       varying ? Function([](Point p) { return 1 + 0.5 * p.x * p.y; }) : Function(1.0);
   Problem problem(grid, diffusion(conductivity));
   problem.initial = [](Point p) { return p.x * (1 - p.y); };
-  problem.wall("west", dirichlet(1.0)).wall("north", robin(3.0, 0.5)).other_walls(insulated());
+  problem.boundary("west", dirichlet(1.0)).boundary("north", robin(3.0, 0.5)).default_boundary(insulated());
   return problem;
 }
 

@@ -18,26 +18,26 @@ using bench::seconds_of;
 
 constexpr int threads = 2;
 
-Problem basin(int rank, Index side, bool varying) {
+Problem basin(int dimension, Index side, bool varying) {
   std::vector<Axis> axes;
-  for (int a = 0; a < rank; ++a)
+  for (int a = 0; a < dimension; ++a)
     axes.push_back(Axis::uniform(std::string(1, static_cast<char>('x' + a)), 0, 1, side, Unknowns::cells));
   const Function speed = varying ? Function([](Point p) { return 1 + 0.3 * p.x * p.y; }) : Function(1.0);
   Problem problem(Grid(std::move(axes)), wave(speed));
   problem.initial = [](Point p) {
     return std::exp(-50 * ((p.x - 0.5) * (p.x - 0.5) + (p.y - 0.4) * (p.y - 0.4)));
   };
-  problem.other_walls(free_end());
+  problem.default_boundary(free_boundary());
   return problem;
 }
 
-void leapfrog(benchmark::State& state, int rank, Index side, bool varying) {
-  ProblemBalance balance(basin(rank, side, varying), {threads});
-  Motion& motion = balance.motion();
+void leapfrog(benchmark::State& state, int dimension, Index side, bool varying) {
+  ProblemBalance balance(basin(dimension, side, varying), {threads});
+  SecondOrderDynamics& dynamics = balance.dynamics();
   State now = balance.initial_state(), rate, before;
   const Real h = 1.0 / static_cast<Real>(side), step = 0.4 * h;
-  motion.initial_rate(rate);
-  motion.prepare_leap(now, rate, 0, step, nullptr, nullptr, before);
+  dynamics.initial_rate(rate);
+  dynamics.prepare_leapfrog(now, rate, 0, step, nullptr, nullptr, before);
   rate = State();
   Ledger amounts(balance.lines().size());
   bench::Array a(now.size()), b(now.size());
@@ -47,19 +47,20 @@ void leapfrog(benchmark::State& state, int rank, Index side, bool varying) {
   const auto conductances = balance.conductances(0);
   const Conductances& c = *conductances;
   double volume = 1;
-  for (int d = 0; d < rank; ++d) volume *= h;
+  for (int d = 0; d < dimension; ++d) volume *= h;
   std::vector<double> ours, hand, copied;
   double *first = a.data(), *second = b.data();
   for (auto _ : state) {
-    ours.push_back(seconds_of([&] { motion.leap(now, 0, step, before, amounts, nullptr, nullptr); }));
+    ours.push_back(
+        seconds_of([&] { dynamics.leapfrog_step(now, 0, step, before, amounts, nullptr, nullptr); }));
     now.swap(before);
     hand.push_back(seconds_of([&] {
       if (varying)
-        bench::hand_tuned_leap(first, second, side, rank == 3 ? side : 1, c.faces(0).data(),
-                               c.faces(1).data(), rank == 3 ? c.faces(2).data() : nullptr,
-                               step * step / volume, threads);
+        bench::hand_tuned_leapfrog(first, second, side, dimension == 3 ? side : 1, c.faces(0).data(),
+                                   c.faces(1).data(), dimension == 3 ? c.faces(2).data() : nullptr,
+                                   step * step / volume, threads);
       else
-        bench::hand_tuned_leap(first, second, side, rank == 3 ? side : 1, square, threads);
+        bench::hand_tuned_leapfrog(first, second, side, dimension == 3 ? side : 1, square, threads);
     }));
     std::swap(first, second);
     benchmark::DoNotOptimize(second);

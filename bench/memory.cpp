@@ -64,8 +64,8 @@ Beside beside(const double* u, double* other, std::ptrdiff_t line, std::ptrdiff_
 
 }  // namespace
 
-void hand_tuned_leap(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers, double square,
-                     int threads) {
+void hand_tuned_leapfrog(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers,
+                         double square, int threads) {
   const double centre = layers > 1 ? 2 - 6 * square : 2 - 4 * square;
 #pragma omp parallel for schedule(static) num_threads(threads)
   for (std::ptrdiff_t line = 0; line < n * layers; ++line) {
@@ -92,8 +92,8 @@ void hand_tuned_leap(const double* u, double* other, std::ptrdiff_t n, std::ptrd
   }
 }
 
-void hand_tuned_leap(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers, const double* x,
-                     const double* y, const double* z, double square, int threads) {
+void hand_tuned_leapfrog(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers,
+                         const double* x, const double* y, const double* z, double square, int threads) {
 #pragma omp parallel for schedule(static) num_threads(threads)
   for (std::ptrdiff_t line = 0; line < n * layers; ++line) {
     const auto [here, south, north, below, above, out] = beside(u, other, line, n, layers);
@@ -154,7 +154,7 @@ void flux_between(const double* a, const double* b, const double* c, const doubl
 
 }  // namespace
 
-void hand_tuned_stage(const double* start, const double* u, double* out, std::ptrdiff_t n, double share,
+void hand_tuned_stage(const double* start, const double* u, double* out, std::ptrdiff_t n, double fraction,
                       double ratio, int threads) {
 #pragma omp parallel num_threads(threads)
   {
@@ -178,10 +178,10 @@ void hand_tuned_stage(const double* start, const double* u, double* out, std::pt
       flux_between(p, p + 1, p + 2, p + 3, across.data(), n + 1);
       const double *s = start + n * j, *x = across.data(), *lo = below.data(), *hi = above.data();
       double* o = out + n * j;
-      const double rest = 1 - share;
+      const double rest = 1 - fraction;
 #pragma omp simd
       for (std::ptrdiff_t i = 0; i < n; ++i)
-        o[i] = rest * s[i] + share * line[i] - ratio * (x[i + 1] - x[i] + hi[i] - lo[i]);
+        o[i] = rest * s[i] + fraction * line[i] - ratio * (x[i + 1] - x[i] + hi[i] - lo[i]);
     }
   }
 }

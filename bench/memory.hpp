@@ -25,24 +25,24 @@ class Array {
 /// out[i] = a[i]: 24 bytes a value move (read, read for ownership, write).
 void copy(const Array& a, Array& out, int threads);
 
-/// One explicit step on an n x n plan with closed walls, written by hand for this one case: constant
+/// One explicit step on an n x n plan with closed boundaries, written by hand for this one case: constant
 /// coefficients, equal spacings, nothing counted.
 void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, double x, double y, int threads);
 
 /// One step of leapfrog with free ends, written by hand: `other` becomes 2u − other + square·Σ(neighbours −
 /// u). `n` unknowns along x and y, `layers` along z (1 for a plan).
-void hand_tuned_leap(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers, double square,
-                     int threads);
+void hand_tuned_leapfrog(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers,
+                         double square, int threads);
 
 /// The same with a conductance for every face: along x n + 1 faces a line, along y one line of faces more
 /// than of unknowns in each layer, along z one layer of faces more.
-void hand_tuned_leap(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers, const double* x,
-                     const double* y, const double* z, double square, int threads);
+void hand_tuned_leapfrog(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers,
+                         const double* x, const double* y, const double* z, double square, int threads);
 
 /// One stage of a Runge-Kutta scheme for u_t + (u²/2)_x + (u²/2)_y = 0 on a periodic n x n plan, written by
 /// hand for this one case: van Leer's slopes, Godunov's flux; out = (1 − share)·start + share·u + ratio·(what
 /// flows in), ratio being the step over the spacing.
-void hand_tuned_stage(const double* start, const double* u, double* out, std::ptrdiff_t n, double share,
+void hand_tuned_stage(const double* start, const double* u, double* out, std::ptrdiff_t n, double fraction,
                       double ratio, int threads);
 
 }  // namespace williwaw::bench

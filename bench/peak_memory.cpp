@@ -7,8 +7,8 @@
 #include <filesystem>
 
 #include "timing.hpp"
-#include "williwaw/casefile/memory.hpp"
-#include "williwaw/casefile/run.hpp"
+#include "williwaw/study/memory.hpp"
+#include "williwaw/study/run.hpp"
 
 namespace {
 
@@ -16,7 +16,7 @@ using namespace williwaw;
 
 struct Kind {
   const char* name;
-  int rank;
+  int dimension;
   int cells;  ///< along each axis
   const char* equation;
   const char* scheme;  ///< empty: the steady state
@@ -24,15 +24,15 @@ struct Kind {
 
 std::string case_of(const Kind& k) {
   std::string text = "title = \"Peak\"\n[grid]\n";
-  for (int a = 0; a < k.rank; ++a)
+  for (int a = 0; a < k.dimension; ++a)
     text += std::string(1, "xyz"[a]) + " = { from = 0, to = 1, cells = " + std::to_string(k.cells) + " }\n";
   const std::string equation = k.equation;
   const bool wave = equation.find("wave") != std::string::npos,
-             stream = equation.find("transport") != std::string::npos;
+             advection = equation.find("transport") != std::string::npos;
   text += "[boundary]\n";
   text +=
       wave ? "west = \"fixed\"\ndefault = \"free\"\n" : "west = { dirichlet = 1 }\ndefault = \"insulated\"\n";
-  if (stream) text += "east = \"outflow\"\n";
+  if (advection) text += "east = \"outflow\"\n";
   text += "[equation]\n" + equation + "\n[initial]\nvalue = 0\n";
   if (*k.scheme == 0) return text + "[steady]\n";
   return text + "[time]\nuntil = 8e-9\nstep = 2e-9\nscheme = \"" + k.scheme + "\"\n";
@@ -42,13 +42,12 @@ double taken(const std::string& text) {
   const auto folder = std::filesystem::temp_directory_path() / ("williwaw-bench-" + std::to_string(getpid()));
   const pid_t child = fork();
   if (child == 0) {
-    const casefile::Case given =
-        casefile::read_case_text(text, "case.toml", {}, {.memory = casefile::any_memory});
-    casefile::Prepared prepared = casefile::prepare(given);
-    casefile::RunOptions options;
+    const casefile::Case given = casefile::read_case_text(text, "case.toml");
+    study::Prepared prepared = study::prepare(given);
+    study::RunOptions options;
     options.folder = folder;
     options.checkpoint_seconds = 0;
-    casefile::run_case(given, prepared, options);
+    study::run_case(given, prepared, options);
     _exit(0);
   }
   int status = 0;
@@ -80,9 +79,9 @@ int main() {
                  {"adi", 3, 150, plain, "adi"}}) {
     k.cells = bench::at_size(k.cells, 8);
     const std::string text = case_of(k);
-    const double told = casefile::peak_memory(text, "case.toml").value_or(0), real = taken(text);
+    const double told = study::peak_memory(text, "case.toml").value_or(0), real = taken(text);
     double unknowns = 1;
-    for (int a = 0; a < k.rank; ++a) unknowns *= k.cells;
+    for (int a = 0; a < k.dimension; ++a) unknowns *= k.cells;
     std::printf("%-18s %10.3g %12.1f %12.1f %8.3f %10.1f\n", k.name, unknowns, told / 1e6, real / 1e6,
                 told / real, real / 8 / unknowns);
     std::fflush(stdout);

@@ -34,10 +34,10 @@ Problem plan(Index side, Real jump) {
   Problem p(Grid({Axis::uniform("x", 0, 1, side, Unknowns::cells),
                   Axis::uniform("y", 0, 1, side, Unknowns::cells)}),
             diffusion(Function::by_region(shared, {1.0, jump, 1.0}), 1.0, 1.0), regions);
-  p.wall("west", dirichlet(0.0))
-      .wall("north", robin(2.0, 1.0))
-      .wall("corner", dirichlet(1.0))
-      .other_walls(insulated());
+  p.boundary("west", dirichlet(0.0))
+      .boundary("north", robin(2.0, 1.0))
+      .boundary("corner", dirichlet(1.0))
+      .default_boundary(insulated());
   return p;
 }
 
@@ -62,7 +62,7 @@ void against_products(bool quick) {
     ProblemBalance once(problem, {threads});
     solve(once, "multigrid");
   }
-  const double held = peak_bytes() - before;
+  const double prescribed = peak_bytes() - before;
   ProblemBalance balance(problem, {threads});
   LinearSystem system;
   balance.linearise(balance.initial_state(), 0, 0, 1, Parts::all(), system);
@@ -92,7 +92,8 @@ void against_products(bool quick) {
   std::printf("  multigrid, matrix and hierarchy included : %6.1f products\n", median(solver_only) / unit);
   std::printf("  laying out regions, outline, coefficients: %6.1f products\n", median(layout) / unit);
   std::printf("  all of it                                : %6.1f products\n", median(whole) / unit);
-  std::printf("  memory at the peak, everything included  : %6.1f doubles an unknown\n", held / 8 / rows);
+  std::printf("  memory at the peak, everything included  : %6.1f doubles an unknown\n",
+              prescribed / 8 / rows);
 
   if (quick) return;
   std::vector<double> factor(1), cg(1);

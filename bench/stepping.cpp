@@ -18,7 +18,7 @@ using bench::seconds_of;
 Problem rod(Index cells) {
   Problem p(Grid({Axis::uniform("x", 0, 1, cells, Unknowns::cells)}), diffusion(1.0));
   p.initial = [](Point q) { return std::sin(3 * q.x) + q.x; };
-  p.wall("west", dirichlet(0.0)).wall("east", robin(2.0, 1.0));
+  p.boundary("west", dirichlet(0.0)).boundary("east", robin(2.0, 1.0));
   return p;
 }
 
@@ -52,7 +52,7 @@ void budget_and_guard() {
       {Axis::uniform("x", 0, 1, side, Unknowns::cells), Axis::uniform("y", 0, 1, side, Unknowns::cells)});
   Problem p(grid, diffusion(1.0));
   p.initial = [](Point q) { return q.x * q.y; };
-  p.wall("west", dirichlet(1.0)).other_walls(insulated());
+  p.boundary("west", dirichlet(1.0)).default_boundary(insulated());
   const Real step = 0.2 / static_cast<Real>(side * side);
   const Index steps = bench::at_size<Index>(160, 4);
   std::vector<double> whole, bare;
@@ -99,7 +99,7 @@ Work work_of(const Problem& p, const std::string& label, const Plan& plan, const
   return {label, median(times), error};
 }
 
-// Schemes for waves, for what is carried and for several axes do not take a rod.
+// Schemes for waves, for the advected quantity and for several axes do not take a rod.
 bool takes(const Problem& p, const Scheme& s) {
   ProblemBalance balance(p, {1});
   try {
@@ -157,8 +157,8 @@ double time_to(const std::vector<Work>& all, const std::string& name, double err
     if (w.name != name) continue;
     if (w.error <= error) {
       if (!coarse || coarse->error <= error) return w.seconds;
-      const double share = std::log(coarse->error / error) / std::log(coarse->error / w.error);
-      return coarse->seconds * std::pow(w.seconds / coarse->seconds, share);
+      const double fraction = std::log(coarse->error / error) / std::log(coarse->error / w.error);
+      return coarse->seconds * std::pow(w.seconds / coarse->seconds, fraction);
     }
     coarse = &w;
   }
@@ -213,13 +213,13 @@ int main() {
   std::setvbuf(stdout, nullptr, _IOLBF, 0);
   crank_nicolson();
   budget_and_guard();
-  // Stiff: 400 cells over a hundred times the explicit limit's square root; smooth data, and a wall that
+  // Stiff: 400 cells over a hundred times the explicit limit's square root; smooth data, and a boundary that
   // swings.
   study("stiff-rod", rod(bench::at_size(400, 20)), 0.05);
   Equation e = diffusion(0.05);
   e.reaction = Reaction::of([](Real u) { return 4 * u * (1 - u); });
   Problem front(Grid({Axis::uniform("x", 0, 4, bench::at_size(200, 20), Unknowns::cells)}), e);
   front.initial = [](Point q) { return 1 / (1 + std::exp(4 * (q.x - 1))); };
-  front.other_walls(insulated());
+  front.default_boundary(insulated());
   study("front", front, 1.0);
 }

@@ -22,9 +22,9 @@ using bench::seconds_of;
 constexpr int threads = 2;
 
 Grid plan_of(Index side) {
-  std::vector<Real> marks;
-  for (Index i = 0; i <= side; ++i) marks.push_back(static_cast<Real>(i) / static_cast<Real>(side));
-  return Grid({Axis("x", marks, Unknowns::cells, true), Axis("y", marks, Unknowns::cells, true)});
+  std::vector<Real> faces;
+  for (Index i = 0; i <= side; ++i) faces.push_back(static_cast<Real>(i) / static_cast<Real>(side));
+  return Grid({Axis("x", faces, Unknowns::cells, true), Axis("y", faces, Unknowns::cells, true)});
 }
 
 Real shape(Point p) {
@@ -84,7 +84,7 @@ void shocks(benchmark::State& state, std::shared_ptr<const FluxLaw> law, Index s
   state.counters["largest difference"] = apart;
 }
 
-void looking_back(benchmark::State& state) {
+void semi_lagrangian(benchmark::State& state) {
   const Index side = bench::at_size<Index>(1024, 40);
   Problem problem(plan_of(side), transport(Velocity::of_stream_function([](Point p) {
                     return std::sin(2 * M_PI * p.x) * std::sin(2 * M_PI * p.y) / (2 * M_PI);
@@ -115,7 +115,7 @@ BENCHMARK_CAPTURE(shocks, formula_flux, std::make_shared<ByFormula>(), bench::at
     ->UseManualTime()
     ->Iterations(bench::at_size(3, 1))
     ->Unit(benchmark::kMillisecond);
-BENCHMARK(looking_back)->UseManualTime()->Iterations(bench::at_size(7, 1))->Unit(benchmark::kMillisecond);
+BENCHMARK(semi_lagrangian)->UseManualTime()->Iterations(bench::at_size(7, 1))->Unit(benchmark::kMillisecond);
 
 }  // namespace
 

@@ -21,7 +21,7 @@ int main() {
                   conservation(flux_law(Crowding{}, "u(1 − u)")));
   problem.initial = [](Point p) { return p.x > 4 && p.x < 6 ? 0.9 : 0.2; };
   problem.reconstruction = "van-leer";
-  problem.wall("west", dirichlet(0.2)).wall("east", outflow());
+  problem.boundary("west", dirichlet(0.2)).boundary("east", outflow());
 
   ProblemBalance balance(problem);
   State state = balance.initial_state();
@@ -34,7 +34,7 @@ int main() {
   std::printf("steps up to %.4f make no new extrema; this one is %.4f\n", judged.positivity.step, plan.step);
 
   Observers observers;
-  observers.on_record = [&](const Moment& m) {
+  observers.on_record = [&](const StepInfo& m) {
     const Field floes = balance.field(m.state, m.time);
     std::printf("t = %.0f: from %.3f to %.3f, variation %.3f, at x = 3, 5, 7: %.3f %.3f %.3f\n", m.time,
                 floes.lowest(), floes.highest(), verify::shape_of(balance, m.state).variation,

@@ -17,11 +17,11 @@ Grid square(Index cells) {
 // Four samples, each half a field of noise, after a while of diffusion: their mean steepness.
 Field steepness(const Grid& grid) {
   Problem problem(grid, diffusion(0.01));
-  problem.other_walls(insulated());
+  problem.default_boundary(insulated());
   ProblemBalance balance(problem);
   std::vector<State> batch;
   for (std::uint64_t seed = 1; seed <= 4; ++seed)
-    batch.push_back((0.5 * sampled(grid, smooth_noise(grid, 1, 0.15, seed))).values());
+    batch.push_back((0.5 * sample(grid, smooth_noise(grid, 1, 0.15, seed))).values());
   Plan plan;
   plan.scheme = scheme("crank-nicolson");
   plan.until = 0.2;
@@ -36,7 +36,7 @@ Field steepness(const Grid& grid) {
 
 int main() {
   const Field coarse = steepness(square(24)), fine = steepness(square(72));
-  const Field brought = resampled(fine, coarse.grid(), Resampling::conserve);
+  const Field brought = resample(fine, coarse.grid(), Resampling::conserve);
   std::printf("mean steepness %.4f on 24 x 24 cells, %.4f on 72 x 72\n", coarse.mean(), fine.mean());
   std::printf("integral before and after resampling: %.12f %.12f\n", fine.integral(), brought.integral());
   const Norms apart = coarse.difference(brought);

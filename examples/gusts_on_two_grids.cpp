@@ -10,9 +10,9 @@ using namespace williwaw;
 namespace {
 
 Problem component(Index cells, std::uint64_t seed) {
-  std::vector<Real> marks;
-  for (Index i = 0; i <= cells; ++i) marks.push_back(static_cast<Real>(i) / static_cast<Real>(cells));
-  Problem p(Grid({Axis("x", marks, Unknowns::cells, true), Axis("y", marks, Unknowns::cells, true)}),
+  std::vector<Real> faces;
+  for (Index i = 0; i <= cells; ++i) faces.push_back(static_cast<Real>(i) / static_cast<Real>(cells));
+  Problem p(Grid({Axis("x", faces, Unknowns::cells, true), Axis("y", faces, Unknowns::cells, true)}),
             diffusion(0.004));
   p.initial = [noise = smooth_noise(p.grid(), 1, 0.15, seed)](Point q) { return noise(q); };
   p.reconstruction = "van-leer";
@@ -20,7 +20,7 @@ Problem component(Index cells, std::uint64_t seed) {
 }
 
 Real energy_at_end(Index cells) {
-  ProblemBalance wind({component(cells, 11), component(cells, 12)}, {}, self_carrying_flux(2));
+  ProblemBalance wind({component(cells, 11), component(cells, 12)}, {}, self_advecting_flux(2));
   State state = wind.initial_state();
   Plan plan;
   plan.scheme = scheme("ssprk3");
@@ -30,7 +30,7 @@ Real energy_at_end(Index cells) {
   plan.trim = true;
   Real energy = 0;
   Observers observers;
-  observers.on_record = [&](const Moment& m) {
+  observers.on_record = [&](const StepInfo& m) {
     const Field u = wind.field(m.state, m.time, 0), v = wind.field(m.state, m.time, 1);
     energy = (0.5 * (u * u + v * v)).mean();
     std::printf("%3td cells, t = %.2f: energy %.4f, steepest %.1f\n", cells, m.time, energy,

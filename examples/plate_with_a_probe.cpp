@@ -1,4 +1,5 @@
-// A plate warmed along one edge: a probe in the middle, the heat through each wall, and a figure at the end.
+// A plate warmed along one edge: a probe in the middle, the heat through each boundary, and a figure at the
+// end.
 #include <cstdio>
 
 #include "williwaw/plot/figure.hpp"
@@ -14,9 +15,9 @@ int main(int argc, char** argv) {
       {Axis::uniform("x", 0, 0.3, 60, Unknowns::cells), Axis::uniform("y", 0, 0.2, 40, Unknowns::cells)});
   Problem plate(grid, heat(50.0, 7800.0, 460.0));
   plate.initial = 280.0;
-  plate.wall("south", dirichlet([](Point p) { return 280 + 400 * p.x; }))
-      .wall("north", robin(25.0, 270.0) + flux(100.0))
-      .other_walls(insulated());
+  plate.boundary("south", dirichlet([](Point p) { return 280 + 400 * p.x; }))
+      .boundary("north", robin(25.0, 270.0) + flux(100.0))
+      .default_boundary(insulated());
 
   ProblemBalance balance(plate);
   State state = balance.initial_state();
@@ -34,8 +35,8 @@ int main(int argc, char** argv) {
       {"Plate warmed along one edge", "temperature", {"m"}, {"min", 1.0 / 60}, {"K"}, "", "example"});
   store::SeriesWriter series(folder / "series.csv", {{"t", "min"}, {"middle", "K"}});
   Observers observers;
-  observers.on_record = [&](const Moment& m) { fields.append(m.time, balance.field(m.state, m.time)); };
-  observers.on_series = [&](const Moment& m) {
+  observers.on_record = [&](const StepInfo& m) { fields.append(m.time, balance.field(m.state, m.time)); };
+  observers.on_series = [&](const StepInfo& m) {
     series.append({m.time / 60, balance.field(m.state, m.time).sample(middle)});
   };
   const Outcome outcome = march(balance, state, plan, observers);

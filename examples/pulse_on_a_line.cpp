@@ -11,12 +11,12 @@ int main() {
   const auto pulse = [](Real s) { return std::exp(-s * s / 0.005); };
   struct End {
     const char* name;
-    Wall wall;
+    Boundary boundary;
   };
-  for (const End& end : {End{"fixed", fixed_end()}, End{"free", free_end()}, End{"absorbing", absorbing()},
-                         End{"impedance 3", impedance(3.0)}}) {
+  for (const End& end : {End{"fixed", fixed_boundary()}, End{"free", free_boundary()},
+                         End{"absorbing", absorbing()}, End{"impedance 3", impedance(3.0)}}) {
     Problem line(Grid({Axis::uniform("x", 0, 1, cells, Unknowns::cells)}), wave(1.0));
-    line.wall("west", fixed_end()).wall("east", end.wall);
+    line.boundary("west", fixed_boundary()).boundary("east", end.boundary);
     // Rate −c·f' sends the whole pulse to the east.
     line.initial = [=](Point p) { return pulse(p.x - 0.5); };
     line.initial_rate = [=](Point p) { return 2 * (p.x - 0.5) / 0.005 * pulse(p.x - 0.5); };
@@ -29,7 +29,7 @@ int main() {
         "%-12s comes back as %6.3f, keeps %5.1f %% of its energy; step at %.2f of its limit, %.0e not "
         "accounted for\n",
         end.name, std::abs(*low) > *high ? *low : *high,
-        100 * out.totals.content / out.budget.initial_content(), judged.share(),
+        100 * out.totals.content / out.budget.initial_content(), judged.fraction_of_limit(),
         out.budget.relative_residual());
   }
 }

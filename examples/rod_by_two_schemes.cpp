@@ -1,5 +1,5 @@
-// A rod cools between two held ends: explicit Euler and Crank-Nicolson on the same problem, against the exact
-// solution of its first mode.
+// A rod cools between two prescribed ends: explicit Euler and Crank-Nicolson on the same problem, against the
+// exact solution of its first mode.
 #include <cmath>
 #include <cstdio>
 #include <numbers>
@@ -12,7 +12,7 @@ int main() {
   const Grid grid({Axis::uniform("x", 0, 1, 40, Unknowns::nodes)});
   Problem rod(grid, diffusion(1.0));
   rod.initial = [](Point p) { return std::sin(std::numbers::pi * p.x); };
-  rod.other_walls(dirichlet(0.0));
+  rod.default_boundary(dirichlet(0.0));
 
   const Real until = 0.1;
   const auto exact = [until](const Point& p) {
@@ -31,8 +31,8 @@ int main() {
     State state = balance.initial_state();
     const Outcome outcome = march(balance, state, plan);
     const Norms error = Field(grid, state).difference(exact);
-    std::printf("%-18s %8td %12.3f %14.3e %16.1e\n", name, outcome.steps, judged.share(), error.max,
-                outcome.budget.relative_residual());
+    std::printf("%-18s %8td %12.3f %14.3e %16.1e\n", name, outcome.steps, judged.fraction_of_limit(),
+                error.max, outcome.budget.relative_residual());
     if (!(error.max < 1e-3)) return 1;
   }
 }

@@ -1,16 +1,16 @@
-// Water between two plates of the slipway's gauge, at rest until one of them is moved: the profiles march to
-// a straight line, with the exact transient laid over them, and the ladder says how good they are.
+// Water between two plates of the slipway's probe, at rest until one of them is moved: the profiles march to
+// a straight line, with the exact transient laid over them, and the refinement study says how good they are.
 #include <cstdio>
 
-#include "williwaw/casefile/converge.hpp"
-#include "williwaw/casefile/run.hpp"
 #include "williwaw/plot/overlay.hpp"
+#include "williwaw/study/converge.hpp"
+#include "williwaw/study/run.hpp"
 
 using namespace williwaw;
 
 namespace {
 
-const char* const gauge = R"case(
+const char* const probe = R"case(
 title = "Started flow between two plates"
 [grid]
 unknowns = "nodes"
@@ -21,7 +21,7 @@ unknown = { name = "velocity", unit = "mm/s" }
 diffusivity = "1.3 mm^2/s"           # kinematic viscosity of cold water
 [initial]
 value = "0 mm/s"
-walls = "boundary"
+boundary_nodes = "boundary"
 [boundary]
 south = { dirichlet = "0 mm/s" }
 north = { dirichlet = "40 mm/s" }
@@ -42,15 +42,15 @@ step_power = 1
 
 int main() {
   const std::filesystem::path folder = "started-flow.out";
-  const auto given = casefile::read_case_text(gauge, "started-flow.toml");
-  auto prepared = casefile::prepare(given);
-  casefile::RunOptions options;
+  const auto given = casefile::read_case_text(probe, "started-flow.toml");
+  auto prepared = study::prepare(given);
+  study::RunOptions options;
   options.folder = folder;
-  const auto result = casefile::run_case(given, prepared, options);
+  const auto result = study::run_case(given, prepared, options);
   std::printf("%s", result.closing.text().c_str());
 
-  const auto comparing = casefile::compare(folder, "exact");
-  std::printf("\n%s", casefile::comparing_table(comparing, 3, 8).c_str());
+  const auto comparing = study::compare(folder, "exact");
+  std::printf("\n%s", study::comparing_table(comparing, 3, 8).c_str());
   plot::Output out;
   out.file = folder / "compare.png";
   plot::draw_comparison(comparing, out);

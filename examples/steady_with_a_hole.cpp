@@ -1,5 +1,5 @@
-// A duct through a wall of two materials: the steady temperature, what flows through each wall, and how sure
-// that is.
+// A duct through a boundary of two materials: the steady temperature, what flows through each boundary, and
+// how sure that is.
 #include <cmath>
 #include <cstdio>
 
@@ -15,13 +15,15 @@ int main() {
   const auto shared = std::make_shared<const Regions>(regions);
   const Function conductivity = Function::by_region(shared, {1.4, 1.4, 0.04});
 
-  Problem wall(
+  Problem boundary(
       Grid({Axis::uniform("x", 0, 1, 100, Unknowns::cells), Axis::uniform("y", 0, 0.6, 60, Unknowns::cells)}),
       heat(conductivity, 2000.0, 900.0), regions);
-  wall.wall("south", robin(8.0, 293.15)).wall("north", robin(25.0, 263.15)).wall("duct", robin(12.0, 278.15));
-  wall.other_walls(insulated());
+  boundary.boundary("south", robin(8.0, 293.15))
+      .boundary("north", robin(25.0, 263.15))
+      .boundary("duct", robin(12.0, 278.15));
+  boundary.default_boundary(insulated());
 
-  ProblemBalance balance(wall);
+  ProblemBalance balance(boundary);
   State state = balance.initial_state();
   const SteadyOutcome found = solve_steady(balance, state);
 

@@ -5,7 +5,7 @@ using namespace williwaw;
 int main() {
   Problem slab(Grid({Axis::uniform("x", 0, 0.4, 80, Unknowns::cells)}), heat(1.4, 2200, 880));
   slab.initial = 18;
-  slab.wall("west", dirichlet(-22)).wall("east", robin(8, 20) + flux(15));
+  slab.boundary("west", dirichlet(-22)).boundary("east", robin(8, 20) + flux(15));
   ProblemBalance balance(slab);
   State state = balance.initial_state();
   Outcome end = march(balance, state, {.scheme = scheme("rk4"), .until = 43200, .step = 20});

@@ -6,8 +6,8 @@
 
 namespace williwaw {
 
-Totals Totals::towards(const Totals& later, Real share) const {
-  const auto between = [share](Real a, Real b) { return a + share * (b - a); };
+Totals Totals::towards(const Totals& later, Real fraction) const {
+  const auto between = [fraction](Real a, Real b) { return a + fraction * (b - a); };
   Totals t;
   t.content = between(content, later.content);
   t.gross = between(gross, later.gross);
@@ -25,25 +25,25 @@ Ledger flows_at(Balance& balance, const State& y, Real at, Real start, Real wind
   Ledger flows(balance.lines().size());
   State inside(y.size());
   balance.rate(y, at, Parts::all(), inside, flows);
-  if (balance.held().empty()) return flows;
+  if (balance.prescribed().empty()) return flows;
   const Real early = std::max(at - 0.5 * window, start), late = early + window;
   State before = y, after = y, lacking(y.size());
-  balance.pin(early, before);
-  balance.pin(late, after);
+  balance.prescribe(early, before);
+  balance.prescribe(late, after);
   State stored_before(y.size());
   balance.storage(before, at, stored_before);
   balance.storage(after, at, lacking);
   for (std::size_t n = 0; n < y.size(); ++n)
     lacking[n] = (lacking[n] - stored_before[n]) / window - inside[n];
-  balance.book_held(lacking, flows);
+  balance.book_prescribed(lacking, flows);
   return flows;
 }
 
-Motion& Balance::motion() {
+SecondOrderDynamics& Balance::dynamics() {
   throw InputError("this balance is of first order in time");
 }
 
-Carrier& Balance::carrier() {
+SemiLagrangianAdvection& Balance::semi_lagrangian() {
   throw InputError("this balance does not look up where things came from");
 }
 
@@ -51,7 +51,7 @@ std::unique_ptr<FirstOrderForm> Balance::first_order_form() {
   throw InputError("this balance is not there as a first-order system");
 }
 
-void Balance::book_held(const State&, Ledger&) {}
+void Balance::book_prescribed(const State&, Ledger&) {}
 
 Totals Balance::advance(const State& y, Real at, Real step, State& out, Ledger& amounts) {
   State before(y.size()), flow(y.size());
@@ -64,12 +64,12 @@ Totals Balance::advance(const State& y, Real at, Real step, State& out, Ledger& 
   out = y;
   recover(after, at + step, out);
   amounts.add(rates, step);
-  if (!held().empty()) {
-    pin(at + step, out);
+  if (!prescribed().empty()) {
+    prescribe(at + step, out);
     State missing(y.size());
     storage(out, at + step, missing);
     for (std::size_t n = 0; n < y.size(); ++n) missing[n] -= after[n];
-    book_held(missing, amounts);
+    book_prescribed(missing, amounts);
   }
   return totals(out, at + step);
 }

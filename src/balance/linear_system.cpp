@@ -3,11 +3,11 @@
 namespace williwaw {
 
 void FaceSystem::apply_mask() {
-  if (held.empty()) return;
+  if (prescribed.empty()) return;
   for (Index n = 0; n < size(); ++n) {
-    if (!held[n]) continue;
+    if (!prescribed[n]) continue;
     diagonal[n] = 1;
-    for (int a = 0; a < rank(); ++a)
+    for (int a = 0; a < dimension(); ++a)
       for (const bool up : {false, true}) {
         (up ? upper : lower)[a][n] = 0;
         // And what the neighbour sees of it.
@@ -18,10 +18,10 @@ void FaceSystem::apply_mask() {
 
 std::vector<Triplet> FaceSystem::triplets() const {
   std::vector<Triplet> result;
-  result.reserve(static_cast<std::size_t>(size() * (1 + 2 * rank())));
+  result.reserve(static_cast<std::size_t>(size() * (1 + 2 * dimension())));
   for (Index n = 0; n < size(); ++n) {
     result.push_back({n, n, diagonal[n]});
-    for (int a = 0; a < rank(); ++a)
+    for (int a = 0; a < dimension(); ++a)
       for (const bool up : {false, true}) {
         const Index other = neighbour(n, a, up);
         const Real value = (up ? upper : lower)[a][n];

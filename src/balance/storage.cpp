@@ -47,10 +47,10 @@ void total_of_amounts(Index first, Index end, const Real* u, const Real* widths,
   });
 }
 
-WILLIWAW_CLONES void combine_line(Index count, const Real* start, const Real* u, Real share, const Real* flow,
-                                  Real scale, const Real* width, Real* __restrict out) {
-  const Real rest = 1 - share;
-  for (Index i = 0; i < count; ++i) out[i] = rest * start[i] + share * u[i] + scale * flow[i] / width[i];
+WILLIWAW_CLONES void combine_line(Index count, const Real* start, const Real* u, Real fraction,
+                                  const Real* flow, Real scale, const Real* width, Real* __restrict out) {
+  const Real rest = 1 - fraction;
+  for (Index i = 0; i < count; ++i) out[i] = rest * start[i] + fraction * u[i] + scale * flow[i] / width[i];
 }
 
 }  // namespace
@@ -105,11 +105,12 @@ void LinearStorage::count(Index line, const Real* u, Index first, Index end, Tot
         capacities_.empty() ? nullptr : capacities_.data() + start, of_segments);
 }
 
-void LinearStorage::combine(Index line, const Real* start, const Real* u, Real share, Real step,
+void LinearStorage::combine(Index line, const Real* start, const Real* u, Real fraction, Real step,
                             const Real* flow, Real* out) const {
   const LineCapacity capacity = of_line(line);
-  combine_line(domain().grid().size(0), start, u, share, flow, capacity.each ? step : step / capacity.factor,
-               capacity.each ? capacity.each : capacity.widths, out);
+  combine_line(domain().grid().size(0), start, u, fraction, flow,
+               capacity.each ? step : step / capacity.factor, capacity.each ? capacity.each : capacity.widths,
+               out);
 }
 
 }  // namespace williwaw

@@ -47,11 +47,11 @@ void TermBalance::arrange_unknowns() {
 }
 
 void TermBalance::arrange_terms(bool declared) {
-  Offers& offers = arranged_.offers;
+  Capabilities& capabilities = arranged_.capabilities;
   auto& prescribed = arranged_.prescribed;
   const bool linear_storage = all_linear(unknowns_);
-  offers.linear = offers.same_matrix = linear_storage;
-  offers.matrix = offers.steady_matrix = true;
+  capabilities.linear = capabilities.same_matrix = linear_storage;
+  capabilities.matrix = capabilities.steady_matrix = true;
   std::vector<char> added(unknowns_.size(), 0);
   for (std::size_t t = 0; t < terms_.size(); ++t) {
     const Needs needs = terms_[t]->needs();
@@ -65,14 +65,14 @@ void TermBalance::arrange_terms(bool declared) {
       added[u] = 1;
     }
     if (!needs.on_step.empty()) arranged_.on_step = needs.on_step;
-    offers.linear = offers.linear && needs.linear;
-    offers.matrix = offers.matrix && needs.matrix;
-    offers.approximate = offers.approximate || !needs.exact_matrix;
-    offers.same_matrix = offers.same_matrix && needs.same_matrix;
-    offers.steady_matrix = offers.steady_matrix && needs.steady_matrix;
-    offers.stream = offers.stream || needs.parts == Parts::stream();
-    offers.reacts = offers.reacts || (needs.parts == Parts::source() && needs.of_state);
-    offers.space_order = std::max(offers.space_order, needs.space_order);
+    capabilities.linear = capabilities.linear && needs.linear;
+    capabilities.matrix = capabilities.matrix && needs.matrix;
+    capabilities.approximate = capabilities.approximate || !needs.exact_matrix;
+    capabilities.same_matrix = capabilities.same_matrix && needs.same_matrix;
+    capabilities.steady_matrix = capabilities.steady_matrix && needs.steady_matrix;
+    capabilities.advection = capabilities.advection || needs.parts == Parts::advection();
+    capabilities.reacts = capabilities.reacts || (needs.parts == Parts::source() && needs.of_state);
+    capabilities.space_order = std::max(capabilities.space_order, needs.space_order);
     if (!declared) terms_[t]->declare(lines_);
     if (const auto own = terms_[t]->prescribed(); !own.empty()) {
       arranged_.prescribing.push_back({t, prescribed.size()});
@@ -80,7 +80,8 @@ void TermBalance::arrange_terms(bool declared) {
     }
   }
   expect(std::ranges::is_sorted(prescribed), "TermBalance: prescribed unknowns in increasing order");
-  offers.stages = offers.stream && prescribed.empty() && unknowns_.size() == 1 && linear_storage;
+  capabilities.stages =
+      capabilities.advection && prescribed.empty() && unknowns_.size() == 1 && linear_storage;
   for (Index line = 0; unknowns_.size() == 1 && line <= grid().lines(); ++line)
     arranged_.first_prescribed.push_back(static_cast<std::size_t>(
         std::ranges::lower_bound(prescribed, line * grid().size(0)) - prescribed.begin()));
@@ -91,7 +92,7 @@ std::shared_ptr<const Evaluation> TermBalance::at(const Instant& instant) {
   // What was prescribed for the end of a step holds at the start of the next one. Laws that are not linear
   // start from the state before, and are left to it.
   if (ahead_time_ && *ahead_time_ == instant.time && now_->time() != instant.time &&
-      arranged_.offers.linear) {
+      arranged_.capabilities.linear) {
     for (const auto& [term, first] : arranged_.prescribing) now_->swap(term, ahead_[term]);
     ahead_time_.reset();
   }
@@ -139,7 +140,7 @@ std::vector<Totals> TermBalance::totals_by_unknown(const State& y, Real) {
   std::vector<Totals> result;
   const Index nx = grid().size(0);
   for (std::size_t u = 0; u < unknowns_.size(); ++u) {
-    const Sweep sweep(domain(u), lines_.size(), room_);
+    const Sweep sweep(domain(u), lines_.size(), workspace_);
     each_line(domain(u), [&](Index block, Index line, Index, Index) {
       Totals* const of_segments = sweep.of_segments();
       const Real* values = y.data() + start_of(u) + nx * line;
@@ -155,19 +156,19 @@ std::vector<Totals> TermBalance::totals_by_unknown(const State& y, Real) {
 namespace {
 
 // Room for every thread: rates of each unknown, and what terms ask for.
-void make_room(SweepRoom& room, const Domain& domain, std::size_t unknowns,
-               const std::vector<std::unique_ptr<Term>>& terms, const Evaluation& now, std::size_t first,
-               std::size_t lines) {
-  room.active.clear();
+void make_workspace(SweepWorkspace& workspace, const Domain& domain, std::size_t unknowns,
+                    const std::vector<std::unique_ptr<Term>>& terms, const Evaluation& now, std::size_t first,
+                    std::size_t lines) {
+  workspace.active.clear();
   for (std::size_t t = first; t < now.size(); ++t)
-    if (!now[t].idle()) room.active.push_back(t);
+    if (!now[t].idle()) workspace.active.push_back(t);
   const auto threads = static_cast<std::size_t>(std::max(1, domain.threads()));
-  room.rates.resize(threads);
-  for (auto& rates : room.rates) rates.resize(unknowns);
-  room.lines.resize(threads);
-  for (auto& line : room.lines) line.resize(lines * static_cast<std::size_t>(domain.grid().size(0)));
-  room.scratch.resize(threads);
-  for (auto& of_thread : room.scratch) {
+  workspace.rates.resize(threads);
+  for (auto& rates : workspace.rates) rates.resize(unknowns);
+  workspace.lines.resize(threads);
+  for (auto& line : workspace.lines) line.resize(lines * static_cast<std::size_t>(domain.grid().size(0)));
+  workspace.scratch.resize(threads);
+  for (auto& of_thread : workspace.scratch) {
     if (of_thread.size() != terms.size()) {
       of_thread.clear();
       for (const auto& term : terms) of_thread.push_back(term->scratch());
@@ -182,7 +183,7 @@ void make_room(SweepRoom& room, const Domain& domain, std::size_t unknowns,
 void TermBalance::rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) {
   expect(&y != &f && static_cast<Index>(y.size()) == arranged_.layout.size() && f.size() == y.size(),
          "rate: two states of the balance's size");
-  if (!arranged_.on_step.empty() && parts.has(Parts::stream()))
+  if (!arranged_.on_step.empty() && parts.has(Parts::advection()))
     throw InputError(arranged_.on_step + " knows the length of the step: it goes with scheme explicit-euler");
   rate({at, 0, y}, parts, f, ledger);
 }
@@ -194,20 +195,20 @@ void TermBalance::rate(const Instant& instant, Parts parts, State& f, Ledger& le
   const auto now = at(instant);
   const Real* const y = instant.y.data();
   ledger.clear();
-  const Sweep sweep(domain(), lines_.size(), room_);
-  make_room(room_, domain(), unknowns_.size(), terms_, *now, 0, 0);
+  const Sweep sweep(domain(), lines_.size(), workspace_);
+  make_workspace(workspace_, domain(), unknowns_.size(), terms_, *now, 0, 0);
   const Index nx = grid().size(0);
   each_line(domain(), [&](Index block, Index number, Index j, Index k) {
     const std::size_t thread = Sweep::thread();
-    auto& rates = room_.rates[thread];
+    auto& rates = workspace_.rates[thread];
     for (std::size_t u = 0; u < unknowns_.size(); ++u) {
       Real* flows = f.data() + start_of(u) + nx * number;
       if (!arranged_.written_first[u]) std::fill_n(flows, nx, 0.0);
       rates[u] = LineRates(flows);
     }
     Line line{*now, number, j, k, y, parts, sweep.booked(block)};
-    for (const std::size_t t : room_.active) {
-      line.scratch = room_.scratch[thread][t].get();
+    for (const std::size_t t : workspace_.active) {
+      line.scratch = workspace_.scratch[thread][t].get();
       (*now)[t].add(line, rates);
     }
   });
@@ -234,7 +235,7 @@ void TermBalance::linearise(const State& y, Real at, Real a, Real b, Parts parts
       unknowns_[u].storage->slope(line, about.data() + start_of(u) + g.size(0) * line, diagonal);
       for (Index i = 0; i < g.size(0); ++i) diagonal[i] *= a;
     });
-    for (int axis = 0; axis < g.rank(); ++axis) {
+    for (int axis = 0; axis < g.dimension(); ++axis) {
       matrix.periodic[axis] = g.axis(axis).periodic();
       for (auto* side : {&matrix.lower[axis], &matrix.upper[axis]}) side->assign(count, 0.0);
     }
@@ -245,12 +246,12 @@ void TermBalance::linearise(const State& y, Real at, Real a, Real b, Parts parts
     const Index first = start_of(u), end = first + g.count();
     const auto mask = [&](Index n) {
       if (n < first || n >= end) return;
-      if (matrix.held.empty()) matrix.held.assign(count, 0);
-      matrix.held[n - first] = 1;
+      if (matrix.prescribed.empty()) matrix.prescribed.assign(count, 0);
+      matrix.prescribed[n - first] = 1;
     };
     std::ranges::for_each(arranged_.prescribed, mask);
     std::ranges::for_each(arranged_.inactive, mask);
-    if (!matrix.held.empty()) matrix.apply_mask();
+    if (!matrix.prescribed.empty()) matrix.apply_mask();
   }
   if (matrices.size() == 1) {
     system = std::move(matrices.front());
@@ -275,7 +276,7 @@ const std::vector<Real>& TermBalance::prescribed_at(Real time) {
   return values_;
 }
 
-void TermBalance::pin(Real at, State& y) {
+void TermBalance::prescribe(Real at, State& y) {
   if (arranged_.prescribed.empty()) return;
   // What the first evaluation makes is what this one begins with.
   if (now_->size() == 0) this->at({at, 0, reference_});
@@ -284,7 +285,7 @@ void TermBalance::pin(Real at, State& y) {
   exchange(y);
 }
 
-void TermBalance::book_prescribed(std::span<const Real> missing, Ledger& amounts) {
+void TermBalance::book_missing(std::span<const Real> missing, Ledger& amounts) {
   for (std::size_t p = 0; p < arranged_.prescribing.size(); ++p) {
     const std::size_t first = arranged_.prescribing[p].first, end = p + 1 < arranged_.prescribing.size()
                                                                         ? arranged_.prescribing[p + 1].first
@@ -293,45 +294,45 @@ void TermBalance::book_prescribed(std::span<const Real> missing, Ledger& amounts
   }
 }
 
-void TermBalance::book_held(const State& missing, Ledger& amounts) {
+void TermBalance::book_prescribed(const State& missing, Ledger& amounts) {
   missing_.resize(arranged_.prescribed.size());
   for (std::size_t h = 0; h < arranged_.prescribed.size(); ++h)
     missing_[h] = missing[arranged_.prescribed[h]];
-  book_prescribed(missing_, amounts);
+  book_missing(missing_, amounts);
 }
 
-Drive TermBalance::drive(Real at) {
+DataBounds TermBalance::data_bounds(Real at) {
   const auto now = this->at({at, 0, reference_});
-  Drive result;
+  DataBounds result;
   result.known = true;
-  result.steady = arranged_.offers.steady_matrix;
+  result.steady = arranged_.capabilities.steady_matrix;
   for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].bound(result);
   return result;
 }
 
-Totals TermBalance::stage(const State& start, const State& y, Real share, Real step, Real at, State& out,
+Totals TermBalance::stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
                           Ledger& rates, const Totals* of_y) {
   if (unknowns_.size() > 1 || !all_linear(unknowns_))
-    return Balance::stage(start, y, share, step, at, out, rates, of_y);
+    return Balance::stage(start, y, fraction, step, at, out, rates, of_y);
   expect(&y != &out && start.size() == y.size() && out.size() == y.size(), "stage: states of one size");
   const auto now = this->at({at, step, y, of_y});
   rates.clear();
-  const Sweep sweep(domain(), lines_.size(), room_);
-  make_room(room_, domain(), 1, terms_, *now, 0, 1);
+  const Sweep sweep(domain(), lines_.size(), workspace_);
+  make_workspace(workspace_, domain(), 1, terms_, *now, 0, 1);
   const Index nx = grid().size(0);
   const LinearStorage& storage = *unknowns_[0].storage->linear();
   each_line(domain(), [&](Index block, Index number, Index j, Index k) {
     const std::size_t thread = Sweep::thread();
-    Real* flow = room_.lines[thread].data();
+    Real* flow = workspace_.lines[thread].data();
     if (!arranged_.written_first[0]) std::fill_n(flow, nx, 0.0);
     const LineRates into(flow);
     Line line{*now, number, j, k, y.data(), Parts::all(), sweep.booked(block)};
-    for (const std::size_t t : room_.active) {
-      line.scratch = room_.scratch[thread][t].get();
+    for (const std::size_t t : workspace_.active) {
+      line.scratch = workspace_.scratch[thread][t].get();
       (*now)[t].add(line, {&into, 1});
     }
     Real* next = out.data() + nx * number;
-    storage.combine(number, start.data() + nx * number, y.data() + nx * number, share, step, flow, next);
+    storage.combine(number, start.data() + nx * number, y.data() + nx * number, fraction, step, flow, next);
     Totals* const of_segments = sweep.of_segments();
     for (const auto& run : domain().runs(number))
       storage.count(number, next, run.first, run.first + run.count, of_segments);
@@ -352,7 +353,7 @@ Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledg
          "advance: two states of the balance's size");
   expect(amounts.size() == lines_.size(), "advance: a ledger with the balance's lines");
   if (!steps_fused()) {
-    if (!arranged_.offers.stages) return Balance::advance(y, at, step, out, amounts);
+    if (!arranged_.capabilities.stages) return Balance::advance(y, at, step, out, amounts);
     const Totals totals = stage(y, y, 1, step, at, out, amounts, nullptr);
     amounts.scale(step);
     return totals;
@@ -361,14 +362,14 @@ Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledg
   amounts.clear();
   const std::vector<Real>& ahead = prescribed_at(at + step);
   missing_.resize(arranged_.prescribed.size());
-  const Sweep sweep(domain(), lines_.size(), room_);
-  make_room(room_, domain(), 1, terms_, *now, 1, 0);
+  const Sweep sweep(domain(), lines_.size(), workspace_);
+  make_workspace(workspace_, domain(), 1, terms_, *now, 1, 0);
   const Index nx = grid().size(0);
   const bool whole = domain().outline().whole();
   const Real* measures = grid().axis(0).measures().data();
   const LinearStorage& storage = *unknowns_[0].storage->linear();
   each_line(domain(), [&](Index block, Index number, Index j, Index k) {
-    const auto& scratch = room_.scratch[Sweep::thread()];
+    const auto& scratch = workspace_.scratch[Sweep::thread()];
     Real* next = out.data() + nx * number;
     const LineCapacity capacity = storage.of_line(number);
     const LineRates rates(next, step, capacity);
@@ -376,10 +377,10 @@ Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledg
     // Where nothing but the ends of the line is touched again, its sums are taken while it is computed.
     bool once =
         nx > 2 && whole && arranged_.first_prescribed[number] == arranged_.first_prescribed[number + 1];
-    for (const std::size_t t : room_.active) once = once && (*now)[t].acts(number) != Acts::anywhere;
+    for (const std::size_t t : workspace_.active) once = once && (*now)[t].acts(number) != Acts::anywhere;
     Totals* const of_segments = sweep.of_segments();
     fused_->step(line, step, next, once ? of_segments : nullptr);
-    for (const std::size_t t : room_.active) {
+    for (const std::size_t t : workspace_.active) {
       line.scratch = scratch[t].get();
       (*now)[t].add(line, {&rates, 1});
     }
@@ -407,7 +408,7 @@ Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledg
   exchange(out);
   sweep.collect(amounts, step);
   for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, y, Parts::all(), step, amounts);
-  book_prescribed(missing_, amounts);
+  book_missing(missing_, amounts);
   return sweep.sum();
 }
 

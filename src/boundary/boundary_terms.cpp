@@ -4,9 +4,9 @@
 
 namespace williwaw {
 
-void EvaluatedClosures::bound(Drive& result) const {
-  for (const EvaluatedClosure& wall : all_) {
-    const Drive& one = wall.drive();
+void EvaluatedBoundaryClosures::bound(DataBounds& result) const {
+  for (const EvaluatedBoundaryClosure& boundary : all_) {
+    const DataBounds& one = boundary.data_bounds();
     result.known = result.known && one.known;
     result.steady = result.steady && one.steady;
     result.lowest = std::min(result.lowest, one.lowest);
@@ -16,39 +16,40 @@ void EvaluatedClosures::bound(Drive& result) const {
   }
 }
 
-void EvaluatedClosures::linearise(const Evaluation&, std::span<const Real>, Real b, Parts parts,
-                                  std::span<FaceSystem> matrices) const {
+void EvaluatedBoundaryClosures::linearise(const Evaluation&, std::span<const Real>, Real b, Parts parts,
+                                          std::span<FaceSystem> matrices) const {
   FaceSystem& matrix = matrices[static_cast<std::size_t>(unknown_)];
-  for (const EvaluatedClosure& wall : all_)
-    for (Index f = 0; f < wall.faces(); ++f)
-      if (parts.has(Parts::flux(wall.face(f).axis))) matrix.diagonal[wall.unknown(f)] += b * wall.pull(f);
+  for (const EvaluatedBoundaryClosure& boundary : all_)
+    for (Index f = 0; f < boundary.faces(); ++f)
+      if (parts.has(Parts::flux(boundary.face(f).axis)))
+        matrix.diagonal[boundary.unknown(f)] += b * boundary.pull(f);
 }
 
-BoundaryClosures::BoundaryClosures(OfUnknown of, std::vector<Closure> closures,
+BoundaryClosures::BoundaryClosures(OfUnknown of, std::vector<BoundaryClosure> closures,
                                    std::vector<std::string> corners, Medium medium)
     : of_(std::move(of)),
       all_(std::move(closures)),
       corners_(std::move(corners)),
       medium_(std::move(medium)) {
-  for (const Closure& closure : all_)
+  for (const BoundaryClosure& closure : all_)
     positions_.emplace_back(closure.moves() ? static_cast<std::size_t>(closure.faces()) : 0, 0.0);
-  find_held();
+  find_prescribed();
 }
 
-void BoundaryClosures::find_held() {
-  // Gathered from the walls, so that nothing is stored for unknowns that no wall holds.
+void BoundaryClosures::find_prescribed() {
+  // Gathered from the boundaries, so that nothing is stored for unknowns that no boundary holds.
   std::vector<std::pair<Index, Holder>> found;
   for (std::size_t c = 0; c < all_.size(); ++c)
-    for (Index f = 0; all_[c].pins() && f < all_[c].faces(); ++f)
-      if (all_[c].pins(f)) found.push_back({all_[c].unknown(f), {c, f}});
+    for (Index f = 0; all_[c].prescribes() && f < all_[c].faces(); ++f)
+      if (all_[c].prescribes(f)) found.push_back({all_[c].unknown(f), {c, f}});
   std::ranges::stable_sort(found, {}, &std::pair<Index, Holder>::first);
   for (const auto& [unknown, holder] : found) {
-    if (held_.empty() || held_.back() != unknown) {
-      held_.push_back(unknown);
+    if (in_block_.empty() || in_block_.back() != unknown) {
+      in_block_.push_back(unknown);
       in_state_.push_back(of_.first + unknown);
       holders_.emplace_back();
     } else {
-      shared_.push_back(held_.size() - 1);
+      shared_.push_back(in_block_.size() - 1);
     }
     holders_.back().push_back(holder);
   }
@@ -57,56 +58,59 @@ void BoundaryClosures::find_held() {
 
 Needs BoundaryClosures::needs() const {
   Needs result = of_.needs(Parts::fluxes());
-  result.linear = result.same_matrix = std::ranges::all_of(all_, &Closure::is_linear);
-  result.steady_matrix = std::ranges::none_of(all_, &Closure::left_side_depends_on_time);
+  result.linear = result.same_matrix = std::ranges::all_of(all_, &BoundaryClosure::is_linear);
+  result.steady_matrix = std::ranges::none_of(all_, &BoundaryClosure::left_side_depends_on_time);
   result.adds = false;
   return result;
 }
 
 void BoundaryClosures::declare(LedgerLines& lines) {
-  for (Closure& closure : all_) closure.declare(lines, of_.prefix, of_.number);
+  for (BoundaryClosure& closure : all_) closure.declare(lines, of_.prefix, of_.number);
 }
 
-void BoundaryClosures::update(const Instant& instant, const Evaluation& earlier, bool pinning_only,
-                              std::shared_ptr<EvaluatedTerm>& slot) const {
+void BoundaryClosures::update(const Instant& instant, const Evaluation& earlier, bool prescribing_only,
+                              std::shared_ptr<EvaluatedTerm>& evaluated) const {
   const BoundaryMedium& medium = medium_(earlier);
   // What others look at as well is not copied where nothing changes.
-  if (slot && !pinning_only) {
-    const auto& last = static_cast<const EvaluatedClosures&>(*slot);
-    if (std::ranges::all_of(
-            last, [&](const EvaluatedClosure& closure) { return closure.is_at(medium, instant.time); }))
+  if (evaluated && !prescribing_only) {
+    const auto& last = static_cast<const EvaluatedBoundaryClosures&>(*evaluated);
+    if (std::ranges::all_of(last, [&](const EvaluatedBoundaryClosure& closure) {
+          return closure.is_at(medium, instant.time);
+        }))
       return;
   }
-  auto& now = renewed<EvaluatedClosures>(slot, [&] {
-    return std::make_shared<EvaluatedClosures>(of_.number,
-                                               std::vector<EvaluatedClosure>(all_.begin(), all_.end()));
+  auto& now = renewed<EvaluatedBoundaryClosures>(evaluated, [&] {
+    return std::make_shared<EvaluatedBoundaryClosures>(
+        of_.number, std::vector<EvaluatedBoundaryClosure>(all_.begin(), all_.end()));
   });
   for (std::size_t c = 0; c < all_.size(); ++c)
-    if (!pinning_only || all_[c].pins())
+    if (!prescribing_only || all_[c].prescribes())
       now.all()[c].update(medium, instant.time, of_.in(instant.y), positions_[c]);
-  if (!pinning_only) return;
-  now.values().resize(held_.size());
-  for (std::size_t h = 0; h < held_.size(); ++h) now.values()[h] = choose(holders_[h], now);
+  if (!prescribing_only) return;
+  now.values().resize(in_block_.size());
+  for (std::size_t h = 0; h < in_block_.size(); ++h) now.values()[h] = choose(holders_[h], now);
 }
 
 void BoundaryClosures::evaluate(const Instant& instant, const Evaluation& earlier,
-                                std::shared_ptr<EvaluatedTerm>& slot) const {
-  update(instant, earlier, false, slot);
+                                std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  update(instant, earlier, false, evaluated);
 }
 
 void BoundaryClosures::evaluate_prescribed(const Instant& instant, const Evaluation& earlier,
-                                           std::shared_ptr<EvaluatedTerm>& slot) const {
-  update(instant, earlier, true, slot);
+                                           std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  update(instant, earlier, true, evaluated);
 }
 
-// Where several walls hold one node the first that `corners` names decides; without one it takes the mean of
-// what the walls say, each of them heard once however many faces it has there.
-Real BoundaryClosures::choose(const std::vector<Holder>& holders, const EvaluatedClosures& now) const {
-  const auto value = [&](const Holder& h) { return now[h.closure].pinned_value(h.face); };
+// Where several boundaries hold one node the first that `corners` names decides; without one it takes the
+// mean of what the boundaries say, each of them heard once however many faces it has there.
+Real BoundaryClosures::choose(const std::vector<Holder>& holders,
+                              const EvaluatedBoundaryClosures& now) const {
+  const auto value = [&](const Holder& h) { return now[h.closure].prescribed_value(h.face); };
   if (holders.size() == 1) return value(holders[0]);
   for (const std::string& name : corners_)
     for (const Holder& h : holders)
-      if (const WallSection& s = all_[h.closure].section(); s.name == name || s.side == name) return value(h);
+      if (const BoundarySection& s = all_[h.closure].section(); s.name == name || s.side == name)
+        return value(h);
   Real sum = 0;
   std::vector<std::size_t> heard;
   for (const Holder& h : holders)
@@ -122,16 +126,16 @@ void BoundaryClosures::stand_at(std::size_t section, std::span<const Real> value
   positions_[section].assign(values.begin(), values.end());
 }
 
-// What was missing at every held unknown, on the lines of the walls that hold it, by area.
+// What was missing at every prescribed unknown, on the lines of the boundaries that hold it, by area.
 void BoundaryClosures::book_prescribed(std::span<const Real> amounts, Ledger& ledger) const {
-  expect(amounts.size() == held_.size(), "book_prescribed: an amount for each prescribed unknown");
-  if (held_.empty()) return;
+  expect(amounts.size() == in_block_.size(), "book_prescribed: an amount for each prescribed unknown");
+  if (in_block_.empty()) return;
   std::vector<TreeSum<Real>> booked(all_.size());
-  for (std::size_t h = 0; h < held_.size(); ++h) {
+  for (std::size_t h = 0; h < in_block_.size(); ++h) {
     Real area = 0;
     for (const Holder& holder : holders_[h]) area += all_[holder.closure].area(holder.face);
     for (const Holder& holder : holders_[h])
-      booked[holder.closure].leaf(of_.domain->segments().of_cell(held_[h])) +=
+      booked[holder.closure].leaf(of_.domain->segments().of_cell(in_block_[h])) +=
           amounts[h] * all_[holder.closure].area(holder.face) / area;
   }
   for (std::size_t c = 0; c < all_.size(); ++c) ledger[all_[c].line()] += booked[c].sum();
@@ -145,10 +149,10 @@ void BoundaryClosures::book_shared(const Evaluation& now, std::span<const Real> 
   const Grid& g = of_.domain->grid();
   FaceSystem shape;
   shape.extent = {g.size(0), g.size(1), g.size(2)};
-  for (int a = 0; a < g.rank(); ++a) shape.periodic[a] = g.axis(a).periodic();
+  for (int a = 0; a < g.dimension(); ++a) shape.periodic[a] = g.axis(a).periodic();
   std::vector<TreeSum<Real>> booked(all_.size());
   for (const std::size_t h : shared_) {
-    const Index n = held_[h];
+    const Index n = in_block_[h];
     std::array<Real, 3> along{0, 0, 0}, across{0, 0, 0};
     Real area = 0, sum = 0;
     for (const auto& holder : holders_[h]) {
@@ -162,7 +166,7 @@ void BoundaryClosures::book_shared(const Evaluation& now, std::span<const Real> 
       sum += along[a];
     }
     for (const auto& holder : holders_[h]) {
-      const WallFace& face = all_[holder.closure].face(holder.face);
+      const BoundaryFace& face = all_[holder.closure].face(holder.face);
       booked[holder.closure].leaf(of_.domain->segments().of_cell(n)) +=
           weight * face.area * (sum / area - along[face.axis] / across[face.axis]);
     }
@@ -197,24 +201,25 @@ class EvaluatedFlows final : public EvaluatedTerm {
 
 }  // namespace
 
-BoundaryFlows::BoundaryFlows(OfUnknown of, const BoundaryClosures& closures, TermId<EvaluatedClosures> id,
-                             Advective advective)
+BoundaryFlows::BoundaryFlows(OfUnknown of, const BoundaryClosures& closures,
+                             TermId<EvaluatedBoundaryClosures> id, Advective advective)
     : of_(std::move(of)), closures_(closures), id_(id), advective_(std::move(advective)) {
   const Grid& g = of_.domain->grid();
   const Index nx = g.size(0);
   ends_only_.assign(static_cast<std::size_t>(g.lines()), 1);
-  for (const Closure& wall : closures_.all())
-    for (Index f = 0; f < wall.faces(); ++f)
-      if (const Index i = wall.unknown(f) % nx; g.axis(0).periodic() || (i != 0 && i != nx - 1))
-        ends_only_[static_cast<std::size_t>(wall.unknown(f) / nx)] = 0;
+  for (const BoundaryClosure& boundary : closures_.all())
+    for (Index f = 0; f < boundary.faces(); ++f)
+      if (const Index i = boundary.unknown(f) % nx; g.axis(0).periodic() || (i != 0 && i != nx - 1))
+        ends_only_[static_cast<std::size_t>(boundary.unknown(f) / nx)] = 0;
 }
 
 Needs BoundaryFlows::needs() const {
-  return of_.needs(advective_ ? Parts::fluxes() | Parts::stream() : Parts::fluxes());
+  return of_.needs(advective_ ? Parts::fluxes() | Parts::advection() : Parts::fluxes());
 }
 
-void BoundaryFlows::evaluate(const Instant&, const Evaluation&, std::shared_ptr<EvaluatedTerm>& slot) const {
-  if (!slot) slot = std::make_shared<EvaluatedFlows>(*this);
+void BoundaryFlows::evaluate(const Instant&, const Evaluation&,
+                             std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  if (!evaluated) evaluated = std::make_shared<EvaluatedFlows>(*this);
 }
 
 }  // namespace williwaw

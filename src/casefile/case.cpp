@@ -7,10 +7,9 @@
 #include <fstream>
 #include <sstream>
 
-#include "parts.hpp"
+#include "casefile/sections/sections.hpp"
 #include "patch.hpp"
-#include "williwaw/casefile/memory.hpp"
-#include "williwaw/casefile/report.hpp"
+#include "williwaw/casefile/readable.hpp"
 
 namespace williwaw::casefile {
 
@@ -21,117 +20,9 @@ const Words sections{"title",  "constants", "grid",     "equation", "initial", "
                      "steady", "settled",   "converge", "stage",    "variant", "cycle"};
 const Words later_sections{"derived", "samples", "curve"};
 
-void take_constants(const Node& table, Context& context, const std::string& path) {
-  for (const auto& e : table.table()) {
-    if (e.key == "include") continue;
-    const std::string key = path + "." + e.key;
-    if (e.key.empty() ||
-        !std::ranges::all_of(
-            e.key, [](char c) { return std::isalnum(static_cast<unsigned char>(c)) || c == '_'; }) ||
-        std::isdigit(static_cast<unsigned char>(e.key[0])))
-      throw CaseError(e.node->place.text(), key,
-                      "a name of letters, digits and '_' is needed, not starting with a digit");
-    for (const char* taken : {"x", "y", "z", "t", "r", "u"})
-      if (e.key == taken)
-        throw CaseError(e.node->place.text(), key, "is the name of a variable and cannot be a constant");
-    Constant constant;
-    take_constant(context, *e.node, key, constant);
-    context.constants.insert_or_assign(e.key, constant);
-  }
-}
-
 }  // namespace
 
-std::string read_text(const std::filesystem::path& file, const std::string& place, const std::string& key) {
-  std::ifstream in(file);
-  std::ostringstream text;
-  if (in) text << in.rdbuf();
-  if (!in || std::filesystem::is_directory(file))
-    throw CaseError(place, key, "cannot be read: is the name right?");
-  return text.str();
-}
-
-void read_constants(const Node& root, Context& context) {
-  const Node* node = root.find("constants");
-  if (!node) return;
-  const Section section(context, *node, "constants");
-  if (section.has("include")) {
-    const std::string name = section.word("include", "");
-    const auto file = context.folder / name;
-    const Node included = parse_toml(
-        read_text(file, section.find("include")->place.text(), "constants.include: '" + name + "'"), name);
-    context.dimensional = context.dimensional || carries_units(included);
-    const Node* inner = included.find("constants");
-    take_constants(inner ? *inner : included, context, "constants");
-  }
-  take_constants(*node, context, "constants");
-}
-
 namespace {
-
-Unit first_unit(const Context& context, const std::vector<const Node*>& candidates, const char* otherwise) {
-  for (const Node* c : candidates)
-    if (c)
-      if (const auto unit = unit_written(context, *c)) return *unit;
-  return Unit::of(otherwise);
-}
-
-std::vector<const Node*> children(const Node* parent, const Words& keys) {
-  std::vector<const Node*> result;
-  for (const auto& k : keys)
-    if (parent) result.push_back(parent->find(k));
-  return result;
-}
-
-// The same unit as people write it, where it has such a name.
-std::string by_known_name(const Unit& unit, const Words& names) {
-  for (const auto& name : names)
-    if (unit.same_dimension(Unit::of(name))) return name;
-  return unit.si_text();
-}
-
-void choose_scales(const Context& context, const Node& root, const EquationKind& kind,
-                   const Dimensions& dimensions, Case& result) {
-  const bool shown = context.dimensional;
-  std::vector<const Node*> lengths;
-  for (const char* axis : {"x", "y", "z", "r"})
-    for (const Node* n : children(root.find("grid")->find(axis), {"to", "from", "spacing", "faces"}))
-      lengths.push_back(n);
-  const auto scale = [shown](Unit unit, const char* otherwise) {
-    if (!shown) return store::Scale{};
-    if (!unit.same_dimension(Unit::of(otherwise))) unit = Unit::of(otherwise);
-    const Real zero = unit.from_si(0);
-    // From far apart, so that a zero point (273.15) costs the factor no digits.
-    return store::Scale{unit.text(), (unit.from_si(1e9) - zero) / 1e9, zero};
-  };
-  result.length = scale(first_unit(context, lengths, "m"), "m");
-  result.time = scale(first_unit(context, children(root.find("time"), {"until", "lasts", "step"}), "s"), "s");
-  const Unit value = shown_unit(kind, context, root);
-  result.value = scale(value, value.text().c_str());
-  if (!shown) return;
-  // A difference has no zero point: degC stand for K.
-  if (dimensions.difference && value.has_origin()) result.value = scale(Unit::of("K"), "K");
-  result.absolute_temperature = dimensions.of_temperature();
-  const int rank = result.problem.grid().volume_dimension();
-  if (kind.unknown == "temperature") {
-    result.amount_unit = rank == 1 ? "J/m^2" : rank == 2 ? "J/m" : "J";
-    result.flow_unit = rank == 1 ? "W/m^2" : rank == 2 ? "W/m" : "W";
-    result.flux_unit = "W/m^2";
-  } else if (dimensions.waves) {
-    // The energy of the motion, half of what is stored times the square of the rate.
-    const Unit energy = dimensions.storage * dimensions.rate.power(2) * Unit::of("m").power(rank);
-    result.amount_unit = by_known_name(energy, {"J", "J/m", "J/m^2", "m^3/s^2", "m^4/s^2", "m^5/s^2"});
-    result.flow_unit =
-        by_known_name(energy / Unit::of("s"), {"W", "W/m", "W/m^2", "m^3/s^3", "m^4/s^3", "m^5/s^3"});
-    result.flux_unit = dimensions.flux.si_text();
-  } else {
-    const Unit amount = dimensions.storage * dimensions.unknown * Unit::of("m").power(rank);
-    result.amount_unit = by_known_name(amount, {"kg", "kg/m", "kg/m^2", "m^2/s", "m^3/s", "mol", "mol/m"});
-    result.flow_unit =
-        by_known_name(amount / Unit::of("s"), {"kg/s", "kg/m/s", "kg/m^2/s", "m^2/s^2", "m^3/s^2"});
-    result.flux_unit = dimensions.flux.si_text();
-  }
-}
 
 Case assemble(const Node& root, Context& context, const std::vector<std::string>& stages) {
   const Section top(context, root, "");
@@ -146,7 +37,7 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
       return assemble(derived, context, stages);
     }
   const Grid grid = read_grid(context, root);
-  for (int a = 0; a < grid.rank(); ++a) context.variables.push_back(grid.axis(a).name());
+  for (int a = 0; a < grid.dimension(); ++a) context.variables.push_back(grid.axis(a).name());
   const auto regions = std::make_shared<const Regions>(read_regions(context, root, grid));
   context.regions = regions;
   const EquationKind& kind = read_equation_kind(root, context);
@@ -160,7 +51,7 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
               .problem = Problem(grid, equation, *regions),
               .equation_formula = kind.formula,
               .coefficients = shown,
-              .walls = {},
+              .boundaries = {},
               .initial = {},
               .initial_rate = {},
               .plan = {},
@@ -168,7 +59,7 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
               .settled = {},
               .cycle = {},
               .step = {},
-              .ladder = {},
+              .refinement_study = {},
               .variants = {},
               .stages = {},
               .refinement = {},
@@ -204,7 +95,7 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
     else if (given.find("tension"))
       result.equation_formula = "density·(d²u/dt² + damping·du/dt) = ∇·(tension ∇u) + source";
     else if (given.find("medium") && given.find("medium")->is_text() &&
-             given.find("medium")->text() == "pointwise")
+             given.find("medium")->text() == "non-conservative")
       result.equation_formula = "d²u/dt² + damping·du/dt = speed² ∇²u + source";
   }
   if (equation.reaction) result.equation_formula += " + reaction(u)";
@@ -288,42 +179,42 @@ Tree tree_of(const std::string& text, const std::filesystem::path& name,
 
 namespace {
 
-// Vectors of unknowns that the leanest run keeps, and that few keep with a solver of its own; of direct
-// factors of a plan and of a block many more.
-constexpr Real fewest_vectors = 6;
-constexpr Real many_vectors[] = {80, 400, 2000};
-
 // Before anything as large as the grid is built.
-void refuse_too_much(const Tree& tree, const std::string& text, const std::filesystem::path& name,
-                     const std::vector<std::string>& overrides, const Reading& reading) {
-  if (std::isinf(reading.memory)) return;
+void announce_grid(const Tree& tree, const std::string& text, const std::filesystem::path& name,
+                   const std::vector<std::string>& overrides, const Reading& reading) {
   const auto sizes = sizes_of_grid(tree);
   if (sizes.empty()) return;
-  const Real unknowns = unknowns_of(sizes);
-  const auto refuse = [&](const std::string& what) {
-    throw CaseError(tree.root.find("grid")->place.text(), "grid",
-                    fmt::format("{:.3g} unknowns {}", unknowns, what));
-  };
-  if (unknowns > 2e9) refuse("are more than this program can hold");
-  const Real most = reading.memory > 0 ? reading.memory : available_memory();
-  const auto against = [&](const std::string& need) {
-    refuse(fmt::format("need {}, but {} {}; fewer of them need less", need,
-                       reading.memory > 0 ? "the run may take" : "there are", readable_bytes(most)));
-  };
-  if (const Real least = 8 * fewest_vectors * unknowns; least > most)
-    against(readable_bytes(least) + " at least");
-  if (reading.memory == 0 && 8 * many_vectors[std::min<std::size_t>(sizes.size(), 3) - 1] * unknowns < most)
-    return;
-  const auto need = reading.needed ? reading.needed : peak_memory(text, name, overrides, reading);
-  if (need && *need > most) against("about " + readable_bytes(*need));
+  const std::string place = tree.root.find("grid")->place.text();
+  if (const Real unknowns = unknowns_of(sizes); unknowns > 2e9)
+    throw CaseError(place, "grid",
+                    fmt::format("{:.3g} unknowns are more than this program can hold", unknowns));
+  if (reading.before_grid) reading.before_grid({text, name, overrides, reading, sizes, place});
 }
 
 }  // namespace
 
+std::vector<Real> grid_sizes(const std::string& text, const std::filesystem::path& name,
+                             const std::vector<std::string>& overrides, const Reading& reading) {
+  return sizes_of_grid(tree_of(text, name, overrides, reading));
+}
+
+std::string read_text(const std::filesystem::path& file, const std::string& place, const std::string& key) {
+  std::ifstream in(file);
+  std::ostringstream text;
+  if (in) text << in.rdbuf();
+  if (!in || std::filesystem::is_directory(file))
+    throw CaseError(place, key, "cannot be read: is the name right?");
+  return text.str();
+}
+
+std::string case_text(const std::filesystem::path& file) {
+  return read_text(file, file.string(), "");
+}
+
 Case read_case_text(const std::string& text, const std::filesystem::path& name,
                     const std::vector<std::string>& overrides, const Reading& reading) {
   Tree tree = tree_of(text, name, overrides, reading);
-  refuse_too_much(tree, text, name, overrides, reading);
+  announce_grid(tree, text, name, overrides, reading);
   Case result =
       assemble(tree.root, tree.context, reading.stage == 0 ? tree.stages : std::vector<std::string>{});
   result.file = name;
@@ -341,7 +232,7 @@ Case read_case_text(const std::string& text, const std::filesystem::path& name,
 
 Case read_case(const std::filesystem::path& file, const std::vector<std::string>& overrides,
                const Reading& reading) {
-  return read_case_text(read_text(file, file.string(), ""), file, overrides, reading);
+  return read_case_text(case_text(file), file, overrides, reading);
 }
 
 }  // namespace williwaw::casefile

@@ -1,11 +1,11 @@
-// Manufactured solutions: what sources, walls and initial values must be so that a given formula is the
+// Manufactured solutions: what sources, boundaries and initial values must be so that a given formula is the
 // solution (Roache, 2002).
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
 
-#include "parts.hpp"
+#include "casefile/sections/sections.hpp"
 #include "patch.hpp"
 
 namespace williwaw::casefile {
@@ -56,12 +56,12 @@ class Manufacture {
     const Node* exact = root_.find("exact")->find("value");
     if (!exact || (exact->is_text() && exact->text() == "initial"))
       throw CaseError(root_.find("exact")->place.text(), "exact.value",
-                      "a formula is needed here: sources and walls are derived from it");
+                      "a formula is needed here: sources and boundaries are derived from it");
     place_ = exact->place;
     u_ = formula(*exact, "exact.value");
     read_equation();
     derive_source();
-    derive_walls();
+    derive_boundaries();
     if (const Node* first = root_.find("initial"); !root_.find("steady") || !first) put_initial(*exact);
   }
 
@@ -173,15 +173,15 @@ class Manufacture {
     wave_ = equation->find("kind")->is_text() && equation->find("kind")->text() == "wave";
     if (wave_) {
       const Expression speed = coefficient("speed", 1);
-      const bool pointwise =
-          key_of("medium") && key_of("medium")->is_text() && key_of("medium")->text() == "pointwise";
+      const bool non_conservative =
+          key_of("medium") && key_of("medium")->is_text() && key_of("medium")->text() == "non-conservative";
       storage_ = coefficient("density", 1);
-      pointwise_ = pointwise ? speed * speed : Expression(1.0);
+      non_conservative_ = non_conservative ? speed * speed : Expression(1.0);
       damping_ = coefficient("damping", 0);
       for (const auto& axis : axes_)
-        conductivity_[axis] = key_of("tension") ? coefficient("tension", 1)
-                              : pointwise       ? Expression(1.0)
-                                                : speed * speed;
+        conductivity_[axis] = key_of("tension")  ? coefficient("tension", 1)
+                              : non_conservative ? Expression(1.0)
+                                                 : speed * speed;
       reaction_ = Expression(0.0);
       return;
     }
@@ -213,8 +213,8 @@ class Manufacture {
 
   void derive_source() {
     if (wave_) {
-      const Expression motion = by(by(u_, "t"), "t") + damping_ * by(u_, "t");
-      put(root_, {"equation", "source"}, printed(storage_ * motion - pointwise_ * spreading()));
+      const Expression dynamics = by(by(u_, "t"), "t") + damping_ * by(u_, "t");
+      put(root_, {"equation", "source"}, printed(storage_ * dynamics - non_conservative_ * spreading()));
       put(root_, {"initial", "rate"}, printed(at_start(by(u_, "t"))));
       return;
     }
@@ -223,7 +223,7 @@ class Manufacture {
   }
 
   // On an end of the grid, where its place is a plain number.
-  Expression at_wall(const std::string& axis, int sign, const Expression& e) const {
+  Expression at_boundary(const std::string& axis, int sign, const Expression& e) const {
     const Node* grid = root_.find("grid");
     const Node* of_axis = grid ? grid->find(axis) : nullptr;
     const Node* end = of_axis && of_axis->is_table() ? of_axis->find(sign > 0 ? "to" : "from") : nullptr;
@@ -231,10 +231,11 @@ class Manufacture {
     return substitute(e, axis, formula(*end, "grid." + axis));
   }
 
-  void derive_walls() {
+  void derive_boundaries() {
     const Node* boundary = root_.find("boundary");
     if (!boundary)
-      throw CaseError(context_.file, "boundary", "missing; wall kinds are needed, their values are derived");
+      throw CaseError(context_.file, "boundary",
+                      "missing; boundary kinds are needed, their values are derived");
     if (boundary->find("part"))
       throw CaseError(boundary->find("part")->place.text(), "boundary.part",
                       "has no place beside manufactured = true");
@@ -246,27 +247,27 @@ class Manufacture {
     for (const auto& axis : axes_)
       for (int end = 0; end < 2; ++end) {
         const std::string side = ends.at(axis)[static_cast<std::size_t>(end)];
-        const Node* wall = given.find(side);
-        // There is no wall at a centre, and what is not named at all is an error that others report.
-        if (!wall && (side == "inner" || !given.find("default"))) continue;
-        const Node& condition = wall ? *wall : *given.find("default");
-        derive_wall(axis, end == 1 ? 1 : -1, side, condition);
+        const Node* named = given.find(side);
+        // There is no boundary at a centre, and what is not named at all is an error that others report.
+        if (!named && (side == "inner" || !given.find("default"))) continue;
+        const Node& condition = named ? *named : *given.find("default");
+        derive_boundary(axis, end == 1 ? 1 : -1, side, condition);
       }
     for (const auto& entry : given.table())
       if (context_.regions && root_.find("region") && root_.find("region")->find(entry.key))
         throw CaseError(
             entry.node->place.text(), "boundary." + entry.key,
-            "walls of cut-outs have no single normal: they have no place beside manufactured = true");
+            "boundaries of cut-outs have no single normal: they have no place beside manufactured = true");
   }
 
-  void derive_wall(const std::string& axis, int sign, const std::string& side, const Node& condition) {
+  void derive_boundary(const std::string& axis, int sign, const std::string& side, const Node& condition) {
     const std::string key = "boundary." + side;
     const Expression outward = Expression(static_cast<Real>(sign)) * by(u_, axis),
                      into = conductivity_.at(axis) * outward;
     if (condition.is_text()) {
       if (condition.text() == "fixed" || condition.text() == "free") {
         const bool fixed = condition.text() == "fixed";
-        if (!vanishes(fixed ? u_ : into, at_wall(axis, sign, fixed ? u_ : into)))
+        if (!vanishes(fixed ? u_ : into, at_boundary(axis, sign, fixed ? u_ : into)))
           put(root_, {"boundary", side},
               table_of("driven", table_of(fixed ? "displacement" : "force", printed(fixed ? u_ : into))));
         return;
@@ -277,7 +278,7 @@ class Manufacture {
                         "manufactured = true");
       if (condition.text() != "insulated") return;
       // Insulated where nothing flows anyway; else what must flow.
-      if (!vanishes(into, at_wall(axis, sign, into)))
+      if (!vanishes(into, at_boundary(axis, sign, into)))
         put(root_, {"boundary", side}, table_of("flux", printed(into)));
       return;
     }
@@ -291,7 +292,7 @@ class Manufacture {
     } else if (condition.find("gradient")) {
       put(root_, {"boundary", side}, table_of("gradient", printed(outward)));
     } else if (const Node* robin = condition.find("robin"); robin && robin->find("coefficient")) {
-      // What another flux of the wall lets in is not asked of the exchange.
+      // What another flux of the boundary lets in is not asked of the exchange.
       const Node* flux = condition.find("flux");
       const Expression rest = into - (flux ? formula(*flux, key + ".flux") : Expression(0.0));
       const Expression h = formula(*robin->find("coefficient"), key + ".robin.coefficient");
@@ -323,7 +324,7 @@ class Manufacture {
   std::string coordinates_;
   std::vector<std::string> axes_;
   Place place_;
-  Expression u_, storage_, reaction_, damping_, pointwise_;
+  Expression u_, storage_, reaction_, damping_, non_conservative_;
   bool wave_ = false;
   std::map<std::string, Expression> conductivity_;
 };

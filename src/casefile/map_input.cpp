@@ -6,6 +6,8 @@
 #include <filesystem>
 #include <functional>
 
+#include "williwaw/casefile/readable.hpp"
+
 namespace williwaw::casefile {
 
 std::vector<Real> coordinates_of(const store::Map& map, const Point& place) {
@@ -177,7 +179,7 @@ MapSeries read_map_series(const Context& context, const Section& section, const 
         const auto next = std::ranges::lower_bound(*shared, t, {}, &Level::time);
         const auto high = next == shared->end() ? next - 1 : next,
                    low = high == shared->begin() || high->time <= t ? high : high - 1;
-        const Real share = high->time > low->time ? (t - low->time) / (high->time - low->time) : 0;
+        const Real fraction = high->time > low->time ? (t - low->time) / (high->time - low->time) : 0;
         // Land has no velocity, and none is known there.
         const auto value = [&](const Level& level, const std::vector<Real>& at) {
           try {
@@ -189,7 +191,8 @@ MapSeries read_map_series(const Context& context, const Section& section, const 
         };
         for (Index i = 0; i < points.size(); ++i) {
           const auto at = coordinates_of(low->map, points[i]);
-          out[i] = share == 0 ? value(*low, at) : (1 - share) * value(*low, at) + share * value(*high, at);
+          out[i] = fraction == 0 ? value(*low, at)
+                                 : (1 - fraction) * value(*low, at) + fraction * value(*high, at);
         }
       },
       true, true);

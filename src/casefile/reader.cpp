@@ -6,7 +6,7 @@
 #include <charconv>
 #include <cmath>
 
-#include "formula_part.hpp"
+#include "casefile/formula/typed_formula.hpp"
 #include "map_input.hpp"
 
 namespace williwaw::casefile {
@@ -18,8 +18,32 @@ std::string listed(const Words& words, const std::string& last) {
   return result;
 }
 
+namespace {
+
+// Keys and words of earlier case files: the end of the key that they belong to, and what they are called now.
+struct Renamed {
+  std::string_view key, before, now;
+};
+constexpr Renamed renamed[] = {{"initial.walls", "walls", "boundary_nodes"},
+                               {"outflow.returning", "returning", "backflow"},
+                               {"outflow.stabilised", "stabilised", "backflow_stabilization"},
+                               {"equation.medium", "divergence", "conservative"},
+                               {"equation.medium", "pointwise", "non-conservative"},
+                               {"space.reconstruction", "none", "first-order"},
+                               {"space.reconstruction", "mc", "monotonized-central"},
+                               {"figure.kind", "wall", "boundary"}};
+
+void refuse_renamed(const std::string& place, const std::string& key, const std::string& word) {
+  for (const Renamed& r : renamed)
+    if (r.before == word && key.ends_with(r.key))
+      throw CaseError(place, key, fmt::format("'{}' is called '{}'", word, r.now));
+}
+
+}  // namespace
+
 void refuse_word(const std::string& place, const std::string& key, const std::string& kind,
                  const std::string& word, const Words& known, const Words& later) {
+  refuse_renamed(place, key, word);
   if (std::ranges::find(later, word) != later.end())
     throw CaseError(place, key, fmt::format("{} '{}' is not there yet", kind, word));
   Words all = known;
@@ -294,13 +318,13 @@ Real read_number(const Context& context, const Node& node, const std::string& ke
 }
 
 Point read_point(const Context& context, const Node& node, const std::string& key, const Grid& grid) {
-  if (!node.is_array() || static_cast<int>(node.array().size()) != grid.rank())
+  if (!node.is_array() || static_cast<int>(node.array().size()) != grid.dimension())
     throw CaseError(node.place.text(), key,
-                    fmt::format("a list of {} position{} is needed here, one for each axis", grid.rank(),
-                                grid.rank() == 1 ? "" : "s"));
+                    fmt::format("a list of {} position{} is needed here, one for each axis", grid.dimension(),
+                                grid.dimension() == 1 ? "" : "s"));
   Point p;
-  for (int a = 0; a < grid.rank(); ++a)
-    p[grid.slot(a)] = read_number(context, node.array()[a], key, {Unit::of("m"), false, "a length"});
+  for (int a = 0; a < grid.dimension(); ++a)
+    p[grid.direction(a)] = read_number(context, node.array()[a], key, {Unit::of("m"), false, "a length"});
   try {
     grid.containing(p);
   } catch (const InputError& e) {

@@ -152,10 +152,10 @@ value = { formula = "exp(-((x - 40)/8)^2)", unit = "g/m^3" }
 
 [boundary]                           # dirichlet: what comes in; "outflow"; "insulated": closed; "periodic"
 west = { dirichlet = "0 g/m^3" }
-east = "outflow"                     # { outflow = { returning = ".." } } where the stream may turn back
+east = "outflow"                     # { outflow = { backflow = ".." } } where the stream may turn back
 
 [space]
-reconstruction = "van-leer"          # none minmod van-leer mc superbee third-order weno5
+reconstruction = "van-leer"          # first-order minmod van-leer monotonized-central superbee third-order weno5
 numerical_flux = "upwind"            # central upwind engquist-osher lax-friedrichs hybrid power-law ..
 
 [time]
@@ -176,7 +176,7 @@ kind = "profiles"
 
 [[variant]]
 title = "first order"
-space.reconstruction = "none"
+space.reconstruction = "first-order"
 )case";
 
 const char* const conservation_start = R"case(title = "A wave that steepens into a front"
@@ -196,7 +196,7 @@ value = "1 + 0.5*sin(2*pi*x)"
 default = "periodic"                 # or dirichlet, "outflow", "insulated"
 
 [space]
-reconstruction = "van-leer"          # none minmod van-leer mc superbee third-order weno5
+reconstruction = "van-leer"          # first-order minmod van-leer monotonized-central superbee third-order weno5
 numerical_flux = "upwind"            # upwind engquist-osher local-lax-friedrichs lax-friedrichs central lax-wendroff
 
 [time]
@@ -217,7 +217,7 @@ kind = "spacetime"
 
 [[variant]]
 title = "first order"
-space.reconstruction = "none"
+space.reconstruction = "first-order"
 
 [[variant]]
 title = "weno5"

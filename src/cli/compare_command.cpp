@@ -2,8 +2,8 @@
 
 #include "commands.hpp"
 #include "say.hpp"
-#include "williwaw/casefile/compare.hpp"
 #include "williwaw/plot/overlay.hpp"
+#include "williwaw/study/compare.hpp"
 
 namespace williwaw::cli {
 
@@ -12,9 +12,8 @@ int compare(const CompareArguments& arguments) {
   if (formula == !arguments.other.empty())
     throw InputError(
         "compare: give one of OTHER (a result folder, a table, or the word exact) and --formula");
-  const auto result =
-      casefile::compare(arguments.run, formula ? arguments.formula : arguments.other, formula);
-  const auto report = casefile::comparing_report(result);
+  const auto result = study::compare(arguments.run, formula ? arguments.formula : arguments.other, formula);
+  const auto report = study::comparing_report(result);
   plot::Output out;
   out.file = arguments.output.empty() ? arguments.run / "figures" / "compare.png" : arguments.output;
   if (out.file.has_parent_path()) std::filesystem::create_directories(out.file.parent_path());
@@ -23,7 +22,7 @@ int compare(const CompareArguments& arguments) {
     say("{}", report.json());
     return done;
   }
-  say("{}\n{}", report.text(), casefile::comparing_table(result, arguments.digits, arguments.rows));
+  say("{}\n{}", report.text(), study::comparing_table(result, arguments.digits, arguments.rows));
   if (drawn) say("\nfiles\n  {}\n", out.file.string());
   return done;
 }

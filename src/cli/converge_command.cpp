@@ -2,36 +2,37 @@
 
 #include "commands.hpp"
 #include "say.hpp"
-#include "williwaw/casefile/converge.hpp"
 #include "williwaw/plot/overlay.hpp"
+#include "williwaw/study/converge.hpp"
 
 namespace williwaw::cli {
 
 int converge(const ConvergeArguments& arguments) {
-  const casefile::Case given = casefile::read_case(arguments.file, arguments.set);
+  const casefile::Case given = study::open_case(arguments.file, arguments.set);
   if (!arguments.json) say("{}\n", given.title);
   const auto tell = [&](Index level, const casefile::Case& finer) {
     if (arguments.json) return;
-    say("  level {} of {}: {} unknowns\n", level + 1, given.ladder.levels, finer.problem.grid().count());
+    say("  level {} of {}: {} unknowns\n", level + 1, given.refinement_study.levels,
+        finer.problem.grid().count());
     flush_said();
   };
-  const auto result = casefile::converge(arguments.file, arguments.set, {arguments.threads}, tell);
+  const auto result = study::converge(arguments.file, arguments.set, {arguments.threads}, tell);
   const std::filesystem::path folder =
       arguments.folder.empty() ? std::filesystem::path(arguments.file.stem().string() + ".converge")
                                : arguments.folder;
   std::filesystem::create_directories(folder);
-  const std::string table = casefile::convergence_table(result);
+  const std::string table = study::convergence_table(result);
   store::write_file(folder / "table.txt", table);
-  store::write_file(folder / "convergence.csv", casefile::convergence_csv(result));
+  store::write_file(folder / "convergence.csv", study::convergence_csv(result));
   plot::Output out;
   out.file = folder / "convergence.png";
   plot::draw_convergence(result, given.title + ": refining " + result.refined, out);
   if (arguments.json) {
-    say("{}", casefile::convergence_report(given, result).json());
+    say("{}", study::convergence_report(given, result).json());
     return done;
   }
   say("\nrefined: {}; order {} is due\n\n{}\n", result.refined, casefile::readable(result.theory), table);
-  for (const auto& q : result.quantities) say("{}: {}\n", q.name, verify::trend_text(q.climb.trend));
+  for (const auto& q : result.quantities) say("{}: {}\n", q.name, verify::trend_text(q.study.trend));
   for (const auto& w : result.warnings) say("warning: {}\n", w);
   say("\nfiles\n");
   for (const char* f : {"table.txt", "convergence.csv", "convergence.png"})

@@ -9,7 +9,7 @@ namespace williwaw::cli {
 
 using Clock = std::chrono::steady_clock;
 
-LiveLine::LiveLine(const casefile::Case& given, const casefile::Prepared& prepared, bool quiet)
+LiveLine::LiveLine(const casefile::Case& given, const study::Prepared& prepared, bool quiet)
     : given_(given),
       begin_(prepared.plan.start),
       end_(prepared.plan.until),
@@ -19,7 +19,7 @@ LiveLine::LiveLine(const casefile::Case& given, const casefile::Prepared& prepar
       start_(Clock::now()),
       last_(start_) {}
 
-void LiveLine::show(const Moment& m) {
+void LiveLine::show(const StepInfo& m) {
   if (quiet_) return;
   // Looking at the clock at every step of a small problem would cost more than the step.
   if (m.step % 64 != 0 && m.time < end_ && given_.problem.grid().count() < 20000) return;
@@ -39,7 +39,7 @@ void LiveLine::show(const Moment& m) {
   }
 }
 
-void LiveLine::begin(const casefile::Prepared& prepared) {
+void LiveLine::begin(const study::Prepared& prepared) {
   end();
   begin_ = prepared.plan.start;
   end_ = prepared.plan.until;
@@ -52,22 +52,22 @@ void LiveLine::end() {
   shown_ = false;
 }
 
-std::string LiveLine::text(const Moment& m, bool with_bar) const {
-  const Real share = (m.time - begin_) / (end_ - begin_);
+std::string LiveLine::text(const StepInfo& m, bool with_bar) const {
+  const Real fraction = (m.time - begin_) / (end_ - begin_);
   std::string bar;
   if (with_bar) {
     constexpr int width = 20;
-    for (int i = 0; i < width; ++i) bar += i < share * width ? "━" : "╌";
+    for (int i = 0; i < width; ++i) bar += i < fraction * width ? "━" : "╌";
     bar += ' ';
   }
   const Real elapsed = std::chrono::duration<Real>(Clock::now() - start_).count();
   const Real mean = m.totals.integral / volume_;
   const auto value = [&](Real v) { return fmt::format("{:.4g}", given_.value.shown(v)); };
   return fmt::format("{}{:3.0f} %  t = {:.4g}{}  step {}  min {}  mean {}  max {}{}  change {:.2g}  {} left",
-                     bar, 100 * share, given_.time.shown(m.time), given_.time.suffix(), m.step,
+                     bar, 100 * fraction, given_.time.shown(m.time), given_.time.suffix(), m.step,
                      value(m.totals.lowest), value(mean), value(m.totals.highest), given_.value.suffix(),
                      given_.value.shown_difference(m.change()),
-                     casefile::readable_wait(elapsed * (1 - share) / share));
+                     casefile::readable_wait(elapsed * (1 - fraction) / fraction));
 }
 
 }  // namespace williwaw::cli

@@ -3,21 +3,21 @@
 
 #include <chrono>
 
-#include "williwaw/casefile/run.hpp"
+#include "williwaw/study/run.hpp"
 
 namespace williwaw::cli {
 
 class LiveLine {
  public:
-  LiveLine(const casefile::Case& given, const casefile::Prepared& prepared, bool quiet);
-  void show(const Moment& moment);
+  LiveLine(const casefile::Case& given, const study::Prepared& prepared, bool quiet);
+  void show(const StepInfo& info);
   /// Clears the line before other text follows.
   void end();
   /// A further stage begins.
-  void begin(const casefile::Prepared& prepared);
+  void begin(const study::Prepared& prepared);
 
  private:
-  std::string text(const Moment& moment, bool with_bar) const;
+  std::string text(const StepInfo& info, bool with_bar) const;
 
   const casefile::Case& given_;
   Real begin_, end_;

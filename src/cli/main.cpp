@@ -7,8 +7,8 @@
 
 #include "commands.hpp"
 #include "say.hpp"
-#include "williwaw/casefile/check.hpp"
 #include "williwaw/plot/figure.hpp"
+#include "williwaw/study/check.hpp"
 
 namespace {
 
@@ -41,7 +41,7 @@ void add_drawing(CLI::App& command, cli::PlotArguments& a) {
 int program(int argc, char** argv) {
   CLI::App app{"Williwaw: heat and diffusion on a grid, from a case file to a picture."};
   app.require_subcommand(1);
-  app.set_version_flag("--version", std::string("williwaw ") + casefile::version);
+  app.set_version_flag("--version", std::string("williwaw ") + study::version);
   std::function<int()> chosen;
 
   std::string kind;
@@ -89,10 +89,10 @@ int program(int argc, char** argv) {
   add_drawing(*plot, to_plot);
   plot->add_option("KIND", to_plot.kind,
                    "profiles, map, contours, surface, slices, outer-faces, spacetime, series, budget, "
-                   "residuals, wall or steps; of a case: stability");
+                   "residuals, boundary or steps; of a case: stability");
   plot->add_option("--set", to_plot.set, "of a case: replace a value")->allow_extra_args(false);
   plot->add_option("--levels", to_plot.levels, "number of bands of contours")->check(CLI::Range(2, 200));
-  plot->add_option("--of", to_plot.of, "what to draw: a probe or column of the series, a wall");
+  plot->add_option("--of", to_plot.of, "what to draw: a probe or column of the series, a boundary");
   plot->add_option("--format", to_plot.format, "png, svg or pdf")
       ->check(CLI::IsMember({"png", "svg", "pdf"}));
   plot->callback([&] { chosen = [&] { return cli::plot(to_plot); }; });

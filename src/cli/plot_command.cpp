@@ -15,12 +15,12 @@ Point place(const std::string& text, const plot::RunFolder& run, const std::stri
   const Grid& g = run.fields().grid();
   const auto& length = run.fields().description().length;
   const auto parts = split(text, ',');
-  if (static_cast<int>(parts.size()) != g.rank())
-    throw InputError(fmt::format("{}: {} positions are needed, one for each axis", option, g.rank()));
+  if (static_cast<int>(parts.size()) != g.dimension())
+    throw InputError(fmt::format("{}: {} positions are needed, one for each axis", option, g.dimension()));
   Point p, shown;
-  for (int a = 0; a < g.rank(); ++a) {
-    p[g.slot(a)] = quantity(parts[a], length, option);
-    shown[g.slot(a)] = length.shown(p[g.slot(a)]);
+  for (int a = 0; a < g.dimension(); ++a) {
+    p[g.direction(a)] = quantity(parts[a], length, option);
+    shown[g.direction(a)] = length.shown(p[g.direction(a)]);
   }
   g.containing(shown);
   return p;
@@ -29,11 +29,11 @@ Point place(const std::string& text, const plot::RunFolder& run, const std::stri
 void take_plane(const std::string& text, const plot::RunFolder& run, FigureRequest& request) {
   const Grid& g = run.fields().grid();
   const auto equals = text.find('=');
-  for (int a = 0; a < g.rank() && equals != std::string::npos; ++a)
+  for (int a = 0; a < g.dimension() && equals != std::string::npos; ++a)
     if (text.substr(0, equals) == g.axis(a).name()) {
       request.at_axis = a;
       Point p;
-      p[g.slot(a)] = quantity(text.substr(equals + 1), run.fields().description().length, "--at");
+      p[g.direction(a)] = quantity(text.substr(equals + 1), run.fields().description().length, "--at");
       request.at = p;
       return;
     }
@@ -52,7 +52,7 @@ plot::RunFolder open_run(const PlotArguments& a) {
 
 FigureRequest request_from(const PlotArguments& a, const plot::RunFolder& run) {
   FigureRequest request;
-  request.kind = a.kind.empty() ? (run.fields().grid().rank() == 1 ? "profiles" : "map") : a.kind;
+  request.kind = a.kind.empty() ? (run.fields().grid().dimension() == 1 ? "profiles" : "map") : a.kind;
   request.of = a.of;
   const auto& d = run.fields().description();
   request.levels = a.levels;
@@ -100,8 +100,8 @@ int plot_case(const PlotArguments& a) {
         "plot: of a case there are 'stability' and 'dispersion'; other figures belong to the result folder "
         "of a "
         "run");
-  const casefile::Case given = casefile::read_case(a.run, a.set);
-  casefile::Prepared prepared = casefile::prepare(given);
+  const casefile::Case given = study::open_case(a.run, a.set);
+  study::Prepared prepared = study::prepare(given);
   plot::Output out = output_from(a);
   if (out.file.empty()) out.file = a.run.stem().string() + "-" + kind + "." + a.format;
   (kind == "stability" ? plot::draw_stability : plot::draw_dispersion)(given, prepared, out);

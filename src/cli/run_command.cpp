@@ -8,10 +8,10 @@
 #include "commands.hpp"
 #include "live_line.hpp"
 #include "say.hpp"
-#include "williwaw/casefile/cost.hpp"
-#include "williwaw/casefile/memory.hpp"
-#include "williwaw/casefile/trust.hpp"
 #include "williwaw/plot/overlay.hpp"
+#include "williwaw/study/cost.hpp"
+#include "williwaw/study/memory.hpp"
+#include "williwaw/study/trust.hpp"
 
 namespace williwaw::cli {
 
@@ -36,8 +36,7 @@ void check_folder(const std::filesystem::path& folder) {
     throw InputError(folder.string() + ": holds files that are no run's; give another folder with -o");
 }
 
-std::vector<std::filesystem::path> draw_figures(const casefile::Case& given,
-                                                const casefile::Prepared& prepared,
+std::vector<std::filesystem::path> draw_figures(const casefile::Case& given, const study::Prepared& prepared,
                                                 const std::filesystem::path& folder,
                                                 std::vector<std::string>& complaints) {
   std::vector<std::filesystem::path> files;
@@ -61,7 +60,7 @@ std::vector<std::filesystem::path> draw_figures(const casefile::Case& given,
 }
 
 // What helps against an unstable step; a smaller one does not where none is stable.
-const char* remedy(const casefile::Prepared& prepared) {
+const char* remedy(const study::Prepared& prepared) {
   return prepared.stability.limit.step > 0 ? "Choose a smaller step"
                                            : "Choose another scheme or flux, since no step is stable";
 }
@@ -71,26 +70,25 @@ const char* remedy(const casefile::Prepared& prepared) {
 int check(const CheckArguments& arguments) {
   // First, while this process is small and has one thread.
   std::optional<Real> memory;
-  if (arguments.at.empty()) memory = casefile::peak_memory(arguments.file, arguments.set);
+  if (arguments.at.empty()) memory = study::peak_memory(arguments.file, arguments.set);
   const casefile::Case given =
-      casefile::read_case(arguments.file, arguments.set, {.memory = arguments.memory, .needed = memory});
-  casefile::Prepared prepared = casefile::prepare(given);
+      study::open_case(arguments.file, arguments.set, {}, {arguments.memory, memory});
+  study::Prepared prepared = study::prepare(given);
   prepared.memory = memory;
-  if (arguments.at.empty()) prepared.seconds = casefile::measured_seconds(given, prepared);
-  const casefile::Report report =
-      arguments.at.empty()
-          ? casefile::check_report(given, prepared)
-          : casefile::stencil_report(given, prepared, casefile::place_from(given, arguments.at));
+  if (arguments.at.empty()) prepared.seconds = study::measured_seconds(given, prepared);
+  const study::Report report =
+      arguments.at.empty() ? study::check_report(given, prepared)
+                           : study::stencil_report(given, prepared, study::place_from(given, arguments.at));
   say("{}", arguments.json ? report.json() : report.text());
   if (given.steady) return done;
   bool stable = prepared.stability.stable();
-  for (const auto& stage : casefile::planned_stages(given, prepared))
+  for (const auto& stage : study::planned_stages(given, prepared))
     stable = stable && stage.prepared.stability.stable();
   return stable ? done : unstable;
 }
 
 int recover(const std::filesystem::path& folder) {
-  const Index records = casefile::recover(folder);
+  const Index records = study::recover(folder);
   say("{}: {} whole field{} recovered; `williwaw run CASE --resume` goes on from the last checkpoint, if "
       "there is "
       "one\n",
@@ -99,21 +97,20 @@ int recover(const std::filesystem::path& folder) {
 }
 
 int run(const RunArguments& arguments) {
-  const casefile::Case given =
-      casefile::read_case(arguments.file, arguments.set, {.memory = arguments.memory});
-  casefile::Prepared prepared = casefile::prepare(given, {arguments.threads});
+  const casefile::Case given = study::open_case(arguments.file, arguments.set, {}, {arguments.memory});
+  study::Prepared prepared = study::prepare(given, {arguments.threads});
   // Stages that cannot be run are found before anything is said or done.
   const auto later =
-      given.steady ? std::vector<casefile::PlannedStage>{} : casefile::planned_stages(given, prepared);
+      given.steady ? std::vector<study::PlannedStage>{} : study::planned_stages(given, prepared);
   const bool talk = !arguments.quiet && !arguments.json;
-  if (talk) say("{}\n", casefile::brief_report(given, prepared).text());
+  if (talk) say("{}\n", study::brief_report(given, prepared).text());
   if (!given.steady && !prepared.stability.stable() && !arguments.force) {
     const auto& limit = prepared.stability.limit;
     const bool sharp =
         limit.standing == verify::Limit::Standing::sharp || prepared.longest_step > limit.unstable_from;
     fmt::print(stderr, "{}: time.step: {} {} unstable: {}. {}, or see what happens with --force\n",
                given.step_place, given.duration(prepared.longest_step), sharp ? "is" : "may be",
-               casefile::forecast(given, prepared), remedy(prepared));
+               study::forecast(given, prepared), remedy(prepared));
     return unstable;
   }
 
@@ -123,47 +120,46 @@ int run(const RunArguments& arguments) {
         fmt::print(stderr,
                    "{}: time.step: {} is not stable in {}: {}. {}, or see what happens with --force\n",
                    stage.given->step_place, given.duration(stage.prepared.longest_step), stage.title,
-                   casefile::forecast(*stage.given, stage.prepared), remedy(stage.prepared));
+                   study::forecast(*stage.given, stage.prepared), remedy(stage.prepared));
         return unstable;
       }
 
   if (arguments.force) prepared.plan.stable_values.reset();
-  casefile::RunOptions options;
-  options.folder = arguments.folder.empty() ? casefile::default_folder(arguments.file) : arguments.folder;
+  study::RunOptions options;
+  options.folder = arguments.folder.empty() ? study::default_folder(arguments.file) : arguments.folder;
   check_folder(options.folder);
   // A run that goes on was asked for at its start.
-  const bool goes_on = arguments.resume && casefile::has_checkpoint(options.folder);
+  const bool goes_on = arguments.resume && study::has_checkpoint(options.folder);
   if (!arguments.force && !goes_on)
-    if (const auto why = casefile::too_costly(given, prepared, later, options.folder)) {
+    if (const auto why = study::too_costly(given, prepared, later, options.folder)) {
       fmt::print(stderr, "{}: {}; --force runs it all the same\n", arguments.file.string(), *why);
       return bad_input;
     }
   LiveLine live(given, prepared, !talk);
-  options.observers.on_step = [&](const Moment& m) { live.show(m); };
+  options.observers.on_step = [&](const StepInfo& m) { live.show(m); };
   options.resume = arguments.resume;
   if (arguments.checkpoint >= 0) options.checkpoint_seconds = arguments.checkpoint;
   if (arguments.resume && talk && !goes_on)
     say("there is no checkpoint in {}: the run starts at its beginning\n\n", options.folder.string());
-  options.on_stage = [&](const casefile::Case& stage, const casefile::Prepared& ready) {
+  options.on_stage = [&](const casefile::Case& stage, const study::Prepared& ready) {
     live.begin(ready);
-    if (talk) say("{}\n", casefile::brief_report(stage, ready).text());
+    if (talk) say("{}\n", study::brief_report(stage, ready).text());
   };
   options.observers.interrupt = [] { return interrupt_asked.load(); };
   std::signal(SIGINT, ask_interrupt);
   std::signal(SIGTERM, ask_interrupt);
-  casefile::RunResult result = casefile::run_case(given, prepared, options);
+  study::RunResult result = study::run_case(given, prepared, options);
   live.end();
 
   std::vector<std::string> complaints;
   std::vector<std::filesystem::path> figures;
   if (result.outcome.ending != Outcome::Ending::interrupted)
     figures = draw_figures(given, prepared, options.folder, complaints);
-  casefile::Report report = result.closing;
+  study::Report report = result.closing;
   const bool ended =
       result.steady ? result.steady->reached : result.outcome.ending == Outcome::Ending::reached;
   if (arguments.trust && ended)
-    report.append(
-        casefile::trust_report(casefile::assess(arguments.file, arguments.set, {arguments.threads})));
+    report.append(study::trust_report(study::assess(arguments.file, arguments.set, {arguments.threads})));
   report.section("files").row("folder", options.folder.string());
   for (const auto& f : result.files) report.note((options.folder / f).string());
   for (const auto& f : figures) report.note(f.string());

@@ -47,15 +47,15 @@ std::string table_of(const std::vector<Trial>& trials, const std::string& head, 
   return text;
 }
 
-casefile::Report report_of(const std::vector<Trial>& trials, bool steady) {
-  casefile::Report report;
-  const auto real = [](Real v) { return casefile::Report::Data(v); };
+study::Report report_of(const std::vector<Trial>& trials, bool steady) {
+  study::Report report;
+  const auto real = [](Real v) { return study::Report::Data(v); };
   for (const Trial& t : trials) {
     report.section(t.label);
     report.row("verdict", t.verdict);
     if (!t.trouble.empty()) report.row("trouble", t.trouble);
     if (!t.finished) continue;
-    report.row(steady ? "iterations" : "steps", std::to_string(t.effort), casefile::Report::Data(t.effort));
+    report.row(steady ? "iterations" : "steps", std::to_string(t.effort), study::Report::Data(t.effort));
     report.row(steady ? "residual" : "budget", fmt::format("{:.2e}", t.residual), real(t.residual));
     report.row("minimum", casefile::readable(t.lowest), real(t.lowest));
     report.row("mean", casefile::readable(t.mean), real(t.mean));
@@ -82,7 +82,7 @@ std::vector<std::filesystem::path> draw(const casefile::Case& base, const std::s
     if (finished.empty()) return {};
     out.file = folder / "residuals.png";
     plot::draw_residuals(finished, title, out);
-  } else if (base.problem.grid().rank() == 1) {
+  } else if (base.problem.grid().dimension() == 1) {
     out.file = folder / "profiles.png";
     plot::draw_profiles(finished, {}, title + (steady ? ", steady state" : ", at the end"), out);
   } else if (!steady && !base.probes.empty()) {
@@ -97,7 +97,7 @@ std::vector<std::filesystem::path> draw(const casefile::Case& base, const std::s
 }  // namespace
 
 int sweep(const SweepArguments& arguments) {
-  const casefile::Case base = casefile::read_case(arguments.file, arguments.set);
+  const casefile::Case base = study::open_case(arguments.file, arguments.set);
   std::vector<Varied> varied;
   for (const auto& option : arguments.vary) varied.push_back(varied_from(option));
   std::vector<std::string> variants;

@@ -49,26 +49,26 @@ void run_one(const std::filesystem::path& file, const std::vector<std::string>& 
   auto all = set;
   all.insert(all.end(), trial.set.begin(), trial.set.end());
   const casefile::Case given =
-      casefile::read_case(file, all, {.refinement = {}, .variant = trial.variant, .stage = 0});
-  casefile::Prepared prepared = casefile::prepare(given, {threads});
+      study::open_case(file, all, {.refinement = {}, .variant = trial.variant, .stage = 0});
+  study::Prepared prepared = study::prepare(given, {threads});
   if (!given.steady && !prepared.stability.stable()) {
     trial.verdict = "unstable";
-    trial.trouble = "refused: " + casefile::forecast(given, prepared);
+    trial.trouble = "refused: " + study::forecast(given, prepared);
     return;
   }
-  casefile::RunOptions options;
+  study::RunOptions options;
   options.folder = trial.folder;
-  const auto result = casefile::run_case(given, prepared, options);
+  const auto result = study::run_case(given, prepared, options);
   const Totals& totals = result.steady ? result.steady->totals : result.outcome.totals;
   trial.finished = true;
   trial.effort = result.steady ? result.steady->iterations() : result.outcome.steps;
   trial.residual =
       result.steady ? result.steady->residuals.back() : result.outcome.budget.relative_residual();
   // What semi-Lagrangian steps did not conserve is a line of their budget, and no residual of it.
-  if (prepared.balance->offers().looks_back && !result.steady) {
+  if (prepared.balance->capabilities().semi_lagrangian && !result.steady) {
     const Ledger& amounts = result.outcome.budget.amounts();
     const Real gross = result.outcome.totals.gross + amounts.gross();
-    if (gross > 0) trial.residual = std::abs(amounts[prepared.balance->carrier().line()]) / gross;
+    if (gross > 0) trial.residual = std::abs(amounts[prepared.balance->semi_lagrangian().line()]) / gross;
   }
   trial.verdict = result.steady ? (result.steady->reached ? "reached" : "not reached")
                   : result.outcome.ending == Outcome::Ending::reached    ? "stable"

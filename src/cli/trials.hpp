@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "williwaw/casefile/run.hpp"
+#include "williwaw/study/run.hpp"
 
 namespace williwaw::cli {
 

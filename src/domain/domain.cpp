@@ -20,8 +20,8 @@ Domain::Domain(Grid grid, Outline outline, Execution execution)
   const Index nx = grid_.size(0);
   for (Index line = 0; line < grid_.lines(); ++line) {
     Real product = 1;
-    if (grid_.rank() > 1) product *= grid_.axis(1).measures()[line % grid_.size(1)];
-    if (grid_.rank() > 2) product *= grid_.axis(2).measures()[line / grid_.size(1)];
+    if (grid_.dimension() > 1) product *= grid_.axis(1).measures()[line % grid_.size(1)];
+    if (grid_.dimension() > 2) product *= grid_.axis(2).measures()[line / grid_.size(1)];
     across_.push_back(product);
   }
   if (outline_.whole()) {

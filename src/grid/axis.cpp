@@ -15,10 +15,10 @@ std::string to_text(Real value) {
   return text;
 }
 
-Axis::Axis(std::string name, std::vector<Real> marks, Unknowns unknowns, bool periodic)
+Axis::Axis(std::string name, std::vector<Real> faces, Unknowns unknowns, bool periodic)
     : name_(std::move(name)), unknowns_(unknowns), periodic_(periodic), lines_(std::make_shared<Lines>()) {
-  lines_->marks = std::move(marks);
-  const std::vector<Real>& placed = lines_->marks;
+  lines_->faces = std::move(faces);
+  const std::vector<Real>& placed = lines_->faces;
   if (name_ != "x" && name_ != "y" && name_ != "z" && name_ != "r")
     throw InputError("axis '" + name_ + "': an axis is called x, y or z, or r where coordinates are round");
   if (placed.size() < 2) throw InputError("axis " + name_ + ": one interval at least is needed");
@@ -42,8 +42,8 @@ Axis::Axis(std::string name, std::vector<Real> marks, Unknowns unknowns, bool pe
   if (uniform_) even_out(mean);
 }
 
-Axis Axis::radial(Coordinates coordinates, std::vector<Real> marks, Unknowns unknowns) {
-  Axis axis("r", std::move(marks), unknowns);
+Axis Axis::radial(Coordinates coordinates, std::vector<Real> faces, Unknowns unknowns) {
+  Axis axis("r", std::move(faces), unknowns);
   if (axis.from() < 0) throw InputError("axis r: a distance from the centre cannot lie below 0");
   axis.power_ = coordinates == Coordinates::cylindrical ? 1 : coordinates == Coordinates::spherical ? 2 : 0;
   if (axis.power_ == 0) throw InputError("axis r: coordinates must be cylindrical or spherical");
@@ -95,23 +95,23 @@ void Axis::even_out(Real spacing) {
 Axis Axis::uniform(std::string name, Real from, Real to, Index intervals, Unknowns unknowns, bool periodic) {
   if (intervals < 1) throw InputError("axis " + name + ": one interval at least is needed");
   if (!(to > from)) throw InputError("axis " + name + ": 'to' must lie above 'from'");
-  std::vector<Real> marks(static_cast<std::size_t>(intervals) + 1);
+  std::vector<Real> faces(static_cast<std::size_t>(intervals) + 1);
   for (Index i = 0; i <= intervals; ++i)
-    marks[i] = from + (to - from) * static_cast<Real>(i) / static_cast<Real>(intervals);
-  marks.back() = to;
-  return {std::move(name), std::move(marks), unknowns, periodic};
+    faces[i] = from + (to - from) * static_cast<Real>(i) / static_cast<Real>(intervals);
+  faces.back() = to;
+  return {std::move(name), std::move(faces), unknowns, periodic};
 }
 
 void Axis::place_cells() {
   const Index n = intervals();
-  const auto& marks = lines_->marks;
+  const auto& faces = lines_->faces;
   auto &points = lines_->points, &widths = lines_->widths, &gaps = lines_->gaps;
   points.reserve(static_cast<std::size_t>(n));
   widths.reserve(static_cast<std::size_t>(n));
   gaps.resize(n + 1);
   for (Index i = 0; i < n; ++i) {
-    widths.push_back(marks[i + 1] - marks[i]);
-    points.push_back(0.5 * (marks[i] + marks[i + 1]));
+    widths.push_back(faces[i + 1] - faces[i]);
+    points.push_back(0.5 * (faces[i] + faces[i + 1]));
   }
   for (Index i = 1; i < n; ++i) gaps[i] = points[i] - points[i - 1];
   const Real seam = 0.5 * (widths.front() + widths.back());
@@ -121,15 +121,15 @@ void Axis::place_cells() {
 
 void Axis::place_nodes() {
   const Index n = intervals();
-  const auto& marks = lines_->marks;
+  const auto& faces = lines_->faces;
   auto &points = lines_->points, &bounds = lines_->bounds, &widths = lines_->widths, &gaps = lines_->gaps;
-  points.assign(marks.begin(), marks.end() - (periodic_ ? 1 : 0));
-  const Real last = marks[n] - marks[n - 1];
+  points.assign(faces.begin(), faces.end() - (periodic_ ? 1 : 0));
+  const Real last = faces[n] - faces[n - 1];
   bounds.reserve(points.size() + 1);
   widths.reserve(points.size());
-  bounds.push_back(periodic_ ? marks[0] - 0.5 * last : marks[0]);
-  for (Index i = 1; i < size(); ++i) bounds.push_back(0.5 * (marks[i - 1] + marks[i]));
-  bounds.push_back(periodic_ ? marks[n] - 0.5 * last : marks[n]);
+  bounds.push_back(periodic_ ? faces[0] - 0.5 * last : faces[0]);
+  for (Index i = 1; i < size(); ++i) bounds.push_back(0.5 * (faces[i - 1] + faces[i]));
+  bounds.push_back(periodic_ ? faces[n] - 0.5 * last : faces[n]);
   for (Index i = 0; i < size(); ++i) widths.push_back(bounds[i + 1] - bounds[i]);
   gaps.resize(size() + 1);
   for (Index i = 1; i < size(); ++i) gaps[i] = points[i] - points[i - 1];

@@ -64,16 +64,17 @@ Vector crossing(const Corner& kept, const Corner& cut, const Keep& keep) {
     const Vector at = kept.looked + middle * (cut.looked - kept.looked);
     (keep(at) ? low : high) = middle;
   }
-  Real share = 0.5 * (low + high);
+  Real fraction = 0.5 * (low + high);
   // An outline on the corner itself is on the corner, not beside it.
-  if (share < 2 * inset) share = 0;
-  if (share > 1 - 2 * inset) share = 1;
-  return kept.place + share * (cut.place - kept.place);
+  if (fraction < 2 * inset) fraction = 0;
+  if (fraction > 1 - 2 * inset) fraction = 1;
+  return kept.place + fraction * (cut.place - kept.place);
 }
 
 class Cutter {
  public:
-  Cutter(int rank, const Keep& keep, const Weight& weight) : rank_(rank), keep_(keep), weight_(weight) {}
+  Cutter(int dimension, const Keep& keep, const Weight& weight)
+      : dimension_(dimension), keep_(keep), weight_(weight) {}
 
   void add(std::span<const Corner> simplex, Rest& rest) const {
     std::vector<const Corner*> in, out;
@@ -119,17 +120,17 @@ class Cutter {
 
   void surface(std::span<const Vector> corners, const Vector& away, Rest& rest) const {
     Vector direction = away;
-    if (rank_ == 2) direction = {corners[1][1] - corners[0][1], corners[0][0] - corners[1][0], 0};
-    if (rank_ == 3) direction = cross(corners[1] - corners[0], corners[2] - corners[0]);
+    if (dimension_ == 2) direction = {corners[1][1] - corners[0][1], corners[0][0] - corners[1][0], 0};
+    if (dimension_ == 3) direction = cross(corners[1] - corners[0], corners[2] - corners[0]);
     const Real size = length(direction), area = weighted(corners);
     if (!(size > 0) || !(area > 0)) return;
     const Real sign = dot(direction, away) < 0 ? -1 : 1;
     rest.cut += area;
     rest.normal = rest.normal + (sign * area / size) * direction;
-    rest.moment = rest.moment + area * mean(corners);
+    rest.info = rest.info + area * mean(corners);
   }
 
-  int rank_;
+  int dimension_;
   const Keep& keep_;
   const Weight& weight_;
 };
@@ -153,9 +154,9 @@ struct Lattice {
   }
 };
 
-// Cuts a box into simplices that share its middle: the middle joined with the simplices of each of its faces,
-// down to edges. Flipping or turning the box turns the simplices into each other, and neighbouring boxes meet
-// along whole faces of simplices.
+// Cuts a box into simplices that fraction its middle: the middle joined with the simplices of each of its
+// faces, down to edges. Flipping or turning the box turns the simplices into each other, and neighbouring
+// boxes meet along whole faces of simplices.
 void split(const Lattice& lattice, std::array<int, 3> where, std::vector<std::size_t> free,
            std::vector<Corner>& apexes, const Cutter& cutter, Rest& rest) {
   if (free.empty()) {
@@ -201,10 +202,10 @@ Rest over_axes(const std::vector<int>& axes, const Vector& low, const Vector& hi
 
 }  // namespace
 
-Rest box(int rank, const Vector& low, const Vector& high, const Keep& keep, const Weight& weight) {
+Rest box(int dimension, const Vector& low, const Vector& high, const Keep& keep, const Weight& weight) {
   std::vector<int> axes;
   Vector look_low = low, look_high = high;
-  for (int a = 0; a < rank; ++a) {
+  for (int a = 0; a < dimension; ++a) {
     axes.push_back(a);
     look_low[a] += inset * (high[a] - low[a]);
     look_high[a] -= inset * (high[a] - low[a]);
@@ -212,11 +213,11 @@ Rest box(int rank, const Vector& low, const Vector& high, const Keep& keep, cons
   return over_axes(axes, low, high, look_low, look_high, keep, weight);
 }
 
-Real face(int rank, const Vector& low, const Vector& high, int axis, bool upper, const Keep& keep,
+Real face(int dimension, const Vector& low, const Vector& high, int axis, bool upper, const Keep& keep,
           const Weight& weight) {
   std::vector<int> axes;
   Vector from = low, to = high, look_from = low, look_to = high;
-  for (int a = 0; a < rank; ++a) {
+  for (int a = 0; a < dimension; ++a) {
     const Real step = inset * (high[a] - low[a]);
     look_from[a] += step;
     look_to[a] -= step;

@@ -20,15 +20,15 @@ struct Rest {
   Real measure = 0;  ///< length, area or volume
   Real cut = 0;      ///< of the surface: its points, length or area
   Vector normal{};   ///< Σ area times direction, from what is kept to what is not
-  Vector moment{};   ///< Σ area times place
+  Vector info{};     ///< Σ area times place
 };
 
 /// The box from `low` to `high` in the first `rank` directions. Corners are looked at a little inside the
 /// box, so that an outline that runs along a face belongs to neither side.
-Rest box(int rank, const Vector& low, const Vector& high, const Keep& keep, const Weight& weight);
+Rest box(int dimension, const Vector& low, const Vector& high, const Keep& keep, const Weight& weight);
 
 /// Area left of the box's face across `axis`, looked at from inside the box.
-Real face(int rank, const Vector& low, const Vector& high, int axis, bool upper, const Keep& keep,
+Real face(int dimension, const Vector& low, const Vector& high, int axis, bool upper, const Keep& keep,
           const Weight& weight);
 
 }  // namespace williwaw::clip

@@ -7,7 +7,7 @@
 namespace williwaw {
 
 Field::Field(Grid grid, Real value) : grid_(std::move(grid)) {
-  for (int a = 0; a < 3; ++a) depth_[a] = a < grid_.rank() ? 1 : 0;
+  for (int a = 0; a < 3; ++a) depth_[a] = a < grid_.dimension() ? 1 : 0;
   pitch_ = grid_.size(0) + 2;
   rows_ = grid_.size(1) + 2 * depth_[1];
   data_.assign(static_cast<std::size_t>(pitch_ * rows_ * (grid_.size(2) + 2 * depth_[2])), value);
@@ -82,7 +82,7 @@ void Field::extend() {
   knows_beyond_ = false;
   const std::array<Index, 3> n{grid_.size(0), grid_.size(1), grid_.size(2)};
   // Axis after axis over everything already filled, so that edges and corners are filled too.
-  for (int a = 0; a < grid_.rank(); ++a) {
+  for (int a = 0; a < grid_.dimension(); ++a) {
     std::array<Index, 3> low{0, 0, 0}, high = n;
     for (int b = 0; b < a; ++b) {
       low[b] = -1;
@@ -112,7 +112,7 @@ void Field::extend_corners() {
         const std::array<Index, 3> place{i, j, k};
         std::array<Index, 3> inside{0, 0, 0};
         int outside = 0;
-        for (int a = 0; a < grid_.rank(); ++a) {
+        for (int a = 0; a < grid_.dimension(); ++a) {
           inside[a] = std::clamp<Index>(place[a], 0, n[a] - 1);
           if (inside[a] != place[a] && !grid_.axis(a).periodic()) ++outside;
         }
@@ -120,7 +120,7 @@ void Field::extend_corners() {
         if (outside < 2) continue;
         const Real base = at(inside[0], inside[1], inside[2]);
         Real value = base;
-        for (int a = 0; a < grid_.rank(); ++a) {
+        for (int a = 0; a < grid_.dimension(); ++a) {
           auto one = inside;
           one[a] = place[a];
           value += at(one[0], one[1], one[2]) - base;
@@ -132,17 +132,18 @@ void Field::extend_corners() {
 Real Field::sample(const Point& place) const {
   grid_.containing(place);  // says so if the place is outside
   std::array<Index, 3> low{0, 0, 0};
-  std::array<Real, 3> share{0, 0, 0};
-  for (int a = 0; a < grid_.rank(); ++a) {
+  std::array<Real, 3> fraction{0, 0, 0};
+  for (int a = 0; a < grid_.dimension(); ++a) {
     const Axis& axis = grid_.axis(a);
     const auto points = axis.points();
-    const Real position = place[grid_.slot(a)];
+    const Real position = place[grid_.direction(a)];
     Index above = std::upper_bound(points.begin(), points.end(), position) - points.begin();
     // Where nothing is known of what lies beyond, the last two values go on linearly.
     if (!knows_beyond_ && !axis.periodic() && left_out_.empty() && axis.size() > 1)
       above = std::clamp<Index>(above, 1, axis.size() - 1);
     low[a] = above - 1;
-    // Beyond the end unknowns the next value is the halo's: mirrored at a wall, one period away at a seam.
+    // Beyond the end unknowns the next value is the halo's: mirrored at a boundary, one period away at a
+    // seam.
     const auto where = [&](Index i) {
       if (i >= 0 && i < axis.size()) return points[i];
       const Index end = i < 0 ? 0 : axis.size() - 1;
@@ -150,17 +151,17 @@ Real Field::sample(const Point& place) const {
       return 2 * (i < 0 ? axis.from() : axis.to()) - points[end];
     };
     const Real gap = where(above) - where(above - 1);
-    share[a] = gap > 0 ? (position - where(above - 1)) / gap : 0;
+    fraction[a] = gap > 0 ? (position - where(above - 1)) / gap : 0;
   }
   // Where the domain is cut out there is no value: corners that have one share the weight of those that do
   // not.
   Real sum = 0, counted = 0;
-  for (int corner = 0; corner < (1 << grid_.rank()); ++corner) {
+  for (int corner = 0; corner < (1 << grid_.dimension()); ++corner) {
     Real weight = 1;
     std::array<Index, 3> at_corner = low;
-    for (int a = 0; a < grid_.rank(); ++a) {
+    for (int a = 0; a < grid_.dimension(); ++a) {
       const bool upper = (corner >> a) & 1;
-      weight *= upper ? share[a] : 1 - share[a];
+      weight *= upper ? fraction[a] : 1 - fraction[a];
       at_corner[a] += upper ? 1 : 0;
     }
     // A weight of zero may stand on a corner that the halo does not reach.

@@ -40,8 +40,8 @@ Real beside(const Field& f, int axis, Index i, Index j, Index k, bool above) {
 // the side).
 Real distance(const Axis& axis, Index face) {
   const Index size = axis.size();
-  const bool wall = !axis.periodic() && (face == 0 || face == size);
-  if (!wall) return axis.gaps()[face];
+  const bool boundary = !axis.periodic() && (face == 0 || face == size);
+  if (!boundary) return axis.gaps()[face];
   return axis.unknowns() == Unknowns::cells ? 2 * axis.gaps()[face] : axis.gaps()[face == 0 ? 1 : size - 1];
 }
 
@@ -87,9 +87,9 @@ Real value_on_side(const Field& field, int a, std::array<Index, 3> face, bool up
   if (axis.unknowns() == Unknowns::nodes || last == 0) return value(end);
   if (field.knows_beyond()) return 0.5 * (value(end) + value(upper ? last + 1 : -1));
   const Index next = upper ? last - 1 : 1;
-  const Real share =
+  const Real fraction =
       ((upper ? axis.to() : axis.from()) - axis.points()[end]) / (axis.points()[next] - axis.points()[end]);
-  return value(end) + share * (value(next) - value(end));
+  return value(end) + fraction * (value(next) - value(end));
 }
 
 bool on_side(const Axis& axis, Index face) {
@@ -143,7 +143,7 @@ Field applied(const Field& field, const std::function<Real(Real)>& f) {
   return result;
 }
 
-Field sampled(const Grid& grid, const std::function<Real(const Point&)>& f) {
+Field sample(const Grid& grid, const std::function<Real(const Point&)>& f) {
   Field result(grid);
   for (Index n = 0; n < grid.count(); ++n) result[n] = f(grid.point_of(n));
   result.extend();
@@ -155,7 +155,7 @@ Field sampled(const Grid& grid, const std::function<Real(const Point&)>& f) {
                            : result.place_beyond(a, i >= axis.size());
   };
   std::array<Index, 3> low{0, 0, 0}, high{grid.size(0), grid.size(1), grid.size(2)};
-  for (int a = 0; a < grid.rank(); ++a) {
+  for (int a = 0; a < grid.dimension(); ++a) {
     low[static_cast<std::size_t>(a)] = -1;
     ++high[static_cast<std::size_t>(a)];
   }
@@ -165,10 +165,10 @@ Field sampled(const Grid& grid, const std::function<Real(const Point&)>& f) {
         const std::array<Index, 3> at{i, j, k};
         bool beyond = false;
         Point p;
-        for (int a = 0; a < grid.rank(); ++a) {
+        for (int a = 0; a < grid.dimension(); ++a) {
           const Index n = at[static_cast<std::size_t>(a)];
           beyond = beyond || n < 0 || n >= grid.size(a);
-          p[grid.slot(a)] = place(a, n);
+          p[grid.direction(a)] = place(a, n);
         }
         if (beyond) result.at(i, j, k) = f(p);
       }
@@ -183,7 +183,7 @@ Field VectorField::magnitude() const {
 }
 
 FaceField::FaceField(Grid grid) : grid_(std::move(grid)) {
-  for (int a = 0; a < grid_.rank(); ++a) {
+  for (int a = 0; a < grid_.dimension(); ++a) {
     std::size_t count = 1;
     for (int b = 0; b < 3; ++b) count *= static_cast<std::size_t>(grid_.size(b) + (b == a ? 1 : 0));
     values_[a].assign(count, 0.0);
@@ -193,7 +193,7 @@ FaceField::FaceField(Grid grid) : grid_(std::move(grid)) {
 FaceField face_gradient(const Field& field) {
   const Grid& g = field.grid();
   FaceField result(g);
-  for (int a = 0; a < g.rank(); ++a)
+  for (int a = 0; a < g.dimension(); ++a)
     each_face(g, a, [&](Index i, Index j, Index k) {
       const Index face = std::array{i, j, k}[static_cast<std::size_t>(a)];
       if (on_side(g.axis(a), face)) {
@@ -210,15 +210,15 @@ VectorField gradient(const Field& field) {
   const Grid& g = field.grid();
   const FaceField slopes = face_gradient(field);
   VectorField result(g);
-  for (int a = 0; a < g.rank(); ++a) {
+  for (int a = 0; a < g.dimension(); ++a) {
     const Axis& axis = g.axis(a);
     for (Index n = 0; n < g.count(); ++n) {
       const auto at = g.position(n);
       auto up = at;
       ++up[a];
       const Real low = slopes.at(a, at[0], at[1], at[2]), high = slopes.at(a, up[0], up[1], up[2]);
-      const bool wall = !axis.periodic() && axis.unknowns() == Unknowns::nodes;
-      if (wall && (at[a] == 0 || at[a] == axis.size() - 1)) {
+      const bool boundary = !axis.periodic() && axis.unknowns() == Unknowns::nodes;
+      if (boundary && (at[a] == 0 || at[a] == axis.size() - 1)) {
         result[a][n] = at[a] == 0 ? low : high;  // the slope on the side itself
         continue;
       }
@@ -235,7 +235,7 @@ Field divergence(const FaceField& flow) {
   Field result(g);
   for (Index n = 0; n < g.count(); ++n) {
     const auto at = g.position(n);
-    for (int a = 0; a < g.rank(); ++a) {
+    for (int a = 0; a < g.dimension(); ++a) {
       const Axis& axis = g.axis(a);
       auto up = at;
       ++up[a];
@@ -249,17 +249,17 @@ Field divergence(const FaceField& flow) {
 }
 
 Field divergence(const VectorField& field) {
-  return divergence(at_faces(field));
+  return divergence(interpolate_to_faces(field));
 }
 
 Field laplacian(const Field& field) {
   return divergence(face_gradient(field));
 }
 
-FaceField at_faces(const VectorField& field) {
+FaceField interpolate_to_faces(const VectorField& field) {
   const Grid& g = field.grid();
   FaceField result(g);
-  for (int a = 0; a < g.rank(); ++a)
+  for (int a = 0; a < g.dimension(); ++a)
     each_face(g, a, [&](Index i, Index j, Index k) {
       if (const Index face = std::array{i, j, k}[static_cast<std::size_t>(a)]; on_side(g.axis(a), face)) {
         result.at(a, i, j, k) = value_on_side(field[a], a, {i, j, k}, face > 0);
@@ -274,7 +274,7 @@ FaceField at_faces(const VectorField& field) {
 VectorField at_unknowns(const FaceField& field) {
   const Grid& g = field.grid();
   VectorField result(g);
-  for (int a = 0; a < g.rank(); ++a) {
+  for (int a = 0; a < g.dimension(); ++a) {
     for (Index n = 0; n < g.count(); ++n) {
       const auto at = g.position(n);
       auto up = at;
@@ -289,8 +289,8 @@ VectorField at_unknowns(const FaceField& field) {
 namespace {
 
 void check_axes(const Grid& from, const Grid& to) {
-  bool same = from.rank() == to.rank();
-  for (int a = 0; same && a < from.rank(); ++a) same = from.axis(a).name() == to.axis(a).name();
+  bool same = from.dimension() == to.dimension();
+  for (int a = 0; same && a < from.dimension(); ++a) same = from.axis(a).name() == to.axis(a).name();
   if (!same) throw InputError("a field can be resampled to a grid with the same axes only");
 }
 
@@ -308,10 +308,10 @@ std::vector<std::vector<std::pair<Index, Real>>> overlaps(const Axis& from, cons
 
 Field conserved(const Field& field, const Grid& grid) {
   const Grid& g = field.grid();
-  std::array<std::vector<std::vector<std::pair<Index, Real>>>, 3> shares;
+  std::array<std::vector<std::vector<std::pair<Index, Real>>>, 3> fractions;
   for (int a = 0; a < 3; ++a) {
-    if (a >= g.rank()) {
-      shares[a] = {{{0, 1.0}}};
+    if (a >= g.dimension()) {
+      fractions[a] = {{{0, 1.0}}};
       continue;
     }
     const Axis &from = g.axis(a), &to = grid.axis(a);
@@ -320,15 +320,15 @@ Field conserved(const Field& field, const Grid& grid) {
         std::abs(from.bounds().back() - to.bounds().back()) > slack)
       throw InputError("amounts are conserved between grids over the same extent only; along " + from.name() +
                        " they differ");
-    shares[a] = overlaps(from, to);
+    fractions[a] = overlaps(from, to);
   }
   Field result(grid);
   for (Index n = 0; n < grid.count(); ++n) {
     const auto at = grid.position(n);
     Real sum = 0;
-    for (const auto& [k, depth] : shares[2][at[2]])
-      for (const auto& [j, width] : shares[1][at[1]])
-        for (const auto& [i, length] : shares[0][at[0]]) sum += length * width * depth * field.at(i, j, k);
+    for (const auto& [k, depth] : fractions[2][at[2]])
+      for (const auto& [j, width] : fractions[1][at[1]])
+        for (const auto& [i, length] : fractions[0][at[0]]) sum += length * width * depth * field.at(i, j, k);
     result[n] = sum / grid.volume_of(n);
   }
   result.extend();
@@ -337,7 +337,7 @@ Field conserved(const Field& field, const Grid& grid) {
 
 }  // namespace
 
-Field resampled(const Field& field, const Grid& grid, Resampling how) {
+Field resample(const Field& field, const Grid& grid, Resampling how) {
   check_axes(field.grid(), grid);
   if (how == Resampling::conserve) return conserved(field, grid);
   Field result(grid);
@@ -382,7 +382,8 @@ Real sample_cubic(const Field& field, const Point& place) {
   const Grid& g = field.grid();
   g.containing(place);  // says so if the place is outside
   std::array<AxisWeights, 3> along;
-  for (int a = 0; a < g.rank(); ++a) along[a] = cubic_weights(g.axis(a), g.axis(a).wrap(place[g.slot(a)]));
+  for (int a = 0; a < g.dimension(); ++a)
+    along[a] = cubic_weights(g.axis(a), g.axis(a).wrap(place[g.direction(a)]));
   Real sum = 0;
   for (int k = 0; k < along[2].count; ++k)
     for (int j = 0; j < along[1].count; ++j)
@@ -396,10 +397,10 @@ Real sample_cubic(const Field& field, const Point& place) {
 
 Field slice(const Field& field, int axis, Real position) {
   const Grid& g = field.grid();
-  if (g.rank() < 2) throw InputError("a field on a line has no slices; sample it");
+  if (g.dimension() < 2) throw InputError("a field on a line has no slices; sample it");
   std::vector<Axis> kept;
   std::vector<int> of;
-  for (int a = 0; a < g.rank(); ++a)
+  for (int a = 0; a < g.dimension(); ++a)
     if (a != axis) {
       kept.push_back(g.axis(a));
       of.push_back(a);
@@ -410,8 +411,8 @@ Field slice(const Field& field, int axis, Real position) {
     const auto at = plane.position(n);
     Point p;
     for (std::size_t b = 0; b < of.size(); ++b)
-      p[g.slot(of[b])] = plane.axis(static_cast<int>(b)).points()[at[b]];
-    p[g.slot(axis)] = position;
+      p[g.direction(of[b])] = plane.axis(static_cast<int>(b)).points()[at[b]];
+    p[g.direction(axis)] = position;
     result[n] = field.sample(p);
   }
   result.extend();
@@ -431,7 +432,7 @@ std::function<Real(const Point&)> smooth_noise(const Grid& domain, Real amplitud
   const auto uniform = [&engine] { return (static_cast<Real>(engine() >> 11) + 0.5) / 9007199254740992.0; };
   std::vector<Wave> all(waves);
   for (Wave& w : all) {
-    for (int a = 0; a < domain.rank(); ++a) {
+    for (int a = 0; a < domain.dimension(); ++a) {
       // Wave numbers of a Gaussian spectrum (Box and Muller, 1958), those that close on periodic axes.
       const Real normal = std::sqrt(-2 * std::log(uniform())) * std::cos(2 * std::numbers::pi * uniform());
       Real number = normal / length;
@@ -439,7 +440,7 @@ std::function<Real(const Point&)> smooth_noise(const Grid& domain, Real amplitud
       if (axis.periodic())
         number = 2 * std::numbers::pi / axis.length() *
                  std::round(number * axis.length() / (2 * std::numbers::pi));
-      w.number[static_cast<std::size_t>(domain.slot(a))] = number;
+      w.number[static_cast<std::size_t>(domain.direction(a))] = number;
     }
     w.phase = 2 * std::numbers::pi * uniform();
   }

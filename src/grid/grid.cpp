@@ -34,7 +34,7 @@ std::array<Index, 3> Grid::position(Index number) const {
 Point Grid::point(Index i, Index j, Index k) const {
   const std::array<Index, 3> at{i, j, k};
   Point p;
-  for (int a = 0; a < rank(); ++a) p[slot(a)] = axes_[a].points()[at[a]];
+  for (int a = 0; a < dimension(); ++a) p[direction(a)] = axes_[a].points()[at[a]];
   return p;
 }
 
@@ -46,7 +46,7 @@ Point Grid::point_of(Index number) const {
 Real Grid::volume(Index i, Index j, Index k) const {
   const std::array<Index, 3> at{i, j, k};
   Real product = 1;
-  for (int a = 0; a < rank(); ++a) product *= axes_[a].measures()[at[a]];
+  for (int a = 0; a < dimension(); ++a) product *= axes_[a].measures()[at[a]];
   return product;
 }
 
@@ -63,12 +63,12 @@ Real Grid::volume() const {
 
 int Grid::volume_dimension() const {
   const Coordinates c = axes_[0].coordinates();
-  return c == Coordinates::cartesian ? rank() : c == Coordinates::spherical ? 3 : rank() + 1;
+  return c == Coordinates::cartesian ? dimension() : c == Coordinates::spherical ? 3 : dimension() + 1;
 }
 
 std::vector<Side> Grid::sides() const {
   std::vector<Side> result;
-  for (int a = 0; a < rank(); ++a) {
+  for (int a = 0; a < dimension(); ++a) {
     if (!axes_[a].starts_at_centre()) result.push_back({a, false});
     result.push_back({a, true});
   }
@@ -76,9 +76,9 @@ std::vector<Side> Grid::sides() const {
 }
 
 std::string Grid::side_name(Side side) const {
-  expect(side.axis >= 0 && side.axis < rank(), "Grid: a side of one of its axes");
+  expect(side.axis >= 0 && side.axis < dimension(), "Grid: a side of one of its axes");
   if (axes_[side.axis].name() == "r") return side.upper ? "outer" : "inner";
-  return side_names[slot(side.axis)][side.upper ? 1 : 0];
+  return side_names[direction(side.axis)][side.upper ? 1 : 0];
 }
 
 std::optional<Side> Grid::side(const std::string& name) const {
@@ -88,7 +88,7 @@ std::optional<Side> Grid::side(const std::string& name) const {
 }
 
 std::vector<Index> Grid::unknowns_at(Side side) const {
-  expect(side.axis >= 0 && side.axis < rank(), "Grid: a side of one of its axes");
+  expect(side.axis >= 0 && side.axis < dimension(), "Grid: a side of one of its axes");
   std::array<Index, 3> low{0, 0, 0}, high{size(0), size(1), size(2)};
   low[side.axis] = side.upper ? size(side.axis) - 1 : 0;
   high[side.axis] = low[side.axis] + 1;
@@ -99,24 +99,24 @@ std::vector<Index> Grid::unknowns_at(Side side) const {
   return result;
 }
 
-Real Grid::wall_area(Side side, Index unknown) const {
-  expect(side.axis >= 0 && side.axis < rank() && unknown >= 0 && unknown < count(),
+Real Grid::boundary_area(Side side, Index unknown) const {
+  expect(side.axis >= 0 && side.axis < dimension() && unknown >= 0 && unknown < count(),
          "Grid::wall_area: a side of one of its axes and an unknown");
   const auto at = position(unknown);
   const Axis& across = axes_[side.axis];
   Real product = across.area(side.upper ? across.to() : across.from());
-  for (int a = 0; a < rank(); ++a)
+  for (int a = 0; a < dimension(); ++a)
     if (a != side.axis) product *= axes_[a].measures()[at[a]];
   return product;
 }
 
-Points Grid::wall_points(Side side) const {
+Points Grid::boundary_points(Side side) const {
   const auto touching = unknowns_at(side);
   Points result(static_cast<Index>(touching.size()));
-  const Real wall = side.upper ? axes_[side.axis].to() : axes_[side.axis].from();
+  const Real boundary = side.upper ? axes_[side.axis].to() : axes_[side.axis].from();
   for (Index f = 0; f < result.size(); ++f) {
     Point p = point_of(touching[f]);
-    p[slot(side.axis)] = wall;
+    p[direction(side.axis)] = boundary;
     result.set(f, p);
   }
   return result;
@@ -125,22 +125,22 @@ Points Grid::wall_points(Side side) const {
 Real Grid::side_area(Side side) const {
   const Axis& across = axes_[side.axis];
   Real product = across.area(side.upper ? across.to() : across.from());
-  for (int a = 0; a < rank(); ++a)
+  for (int a = 0; a < dimension(); ++a)
     if (a != side.axis) product *= axes_[a].measure(axes_[a].from(), axes_[a].to());
   return product;
 }
 
 std::string Grid::place_text(const Point& place) const {
   std::string text;
-  for (int a = 0; a < rank(); ++a)
-    text += (a == 0 ? "" : ", ") + axes_[a].name() + " = " + to_text(place[slot(a)]);
+  for (int a = 0; a < dimension(); ++a)
+    text += (a == 0 ? "" : ", ") + axes_[a].name() + " = " + to_text(place[direction(a)]);
   return text;
 }
 
 Index Grid::containing(const Point& place) const {
   std::array<Index, 3> at{0, 0, 0};
-  for (int a = 0; a < rank(); ++a) {
-    const Real position = place[slot(a)];
+  for (int a = 0; a < dimension(); ++a) {
+    const Real position = place[direction(a)];
     const Axis& axis = axes_[a];
     const Real slack = 1e-12 * axis.length();
     if (!(position >= axis.from() - slack && position <= axis.to() + slack))
@@ -159,7 +159,7 @@ bool Grid::operator==(const Grid& other) const {
   return std::equal(
       axes_.begin(), axes_.end(), other.axes_.begin(), other.axes_.end(), [](const Axis& a, const Axis& b) {
         return a.name() == b.name() && a.coordinates() == b.coordinates() && a.unknowns() == b.unknowns() &&
-               a.periodic() == b.periodic() && std::ranges::equal(a.marks(), b.marks());
+               a.periodic() == b.periodic() && std::ranges::equal(a.faces(), b.faces());
       });
 }
 

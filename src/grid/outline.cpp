@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "looking.hpp"
+#include "volume_samples.hpp"
 #include "williwaw/grid/expect.hpp"
 
 namespace williwaw {
@@ -14,10 +14,10 @@ using looking::each_box;
 using looking::Span;
 using looking::Vector;
 
-// A face is exposed, or open, if more than this share of it is.
-constexpr Real least_share = 1e-6;
-// Control volumes smaller than this share of their box go to a neighbour: their walls are kept, and the
-// system does not get worse than the grid is.
+// A face is exposed, or open, if more than this fraction of it is.
+constexpr Real least_fraction = 1e-6;
+// Control volumes smaller than this fraction of their box go to a neighbour: their boundaries are kept, and
+// the system does not get worse than the grid is.
 constexpr Real least_volume = 1e-3;
 
 }  // namespace
@@ -26,20 +26,20 @@ struct Outline::Builder {
   Outline& out;
   const Grid& grid;
   const Regions& regions;
-  const int rank;
+  const int dimension;
   clip::Keep keep;
   clip::Weight weight;
   looking::Labels label;
 
   Builder(Outline& o, const Grid& g, const Regions& r)
-      : out(o), grid(g), regions(r), rank(g.rank()), label(g, r) {
+      : out(o), grid(g), regions(r), dimension(g.dimension()), label(g, r) {
     keep = [this](const Vector& p) { return regions.keeps(label(p)); };
     weight = [this](const Vector& p) { return grid.axis(0).area(p[0]); };
   }
 
   Point point(const Vector& p) const {
     Point result;
-    for (int a = 0; a < rank; ++a) result[grid.slot(a)] = p[a];
+    for (int a = 0; a < dimension; ++a) result[grid.direction(a)] = p[a];
     return result;
   }
 
@@ -60,10 +60,10 @@ struct Outline::Builder {
     const auto at = grid.position(n);
     Real longest = -1, size = 0;
     Vector beyond = centre;
-    for (int a = 0; a < rank; ++a) {
+    for (int a = 0; a < dimension; ++a) {
       const auto spans = grid.axis(a).widths()[at[a]];
       size = std::max(size, spans);
-      f.normal[grid.slot(a)] = normal[a];
+      f.normal[grid.direction(a)] = normal[a];
       f.distance += (centre[a] - grid.axis(a).points()[at[a]]) * normal[a];
       if (std::abs(normal[a]) > longest) {
         longest = std::abs(normal[a]);
@@ -72,7 +72,7 @@ struct Outline::Builder {
     }
     // Which region lies there is seen a little beyond the facet.
     for (Real step = 1e-5; step < 1; step *= 8) {
-      for (int a = 0; a < rank; ++a) beyond[a] = centre[a] + step * size * normal[a];
+      for (int a = 0; a < dimension; ++a) beyond[a] = centre[a] + step * size * normal[a];
       const int found = label(beyond);
       if (!regions.keeps(found)) {
         f.region = found - 1;
@@ -92,29 +92,29 @@ struct Outline::Builder {
       sum.cut += rest.cut;
       for (int a = 0; a < 3; ++a) {
         sum.normal[a] += rest.normal[a];
-        sum.moment[a] += rest.moment[a];
+        sum.info[a] += rest.info[a];
       }
     });
-    const Real box = grid.volume_of(n), share = sum.measure / box;
-    if (share < least_share) {
+    const Real box = grid.volume_of(n), fraction = sum.measure / box;
+    if (fraction < least_fraction) {
       out.state_[n] = empty;
       return;
     }
-    out.shares_[n] = std::min(share, 1.0);
+    out.fractions_[n] = std::min(fraction, 1.0);
     const Real size = std::sqrt(sum.normal[0] * sum.normal[0] + sum.normal[1] * sum.normal[1] +
                                 sum.normal[2] * sum.normal[2]);
-    if (!(sum.cut > least_share * box / shortest(n)) || !(size > 1e-3 * sum.cut)) return;
+    if (!(sum.cut > least_fraction * box / shortest(n)) || !(size > 1e-3 * sum.cut)) return;
     for (int a = 0; a < 3; ++a) {
-      sum.moment[a] /= sum.cut;
+      sum.info[a] /= sum.cut;
       sum.normal[a] /= size;
     }
-    add_facet(n, sum.cut, sum.moment, sum.normal, false);
+    add_facet(n, sum.cut, sum.info, sum.normal, false);
   }
 
   Real shortest(Index n) const {
     const auto at = grid.position(n);
     Real result = INFINITY;
-    for (int a = 0; a < rank; ++a) result = std::min(result, grid.axis(a).widths()[at[a]]);
+    for (int a = 0; a < dimension; ++a) result = std::min(result, grid.axis(a).widths()[at[a]]);
     return result;
   }
 
@@ -131,11 +131,11 @@ struct Outline::Builder {
         Vector a = low, b = high;
         a[axis] = side.low;
         b[axis] = side.high;
-        return clip::face(rank, a, b, axis, up, keep, weight);
+        return clip::face(dimension, a, b, axis, up, keep, weight);
       };
       Real all = weight({position, 0, 0});
       if (axis != 0) all = grid.axis(0).measure(low[0], high[0]);
-      for (int a = 0; a < rank; ++a)
+      for (int a = 0; a < dimension; ++a)
         if (a != axis && !(axis != 0 && a == 0)) all *= high[a] - low[a];
       Real one_side = lower >= 0 ? seen(below, true) : 0, other = upper >= 0 ? seen(above, false) : 0;
       if (lower < 0) one_side = other;
@@ -151,12 +151,12 @@ struct Outline::Builder {
       exposed_low += one_side - common;
       exposed_high += other - common;
     });
-    const auto expose = [&](Index n, Real area, Vector moment, Real direction) {
-      if (n < 0 || !(area > least_share * whole)) return;
+    const auto expose = [&](Index n, Real area, Vector info, Real direction) {
+      if (n < 0 || !(area > least_fraction * whole)) return;
       Vector normal{};
       normal[axis] = direction;
-      for (Real& m : moment) m /= area;
-      add_facet(n, area, moment, normal, true);
+      for (Real& m : info) m /= area;
+      add_facet(n, area, info, normal, true);
     };
     expose(lower, exposed_low, moment_low, 1);
     expose(upper, exposed_high, moment_high, -1);
@@ -165,7 +165,7 @@ struct Outline::Builder {
   // Faces between the halves of one control volume: only outlines that run along them expose something there.
   void split_inside(Index n) {
     const auto spans = looking::halves(grid, n);
-    for (int a = 0; a < rank; ++a)
+    for (int a = 0; a < dimension; ++a)
       for (std::size_t s = 0; s + 1 < spans[a].size(); ++s) {
         Real open = 0, whole = 0;
         split_face(a, spans[a][s].high, spans, spans[a][s], spans[a][s + 1], n, n, open, whole);
@@ -198,9 +198,9 @@ struct Outline::Builder {
       return;
     }
     split_face(a, position, spans, below, above, lower, upper, open, whole);
-    const Real share = open / whole;
-    Shares& shares = (upper_side ? out.upper_ : out.low_)[a];
-    if (share < 1 - least_share) shares[n] = share > least_share ? share : 0;
+    const Real fraction = open / whole;
+    Fractions& fractions = (upper_side ? out.upper_ : out.low_)[a];
+    if (fraction < 1 - least_fraction) fractions[n] = fraction > least_fraction ? fraction : 0;
   }
 
   void expose_all(int axis, Real position, const std::array<std::vector<Span>, 3>& spans, Span side, Index n,
@@ -208,26 +208,26 @@ struct Outline::Builder {
     std::array<std::vector<Span>, 3> tiles = spans;
     tiles[axis] = {side};
     Real area = 0, whole = 0;
-    Vector moment{}, normal{};
+    Vector info{}, normal{};
     each_box(tiles, [&](const Vector& low, const Vector& high) {
-      const Real seen = clip::face(rank, low, high, axis, upwards, keep, weight);
+      const Real seen = clip::face(dimension, low, high, axis, upwards, keep, weight);
       Real all = axis == 0 ? weight({position, 0, 0}) : grid.axis(0).measure(low[0], high[0]);
-      for (int a = 0; a < rank; ++a)
+      for (int a = 0; a < dimension; ++a)
         if (a != axis && !(axis != 0 && a == 0)) all *= high[a] - low[a];
       whole += all;
       area += seen;
-      for (int a = 0; a < 3; ++a) moment[a] += seen * (a == axis ? position : 0.5 * (low[a] + high[a]));
+      for (int a = 0; a < 3; ++a) info[a] += seen * (a == axis ? position : 0.5 * (low[a] + high[a]));
     });
-    if (!(area > least_share * whole)) return;
-    for (Real& m : moment) m /= area;
+    if (!(area > least_fraction * whole)) return;
+    for (Real& m : info) m /= area;
     normal[axis] = upwards ? 1 : -1;
-    add_facet(n, area, moment, normal, true);
+    add_facet(n, area, info, normal, true);
   }
 };
 
 Outline::Outline(const Grid& grid, const Regions& regions) {
   if (!regions.cuts()) return;
-  for (int a = 0; a < grid.rank(); ++a) axes_.push_back(grid.axis(a));
+  for (int a = 0; a < grid.dimension(); ++a) axes_.push_back(grid.axis(a));
   regions_ = std::make_shared<const Regions>(regions);
   Builder builder(*this, grid, regions);
   builder.classify();
@@ -235,7 +235,7 @@ Outline::Outline(const Grid& grid, const Regions& regions) {
     if (state_[n] == cut) builder.clip_volume(n);
   for (Index n = 0; n < grid.count(); ++n) {
     if (state_[n] == cut) builder.split_inside(n);
-    for (int a = 0; a < grid.rank(); ++a) {
+    for (int a = 0; a < grid.dimension(); ++a) {
       builder.split_outside(n, a, true);
       builder.split_outside(n, a, false);
     }
@@ -256,7 +256,7 @@ Outline::Outline(const Grid& grid, const Regions& regions) {
     measured_.exposed[f.region] += f.area;
     if (state_[f.unknown] != cut || counted[f.unknown]) continue;
     counted[f.unknown] = 1;
-    cut_away[f.region] += (1 - share(f.unknown)) * grid.volume_of(f.unknown);
+    cut_away[f.region] += (1 - fraction(f.unknown)) * grid.volume_of(f.unknown);
   }
   measured_.domain = grid.volume();
   for (const Real c : cut_away) measured_.domain -= c;
@@ -274,13 +274,13 @@ Index Outline::neighbour(Index n, int axis, bool upper) const {
   return axes_[axis].periodic() ? n + (size - 1) * stride : -1;
 }
 
-Real Outline::share(Index n) const {
+Real Outline::fraction(Index n) const {
   expect(whole() || (n >= 0 && n < static_cast<Index>(state_.size())),
          "Outline::share: a control volume of the grid");
   if (whole() || state_[n] == full) return 1;
   if (state_[n] == empty) return 0;
-  const auto found = shares_.find(n);
-  return found == shares_.end() ? 1 : found->second;
+  const auto found = fractions_.find(n);
+  return found == fractions_.end() ? 1 : found->second;
 }
 
 Real Outline::open(Index n, int axis, bool upper) const {
@@ -308,7 +308,7 @@ Index Outline::largest_opening(Index n) const {
 
 void Outline::close(Index n) {
   state_[n] = empty;
-  shares_.erase(n);
+  fractions_.erase(n);
 }
 
 // What is left of `from` is counted in `to`. Shares are of boxes, which need not be alike.
@@ -322,17 +322,17 @@ void Outline::give(Index from, Index to) {
     }
     return product;
   };
-  const Real sum = share(to) + share(from) * volume(from) / volume(to);
-  shares_[to] = sum;
+  const Real sum = fraction(to) + fraction(from) * volume(from) / volume(to);
+  fractions_[to] = sum;
   state_[to] = cut;
 }
 
 void Outline::drop_slivers() {
   std::vector<Index> gone;
   std::unordered_map<Index, Index> heir;
-  for (const auto& [n, share] : shares_) {
+  for (const auto& [n, fraction] : fractions_) {
     const Index other = largest_opening(n);
-    if (other < 0 || (share < least_volume && this->share(other) >= least_volume)) gone.push_back(n);
+    if (other < 0 || (fraction < least_volume && this->fraction(other) >= least_volume)) gone.push_back(n);
     heir[n] = other;
   }
   std::ranges::sort(gone);
@@ -346,27 +346,27 @@ void Outline::drop_slivers() {
       f.unknown = to;
       f.distance = 0;
       for (const Axis& axis : axes_) {
-        const int slot = axis.name() == "r" ? 0 : axis.name()[0] - 'x';
-        f.distance += (f.centre[slot] - axis.points()[rest % axis.size()]) * f.normal[slot];
+        const int direction = axis.name() == "r" ? 0 : axis.name()[0] - 'x';
+        f.distance += (f.centre[direction] - axis.points()[rest % axis.size()]) * f.normal[direction];
         rest /= axis.size();
       }
     }
   std::erase_if(facets_, [&](const Facet& f) { return !active(f.unknown); });
 }
 
-void Outline::shift_to_walls(const std::vector<char>& held) {
-  expect(held.size() == facets_.size(), "Outline::shift_to_walls: an entry for each facet");
+void Outline::shift_to_boundaries(const std::vector<char>& prescribed) {
+  expect(prescribed.size() == facets_.size(), "Outline::shift_to_walls: an entry for each facet");
   if (whole()) return;
   std::unordered_map<Index, std::pair<bool, std::size_t>> behind;  // all held so far, and one of its facets
   for (std::size_t f = 0; f < facets_.size(); ++f) {
     const auto [entry, first] = behind.try_emplace(facets_[f].unknown, true, f);
-    entry->second.first = entry->second.first && held[f];
+    entry->second.first = entry->second.first && prescribed[f];
   }
-  const auto slot = [&](int a) { return axes_[a].name() == "r" ? 0 : axes_[a].name()[0] - 'x'; };
+  const auto direction = [&](int a) { return axes_[a].name() == "r" ? 0 : axes_[a].name()[0] - 'x'; };
   const auto point = [&](Index n) {
     Point p;
     for (int a = 0; a < static_cast<int>(axes_.size()); ++a) {
-      p[slot(a)] = axes_[a].points()[n % axes_[a].size()];
+      p[direction(a)] = axes_[a].points()[n % axes_[a].size()];
       n /= axes_[a].size();
     }
     return p;
@@ -382,14 +382,14 @@ void Outline::shift_to_walls(const std::vector<char>& held) {
     for (int a = 0; a < static_cast<int>(axes_.size()); ++a)
       for (const bool up : {false, true}) {
         const Index other = neighbour(n, a, up);
-        if (other < 0 || !(open(n, a, up) > least_share)) continue;
+        if (other < 0 || !(open(n, a, up) > least_fraction)) continue;
         if (std::ranges::binary_search(gone, other)) continue;
         Facet f = like;
         f.unknown = other;
         f.axis = a;
         f.straight = false;
         f.normal = {};
-        f.normal[slot(a)] = up ? -1 : 1;
+        f.normal[direction(a)] = up ? -1 : 1;
         const Index i = [&] {
           Index rest = n;
           for (int b = 0; b < a; ++b) rest /= axes_[b].size();
@@ -404,13 +404,13 @@ void Outline::shift_to_walls(const std::vector<char>& held) {
         f.area = area * open(n, a, up);
         Point low = point(other), high = point(n);
         for (int halving = 0; halving < 40; ++halving) {
-          const Real middle = 0.5 * (low[slot(a)] + high[slot(a)]);
+          const Real middle = 0.5 * (low[direction(a)] + high[direction(a)]);
           Point p = low;
-          p[slot(a)] = middle;
-          (regions_->keeps(regions_->label(p)) ? low : high)[slot(a)] = middle;
+          p[direction(a)] = middle;
+          (regions_->keeps(regions_->label(p)) ? low : high)[direction(a)] = middle;
         }
         f.centre = low;
-        f.distance = std::abs(low[slot(a)] - point(other)[slot(a)]);
+        f.distance = std::abs(low[direction(a)] - point(other)[direction(a)]);
         added.push_back(f);
       }
   }

@@ -64,18 +64,18 @@ void Regions::check(const Grid& grid) const {
   // Middles of pieces: unknowns at nodes may lie on the very line where two regions meet.
   std::array<std::vector<Real>, 3> middles;
   for (int a = 0; a < 3; ++a)
-    for (Index i = 0; a < grid.rank() && i < grid.size(a); ++i)
+    for (Index i = 0; a < grid.dimension() && i < grid.size(a); ++i)
       for (const auto& piece : grid.axis(a).pieces(i)) middles[a].push_back(piece.centre);
   for (auto& m : middles)
     if (m.empty()) m.push_back(0);
   Points line(static_cast<Index>(middles[0].size()));
-  line.coordinate(grid.slot(0)) = middles[0];
+  line.coordinate(grid.direction(0)) = middles[0];
   std::vector<char> in(middles[0].size());
   std::vector<int> owner(middles[0].size());
   for (const Real z : middles[2])
     for (const Real y : middles[1]) {
-      if (grid.rank() > 1) line.coordinate(grid.slot(1)).assign(middles[0].size(), y);
-      if (grid.rank() > 2) line.coordinate(grid.slot(2)).assign(middles[0].size(), z);
+      if (grid.dimension() > 1) line.coordinate(grid.direction(1)).assign(middles[0].size(), y);
+      if (grid.dimension() > 2) line.coordinate(grid.direction(2)).assign(middles[0].size(), z);
       std::fill(owner.begin(), owner.end(), -1);
       for (std::size_t r = 0; r < regions_.size(); ++r) {
         regions_[r].where(line, in);

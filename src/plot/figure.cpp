@@ -13,7 +13,7 @@ RunFolder::RunFolder(std::filesystem::path folder, const std::string& unknown)
     : folder_(std::move(folder)), fields_(folder_ / "fields.nc", unknown) {}
 
 bool shows_unknown(const std::string& kind) {
-  return kind != "series" && kind != "wall";
+  return kind != "series" && kind != "boundary";
 }
 
 std::optional<RunFolder> of_other_unknown(const RunFolder& run, const FigureRequest& request) {
@@ -51,10 +51,22 @@ Index RunFolder::record_at(Real time) const {
 }
 
 const std::vector<FigureKind>& figure_kinds() {
-  static const std::vector<FigureKind> kinds{
-      profiles_kind(),  map_kind(),    contours_kind(), surface_kind(),   slices_kind(), outer_faces_kind(),
-      spacetime_kind(), series_kind(), budget_kind(),   residuals_kind(), wall_kind(),   steps_kind(),
-      spectrum_kind(),  film_kind(),   strip_kind(),    arrows_kind()};
+  static const std::vector<FigureKind> kinds{profiles_kind(),
+                                             map_kind(),
+                                             contours_kind(),
+                                             surface_kind(),
+                                             slices_kind(),
+                                             outer_faces_kind(),
+                                             spacetime_kind(),
+                                             series_kind(),
+                                             budget_kind(),
+                                             residuals_kind(),
+                                             boundary_condition_kind(),
+                                             steps_kind(),
+                                             spectrum_kind(),
+                                             film_kind(),
+                                             strip_kind(),
+                                             arrows_kind()};
   return kinds;
 }
 

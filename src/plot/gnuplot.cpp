@@ -15,7 +15,7 @@ namespace williwaw::plot {
 
 namespace {
 
-std::string terminal(const std::string& ending, int width, int height, Index delay) {
+std::string terminal(const std::string& ending, int width, int height, Index phase_lag) {
   const std::string type = fmt::format("font '{},13' background '{}' noenhanced", font, ground);
   if (ending == ".png") return fmt::format("pngcairo size {},{} {}", width, height, type);
   if (ending == ".svg") return fmt::format("svg size {},{} {}", width, height, type);
@@ -24,7 +24,7 @@ std::string terminal(const std::string& ending, int width, int height, Index del
                        height / 120.0, font, ground);
   if (ending == ".gif")
     return fmt::format("gif animate loop 0 delay {} size {},{} font '{},13' background '{}' noenhanced",
-                       delay, width, height, font, ground);
+                       phase_lag, width, height, font, ground);
   throw PlotError("figures are drawn as png, svg or pdf, films as gif; '" + ending + "' is none of them");
 }
 
@@ -54,9 +54,9 @@ std::string quoted(const std::string& text) {
   return result + "\"";
 }
 
-Gnuplot::Gnuplot(const Output& output, Index delay)
+Gnuplot::Gnuplot(const Output& output, Index phase_lag)
     : file_(output.file), partial_(output.file), errors_(output.file) {
-  std::string type = terminal(file_.extension().string(), output.width, output.height, delay);
+  std::string type = terminal(file_.extension().string(), output.width, output.height, phase_lag);
   if (file_.has_parent_path()) store::make_folder(file_.parent_path());
   partial_ += ".partial";
   errors_ += ".errors";

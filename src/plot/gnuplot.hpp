@@ -11,7 +11,7 @@ class Gnuplot {
  public:
   /// Starts gnuplot with the theme set for this output. `delay` is that between the frames of a film, in
   /// hundredths of a second.
-  explicit Gnuplot(const Output& output, Index delay = 10);
+  explicit Gnuplot(const Output& output, Index phase_lag = 10);
   Gnuplot(const Gnuplot&) = delete;
   Gnuplot& operator=(const Gnuplot&) = delete;
   ~Gnuplot();

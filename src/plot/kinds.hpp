@@ -18,7 +18,7 @@ FigureKind slices_kind();
 FigureKind outer_faces_kind();
 FigureKind budget_kind();
 FigureKind residuals_kind();
-FigureKind wall_kind();
+FigureKind boundary_condition_kind();
 FigureKind steps_kind();
 FigureKind spectrum_kind();
 FigureKind film_kind();
@@ -51,7 +51,7 @@ struct Raster {
   Real from_x = 0, to_x = 0, from_y = 0, to_y = 0;
   std::vector<Real> values;
 };
-/// Where a picture and its colour bar stand, in shares of the whole figure.
+/// Where a picture and its colour bar stand, in fractions of the whole figure.
 struct Box {
   Real left, right, bottom, top;
   bool bar_below = false;  ///< a flat picture has its bar below, any other beside it

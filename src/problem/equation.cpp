@@ -35,7 +35,7 @@ Equation diffusion(std::array<Function, 3> diffusivity, Function storage, Functi
 Equation transport(Velocity velocity, const Function& diffusivity, Function storage, Function source) {
   Equation e = diffusion(diffusivity, std::move(storage), std::move(source));
   e.kind = "transport";
-  e.stream = Stream{std::move(velocity), nullptr, true};
+  e.advection = Advection{std::move(velocity), nullptr, true};
   return e;
 }
 
@@ -43,7 +43,7 @@ Equation conservation(std::shared_ptr<const FluxLaw> law, const Function& diffus
   Equation e = diffusion(diffusivity, 1.0, std::move(source));
   e.kind = "conservation";
   e.unknown = "u";
-  e.stream = Stream{{}, std::move(law), true};
+  e.advection = Advection{{}, std::move(law), true};
   return e;
 }
 
@@ -61,7 +61,7 @@ Equation wave_in_tension(Function tension, Function density, Function damping, F
 }
 
 // speed²·∇²u is a flux form too once it is divided by speed²: that is what stores.
-Equation wave_pointwise(const Function& speed, Function damping, Function source) {
+Equation wave_non_conservative(const Function& speed, Function damping, Function source) {
   const Function slowness = changed(speed, [](Real c) { return 1 / (c * c); });
   return wave_in_tension(1.0, slowness, std::move(damping), source * slowness);
 }

@@ -8,13 +8,13 @@ Problem::Problem(Grid grid, Equation equation, Regions regions)
     : grid_(std::move(grid)),
       equation_(std::move(equation)),
       regions_(std::make_shared<const Regions>(std::move(regions))),
-      cut_walls_(static_cast<std::size_t>(regions_->size())) {
+      cutout_boundaries_(static_cast<std::size_t>(regions_->size())) {
   regions_->check(grid_);
 }
 
-Problem& Problem::wall(const std::string& name, Wall wall) {
+Problem& Problem::boundary(const std::string& name, Boundary boundary) {
   if (const Index region = regions_->find(name); region >= 0 && !(*regions_)[region].active) {
-    cut_walls_[static_cast<std::size_t>(region)] = std::move(wall);
+    cutout_boundaries_[static_cast<std::size_t>(region)] = std::move(boundary);
     return *this;
   }
   const auto side = grid_.side(name);
@@ -27,12 +27,13 @@ Problem& Problem::wall(const std::string& name, Wall wall) {
   }
   if (periodic(*side))
     throw InputError("side '" + name + "' belongs to a periodic axis and takes no condition");
-  walls_[side->number()] = std::move(wall);
+  boundaries_[side->number()] = std::move(boundary);
   return *this;
 }
 
-Problem& Problem::part(WallPart part) {
-  if (part.wall.empty()) throw InputError("nothing is said of part '" + part.name + "': give it a condition");
+Problem& Problem::part(BoundaryPart part) {
+  if (part.boundary.empty())
+    throw InputError("nothing is said of part '" + part.name + "': give it a condition");
   if (!part.side.empty()) {
     const Index region = regions_->find(part.side);
     const auto side = grid_.side(part.side);
@@ -47,7 +48,7 @@ Problem& Problem::part(WallPart part) {
     throw InputError("part '" + part.name + "' touches '" + part.touching + "', which is no region");
   if (part.side.empty() && part.touching.empty() && !part.where)
     throw InputError("part '" + part.name + "': say of what it is a part, by side, touching or where");
-  for (const WallPart& other : parts_)
+  for (const BoundaryPart& other : parts_)
     if (other.name == part.name) throw InputError("two parts are called '" + part.name + "'");
   if (grid_.side(part.name) || regions_->find(part.name) >= 0)
     throw InputError("a part cannot be called '" + part.name + "', which is a side or a region");
@@ -55,63 +56,65 @@ Problem& Problem::part(WallPart part) {
   return *this;
 }
 
-Problem& Problem::other_walls(const Wall& wall) {
+Problem& Problem::default_boundary(const Boundary& boundary) {
   for (const auto& side : grid_.sides())
-    if (!periodic(side) && walls_[side.number()].empty()) walls_[side.number()] = wall;
-  for (auto& cut : cut_walls_)
-    if (cut.empty()) cut = wall;
+    if (!periodic(side) && boundaries_[side.number()].empty()) boundaries_[side.number()] = boundary;
+  for (auto& cut : cutout_boundaries_)
+    if (cut.empty()) cut = boundary;
   return *this;
 }
 
 namespace {
 template <class Test>
-bool any_wall(const Problem& problem, const Test& test) {
+bool any_boundary(const Problem& problem, const Test& test) {
   for (const auto& side : problem.grid().sides())
-    if (test(problem.wall(side))) return true;
+    if (test(problem.boundary(side))) return true;
   for (Index r = 0; r < problem.regions().size(); ++r)
-    if (test(problem.cut_wall(r))) return true;
-  return std::ranges::any_of(problem.parts(), [&](const WallPart& p) { return test(p.wall); });
+    if (test(problem.cutout_boundary(r))) return true;
+  return std::ranges::any_of(problem.parts(), [&](const BoundaryPart& p) { return test(p.boundary); });
 }
 }  // namespace
 
-bool Problem::stream_is_nonlinear() const {
-  return equation_.stream && (equation_.stream->law || reconstruction != "none");
+bool Problem::advection_is_nonlinear() const {
+  return equation_.advection && (equation_.advection->law || reconstruction != "first-order");
 }
 
 bool Problem::is_nonlinear() const {
-  return stream_is_nonlinear() || (equation_.reaction && !equation_.reaction->linear) ||
-         any_wall(*this, [](const Wall& w) { return !w.is_linear(); });
+  return advection_is_nonlinear() || (equation_.reaction && !equation_.reaction->linear) ||
+         any_boundary(*this, [](const Boundary& w) { return !w.is_linear(); });
 }
 
-bool Problem::walls_depend_on_time() const {
-  return any_wall(*this, [](const Wall& w) { return w.depends_on_time(); });
+bool Problem::boundaries_depend_on_time() const {
+  return any_boundary(*this, [](const Boundary& w) { return w.depends_on_time(); });
 }
 
 bool Problem::data_change_in_time() const {
-  return equation_.source.depends_on_time() || walls_depend_on_time() ||
-         (equation_.stream && equation_.stream->velocity.depends_on_time()) ||
+  return equation_.source.depends_on_time() || boundaries_depend_on_time() ||
+         (equation_.advection && equation_.advection->velocity.depends_on_time()) ||
          (equation_.reaction && equation_.reaction->on_time) ||
          std::ranges::any_of(equation_.points, [](const PointSource& p) { return p.rate.depends_on_time(); });
 }
 
 void Problem::validate() const {
   if (!equation_.second_order)
-    if (any_wall(*this, [](const Wall& w) { return w.needs_motion(); }))
+    if (any_boundary(*this, [](const Boundary& w) { return w.needs_second_order(); }))
       throw InputError("absorbing ends and impedances belong to equations of second order in time (waves)");
-  if (!equation_.stream)
-    if (any_wall(*this, [](const Wall& w) { return w.stream_end() && w.stream_end()->outlet(); }))
+  if (!equation_.advection)
+    if (any_boundary(*this, [](const Boundary& w) {
+          return w.advective_boundary() && w.advective_boundary()->outlet();
+        }))
       throw InputError("outflow belongs to equations with something that carries the unknown");
   if (equation_.second_order) {
-    if (equation_.stream) throw InputError("a wave is not carried along");
+    if (equation_.advection) throw InputError("a wave is not advected");
     if (equation_.reaction) throw InputError("a wave takes no reaction");
-    if (any_wall(*this, [](const Wall& w) { return !w.is_linear(); }))
+    if (any_boundary(*this, [](const Boundary& w) { return !w.is_linear(); }))
       throw InputError("a wave needs ends whose laws are linear");
     if (equation_.damping.depends_on_time()) throw InputError("damping must not depend on time");
     for (const Function& k : equation_.diffusion.coefficient)
       if (k.depends_on_time()) throw InputError("the speed of a wave must not depend on time");
   }
   for (const auto& side : grid_.sides())
-    if (parts_.empty() && !periodic(side) && wall(side).empty())
+    if (parts_.empty() && !periodic(side) && boundary(side).empty())
       throw InputError("nothing is said of side '" + grid_.side_name(side) +
                        "': give it a condition, or a default for all sides not named");
   if (equation_.storage.depends_on_time())

@@ -28,10 +28,10 @@ class ConjugateGradients final : public LinearSolver {
     diagonal_ = faces->diagonal;
     shape_.extent = faces->extent;
     shape_.periodic = faces->periodic;
-    shape_.rank = faces->rank();
+    shape_.dimension = faces->dimension();
     shape_.layout = Layout(faces->extent);
-    held_ = faces->held;
-    for (int a = 0; a < shape_.rank; ++a) {
+    prescribed_ = faces->prescribed;
+    for (int a = 0; a < shape_.dimension; ++a) {
       low_[a].resize(diagonal_.size());
       const Index count = static_cast<Index>(diagonal_.size());
       const Real* lower = faces->lower[a].data();
@@ -49,7 +49,7 @@ class ConjugateGradients final : public LinearSolver {
     const Index n = static_cast<Index>(right.size());
     const faces::View<double> a{shape_.extent,
                                 shape_.periodic,
-                                shape_.rank,
+                                shape_.dimension,
                                 diagonal_.data(),
                                 {low_[0].data(), low_[1].data(), low_[2].data()}};
     r_.assign(right.begin(), right.end());
@@ -96,7 +96,9 @@ class ConjugateGradients final : public LinearSolver {
   // Identity rows take no part in the mean.
   template <class Values>
   void remove_mean(Values& v) const {
-    const auto free = [&](Index i) { return held_.empty() || !held_[static_cast<std::size_t>(i)]; };
+    const auto free = [&](Index i) {
+      return prescribed_.empty() || !prescribed_[static_cast<std::size_t>(i)];
+    };
     const Real whole = sum([&](Index i) { return free(i) ? v[static_cast<std::size_t>(i)] : 0.0; }),
                count = sum([&](Index i) { return free(i) ? 1.0 : 0.0; });
     for (Index i = 0; i < static_cast<Index>(v.size()); ++i)
@@ -130,12 +132,12 @@ class ConjugateGradients final : public LinearSolver {
   struct Shape {
     std::array<Index, 3> extent{1, 1, 1};
     std::array<bool, 3> periodic{};
-    int rank = 1;
+    int dimension = 1;
     Layout layout;
   } shape_;
   std::vector<Real> diagonal_, r_, p_, ap_;
   std::array<std::vector<Real>, 3> low_;
-  std::vector<char> held_;
+  std::vector<char> prescribed_;
   std::vector<float> single_, z_;
   Real size_ = 1;
   Hierarchy hierarchy_;

@@ -14,18 +14,18 @@ namespace {
 using Complex = std::complex<Real>;
 using Matrix = Eigen::SparseMatrix<Complex>;
 
-// Harmonics below this share of the largest are round-off.
-constexpr Real least_share = 1e-13;
+// Harmonics below this fraction of the largest are round-off.
+constexpr Real least_fraction = 1e-13;
 
 // What acts on the unknowns that are free, everything they do themselves left out.
 State data_at(Balance& balance, Real time) {
   const auto size = static_cast<std::size_t>(balance.layout().size());
   State y(size, 0.0), f(size);
   Ledger ignored(balance.lines().size());
-  balance.pin(time, y);
+  balance.prescribe(time, y);
   balance.rate(y, time, Parts::all(), f, ignored);
-  for (const Index h : balance.held()) f[h] = 0;
-  for (const Index n : balance.absent()) f[n] = 0;
+  for (const Index h : balance.prescribed()) f[h] = 0;
+  for (const Index n : balance.inactive()) f[n] = 0;
   return f;
 }
 
@@ -52,8 +52,8 @@ std::vector<std::vector<Complex>> harmonics_of(std::vector<Real>& samples, Index
 
 RepeatingState::RepeatingState(Balance& balance, Real period, Index samples)
     : balance_(balance), period_(period) {
-  const Offers offers = balance.offers();
-  if (!offers.linear || !offers.matrix || !offers.steady_matrix)
+  const Capabilities capabilities = balance.capabilities();
+  if (!capabilities.linear || !capabilities.matrix || !capabilities.steady_matrix)
     throw InputError(
         "a repeating state is solved for directly where the problem is linear and its coefficients are "
         "steady");
@@ -68,7 +68,7 @@ RepeatingState::RepeatingState(Balance& balance, Real period, Index samples)
     scale = std::max({scale, balance.reductions().largest(now), balance.reductions().largest(later)});
     for (Index n = 0; n < size; ++n)
       if (std::abs(now[n] - later[n]) > 1e-8 * scale)
-        throw InputError("walls or sources do not repeat with this period: they differ at time " +
+        throw InputError("boundaries or sources do not repeat with this period: they differ at time " +
                          to_text(t) + " and " + to_text(t + period));
     data.insert(data.end(), now.begin(), now.end());
   }
@@ -79,13 +79,13 @@ RepeatingState::RepeatingState(Balance& balance, Real period, Index samples)
   balance.linearise(none, 0, 0, 1, Parts::all(), stiffness);
   balance.linearise(none, 0, 1, 0, Parts::all(), capacity);
   std::vector<char> fixed(static_cast<std::size_t>(size), 0);
-  for (const Index h : balance.held()) fixed[h] = 1;
-  for (const Index n : balance.absent()) fixed[n] = 1;
+  for (const Index h : balance.prescribed()) fixed[h] = 1;
+  for (const Index n : balance.inactive()) fixed[n] = 1;
   const Real omega = 2 * std::numbers::pi / period;
   for (std::size_t k = 0; k < harmonics.size(); ++k) {
     Real size_of = 0;
     for (const Complex& c : harmonics[k]) size_of = std::max(size_of, std::abs(c));
-    if (size_of <= least_share * scale) continue;
+    if (size_of <= least_fraction * scale) continue;
     std::vector<Eigen::Triplet<Complex>> entries;
     for (const auto& e : triplets_of(stiffness)) entries.emplace_back(e.row, e.column, e.value);
     for (const auto& e : triplets_of(capacity))
@@ -100,7 +100,7 @@ RepeatingState::RepeatingState(Balance& balance, Real period, Index samples)
     // A matrix without a mean to hold on to is singular but for round-off, and answers with nonsense.
     if (solver.info() != Eigen::Success || !((m * y - right).cwiseAbs().maxCoeff() <= 1e-8 * size_of))
       throw InputError(
-          "no wall fixes the mean, and what flows in over a period does not flow out: nothing repeats");
+          "no boundary fixes the mean, and what flows in over a period does not flow out: nothing repeats");
     orders_.push_back(static_cast<Index>(k));
     amplitudes_.emplace_back(y.data(), y.data() + size);
   }
@@ -113,7 +113,7 @@ State RepeatingState::at(Real time) const {
                                     2 * std::numbers::pi * static_cast<Real>(orders_[h]) * time / period_);
     for (std::size_t n = 0; n < y.size(); ++n) y[n] += (turn * amplitudes_[h][n]).real();
   }
-  balance_.pin(time, y);
+  balance_.prescribe(time, y);
   return y;
 }
 

@@ -6,7 +6,7 @@
 namespace williwaw {
 namespace {
 
-using Matrix = Eigen::SparseMatrix<Real, Eigen::ColMajor, int>;
+using SparseMatrix = Eigen::SparseMatrix<Real, Eigen::ColMajor, int>;
 using Vector = Eigen::Map<Eigen::VectorXd>;
 using ConstVector = Eigen::Map<const Eigen::VectorXd>;
 
@@ -19,9 +19,9 @@ class Direct final : public LinearSolver {
     std::vector<Eigen::Triplet<Real, int>> entries;
     for (const auto& t : triplets_of(system))
       entries.emplace_back(static_cast<int>(t.row), static_cast<int>(t.column), t.value);
-    Matrix matrix(rows, rows);
+    SparseMatrix matrix(rows, rows);
     matrix.setFromTriplets(entries.begin(), entries.end());
-    const Matrix transposed = matrix.transpose();
+    const SparseMatrix transposed = matrix.transpose();
     symmetric_ = (matrix - transposed).norm() <= 1e-12 * matrix.norm();
     if (symmetric_) {
       cholesky_.compute(matrix);
@@ -44,8 +44,8 @@ class Direct final : public LinearSolver {
 
  private:
   bool symmetric_ = true;
-  Eigen::SimplicialLDLT<Matrix> cholesky_;
-  Eigen::SparseLU<Matrix> lu_;
+  Eigen::SimplicialLDLT<SparseMatrix> cholesky_;
+  Eigen::SparseLU<SparseMatrix> lu_;
 };
 
 }  // namespace

@@ -22,27 +22,27 @@ struct Line {
   std::array<const Number*, 4> beside;  // the unknowns of those lines
 };
 
-// The line beside `line` in one of the directions south, north, bottom, top; -1 beyond a wall. `seam` when it
-// is found around a periodic axis.
+// The line beside `line` in one of the directions south, north, bottom, top; -1 beyond a boundary. `seam`
+// when it is found around a periodic axis.
 struct Beside {
   Index line = -1;
   bool seam = false;
 };
 
 template <class Number>
-Beside line_beside(const View<Number>& a, Index line, int slot) {
-  const std::size_t axis = slot < 2 ? 1 : 2;
-  if (static_cast<int>(axis) >= a.rank) return {};
-  const Index size = a.extent[axis], stride = slot < 2 ? 1 : a.extent[1];
-  const Index at = slot < 2 ? line % size : line / stride, next = at + (slot % 2 == 1 ? 1 : -1);
+Beside line_beside(const View<Number>& a, Index line, int direction) {
+  const std::size_t axis = direction < 2 ? 1 : 2;
+  if (static_cast<int>(axis) >= a.dimension) return {};
+  const Index size = a.extent[axis], stride = direction < 2 ? 1 : a.extent[1];
+  const Index at = direction < 2 ? line % size : line / stride, next = at + (direction % 2 == 1 ? 1 : -1);
   if (next >= 0 && next < size) return {line + (next - at) * stride};
   if (!a.periodic[axis]) return {};
   return {line + (next < 0 ? size - 1 : 1 - size) * stride, true};
 }
 
-// Conductances of lines beyond a wall.
+// Conductances of lines beyond a boundary.
 template <class Number>
-const Number* no_couplings(Index count) {
+const Number* no_conductances(Index count) {
   thread_local std::vector<Number> zeros;
   if (static_cast<Index>(zeros.size()) < count) zeros.assign(static_cast<std::size_t>(count), Number(0));
   return zeros.data();
@@ -52,27 +52,28 @@ template <class Number>
 Line<Number> line_of(const View<Number>& a, Index line, const Number* x) {
   const Index nx = a.extent[0];
   Line<Number> result{nx, a.periodic[0], a.diagonal + nx * line, a.low[0] + nx * line, {}, {}};
-  for (std::size_t slot = 0; slot < 4; ++slot) {
-    const Index other = line_beside(a, line, static_cast<int>(slot)).line;
-    // Beyond a wall anything finite will do.
-    result.beside[slot] = x + nx * (other < 0 ? line : other);
+  for (std::size_t direction = 0; direction < 4; ++direction) {
+    const Index other = line_beside(a, line, static_cast<int>(direction)).line;
+    // Beyond a boundary anything finite will do.
+    result.beside[direction] = x + nx * (other < 0 ? line : other);
     // Every coupling stands with the unknown above it.
-    result.joined[slot] =
-        other < 0 ? no_couplings<Number>(nx) : a.low[slot < 2 ? 1 : 2] + nx * (slot % 2 == 1 ? other : line);
+    result.joined[direction] = other < 0
+                                   ? no_conductances<Number>(nx)
+                                   : a.low[direction < 2 ? 1 : 2] + nx * (direction % 2 == 1 ? other : line);
   }
   return result;
 }
 
-template <int rank, class Number>
+template <int dimension, class Number>
 [[gnu::always_inline]] inline Number across(const Line<Number>& l, Index i) {
   Number sum = 0;
-  if constexpr (rank > 1) sum += l.joined[0][i] * l.beside[0][i] + l.joined[1][i] * l.beside[1][i];
-  if constexpr (rank > 2) sum += l.joined[2][i] * l.beside[2][i] + l.joined[3][i] * l.beside[3][i];
+  if constexpr (dimension > 1) sum += l.joined[0][i] * l.beside[0][i] + l.joined[1][i] * l.beside[1][i];
+  if constexpr (dimension > 2) sum += l.joined[2][i] * l.beside[2][i] + l.joined[3][i] * l.beside[3][i];
   return sum;
 }
 
 // Σ coupling·x over all neighbours of the first and last unknown of a line.
-template <int rank, class Number>
+template <int dimension, class Number>
 Number around_end(const Line<Number>& l, const Number* x, Index i) {
   const Index n = l.count;
   // Added in the order of `around`, so that no place on a periodic line differs from another.
@@ -85,48 +86,49 @@ Number around_end(const Line<Number>& l, const Number* x, Index i) {
     above = l.low[i + 1] * x[i + 1];
   else if (l.periodic)
     above = l.low[0] * x[0];
-  return below + above + across<rank>(l, i);
+  return below + above + across<dimension>(l, i);
 }
 
-template <int rank, class Number>
+template <int dimension, class Number>
 [[gnu::always_inline]] inline Number around(const Line<Number>& l, const Number* x, Index i) {
-  return l.low[i] * x[i - 1] + l.low[i + 1] * x[i + 1] + across<rank>(l, i);
+  return l.low[i] * x[i - 1] + l.low[i + 1] * x[i + 1] + across<dimension>(l, i);
 }
 
 // Sums go to each segment of the line.
-template <int rank>
+template <int dimension>
 [[gnu::always_inline]] inline void multiply_line(const Line<double>& l, const double* x, double* __restrict y,
                                                  double* of_segments) {
   each_segment(1, l.count - 1, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
     of_segments[s] = segment_sum(first, end, [&](Index i) WILLIWAW_INLINE {
-      const double v = l.diagonal[i] * x[i] - around<rank>(l, x, i);
+      const double v = l.diagonal[i] * x[i] - around<dimension>(l, x, i);
       y[i] = v;
       return v * x[i];
     });
   });
   for (const Index i : {Index{0}, l.count - 1}) {
-    y[i] = l.diagonal[i] * x[i] - around_end<rank>(l, x, i);
+    y[i] = l.diagonal[i] * x[i] - around_end<dimension>(l, x, i);
     if (i > 0 || l.count == 1) of_segments[i / segment_cells] += y[i] * x[i];
   }
   if (l.count > 1) of_segments[0] += y[0] * x[0];
 }
 
-template <int rank>
+template <int dimension>
 [[gnu::always_inline]] inline void residual_line(const Line<float>& l, const float* x, const float* b,
                                                  float* __restrict r) {
 #pragma omp simd
-  for (Index i = 1; i < l.count - 1; ++i) r[i] = b[i] - l.diagonal[i] * x[i] + around<rank>(l, x, i);
+  for (Index i = 1; i < l.count - 1; ++i) r[i] = b[i] - l.diagonal[i] * x[i] + around<dimension>(l, x, i);
   for (const Index i : {Index{0}, l.count - 1})
-    r[i] = b[i] - l.diagonal[i] * x[i] + around_end<rank>(l, x, i);
+    r[i] = b[i] - l.diagonal[i] * x[i] + around_end<dimension>(l, x, i);
 }
 
 // Updates the unknowns i with (i + parity) even.
-template <int rank>
+template <int dimension>
 [[gnu::always_inline]] inline void relax_line(const Line<float>& l, const float* inverse, float* x,
                                               const float* b, Index parity, float* __restrict buffer) {
 #pragma omp simd
-  for (Index i = 1; i < l.count - 1; ++i) buffer[i] = inverse[i] * (b[i] + around<rank>(l, x, i));
-  for (const Index i : {Index{0}, l.count - 1}) buffer[i] = inverse[i] * (b[i] + around_end<rank>(l, x, i));
+  for (Index i = 1; i < l.count - 1; ++i) buffer[i] = inverse[i] * (b[i] + around<dimension>(l, x, i));
+  for (const Index i : {Index{0}, l.count - 1})
+    buffer[i] = inverse[i] * (b[i] + around_end<dimension>(l, x, i));
   const int odd = static_cast<int>(parity & 1), count = static_cast<int>(l.count);
 #pragma omp simd
   for (int i = 0; i < count; ++i)
@@ -134,34 +136,34 @@ template <int rank>
 }
 
 WILLIWAW_CLONES
-void multiply_one(const Line<double>& l, int rank, const double* x, double* y, double* of_segments) {
+void multiply_one(const Line<double>& l, int dimension, const double* x, double* y, double* of_segments) {
   const Line<double> line = l;
-  if (rank == 1)
+  if (dimension == 1)
     multiply_line<1>(line, x, y, of_segments);
-  else if (rank == 2)
+  else if (dimension == 2)
     multiply_line<2>(line, x, y, of_segments);
   else
     multiply_line<3>(line, x, y, of_segments);
 }
 
 WILLIWAW_CLONES
-void residual_one(const Line<float>& l, int rank, const float* x, const float* b, float* r) {
+void residual_one(const Line<float>& l, int dimension, const float* x, const float* b, float* r) {
   const Line<float> line = l;
-  if (rank == 1)
+  if (dimension == 1)
     residual_line<1>(line, x, b, r);
-  else if (rank == 2)
+  else if (dimension == 2)
     residual_line<2>(line, x, b, r);
   else
     residual_line<3>(line, x, b, r);
 }
 
 WILLIWAW_CLONES
-void relax_one(const Line<float>& l, int rank, const float* inverse, float* x, const float* b, Index parity,
-               float* buffer) {
+void relax_one(const Line<float>& l, int dimension, const float* inverse, float* x, const float* b,
+               Index parity, float* buffer) {
   const Line<float> line = l;
-  if (rank == 1)
+  if (dimension == 1)
     relax_line<1>(line, inverse, x, b, parity, buffer);
-  else if (rank == 2)
+  else if (dimension == 2)
     relax_line<2>(line, inverse, x, b, parity, buffer);
   else
     relax_line<3>(line, inverse, x, b, parity, buffer);
@@ -188,7 +190,7 @@ Real multiply(const View<double>& a, const double* x, double* y, int threads) {
       TreeSum<Real> sum;
       for (Index line = b * each; line < std::min((b + 1) * each, lines); ++line) {
         std::ranges::fill(of_segments, 0.0);
-        multiply_one(line_of(a, line, x), a.rank, x + nx * line, y + nx * line, of_segments.data());
+        multiply_one(line_of(a, line, x), a.dimension, x + nx * line, y + nx * line, of_segments.data());
         for (Index s = 0; s < segments.of_line(); ++s)
           sum.add(segments.number(line, s * segment_cells), of_segments[static_cast<std::size_t>(s)]);
       }
@@ -204,7 +206,7 @@ void residual(const View<float>& a, const float* x, const float* b, float* r, in
   const Index lines = a.lines(), nx = a.extent[0];
 #pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
   for (Index line = 0; line < lines; ++line)
-    residual_one(line_of(a, line, x), a.rank, x + nx * line, b + nx * line, r + nx * line);
+    residual_one(line_of(a, line, x), a.dimension, x + nx * line, b + nx * line, r + nx * line);
 }
 
 namespace {
@@ -220,8 +222,8 @@ class LinesBefore {
   void copy(const float* x) {
     const Index nx = a_.extent[0];
     for (Index line = first_; line < last_; ++line)
-      for (int slot = 0; slot < 4; ++slot)
-        if (const Index other = wanted(line, slot); other >= 0) lines_.push_back(other);
+      for (int direction = 0; direction < 4; ++direction)
+        if (const Index other = wanted(line, direction); other >= 0) lines_.push_back(other);
     std::sort(lines_.begin(), lines_.end());
     lines_.erase(std::unique(lines_.begin(), lines_.end()), lines_.end());
     values_.reserve(lines_.size() * static_cast<std::size_t>(nx));
@@ -229,19 +231,19 @@ class LinesBefore {
   }
 
   void replace_in(Line<float>& line_data, Index line) const {
-    for (int slot = 0; slot < 4; ++slot)
-      if (const Index other = wanted(line, slot); other >= 0) {
+    for (int direction = 0; direction < 4; ++direction)
+      if (const Index other = wanted(line, direction); other >= 0) {
         const auto at = std::lower_bound(lines_.begin(), lines_.end(), other) - lines_.begin();
-        line_data.beside[static_cast<std::size_t>(slot)] = values_.data() + a_.extent[0] * at;
+        line_data.beside[static_cast<std::size_t>(direction)] = values_.data() + a_.extent[0] * at;
       }
   }
 
  private:
   // The line beside, if it has to be read from a copy.
-  Index wanted(Index line, int slot) const {
-    const Beside beside = line_beside(a_, line, slot);
+  Index wanted(Index line, int direction) const {
+    const Beside beside = line_beside(a_, line, direction);
     if (beside.line < 0) return -1;
-    const bool one_colour = beside.seam && a_.extent[slot < 2 ? 1 : 2] % 2 == 1;
+    const bool one_colour = beside.seam && a_.extent[direction < 2 ? 1 : 2] % 2 == 1;
     return one_colour || beside.line < first_ || beside.line >= last_ ? beside.line : -1;
   }
 
@@ -274,7 +276,7 @@ void relax(const View<float>& a, const float* inverse, float* x, const float* b,
         for (Index line = first; line < last; ++line) {
           Line<float> data = line_of(a, line, x);
           before.replace_in(data, line);
-          relax_one(data, a.rank, inverse + nx * line, x + nx * line, b + nx * line,
+          relax_one(data, a.dimension, inverse + nx * line, x + nx * line, b + nx * line,
                     line % ny + line / ny + colour, buffer.data());
         }
       }

@@ -9,13 +9,13 @@
 
 namespace williwaw::faces {
 
-/// A symmetric system. low[a][n] joins n to the unknown before it along axis a (0 at a wall; at the first
+/// A symmetric system. low[a][n] joins n to the unknown before it along axis a (0 at a boundary; at the first
 /// unknown of a periodic axis it joins the last): row n is diagonal·x_n − Σ low·x_neighbour.
 template <class Number>
 struct View {
   std::array<Index, 3> extent;
   std::array<bool, 3> periodic;
-  int rank;
+  int dimension;
   const Number* diagonal;
   std::array<const Number*, 3> low;
 

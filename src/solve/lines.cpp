@@ -9,7 +9,7 @@ namespace {
 
 int coupled_axis(const FaceSystem& m) {
   int found = -1;
-  for (int a = 0; a < m.rank(); ++a)
+  for (int a = 0; a < m.dimension(); ++a)
     for (const auto* side : {&m.lower[a], &m.upper[a]})
       for (const Real c : *side)
         if (c != 0) {

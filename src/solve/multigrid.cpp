@@ -12,7 +12,7 @@ namespace williwaw {
 namespace {
 
 constexpr Index coarsest_size = 64;
-// An axis is joined in pairs if its couplings are at least this share of the strongest axis'. Relaxation
+// An axis is joined in pairs if its couplings are at least this fraction of the strongest axis'. Relaxation
 // evens out along strong couplings only.
 constexpr double strong_enough = 0.3;
 
@@ -23,11 +23,11 @@ int threads_for_size(Index size, int threads) {
 }  // namespace
 
 faces::View<float> Hierarchy::Level::view() const {
-  return {extent, periodic, rank, diagonal.data(), {low[0].data(), low[1].data(), low[2].data()}};
+  return {extent, periodic, dimension, diagonal.data(), {low[0].data(), low[1].data(), low[2].data()}};
 }
 
 // Coupling of unknown n, at index `at` along axis a, to its neighbour there.
-float Hierarchy::Level::coupling(Index n, Index at, int a, bool upper) const {
+float Hierarchy::Level::conductance(Index n, Index at, int a, bool upper) const {
   const Index size = extent[a];
   if (!upper) return low[a][n];
   if (at + 1 < size) return low[a][n + stride(a)];
@@ -39,17 +39,17 @@ float Hierarchy::Level::coupling(Index n, Index at, int a, bool upper) const {
 float Hierarchy::Level::half_inside(Index n, Index at, int a) const {
   const bool second = at % 2 == 1;
   if (!second && at + 1 == extent[a]) return 0;
-  const float between = coupling(n, at, a, !second);
+  const float between = conductance(n, at, a, !second);
   return between > 0 ? 0.5f / between : 0;
 }
 
-// What walls and storage add to the pair that n belongs to. A wall is further from the middle of the pair
-// than from n itself: its pull is in series with the half between.
+// What boundaries and storage add to the pair that n belongs to. A boundary is further from the middle of the
+// pair than from n itself: its pull is in series with the half between.
 float Hierarchy::Level::excess_of_pair(Index n, const std::array<Index, 3>& at) const {
   const float pull = excess[n];
   if (!(pull > 0)) return pull;
-  for (int a = 0; a < rank; ++a)
-    if (paired[a] && !(coupling(n, at[a], a, at[a] % 2 == 1) > 0))
+  for (int a = 0; a < dimension; ++a)
+    if (paired[a] && !(conductance(n, at[a], a, at[a] % 2 == 1) > 0))
       return 1 / (1 / pull + half_inside(n, at[a], a));
   return pull;
 }
@@ -65,7 +65,8 @@ void Hierarchy::Level::finish() {
       const Index n = extent[0] * line + i;
       const std::array<Index, 3> at{i, line % ny, line / ny};
       float sum = excess[n];
-      for (int a = 0; a < rank; ++a) sum += coupling(n, at[a], a, false) + coupling(n, at[a], a, true);
+      for (int a = 0; a < dimension; ++a)
+        sum += conductance(n, at[a], a, false) + conductance(n, at[a], a, true);
       diagonal[n] = sum > 0 ? sum : 1;
       inverse[n] = sum > 0 ? 1 / sum : 0;  // what belongs to no one stays zero
     }
@@ -74,7 +75,7 @@ void Hierarchy::Level::finish() {
 
 void Hierarchy::choose_pairs(Level& level) {
   std::array<double, 3> mean{0, 0, 0};
-  for (int a = 0; a < level.rank; ++a) {
+  for (int a = 0; a < level.dimension; ++a) {
     Index joined = 0;
     for (const float c : level.low[a])
       if (c > 0) {
@@ -85,23 +86,23 @@ void Hierarchy::choose_pairs(Level& level) {
     mean[a] = joined > 0 ? std::exp(mean[a] / static_cast<double>(joined)) : 0;
   }
   const double strongest = std::max({mean[0], mean[1], mean[2]});
-  for (int a = 0; a < level.rank; ++a)
+  for (int a = 0; a < level.dimension; ++a)
     level.paired[a] = level.extent[a] > 2 && mean[a] >= strong_enough * strongest;
   // Where the strong axes are down to two unknowns the others go on.
   if (!level.paired[0] && !level.paired[1] && !level.paired[2])
-    for (int a = 0; a < level.rank; ++a) level.paired[a] = level.extent[a] > 2;
+    for (int a = 0; a < level.dimension; ++a) level.paired[a] = level.extent[a] > 2;
 }
 
 Hierarchy::Level Hierarchy::coarser(Level& fine) {
   choose_pairs(fine);
   Level coarse;
-  coarse.rank = fine.rank;
+  coarse.dimension = fine.dimension;
   coarse.periodic = fine.periodic;
   for (int a = 0; a < 3; ++a) coarse.extent[a] = fine.paired[a] ? (fine.extent[a] + 1) / 2 : fine.extent[a];
   coarse.threads = threads_for_size(coarse.size(), fine.threads);
   const auto count = static_cast<std::size_t>(coarse.size());
   coarse.excess.assign(count, 0.0f);
-  for (int a = 0; a < fine.rank; ++a) {
+  for (int a = 0; a < fine.dimension; ++a) {
     coarse.low[a].assign(count, 0.0f);
     if (fine.paired[a]) fine.lean[a].assign(static_cast<std::size_t>(fine.size()), 0.0f);
   }
@@ -122,11 +123,11 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
           const Index n = i + fine.extent[0] * (j + fine.extent[1] * k);
           const Index N = half(i, 0) + coarse.extent[0] * (J + coarse.extent[1] * K);
           coarse.excess[N] += fine.excess_of_pair(n, at);
-          for (int a = 0; a < fine.rank; ++a) {
+          for (int a = 0; a < fine.dimension; ++a) {
             const bool second = fine.paired[a] && at[a] % 2 == 1;
             // Below: the coupling between this pair and the one before it, in series with the halves of both.
             if (!second) {
-              const float face = fine.coupling(n, at[a], a, false);
+              const float face = fine.conductance(n, at[a], a, false);
               if (face > 0) {
                 float resistance = 1 / face;
                 if (fine.paired[a]) {
@@ -138,13 +139,13 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
               }
             }
             if (!fine.paired[a]) continue;
-            const float face = fine.coupling(n, at[a], a, second);
+            const float face = fine.conductance(n, at[a], a, second);
             const float own = fine.half_inside(n, at[a], a);
             if (own == 0) continue;
             if (!(face > 0)) {
-              // Towards a wall values come back smaller, by as much as the wall holds them.
-              const float wall = fine.excess[n];
-              if (wall > 0) fine.lean[a][n] = own / (own + 1 / wall);
+              // Towards a boundary values come back smaller, by as much as the boundary holds them.
+              const float boundary = fine.excess[n];
+              if (boundary > 0) fine.lean[a][n] = own / (own + 1 / boundary);
               continue;
             }
             const Index size = fine.extent[a];
@@ -164,7 +165,7 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
   Level first;
   first.extent = system.extent;
   first.periodic = system.periodic;
-  first.rank = system.rank();
+  first.dimension = system.dimension();
   first.threads = threads_for_size(system.size(), threads > 0 ? threads : omp_get_max_threads());
   double largest = 0;
   for (const Real d : system.diagonal) largest = std::max(largest, d);
@@ -172,7 +173,7 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
   scale_ = 1 / largest;
   const auto count = static_cast<std::size_t>(first.size());
   first.excess.resize(count);
-  for (int a = 0; a < first.rank; ++a) first.low[a].resize(count);
+  for (int a = 0; a < first.dimension; ++a) first.low[a].resize(count);
   const std::array<Index, 3> stride{first.stride(0), first.stride(1), first.stride(2)};
   bool symmetric = true, signs = true;
   double fixed = 0;
@@ -182,7 +183,7 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
   for (Index line = 0; line < lines; ++line)
     for (Index n = nx * line; n < nx * (line + 1); ++n) {
       double sum = system.diagonal[n];
-      for (int a = 0; a < first.rank; ++a) {
+      for (int a = 0; a < first.dimension; ++a) {
         const Real low = system.lower[a][n], high = system.upper[a][n];
         signs = signs && low <= 0 && high <= 0;
         // Only a seam makes a neighbour that is not a stride away.
@@ -194,8 +195,8 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
         first.low[a][n] = static_cast<float>(-low * scale_);
         sum += low + high;
       }
-      const bool held = !system.held.empty() && system.held[n];
-      if (held) sum = 0;
+      const bool prescribed = !system.prescribed.empty() && system.prescribed[n];
+      if (prescribed) sum = 0;
       // What round-off leaves of rows that sum to zero is no excess.
       if (std::abs(sum) < 1e-12 * system.diagonal[n]) sum = 0;
       fixed += sum;
@@ -226,8 +227,8 @@ void Hierarchy::factor_coarsest() {
         const std::array<Index, 3> at{i, j, k};
         const Index m = i + level.extent[0] * (j + level.extent[1] * k);
         factor_[m * n + m] += level.diagonal[m] * (singular_ ? 1 + 1e-6 : 1 + 1e-14);
-        for (int a = 0; a < level.rank; ++a)
-          if (const float c = level.coupling(m, at[a], a, false); c > 0) {
+        for (int a = 0; a < level.dimension; ++a)
+          if (const float c = level.conductance(m, at[a], a, false); c > 0) {
             const Index other = at[a] > 0 ? m - level.stride(a) : m + (level.extent[a] - 1) * level.stride(a);
             factor_[m * n + other] -= c;
             factor_[other * n + m] -= c;

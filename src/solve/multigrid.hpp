@@ -15,7 +15,7 @@ class Hierarchy {
   void build(const FaceSystem& system, int threads);
   /// z = approximate inverse of A times r, by one V-cycle with red-black relaxation before and after.
   void apply(const std::vector<float>& r, std::vector<float>& z);
-  /// No wall, source or storage fixes the mean.
+  /// No boundary, source or storage fixes the mean.
   bool singular() const { return singular_; }
   std::size_t levels() const { return levels_.size(); }
 
@@ -24,7 +24,7 @@ class Hierarchy {
     std::array<Index, 3> extent{1, 1, 1};
     std::array<bool, 3> periodic{false, false, false};
     std::array<bool, 3> paired{false, false, false};  ///< axes along which the next level joins pairs
-    int rank = 1, threads = 1;
+    int dimension = 1, threads = 1;
     std::vector<float> diagonal, inverse, excess;
     std::array<std::vector<float>, 3> low;
     std::array<std::vector<float>, 3> lean;  ///< weight of the neighbouring pair when values come back
@@ -33,7 +33,7 @@ class Hierarchy {
     Index size() const { return extent[0] * extent[1] * extent[2]; }
     Index stride(int a) const { return a == 0 ? 1 : a == 1 ? extent[0] : extent[0] * extent[1]; }
     faces::View<float> view() const;
-    float coupling(Index n, Index at, int a, bool upper) const;
+    float conductance(Index n, Index at, int a, bool upper) const;
     float half_inside(Index n, Index at, int a) const;
     float excess_of_pair(Index n, const std::array<Index, 3>& at) const;
     void finish();

@@ -131,7 +131,7 @@ void Hierarchy::add_correction(Level& fine, const Level& coarse) {
     if (next >= 0 && next < size) return next;
     return fine.periodic[a] ? (next < 0 ? size - 1 : 0) : Index{-1};
   };
-  // Beyond a wall everything is zero.
+  // Beyond a boundary everything is zero.
   const std::vector<float> nothing(static_cast<std::size_t>(NX), 0.0f);
 #pragma omp parallel num_threads(fine.threads) if (fine.threads > 1)
   {

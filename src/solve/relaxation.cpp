@@ -25,9 +25,9 @@ class Relaxation final : public LinearSolver {
     const auto* faces = std::get_if<FaceSystem>(&system);
     if (!faces) throw SolverError("relaxation takes systems of fluxes between two neighbours only");
     system_ = *faces;
-    rank_ = system_.rank();
+    dimension_ = system_.dimension();
     stride_ = {1, system_.extent[0], system_.extent[0] * system_.extent[1]};
-    for (int a = 0; a < rank_; ++a) {
+    for (int a = 0; a < dimension_; ++a) {
       lower_[a] = system_.lower[a].data();
       upper_[a] = system_.upper[a].data();
     }
@@ -72,9 +72,9 @@ class Relaxation final : public LinearSolver {
   // b − A·x in row n.
   Real left(Index n, std::span<const Real> right, std::span<const Real> x) const {
     Real sum = right[n] - system_.diagonal[n] * x[n];
-    for (int a = 0; a < rank_; ++a) {
+    for (int a = 0; a < dimension_; ++a) {
       const Real low = lower_[a][n], high = upper_[a][n];
-      // Conductances beyond walls are zero; only a seam makes a neighbour that is not a stride away.
+      // Conductances beyond boundaries are zero; only a seam makes a neighbour that is not a stride away.
       if (low != 0) sum -= low * x[system_.periodic[a] ? system_.neighbour(n, a, false) : n - stride_[a]];
       if (high != 0) sum -= high * x[system_.periodic[a] ? system_.neighbour(n, a, true) : n + stride_[a]];
     }
@@ -93,11 +93,11 @@ class Relaxation final : public LinearSolver {
     convergence_.error = factor < 1 ? convergence_.change * factor / (1 - factor) : INFINITY;
   }
 
-  // 2/(1 + √(1 − ρ²)) with the spectral radius ρ of Jacobi's method on a rectangle with held walls (Young,
-  // 1954): the mean of cos(π/n) over the axes, weighted by their couplings.
+  // 2/(1 + √(1 − ρ²)) with the spectral radius ρ of Jacobi's method on a rectangle with prescribed boundaries
+  // (Young, 1954): the mean of cos(π/n) over the axes, weighted by their couplings.
   Real best_factor() const {
     Real sum = 0, all = 0;
-    for (int a = 0; a < system_.rank(); ++a) {
+    for (int a = 0; a < system_.dimension(); ++a) {
       Real joined = 0;
       for (const Real c : system_.upper[a]) joined += std::abs(c);
       const Real n = static_cast<Real>(system_.extent[a] + 1);
@@ -111,7 +111,7 @@ class Relaxation final : public LinearSolver {
   std::string name_;
   SolverRules rules_;
   FaceSystem system_;
-  int rank_ = 1;
+  int dimension_ = 1;
   std::array<Index, 3> stride_{};
   std::array<const Real*, 3> lower_{}, upper_{};
   Real factor_ = 1;

@@ -15,47 +15,47 @@ bool close(Real a, Real b) {
 
 class Separator {
  public:
-  explicit Separator(const FaceSystem& system) : system_(system), rank_(system.rank()) {}
+  explicit Separator(const FaceSystem& system) : system_(system), dimension_(system.dimension()) {}
 
   std::optional<Separable> run() {
-    if (rank_ < 2 || !find_free()) return std::nullopt;
-    for (int a = 0; a < rank_; ++a) {
+    if (dimension_ < 2 || !find_free()) return std::nullopt;
+    for (int a = 0; a < dimension_; ++a) {
       SeparableAxis& axis = result_.axes[a];
       axis.weight.resize(axis.count);
-      axis.coupling.assign(axis.count, 0.0);
-      axis.wall.assign(axis.count, 0.0);
+      axis.conductance.assign(axis.count, 0.0);
+      axis.boundary.assign(axis.count, 0.0);
     }
     if (!find_weights()) return std::nullopt;
-    find_couplings();
-    if (!fits_couplings() || !find_walls() || !fits_diagonal()) return std::nullopt;
+    find_conductances();
+    if (!fits_conductances() || !find_boundaries() || !fits_diagonal()) return std::nullopt;
     return result_;
   }
 
  private:
   Index number(std::array<Index, 3> at) const {
-    for (int a = 0; a < rank_; ++a) at[a] += result_.axes[a].first;
+    for (int a = 0; a < dimension_; ++a) at[a] += result_.axes[a].first;
     return at[0] + system_.extent[0] * (at[1] + system_.extent[1] * at[2]);
   }
   // The middle of the free block, moved along one axis.
   Index middle(int a, Index i) const {
     std::array<Index, 3> at{0, 0, 0};
-    for (int b = 0; b < rank_; ++b) at[b] = result_.axes[b].count / 2;
+    for (int b = 0; b < dimension_; ++b) at[b] = result_.axes[b].count / 2;
     at[a] = i;
     return number(at);
   }
 
-  // Held unknowns must be whole sides.
+  // Prescribed unknowns must be whole sides.
   bool find_free() {
-    result_.axes.resize(static_cast<std::size_t>(rank_));
-    for (int a = 0; a < rank_; ++a) {
+    result_.axes.resize(static_cast<std::size_t>(dimension_));
+    for (int a = 0; a < dimension_; ++a) {
       result_.axes[a].count = system_.extent[a];
       result_.axes[a].periodic = system_.periodic[a];
     }
-    if (system_.held.empty()) return true;
+    if (system_.prescribed.empty()) return true;
     std::array<Index, 3> low = system_.extent, high{-1, -1, -1};
     Index free = 0;
     for (Index n = 0; n < system_.size(); ++n) {
-      if (system_.held[n]) continue;
+      if (system_.prescribed[n]) continue;
       ++free;
       const std::array<Index, 3> at{n % system_.extent[0], n / system_.extent[0] % system_.extent[1],
                                     n / (system_.extent[0] * system_.extent[1])};
@@ -65,7 +65,7 @@ class Separator {
       }
     }
     Index block = 1;
-    for (int a = 0; a < rank_; ++a) {
+    for (int a = 0; a < dimension_; ++a) {
       if (high[a] < low[a]) return false;
       result_.axes[a].first = low[a];
       result_.axes[a].count = high[a] - low[a] + 1;
@@ -74,35 +74,35 @@ class Separator {
     return block == free;
   }
 
-  // Conductances along one axis are weighted by the shares of all others.
+  // Conductances along one axis are weighted by the fractions of all others.
   bool find_weights() {
-    for (int a = 0; a < rank_; ++a) {
+    for (int a = 0; a < dimension_; ++a) {
       SeparableAxis& axis = result_.axes[a];
       const int other = a == 0 ? 1 : 0;
-      const auto coupling_at = [&](Index i) {
+      const auto conductance_at = [&](Index i) {
         const Index n = middle(a, i);
         return -(system_.upper[other][n] != 0 ? system_.upper[other][n] : system_.lower[other][n]);
       };
-      const Real unit = coupling_at(axis.count / 2);
+      const Real unit = conductance_at(axis.count / 2);
       for (Index i = 0; i < axis.count; ++i) {
-        axis.weight[i] = unit > 0 ? coupling_at(i) / unit : 1;
+        axis.weight[i] = unit > 0 ? conductance_at(i) / unit : 1;
         if (!(axis.weight[i] > 0)) return false;
       }
     }
     return true;
   }
 
-  void find_couplings() {
-    for (int a = 0; a < rank_; ++a) {
+  void find_conductances() {
+    for (int a = 0; a < dimension_; ++a) {
       SeparableAxis& axis = result_.axes[a];
       for (Index i = axis.periodic ? 0 : 1; i < axis.count; ++i)
-        axis.coupling[i] = -system_.lower[a][middle(a, i)];
+        axis.conductance[i] = -system_.lower[a][middle(a, i)];
     }
   }
 
   Real others(const std::array<Index, 3>& at, int a) const {
     Real product = 1;
-    for (int b = 0; b < rank_; ++b)
+    for (int b = 0; b < dimension_; ++b)
       if (b != a) product *= result_.axes[b].weight[at[b]];
     return product;
   }
@@ -110,7 +110,7 @@ class Separator {
   template <class Test>
   bool everywhere(const Test& test) const {
     std::array<Index, 3> count{1, 1, 1};
-    for (int a = 0; a < rank_; ++a) count[a] = result_.axes[a].count;
+    for (int a = 0; a < dimension_; ++a) count[a] = result_.axes[a].count;
     for (Index k = 0; k < count[2]; ++k)
       for (Index j = 0; j < count[1]; ++j)
         for (Index i = 0; i < count[0]; ++i)
@@ -118,13 +118,13 @@ class Separator {
     return true;
   }
 
-  bool fits_couplings() const {
+  bool fits_conductances() const {
     return everywhere([&](const std::array<Index, 3>& at) {
       const Index n = number(at);
-      for (int a = 0; a < rank_; ++a) {
+      for (int a = 0; a < dimension_; ++a) {
         const SeparableAxis& axis = result_.axes[a];
         if (at[a] == 0 && !axis.periodic) continue;
-        const Real expected = axis.coupling[at[a]] * others(at, a);
+        const Real expected = axis.conductance[at[a]] * others(at, a);
         const Index below = system_.neighbour(n, a, false);
         if (!close(-system_.lower[a][n], expected) || !close(-system_.upper[a][below], expected))
           return false;
@@ -135,28 +135,28 @@ class Separator {
 
   Real excess(Index n) const {
     Real sum = system_.diagonal[n];
-    for (int a = 0; a < rank_; ++a) sum += system_.lower[a][n] + system_.upper[a][n];
+    for (int a = 0; a < dimension_; ++a) sum += system_.lower[a][n] + system_.upper[a][n];
     return sum;
   }
 
-  // The middle tells the shift, if it lies beside no wall; the ends of each axis tell its walls.
-  bool find_walls() {
-    for (int a = 0; a < rank_; ++a)
+  // The middle tells the shift, if it lies beside no boundary; the ends of each axis tell its boundaries.
+  bool find_boundaries() {
+    for (int a = 0; a < dimension_; ++a)
       if (result_.axes[a].count < 3) return false;
     const Index n = middle(0, result_.axes[0].count / 2);
     Real weight = 1;
-    for (int a = 0; a < rank_; ++a) weight *= result_.axes[a].weight[result_.axes[a].count / 2];
+    for (int a = 0; a < dimension_; ++a) weight *= result_.axes[a].weight[result_.axes[a].count / 2];
     const Real inside = excess(n);
     result_.shift = std::abs(inside) > 1e-13 * system_.diagonal[n] ? inside / weight : 0;
-    for (int a = 0; a < rank_; ++a) {
+    for (int a = 0; a < dimension_; ++a) {
       SeparableAxis& axis = result_.axes[a];
       for (const Index i : {Index{0}, axis.count - 1}) {
         std::array<Index, 3> at{0, 0, 0};
-        for (int b = 0; b < rank_; ++b) at[b] = result_.axes[b].count / 2;
+        for (int b = 0; b < dimension_; ++b) at[b] = result_.axes[b].count / 2;
         at[a] = i;
         const Index end = number(at);
         const Real rest = excess(end) - result_.shift * axis.weight[i] * others(at, a);
-        axis.wall[i] = std::abs(rest) > 1e-12 * system_.diagonal[end] ? rest / others(at, a) : 0;
+        axis.boundary[i] = std::abs(rest) > 1e-12 * system_.diagonal[end] ? rest / others(at, a) : 0;
       }
     }
     return true;
@@ -166,14 +166,14 @@ class Separator {
     return everywhere([&](const std::array<Index, 3>& at) {
       const Index n = number(at);
       Real expected = result_.shift;
-      for (int a = 0; a < rank_; ++a) expected *= result_.axes[a].weight[at[a]];
-      for (int a = 0; a < rank_; ++a) expected += result_.axes[a].wall[at[a]] * others(at, a);
+      for (int a = 0; a < dimension_; ++a) expected *= result_.axes[a].weight[at[a]];
+      for (int a = 0; a < dimension_; ++a) expected += result_.axes[a].boundary[at[a]] * others(at, a);
       return std::abs(excess(n) - expected) <= tolerance * system_.diagonal[n];
     });
   }
 
   const FaceSystem& system_;
-  int rank_;
+  int dimension_;
   Separable result_;
 };
 

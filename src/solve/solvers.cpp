@@ -55,7 +55,7 @@ const std::vector<SolverKind>& solver_kinds() {
 }
 
 bool is_symmetric(const FaceSystem& system) {
-  for (int a = 0; a < system.rank(); ++a)
+  for (int a = 0; a < system.dimension(); ++a)
     for (Index n = 0; n < system.size(); ++n)
       if (const Index above = system.neighbour(n, a, true); above >= 0) {
         const Real up = system.upper[a][n], down = system.lower[a][above];
@@ -70,9 +70,9 @@ namespace {
 // A matrix whose parts do not belong together would be read beyond its ends.
 void check(const FaceSystem& s) {
   const auto count = static_cast<std::size_t>(s.extent[0] * s.extent[1] * s.extent[2]);
-  bool fits = s.diagonal.size() == count && (s.held.empty() || s.held.size() == count);
+  bool fits = s.diagonal.size() == count && (s.prescribed.empty() || s.prescribed.size() == count);
   for (std::size_t a = 0; a < 3; ++a) {
-    const bool there = static_cast<int>(a) < s.rank();
+    const bool there = static_cast<int>(a) < s.dimension();
     fits = fits && s.lower[a].size() == (there ? count : 0) && s.upper[a].size() == s.lower[a].size() &&
            (there || s.extent[a] == 1);
   }
@@ -111,10 +111,10 @@ std::unique_ptr<LinearSolver> make_any(const std::string& name, const LinearSyst
   }
   const auto* faces = std::get_if<FaceSystem>(&system);
   if (!faces) return make_direct_solver();
-  if (faces->rank() == 1) return make_tridiagonal_solver();
+  if (faces->dimension() == 1) return make_tridiagonal_solver();
   if (is_of_lines(*faces)) return make_lines_solver();
   // In a block direct factors fill up too soon for that to pay.
-  const Index limit = rules.reused && faces->rank() == 2 ? direct_limit_reused : direct_limit;
+  const Index limit = rules.reused && faces->dimension() == 2 ? direct_limit_reused : direct_limit;
   if (!is_symmetric(*faces))
     return faces->size() <= limit ? make_direct_solver() : make_bicgstab_solver(rules);
   if (is_separable(system)) return make_transform_solver();

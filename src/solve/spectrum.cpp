@@ -77,7 +77,7 @@ Real largest_by_lanczos(FaceSystem k, const std::vector<char>& free) {
     for (Real& value : lower) value = -value;
   const faces::View<double> operation{k.extent,
                                       k.periodic,
-                                      k.rank(),
+                                      k.dimension(),
                                       k.diagonal.data(),
                                       {k.lower[0].data(), k.lower[1].data(), k.lower[2].data()}};
   State v(free.size(), 0.0), last(free.size(), 0.0), w(free.size(), 0.0);
@@ -86,7 +86,7 @@ Real largest_by_lanczos(FaceSystem k, const std::vector<char>& free) {
     if (!free[n]) continue;
     Real sign = 1;
     Index rest = n;
-    for (int a = 0; a < k.rank(); ++a) {
+    for (int a = 0; a < k.dimension(); ++a) {
       sign *= (rest % k.extent[a]) % 2 ? -1 : 1;
       rest /= k.extent[a];
     }
@@ -101,21 +101,21 @@ Real largest_by_lanczos(FaceSystem k, const std::vector<char>& free) {
 #pragma omp parallel for simd schedule(static) num_threads(threads) if (threads > 1)
     for (Index n = 0; n < count; ++n) v[n] *= shrink;
     faces::multiply(operation, v.data(), w.data(), threads);
-    const Real share = sum([&](Index n) {
+    const Real fraction = sum([&](Index n) {
       w[n] -= size * last[n];
       return w[n] * v[n];
     });
     if (m > 0) off.push_back(size);
-    diagonal.push_back(share);
+    diagonal.push_back(fraction);
     size = std::sqrt(sum([&](Index n) {
-      w[n] -= share * v[n];
+      w[n] -= fraction * v[n];
       return w[n] * w[n];
     }));
     last.swap(v);
     v.swap(w);
-    if ((m + 1) % between_looks != 0 && size > 1e-14 * std::abs(share)) continue;
+    if ((m + 1) % between_looks != 0 && size > 1e-14 * std::abs(fraction)) continue;
     const Real now = largest_eigenvalue(diagonal, off);
-    if (now - found <= 1e-9 * now || size <= 1e-14 * std::abs(share)) return now;
+    if (now - found <= 1e-9 * now || size <= 1e-14 * std::abs(fraction)) return now;
     found = now;
   }
   return found;

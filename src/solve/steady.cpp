@@ -43,11 +43,11 @@ class Sets {
 
 Floating find_floating(const FaceSystem& system) {
   const Index count = system.size();
-  const auto held = [&](Index n) { return !system.held.empty() && system.held[n]; };
+  const auto prescribed = [&](Index n) { return !system.prescribed.empty() && system.prescribed[n]; };
   Sets sets(count);
   std::vector<char> fixed(static_cast<std::size_t>(count), 0);
   Index stride = 1;
-  for (int a = 0; a < system.rank(); ++a) {
+  for (int a = 0; a < system.dimension(); ++a) {
     for (Index n = 0; n < count; ++n)
       if (system.lower[a][n] != 0) {
         // The neighbour before, which only a seam makes another than n − stride.
@@ -58,11 +58,11 @@ Floating find_floating(const FaceSystem& system) {
   }
   Index free = 0;
   for (Index n = 0; n < count; ++n) {
-    if (held(n)) continue;
+    if (prescribed(n)) continue;
     ++free;
     // What its column sums to is what leaves the domain from it.
     Real excess = system.diagonal[n];
-    for (int a = 0; a < system.rank(); ++a)
+    for (int a = 0; a < system.dimension(); ++a)
       for (const bool up : {false, true})
         if (const Index other = system.neighbour(n, a, up); other >= 0)
           excess += (up ? system.lower : system.upper)[a][other];
@@ -70,7 +70,7 @@ Floating find_floating(const FaceSystem& system) {
   }
   Floating result;
   for (Index n = 0; n < count; ++n) {
-    if (held(n)) continue;
+    if (prescribed(n)) continue;
     const Index root = sets.find(n);
     if (fixed[root]) continue;
     if (root == n) result.pieces.emplace_back();
@@ -87,14 +87,14 @@ Floating find_floating(const FaceSystem& system) {
 class SteadySolver {
  public:
   SteadySolver(Balance& balance, State& y, Real at, const SteadyRules& rules)
-      : balance_(balance), y_(y), at_(at), rules_(rules), offers_(balance.offers()) {
-    if (!offers_.matrix)
+      : balance_(balance), y_(y), at_(at), rules_(rules), capabilities_(balance.capabilities()) {
+    if (!capabilities_.matrix)
       throw InputError("a steady state needs a matrix, which this equation does not offer");
     outcome_.flows = Ledger(balance_.lines().size());
   }
 
   SteadyPreview preview() {
-    balance_.pin(at_, y_);
+    balance_.prescribe(at_, y_);
     State r(y_.size());
     sizes_.reference = residual(y_, r);
     const auto kind = choose(r, true);
@@ -102,7 +102,7 @@ class SteadySolver {
   }
 
   SteadyOutcome run() {
-    balance_.pin(at_, y_);
+    balance_.prescribe(at_, y_);
     State r(y_.size()), step(y_.size());
     const State first = y_;
     sizes_.reference = uniform_residual(r);
@@ -110,7 +110,7 @@ class SteadySolver {
     if (!(sizes_.reference > 0)) sizes_.reference = size > 0 ? size : 1;
     outcome_.residuals.push_back(size / sizes_.reference);
     // A linear problem needs one solve; a second one takes up what round-off and drift have left.
-    const int most = offers_.linear ? 3 : offers_.approximate ? correction_limit : newton_limit;
+    const int most = capabilities_.linear ? 3 : capabilities_.approximate ? correction_limit : newton_limit;
     while (outcome_.newton_steps < most &&
            !(size <= std::max(rules_.tolerance * sizes_.reference, sizes_.floor))) {
       linearise(r);
@@ -121,12 +121,12 @@ class SteadySolver {
       const Real before = size;
       size = move(step, r, size);
       sizes_.floor = round_off();
-      if (!iterates_ || !offers_.linear) outcome_.residuals.push_back(size / sizes_.reference);
+      if (!iterates_ || !capabilities_.linear) outcome_.residuals.push_back(size / sizes_.reference);
       if (!std::isfinite(size))
         throw SolverError("the steady state could not be found: the residual is not finite");
-      if (offers_.linear && size > 0.5 * before) break;  // round-off
-      if (!offers_.linear && size >= before && size <= 1e-12 * sizes_.reference) break;
-      if (iterates_ && offers_.linear && !converged_) break;
+      if (capabilities_.linear && size > 0.5 * before) break;  // round-off
+      if (!capabilities_.linear && size >= before && size <= 1e-12 * sizes_.reference) break;
+      if (iterates_ && capabilities_.linear && !converged_) break;
     }
     outcome_.reached = size <= std::max(rules_.tolerance * sizes_.reference, sizes_.floor) * (1 + 1e-12);
     finish(first, r);
@@ -138,11 +138,11 @@ class SteadySolver {
   Real residual(const State& y, State& r) {
     balance_.rate(y, at_, Parts::all(), r, outcome_.flows);
     missing_.clear();
-    for (const Index h : balance_.held()) {
+    for (const Index h : balance_.prescribed()) {
       missing_.push_back(r[h]);
       r[h] = 0;
     }
-    for (const Index n : balance_.absent()) r[n] = 0;
+    for (const Index n : balance_.inactive()) r[n] = 0;
     return norm_of(r);
   }
 
@@ -158,18 +158,19 @@ class SteadySolver {
 
   Real uniform_residual(State& r) {
     std::vector<char> counted(y_.size(), 1);
-    for (const Index h : balance_.held()) counted[h] = 0;
-    for (const Index n : balance_.absent()) counted[n] = 0;
+    for (const Index h : balance_.prescribed()) counted[h] = 0;
+    for (const Index n : balance_.inactive()) counted[n] = 0;
     const auto count = std::ranges::count(counted, 1);
     const Real sum = sum_over(balance_.reductions(), [&](Index n) { return counted[n] ? y_[n] : 0.0; });
     State uniform(y_.size(), count > 0 ? sum / static_cast<Real>(count) : 0);
-    for (const Index n : balance_.absent()) uniform[n] = 0;
-    balance_.pin(at_, uniform);
+    for (const Index n : balance_.inactive()) uniform[n] = 0;
+    balance_.prescribe(at_, uniform);
     return residual(uniform, r);
   }
 
   void linearise(const State& r) {
-    if (factored_ && (offers_.linear || (offers_.approximate && offers_.same_matrix))) return;
+    if (factored_ && (capabilities_.linear || (capabilities_.approximate && capabilities_.same_matrix)))
+      return;
     choose(r, false);
     factored_ = true;
     outcome_.solver = solver_->name();
@@ -178,7 +179,7 @@ class SteadySolver {
   // The solver for the matrix about the current state, factored unless only its name is asked for.
   std::string choose(const State& r, bool name_only) {
     LinearSystem system;
-    pinned_.clear();
+    is_prescribed_.clear();
     balance_.linearise(y_, at_, 0, 1, Parts::all(), system);
     std::string kind = rules_.solver;
     if (auto* faces = std::get_if<FaceSystem>(&system)) {
@@ -193,10 +194,10 @@ class SteadySolver {
     linear.relaxation = rules_.relaxation;
     linear.iterations = rules_.iterations;
     // What the whole solve must reach, whatever this step starts from.
-    linear.tolerance = std::min(0.1, (offers_.linear ? 1 - 1e-6 : 0.1) * rules_.tolerance * sizes_.reference /
-                                         std::max(norm_of(r), 1e-300));
+    linear.tolerance = std::min(0.1, (capabilities_.linear ? 1 - 1e-6 : 0.1) * rules_.tolerance *
+                                         sizes_.reference / std::max(norm_of(r), 1e-300));
     // A step by a neighbour of the matrix is no better for being solved to the last digit.
-    if (offers_.approximate) linear.tolerance = 0.01;
+    if (capabilities_.approximate) linear.tolerance = 0.01;
     solver_ = make_solver(kind, system, linear);
     iterates_ = solver_->convergence() != nullptr;
     // Some tell by their factorization alone what they are, or that they cannot.
@@ -205,7 +206,7 @@ class SteadySolver {
   }
 
   static bool one_dimensional_auto(const FaceSystem& system, const std::string& kind) {
-    return kind == "auto" && (system.rank() == 1 || (system.size() <= 2500 && !is_separable(system)));
+    return kind == "auto" && (system.dimension() == 1 || (system.size() <= 2500 && !is_separable(system)));
   }
 
   void check_floating(const State& r) {
@@ -215,7 +216,7 @@ class SteadySolver {
         net += r[n];
         gross += std::abs(r[n]);
       }
-      // Sources that cancel leave the round-off of their sum; walls that insulate leave nothing.
+      // Sources that cancel leave the round-off of their sum; boundaries that insulate leave nothing.
       if (std::abs(net) > 1e-9 * std::max(gross, outcome_.flows.gross()))
         throw SingularProblem(piece.front(), static_cast<Index>(piece.size()), floating_.whole, net);
       outcome_.mean_fixed = true;
@@ -224,17 +225,17 @@ class SteadySolver {
 
   // One unknown of each piece keeps its value; the mean is put right in the end.
   void fix_one_of_each(FaceSystem& system) {
-    if (system.held.empty()) system.held.assign(system.diagonal.size(), 0);
+    if (system.prescribed.empty()) system.prescribed.assign(system.diagonal.size(), 0);
     for (const auto& piece : floating_.pieces) {
-      pinned_.push_back(piece.front());
-      system.held[piece.front()] = 1;
+      is_prescribed_.push_back(piece.front());
+      system.prescribed[piece.front()] = 1;
     }
     system.apply_mask();
   }
 
   void solve(const State& r, Real size, State& step) {
     State right = r;
-    for (const Index n : pinned_) right[n] = 0;
+    for (const Index n : is_prescribed_) right[n] = 0;
     solver_->solve(right, step);
     const Convergence* c = solver_->convergence();
     if (!c) return;
@@ -253,7 +254,7 @@ class SteadySolver {
     for (int halving = 0; halving < 12; ++halving, length *= 0.5) {
       for (std::size_t n = 0; n < y_.size(); ++n) y_[n] = from[n] + length * step[n];
       next = residual(y_, r);
-      if (offers_.linear || next < size) break;
+      if (capabilities_.linear || next < size) break;
     }
     return next;
   }
@@ -263,11 +264,11 @@ class SteadySolver {
     residual(y_, r);
     outcome_.left = 0;
     for (const Real v : r) outcome_.left += v;
-    // A steady wall supplies what its nodes lose.
+    // A steady boundary supplies what its nodes lose.
     State supplied(y_.size(), 0.0);
     std::size_t h = 0;
-    for (const Index n : balance_.held()) supplied[n] = -missing_[h++];
-    balance_.book_held(supplied, outcome_.flows);
+    for (const Index n : balance_.prescribed()) supplied[n] = -missing_[h++];
+    balance_.book_prescribed(supplied, outcome_.flows);
     outcome_.totals = balance_.totals(y_, at_);
   }
 
@@ -294,11 +295,11 @@ class SteadySolver {
   State& y_;
   Real at_;
   SteadyRules rules_;
-  Offers offers_;
+  Capabilities capabilities_;
   SteadyOutcome outcome_;
   std::unique_ptr<LinearSolver> solver_;
   Floating floating_;
-  std::vector<Index> pinned_;
+  std::vector<Index> is_prescribed_;
   std::vector<Real> missing_;
   std::vector<Real> diagonal_;
   /// Of residuals: that of the first guess, and what round-off leaves.
@@ -312,9 +313,9 @@ class SteadySolver {
 }  // namespace
 
 SingularProblem::SingularProblem(Index somewhere, Index size, bool all, Real flow)
-    : SolverError((all ? "nothing fixes the unknown: no wall holds it or exchanges anything, yet "
+    : SolverError((all ? "nothing fixes the unknown: no boundary holds it or exchanges anything, yet "
                        : "a piece of the domain of " + std::to_string(size) +
-                             " control volumes is fixed by no wall and joined to nothing, yet ") +
+                             " control volumes is fixed by no boundary and joined to nothing, yet ") +
                   to_text(flow) + " flows into it with no way out, so that there is no steady state"),
       unknown(somewhere),
       count(size),

@@ -24,23 +24,25 @@ bool near(Real a, Real b) {
   return std::abs(a - b) <= 1e-9 * std::max(std::abs(a), std::abs(b));
 }
 
-enum class End { closed, half_held, held, closed_node, other };
+enum class End { closed, half_prescribed, prescribed, closed_node, other };
 
-// What an end is: unknowns half an interval from the wall (cells) or on it (nodes).
+// What an end is: unknowns half an interval from the boundary (cells) or on it (nodes).
 End end_of(const SeparableAxis& axis, bool upper) {
   const Index i = upper ? axis.count - 1 : 0, n = axis.count;
-  const Real unit = axis.coupling[n / 2], wall = axis.wall[i];
+  const Real unit = axis.conductance[n / 2], boundary = axis.boundary[i];
   const bool half = near(axis.weight[i], 0.5);
   if (!half && !near(axis.weight[i], 1)) return End::other;
-  if (wall == 0) return half ? End::closed_node : End::closed;
+  if (boundary == 0) return half ? End::closed_node : End::closed;
   if (half) return End::other;
-  return near(wall, 2 * unit) ? End::half_held : near(wall, unit) ? End::held : End::other;
+  return near(boundary, 2 * unit) ? End::half_prescribed
+         : near(boundary, unit)   ? End::prescribed
+                                  : End::other;
 }
 
 std::optional<Transform> transform_of(const SeparableAxis& axis) {
   const Index n = axis.count;
   for (Index i = 1; i < n; ++i)
-    if (!near(axis.coupling[i], axis.coupling[n / 2])) return std::nullopt;
+    if (!near(axis.conductance[i], axis.conductance[n / 2])) return std::nullopt;
   for (Index i = 1; i + 1 < n; ++i)
     if (!near(axis.weight[i], 1)) return std::nullopt;
   Transform t;
@@ -52,7 +54,7 @@ std::optional<Transform> transform_of(const SeparableAxis& axis) {
   };
   const Real size = static_cast<Real>(n);
   if (axis.periodic) {
-    if (!near(axis.coupling[0], axis.coupling[n / 2]) || !near(axis.weight[0], 1)) return std::nullopt;
+    if (!near(axis.conductance[0], axis.conductance[n / 2]) || !near(axis.weight[0], 1)) return std::nullopt;
     t = {FFTW_R2HC, FFTW_HC2R, size, {}};
     modes([&](Real k) { return 2 * std::min(k, size - k) / size; });
     return t;
@@ -62,25 +64,25 @@ std::optional<Transform> transform_of(const SeparableAxis& axis) {
   if (low == closed && high == closed) {
     t = {FFTW_REDFT10, FFTW_REDFT01, 2 * size, {}};
     modes([&](Real k) { return k / size; });
-  } else if (low == half_held && high == half_held) {
+  } else if (low == half_prescribed && high == half_prescribed) {
     t = {FFTW_RODFT10, FFTW_RODFT01, 2 * size, {}};
     modes([&](Real k) { return (k + 1) / size; });
-  } else if (low == half_held && high == closed) {
+  } else if (low == half_prescribed && high == closed) {
     t = {FFTW_RODFT11, FFTW_RODFT11, 2 * size, {}};
     modes([&](Real k) { return (k + 0.5) / size; });
-  } else if (low == closed && high == half_held) {
+  } else if (low == closed && high == half_prescribed) {
     t = {FFTW_REDFT11, FFTW_REDFT11, 2 * size, {}};
     modes([&](Real k) { return (k + 0.5) / size; });
-  } else if (low == held && high == held) {
+  } else if (low == prescribed && high == prescribed) {
     t = {FFTW_RODFT00, FFTW_RODFT00, 2 * (size + 1), {}};
     modes([&](Real k) { return (k + 1) / (size + 1); });
   } else if (low == closed_node && high == closed_node && n > 1) {
     t = {FFTW_REDFT00, FFTW_REDFT00, 2 * (size - 1), {}};
     modes([&](Real k) { return k / (size - 1); });
-  } else if (low == held && high == closed_node) {
+  } else if (low == prescribed && high == closed_node) {
     t = {FFTW_RODFT01, FFTW_RODFT10, 2 * size, {}};
     modes([&](Real k) { return (k + 0.5) / size; });
-  } else if (low == closed_node && high == held) {
+  } else if (low == closed_node && high == prescribed) {
     t = {FFTW_REDFT01, FFTW_REDFT10, 2 * size, {}};
     modes([&](Real k) { return (k + 0.5) / size; });
   } else {
@@ -120,13 +122,13 @@ class FastTransform final : public LinearSolver {
       throw SolverError(
           "fast transforms need a rectangle with the same material everywhere, even spacing along all axes "
           "but "
-          "one, and walls there that are held, insulated or periodic");
+          "one, and boundaries there that are prescribed, insulated or periodic");
     parts_ = *parts;
     transforms_ = *transforms;
     extent_ = faces->extent;
     line_ = -1;
     size_ = 1;
-    for (int a = 0; a < rank(); ++a) {
+    for (int a = 0; a < dimension(); ++a) {
       if (!transforms_[a]) line_ = a;
       size_ *= parts_.axes[a].count;
     }
@@ -140,7 +142,7 @@ class FastTransform final : public LinearSolver {
       if (t) scale *= t->scale;
     each([&](const std::array<Index, 3>& at, Index m) {
       Real weight = 1;
-      for (int a = 0; a < rank(); ++a)
+      for (int a = 0; a < dimension(); ++a)
         if (a != line_) weight *= parts_.axes[a].weight[at[a]];
       values_[m] = right[outside(at)] / (weight * scale);
     });
@@ -150,17 +152,17 @@ class FastTransform final : public LinearSolver {
     else
       solve_lines();
     for (const auto p : backward_) fftw_execute(p);
-    std::copy(right.begin(), right.end(), x.begin());  // held unknowns: rows of the identity
+    std::copy(right.begin(), right.end(), x.begin());  // prescribed unknowns: rows of the identity
     each([&](const std::array<Index, 3>& at, Index m) { x[outside(at)] = values_[m]; });
   }
 
  private:
-  int rank() const { return static_cast<int>(parts_.axes.size()); }
-  Index count(int a) const { return a < rank() ? parts_.axes[a].count : 1; }
+  int dimension() const { return static_cast<int>(parts_.axes.size()); }
+  Index count(int a) const { return a < dimension() ? parts_.axes[a].count : 1; }
 
   Index outside(const std::array<Index, 3>& at) const {
     Index n = 0;
-    for (int a = rank() - 1; a >= 0; --a) n = n * extent_[a] + at[a] + parts_.axes[a].first;
+    for (int a = dimension() - 1; a >= 0; --a) n = n * extent_[a] + at[a] + parts_.axes[a].first;
     return n;
   }
 
@@ -174,14 +176,14 @@ class FastTransform final : public LinearSolver {
 
   // FFTW_ESTIMATE, so that results repeat.
   void plan() {
-    for (int a = 0; a < rank(); ++a) {
+    for (int a = 0; a < dimension(); ++a) {
       if (!transforms_[a]) continue;
       int stride = 1;
       for (int b = 0; b < a; ++b) stride *= static_cast<int>(count(b));
       const fftw_iodim along{static_cast<int>(count(a)), stride, stride};
       std::vector<fftw_iodim> others;
       int step = 1;
-      for (int b = 0; b < rank(); ++b) {
+      for (int b = 0; b < dimension(); ++b) {
         if (b != a) others.push_back({static_cast<int>(count(b)), step, step});
         step *= static_cast<int>(count(b));
       }
@@ -197,13 +199,13 @@ class FastTransform final : public LinearSolver {
 
   // Eigenvalue of the axis for a weight of 1.
   Real mode(int a, Index k) const {
-    return transforms_[a]->eigenvalues[k] * parts_.axes[a].coupling[parts_.axes[a].count / 2];
+    return transforms_[a]->eigenvalues[k] * parts_.axes[a].conductance[parts_.axes[a].count / 2];
   }
 
   void divide() {
     each([&](const std::array<Index, 3>& at, Index m) {
       Real sum = parts_.shift;
-      for (int a = 0; a < rank(); ++a) sum += mode(a, at[a]);
+      for (int a = 0; a < dimension(); ++a) sum += mode(a, at[a]);
       // The mean that nothing fixes stays at zero.
       values_[m] = sum == 0 ? 0 : values_[m] / sum;
     });
@@ -219,13 +221,13 @@ class FastTransform final : public LinearSolver {
     each([&](const std::array<Index, 3>& at, Index m) {
       if (at[line_] != 0) return;
       Real others = parts_.shift;
-      for (int a = 0; a < rank(); ++a)
+      for (int a = 0; a < dimension(); ++a)
         if (a != line_) others += mode(a, at[a]);
       Real last = 0;
       for (Index i = 0; i < n; ++i) {
-        const Real below = i > 0 ? axis.coupling[i] : 0, above = i + 1 < n ? axis.coupling[i + 1] : 0;
+        const Real below = i > 0 ? axis.conductance[i] : 0, above = i + 1 < n ? axis.conductance[i + 1] : 0;
         Real pivot =
-            others * axis.weight[i] + below + above + axis.wall[i] - (i > 0 ? below * ratio[i - 1] : 0);
+            others * axis.weight[i] + below + above + axis.boundary[i] - (i > 0 ? below * ratio[i - 1] : 0);
         // A mean that nothing fixes shows in the very last pivot.
         const bool loose = i == n - 1 && std::abs(pivot) < 1e-12 * (below + above);
         ratio[i] = above / pivot;

@@ -11,7 +11,7 @@ class Tridiagonal final : public LinearSolver {
 
   void factor(const LinearSystem& system) override {
     const auto& m = std::get<FaceSystem>(system);
-    if (m.rank() != 1) throw SolverError("the tridiagonal solver takes one-dimensional problems only");
+    if (m.dimension() != 1) throw SolverError("the tridiagonal solver takes one-dimensional problems only");
     const Index n = m.size();
     periodic_ = m.periodic[0] && n > 1;
     below_ = m.lower[0];

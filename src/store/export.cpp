@@ -22,7 +22,7 @@ std::string header(const std::string& name, const std::string& unit) {
 std::string place_cells(const Grid& g, Index n) {
   const auto at = g.position(n);
   std::string result;
-  for (int a = 0; a < g.rank(); ++a)
+  for (int a = 0; a < g.dimension(); ++a)
     result += fmt::format("{}{:.10g}", a == 0 ? "" : ",", g.axis(a).points()[at[a]]);
   return result;
 }
@@ -30,7 +30,7 @@ std::string place_cells(const Grid& g, Index n) {
 std::string place_header(const FieldReader& fields) {
   const Grid& g = fields.grid();
   std::string result;
-  for (int a = 0; a < g.rank(); ++a)
+  for (int a = 0; a < g.dimension(); ++a)
     result += (a == 0 ? "" : ",") + header(g.axis(a).name(), fields.description().length.unit);
   return result;
 }
@@ -125,7 +125,7 @@ Mesh mesh_of(const Field& field) {
   const Grid& g = field.grid();
   const bool cells = g.unknowns() == Unknowns::cells;
   std::array<Index, 3> boxes{1, 1, 1}, corners{1, 1, 1};
-  for (int a = 0; a < g.rank(); ++a) {
+  for (int a = 0; a < g.dimension(); ++a) {
     boxes[a] = g.axis(a).intervals();
     corners[a] = boxes[a] + 1;
   }
@@ -138,7 +138,7 @@ Mesh mesh_of(const Field& field) {
       for (Index i = 0; i < corners[0]; ++i) {
         const std::array<Index, 3> at{i, j, k};
         std::array<double, 3> p{0, 0, 0};
-        for (int a = 0; a < g.rank(); ++a) p[g.slot(a)] = g.axis(a).marks()[at[a]];
+        for (int a = 0; a < g.dimension(); ++a) p[g.direction(a)] = g.axis(a).faces()[at[a]];
         mesh.points.insert(mesh.points.end(), p.begin(), p.end());
         if (!cells) mesh.point_values.push_back(value(i, j, k));
       }
@@ -147,7 +147,7 @@ Mesh mesh_of(const Field& field) {
   static const std::array<std::uint8_t, 3> types{3, 9, 12};
   static const std::array<std::array<Index, 3>, 8> order{
       {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}}};
-  const std::size_t count = std::size_t{1} << g.rank();
+  const std::size_t count = std::size_t{1} << g.dimension();
   for (Index k = 0; k < boxes[2]; ++k)
     for (Index j = 0; j < boxes[1]; ++j)
       for (Index i = 0; i < boxes[0]; ++i) {
@@ -160,7 +160,7 @@ Mesh mesh_of(const Field& field) {
         if (!there) continue;
         mesh.connectivity.insert(mesh.connectivity.end(), own.begin(), own.end());
         mesh.offsets.push_back(static_cast<std::int64_t>(mesh.connectivity.size()));
-        mesh.types.push_back(types[static_cast<std::size_t>(g.rank()) - 1]);
+        mesh.types.push_back(types[static_cast<std::size_t>(g.dimension()) - 1]);
         if (cells) mesh.cell_values.push_back(value(i, j, k));
       }
   return mesh;
@@ -243,7 +243,7 @@ Files export_npy(const FieldReader& fields, const std::vector<Index>& records,
   make_folder(folder);
   const Grid& g = fields.grid();
   std::vector<std::size_t> shape{records.size()};
-  for (int a = g.rank() - 1; a >= 0; --a) shape.push_back(static_cast<std::size_t>(g.size(a)));
+  for (int a = g.dimension() - 1; a >= 0; --a) shape.push_back(static_cast<std::size_t>(g.size(a)));
   Files files;
   for (const auto& reader : readers_of(fields)) {
     std::vector<Real> all;
@@ -258,7 +258,7 @@ Files export_npy(const FieldReader& fields, const std::vector<Index>& records,
   for (const Index r : records) times.push_back(fields.times()[r]);
   files.push_back(folder / "t.npy");
   write_npy(files.back(), {times.size()}, times);
-  for (int a = 0; a < g.rank(); ++a) {
+  for (int a = 0; a < g.dimension(); ++a) {
     files.push_back(folder / (g.axis(a).name() + ".npy"));
     write_npy(files.back(), {static_cast<std::size_t>(g.size(a))},
               {g.axis(a).points().begin(), g.axis(a).points().end()});

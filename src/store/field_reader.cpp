@@ -19,14 +19,14 @@ struct FieldReader::Open {
 
   Field get_record(int id, Index record, const Grid& g) const {
     std::vector<std::size_t> start{static_cast<std::size_t>(record)}, count{1};
-    for (int a = g.rank() - 1; a >= 0; --a) {
+    for (int a = g.dimension() - 1; a >= 0; --a) {
       start.push_back(0);
       count.push_back(static_cast<std::size_t>(shown_size(g.axis(a))));
     }
     const std::vector<Real> shown = nc->part(id, start, count);
     Field result(g);
     std::size_t next = 0;
-    for (Index plane = 0; plane < (g.rank() == 3 ? shown_size(g.axis(2)) : 1); ++plane)
+    for (Index plane = 0; plane < (g.dimension() == 3 ? shown_size(g.axis(2)) : 1); ++plane)
       each_shown(g, plane, [&](Index i, Index j, Index k) {
         const Real v = shown[next++];
         if (i < g.size(0) && j < g.size(1) && k < g.size(2)) result.at(i, j, k) = v;
@@ -108,22 +108,22 @@ FieldReader::FieldReader(const std::filesystem::path& file, const std::string& u
     const auto bounds = nc.values(nc.find(std::string(name) + "_bounds"));
     if (points.empty() || bounds.size() != 2 * points.size())
       nc.damaged(std::string("axis '") + name + "' does not have two bounds for each point");
-    std::vector<Real> marks = points;
+    std::vector<Real> faces = points;
     if (cells) {
-      marks = {bounds.front()};
-      for (std::size_t i = 1; i < bounds.size(); i += 2) marks.push_back(bounds[i]);
+      faces = {bounds.front()};
+      for (std::size_t i = 1; i < bounds.size(); i += 2) faces.push_back(bounds[i]);
     }
     const Unknowns unknowns = cells ? Unknowns::cells : Unknowns::nodes;
     if (std::string(name) == "r")
       axes.push_back(Axis::radial(
-          coordinates == "spherical" ? Coordinates::spherical : Coordinates::cylindrical, marks, unknowns));
+          coordinates == "spherical" ? Coordinates::spherical : Coordinates::cylindrical, faces, unknowns));
     else
-      axes.emplace_back(name, marks, unknowns, nc.number(id, "periodic") != 0);
+      axes.emplace_back(name, faces, unknowns, nc.number(id, "periodic") != 0);
   }
   if (axes.empty()) nc.damaged("no axis");
   grid_ = std::make_unique<Grid>(axes);
   std::vector<std::size_t> due{times_.size()};
-  for (int a = grid_->rank() - 1; a >= 0; --a)
+  for (int a = grid_->dimension() - 1; a >= 0; --a)
     due.push_back(static_cast<std::size_t>(shown_size(grid_->axis(a))));
   if (nc.shape(open_->value) != due)
     nc.damaged("'" + description_.unknown + "' has other dimensions than its grid and its times");
@@ -136,24 +136,24 @@ Field FieldReader::field(Index record) const {
   const Grid& g = *grid_;
   Field result = open_->get_record(open_->value, record, g);
   std::vector<Index> gone;
-  for (Index n = 0; nc.has("share") && n < g.count(); ++n)
+  for (Index n = 0; nc.has("volume_fraction") && n < g.count(); ++n)
     if (std::isnan(result[n])) gone.push_back(n);
   result.leave_out(gone);
   if (gone.empty()) result.extend();
-  for (const Side side : kept_walls(g)) {
+  for (const Side side : kept_boundaries(g)) {
     const auto touching = g.unknowns_at(side);
-    std::vector<std::size_t> wall_start{static_cast<std::size_t>(record)}, wall_count{1};
-    for (int a = g.rank() - 1; a >= 0; --a) {
+    std::vector<std::size_t> boundary_start{static_cast<std::size_t>(record)}, boundary_count{1};
+    for (int a = g.dimension() - 1; a >= 0; --a) {
       if (a == side.axis) continue;
-      wall_start.push_back(0);
-      wall_count.push_back(static_cast<std::size_t>(g.size(a)));
+      boundary_start.push_back(0);
+      boundary_count.push_back(static_cast<std::size_t>(g.size(a)));
     }
-    const int id = nc.find(wall_name(description_.unknown, g.side_name(side)));
-    const std::vector<Real> on_wall = nc.part(id, wall_start, wall_count);
+    const int id = nc.find(boundary_name(description_.unknown, g.side_name(side)));
+    const std::vector<Real> on_boundary = nc.part(id, boundary_start, boundary_count);
     for (std::size_t f = 0; f < touching.size(); ++f) {
       auto beyond = g.position(touching[f]);
       beyond[side.axis] += side.upper ? 1 : -1;
-      result.at(beyond[0], beyond[1], beyond[2]) = 2 * on_wall[f] - result[touching[f]];
+      result.at(beyond[0], beyond[1], beyond[2]) = 2 * on_boundary[f] - result[touching[f]];
     }
   }
   if (g.unknowns() == Unknowns::cells) {
@@ -165,7 +165,7 @@ Field FieldReader::field(Index record) const {
 
 std::optional<std::vector<Field>> FieldReader::velocity(Index record) const {
   std::vector<Field> result;
-  for (int a = 0; a < grid_->rank(); ++a) {
+  for (int a = 0; a < grid_->dimension(); ++a) {
     const std::string name = velocity_name(grid_->axis(a));
     if (!open_->nc->has(name)) return std::nullopt;
     result.push_back(open_->get_record(open_->nc->find(name), record, *grid_));
@@ -173,16 +173,17 @@ std::optional<std::vector<Field>> FieldReader::velocity(Index record) const {
   return result;
 }
 
-std::optional<Field> FieldReader::shares() const {
+std::optional<Field> FieldReader::fractions() const {
   const NetcdfFile& nc = *open_->nc;
-  if (!nc.has("share")) return std::nullopt;
-  const std::vector<Real> shown = nc.values(nc.find("share"));
+  if (!nc.has("volume_fraction")) return std::nullopt;
+  const std::vector<Real> shown = nc.values(nc.find("volume_fraction"));
   Index due = 1;
-  for (int a = 0; a < grid_->rank(); ++a) due *= shown_size(grid_->axis(a));
-  if (static_cast<Index>(shown.size()) != due) nc.damaged("'share' does not have a value for each unknown");
+  for (int a = 0; a < grid_->dimension(); ++a) due *= shown_size(grid_->axis(a));
+  if (static_cast<Index>(shown.size()) != due)
+    nc.damaged("'volume_fraction' does not have a value for each unknown");
   Field result(*grid_);
   std::size_t next = 0;
-  for (Index plane = 0; plane < (grid_->rank() == 3 ? shown_size(grid_->axis(2)) : 1); ++plane)
+  for (Index plane = 0; plane < (grid_->dimension() == 3 ? shown_size(grid_->axis(2)) : 1); ++plane)
     each_shown(*grid_, plane, [&](Index i, Index j, Index k) {
       result.at(i % grid_->size(0), j % grid_->size(1), k % grid_->size(2)) = shown[next++];
     });

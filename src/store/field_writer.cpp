@@ -26,7 +26,7 @@ struct FieldWriter::Open {
   struct Written {
     Quantity quantity;
     int id = -1;
-    std::vector<std::pair<Side, int>> walls = {};
+    std::vector<std::pair<Side, int>> boundaries = {};
     std::uint32_t last_values = 0;  ///< checksum
   };
   std::vector<Written> unknowns;
@@ -60,12 +60,13 @@ struct FieldWriter::Open {
   void prove() const;
   void prove(const NetcdfFile& written, const Written& unknown) const;
 
-  // A block goes plane by plane, so that it is not held twice. Returns the checksum of what was written.
+  // A block goes plane by plane, so that it is not prescribed twice. Returns the checksum of what was
+  // written.
   template <class Value>
   std::uint32_t put_record(int id, std::size_t record, const Value& value_at) const {
-    const bool block = grid.rank() == 3;
+    const bool block = grid.dimension() == 3;
     std::vector<std::size_t> start{record}, count{1};
-    for (int a = grid.rank() - 1; a >= 0; --a) {
+    for (int a = grid.dimension() - 1; a >= 0; --a) {
       start.push_back(0);
       count.push_back(block && a == 2 ? 1 : static_cast<std::size_t>(shown_size(grid.axis(a))));
     }
@@ -88,11 +89,11 @@ struct FieldWriter::Open {
   void choose_chunks(int id) const {
     constexpr std::size_t most = 1u << 16;
     std::vector<std::size_t> chunk{1};
-    for (int a = grid.rank() - 1; a >= 0; --a)
+    for (int a = grid.dimension() - 1; a >= 0; --a)
       chunk.push_back(static_cast<std::size_t>(shown_size(grid.axis(a))));
-    if (grid.rank() == 3) chunk[1] = 1;
+    if (grid.dimension() == 3) chunk[1] = 1;
     const std::size_t line = chunk.back();
-    if (grid.rank() > 1) {
+    if (grid.dimension() > 1) {
       auto& lines = chunk[chunk.size() - 2];
       lines = std::clamp<std::size_t>(most / line, 1, lines);
     } else {
@@ -126,7 +127,7 @@ void FieldWriter::Open::declare(Written& unknown, const std::vector<int>& dimens
   nc->attribute(unknown.id, "long_name", name);
   if (!scale.unit.empty()) nc->attribute(unknown.id, "units", scale.unit);
   std::string method;
-  for (int a = 0; a < grid.rank(); ++a) method += grid.axis(a).name() + ": ";
+  for (int a = 0; a < grid.dimension(); ++a) method += grid.axis(a).name() + ": ";
   nc->attribute(unknown.id, "cell_methods", method + (grid.unknowns() == Unknowns::cells ? "mean" : "point"));
   if (&unknown != unknowns.data()) {
     nc->attribute(unknown.id, "value_factor", scale.factor);
@@ -137,27 +138,27 @@ void FieldWriter::Open::declare(Written& unknown, const std::vector<int>& dimens
 // A variable for what an unknown is on each side.
 void FieldWriter::Open::declare_sides(Written& unknown, int time_dimension, const std::vector<int>& axes) {
   const auto& [name, scale] = unknown.quantity;
-  for (const Side side : kept_walls(grid)) {
+  for (const Side side : kept_boundaries(grid)) {
     std::vector<int> along{time_dimension};
-    for (int a = grid.rank() - 1; a >= 0; --a)
+    for (int a = grid.dimension() - 1; a >= 0; --a)
       if (a != side.axis) along.push_back(axes[a]);
-    const int id = nc->variable(wall_name(name, grid.side_name(side)), along);
-    nc->attribute(id, "long_name", name + " on the " + grid.side_name(side) + " wall");
+    const int id = nc->variable(boundary_name(name, grid.side_name(side)), along);
+    nc->attribute(id, "long_name", name + " on the " + grid.side_name(side) + " boundary");
     if (!scale.unit.empty()) nc->attribute(id, "units", scale.unit);
-    unknown.walls.emplace_back(side, id);
+    unknown.boundaries.emplace_back(side, id);
   }
 }
 
 FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, const Description& about,
-                         const std::vector<Real>& shares)
+                         const std::vector<Real>& fractions)
     : open_(std::make_unique<Open>(file, grid, about)) {
   const NetcdfFile& nc = *open_->nc;
   const int time = nc.dimension("time", NC_UNLIMITED);
-  const int pair = nc.dimension("end", 2);
+  const int pair = nc.dimension("bounds", 2);
   std::vector<int> axes, bounds;
-  for (int a = 0; a < grid.rank(); ++a)
+  for (int a = 0; a < grid.dimension(); ++a)
     axes.push_back(nc.dimension(grid.axis(a).name(), static_cast<std::size_t>(shown_size(grid.axis(a)))));
-  for (int a = 0; a < grid.rank(); ++a) bounds.push_back(open_->coordinate(grid.axis(a), axes[a], pair));
+  for (int a = 0; a < grid.dimension(); ++a) bounds.push_back(open_->coordinate(grid.axis(a), axes[a], pair));
 
   open_->time = nc.variable("time", {time});
   if (!about.time.unit.empty()) nc.attribute(open_->time, "units", about.time.unit);
@@ -176,7 +177,7 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   dimensions.insert(dimensions.end(), axes.rbegin(), axes.rend());
   for (Open::Written& unknown : open_->unknowns) open_->declare(unknown, dimensions);
 
-  for (int a = 0; about.velocity && a < grid.rank(); ++a) {
+  for (int a = 0; about.velocity && a < grid.dimension(); ++a) {
     const int id = nc.variable(velocity_name(grid.axis(a)), dimensions);
     open_->choose_chunks(id);
     nc.missing_value(id);
@@ -187,11 +188,11 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   }
   for (Open::Written& unknown : open_->unknowns) open_->declare_sides(unknown, time, axes);
 
-  int share = -1;
-  if (!shares.empty()) {
-    share = nc.variable("share", {axes.rbegin(), axes.rend()});
-    nc.attribute(share, "long_name", "share of the control volume that is not cut out");
-    nc.attribute(share, "units", "1");
+  int fraction = -1;
+  if (!fractions.empty()) {
+    fraction = nc.variable("volume_fraction", {axes.rbegin(), axes.rend()});
+    nc.attribute(fraction, "long_name", "fraction of the control volume that is active");
+    nc.attribute(fraction, "units", "1");
   }
   nc.attribute(NC_GLOBAL, "Conventions", "CF-1.8");
   nc.attribute(NC_GLOBAL, "title", about.title);
@@ -214,14 +215,14 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
     nc.attribute(NC_GLOBAL, std::string(name) + "_offset", scale.offset);
   }
   nc.check(nc_enddef(nc.id()));
-  for (int a = 0; a < grid.rank(); ++a) open_->write_coordinate(grid.axis(a), bounds[a]);
-  if (share < 0) return;
+  for (int a = 0; a < grid.dimension(); ++a) open_->write_coordinate(grid.axis(a), bounds[a]);
+  if (fraction < 0) return;
   std::vector<Real> shown;
-  for (Index plane = 0; plane < (grid.rank() == 3 ? shown_size(grid.axis(2)) : 1); ++plane)
+  for (Index plane = 0; plane < (grid.dimension() == 3 ? shown_size(grid.axis(2)) : 1); ++plane)
     each_shown(grid, plane, [&](Index i, Index j, Index k) {
-      shown.push_back(shares[grid.number(i % grid.size(0), j % grid.size(1), k % grid.size(2))]);
+      shown.push_back(fractions[grid.number(i % grid.size(0), j % grid.size(1), k % grid.size(2))]);
     });
-  nc.check(nc_put_var_double(nc.id(), share, shown.data()));
+  nc.check(nc_put_var_double(nc.id(), fraction, shown.data()));
 }
 
 FieldWriter::~FieldWriter() {
@@ -266,20 +267,21 @@ void FieldWriter::Open::put(Written& unknown, std::size_t record, const Field& f
   const Scale& scale = unknown.quantity.scale;
   unknown.last_values = put_record(unknown.id, record,
                                    [&](Index i, Index j, Index k) { return scale.shown(field.at(i, j, k)); });
-  for (const auto& [side, id] : unknown.walls) {
-    std::vector<Real> on_wall;
+  for (const auto& [side, id] : unknown.boundaries) {
+    std::vector<Real> on_boundary;
     for (const Index n : grid.unknowns_at(side)) {
       auto beyond = grid.position(n);
       beyond[side.axis] += side.upper ? 1 : -1;
-      on_wall.push_back(scale.shown(0.5 * (field[n] + field.at(beyond[0], beyond[1], beyond[2]))));
+      on_boundary.push_back(scale.shown(0.5 * (field[n] + field.at(beyond[0], beyond[1], beyond[2]))));
     }
-    std::vector<std::size_t> wall_start{record}, wall_count{1};
-    for (int a = grid.rank() - 1; a >= 0; --a) {
+    std::vector<std::size_t> boundary_start{record}, boundary_count{1};
+    for (int a = grid.dimension() - 1; a >= 0; --a) {
       if (a == side.axis) continue;
-      wall_start.push_back(0);
-      wall_count.push_back(static_cast<std::size_t>(grid.size(a)));
+      boundary_start.push_back(0);
+      boundary_count.push_back(static_cast<std::size_t>(grid.size(a)));
     }
-    nc->check(nc_put_vara_double(nc->id(), id, wall_start.data(), wall_count.data(), on_wall.data()));
+    nc->check(
+        nc_put_vara_double(nc->id(), id, boundary_start.data(), boundary_count.data(), on_boundary.data()));
   }
 }
 
@@ -296,7 +298,7 @@ void FieldWriter::Open::prove() const {
 void FieldWriter::Open::prove(const NetcdfFile& written, const Written& unknown) const {
   std::vector<std::size_t> start{records - 1}, count{1};
   std::size_t all = 1;
-  for (int a = grid.rank() - 1; a >= 0; --a) {
+  for (int a = grid.dimension() - 1; a >= 0; --a) {
     start.push_back(0);
     count.push_back(static_cast<std::size_t>(shown_size(grid.axis(a))));
     all *= count.back();

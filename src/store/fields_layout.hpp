@@ -11,7 +11,7 @@ inline Index shown_size(const Axis& axis) {
   return axis.size() + (axis.periodic() && axis.unknowns() == Unknowns::nodes ? 1 : 0);
 }
 
-inline std::string wall_name(const std::string& unknown, const std::string& side) {
+inline std::string boundary_name(const std::string& unknown, const std::string& side) {
   return unknown + "_on_" + side;
 }
 
@@ -25,7 +25,7 @@ inline std::string velocity_name(const Axis& axis) {
 // Shown unknowns of one plane of a block, or of all there is in fewer dimensions, x fastest.
 template <class Visit>
 void each_shown(const Grid& g, Index plane, const Visit& visit) {
-  const auto size = [&](int a) { return a < g.rank() ? shown_size(g.axis(a)) : 1; };
+  const auto size = [&](int a) { return a < g.dimension() ? shown_size(g.axis(a)) : 1; };
   for (Index j = 0; j < size(1); ++j)
     for (Index i = 0; i < size(0); ++i) visit(i, j, plane);
 }
@@ -44,8 +44,8 @@ inline void keep_two_chunks(const NetcdfFile& nc, int id) {
   if (storage == NC_CHUNKED) nc.check(nc_set_var_chunk_cache(nc.id(), id, bytes, slots, written_ones_first));
 }
 
-// Walls whose own values are kept.
-inline std::vector<Side> kept_walls(const Grid& g) {
+// Boundaries whose own values are kept.
+inline std::vector<Side> kept_boundaries(const Grid& g) {
   std::vector<Side> result;
   if (g.unknowns() == Unknowns::nodes) return result;
   for (const Side s : g.sides())

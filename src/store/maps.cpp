@@ -11,7 +11,7 @@ namespace {
 
 struct Between {
   std::size_t low = 0, high = 0;
-  Real share = 0;  ///< of the high one
+  Real fraction = 0;  ///< of the high one
 };
 
 Between between(const std::vector<Real>& points, Real at) {
@@ -48,7 +48,7 @@ Real Map::at(std::span<const Real> place, bool nearest) const {
     std::size_t number = 0;
     for (std::size_t a = 0; a < axes.size(); ++a) {
       const bool high = (corner >> a) & 1U;
-      weight *= high ? parts[a].share : 1 - parts[a].share;
+      weight *= high ? parts[a].fraction : 1 - parts[a].fraction;
       number = number * axes[a].points.size() + (high ? parts[a].high : parts[a].low);
     }
     if (weight == 0 || std::isnan(values[number])) continue;
@@ -63,7 +63,7 @@ Real Map::nearest_to(std::span<const Real> place) const {
   std::size_t number = 0;
   for (std::size_t a = 0; a < axes.size(); ++a) {
     const Between b = between(axes[a].points, place[a]);
-    number = number * axes[a].points.size() + (b.share < 0.5 ? b.low : b.high);
+    number = number * axes[a].points.size() + (b.fraction < 0.5 ? b.low : b.high);
   }
   return values[number];
 }

@@ -28,7 +28,7 @@ constexpr std::array<RoleWords, 15> all_roles{{{SeriesRole::time, "time", "t"},
                                                {SeriesRole::potential_energy, "energy", "potential energy"},
                                                {SeriesRole::content, "content"},
                                                {SeriesRole::total_variation, "norm", "total variation"},
-                                               {SeriesRole::total_of_squares, "norm", "total of squares"},
+                                               {SeriesRole::squared_norm, "norm", "total of squares"},
                                                {SeriesRole::extrema, "count", "extrema"},
                                                {SeriesRole::flow, "flow"},
                                                {SeriesRole::amount, "amount"},
@@ -106,7 +106,7 @@ class HeaderWalk {
       refuse(unknown_ + "total' or '" + unknown_ + "energy");
     take(SeriesRole::content);
     if (next() == unknown_ + name_of(SeriesRole::total_variation))
-      for (const auto role : {SeriesRole::total_variation, SeriesRole::total_of_squares, SeriesRole::extrema})
+      for (const auto role : {SeriesRole::total_variation, SeriesRole::squared_norm, SeriesRole::extrema})
         one(role);
   }
 

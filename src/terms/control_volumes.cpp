@@ -30,13 +30,14 @@ void integrate_over_volumes(const Grid& grid, const Function& function, Real tim
       owner.push_back(i);
     }
   const auto across = [&](int a, Index i) {
-    return a < grid.rank() ? grid.axis(a).pieces(i) : std::vector<Axis::Piece>{{0, 1}};
+    return a < grid.dimension() ? grid.axis(a).pieces(i) : std::vector<Axis::Piece>{{0, 1}};
   };
   const auto measure = [&](int a, const Axis::Piece& p) {
-    return a < grid.rank() ? grid.axis(a).measure(p.centre - 0.5 * p.width, p.centre + 0.5 * p.width) : 1.0;
+    return a < grid.dimension() ? grid.axis(a).measure(p.centre - 0.5 * p.width, p.centre + 0.5 * p.width)
+                                : 1.0;
   };
   Points places(static_cast<Index>(centres.size()));
-  places.coordinate(grid.slot(0)) = centres;
+  places.coordinate(grid.direction(0)) = centres;
   std::vector<Real> values(centres.size());
   for (Index k = 0; k < grid.size(2); ++k)
     for (Index j = 0; j < grid.size(1); ++j) {
@@ -44,8 +45,8 @@ void integrate_over_volumes(const Grid& grid, const Function& function, Real tim
       std::fill(row, row + nx, 0.0);
       for (const auto& p : across(1, j))
         for (const auto& q : across(2, k)) {
-          if (grid.rank() > 1) places.coordinate(grid.slot(1)).assign(centres.size(), p.centre);
-          if (grid.rank() > 2) places.coordinate(grid.slot(2)).assign(centres.size(), q.centre);
+          if (grid.dimension() > 1) places.coordinate(grid.direction(1)).assign(centres.size(), p.centre);
+          if (grid.dimension() > 2) places.coordinate(grid.direction(2)).assign(centres.size(), q.centre);
           function.evaluate(places, time, values);
           for (std::size_t s = 0; s < centres.size(); ++s)
             row[owner[s]] += values[s] * widths[s] * measure(1, p) * measure(2, q);
@@ -63,16 +64,17 @@ std::vector<Real> ControlVolumes::volumes() const {
   return result;
 }
 
-const RegionShares& ControlVolumes::shares() const {
+const RegionFractions& ControlVolumes::region_fractions() const {
   // Only a density that differs by region asks for them.
-  std::call_once(asked_, [this] { shares_ = std::make_unique<RegionShares>(domain_->grid(), *regions_); });
-  return *shares_;
+  std::call_once(asked_,
+                 [this] { fractions_ = std::make_unique<RegionFractions>(domain_->grid(), *regions_); });
+  return *fractions_;
 }
 
 void ControlVolumes::integrate(const Function& density, Real time, std::span<Real> out) const {
   integrate_over_volumes(domain_->grid(), density, time, out);
   if (density.regions()) {
-    const auto& mixed = shares().mixed();
+    const auto& mixed = region_fractions().mixed();
     for (const auto& part : mixed) out[part.unknown] = 0;
     for (const auto& part : mixed)
       out[part.unknown] +=
@@ -80,27 +82,27 @@ void ControlVolumes::integrate(const Function& density, Real time, std::span<Rea
   }
   if (domain_->outline().whole()) return;
   for (Index n = 0; n < domain_->grid().count(); ++n)
-    if (const Real share = domain_->outline().share(n); share != 1) {
+    if (const Real fraction = domain_->outline().fraction(n); fraction != 1) {
       // Regions' parts count only what is kept already.
-      const bool counted = density.regions() &&
-                           std::ranges::binary_search(shares().mixed(), n, {}, &RegionShares::Part::unknown);
-      out[n] *= share == 0 ? 0 : counted ? 1 : share;
+      const bool counted = density.regions() && std::ranges::binary_search(region_fractions().mixed(), n, {},
+                                                                           &RegionFractions::Part::unknown);
+      out[n] *= fraction == 0 ? 0 : counted ? 1 : fraction;
     }
 }
 
 void ControlVolumes::average_by_region(const Function& function, Real time, std::span<Real> out) const {
   if (!function.regions() || !regions_ || regions_->empty()) return;
-  Real stored = 0, held = 0;
-  const auto& mixed = shares().mixed();
+  Real stored = 0, prescribed = 0;
+  const auto& mixed = region_fractions().mixed();
   for (std::size_t m = 0; m < mixed.size(); ++m) {
     const auto& part = mixed[m];
     const Point place = domain_->grid().point_of(part.unknown);
     const Real storage = part.volume * storage_.part(part.label)(place, time);
-    held += storage;
+    prescribed += storage;
     stored += storage * function.part(part.label)(place, time);
     if (m + 1 < mixed.size() && mixed[m + 1].unknown == part.unknown) continue;
-    if (held > 0) out[part.unknown] = stored / held;
-    stored = held = 0;
+    if (prescribed > 0) out[part.unknown] = stored / prescribed;
+    stored = prescribed = 0;
   }
 }
 

@@ -4,7 +4,7 @@
 
 #include "terms/advection/semi_lagrangian.hpp"
 #include "terms/problem_terms.hpp"
-#include "terms/waves/wave_motion.hpp"
+#include "terms/waves/wave_dynamics.hpp"
 #include "terms/waves/wave_system.hpp"
 
 namespace williwaw {
@@ -48,9 +48,9 @@ ProblemBalance::Made ProblemBalance::Made::of(const std::vector<Problem>& proble
   std::vector<OfUnknown> unknowns;
   for (const Problem& p : problems) {
     if (!(p.grid() == problems.front().grid())) throw InputError("the unknowns of a system live on one grid");
-    if (p.equation().stream || p.equation().second_order)
+    if (p.equation().advection || p.equation().second_order)
       throw InputError("'" + p.equation().unknown +
-                       "': what carries the unknowns of a system is the system's own flux");
+                       "': what advects the unknowns of a system is the system's own flux");
     made.add(p, execution, p.equation().unknown + " ");
     unknowns.push_back(made.parts.back().of);
     // The lines of an unknown stand together.
@@ -60,7 +60,7 @@ ProblemBalance::Made ProblemBalance::Made::of(const std::vector<Problem>& proble
   if (reacts->reacts()) made.terms.push_back(std::move(reacts));
   if (!flux) return made;
   std::vector<const BoundaryClosures*> closures;
-  std::vector<TermId<EvaluatedClosures>> conditions;
+  std::vector<TermId<EvaluatedBoundaryClosures>> conditions;
   for (const ProblemTerms& part : made.parts) {
     closures.push_back(part.boundary);
     conditions.push_back(part.closures);
@@ -75,16 +75,16 @@ ProblemBalance::Made ProblemBalance::Made::of(const std::vector<Problem>& proble
 ProblemBalance::ProblemBalance(const Problem& problem, Execution execution)
     : ProblemBalance(Made::of(problem, execution)) {
   if (execution.semi_lagrangian)
-    carrier_ = std::make_unique<SemiLagrangian>(*this, parts_[0].carried_line, domain().threads());
+    semi_lagrangian_ = std::make_unique<SemiLagrangian>(*this, parts_[0].advected_line, domain().threads());
   if (problem.equation().second_order) {
     const LineId damping = declare({"damping", LedgerLine::Kind::source, ""});
     const LineId scheme = declare({"scheme", LedgerLine::Kind::source, ""});
     parts_[0].wave_lines = {damping, scheme};
-    motion_ = std::make_unique<WaveMotion>(*this, parts_[0], room());
+    dynamics_ = std::make_unique<WaveDynamics>(*this, parts_[0], workspace());
   }
-  offered().second_order = motion_ != nullptr;
-  offered().first_order_form = motion_ && problem.equation().as_system;
-  offered().looks_back = carrier_ != nullptr;
+  offered().second_order = dynamics_ != nullptr;
+  offered().first_order_form = dynamics_ && problem.equation().as_system;
+  offered().semi_lagrangian = semi_lagrangian_ != nullptr;
 }
 
 ProblemBalance::ProblemBalance(const std::vector<Problem>& problems, SystemReaction reaction,
@@ -116,7 +116,7 @@ Real ProblemBalance::volume(std::size_t unknown) const {
   return parts_[unknown].volume;
 }
 
-const std::vector<Closure>& ProblemBalance::closures(std::size_t unknown) const {
+const std::vector<BoundaryClosure>& ProblemBalance::closures(std::size_t unknown) const {
   return parts_[unknown].boundary->all();
 }
 
@@ -124,22 +124,22 @@ const ControlVolumes& ProblemBalance::control_volumes(std::size_t unknown) const
   return *parts_[unknown].volumes;
 }
 
-Motion& ProblemBalance::motion() {
-  return motion_ ? *motion_ : TermBalance::motion();
+SecondOrderDynamics& ProblemBalance::dynamics() {
+  return dynamics_ ? *dynamics_ : TermBalance::dynamics();
 }
 
-Carrier& ProblemBalance::carrier() {
-  return carrier_ ? *carrier_ : TermBalance::carrier();
+SemiLagrangianAdvection& ProblemBalance::semi_lagrangian() {
+  return semi_lagrangian_ ? *semi_lagrangian_ : TermBalance::semi_lagrangian();
 }
 
 std::unique_ptr<FirstOrderForm> ProblemBalance::first_order_form() {
-  if (!offers().first_order_form) return TermBalance::first_order_form();
+  if (!capabilities().first_order_form) return TermBalance::first_order_form();
   return std::make_unique<WaveSystem>(*this, parts_[0]);
 }
 
 // No maximum principle holds for waves; their energy is watched instead.
-Drive ProblemBalance::drive(Real at) {
-  return motion_ ? Drive{} : TermBalance::drive(at);
+DataBounds ProblemBalance::data_bounds(Real at) {
+  return dynamics_ ? DataBounds{} : TermBalance::data_bounds(at);
 }
 
 bool ProblemBalance::advects() const {
@@ -173,7 +173,7 @@ std::shared_ptr<const Conductances> ProblemBalance::conductances(Real at, std::s
   return {now, &now->of(parts_[unknown].diffusion).conductances()};
 }
 
-std::shared_ptr<const EvaluatedClosures> ProblemBalance::closures_at(Real at, const State& y) {
+std::shared_ptr<const EvaluatedBoundaryClosures> ProblemBalance::closures_at(Real at, const State& y) {
   const auto now = this->at({at, 0, y.empty() ? reference() : y});
   return {now, &now->of(parts_[0].closures)};
 }
@@ -184,8 +184,8 @@ Real ProblemBalance::fastest(const State& y) const {
   std::vector<Real> rate(static_cast<std::size_t>(count), 0.0), speed(rate.size());
   std::vector<std::span<const Real>> u;
   for (const ProblemTerms& part : parts_) u.push_back(part.of.in(y));
-  for (int a = 0; a < grid().rank(); ++a) {
-    flux_->speed(grid().slot(a), u, speed);
+  for (int a = 0; a < grid().dimension(); ++a) {
+    flux_->speed(grid().direction(a), u, speed);
     for (Index n = 0; n < count; ++n)
       rate[static_cast<std::size_t>(n)] +=
           speed[static_cast<std::size_t>(n)] / grid().axis(a).widths()[grid().position(n)[a]];

@@ -46,7 +46,7 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
   const Problem& problem = *result.problem;
   const Equation& equation = problem.equation();
   Outline outline(problem.grid(), problem.regions());
-  std::vector<WallSection> sections = wall_sections(problem, outline);
+  std::vector<BoundarySection> sections = boundary_sections(problem, outline);
   const auto domain = std::make_shared<const Domain>(problem.grid(), std::move(outline), execution);
   result.of = {domain, number, first, prefix};
   result.volumes = std::make_shared<const ControlVolumes>(problem, domain);
@@ -54,10 +54,11 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
   find_volume(result);
 
   const Conductances conductances(problem, result.storage);
-  std::vector<Closure> closures;
-  for (WallSection& section : sections) {
+  std::vector<BoundaryClosure> closures;
+  for (BoundarySection& section : sections) {
     std::vector<Real> capacities;
-    for (const WallFace& face : section.faces) capacities.push_back(result.storage->capacity(face.unknown));
+    for (const BoundaryFace& face : section.faces)
+      capacities.push_back(result.storage->capacity(face.unknown));
     closures.emplace_back(problem.grid(), std::move(section), std::move(capacities));
   }
   const bool wide = problem.space_order == 4;
@@ -73,27 +74,27 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
       });
   result.boundary = boundary.get();
   boundary->declare(lines);
-  result.closures = row.add<EvaluatedClosures>(std::move(boundary));
-  BoundaryFlows::Advective carried;
+  result.closures = row.add<EvaluatedBoundaryClosures>(std::move(boundary));
+  BoundaryFlows::Advective advected;
   std::unique_ptr<AdvectionTerm> advection;
-  if (equation.stream)
+  if (equation.advection)
     advection = std::make_unique<AdvectionTerm>(result.of, problem, result.storage, result.boundary->all(),
                                                 result.diffusion, result.closures);
   AdvectionTerm* const advection_term = advection.get();
   result.advection_term = advection_term;
   if (advection) {
-    if (advection->fixed().flux().needs_step && !result.boundary->held().empty())
+    if (advection->fixed().flux().needs_step && !result.boundary->prescribed().empty())
       throw InputError("numerical flux '" + advection->fixed().flux().name +
-                       "' takes no nodes that walls hold: put the unknowns at cells");
+                       "' takes no nodes that boundaries hold: put the unknowns at cells");
     result.advection = row.add<EvaluatedAdvection>(std::move(advection));
-    carried = [id = *result.advection](const Evaluation& now) { return now.of(id).flows(); };
+    advected = [id = *result.advection](const Evaluation& now) { return now.of(id).flows(); };
   }
   if (wide) {
     auto term = std::make_unique<WideTerm>(result.of, problem);
     result.wide_term = term.get();
     result.wide = row.add<EvaluatedWide>(std::move(term));
   } else {
-    auto flows = std::make_unique<BoundaryFlows>(result.of, *result.boundary, result.closures, carried);
+    auto flows = std::make_unique<BoundaryFlows>(result.of, *result.boundary, result.closures, advected);
     result.flows = flows.get();
     row.add<EvaluatedTerm>(std::move(flows));
   }
@@ -110,7 +111,7 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
   if (advection_term) advection_term->declare(lines);
   if (execution.semi_lagrangian) {
     if (!advection_term) throw InputError("scheme 'semi-lagrangian' needs something that is carried along");
-    result.carried_line = lines.declare({prefix + "carried", LedgerLine::Kind::source, "", number});
+    result.advected_line = lines.declare({prefix + "carried", LedgerLine::Kind::source, "", number});
   }
   if (!equation.points.empty()) {
     auto points = std::make_unique<PointSourcesTerm>(result.of, equation.points, result.storage);

@@ -23,7 +23,7 @@ struct ProblemTerms {
   Real volume = 0;  ///< length, area or volume of the domain
 
   TermId<EvaluatedDiffusion> diffusion = {};
-  TermId<EvaluatedClosures> closures = {};
+  TermId<EvaluatedBoundaryClosures> closures = {};
   TermId<EvaluatedSource> source = {};
   std::optional<TermId<EvaluatedAdvection>> advection = {};
   std::optional<TermId<EvaluatedWide>> wide = {};
@@ -33,9 +33,9 @@ struct ProblemTerms {
   BoundaryClosures* boundary = nullptr;
   const BoundaryFlows* flows = nullptr;  ///< of order 2
   const SourceTerm* source_term = nullptr;
-  const AdvectionTerm* advection_term = nullptr;  ///< where something is carried
+  const AdvectionTerm* advection_term = nullptr;  ///< where something is advected
   const WideTerm* wide_term = nullptr;            ///< of order 4
-  LineId carried_line = {};                       ///< of semi-Lagrangian advection
+  LineId advected_line = {};                      ///< of semi-Lagrangian advection
   WaveLines wave_lines = {};                      ///< of second order in time
 
   const Grid& grid() const { return of.domain->grid(); }

@@ -12,34 +12,36 @@ namespace williwaw {
 std::optional<std::vector<AxisOperator>> ProblemBalance::axis_operators(Real at) {
   const auto now = this->at({at, 0, reference()});
   const ProblemTerms& part = parts_[0];
-  const Conductances& couplings = now->of(part.diffusion).conductances();
-  if (parts_.size() > 1 || !couplings.separable() || offers().reacts || part.advection) return std::nullopt;
+  const Conductances& conductances = now->of(part.diffusion).conductances();
+  if (parts_.size() > 1 || !conductances.separable() || capabilities().reacts || part.advection)
+    return std::nullopt;
   std::vector<AxisOperator> result;
-  for (int a = 0; a < grid().rank(); ++a) {
+  for (int a = 0; a < grid().dimension(); ++a) {
     const Axis& axis = grid().axis(a);
     const auto widths = axis.measures();
-    const Real k = couplings.conductivity(a), storage = part.storage->per_volume();
+    const Real k = conductances.conductivity(a), storage = part.storage->per_volume();
     Index first = 0, end = axis.size();
     AxisOperator op;
     for (Index i = 0; i < axis.size(); ++i)
-      op.diagonal.push_back(k * (couplings.before(a)[i] + couplings.after(a)[i]) / storage);
+      op.diagonal.push_back(k * (conductances.before(a)[i] + conductances.after(a)[i]) / storage);
     for (Index i = 1; i < axis.size(); ++i)
       op.off_diagonal.push_back(-k /
                                 (axis.resistances()[i] * storage * std::sqrt(widths[i] * widths[i - 1])));
     if (axis.periodic())
       op.corner = -k / (axis.resistances().front() * storage * std::sqrt(widths.front() * widths.back()));
-    for (const EvaluatedClosure& wall : now->of(part.closures)) {
-      if (wall.faces() == 0 || wall.face(0).axis != a) continue;
-      const bool upper = wall.face(0).upper;
-      if (wall.faces() != static_cast<Index>(grid().unknowns_at({a, upper}).size()))
+    for (const EvaluatedBoundaryClosure& boundary : now->of(part.closures)) {
+      if (boundary.faces() == 0 || boundary.face(0).axis != a) continue;
+      const bool upper = boundary.face(0).upper;
+      if (boundary.faces() != static_cast<Index>(grid().unknowns_at({a, upper}).size()))
         return std::nullopt;  // a part of it
-      if (wall.pins()) {
+      if (boundary.prescribes()) {
         (upper ? end : first) += upper ? -1 : 1;
         continue;
       }
-      const Real pull = wall.pull(0) / wall.area(0);
-      for (Index f = 1; f < wall.faces(); ++f)
-        if (std::abs(wall.pull(f) / wall.area(f) - pull) > 1e-12 * std::abs(pull)) return std::nullopt;
+      const Real pull = boundary.pull(0) / boundary.area(0);
+      for (Index f = 1; f < boundary.faces(); ++f)
+        if (std::abs(boundary.pull(f) / boundary.area(f) - pull) > 1e-12 * std::abs(pull))
+          return std::nullopt;
       const Index edge = upper ? axis.size() - 1 : 0;
       op.diagonal[edge] += pull * axis.area(upper ? axis.to() : axis.from()) / (storage * widths[edge]);
     }
@@ -55,7 +57,7 @@ std::optional<std::vector<AxisOperator>> ProblemBalance::axis_operators(Real at)
 }
 
 bool ProblemBalance::holds_means() const {
-  return advects() && grid().unknowns() == Unknowns::cells && grid().rank() == 1 &&
+  return advects() && grid().unknowns() == Unknowns::cells && grid().dimension() == 1 &&
          advection().reconstruction().order > 2;
 }
 
@@ -72,7 +74,7 @@ State ProblemBalance::values_of(const Function& function, Real at) const {
     for (std::size_t q = 0; q < 3; ++q) {
       for (Index i = 0; i < nx; ++i) {
         Point p;
-        p[g.slot(0)] = points[i] + 0.5 * places[q] * widths[i];
+        p[g.direction(0)] = points[i] + 0.5 * places[q] * widths[i];
         line.set(i, p);
       }
       function.evaluate(line, at, part);
@@ -108,16 +110,16 @@ Field ProblemBalance::field(const State& state, Real at, std::size_t unknown) {
   result.leave_out(part.of.domain->inactive());
   if (g.unknowns() == Unknowns::nodes) return result;
   // A face that parts share shows the mean of what they say, by area.
-  std::map<std::pair<Index, int>, std::pair<Real, Real>> on_walls;
-  for (const EvaluatedClosure& wall : now->of(part.closures))
-    for (Index f = 0; f < wall.faces(); ++f) {
-      const WallFace& face = wall.face(f);
+  std::map<std::pair<Index, int>, std::pair<Real, Real>> on_boundaries;
+  for (const EvaluatedBoundaryClosure& boundary : now->of(part.closures))
+    for (Index f = 0; f < boundary.faces(); ++f) {
+      const BoundaryFace& face = boundary.face(f);
       if (!face.on_side) continue;
-      auto& [sum, area] = on_walls[{face.unknown, Side{face.axis, face.upper}.number()}];
-      sum += face.area * wall.wall_value(f, y[face.unknown]);
+      auto& [sum, area] = on_boundaries[{face.unknown, Side{face.axis, face.upper}.number()}];
+      sum += face.area * boundary.boundary_value(f, y[face.unknown]);
       area += face.area;
     }
-  for (const auto& [where, value] : on_walls) {
+  for (const auto& [where, value] : on_boundaries) {
     auto place = g.position(where.first);
     place[where.second / 2] += where.second % 2 ? 1 : -1;
     result.at(place[0], place[1], place[2]) = 2 * value.first / value.second - y[where.first];
@@ -127,13 +129,14 @@ Field ProblemBalance::field(const State& state, Real at, std::size_t unknown) {
   return result;
 }
 
-Real ProblemBalance::wall_flux(Side side, const State& y, Real at) {
+Real ProblemBalance::boundary_flux(Side side, const State& y, Real at) {
   const auto& all = closures();
-  const auto found = std::ranges::find(
-      all, grid().side_name(side), [](const Closure& c) -> const std::string& { return c.section().name; });
-  if (found == all.end()) throw InputError("a periodic side has no wall, and so no flux through it");
-  if (found->pins())
-    throw InputError("what flows through a wall that holds its nodes is known for a step only");
+  const auto found =
+      std::ranges::find(all, grid().side_name(side),
+                        [](const BoundaryClosure& c) -> const std::string& { return c.section().name; });
+  if (found == all.end()) throw InputError("a periodic side has no boundary, and so no flux through it");
+  if (found->prescribes())
+    throw InputError("what flows through a boundary that holds its nodes is known for a step only");
   Real flow = 0;
   for (const Real of_face : section_flows(static_cast<std::size_t>(found - all.begin()), y, at))
     flow += of_face;
@@ -143,58 +146,59 @@ Real ProblemBalance::wall_flux(Side side, const State& y, Real at) {
 std::vector<Real> ProblemBalance::section_flows(std::size_t section, const State& y, Real at) {
   State lacking(y.size());
   const ProblemTerms& part = parts_[0];
-  if (closures()[section].pins()) {
+  if (closures()[section].prescribes()) {
     Ledger ignored(lines().size());
     rate(y, at, Parts::all(), lacking, ignored);
   }
   const auto now = this->at({at, 0, y});
-  const EvaluatedClosure& wall = now->of(part.closures)[section];
+  const EvaluatedBoundaryClosure& boundary = now->of(part.closures)[section];
   const EvaluatedAdvection* passing = part.advection ? &now->of(*part.advection) : nullptr;
-  std::map<Index, Real> held_area;
-  for (const Closure& other : closures())
+  std::map<Index, Real> prescribed_area;
+  for (const BoundaryClosure& other : closures())
     for (Index f = 0; f < other.faces(); ++f)
-      if (other.pins(f)) held_area[other.unknown(f)] += other.area(f);
+      if (other.prescribes(f)) prescribed_area[other.unknown(f)] += other.area(f);
   std::vector<Real> result;
-  for (Index f = 0; f < wall.faces(); ++f) {
-    const Index n = wall.unknown(f);
-    const Real carried = passing && passing->open(section) ? passing->through(section, f) : 0;
-    result.push_back(wall.pins(f) ? -lacking[n] * wall.area(f) / held_area[n]
-                                  : wall.inflow(f) - wall.pull(f) * y[n] + carried);
+  for (Index f = 0; f < boundary.faces(); ++f) {
+    const Index n = boundary.unknown(f);
+    const Real advected = passing && passing->open(section) ? passing->through(section, f) : 0;
+    result.push_back(boundary.prescribes(f) ? -lacking[n] * boundary.area(f) / prescribed_area[n]
+                                            : boundary.inflow(f) - boundary.pull(f) * y[n] + advected);
   }
   return result;
 }
 
-std::optional<EvaluatedClosure> ProblemBalance::closure(Side side, Real at) {
+std::optional<EvaluatedBoundaryClosure> ProblemBalance::closure(Side side, Real at) {
   const auto now = this->at({at, 0, reference()});
-  for (const EvaluatedClosure& closure : now->of(parts_[0].closures))
+  for (const EvaluatedBoundaryClosure& closure : now->of(parts_[0].closures))
     if (closure.section().name == grid().side_name(side)) return closure;
   return std::nullopt;
 }
 
-// At first order: what the stream takes from a neighbour stands beside what diffuses from it, and what it
+// At first order: what the flow takes from a neighbour stands beside what diffuses from it, and what it
 // carries of the unknown itself, net, is left over.
-void ProblemBalance::stream_into(const Evaluation& now, const State& y, Stencil& stencil) const {
-  const EvaluatedAdvection& carried = now.of(*parts_[0].advection);
+void ProblemBalance::advection_into(const Evaluation& now, const State& y, Stencil& stencil) const {
+  const EvaluatedAdvection& advected = now.of(*parts_[0].advection);
   for (auto& neighbour : stencil.neighbours) {
     const Side side = *grid().side(neighbour.towards);
     const Index below = side.upper ? stencil.number : neighbour.number;
     const auto [first, second] =
-        carried.weights(y, side.axis, below, side.upper ? neighbour.number : stencil.number);
+        advected.weights(y, side.axis, below, side.upper ? neighbour.number : stencil.number);
     neighbour.conductance += side.upper ? -second : first;
-    stencil.stretching += side.upper ? first + second : -(first + second);
+    stencil.divergence_term += side.upper ? first + second : -(first + second);
   }
-  if (carried.stretches()) stencil.stretching -= carried.stretching(stencil.number, 1);
+  if (advected.has_divergence_term()) stencil.divergence_term -= advected.divergence_term(stencil.number, 1);
   for (std::size_t c = 0; c < closures().size(); ++c)
-    for (Index f = 0; carried.open(c) && f < closures()[c].faces(); ++f)
-      if (const Closure& wall = closures()[c]; wall.unknown(f) == stencil.number && !wall.pins(f))
-        stencil.walls.push_back({wall.section().name + ": stream", carried.through(c, f), 0});
+    for (Index f = 0; advected.open(c) && f < closures()[c].faces(); ++f)
+      if (const BoundaryClosure& boundary = closures()[c];
+          boundary.unknown(f) == stencil.number && !boundary.prescribes(f))
+        stencil.boundaries.push_back({boundary.section().name + ": advection", advected.through(c, f), 0});
 }
 
 Stencil ProblemBalance::stencil(Index number, Real at) {
   const ProblemTerms& part = parts_[0];
   const State about = advects() ? initial_state() : reference();
   const auto now = this->at({at, 0, about});
-  const Conductances& couplings = now->of(part.diffusion).conductances();
+  const Conductances& conductances = now->of(part.diffusion).conductances();
   const Grid& g = grid();
   Stencil result;
   result.number = number;
@@ -203,34 +207,34 @@ Stencil ProblemBalance::stencil(Index number, Real at) {
   result.capacity = part.storage->capacity(number);
   FaceSystem shape;
   shape.extent = {g.size(0), g.size(1), g.size(2)};
-  for (int a = 0; a < g.rank(); ++a) {
+  for (int a = 0; a < g.dimension(); ++a) {
     shape.periodic[a] = g.axis(a).periodic();
     for (const bool up : {false, true})
       if (const Index other = shape.neighbour(number, a, up); other >= 0 && outline().active(other))
-        result.neighbours.push_back({g.side_name({a, up}), other, couplings.conductance(number, a, up)});
+        result.neighbours.push_back({g.side_name({a, up}), other, conductances.conductance(number, a, up)});
   }
-  if (advects()) stream_into(*now, about, result);
-  for (const EvaluatedClosure& wall : now->of(part.closures))
-    for (Index f = 0; f < wall.faces(); ++f)
-      if (wall.unknown(f) == number && !wall.pins(f))
-        for (std::size_t c = 0; c < wall.conditions(); ++c)
-          result.walls.push_back({wall.closure().lines()[c].name, wall.flow_of(c, f, 0),
-                                  wall.flow_of(c, f, 0) - wall.flow_of(c, f, 1)});
+  if (advects()) advection_into(*now, about, result);
+  for (const EvaluatedBoundaryClosure& boundary : now->of(part.closures))
+    for (Index f = 0; f < boundary.faces(); ++f)
+      if (boundary.unknown(f) == number && !boundary.prescribes(f))
+        for (std::size_t c = 0; c < boundary.conditions(); ++c)
+          result.boundaries.push_back({boundary.closure().lines()[c].name, boundary.flow_of(c, f, 0),
+                                       boundary.flow_of(c, f, 0) - boundary.flow_of(c, f, 1)});
   result.source = now->of(part.source).amount(number, result.volume);
   if (part.points)
     for (const auto& point : now->of(*part.points).all())
       if (point.unknown == number) result.source += point.rate;
-  if (offers().reacts) {
+  if (capabilities().reacts) {
     const State start = about.empty() ? initial_state() : about;
     State inside(start.size());
     Ledger ignored(lines().size());
     rate(start, at, Parts::source(), inside, ignored);
     result.reaction = inside[static_cast<std::size_t>(number)] - result.source;
   }
-  const auto found = std::ranges::lower_bound(held(), number);
-  if (found != held().end() && *found == number) {
-    result.held = true;
-    result.held_value = prescribed_at(at)[static_cast<std::size_t>(found - held().begin())];
+  const auto found = std::ranges::lower_bound(prescribed(), number);
+  if (found != prescribed().end() && *found == number) {
+    result.prescribed = true;
+    result.prescribed_value = prescribed_at(at)[static_cast<std::size_t>(found - prescribed().begin())];
   }
   return result;
 }

@@ -9,20 +9,20 @@ namespace {
 
 using Lines = std::vector<std::span<const Real>>;
 
-class SelfCarrying final : public SystemFlux {
+class SelfAdvecting final : public SystemFlux {
  public:
-  explicit SelfCarrying(int components) : components_(components) {}
+  explicit SelfAdvecting(int components) : components_(components) {}
   std::size_t components() const override { return static_cast<std::size_t>(components_); }
-  void flux(int slot, std::span<const std::span<const Real>> u,
+  void flux(int direction, std::span<const std::span<const Real>> u,
             std::span<std::span<Real>> out) const override {
-    const auto carrier = u[static_cast<std::size_t>(std::min(slot, components_ - 1))];
+    const auto semi_lagrangian = u[static_cast<std::size_t>(std::min(direction, components_ - 1))];
     for (std::size_t c = 0; c < u.size(); ++c)
-      for (std::size_t i = 0; i < carrier.size(); ++i) out[c][i] = u[c][i] * carrier[i];
+      for (std::size_t i = 0; i < semi_lagrangian.size(); ++i) out[c][i] = u[c][i] * semi_lagrangian[i];
   }
   // The eigenvalues are u_a and 2·u_a.
-  void speed(int slot, std::span<const std::span<const Real>> u, std::span<Real> out) const override {
-    const auto carrier = u[static_cast<std::size_t>(std::min(slot, components_ - 1))];
-    for (std::size_t i = 0; i < out.size(); ++i) out[i] = 2 * std::abs(carrier[i]);
+  void speed(int direction, std::span<const std::span<const Real>> u, std::span<Real> out) const override {
+    const auto semi_lagrangian = u[static_cast<std::size_t>(std::min(direction, components_ - 1))];
+    for (std::size_t i = 0; i < out.size(); ++i) out[i] = 2 * std::abs(semi_lagrangian[i]);
   }
 
  private:
@@ -31,14 +31,14 @@ class SelfCarrying final : public SystemFlux {
 
 }  // namespace
 
-std::shared_ptr<const SystemFlux> self_carrying_flux(int components) {
+std::shared_ptr<const SystemFlux> self_advecting_flux(int components) {
   if (components < 1) throw InputError("a flux needs one component at least");
-  return std::make_shared<SelfCarrying>(components);
+  return std::make_shared<SelfAdvecting>(components);
 }
 
 // What reactions make of a line: the places, and a line of amounts for each unknown.
-struct SystemReactionTerm::Room final : TermScratch {
-  Room(Index nx, std::size_t unknowns)
+struct SystemReactionTerm::Workspace final : TermScratch {
+  Workspace(Index nx, std::size_t unknowns)
       : places(nx), made(unknowns, std::vector<Real>(static_cast<std::size_t>(nx))) {}
   Points places;
   std::vector<std::vector<Real>> made;
@@ -63,26 +63,26 @@ Needs SystemReactionTerm::needs() const {
 }
 
 std::unique_ptr<TermScratch> SystemReactionTerm::scratch() const {
-  return std::make_unique<Room>(unknowns_.front().domain->grid().size(0), unknowns_.size());
+  return std::make_unique<Workspace>(unknowns_.front().domain->grid().size(0), unknowns_.size());
 }
 
 void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRates> rates) const {
   if (!line.parts.has(Parts::source())) return;
-  auto& room = static_cast<Room&>(*line.scratch);
+  auto& workspace = static_cast<Workspace&>(*line.scratch);
   const Grid& g = unknowns_.front().domain->grid();
   const Index nx = g.size(0);
-  for (Index i = 0; i < nx; ++i) room.places.set(i, g.point(i, line.j, line.k));
+  for (Index i = 0; i < nx; ++i) workspace.places.set(i, g.point(i, line.j, line.k));
   Lines u;
   for (const OfUnknown& of : unknowns_)
     u.emplace_back(line.y + of.first + nx * line.number, static_cast<std::size_t>(nx));
-  std::vector<std::span<Real>> out(room.made.begin(), room.made.end());
-  reaction_(room.places, time, u, out);
+  std::vector<std::span<Real>> out(workspace.made.begin(), workspace.made.end());
+  reaction_(workspace.places, time, u, out);
   for (std::size_t m = 0; m < unknowns_.size(); ++m) {
     const OfUnknown& of = unknowns_[m];
     for (Index i = 0; i < nx; ++i) {
       const Index n = nx * line.number + i;
       if (!of.domain->outline().active(n)) continue;
-      const Real amount = room.made[m][static_cast<std::size_t>(i)] * storages_[m]->volume(n);
+      const Real amount = workspace.made[m][static_cast<std::size_t>(i)] * storages_[m]->volume(n);
       rates[static_cast<std::size_t>(of.number)].add(i, amount);
       line.booked[lines_[m]].leaf(of.domain->segments().number(line.number, i)) += amount;
     }
@@ -96,7 +96,7 @@ class EvaluatedSystemReaction final : public EvaluatedTerm {
   void add(const Line& line, std::span<const LineRates> rates) const override {
     term_.add(time_, line, rates);
   }
-  void bound(Drive& result) const override { result.known = false; }
+  void bound(DataBounds& result) const override { result.known = false; }
   void set(Real time) { time_ = time; }
 
  private:
@@ -106,16 +106,16 @@ class EvaluatedSystemReaction final : public EvaluatedTerm {
 }  // namespace
 
 void SystemReactionTerm::evaluate(const Instant& instant, const Evaluation&,
-                                  std::shared_ptr<EvaluatedTerm>& slot) const {
-  renewed<EvaluatedSystemReaction>(slot, [&] {
+                                  std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  renewed<EvaluatedSystemReaction>(evaluated, [&] {
     return std::make_shared<EvaluatedSystemReaction>(*this, instant.time);
   }).set(instant.time);
 }
 
 // Lines that one thread works on: values beyond the ends of a line along x, both sides of its faces, fluxes
 // of both and the fastest speeds; fluxes through the faces below and above, and above across a third axis.
-struct SystemFluxTerm::Room final : TermScratch {
-  Room(Index nx, std::size_t unknowns) {
+struct SystemFluxTerm::Workspace final : TermScratch {
+  Workspace(Index nx, std::size_t unknowns) {
     const auto faces = static_cast<std::size_t>(nx) + 1;
     for (auto* values : {&left, &right, &low, &high, &below, &above, &beyond})
       values->assign(unknowns, std::vector<Real>(faces));
@@ -136,7 +136,7 @@ struct SystemFluxTerm::Room final : TermScratch {
 SystemFluxTerm::SystemFluxTerm(std::vector<OfUnknown> unknowns, std::shared_ptr<const SystemFlux> flux,
                                const std::string& reconstruction,
                                std::vector<const BoundaryClosures*> closures,
-                               std::vector<TermId<EvaluatedClosures>> conditions)
+                               std::vector<TermId<EvaluatedBoundaryClosures>> conditions)
     : unknowns_(std::move(unknowns)),
       flux_(std::move(flux)),
       reconstruction_(&reconstruction_kind(reconstruction)),
@@ -148,7 +148,7 @@ SystemFluxTerm::SystemFluxTerm(std::vector<OfUnknown> unknowns, std::shared_ptr<
     throw InputError("reconstruction '" + reconstruction_->name +
                      "' is not for systems; take none or a limited one");
   const Grid& g = unknowns_.front().domain->grid();
-  for (int a = 0; a < g.rank(); ++a)
+  for (int a = 0; a < g.dimension(); ++a)
     if (!g.axis(a).is_uniform()) throw InputError("a system with a flux needs uniform axes");
 }
 
@@ -158,12 +158,12 @@ Needs SystemFluxTerm::needs() const {
   for (const OfUnknown& of : unknowns_) result.unknowns.push_back(of.number);
   result.halo = 3;
   result.linear = result.exact_matrix = result.symmetric = false;
-  result.parts = Parts::stream();
+  result.parts = Parts::advection();
   return result;
 }
 
 std::unique_ptr<TermScratch> SystemFluxTerm::scratch() const {
-  return std::make_unique<Room>(unknowns_.front().domain->grid().size(0), unknowns_.size());
+  return std::make_unique<Workspace>(unknowns_.front().domain->grid().size(0), unknowns_.size());
 }
 
 namespace {
@@ -173,10 +173,10 @@ template <class Visit>
 void each_open_face(const BoundaryClosures& closures, Index line, Index unknown, Side side,
                     const Visit& visit) {
   for (std::size_t c = 0; c < closures.all().size(); ++c) {
-    const Closure& closure = closures.all()[c];
-    if (!closure.section().wall.stream_end()) continue;
+    const BoundaryClosure& closure = closures.all()[c];
+    if (!closure.section().boundary.advective_boundary()) continue;
     for (Index f = closure.first_of_line(line); f < closure.first_of_line(line + 1); ++f)
-      if (const WallFace& face = closure.face(f);
+      if (const BoundaryFace& face = closure.face(f);
           face.unknown == unknown && face.axis == side.axis && face.upper == side.upper)
         visit(c, f);
   }
@@ -186,7 +186,7 @@ class EvaluatedSystemFlux final : public EvaluatedTerm {
  public:
   explicit EvaluatedSystemFlux(const SystemFluxTerm& term) : term_(term) {}
   void add(const Line& line, std::span<const LineRates> rates) const override { term_.add(line, rates); }
-  void bound(Drive& result) const override { result.known = false; }
+  void bound(DataBounds& result) const override { result.known = false; }
 
  private:
   const SystemFluxTerm& term_;
@@ -194,8 +194,9 @@ class EvaluatedSystemFlux final : public EvaluatedTerm {
 
 }  // namespace
 
-void SystemFluxTerm::evaluate(const Instant&, const Evaluation&, std::shared_ptr<EvaluatedTerm>& slot) const {
-  if (!slot) slot = std::make_shared<EvaluatedSystemFlux>(*this);
+void SystemFluxTerm::evaluate(const Instant&, const Evaluation&,
+                              std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  if (!evaluated) evaluated = std::make_shared<EvaluatedSystemFlux>(*this);
 }
 
 // The value beyond a side, beside the unknown `inside` with value `u`: that on the boundary where it holds
@@ -206,21 +207,21 @@ Real SystemFluxTerm::beyond(const Evaluation& now, std::size_t unknown, Side sid
   open = false;
   const Index nx = unknowns_[unknown].domain->grid().size(0);
   each_open_face(*closures_[unknown], inside / nx, inside, side, [&](std::size_t c, Index f) {
-    const EvaluatedClosure& wall = now.of(conditions_[unknown])[c];
+    const EvaluatedBoundaryClosure& boundary = now.of(conditions_[unknown])[c];
     open = true;
-    value = wall.section().wall.holds() ? wall.wall_value(f, u) : u;
+    value = boundary.section().boundary.holds() ? boundary.boundary_value(f, u) : u;
   });
   return value;
 }
 
 // Six neighbours of each face: along x of the faces of line (j, k), across it of those below its unknowns.
-void SystemFluxTerm::fill_rows(const Line& line, std::size_t unknown, int axis, Index j, Index k, Room& room,
-                               Rows& rows) const {
+void SystemFluxTerm::fill_rows(const Line& line, std::size_t unknown, int axis, Index j, Index k,
+                               Workspace& workspace, Rows& rows) const {
   const Grid& g = unknowns_[unknown].domain->grid();
   const Axis& along = g.axis(axis);
   const Index nx = g.size(0), size = along.size();
   const Real* u = line.y + unknowns_[unknown].first;
-  auto& own = room.rows[unknown];
+  auto& own = workspace.rows[unknown];
   bool open = false;
   if (axis == 0) {
     const Index first = g.number(0, j, k);
@@ -256,18 +257,20 @@ void SystemFluxTerm::fill_rows(const Line& line, std::size_t unknown, int axis, 
   }
 }
 
-void SystemFluxTerm::between(int slot, Room& room, Values& flux) const {
-  const Lines l(room.left.begin(), room.left.end()), r(room.right.begin(), room.right.end());
-  std::vector<std::span<Real>> of_low(room.low.begin(), room.low.end()),
-      of_high(room.high.begin(), room.high.end());
-  flux_->flux(slot, l, of_low);
-  flux_->flux(slot, r, of_high);
-  flux_->speed(slot, l, room.before);
-  flux_->speed(slot, r, room.after);
+void SystemFluxTerm::between(int direction, Workspace& workspace, Values& flux) const {
+  const Lines l(workspace.left.begin(), workspace.left.end()),
+      r(workspace.right.begin(), workspace.right.end());
+  std::vector<std::span<Real>> of_low(workspace.low.begin(), workspace.low.end()),
+      of_high(workspace.high.begin(), workspace.high.end());
+  flux_->flux(direction, l, of_low);
+  flux_->flux(direction, r, of_high);
+  flux_->speed(direction, l, workspace.before);
+  flux_->speed(direction, r, workspace.after);
   for (std::size_t m = 0; m < l.size(); ++m)
-    for (std::size_t i = 0; i < room.before.size(); ++i)
-      flux[m][i] = 0.5 * (room.low[m][i] + room.high[m][i] -
-                          std::max(room.before[i], room.after[i]) * (room.right[m][i] - room.left[m][i]));
+    for (std::size_t i = 0; i < workspace.before.size(); ++i)
+      flux[m][i] = 0.5 * (workspace.low[m][i] + workspace.high[m][i] -
+                          std::max(workspace.before[i], workspace.after[i]) *
+                              (workspace.right[m][i] - workspace.left[m][i]));
 }
 
 // Through boundaries that let nothing pass nothing flows.
@@ -288,16 +291,17 @@ void SystemFluxTerm::close(const Evaluation& now, int axis, Index j, Index k, bo
 }
 
 // Through the faces of a line along x, or those below (j, k) across another axis.
-void SystemFluxTerm::fluxes(const Line& line, int axis, Index j, Index k, Room& room, Values& flux) const {
+void SystemFluxTerm::fluxes(const Line& line, int axis, Index j, Index k, Workspace& workspace,
+                            Values& flux) const {
   const Grid& g = unknowns_.front().domain->grid();
   const Axis& along = g.axis(axis);
   for (std::size_t m = 0; m < unknowns_.size(); ++m) {
     Rows rows{};
-    fill_rows(line, m, axis, j, k, room, rows);
-    reconstruction_->uniform(rows, g.size(0) + (axis == 0 ? 1 : 0), room.left[m].data(),
-                             room.right[m].data());
+    fill_rows(line, m, axis, j, k, workspace, rows);
+    reconstruction_->uniform(rows, g.size(0) + (axis == 0 ? 1 : 0), workspace.left[m].data(),
+                             workspace.right[m].data());
   }
-  between(g.slot(axis), room, flux);
+  between(g.direction(axis), workspace, flux);
   if (along.periodic()) return;
   const Index face = axis == 1 ? j : k;
   if (axis == 0 || face == 0) close(line.now, axis, j, k, false, flux);
@@ -305,24 +309,24 @@ void SystemFluxTerm::fluxes(const Line& line, int axis, Index j, Index k, Room& 
 }
 
 void SystemFluxTerm::add(const Line& line, std::span<const LineRates> rates) const {
-  if (!line.parts.has(Parts::stream())) return;
-  auto& room = static_cast<Room&>(*line.scratch);
+  if (!line.parts.has(Parts::advection())) return;
+  auto& workspace = static_cast<Workspace&>(*line.scratch);
   const Grid& g = unknowns_.front().domain->grid();
   const Index nx = g.size(0);
-  for (int axis = 0; axis < g.rank(); ++axis) {
+  for (int axis = 0; axis < g.dimension(); ++axis) {
     // The faces above the line before are those below this one.
-    if (axis == 1 && line.j > 0 && room.line_above == line.number - 1)
-      room.below.swap(room.above);
+    if (axis == 1 && line.j > 0 && workspace.line_above == line.number - 1)
+      workspace.below.swap(workspace.above);
     else
-      fluxes(line, axis, line.j, line.k, room, room.below);
+      fluxes(line, axis, line.j, line.k, workspace, workspace.below);
     if (axis == 1) {
-      fluxes(line, axis, line.j + 1, line.k, room, room.above);
-      room.line_above = line.number;
+      fluxes(line, axis, line.j + 1, line.k, workspace, workspace.above);
+      workspace.line_above = line.number;
     } else if (axis == 2) {
-      fluxes(line, axis, line.j, line.k + 1, room, room.beyond);
+      fluxes(line, axis, line.j, line.k + 1, workspace, workspace.beyond);
     }
     const Index shift = axis == 0 ? 1 : 0;
-    const Values& upper = axis == 0 ? room.below : axis == 1 ? room.above : room.beyond;
+    const Values& upper = axis == 0 ? workspace.below : axis == 1 ? workspace.above : workspace.beyond;
     const Index here = g.number(0, line.j, line.k);
     for (std::size_t m = 0; m < unknowns_.size(); ++m) {
       const LineRates& own = rates[static_cast<std::size_t>(unknowns_[m].number)];
@@ -339,11 +343,11 @@ void SystemFluxTerm::add(const Line& line, std::span<const LineRates> rates) con
         each_open_face(*closures_[m], line.number, n, side,
                        [&](std::size_t c, Index f) { open += all[c].area(f); });
         each_open_face(*closures_[m], line.number, n, side, [&](std::size_t c, Index f) {
-          line.booked[all[c].line(all[c].carrying())].leaf(leaf) += inflow * all[c].area(f) / open;
+          line.booked[all[c].line(all[c].advective_condition())].leaf(leaf) += inflow * all[c].area(f) / open;
         });
       };
       for (Index i = 0; i < nx; ++i) {
-        const Real low = room.below[m][static_cast<std::size_t>(i)],
+        const Real low = workspace.below[m][static_cast<std::size_t>(i)],
                    high = upper[m][static_cast<std::size_t>(i + shift)];
         own.add(i, -area(i) * (high - low));
         if (g.axis(axis).periodic()) continue;

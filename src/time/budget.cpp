@@ -28,10 +28,10 @@ void Budget::add(const Ledger& amounts, const Totals& totals) {
   if (scale > 0) worst_step_ = std::max(worst_step_, std::abs(residual) / scale);
 }
 
-Budget Budget::within_step(const Ledger& amounts, Real share, const Totals& totals) const {
+Budget Budget::within_step(const Ledger& amounts, Real fraction, const Totals& totals) const {
   Budget between = *this;
-  between.amounts_.add(amounts, share - 1);
-  between.flows_ -= (1 - share) * amounts.gross();
+  between.amounts_.add(amounts, fraction - 1);
+  between.flows_ -= (1 - fraction) * amounts.gross();
   between.content_ = totals.content;
   between.gross_ = totals.gross;
   return between;

@@ -13,15 +13,15 @@ constexpr Real tolerated_widths = 9;
 
 Guard::Guard(Balance& balance, const Totals& initial, Real at)
     : lowest_(initial.lowest), highest_(initial.highest) {
-  last_ = balance.drive(at);
+  last_ = balance.data_bounds(at);
   widen(last_, 0);
 }
 
-void Guard::widen(const Drive& drive, Real step) {
-  known_ = known_ && drive.known;
-  steady_ = drive.steady;
-  lowest_ = std::min(lowest_, drive.lowest) - step * drive.lowering;
-  highest_ = std::max(highest_, drive.highest) + step * drive.raising;
+void Guard::widen(const DataBounds& data_bounds, Real step) {
+  known_ = known_ && data_bounds.known;
+  steady_ = data_bounds.steady;
+  lowest_ = std::min(lowest_, data_bounds.lowest) - step * data_bounds.lowering;
+  highest_ = std::max(highest_, data_bounds.highest) + step * data_bounds.raising;
 }
 
 std::vector<Real> Guard::remember() const {
@@ -50,9 +50,9 @@ Guard Guard::recall(const std::vector<Real>& n) {
 std::optional<std::string> Guard::check(Balance& balance, const Totals& totals, Real at, Real step,
                                         const Budget& budget) {
   if (!totals.finite()) return "the solution is no longer a finite number";
-  if (balance.offers().second_order) {
-    const Motion& motion = balance.motion();
-    const Real supplied = budget.supplied_besides(motion.scheme_line());
+  if (balance.capabilities().second_order) {
+    const SecondOrderDynamics& dynamics = balance.dynamics();
+    const Real supplied = budget.supplied_besides(dynamics.scheme_line());
     if (totals.gross <= tolerated_energy * supplied) return std::nullopt;
     return "the wave holds " + to_text(totals.gross / supplied) + " times the energy that was put in";
   }
@@ -61,8 +61,8 @@ std::optional<std::string> Guard::check(Balance& balance, const Totals& totals, 
     widen(last_, step);
   } else {
     // What acted at the start of the step and what acts at its end.
-    const Drive now = balance.drive(at);
-    Drive both = now;
+    const DataBounds now = balance.data_bounds(at);
+    DataBounds both = now;
     both.raising = std::max(now.raising, last_.raising);
     both.lowering = std::max(now.lowering, last_.lowering);
     widen(both, step);

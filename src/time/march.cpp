@@ -6,7 +6,7 @@
 
 namespace williwaw {
 
-Real Moment::change() const {
+Real StepInfo::change() const {
   return over.largest_difference(state, previous);
 }
 
@@ -19,10 +19,10 @@ class March {
         state_(state),
         plan_(plan),
         observers_(observers),
-        stretches_(schedule(plan)),
+        intervals_(schedule(plan)),
         stepper_(make_stepper(balance, plan.scheme, {plan.solver, plan.threads}, plan.damped_start)),
         amounts_(balance.lines().size()),
-        free_(state.size() - balance.held().size() - balance.absent().size()) {
+        free_(state.size() - balance.prescribed().size() - balance.inactive().size()) {
     if (static_cast<Index>(state.size()) != balance.layout().size())
       throw InputError("the initial state does not have as many values as the problem has unknowns");
     if (!plan.adaptive) return;
@@ -34,8 +34,8 @@ class March {
 
   Outcome go(const Snapshot* from) {
     from ? resume(*from) : begin();
-    for (; at_.stretch < stretches_.size(); ++at_.stretch, at_.taken = 0)
-      if (!cross(stretches_[at_.stretch])) break;
+    for (; at_.interval < intervals_.size(); ++at_.interval, at_.taken = 0)
+      if (!cross(intervals_[at_.interval])) break;
     out_.solver = stepper_->solver_name();
     out_.solver_iterations = stepper_->solver_iterations();
     return std::move(out_);
@@ -43,20 +43,22 @@ class March {
 
  private:
   void begin() {
-    if (stretches_.empty()) throw InputError("the run has no time to run");
-    const bool pins = plan_.walls != Plan::Walls::initial && !balance_.held().empty();
-    const Real before = pins ? balance_.totals(state_, plan_.start).content : 0;
-    if (pins) {
-      const State given = plan_.walls == Plan::Walls::mean ? state_ : State();
-      balance_.pin(plan_.start, state_);
+    if (intervals_.empty()) throw InputError("the run has no time to run");
+    const bool prescribes =
+        plan_.boundary_nodes != Plan::BoundaryNodes::initial && !balance_.prescribed().empty();
+    const Real before = prescribes ? balance_.totals(state_, plan_.start).content : 0;
+    if (prescribes) {
+      const State given = plan_.boundary_nodes == Plan::BoundaryNodes::mean ? state_ : State();
+      balance_.prescribe(plan_.start, state_);
       for (std::size_t n = 0; n < given.size(); ++n) state_[n] = 0.5 * (state_[n] + given[n]);
     }
     out_.time = plan_.start;
-    const Stretch& first = stretches_.front();
+    const Interval& first = intervals_.front();
     const auto counted =
         stepper_->begin(state_, plan_.start, (first.to - first.from) / static_cast<Real>(first.steps));
     out_.totals = counted ? *counted : balance_.totals(state_, plan_.start);
-    out_.budget = Budget(balance_.lines(), out_.totals, counted || !pins ? 0 : out_.totals.content - before);
+    out_.budget =
+        Budget(balance_.lines(), out_.totals, counted || !prescribes ? 0 : out_.totals.content - before);
     if (balance_.layout().blocks().size() > 1)
       if (const auto each = balance_.totals_by_unknown(state_, plan_.start); each.size() > 1)
         out_.budget.keep_by_unknown(each);
@@ -64,16 +66,16 @@ class March {
     out_.highest = out_.totals.highest;
     guard_ = Guard(balance_, out_.totals, plan_.start);
     if (control_) {
-      control_->see(out_.totals, balance_.drive(plan_.start));
+      control_->see(out_.totals, balance_.data_bounds(plan_.start));
       control_->start(balance_, state_, plan_.start, plan_.until - plan_.start, plan_.step);
     }
-    const Moment now = moment(0);
+    const StepInfo now = info(0);
     if (observers_.on_series) observers_.on_series(now);
     if (observers_.on_record) observers_.on_record(now);
   }
 
   void resume(const Snapshot& s) {
-    if (s.state.size() != state_.size() || s.stretch >= stretches_.size())
+    if (s.state.size() != state_.size() || s.interval >= intervals_.size())
       throw InputError("the snapshot belongs to another run");
     state_ = s.state;
     out_.time = s.time;
@@ -88,8 +90,8 @@ class March {
     out_.lowest = s.lowest;
     out_.highest = s.highest;
     guard_ = s.guard;
-    at_.stretch = s.stretch;
-    at_.taken = s.step_of_stretch;
+    at_.interval = s.interval;
+    at_.taken = s.step_of_interval;
     stepper_->recall(s.stepper);
     if (control_) control_->recall(s.control);
   }
@@ -101,8 +103,8 @@ class March {
     s.rejected = out_.rejected;
     // A stretch that is done belongs to the past.
     const bool done = at_.finished;
-    s.stretch = at_.stretch + (done ? 1 : 0);
-    s.step_of_stretch = done ? 0 : at_.taken;
+    s.interval = at_.interval + (done ? 1 : 0);
+    s.step_of_interval = done ? 0 : at_.taken;
     s.state = state_;
     s.totals = out_.totals;
     s.budget = out_.budget;
@@ -118,25 +120,25 @@ class March {
     return s;
   }
 
-  Moment moment(Real length) const {
+  StepInfo info(Real length) const {
     return {out_.steps,           out_.time,   length,   state_,
             stepper_->previous(), out_.totals, amounts_, out_.budget,
             balance_.reductions()};
   }
 
   // True if the run goes on.
-  bool cross(const Stretch& stretch) {
+  bool cross(const Interval& interval) {
     if (control_) {
-      while (out_.time < stretch.to)
-        if (!step_by_error(stretch)) return false;
+      while (out_.time < interval.to)
+        if (!step_by_error(interval)) return false;
       return true;
     }
-    const Real length = (stretch.to - stretch.from) / static_cast<Real>(stretch.steps);
-    while (at_.taken < stretch.steps) {
+    const Real length = (interval.to - interval.from) / static_cast<Real>(interval.steps);
+    while (at_.taken < interval.steps) {
       ++at_.taken;
-      const bool last = at_.taken == stretch.steps;
+      const bool last = at_.taken == interval.steps;
       // Times are counted from the stretch's start, so that rounding does not add up.
-      const Real to = last ? stretch.to : stretch.from + static_cast<Real>(at_.taken) * length;
+      const Real to = last ? interval.to : interval.from + static_cast<Real>(at_.taken) * length;
       const Real from = out_.time;
       out_.time = to;
       previous_totals_ = out_.totals;
@@ -153,13 +155,13 @@ class March {
         give_up(from, e.what());
         return false;
       }
-      if (!finish(stretch, length, last)) return false;
+      if (!finish(interval, length, last)) return false;
     }
     return true;
   }
 
-  bool step_by_error(const Stretch& stretch) {
-    const Real from = out_.time, rest = stretch.to - from;
+  bool step_by_error(const Interval& interval) {
+    const Real from = out_.time, rest = interval.to - from;
     // Two even steps rather than a long one and a splinter.
     Real length = control_->next();
     const bool last = length >= rest * (1 - 1e-9);
@@ -191,7 +193,7 @@ class March {
       if (control_->hopeless(control_->next(), from)) {
         out_.ending = Outcome::Ending::blew_up;
         out_.reason = "no step is short enough to keep its error within the tolerance";
-        report_end(moment(0));
+        report_end(info(0));
         return false;
       }
       return true;
@@ -203,13 +205,13 @@ class March {
       control_->recall(memory);
     }
     out_.totals = totals;
-    out_.time = last ? stretch.to : from + length;
+    out_.time = last ? interval.to : from + length;
     ++at_.taken;
-    control_->see(out_.totals, balance_.drive(out_.time));
-    return finish(stretch, length, last);
+    control_->see(out_.totals, balance_.data_bounds(out_.time));
+    return finish(interval, length, last);
   }
 
-  void report_end(const Moment& now) {
+  void report_end(const StepInfo& now) {
     if (observers_.on_series) observers_.on_series(now);
     if (observers_.on_record) observers_.on_record(now);
     out_.change = now.change();
@@ -217,7 +219,7 @@ class March {
 
   // Rows of the series that fall into the step just done, linear between its ends; true if one falls on its
   // end.
-  bool rows_within(const Moment& now) {
+  bool rows_within(const StepInfo& now) {
     if (!observers_.on_series) return false;
     const Real every = plan_.series_every, length = now.step_length, before = now.time - length;
     // From the times alone, so that a resumed run goes on with the same rows.
@@ -225,12 +227,12 @@ class March {
       const Real at = plan_.start + n * every;
       if (at > now.time + 1e-9 * length) return false;
       if (at >= now.time - 1e-9 * length) return true;
-      const Real share = (at - before) / length;
+      const Real fraction = (at - before) / length;
       State between(state_.size());
       for (std::size_t i = 0; i < between.size(); ++i)
-        between[i] = now.previous[i] + share * (state_[i] - now.previous[i]);
-      const Totals totals = previous_totals_.towards(out_.totals, share);
-      const Budget budget = out_.budget.within_step(amounts_, share, totals);
+        between[i] = now.previous[i] + fraction * (state_[i] - now.previous[i]);
+      const Totals totals = previous_totals_.towards(out_.totals, fraction);
+      const Budget budget = out_.budget.within_step(amounts_, fraction, totals);
       observers_.on_series({now.step, at, length, between, now.previous, totals, amounts_, budget,
                             balance_.reductions(), true});
     }
@@ -238,7 +240,7 @@ class March {
 
   // Only stages that are solved for may fail to be.
   void keep_state() {
-    if (!is_explicit(plan_.scheme) && !balance_.offers().linear) kept_ = state_;
+    if (!is_explicit(plan_.scheme) && !balance_.capabilities().linear) kept_ = state_;
   }
 
   // The state before a step that failed half-way: kept where steps may fail to be solved, otherwise among
@@ -264,8 +266,8 @@ class March {
     amounts_.clear();
     out_.ending = Outcome::Ending::unsolved;
     if (!put_back(from)) return;
-    const Moment now{out_.steps,           from, 0, state_, state_, out_.totals, amounts_, out_.budget,
-                     balance_.reductions()};
+    const StepInfo now{out_.steps,           from, 0, state_, state_, out_.totals, amounts_, out_.budget,
+                       balance_.reductions()};
     try {
       if (observers_.on_series) observers_.on_series(now);
       if (observers_.on_record) observers_.on_record(now);
@@ -294,9 +296,9 @@ class March {
   }
 
   // Data that are no numbers at the end of a step that did not need them are met when it is looked at.
-  bool finish(const Stretch& stretch, Real length, bool last) {
+  bool finish(const Interval& interval, Real length, bool last) {
     try {
-      return finish_step(stretch, length, last);
+      return finish_step(interval, length, last);
     } catch (const DataError& e) {
       out_.ending = Outcome::Ending::unsolved;
       out_.reason = "nothing follows step " + std::to_string(out_.steps) + ": " + e.what();
@@ -305,7 +307,7 @@ class March {
     }
   }
 
-  bool finish_step(const Stretch& stretch, Real length, bool last) {
+  bool finish_step(const Interval& interval, Real length, bool last) {
     ++out_.steps;
     out_.last_step = length;
     out_.shortest_step = out_.shortest_step > 0 ? std::min(out_.shortest_step, length) : length;
@@ -316,12 +318,12 @@ class March {
     out_.budget.add(amounts_, out_.totals);
     out_.left_by_solver += stepper_->left_by_solver();
     at_.finished = last;
-    const Moment now = moment(length);
+    const StepInfo now = info(length);
     if (observers_.on_step) observers_.on_step(now);
     std::optional<std::string> trouble;
     if (plan_.guard) trouble = guard_.check(balance_, out_.totals, out_.time, length, out_.budget);
     // The last step of all ends the run, whatever is asked for meanwhile.
-    const bool final = last && &stretch == &stretches_.back();
+    const bool final = last && &interval == &intervals_.back();
     const bool beyond = !trouble && !final && leaves_stable_values();
     if (beyond)
       trouble = "values now reach from " + to_text(out_.totals.lowest) + " to " +
@@ -333,7 +335,7 @@ class March {
     const bool due = stopped || (!over && !final && observers_.snapshot_due && observers_.snapshot_due());
     // What belongs to this moment anyway comes before the snapshot, what an interrupt adds after it.
     const bool series = plan_.series_every == 0 || rows_within(now);
-    const bool record = (last && stretch.record) || counted;
+    const bool record = (last && interval.record) || counted;
     if ((series || over || final) && observers_.on_series) observers_.on_series(now);
     if ((record || over) && observers_.on_record) observers_.on_record(now);
     if (due && observers_.on_snapshot) observers_.on_snapshot(snapshot());
@@ -353,7 +355,7 @@ class March {
   State& state_;
   const Plan& plan_;
   const Observers& observers_;
-  std::vector<Stretch> stretches_;
+  std::vector<Interval> intervals_;
   std::unique_ptr<Stepper> stepper_;
   Ledger amounts_;
   std::size_t free_;
@@ -364,7 +366,7 @@ class March {
   State kept_;  ///< before the step, where it may fail
   /// How far it has come: the stretch, steps taken in it, and whether the last of them ended it.
   struct Progress {
-    std::size_t stretch = 0;
+    std::size_t interval = 0;
     Index taken = 0;
     bool finished = false;
   };

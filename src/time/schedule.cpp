@@ -44,7 +44,7 @@ StepMisfit::StepMisfit(Real s, Real begin, Real end, Real below, Real above)
       shorter(below),
       longer(above) {}
 
-std::vector<Stretch> schedule(const Plan& plan) {
+std::vector<Interval> schedule(const Plan& plan) {
   if (!(plan.until > plan.start)) throw InputError("the end of the run must lie after its start");
   if (plan.adaptive ? !(plan.step >= 0) : !(plan.step > 0) || !std::isfinite(plan.step))
     throw InputError("the step must be above zero");
@@ -53,7 +53,7 @@ std::vector<Stretch> schedule(const Plan& plan) {
   if ((!plan.adaptive && length / plan.step > 1e12) ||
       (plan.series_every > 0 && length / plan.series_every > 1e8))
     throw InputError("more than 10^12 steps or 10^8 rows would be needed: is a unit wrong?");
-  std::vector<Stretch> result;
+  std::vector<Interval> result;
   Real from = plan.start;
   for (const auto& e : events_of(plan)) {
     if (plan.adaptive) {

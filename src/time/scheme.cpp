@@ -85,8 +85,8 @@ bool is_explicit(const Scheme& scheme) {
   return std::holds_alternative<Stabilized>(scheme.method);
 }
 
-bool looks_back(const Scheme& scheme) {
-  return std::holds_alternative<LookingBack>(scheme.method);
+bool semi_lagrangian(const Scheme& scheme) {
+  return std::holds_alternative<SemiLagrangianMethod>(scheme.method);
 }
 
 bool is_second_order(const Scheme& scheme) {
@@ -132,7 +132,7 @@ int stages(const Scheme& scheme, Real x) {
             [](const ImplicitExplicit& p) { return p.fluxes.stages(); },
             [x](const Stabilized& s) { return s.stages_for(x); }, [](const TwoStep&) { return 1; },
             [](const Factored&) { return 1; }, [](const SecondOrder& s) { return s.corrected ? 2 : 1; },
-            [](const LookingBack&) { return 1; }},
+            [](const SemiLagrangianMethod&) { return 1; }},
       scheme.method);
 }
 
@@ -146,7 +146,7 @@ std::complex<Real> amplification(const Scheme& scheme, std::complex<Real> z, int
                           [z](const TwoStep& t) { return of_two_steps(t, z); },
                           [z](const Factored& f) { return 1.0 + z / (1.0 - f.theta * z); },
                           [](const SecondOrder&) { return Complex(NAN); },
-                          [z](const LookingBack&) { return 1.0 / (1.0 - z); }},
+                          [z](const SemiLagrangianMethod&) { return 1.0 / (1.0 - z); }},
                     scheme.method);
 }
 
@@ -164,11 +164,11 @@ std::complex<Real> amplification(const Scheme& scheme, std::span<const Real> axe
   return amplification(scheme, Complex(sum), count);
 }
 
-std::complex<Real> amplification_of_parts(const Scheme& scheme, Complex spread, Complex carried) {
-  if (const auto* p = std::get_if<ImplicitExplicit>(&scheme.method)) return of_pair(*p, spread, carried);
+std::complex<Real> amplification_of_parts(const Scheme& scheme, Complex spread, Complex advected) {
+  if (const auto* p = std::get_if<ImplicitExplicit>(&scheme.method)) return of_pair(*p, spread, advected);
   // Values that are looked up are those that were there.
-  if (std::holds_alternative<LookingBack>(scheme.method)) return amplification(scheme, spread);
-  return amplification(scheme, spread + carried);
+  if (std::holds_alternative<SemiLagrangianMethod>(scheme.method)) return amplification(scheme, spread);
+  return amplification(scheme, spread + advected);
 }
 
 Real real_stability_interval(const Scheme& scheme) {

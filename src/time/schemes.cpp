@@ -1,6 +1,6 @@
 #include <algorithm>
 
-#include "schemes/kinds.hpp"
+#include "time/schemes/kinds.hpp"
 
 namespace williwaw {
 

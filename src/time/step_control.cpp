@@ -17,9 +17,9 @@ StepControl::StepControl(const Tolerance& tolerance, int order)
     throw InputError("the tolerance of adaptive steps must be above zero");
 }
 
-void StepControl::see(const Totals& totals, const Drive& drive) {
-  memory_.lowest = std::min({memory_.lowest, totals.lowest, drive.lowest});
-  memory_.highest = std::max({memory_.highest, totals.highest, drive.highest});
+void StepControl::see(const Totals& totals, const DataBounds& data_bounds) {
+  memory_.lowest = std::min({memory_.lowest, totals.lowest, data_bounds.lowest});
+  memory_.highest = std::max({memory_.highest, totals.highest, data_bounds.highest});
   memory_.scale = std::max(memory_.scale, memory_.highest - memory_.lowest);
 }
 
@@ -40,15 +40,15 @@ void StepControl::start(Balance& balance, const State& y, Real at, Real length, 
   balance.rate(y, at, Parts::all(), rate, ignored);
   balance.storage(y, at, stored);
   const Real probe = 1e-8 * length;
-  for (const Index h : balance.held()) rate[h] = 0;
+  for (const Index h : balance.prescribed()) rate[h] = 0;
   for (std::size_t n = 0; n < size; ++n) stored[n] += probe * rate[n];
   balance.recover(stored, at, moved);
   const Real sum =
       sum_over(balance.reductions(), [&](Index n) { return (moved[n] - y[n]) * (moved[n] - y[n]); });
   const Real speed = std::sqrt(sum / static_cast<Real>(size)) / probe;
-  const Real share =
+  const Real fraction =
       std::pow(tolerated(), exponent_) * std::pow(std::max(memory_.scale, 1e-300), 1 - exponent_);
-  memory_.next = speed > 0 ? std::min(0.1 * length, 0.1 * share / speed) : 1e-3 * length;
+  memory_.next = speed > 0 ? std::min(0.1 * length, 0.1 * fraction / speed) : 1e-3 * length;
 }
 
 Real StepControl::measure(const State& error, const Reductions& over, std::size_t free_unknowns) const {

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "steppers/kinds.hpp"
+#include "time/steppers/kinds.hpp"
 
 namespace williwaw {
 
@@ -11,18 +11,18 @@ void Stepper::take_back(State&) {
   throw InputError("this scheme cannot take a step back");
 }
 
-void steppers::book_walls(Balance& balance, const State& y, Real end, const State& formula, State& work,
-                          Ledger& amounts) {
-  if (balance.held().empty()) return;
+void steppers::book_boundaries(Balance& balance, const State& y, Real end, const State& formula, State& work,
+                               Ledger& amounts) {
+  if (balance.prescribed().empty()) return;
   balance.storage(y, end, work);
   for (std::size_t n = 0; n < work.size(); ++n) work[n] -= formula[n];
-  balance.book_held(work, amounts);
+  balance.book_prescribed(work, amounts);
 }
 
 std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const Solving& solving,
                                       Index damped_start) {
   std::unique_ptr<Stepper> result;
-  if (balance.offers().second_order) {
+  if (balance.capabilities().second_order) {
     if (!takes_second_order(s))
       throw InputError("scheme '" + s.name +
                        "' is for equations of first order in time; waves take leapfrog, corrected-leapfrog, "
@@ -32,9 +32,9 @@ std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const S
     // stresses are eliminated (Yee, 1966).
     if (const auto* m = std::get_if<SecondOrder>(&s.method))
       return m->beta > 0 ? steppers::newmark(balance, s, *m, solving) : steppers::leapfrog(balance, *m);
-    if (balance.offers().first_order_form)
+    if (balance.capabilities().first_order_form)
       return steppers::first_order_form(balance, std::get<Tableau>(s.method));
-    return steppers::motion_pair(balance, s, std::get<Tableau>(s.method));
+    return steppers::dynamics_pair(balance, s, std::get<Tableau>(s.method));
   }
   if (is_second_order(s))
     throw InputError("scheme '" + s.name + "' is for equations of second order in time, which waves are");
@@ -42,12 +42,12 @@ std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const S
     result = steppers::runge_kutta(balance, s, *t, nullptr, solving);
   else if (const auto* p = std::get_if<ImplicitExplicit>(&s.method))
     result = steppers::runge_kutta(balance, s, p->fluxes, &p->sources, solving);
-  else if (std::holds_alternative<Factored>(s.method) && balance.offers().stream)
+  else if (std::holds_alternative<Factored>(s.method) && balance.capabilities().advection)
     throw InputError("scheme '" + s.name +
-                     "' takes what diffuses along one axis after the other and no stream; "
+                     "' takes what diffuses along one axis after the other and no advection; "
                      "take implicit-explicit or crank-nicolson");
-  else if (std::holds_alternative<LookingBack>(s.method))
-    result = steppers::looking_back(balance, s, solving);
+  else if (std::holds_alternative<SemiLagrangianMethod>(s.method))
+    result = steppers::semi_lagrangian(balance, s, solving);
   else if (const auto* c = std::get_if<Stabilized>(&s.method))
     result = steppers::stabilized(balance, s, *c);
   else if (const auto* m = std::get_if<TwoStep>(&s.method))
@@ -68,8 +68,8 @@ Real spectral_bound(Balance& balance, const State& y, Real at) {
   for (const auto& e : triplets_of(rates)) reach[e.row] += std::abs(e.value);
   for (const auto& e : triplets_of(capacities)) capacity[e.row] += e.value;
   std::vector<char> fixed(rows, 0);
-  for (const Index h : balance.held()) fixed[h] = 1;
-  for (const Index h : balance.absent()) fixed[h] = 1;
+  for (const Index h : balance.prescribed()) fixed[h] = 1;
+  for (const Index h : balance.inactive()) fixed[h] = 1;
   Real most = 0;
   for (std::size_t n = 0; n < rows; ++n)
     if (!fixed[n] && capacity[n] != 0) most = std::max(most, reach[n] / std::abs(capacity[n]));

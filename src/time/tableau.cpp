@@ -96,9 +96,9 @@ std::optional<std::vector<TwoRegisterStage>> two_register_form(const Tableau& ta
   for (int s = 1; s <= tableau.stages(); ++s) {
     TwoRegisterStage stage{1, row(s)[s - 1]};
     // row(s) must be share·row(s − 1) but for its last entry.
-    if (s > 1) stage.share = row(s - 1)[s - 2] != 0 ? row(s)[s - 2] / row(s - 1)[s - 2] : -1;
+    if (s > 1) stage.fraction = row(s - 1)[s - 2] != 0 ? row(s)[s - 2] / row(s - 1)[s - 2] : -1;
     for (int j = 0; j < s - 1; ++j)
-      if (std::abs(row(s)[j] - stage.share * row(s - 1)[j]) > 1e-14) return std::nullopt;
+      if (std::abs(row(s)[j] - stage.fraction * row(s - 1)[j]) > 1e-14) return std::nullopt;
     result.push_back(stage);
   }
   return result;

@@ -17,24 +17,24 @@ constexpr Real left_of_a_jump = 0.25;
 // not among them is smaller than what the grid resolves of continuous data.
 constexpr std::size_t candidates = 64;
 
-struct HeldFace {
+struct PrescribedFace {
   std::size_t section;
   Index face;
 };
 
-Point between(const Point& a, const Point& b, Real share) {
-  return {a.x + share * (b.x - a.x), a.y + share * (b.y - a.y), a.z + share * (b.z - a.z)};
+Point between(const Point& a, const Point& b, Real fraction) {
+  return {a.x + fraction * (b.x - a.x), a.y + fraction * (b.y - a.y), a.z + fraction * (b.z - a.z)};
 }
 
-Real& coordinate(Point& p, int slot) {
-  return slot == 0 ? p.x : slot == 1 ? p.y : p.z;
+Real& coordinate(Point& p, int direction) {
+  return direction == 0 ? p.x : direction == 1 ? p.y : p.z;
 }
 
 class Search {
  public:
   explicit Search(const Discretization& balance) : balance_(balance), values_(balance.closures().size()) {
     for (std::size_t s = 0; s < values_.size(); ++s) {
-      const Closure& closure = balance.closures()[s];
+      const BoundaryClosure& closure = balance.closures()[s];
       if (closure.prescribed_at(closure.places(), 0).empty()) continue;
       for (Index f = 0; f < closure.faces(); ++f) beside_[closure.unknown(f)].push_back({s, f});
     }
@@ -48,7 +48,7 @@ class Search {
       for (const Real v : values_[s]) scale_ = std::max(scale_, std::abs(v));
     }
     std::vector<std::vector<Pair>> within(values_.size());
-    each_pair([&](const HeldFace& a, const HeldFace& b) {
+    each_pair([&](const PrescribedFace& a, const PrescribedFace& b) {
       if (a.section != b.section)
         keep(across(a, b));
       else if (const Real d = std::abs(at_face(a) - at_face(b)); d > 1e-9 * scale_)
@@ -71,7 +71,7 @@ class Search {
  private:
   struct Pair {
     Real difference;
-    HeldFace first, second;
+    PrescribedFace first, second;
   };
 
   template <class Visit>
@@ -81,13 +81,15 @@ class Search {
         for (std::size_t m = n + 1; m < faces.size(); ++m) visit(faces[n], faces[m]);
         for (const Index other : neighbours_above(unknown))
           if (const auto found = beside_.find(other); found != beside_.end())
-            for (const HeldFace& f : found->second) visit(faces[n], f);
+            for (const PrescribedFace& f : found->second) visit(faces[n], f);
       }
   }
 
-  Real at_face(const HeldFace& f) const { return values_[f.section][static_cast<std::size_t>(f.face)]; }
-  const WallFace& face(const HeldFace& f) const { return balance_.closures()[f.section].face(f.face); }
-  const Point& place(const HeldFace& f) const { return face(f).place; }
+  Real at_face(const PrescribedFace& f) const { return values_[f.section][static_cast<std::size_t>(f.face)]; }
+  const BoundaryFace& face(const PrescribedFace& f) const {
+    return balance_.closures()[f.section].face(f.face);
+  }
+  const Point& place(const PrescribedFace& f) const { return face(f).place; }
 
   Real value(std::size_t section, const Point& at) const {
     Points here(1);
@@ -95,7 +97,7 @@ class Search {
     return balance_.closures()[section].prescribed_at(here, time_).front();
   }
 
-  // Faces that share a corner belong to unknowns that differ by one at most along every axis. Each pair is
+  // Faces that fraction a corner belong to unknowns that differ by one at most along every axis. Each pair is
   // met once, from its lower number.
   std::vector<Index> neighbours_above(Index unknown) const {
     const Grid& g = balance_.grid();
@@ -115,13 +117,13 @@ class Search {
   }
 
   // Where two faces meet: of faces across different axes the corner itself.
-  Point meeting(const WallFace& a, const WallFace& b) const {
+  Point meeting(const BoundaryFace& a, const BoundaryFace& b) const {
     const Grid& g = balance_.grid();
     Point p = between(a.place, b.place, 0.5);
     if (a.axis == b.axis) return p;
     Point pa = a.place, pb = b.place;
-    coordinate(p, g.slot(a.axis)) = coordinate(pa, g.slot(a.axis));
-    coordinate(p, g.slot(b.axis)) = coordinate(pb, g.slot(b.axis));
+    coordinate(p, g.direction(a.axis)) = coordinate(pa, g.direction(a.axis));
+    coordinate(p, g.direction(b.axis)) = coordinate(pb, g.direction(b.axis));
     return p;
   }
 
@@ -141,7 +143,7 @@ class Search {
     return BoundaryJump{section, section, between(a, b, 0.5), va, vb};
   }
 
-  std::optional<BoundaryJump> across(const HeldFace& a, const HeldFace& b) const {
+  std::optional<BoundaryJump> across(const PrescribedFace& a, const PrescribedFace& b) const {
     const Point p = meeting(face(a), face(b));
     const Real va = value(a.section, p), vb = value(b.section, p);
     // On slanting pieces of an outline the meeting point is not exact: what the data do nearby is no jump.
@@ -161,13 +163,13 @@ class Search {
 
   bool conducts(const Point& at) const {
     const Grid& g = balance_.grid();
-    for (int a = 0; a < g.rank(); ++a)
-      if (balance_.problem().equation().diffusion.coefficient[g.slot(a)](at, time_) > 0) return true;
+    for (int a = 0; a < g.dimension(); ++a)
+      if (balance_.problem().equation().diffusion.coefficient[g.direction(a)](at, time_) > 0) return true;
     return false;
   }
 
   const Discretization& balance_;
-  std::map<Index, std::vector<HeldFace>> beside_;
+  std::map<Index, std::vector<PrescribedFace>> beside_;
   std::vector<std::vector<Real>> values_;  ///< of each section's faces, now
   std::map<std::pair<std::size_t, std::size_t>, BoundaryJump> largest_;
   Real time_ = 0, scale_ = 0;
@@ -176,13 +178,13 @@ class Search {
 }  // namespace
 
 std::vector<BoundaryJump> boundary_jumps(const Discretization& balance, Real start, Real end) {
-  if (balance.grid().rank() < 2 || balance.offers().second_order) return {};
+  if (balance.grid().dimension() < 2 || balance.capabilities().second_order) return {};
   Search search(balance);
   search.look_at(start);
   // Places in time that are no simple parts of a period.
-  if (end > start && std::ranges::any_of(balance.closures(), &Closure::depends_on_time))
-    for (const Real share : {0.137, 0.291, 0.382, 0.618, 0.871, 1.0})
-      search.look_at(start + share * (end - start));
+  if (end > start && std::ranges::any_of(balance.closures(), &BoundaryClosure::depends_on_time))
+    for (const Real fraction : {0.137, 0.291, 0.382, 0.618, 0.871, 1.0})
+      search.look_at(start + fraction * (end - start));
   return search.jumps();
 }
 

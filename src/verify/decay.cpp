@@ -14,7 +14,7 @@ namespace {
 
 constexpr int most_vectors = 30;
 
-// Products weighted by what each control volume stores; unknowns that are held or absent weigh nothing.
+// Products weighted by what each control volume stores; unknowns that are prescribed or absent weigh nothing.
 class Weighted {
  public:
   explicit Weighted(std::vector<Real> weights) : weights_(std::move(weights)) {}
@@ -33,8 +33,8 @@ class Weighted {
 
 std::optional<Index> growing_modes(Discretization& balance, const State& y, Real at) {
   expect(static_cast<Index>(y.size()) == balance.layout().size(), "growing_modes: a state of the balance");
-  const Index most = balance.grid().rank() == 3 ? 20000 : 200000;
-  if (balance.advects() || balance.offers().second_order || balance.layout().size() > most)
+  const Index most = balance.grid().dimension() == 3 ? 20000 : 200000;
+  if (balance.advects() || balance.capabilities().second_order || balance.layout().size() > most)
     return std::nullopt;
   LinearSystem system;
   balance.linearise(y, at, 0, 1, Parts::all(), system);
@@ -56,7 +56,7 @@ std::optional<Index> growing_modes(Discretization& balance, const State& y, Real
 }
 
 SlowestDecay slowest_decay(Discretization& balance, Real at, Real tolerance) {
-  if (!balance.offers().linear) throw InputError("a decay rate belongs to a linear problem");
+  if (!balance.capabilities().linear) throw InputError("a decay rate belongs to a linear problem");
   const State none;
   LinearSystem system;
   balance.linearise(none, at, 0, 1, Parts::all(), system);
@@ -65,10 +65,10 @@ SlowestDecay slowest_decay(Discretization& balance, Real at, Real tolerance) {
   std::vector<Real> weights(count);
   Real excess = 0, strength = 0;
   for (Index n = 0; n < k.size(); ++n) {
-    if (!k.held.empty() && k.held[n]) continue;
+    if (!k.prescribed.empty() && k.prescribed[n]) continue;
     weights[n] = balance.conductances(at)->capacity(n);
     Real sum = k.diagonal[n];
-    for (int a = 0; a < k.rank(); ++a) sum += k.lower[a][n] + k.upper[a][n];
+    for (int a = 0; a < k.dimension(); ++a) sum += k.lower[a][n] + k.upper[a][n];
     excess += sum;
     strength += k.diagonal[n];
   }
@@ -100,8 +100,8 @@ SlowestDecay slowest_decay(Discretization& balance, Real at, Real tolerance) {
     diagonal.push_back(space.product(w, v));
     for (int pass = 0; pass < 2; ++pass)
       for (const State& b : basis) {
-        const Real share = space.product(w, b);
-        for (std::size_t n = 0; n < count; ++n) w[n] -= share * b[n];
+        const Real fraction = space.product(w, b);
+        for (std::size_t n = 0; n < count; ++n) w[n] -= fraction * b[n];
       }
     v = w;
     small.clear();

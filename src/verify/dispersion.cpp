@@ -21,13 +21,13 @@ DispersionRelation::DispersionRelation(Scheme scheme, Real step, std::vector<Rea
 
 Real DispersionRelation::true_frequency(const std::array<Real, 3>& k) const {
   Real sum = 0;
-  for (int a = 0; a < rank(); ++a) sum += speed_[a] * speed_[a] * k[a] * k[a];
+  for (int a = 0; a < dimension(); ++a) sum += speed_[a] * speed_[a] * k[a] * k[a];
   return std::sqrt(sum);
 }
 
 Real DispersionRelation::frequency(const std::array<Real, 3>& k) const {
   Real symbol = 0;
-  for (int a = 0; a < rank(); ++a) {
+  for (int a = 0; a < dimension(); ++a) {
     const Real sine = std::sin(0.5 * k[a] * spacing_[a]);
     const Real slope = 2 / spacing_[a] * (order_ == 4 ? sine + sine * sine * sine / 6 : sine);
     symbol += speed_[a] * speed_[a] * slope * slope;
@@ -76,17 +76,17 @@ std::vector<Complex> transformed(const std::vector<Real>& values, const std::arr
 struct Averages {
   Real energy = 0, wavenumber = 0, late = 0;
   std::vector<std::pair<Real, Real>> by_points;  ///< unknowns in a wavelength, energy
-  void add(Real share, Real k, Real lateness, Real points) {
-    energy += share;
-    wavenumber += share * k;
-    late += share * lateness;
-    by_points.push_back({points, share});
+  void add(Real fraction, Real k, Real lateness, Real points) {
+    energy += fraction;
+    wavenumber += fraction * k;
+    late += fraction * lateness;
+    by_points.push_back({points, fraction});
   }
   Real fewest() {
     std::ranges::sort(by_points);
     Real sum = 0;
-    for (const auto& [points, share] : by_points)
-      if ((sum += share) >= 0.1 * energy) return points;
+    for (const auto& [points, fraction] : by_points)
+      if ((sum += fraction) >= 0.1 * energy) return points;
     return by_points.empty() ? 0 : by_points.back().first;
   }
 };
@@ -100,7 +100,7 @@ Averages of_initial_data(Discretization& balance, const DispersionRelation& rela
   const Grid& g = balance.grid();
   if (g.count() > most_transformed) return {};
   State rate;
-  balance.motion().initial_rate(rate);
+  balance.dynamics().initial_rate(rate);
   State value = balance.initial_state();
   // A level common to all is no wave.
   Real mean = 0, count = 0;
@@ -117,7 +117,7 @@ Averages of_initial_data(Discretization& balance, const DispersionRelation& rela
     const auto at = g.position(n);
     std::array<Real, 3> k{};
     Real size = 0, points = std::numeric_limits<Real>::infinity();
-    for (int a = 0; a < g.rank(); ++a) {
+    for (int a = 0; a < g.dimension(); ++a) {
       const Index wave = at[a] > extent[a] / 2 ? at[a] - extent[a] : at[a];
       const Real spacing = relation.spacing()[a];
       k[a] = 2 * M_PI * static_cast<Real>(wave) / (static_cast<Real>(extent[a]) * spacing);
@@ -126,10 +126,10 @@ Averages of_initial_data(Discretization& balance, const DispersionRelation& rela
     }
     size = std::sqrt(size);
     const Real frequency = relation.true_frequency(k);
-    const Real share = std::norm(v[n]) + frequency * frequency * std::norm(u[n]);
-    if (!(share > 0) || size == 0) continue;
+    const Real fraction = std::norm(v[n]) + frequency * frequency * std::norm(u[n]);
+    if (!(fraction > 0) || size == 0) continue;
     const std::array<Real, 3> direction{k[0] / size, k[1] / size, k[2] / size};
-    result.add(share, size, lasts * (1 - relation.group_ratio(size, direction)), points);
+    result.add(fraction, size, lasts * (1 - relation.group_ratio(size, direction)), points);
   }
   return result;
 }
@@ -149,11 +149,11 @@ Averages of_signal(const std::vector<Real>& signal, const DispersionRelation& re
         2 * M_PI * static_cast<Real>(n) / (static_cast<Real>(amplitudes.size()) * relation.step());
     const Real k = frequency / speed;
     if (k * spacing > M_PI) break;
-    const Real share = std::norm(amplitudes[n]);
-    if (!(share > 0)) continue;
+    const Real fraction = std::norm(amplitudes[n]);
+    if (!(fraction > 0)) continue;
     const Real group = relation.group_ratio(k, direction);
     if (group <= 0) continue;
-    result.add(share, k, lasts * (1 - group), 2 * M_PI / (k * spacing));
+    result.add(fraction, k, lasts * (1 - group), 2 * M_PI / (k * spacing));
   }
   return result;
 }
@@ -179,10 +179,11 @@ std::pair<std::string, std::vector<Real>> loudest(const Discretization& balance,
   };
   const Problem& problem = balance.problem();
   for (const auto& point : problem.equation().points) listen("point " + point.name, point.rate, point.at);
-  for (const Closure& wall : balance.closures())
-    for (const auto& condition : wall.section().wall.conditions())
+  for (const BoundaryClosure& boundary : balance.closures())
+    for (const auto& condition : boundary.section().boundary.conditions())
       for (const Function& f : condition->arguments())
-        if (wall.faces() > 0) listen(wall.section().name, f, wall.face(wall.faces() / 2).place);
+        if (boundary.faces() > 0)
+          listen(boundary.section().name, f, boundary.face(boundary.faces() / 2).place);
   if (best.second.empty() && problem.equation().source.depends_on_time()) {
     // A source that moves is heard where it is loudest at some time.
     const Grid& g = balance.grid();
@@ -208,7 +209,7 @@ DispersionRelation dispersion_relation(Discretization& balance, const Scheme& sc
   const Grid& g = balance.grid();
   const Equation& e = balance.problem().equation();
   const auto speed = [&](int a, const Point& at) {
-    return std::sqrt(e.diffusion.coefficient[g.slot(a)](at) / e.storage(at));
+    return std::sqrt(e.diffusion.coefficient[g.direction(a)](at) / e.storage(at));
   };
   Index slowest = 0;
   const bool varies = e.storage.depends_on_place() || e.diffusion.coefficient[0].depends_on_place() ||
@@ -224,18 +225,18 @@ DispersionRelation dispersion_relation(Discretization& balance, const Scheme& sc
   }
   if (where) *where = slowest;
   std::vector<Real> spacing, speeds;
-  for (int a = 0; a < g.rank(); ++a) {
+  for (int a = 0; a < g.dimension(); ++a) {
     const auto gaps = g.axis(a).gaps();
     spacing.push_back(*std::ranges::max_element(gaps.subspan(1, gaps.size() - 2)));
     speeds.push_back(speed(a, g.point_of(slowest)));
   }
-  return DispersionRelation(scheme, step, spacing, speeds, balance.offers().space_order);
+  return DispersionRelation(scheme, step, spacing, speeds, balance.capabilities().space_order);
 }
 
 std::optional<Dispersion> dispersion(Discretization& balance, const Scheme& scheme, Real step, Real from,
                                      Real until) {
-  if (balance.offers().first_order_form && !is_second_order(scheme)) return std::nullopt;
-  if (!balance.offers().second_order || !(step > 0) || !(until > from)) return std::nullopt;
+  if (balance.capabilities().first_order_form && !is_second_order(scheme)) return std::nullopt;
+  if (!balance.capabilities().second_order || !(step > 0) || !(until > from)) return std::nullopt;
   Dispersion result;
   const DispersionRelation relation = dispersion_relation(balance, scheme, step, &result.where);
   const Real lasts = until - from;
@@ -251,7 +252,7 @@ std::optional<Dispersion> dispersion(Discretization& balance, const Scheme& sche
   result.wavenumber = averages.wavenumber / averages.energy;
   result.points = 2 * M_PI / (result.wavenumber * coarsest(relation));
   result.fewest_points = averages.fewest();
-  result.delay = averages.late / averages.energy;
+  result.phase_lag = averages.late / averages.energy;
   std::array<Real, 3> along{};
   int axis = 0;
   while (relation.spacing()[axis] != coarsest(relation)) ++axis;

@@ -21,16 +21,17 @@ Real between(const std::function<Real(Real)>& f, Real low, Real high) {
 
 // What must vanish at a root, without poles.
 Real condition(CoolingBody::Shape shape, Real biot, Real z) {
-  const bool held = std::isinf(biot);
+  const bool prescribed = std::isinf(biot);
   switch (shape) {
     case CoolingBody::Shape::slab:
-      return held ? std::cos(z) : z * std::sin(z) - biot * std::cos(z);
+      return prescribed ? std::cos(z) : z * std::sin(z) - biot * std::cos(z);
     case CoolingBody::Shape::cylinder:
-      return held ? std::cyl_bessel_j(0, z) : z * std::cyl_bessel_j(1, z) - biot * std::cyl_bessel_j(0, z);
+      return prescribed ? std::cyl_bessel_j(0, z)
+                        : z * std::cyl_bessel_j(1, z) - biot * std::cyl_bessel_j(0, z);
     case CoolingBody::Shape::sphere:
       break;
   }
-  return held ? std::sin(z) / z : (1 - biot) * std::sin(z) / z - std::cos(z);
+  return prescribed ? std::sin(z) / z : (1 - biot) * std::sin(z) / z - std::cos(z);
 }
 
 Real shape_of(CoolingBody::Shape shape, Real x) {
@@ -100,16 +101,16 @@ Real half_space(Real depth, Real spread, Real exchange) {
   return std::erf(x) + product;
 }
 
-Real started_flow(Real position, Real fourier, Real low, Real high, Real drive, Real start) {
+Real started_flow(Real position, Real fourier, Real low, Real high, Real data_bounds, Real start) {
   if (fourier <= 0) return position <= 0 ? low : position >= 1 ? high : start;
-  Real sum = low + (high - low) * position + 0.5 * drive * position * (1 - position);
+  Real sum = low + (high - low) * position + 0.5 * data_bounds * position * (1 - position);
   for (int n = 1; n <= 2000; ++n) {
     const Real decay = std::exp(-n * n * pi * pi * fourier);
     if (decay < 1e-18) break;
     const Real sign = n % 2 ? -1 : 1;
-    const Real walls = 2 / (n * pi) * ((low - start) - (high - start) * sign);
-    const Real force = 0.5 * drive * 4 * (1 - sign) / std::pow(n * pi, 3);
-    sum -= (walls + force) * std::sin(n * pi * position) * decay;
+    const Real boundaries = 2 / (n * pi) * ((low - start) - (high - start) * sign);
+    const Real force = 0.5 * data_bounds * 4 * (1 - sign) / std::pow(n * pi, 3);
+    sum -= (boundaries + force) * std::sin(n * pi * position) * decay;
   }
   return sum;
 }

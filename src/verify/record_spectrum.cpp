@@ -33,12 +33,12 @@ RecordSpectrum spectrum_of_record(std::span<const Real> values, Real interval) {
   return result;
 }
 
-std::vector<Peak> peaks_of(const RecordSpectrum& spectrum, std::size_t most, Real share) {
+std::vector<Peak> peaks_of(const RecordSpectrum& spectrum, std::size_t most, Real fraction) {
   const auto& a = spectrum.amplitudes;
   std::vector<Peak> found;
   const Real highest = a.empty() ? 0 : *std::ranges::max_element(a);
   for (std::size_t n = 1; n + 1 < a.size(); ++n) {
-    if (!(a[n] > a[n - 1] && a[n] >= a[n + 1] && a[n] >= share * highest)) continue;
+    if (!(a[n] > a[n - 1] && a[n] >= a[n + 1] && a[n] >= fraction * highest)) continue;
     const Real left = std::log(std::max(a[n - 1], 1e-300)), top = std::log(a[n]),
                right = std::log(std::max(a[n + 1], 1e-300));
     const Real bend = left - 2 * top + right, shift = bend < 0 ? 0.5 * (left - right) / bend : 0;
@@ -51,14 +51,14 @@ std::vector<Peak> peaks_of(const RecordSpectrum& spectrum, std::size_t most, Rea
   return found;
 }
 
-std::optional<Arrival> arrival_of(std::span<const Real> times, std::span<const Real> values, Real share) {
+std::optional<Arrival> arrival_of(std::span<const Real> times, std::span<const Real> values, Real fraction) {
   Arrival result;
   for (std::size_t n = 0; n < values.size(); ++n)
     if (const Real moved = values[n] - values[0]; std::abs(moved) > std::abs(result.largest)) {
       result.largest = moved;
       result.largest_at = times[n];
     }
-  const Real level = share * std::abs(result.largest);
+  const Real level = fraction * std::abs(result.largest);
   if (!(level > 0)) return std::nullopt;
   for (std::size_t n = 1; n < values.size(); ++n) {
     const Real now = std::abs(values[n] - values[0]), last = std::abs(values[n - 1] - values[0]);

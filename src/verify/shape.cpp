@@ -30,7 +30,8 @@ Spread spread_of(const Discretization& balance, const State& y, Real around) {
   const Grid& g = balance.grid();
   Spread result;
   const auto excess = [&](Index n) {
-    return balance.outline().active(n) ? g.volume_of(n) * balance.outline().share(n) * (y[n] - around) : 0.0;
+    return balance.outline().active(n) ? g.volume_of(n) * balance.outline().fraction(n) * (y[n] - around)
+                                       : 0.0;
   };
   Real mass = 0;
   for (Index n = 0; n < g.count(); ++n) {
@@ -38,7 +39,7 @@ Spread spread_of(const Discretization& balance, const State& y, Real around) {
     if (balance.outline().active(n)) result.height = std::max(result.height, std::abs(y[n] - around));
   }
   if (mass == 0) return result;
-  for (int a = 0; a < g.rank(); ++a) {
+  for (int a = 0; a < g.dimension(); ++a) {
     const Axis& axis = g.axis(a);
     // Round a periodic axis the middle is where the mean phase of the first harmonic points to, which knows
     // no ends, and then the first moment about it.
@@ -92,21 +93,21 @@ Shape shape_of(Discretization& balance, const State& y) {
     if (!balance.outline().active(n)) continue;
     low = std::min(low, y[n]);
     high = std::max(high, y[n]);
-    result.square += g.volume_of(n) * balance.outline().share(n) * y[n] * y[n];
+    result.square += g.volume_of(n) * balance.outline().fraction(n) * y[n] * y[n];
   }
   const Real least = 1e-9 * (high - low);
   FaceSystem shape;
   shape.extent = {g.size(0), g.size(1), g.size(2)};
-  for (int a = 0; a < g.rank(); ++a) shape.periodic[a] = g.axis(a).periodic();
+  for (int a = 0; a < g.dimension(); ++a) shape.periodic[a] = g.axis(a).periodic();
   for (Index n = 0; n < g.count(); ++n) {
     if (!balance.outline().active(n)) continue;
     const auto at = g.position(n);
     bool above = true, below = true;
-    for (int a = 0; a < g.rank(); ++a)
+    for (int a = 0; a < g.dimension(); ++a)
       for (const bool up : {false, true}) {
         const Index other = shape.neighbour(n, a, up);
         if (other < 0 || !balance.outline().active(other)) {
-          // What stands highest at a wall is no extremum of its own.
+          // What stands highest at a boundary is no extremum of its own.
           if (g.size(a) > 1) above = below = false;
           continue;
         }
@@ -114,13 +115,13 @@ Shape shape_of(Discretization& balance, const State& y) {
         below = below && y[n] < y[other] - least;
         if (!up) continue;
         Real across = 1;
-        for (int b = 0; b < g.rank(); ++b)
+        for (int b = 0; b < g.dimension(); ++b)
           if (b != a) across *= g.axis(b).widths()[at[b]];
         result.variation += across * std::abs(y[other] - y[n]);
       }
     result.extrema += above || below ? 1 : 0;
   }
-  if (g.rank() == 1 && balance.outline().whole()) result.extrema = turns_of(g.axis(0), y, least);
+  if (g.dimension() == 1 && balance.outline().whole()) result.extrema = turns_of(g.axis(0), y, least);
   return result;
 }
 

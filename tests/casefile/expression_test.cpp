@@ -17,7 +17,7 @@ using namespace williwaw::casefile;
 
 namespace {
 
-const std::vector<std::string> variables{"x", "y", "t", "u"};
+const std::vector<std::string> expression_variables{"x", "y", "t", "u"};
 
 Real value(const Expression& e, Real x, Real y, Real t, Real u) {
   Real out = 0;
@@ -85,8 +85,8 @@ TEST_CASE("values agree with an independent parser of the same language, on 4000
   for (int n = 0; n < 4000; ++n) {
     const std::string formula = random_formula(random, 1 + n % 5);
     CAPTURE(formula);
-    const Expression e = parse_expression(formula, {{"slab", 0.4}}, variables);
-    const Expression again = parse_expression(e.text(), {}, variables);
+    const Expression e = parse_expression(formula, {{"slab", 0.4}}, expression_variables);
+    const Expression again = parse_expression(e.text(), {}, expression_variables);
     for (const auto& [x, y, t, u] : {std::array{0.7, -1.3, 2.1, 0.4}, {-0.2, 0.9, 0.3, 3.7}}) {
       const Real got = value(e, x, y, t, u);
       CHECK(same(got, reference(formula, x, y, t, u)));
@@ -98,8 +98,8 @@ TEST_CASE("values agree with an independent parser of the same language, on 4000
 }
 
 TEST_CASE("a value does not depend on its place among others") {
-  const Expression e =
-      parse_expression("sin(x)*exp(-y^2)/(1 + u^3) + (x > 0.5 ? t : sum_over(n, 1, 3, n*x))", {}, variables);
+  const Expression e = parse_expression("sin(x)*exp(-y^2)/(1 + u^3) + (x > 0.5 ? t : sum_over(n, 1, 3, n*x))",
+                                        {}, expression_variables);
   const Index count = 777;
   std::vector<Real> x(count), y(count), u(count), all(count);
   for (Index i = 0; i < count; ++i) {

@@ -1,7 +1,7 @@
 // Variants and stages are read as patches of a case; refinement cuts its grid and its steps.
 #include <doctest/doctest.h>
 
-#include "williwaw/casefile/check.hpp"
+#include "williwaw/study/check.hpp"
 
 using namespace williwaw;
 using namespace williwaw::casefile;
@@ -70,20 +70,20 @@ Case refined(const Refinement& r, const std::vector<std::string>& set = {}) {
 TEST_CASE("a variant replaces what it names: conditions whole, axes key by key, probes by name") {
   const Case base = read_case_text(text, "case.toml");
   CHECK(base.variants == std::vector<std::string>{"held", "settled", "nothing but sand"});
-  CHECK(base.problem.wall({0, false}).conditions().size() == 2);
-  const Case held = variant("held");
-  CHECK(held.title == "Base: held");
-  CHECK(held.problem.wall({0, false}).conditions().size() == 1);
-  CHECK(held.problem.wall({0, true}).conditions()[0]->kind() == "insulated");
-  CHECK(held.problem.grid().size(0) == 20);
-  CHECK(held.problem.grid().axis(0).to() == 1);
-  CHECK_FALSE(held.problem.grid().axis(0).is_uniform());  // the growth stays
-  CHECK(held.plan.until == 7200);
-  CHECK(held.step.of_limit);
-  CHECK(held.plan.records == std::vector<Real>{3600});
-  REQUIRE(held.probes.size() == 2);
-  CHECK(held.probes[0].at.x == 0.7);
-  CHECK(held.probes[1].name == "b");
+  CHECK(base.problem.boundary({0, false}).conditions().size() == 2);
+  const Case prescribed = variant("held");
+  CHECK(prescribed.title == "Base: held");
+  CHECK(prescribed.problem.boundary({0, false}).conditions().size() == 1);
+  CHECK(prescribed.problem.boundary({0, true}).conditions()[0]->kind() == "insulated");
+  CHECK(prescribed.problem.grid().size(0) == 20);
+  CHECK(prescribed.problem.grid().axis(0).to() == 1);
+  CHECK_FALSE(prescribed.problem.grid().axis(0).is_uniform());  // the growth stays
+  CHECK(prescribed.plan.until == 7200);
+  CHECK(prescribed.step.of_limit);
+  CHECK(prescribed.plan.records == std::vector<Real>{3600});
+  REQUIRE(prescribed.probes.size() == 2);
+  CHECK(prescribed.probes[0].at.x == 0.7);
+  CHECK(prescribed.probes[1].name == "b");
   CHECK(variant("settled").steady->solver == "direct");
   CHECK(variant("nothing but sand").problem.equation().diffusion.coefficient[0].is_constant());
   // Overrides have the last word.
@@ -92,7 +92,7 @@ TEST_CASE("a variant replaces what it names: conditions whole, axes key by key, 
                        doctest::Contains("there is none called 'helt'; there are held, settled and"),
                        CaseError);
   // What is run reads as what it is, without the list.
-  const Case again = read_case_text(held.text, "again.toml");
+  const Case again = read_case_text(prescribed.text, "again.toml");
   CHECK(again.variants.empty());
   CHECK(again.problem.grid().size(0) == 20);
   CHECK(again.plan.until == 7200);
@@ -106,13 +106,13 @@ TEST_CASE("refinement cuts every interval and every step, and joins them again")
   // Every mark of the coarse axis is one of the fine one: the same growth over the same length.
   const auto &coarse = base.problem.grid().axis(0), &finer = fine.problem.grid().axis(0);
   for (Index i = 0; i <= 12; ++i)
-    CHECK(finer.marks()[2 * i] == doctest::Approx(coarse.marks()[i]).epsilon(1e-12));
+    CHECK(finer.faces()[2 * i] == doctest::Approx(coarse.faces()[i]).epsilon(1e-12));
   CHECK(refined({.grid = 1, .coarsen = 2, .step = 1}).problem.grid().size(0) == 6);
   const std::vector<std::string> faces{"grid.x={faces=['0 m','0.1 m','0.5 m','0.7 m','1 m']}"};
   const Case cut = refined({.grid = 3, .coarsen = 1, .step = 1}, faces);
   CHECK(cut.problem.grid().size(0) == 12);
-  CHECK(cut.problem.grid().axis(0).marks()[4] == doctest::Approx(0.1 + 0.4 / 3));
-  CHECK(refined({.grid = 1, .coarsen = 2, .step = 1}, faces).problem.grid().axis(0).marks()[1] == 0.5);
+  CHECK(cut.problem.grid().axis(0).faces()[4] == doctest::Approx(0.1 + 0.4 / 3));
+  CHECK(refined({.grid = 1, .coarsen = 2, .step = 1}, faces).problem.grid().axis(0).faces()[1] == 0.5);
   CHECK_THROWS_WITH_AS(refined({.grid = 1, .coarsen = 3, .step = 1}, faces),
                        doctest::Contains("4 intervals cannot be joined by 3"), CaseError);
   CHECK(refined({.grid = 2, .coarsen = 1, .step = 1},

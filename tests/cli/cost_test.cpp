@@ -1,4 +1,4 @@
-#include "williwaw/casefile/cost.hpp"
+#include "williwaw/study/cost.hpp"
 
 #include <doctest/doctest.h>
 #include <sys/resource.h>
@@ -8,14 +8,15 @@
 #include "support/folder.hpp"
 #include "support/marching.hpp"
 #include "support/program.hpp"
-#include "williwaw/casefile/run.hpp"
+#include "williwaw/study/run.hpp"
 
 using namespace williwaw;
 using namespace williwaw::casefile;
+using namespace williwaw::study;
 
 namespace {
 
-// Nothing but diffusion from a side that is held.
+// Nothing but diffusion from a side that is prescribed.
 std::string case_of(const std::vector<std::string>& axes, const std::string& until, const std::string& step) {
   std::string text = "\ntitle = \"Plain\"\n[grid]\n";
   for (const auto& axis : axes) text += axis + "\n";

@@ -32,14 +32,14 @@ TEST_CASE("check prints its sections in order and the same words as JSON") {
   CHECK(text.code == 0);
   std::size_t last = 0;
   for (const char* title :
-       {"equation\n", "\ngrid\n", "\nwalls\n", "\nschemes\n", "\nstability\n", "\ncost\n"}) {
+       {"equation\n", "\ngrid\n", "\nboundaries\n", "\nschemes\n", "\nstability\n", "\ncost\n"}) {
     const auto at = text.out.find(title);
     REQUIRE(at != std::string::npos);
     CHECK(at >= last);
     last = at;
   }
   const auto json = Json(williwaw_in(".", "check --json " + cases + "/hut-floor.toml").out);
-  CHECK(json.at("/walls/west") == "\"temperature held at night (-22 degC)\"");
+  CHECK(json.at("/boundaries/west") == "\"temperature prescribed at night (-22 degC)\"");
   CHECK(json.at("/stability/verdict") == "true");
   CHECK(json.number("/stability/this step/value") == doctest::Approx(1.0 / 60));
   CHECK(json.at("/stability/this step/unit") == "\"h\"");
@@ -161,11 +161,11 @@ TEST_CASE("what cannot be drawn is said in words") {
   CHECK(complaint("plot hut-floor.out convergence") ==
         "there is no figure called 'convergence' yet; there are profiles, map, contours, surface, slices, "
         "outer-faces, "
-        "spacetime, series, budget, residuals, wall, steps, spectrum, film, strip, arrows\n");
+        "spacetime, series, budget, residuals, boundary, steps, spectrum, film, strip, arrows\n");
   CHECK(complaint("plot hut-floor.out slices") ==
         "slices need a block, with three axes; on a plan use map, contours or surface\n");
   CHECK(complaint("plot hut-floor.out residuals").find("they belong to [steady]") != std::string::npos);
-  CHECK(complaint("plot hut-floor.out wall --of west").find("on plans only") != std::string::npos);
+  CHECK(complaint("plot hut-floor.out boundary --of west").find("on plans only") != std::string::npos);
   CHECK(complaint("export hut-floor.out --to csv --times \"17 min\"")
             .find("nothing was recorded at 17 min; the nearest") != std::string::npos);
   CHECK(complaint("export hut-floor.out --to xls").find("--to") != std::string::npos);
@@ -186,7 +186,7 @@ TEST_CASE("what cannot be drawn is said in words") {
   CHECK(complaint("film hut-floor.out -o film.mp4").find("not there yet") != std::string::npos);
 }
 
-TEST_CASE("a steady case: checked, run, its budget, its walls and its figures") {
+TEST_CASE("a steady case: checked, run, its budget, its boundaries and its figures") {
   const auto folder = fresh_folder("steady");
   const Printed check = williwaw_in(folder, "check " + cases + "/cellar.toml");
   CHECK(check.code == 0);
@@ -205,9 +205,9 @@ TEST_CASE("a steady case: checked, run, its budget, its walls and its figures") 
         doctest::Approx(json.number("/budget/goes out/value")).epsilon(1e-9));
   CHECK(json.number("/budget/from point borehole 3/value") == doctest::Approx(-12));
   CHECK(std::abs(json.number("/budget/left by the solver/value")) < 1e-6);
-  CHECK(text_of(folder / "cellar.out" / "walls.csv")
-            .starts_with("wall,x [m],y [m],area [m],flux [W/m^2],temperature on the wall [degC]\n"));
-  for (const char* figure : {"contours", "budget", "wall-cellar", "residuals"})
+  CHECK(text_of(folder / "cellar.out" / "boundaries.csv")
+            .starts_with("boundary,x [m],y [m],area [m],flux [W/m^2],temperature on the boundary [degC]\n"));
+  for (const char* figure : {"contours", "budget", "boundary-cellar", "residuals"})
     CHECK(std::filesystem::exists(folder / "cellar.out" / "figures" / (std::string(figure) + ".png")));
   // A tolerance that is not met is not hidden.
   const Printed hasty = williwaw_in(
@@ -371,15 +371,15 @@ TEST_CASE("a folder that holds anything but a run is left alone") {
   CHECK(text_of(folder / "figures" / "mine.png") == "mine");
 }
 
-TEST_CASE("walls.csv gives the flux into the domain, whatever way it goes") {
-  const auto folder = fresh_folder("flux on walls");
+TEST_CASE("boundaries.csv gives the flux into the domain, whatever way it goes") {
+  const auto folder = fresh_folder("flux on boundaries");
   std::ofstream(folder / "rod.toml") << "title = \"Rod\"\n[grid]\nx = { from = 0, to = 2, cells = 4 }\n"
                                         "[equation]\nkind = \"diffusion\"\ndiffusivity = 3\n"
                                         "[boundary]\nwest = { dirichlet = 5 }\neast = { dirichlet = 1 }\n"
                                         "[initial]\nvalue = 0\n[steady]\n";
   CHECK(williwaw_in(folder, "run rod.toml").code == 0);
   // u = 5 − 2x: 6 goes in at the west and comes out at the east.
-  std::istringstream rows(text_of(folder / "rod.out" / "walls.csv"));
+  std::istringstream rows(text_of(folder / "rod.out" / "boundaries.csv"));
   std::string header, west, east;
   std::getline(rows, header);
   std::getline(rows, west);

@@ -208,10 +208,10 @@ TEST_CASE("stages follow each other in one result") {
       folder_with("stages", staged, {{"CELLS", "20"}, {"SCHEME", "crank-nicolson"}, {"STEP", "0.005"}});
   const Printed check = williwaw_in(folder, "check case.toml");
   CHECK(check.code == 0);
-  CHECK(check.out.find(
-            "stage 2, door opens: walls\n  west  concentration held at 0\n  east  exchange with -1") !=
+  CHECK(check.out.find("stage 2, door opens: boundaries\n  west  concentration prescribed at 0\n  east  "
+                       "exchange with -1") != std::string::npos);
+  CHECK(check.out.find("stage 3, thaw: boundaries\n  west  concentration prescribed at 3") !=
         std::string::npos);
-  CHECK(check.out.find("stage 3, thaw: walls\n  west  concentration held at 3") != std::string::npos);
   const Printed run = williwaw_in(folder, "run case.toml");
   CHECK(run.code == 0);
   CHECK(run.out.find("stage 3, thaw: budget") != std::string::npos);
@@ -221,7 +221,7 @@ TEST_CASE("stages follow each other in one result") {
   CHECK(fields.stages().back() == 2);
   CHECK(std::ranges::is_sorted(fields.times()));
   const auto series = store::read_series(folder / "case.out" / "series.csv");
-  // A wall that a stage does not have leaves its column empty there.
+  // A boundary that a stage does not have leaves its column empty there.
   const auto insulated = *series.find("flow east: insulated"), robin = *series.find("flow east: robin");
   CHECK(std::isnan(series.values[robin][1]));
   CHECK(std::isnan(series.values[insulated].back()));

@@ -14,7 +14,7 @@ using namespace williwaw::test;
 
 namespace {
 
-// A basin whose stream turns back through its mouth with every tide.
+// A basin whose advection has backflow through its mouth with every tide.
 const char* const basin_case = R"case(title = "Basin"
 [grid]
 x = { from = 0, to = 1, cells = 24 }
@@ -39,15 +39,15 @@ series = 1
 
 }  // namespace
 
-TEST_CASE("a plain outflow where the stream turns back blows up and says why; a stated one runs its cycles") {
+TEST_CASE("a plain outflow under backflow blows up and says why; a stated one runs its cycles") {
   const auto folder = fresh_folder("basin");
   std::ofstream(folder / "basin.toml") << basin_case;
   const Printed plain = williwaw_in(folder, "run basin.toml --quiet -o plain");
   CHECK(plain.code == 3);
   const std::string log = text_of(folder / "plain" / "summary.json");
-  CHECK(log.find("turned back through the outflow 'east'") != std::string::npos);
+  CHECK(log.find("there was backflow through the outflow 'east'") != std::string::npos);
   const Printed stated = williwaw_in(
-      folder, "run basin.toml -o stated --json --set 'boundary.east={ outflow = { returning = 0 } }'");
+      folder, "run basin.toml -o stated --json --set 'boundary.east={ outflow = { backflow = 0 } }'");
   REQUIRE(stated.code == 0);
   const Json told(stated.out);
   CHECK(told.number("/end/maximum") < 1);
@@ -74,6 +74,6 @@ TEST_CASE("the bore by its six schemes in one table, and the dye over one tide o
   CHECK(told.number("/budget/from point sewer/value") == doctest::Approx(3e-3 * 12.42 * 3600).epsilon(1e-6));
   CHECK(std::abs(told.number("/budget/relative residual")) < 1e-12);
   const Printed check = williwaw_in(folder, "check dye-patch.toml");
-  CHECK(check.out.find("west turns back") != std::string::npos);
+  CHECK(check.out.find("west has backflow") != std::string::npos);
   CHECK(check.out.find("what comes in then is stated") != std::string::npos);
 }

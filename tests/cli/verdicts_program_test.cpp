@@ -42,7 +42,7 @@ TEST_CASE("a law that starts from rest is judged by the values that its boundary
   CHECK(check.code == 3);
   const Json json(check.out);
   CHECK(json.number("/stability/largest stable step") == doctest::Approx(0.01));
-  CHECK(json.number("/stream/Courant number") == doctest::Approx(3));
+  CHECK(json.number("/advection/Courant number") == doctest::Approx(3));
   CHECK(williwaw_in(folder, "run case.toml --set time.step=0.01 --quiet").code == 0);
   const Printed closed = williwaw_in(
       folder,

@@ -1,4 +1,4 @@
-// Waves through the program: cases, gauges, spectra, sweeps, maps, resumed runs.
+// Waves through the program: cases, probes, spectra, sweeps, maps, resumed runs.
 #include <doctest/doctest.h>
 
 #include <algorithm>
@@ -37,7 +37,7 @@ step = { courant = 0.8 }
 every = "0.1 s"
 series = "0.005 s"
 [[probe]]
-name = "gauge"
+name = "probe"
 at = ["8 m"]
 [[variant]]
 title = "free"
@@ -53,14 +53,14 @@ kind = "dispersion"
 
 }  // namespace
 
-TEST_CASE("a wave runs from its case to energies, gauges, a spectrum and pictures") {
+TEST_CASE("a wave runs from its case to energies, probes, a spectrum and pictures") {
   const auto folder = folder_of("wave-line", line_case);
   const Printed run = williwaw_in(folder, "run case.toml --json");
   REQUIRE(run.code == 0);
   const Json json(run.out);
   CHECK(json.number("/energy budget/relative residual") < 1e-10);
   // 50 m/s from 3 m to 8 m, a tenth of the pulse ahead of its middle.
-  const double arrives = json.number("/gauges/gauge/value");
+  const double arrives = json.number("/probes/probe/value");
   CHECK(arrives < 5.0 / 50);
   CHECK(arrives > 3.5 / 50);
   const auto series = store::read_series(folder / "case.out" / "series.csv");
@@ -76,11 +76,11 @@ TEST_CASE("a wave runs from its case to energies, gauges, a spectrum and picture
   std::istringstream rows(peaks);
   std::string row;
   std::getline(rows, row);
-  CHECK(row == "gauge,frequency [Hz],amplitude [m],nearest mode [Hz]");
+  CHECK(row == "probe,frequency [Hz],amplitude [m],nearest mode [Hz]");
   int strong = 0;
   while (std::getline(rows, row)) {
     double frequency = 0, amplitude = 0, mode = 0;
-    REQUIRE(std::sscanf(row.c_str(), "gauge,%lf,%lf,%lf", &frequency, &amplitude, &mode) == 3);
+    REQUIRE(std::sscanf(row.c_str(), "probe,%lf,%lf,%lf", &frequency, &amplitude, &mode) == 3);
     const double number = frequency / (50.0 / 24);
     CHECK(std::abs(number - std::round(number)) < 0.06);
     CHECK(mode == doctest::Approx(std::round(number) * 50.0 / 24).epsilon(0.01));
@@ -171,8 +171,8 @@ TEST_CASE("the sound: outline and speed from a map, shores and an open mouth") {
   const Printed check = williwaw_in(CASES, "check squall.toml --json");
   REQUIRE(check.code == 0);
   const Json json(check.out);
-  CHECK(json.at("/walls/west").find("absorbing") != std::string::npos);
-  CHECK(json.at("/walls/land").find("reflects upright") != std::string::npos);
+  CHECK(json.at("/boundaries/west").find("absorbing") != std::string::npos);
+  CHECK(json.at("/boundaries/land").find("reflects upright") != std::string::npos);
   const auto folder = fresh_folder("sound");
   std::filesystem::copy(std::string(CASES) + "/data", folder / "data");
   std::filesystem::copy(std::string(CASES) + "/squall.toml", folder / "squall.toml");
@@ -184,7 +184,7 @@ TEST_CASE("the sound: outline and speed from a map, shores and an open mouth") {
   const Json told(run.out);
   CHECK(told.number("/energy budget/relative residual") < 1e-10);
   CHECK(told.number("/energy budget/from source/value") > 0);
-  CHECK(told.number("/gauges/mouth/value") < told.number("/gauges/sill/value"));
+  CHECK(told.number("/probes/mouth/value") < told.number("/probes/sill/value"));
   const Printed outside = williwaw_in(
       folder, "check squall.toml --set 'equation.speed={file=\"data/sound.nc\",variable=\"depth\"}'");
   CHECK(outside.code == 2);

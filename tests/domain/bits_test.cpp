@@ -29,7 +29,7 @@ Problem ring(const Equation& equation, Index cells, Index shift, Index lines) {
   std::vector<Axis> axes{Axis::uniform("x", 0, static_cast<Real>(cells), cells, Unknowns::cells, true)};
   if (lines > 1) axes.push_back(Axis::uniform("y", 0, static_cast<Real>(lines), lines, Unknowns::cells));
   Problem p(Grid(axes), equation);
-  if (lines > 1) p.other_walls(equation.second_order ? free_end() : insulated());
+  if (lines > 1) p.default_boundary(equation.second_order ? free_boundary() : insulated());
   p.initial = [=](Point q) { return value_at(q, cells, shift); };
   return p;
 }
@@ -156,20 +156,20 @@ std::uint64_t bits_of_march(const Problem& p, const char* name, Real step, const
 TEST_CASE("every processor and compiler gives the bits that are written here") {
   const auto differs = [](Point p) { return 0.25 + 0.5 * p.x * p.y; };
   const auto walled = [](Problem p) {
-    p.wall("west", dirichlet(1.5))
-        .wall("north", robin(3.0, 0.75))
-        .wall("south", flux(-0.25))
-        .other_walls(insulated());
+    p.boundary("west", dirichlet(1.5))
+        .boundary("north", robin(3.0, 0.75))
+        .boundary("south", flux(-0.25))
+        .default_boundary(insulated());
     return p;
   };
-  const auto carried = [](const char* reconstruction) {
+  const auto advected = [](const char* reconstruction) {
     Problem p = rough_plan_of_squares(transport(Velocity(0.5, -0.25), 1e-3), 300, 12);
     p.reconstruction = reconstruction;
-    p.wall("west", dirichlet(0.5)).wall("north", dirichlet(0.25)).other_walls(outflow());
+    p.boundary("west", dirichlet(0.5)).boundary("north", dirichlet(0.25)).default_boundary(outflow());
     return p;
   };
   Problem basin = rough_plan(wave(differs, 0.125), 300, 12);
-  basin.wall("west", fixed_end()).wall("east", absorbing()).other_walls(free_end());
+  basin.boundary("west", fixed_boundary()).boundary("east", absorbing()).default_boundary(free_boundary());
   CHECK(bits_of_march(walled(rough_plan(diffusion(0.5), 300, 12)), "explicit-euler", 1e-6) ==
         5754844894748236369u);
   CHECK(bits_of_march(walled(rough_plan_of_squares(diffusion(0.5), 700, 5)), "explicit-euler", 1e-7) ==
@@ -181,6 +181,6 @@ TEST_CASE("every processor and compiler gives the bits that are written here") {
         13534537610276527968u);
   CHECK(bits_of_march(walled(rough_plan(diffusion(0.5), 60, 50)), "adi", 1e-2) == 18016353662302806961u);
   CHECK(bits_of_march(basin, "leapfrog", 1e-4) == 8267123206115232235u);
-  CHECK(bits_of_march(carried("van-leer"), "ssprk3", 1e-4) == 1264138573398342292u);
-  CHECK(bits_of_march(carried("weno5"), "ssprk3", 1e-4) == 3923515111444343840u);
+  CHECK(bits_of_march(advected("van-leer"), "ssprk3", 1e-4) == 1264138573398342292u);
+  CHECK(bits_of_march(advected("weno5"), "ssprk3", 1e-4) == 3923515111444343840u);
 }

@@ -3,8 +3,8 @@
 #include <string>
 
 #include "counted.hpp"
-#include "williwaw/casefile/answer.hpp"
 #include "williwaw/store/checked_file.hpp"
+#include "williwaw/study/answer.hpp"
 
 using namespace williwaw;
 
@@ -25,11 +25,10 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   try {
     const casefile::Case given = casefile::read_case_text(text, "fuzz.toml");
     if (!small(given)) return 0;
-    casefile::Prepared prepared = casefile::prepare(given, {1});
-    casefile::check_report(given, prepared).json();
+    study::Prepared prepared = study::prepare(given, {1});
+    study::check_report(given, prepared).json();
     fuzz::accept(text);
-    if (given.steady || (prepared.steps <= most_steps && !prepared.plan.adaptive))
-      casefile::answer(given, {1});
+    if (given.steady || (prepared.steps <= most_steps && !prepared.plan.adaptive)) study::answer(given, {1});
   } catch (const InputError&) {
   } catch (const SolverError&) {
   } catch (const store::StoreError&) {

@@ -42,8 +42,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   Bytes bytes(data, size);
   int nc = 0, variable = 0;
   if (nc_create(file.c_str(), NC_CLOBBER, &nc) != NC_NOERR) return 0;
-  const int rank = 1 + bytes.next() % 3;
-  std::vector<int> dimensions(static_cast<std::size_t>(rank));
+  const int dimension = 1 + bytes.next() % 3;
+  std::vector<int> dimensions(static_cast<std::size_t>(dimension));
   std::vector<std::vector<Real>> points(dimensions.size());
   std::size_t count = 1;
   for (std::size_t d = 0; d < dimensions.size(); ++d) {
@@ -58,7 +58,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
       at += bytes.next() % 64 == 63 ? bytes.number() : 0.25;
     }
   }
-  nc_def_var(nc, "depth", NC_DOUBLE, rank, dimensions.data(), &variable);
+  nc_def_var(nc, "depth", NC_DOUBLE, dimension, dimensions.data(), &variable);
   if (bytes.next() % 2) nc_put_att_text(nc, variable, "units", 1, "m");
   std::vector<int> coordinates(dimensions.size(), -1);
   for (std::size_t d = 0; d < dimensions.size(); ++d)

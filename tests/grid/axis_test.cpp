@@ -21,7 +21,7 @@ TEST_CASE("cells lie between their marks and fill the axis") {
   CHECK_FALSE(a.is_uniform());
 }
 
-TEST_CASE("nodes own half an interval at walls") {
+TEST_CASE("nodes own half an interval at boundaries") {
   const Axis a("y", {0, 1, 3, 6}, Unknowns::nodes);
   CHECK(a.size() == 4);
   CHECK(std::vector<Real>(a.widths().begin(), a.widths().end()) == std::vector<Real>{0.5, 1.5, 2.5, 1.5});
@@ -72,7 +72,7 @@ TEST_CASE("axes that cannot be are refused with the reason") {
 
 TEST_CASE("a grid numbers unknowns with x fastest and finds them again") {
   const Grid g({Axis::uniform("x", 0, 1, 4, Unknowns::cells), Axis::uniform("z", 0, 2, 5, Unknowns::cells)});
-  CHECK(g.rank() == 2);
+  CHECK(g.dimension() == 2);
   CHECK(g.count() == 20);
   CHECK(g.number(3, 2) == 11);
   CHECK(g.position(11) == std::array<Index, 3>{3, 2, 0});
@@ -86,9 +86,9 @@ TEST_CASE("a grid numbers unknowns with x fastest and finds them again") {
 
 TEST_CASE(
     "every place of a line belongs to the control volume whose bounds enclose it, ends and seams included") {
-  const std::vector<Real> marks{0, 0.1, 0.4, 0.7, 1};
+  const std::vector<Real> faces{0, 0.1, 0.4, 0.7, 1};
   for (const bool periodic : {false, true}) {
-    const Grid cells({Axis("x", marks, Unknowns::cells, periodic)});
+    const Grid cells({Axis("x", faces, Unknowns::cells, periodic)});
     const std::array<Index, 8> of_cells{0, 0, 1, 1, 2, 3, 3, periodic ? 0 : 3};
     const std::array<Real, 8> places{0, 0.05, 0.1, 0.39, 0.55, 0.7, 0.99, 1};
     for (std::size_t i = 0; i < places.size(); ++i) CHECK(cells.containing({places[i], 0, 0}) == of_cells[i]);
@@ -96,7 +96,7 @@ TEST_CASE(
   // Bounds of nodes lie half-way between them: 0.05, 0.25, 0.55, 0.85; beyond the last one a ring begins
   // anew.
   for (const bool periodic : {false, true}) {
-    const Grid nodes({Axis("x", marks, Unknowns::nodes, periodic)});
+    const Grid nodes({Axis("x", faces, Unknowns::nodes, periodic)});
     const Index last = periodic ? 0 : 4;
     const std::array<Index, 8> of_nodes{0, 0, 1, 2, 2, 3, last, last};
     const std::array<Real, 8> places{0, 0.04, 0.06, 0.26, 0.54, 0.84, 0.86, 1};
@@ -112,7 +112,7 @@ TEST_CASE("sides are called after their axes in every rank") {
   CHECK(g.side_area(*g.side("west")) == doctest::Approx(2));
   CHECK(g.unknowns_at(*g.side("west")) == std::vector<Index>{0, 5, 10, 15, 20, 25});
   Real area = 0;
-  for (const Index n : g.unknowns_at(*g.side("top"))) area += g.wall_area(*g.side("top"), n);
+  for (const Index n : g.unknowns_at(*g.side("top"))) area += g.boundary_area(*g.side("top"), n);
   CHECK(area == doctest::Approx(1));
   const Grid column({Axis::uniform("z", 0, 1, 3, Unknowns::cells)});
   CHECK(column.side_name({0, false}) == "bottom");

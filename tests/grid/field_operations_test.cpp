@@ -4,7 +4,7 @@
 
 #include <doctest/doctest.h>
 
-#include "support/carried.hpp"
+#include "support/advected.hpp"
 
 using namespace williwaw;
 using namespace williwaw::test;
@@ -20,20 +20,20 @@ Real largest(const Field& f) {
 }
 
 Grid uneven_line(Index cells) {
-  std::vector<Real> marks;
+  std::vector<Real> faces;
   for (Index i = 0; i <= cells; ++i) {
     const Real s = static_cast<Real>(i) / static_cast<Real>(cells);
-    marks.push_back(s + 0.1 * s * (1 - s));
+    faces.push_back(s + 0.1 * s * (1 - s));
   }
-  return Grid({Axis("x", marks, Unknowns::cells)});
+  return Grid({Axis("x", faces, Unknowns::cells)});
 }
 
 }  // namespace
 
-TEST_CASE("arithmetic works value by value and beyond the walls") {
+TEST_CASE("arithmetic works value by value and beyond the boundaries") {
   const Grid g({Axis::uniform("x", 0, 1, 5, Unknowns::cells)});
-  const Field a = sampled(g, [](const Point&p) { return 1 + p.x; }),
-              b = sampled(g, [](const Point&p) { return 2 * p.x; });
+  const Field a = sample(g, [](const Point&p) { return 1 + p.x; }),
+              b = sample(g, [](const Point&p) { return 2 * p.x; });
   const Field c = 3 * (a + b) / a - b * b + (1 - a);
   for (Index n = -1; n <= 5; ++n) {
     const Real x = a.at(n) - 1;
@@ -46,9 +46,9 @@ TEST_CASE("arithmetic works value by value and beyond the walls") {
 TEST_CASE("gradient, divergence and Laplacian are of second order") {
   const auto errors = [](Index n) {
     const Grid g = periodic_plan(n);
-    const Field f = sampled(g, wave_of);
+    const Field f = sample(g, wave_of);
     const VectorField slope = gradient(f);
-    const Field x = slope[0] - sampled(g, [](const Point& p) {
+    const Field x = slope[0] - sample(g, [](const Point& p) {
                       return 2 * M_PI * std::cos(2 * M_PI * p.x) * std::cos(2 * M_PI * p.y);
                     });
     const Field second = laplacian(f) + 8 * M_PI * M_PI * f, other = divergence(slope) + 8 * M_PI * M_PI * f;
@@ -59,11 +59,11 @@ TEST_CASE("gradient, divergence and Laplacian are of second order") {
     CHECK(order_between(coarse[k], fine[k]) == doctest::Approx(2).epsilon(0.05));
 }
 
-TEST_CASE("walls count in derivatives by what lies beyond them") {
-  // With the wall's own values a parabola has its slope and its second derivative up to the wall.
+TEST_CASE("boundaries count in derivatives by what lies beyond them") {
+  // With the boundary's own values a parabola has its slope and its second derivative up to the boundary.
   Problem p(uneven_line(12), diffusion(1.0));
   p.initial = [](Point q) { return q.x * q.x; };
-  p.wall("west", dirichlet(0.0)).wall("east", dirichlet(1.0));
+  p.boundary("west", dirichlet(0.0)).boundary("east", dirichlet(1.0));
   ProblemBalance balance(p);
   const Field f = balance.field(balance.initial_state(), 0);
   const VectorField slope = gradient(f);
@@ -79,23 +79,23 @@ TEST_CASE("resampling keeps integrals or values, whatever the grids") {
       {Axis::uniform("x", 0, 1, 60, Unknowns::cells), Axis::uniform("y", 0, 2, 44, Unknowns::cells)});
   const Grid other(
       {Axis::uniform("x", 0, 1, 17, Unknowns::cells), Axis::uniform("y", 0, 2, 90, Unknowns::cells)});
-  const Field f = sampled(fine, [](const Point& p) { return 1 + p.x * p.x + std::sin(3 * p.y); });
-  const Field kept = resampled(f, other, Resampling::conserve), between = resampled(f, other);
+  const Field f = sample(fine, [](const Point& p) { return 1 + p.x * p.x + std::sin(3 * p.y); });
+  const Field kept = resample(f, other, Resampling::conserve), between = resample(f, other);
   CHECK(kept.integral() == doctest::Approx(f.integral()).epsilon(1e-13));
   CHECK(between.difference([](const Point& p) { return 1 + p.x * p.x + std::sin(3 * p.y); }).max < 0.05);
   CHECK(kept.highest() <= f.highest());
-  CHECK(resampled(resampled(f, other, Resampling::conserve), fine, Resampling::conserve).integral() ==
+  CHECK(resample(resample(f, other, Resampling::conserve), fine, Resampling::conserve).integral() ==
         doctest::Approx(f.integral()).epsilon(1e-13));
-  CHECK_THROWS_AS(resampled(f, uneven_line(4)), InputError);
+  CHECK_THROWS_AS(resample(f, uneven_line(4)), InputError);
 }
 
 TEST_CASE("slices are fields of one dimension less") {
   const Grid block({Axis::uniform("x", 0, 1, 8, Unknowns::nodes),
                     Axis::uniform("y", 0, 1, 6, Unknowns::nodes),
                     Axis::uniform("z", 0, 1, 4, Unknowns::nodes)});
-  const Field f = sampled(block, [](const Point& p) { return p.x + 10 * p.y + 100 * p.z; });
+  const Field f = sample(block, [](const Point& p) { return p.x + 10 * p.y + 100 * p.z; });
   const Field plane = slice(f, 1, 0.4);
-  CHECK(plane.grid().rank() == 2);
+  CHECK(plane.grid().dimension() == 2);
   CHECK(plane.sample({0.3, 0, 0.6}) == doctest::Approx(0.3 + 4 + 60));
   CHECK(slice(plane, 1, 0.25).sample({0.5, 0, 0}) == doctest::Approx(0.5 + 4 + 25));
   CHECK_THROWS_AS(slice(slice(plane, 1, 0.25), 0, 0.1), InputError);
@@ -104,7 +104,7 @@ TEST_CASE("slices are fields of one dimension less") {
 TEST_CASE("noise has its size and length, repeats by its seed, and is the same on every grid") {
   const Grid coarse = periodic_plan(32), fine = periodic_plan(96);
   const auto noise = smooth_noise(coarse, 2, 0.05, 7);
-  const Field a = sampled(coarse, noise), b = sampled(fine, smooth_noise(fine, 2, 0.05, 7));
+  const Field a = sample(coarse, noise), b = sample(fine, smooth_noise(fine, 2, 0.05, 7));
   CHECK(a.norms().l2 == doctest::Approx(2).epsilon(0.15));
   CHECK(std::abs(a.mean()) < 0.5);
   // Every third point of the fine grid is one of the coarse grid's.
@@ -115,7 +115,7 @@ TEST_CASE("noise has its size and length, repeats by its seed, and is the same o
   CHECK(noise({0.3, 1.2, 0}) == doctest::Approx(noise({1.3, 0.2, 0})).epsilon(1e-9));
   CHECK(smooth_noise(coarse, 2, 0.05, 8)({0.3, 0.2, 0}) != noise({0.3, 0.2, 0}));
   // Correlation at one length is exp(−1/2).
-  const Field moved = sampled(fine, [&](const Point& p) { return noise({p.x + 0.05, p.y, 0}); });
+  const Field moved = sample(fine, [&](const Point& p) { return noise({p.x + 0.05, p.y, 0}); });
   CHECK((b * moved).mean() / (b * b).mean() == doctest::Approx(std::exp(-0.5)).epsilon(0.15));
 }
 
@@ -124,7 +124,7 @@ TEST_CASE("batches are advanced together and each as if alone") {
   ProblemBalance balance(p);
   std::vector<State> batch;
   for (std::uint64_t seed = 1; seed <= 4; ++seed)
-    batch.push_back(sampled(p.grid(), smooth_noise(p.grid(), 1, 0.1, seed)).values());
+    batch.push_back(sample(p.grid(), smooth_noise(p.grid(), 1, 0.1, seed)).values());
   const std::vector<State> start = batch;
   Plan plan;
   plan.scheme = scheme("ssprk3");
@@ -157,13 +157,13 @@ TEST_CASE("derivatives reach their order beside sides, with what lies beyond kno
     for (const bool known : {true, false}) {
       const auto errors = [&](Index n) {
         const Grid g = with_sides(n, unknowns);
-        Field f = sampled(g, smooth);
+        Field f = sample(g, smooth);
         CHECK(f.knows_beyond());
         if (!known) f.extend();
         const VectorField slope = gradient(f);
-        const Field x = slope[0] - sampled(g, [](const Point& p) { return 0.7 * smooth(p); });
+        const Field x = slope[0] - sample(g, [](const Point& p) { return 0.7 * smooth(p); });
         const Field second =
-            laplacian(f) - sampled(g, [](const Point& p) { return (0.49 - 1.69) * smooth(p); });
+            laplacian(f) - sample(g, [](const Point& p) { return (0.49 - 1.69) * smooth(p); });
         return std::array{largest(x), largest(second), largest(divergence(slope) - laplacian(f))};
       };
       CAPTURE(known);
@@ -183,8 +183,8 @@ TEST_CASE("derivatives do not know which axis is which, with what lies beyond kn
       const auto of = [&](bool turned) {
         const Axis first(turned ? "y" : "x", {0, 0.1, 0.25, 0.4, 0.6, 0.7, 1}, unknowns),
             second(turned ? "x" : "y", {0, 0.2, 0.3, 0.5, 0.9}, unknowns);
-        Field f = sampled(Grid(turned ? std::vector<Axis>{second, first} : std::vector<Axis>{first, second}),
-                          [&](const Point& q) { return turned ? value(q.y, q.x) : value(q.x, q.y); });
+        Field f = sample(Grid(turned ? std::vector<Axis>{second, first} : std::vector<Axis>{first, second}),
+                         [&](const Point& q) { return turned ? value(q.y, q.x) : value(q.x, q.y); });
         if (!known) f.extend();
         return f;
       };
@@ -204,9 +204,9 @@ TEST_CASE("derivatives do not know which axis is which, with what lies beyond kn
 
 TEST_CASE("resampling between cells and nodes is second-order up to edges and corners") {
   const auto error = [](Index n, Unknowns from, Unknowns to, bool known) {
-    Field f = sampled(with_sides(n, from), smooth);
+    Field f = sample(with_sides(n, from), smooth);
     if (!known) f.extend();
-    return resampled(f, with_sides(n, to)).difference(smooth).max;
+    return resample(f, with_sides(n, to)).difference(smooth).max;
   };
   for (const bool known : {true, false}) {
     CHECK(order_between(error(20, Unknowns::cells, Unknowns::nodes, known),
@@ -224,18 +224,19 @@ TEST_CASE("fields of the wrong size are refused") {
 }
 
 TEST_CASE(
-    "cubic sampling is exact for cubics, beside walls and across seams too, and linear beside cut-outs") {
+    "cubic sampling is exact for cubics, beside boundaries and across seams too, and linear beside "
+    "cut-outs") {
   const auto cubic = [](const Point& p) { return 1 + p.x * p.x * p.x - 2 * p.x * p.y * p.y + p.y; };
   const Grid g({Axis("x", {0, 0.1, 0.25, 0.45, 0.7, 1}, Unknowns::cells),
                 Axis::uniform("y", 0, 2, 6, Unknowns::cells)});
-  const Field f = sampled(g, cubic);
+  const Field f = sample(g, cubic);
   for (const Point p : {Point{0.33, 0.91, 0}, Point{0.01, 1.99, 0}, Point{1, 0, 0}})
     CHECK(sample_cubic(f, p) == doctest::Approx(cubic(p)).epsilon(1e-12));
   CHECK(std::abs(f.sample({0.33, 0.91, 0}) - cubic({0.33, 0.91, 0})) > 1e-4);
   Real error[2];
   for (const int level : {0, 1}) {
     const Grid ring({Axis::uniform("x", 0, 1, 16 << level, Unknowns::cells, true)});
-    const Field wave = sampled(ring, [](const Point& p) { return std::sin(2 * M_PI * p.x); });
+    const Field wave = sample(ring, [](const Point& p) { return std::sin(2 * M_PI * p.x); });
     error[level] = std::abs(sample_cubic(wave, {0.995, 0, 0}) - std::sin(2 * M_PI * 0.995));
   }
   CHECK(std::log2(error[0] / error[1]) > 3);
@@ -248,7 +249,7 @@ TEST_CASE(
 
 TEST_CASE("arithmetic with numbers on either side, and amounts kept between grids of one extent only") {
   const Grid g({Axis::uniform("x", 0, 1, 5, Unknowns::cells), Axis::uniform("y", 0, 2, 4, Unknowns::cells)});
-  const Field a = sampled(g, [](const Point& p) { return 1 + p.x + p.y; });
+  const Field a = sample(g, [](const Point& p) { return 1 + p.x + p.y; });
   const Field sum = a + 2.0, difference = a - 3.0, product = a * 4.0, quotient = a / 5.0;
   for (Index n = 0; n < g.count(); ++n) {
     CHECK(sum[n] == a[n] + 2);
@@ -258,7 +259,7 @@ TEST_CASE("arithmetic with numbers on either side, and amounts kept between grid
   }
   const Grid finer(
       {Axis::uniform("x", 0, 1, 7, Unknowns::cells), Axis::uniform("y", 0, 2, 3, Unknowns::cells)});
-  const Field moved = resampled(a, finer, Resampling::conserve);
+  const Field moved = resample(a, finer, Resampling::conserve);
   Real before = 0, after = 0;
   for (Index n = 0; n < g.count(); ++n) before += g.volume_of(n) * a[n];
   for (Index n = 0; n < finer.count(); ++n) after += finer.volume_of(n) * moved[n];
@@ -266,7 +267,7 @@ TEST_CASE("arithmetic with numbers on either side, and amounts kept between grid
   for (const auto& [from, to] : {std::pair{0.1, 2.0}, {0.0, 1.9}}) {
     const Grid other(
         {Axis::uniform("x", 0, 1, 7, Unknowns::cells), Axis::uniform("y", from, to, 3, Unknowns::cells)});
-    CHECK_THROWS_WITH_AS(resampled(a, other, Resampling::conserve),
+    CHECK_THROWS_WITH_AS(resample(a, other, Resampling::conserve),
                          "amounts are conserved between grids over the same extent only; along y they differ",
                          InputError);
   }
@@ -278,8 +279,8 @@ TEST_CASE("extents that differ do so in any unit") {
       return Grid({Axis::uniform("x", 0, to * unit, n, Unknowns::cells)});
     };
     const Field a(of(1, 6), State(6, 2.0));
-    CHECK_THROWS_AS(resampled(a, of(1.5, 4), Resampling::conserve), InputError);
-    CHECK(resampled(a, of(1, 4), Resampling::conserve)[3] == doctest::Approx(2));
+    CHECK_THROWS_AS(resample(a, of(1.5, 4), Resampling::conserve), InputError);
+    CHECK(resample(a, of(1, 4), Resampling::conserve)[3] == doctest::Approx(2));
   }
 }
 
@@ -288,21 +289,21 @@ TEST_CASE("a linear vector field is exact on every face, sides included, and at 
     return 2 - a + (3 + a) * p.x - (1.5 + a) * p.y + 0.7 * p.z;
   };
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
-    for (int rank = 1; rank <= 3; ++rank)
+    for (int dimension = 1; dimension <= 3; ++dimension)
       for (const bool known : {true, false}) {
-        CAPTURE(rank);
+        CAPTURE(dimension);
         CAPTURE(known);
         std::vector<Axis> axes;
-        for (int a = 0; a < rank; ++a)
+        for (int a = 0; a < dimension; ++a)
           axes.push_back(Axis::uniform(std::string(1, "xyz"[a]), -1 + a, 1 + a, 4 + a, unknowns));
         const Grid g(axes);
         VectorField field(g);
-        for (int a = 0; a < rank; ++a) {
-          field[a] = sampled(g, [&](const Point& p) { return linear(a, p); });
+        for (int a = 0; a < dimension; ++a) {
+          field[a] = sample(g, [&](const Point& p) { return linear(a, p); });
           if (!known) field[a].extend();
         }
-        const FaceField faces = at_faces(field);
-        for (int a = 0; a < rank; ++a) {
+        const FaceField faces = interpolate_to_faces(field);
+        for (int a = 0; a < dimension; ++a) {
           const auto points = g.axis(a).points();
           const Index size = g.size(a);
           for (Index n = 0; n < g.count(); ++n)
@@ -319,7 +320,7 @@ TEST_CASE("a linear vector field is exact on every face, sides included, and at 
             }
         }
         const VectorField again = at_unknowns(faces);
-        for (int a = 0; a < rank; ++a)
+        for (int a = 0; a < dimension; ++a)
           for (Index n = 0; n < g.count(); ++n) {
             const Index i = g.position(n)[static_cast<std::size_t>(a)];
             // The faces of a node on a side are that side and half an interval away.

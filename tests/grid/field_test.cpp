@@ -32,16 +32,16 @@ TEST_CASE("sampling is exact for linear fields between unknowns") {
   }
 }
 
-TEST_CASE("sampling nodes reaches the walls and corners") {
+TEST_CASE("sampling nodes reaches the boundaries and corners") {
   const Field f = linear(plan(Unknowns::nodes));
   for (const Point p : {Point{0, 0, 0}, Point{1, 2, 0}, Point{1, 0.3, 0}})
     CHECK(f.sample(p) == doctest::Approx(2 + 3 * p.x - p.y));
 }
 
-TEST_CASE("the halo carries a cell field up to its wall") {
+TEST_CASE("the halo carries a cell field up to its boundary") {
   Field f(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}));
   for (Index i = -1; i <= 4; ++i)
-    f.at(i) = 0.25 * static_cast<Real>(i) + 0.125;  // u = x, beyond the walls too
+    f.at(i) = 0.25 * static_cast<Real>(i) + 0.125;  // u = x, beyond the boundaries too
   CHECK(f.sample({0, 0, 0}) == doctest::Approx(0));
   CHECK(f.sample({1, 0, 0}) == doctest::Approx(1));
   CHECK(f.sample({0.06, 0, 0}) == doctest::Approx(0.06));
@@ -86,16 +86,17 @@ TEST_CASE("fields refuse what does not fit them") {
   CHECK_THROWS_AS(f.sample({2, 0, 0}), InputError);
 }
 
-TEST_CASE("edges and corners beyond walls carry on what lies beyond each of the walls that meet there") {
+TEST_CASE(
+    "edges and corners beyond boundaries carry on what lies beyond each of the boundaries that meet there") {
   // Linear along each axis: what extend leaves at edges and corners is the sum of the slopes there.
   const auto value = [](Real i, Real j, Real k) { return 1 + 2 * i - 3 * j + 5 * k; };
-  for (int rank = 2; rank <= 3; ++rank)
+  for (int dimension = 2; dimension <= 3; ++dimension)
     for (const bool periodic : {false, true}) {
       std::vector<Axis> axes{Axis::uniform("x", 0, 1, 4, Unknowns::cells, periodic),
                              Axis::uniform("y", 0, 1, 3, Unknowns::cells)};
-      if (rank == 3) axes.push_back(Axis::uniform("z", 0, 1, 3, Unknowns::cells));
+      if (dimension == 3) axes.push_back(Axis::uniform("z", 0, 1, 3, Unknowns::cells));
       Field f{Grid(axes)};
-      const Index nz = rank == 3 ? 3 : 1, depth = rank == 3 ? 1 : 0;
+      const Index nz = dimension == 3 ? 3 : 1, depth = dimension == 3 ? 1 : 0;
       for (Index k = -depth; k < nz + depth; ++k)
         for (Index j = -1; j <= 3; ++j)
           for (Index i = -1; i <= 4; ++i) {
@@ -132,7 +133,7 @@ TEST_CASE("unknowns, sides and halos that a grid has not are told to who asks fo
   CHECK_THROWS_AS(g.position(-1), PreconditionError);
   CHECK_THROWS_AS(g.unknowns_at({2, false}), PreconditionError);
   CHECK_THROWS_AS(g.side_name({-1, true}), PreconditionError);
-  CHECK_THROWS_AS(g.wall_area({0, true}, 12), PreconditionError);
+  CHECK_THROWS_AS(g.boundary_area({0, true}, 12), PreconditionError);
   CHECK_THROWS_AS(g.axis(0).pieces(4), PreconditionError);
 }
 #endif

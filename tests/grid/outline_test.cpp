@@ -26,9 +26,9 @@ Real order(Real coarse, Real fine) {
 Real worst_gap(const Grid& g, const Outline& o) {
   std::vector<Point> sums(static_cast<std::size_t>(g.count()));
   for (Index n = 0; n < g.count(); ++n)
-    for (int a = 0; a < g.rank(); ++a)
+    for (int a = 0; a < g.dimension(); ++a)
       for (const bool up : {false, true})
-        sums[n][g.slot(a)] += (up ? 1 : -1) * o.open(n, a, up) * g.wall_area({a, up}, n);
+        sums[n][g.direction(a)] += (up ? 1 : -1) * o.open(n, a, up) * g.boundary_area({a, up}, n);
   for (const Facet& f : o.facets())
     for (int s = 0; s < 3; ++s) sums[f.unknown][s] += f.area * f.normal[s];
   Real worst = 0;
@@ -70,7 +70,7 @@ TEST_CASE("cut control volumes are closed: a uniform flow along an outline stays
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
     const Grid g = square(20, u);
     CHECK(worst_gap(g, Outline(g, disc(0.55, {0.03, -0.02}))) < 0.05 * 0.1);
-    // Slanted and touching the walls.
+    // Slanted and touching the boundaries.
     const Regions half({{"half", inside([](Point p) { return p.y > 0.3 * p.x + 0.21; }), false, "", false}});
     CHECK(worst_gap(g, Outline(g, half)) < 0.05 * 0.1);
   }
@@ -88,7 +88,7 @@ TEST_CASE("outlines along faces of the grid are exact, whichever way the formula
       CHECK(o.measure().cut[0] == doctest::Approx(0.75 * 1.5).epsilon(1e-9));
       CHECK(o.measure().exposed[0] == doctest::Approx(0.75 + 1.5).epsilon(1e-9));
       Real left = 0;
-      for (Index n = 0; n < g.count(); ++n) left += g.volume_of(n) * o.share(n);
+      for (Index n = 0; n < g.count(); ++n) left += g.volume_of(n) * o.fraction(n);
       CHECK(left == doctest::Approx(4 - 0.75 * 1.5).epsilon(1e-9));
       for (const Facet& f : o.facets()) {
         CHECK(f.straight);
@@ -130,22 +130,22 @@ TEST_CASE("a cut-out half as wide as an unknown's box, or somewhat wider, shows 
 TEST_CASE(
     "what a held outline leaves of a cell behind it goes to the neighbour, the first cell as well as the "
     "last") {
-  // The wall stands at 0.13, or at 0.87: of the second cell from the end less than half is left.
+  // The boundary stands at 0.13, or at 0.87: of the second cell from the end less than half is left.
   for (const bool mirrored : {false, true}) {
     const Grid g({Axis::uniform("x", 0, 1, 10, Unknowns::cells)});
     const Regions ice({{"ice", inside([mirrored](Point p) { return mirrored ? p.x < 0.87 : p.x > 0.13; }),
                         false, "", false}});
     Problem p(g, diffusion(5.0), ice);
     p.initial = 2.0;
-    p.wall("ice", dirichlet(3.0)).other_walls(insulated());
+    p.boundary("ice", dirichlet(3.0)).default_boundary(insulated());
     ProblemBalance balance(p);
     const State y = balance.initial_state();
     CHECK(balance.totals(y, 0).content == doctest::Approx(2 * 0.13).epsilon(1e-8));
-    CHECK(balance.outline().share(mirrored ? 9 : 0) == doctest::Approx(1.3).epsilon(1e-8));
+    CHECK(balance.outline().fraction(mirrored ? 9 : 0) == doctest::Approx(1.3).epsilon(1e-8));
     State f(y.size());
     Ledger ledger(balance.lines().size());
     balance.rate(y, 0, Parts::all(), f, ledger);
-    // From the wall to the middle of the last whole cell.
+    // From the boundary to the middle of the last whole cell.
     CHECK(f[mirrored ? 9 : 0] == doctest::Approx(5 * (3.0 - 2.0) / 0.08).epsilon(1e-8));
     CHECK(ledger.sum() == doctest::Approx(5 * (3.0 - 2.0) / 0.08).epsilon(1e-8));
   }
@@ -158,7 +158,7 @@ TEST_CASE("the first unknown of a grid is one like any other beside outlines") {
         Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells)}), diffusion(2.0),
         Regions({{"ice", inside([mirrored](Point q) { return mirrored ? q.x < 0.9 : q.x > 0.1; }), false}}));
     p.initial = 1.0;
-    p.wall("ice", dirichlet(3.0)).other_walls(insulated());
+    p.boundary("ice", dirichlet(3.0)).default_boundary(insulated());
     ProblemBalance balance(p);
     State f(10);
     Ledger ledger(balance.lines().size());
@@ -175,7 +175,7 @@ TEST_CASE("the first unknown of a grid is one like any other beside outlines") {
     Problem p(
         Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)}),
         diffusion(1.0), bar);
-    p.wall("bar", robin(3.0, 2.0)).other_walls(insulated());
+    p.boundary("bar", robin(3.0, 2.0)).default_boundary(insulated());
     p.initial = 0.0;
     ProblemBalance balance(p);
     State y(100), f(100);
@@ -189,14 +189,14 @@ TEST_CASE("the first unknown of a grid is one like any other beside outlines") {
 }
 
 TEST_CASE("between an unknown and the outline beside it materials lie in series") {
-  // From the middle of a cell at 0.85 to the wall at 0.87, through 0.01 of each material.
+  // From the middle of a cell at 0.85 to the boundary at 0.87, through 0.01 of each material.
   const Regions regions({{"ice", inside([](Point p) { return p.x > 0.87; }), false, "", false},
                          {"core", inside([](Point p) { return p.x < 0.86; })}});
   const auto shared = std::make_shared<const Regions>(regions);
   Problem p(Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells)}),
             diffusion(Function::by_region(shared, {0.5, 1.0, 2.0})), regions);
   p.initial = 0.0;
-  p.wall("ice", dirichlet(3.0)).other_walls(insulated());
+  p.boundary("ice", dirichlet(3.0)).default_boundary(insulated());
   ProblemBalance balance(p);
   State f(10);
   Ledger ledger(balance.lines().size());
@@ -205,7 +205,7 @@ TEST_CASE("between an unknown and the outline beside it materials lie in series"
   // What varies without a jump counts with its value half-way.
   Problem smooth(p.grid(), diffusion([](Point q) { return 1 + q.x; }), regions);
   smooth.initial = 0.0;
-  smooth.wall("ice", dirichlet(3.0)).other_walls(insulated());
+  smooth.boundary("ice", dirichlet(3.0)).default_boundary(insulated());
   ProblemBalance other(smooth);
   other.rate(State(10, 0.0), 0, Parts::all(), f, ledger);
   CHECK(f[8] == doctest::Approx(3 / (0.02 / 1.86)).epsilon(1e-6));
@@ -215,8 +215,9 @@ TEST_CASE("pieces of a domain that a cut leaves") {
   const Grid g = square(10, Unknowns::cells);
   std::vector<int> piece;
   CHECK(Outline(g, disc(0.5, {0, 0})).pieces(piece) == 1);
-  const Regions wall({{"wall", inside([](Point p) { return std::abs(p.x) < 0.15; }), false, "", false}});
-  CHECK(Outline(g, wall).pieces(piece) == 2);
+  const Regions boundary(
+      {{"boundary", inside([](Point p) { return std::abs(p.x) < 0.15; }), false, "", false}});
+  CHECK(Outline(g, boundary).pieces(piece) == 2);
   CHECK(piece[0] != piece[9]);
 }
 
@@ -242,16 +243,16 @@ TEST_CASE("regions: labels, precedence, and what is refused") {
                   InputError);
 }
 
-TEST_CASE("shares of regions within control volumes add up to the region") {
+TEST_CASE("fractions of regions within control volumes add up to the region") {
   const Regions tank({{"tank", inside([](Point p) { return std::hypot(p.x, p.y) < 0.5; })}});
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
     const Grid g = square(16, u);
-    const RegionShares shares(g, tank);
+    const RegionFractions fractions(g, tank);
     std::vector<Real> volume(static_cast<std::size_t>(g.count()));
-    for (const auto& part : shares.mixed()) volume[part.unknown] += part.volume;
-    for (const auto& part : shares.mixed())
+    for (const auto& part : fractions.mixed()) volume[part.unknown] += part.volume;
+    for (const auto& part : fractions.mixed())
       CHECK(volume[part.unknown] == doctest::Approx(g.volume_of(part.unknown)));
-    CHECK(shares.mixed().size() > 40);
+    CHECK(fractions.mixed().size() > 40);
   }
 }
 

@@ -2,8 +2,8 @@
 #include <doctest/doctest.h>
 
 #include "support/folder.hpp"
-#include "williwaw/casefile/run.hpp"
 #include "williwaw/plot/overlay.hpp"
+#include "williwaw/study/run.hpp"
 
 using namespace williwaw;
 using namespace williwaw::plot;
@@ -36,8 +36,8 @@ default = "insulated"
 std::filesystem::path run_of(const std::string& written) {
   const auto folder = fresh_folder("domain-plot");
   const casefile::Case c = casefile::read_case_text(written, folder / "plan.toml");
-  casefile::Prepared prepared = casefile::prepare(c);
-  casefile::run_case(c, prepared, {folder / "out", {}});
+  study::Prepared prepared = study::prepare(c);
+  study::run_case(c, prepared, {folder / "out", {}});
   return folder / "out";
 }
 
@@ -59,17 +59,17 @@ bool drawn(const RunFolder& run, const casefile::FigureRequest& r) {
 
 }  // namespace
 
-TEST_CASE("a steady state's figures: contours, surface, map, budget, residuals, walls") {
+TEST_CASE("a steady state's figures: contours, surface, map, budget, residuals, boundaries") {
   const RunFolder run(steady_run());
   for (const char* kind : {"contours", "surface", "map", "budget", "residuals"}) {
     INFO(kind);
     CHECK(drawn(run, request(kind)));
   }
-  CHECK(drawn(run, request("wall", "well")));
-  CHECK(drawn(run, request("wall", "east")));
+  CHECK(drawn(run, request("boundary", "well")));
+  CHECK(drawn(run, request("boundary", "east")));
   CHECK_THROWS_WITH_AS(
-      draw(run, request("wall", "roof")),
-      doctest::Contains("there is no wall called 'roof'; there are west, east, south, north, well"),
+      draw(run, request("boundary", "roof")),
+      doctest::Contains("there is no boundary called 'roof'; there are west, east, south, north, well"),
       PlotError);
   CHECK_THROWS_AS(draw(run, request("slices")), PlotError);
   // The whole range is that of what is left of the plan.
@@ -99,7 +99,7 @@ TEST_CASE("a run in time has a budget of amounts, and no residuals") {
   const RunFolder run(
       run_of(std::string(plan) + "[time]\nuntil = \"2 day\"\nscheme = \"implicit-euler\"\nstep = \"2 h\"\n"));
   CHECK(drawn(run, request("budget")));
-  CHECK(drawn(run, request("wall", "well")));
+  CHECK(drawn(run, request("boundary", "well")));
   CHECK_THROWS_AS(draw(run, request("residuals")), PlotError);
   auto r = request("contours");
   r.times = {0, 86400, 172800};

@@ -9,8 +9,8 @@
 #include <sstream>
 
 #include "support/folder.hpp"
-#include "williwaw/casefile/run.hpp"
 #include "williwaw/plot/overlay.hpp"
+#include "williwaw/study/run.hpp"
 
 using namespace williwaw;
 using namespace williwaw::plot;
@@ -78,7 +78,7 @@ const std::vector<Kind>& kinds_of_runs() {
       {"transport on a plan",
        plane + "[equation]\nkind = \"transport\"\nvelocity = [\"0.1 m/s\", \"0 m/s\"]\ndiffusivity = \"1e-3 "
                "m^2/s\"\nunknown = { name = \"tracer\", unit = \"degC\" }\n[boundary.east]\noutflow = { "
-               "returning = \"0 degC\" }\n[time]\nuntil = \"10 s\"\nscheme = \"ssprk3\"\nstep = { courant = "
+               "backflow = \"0 degC\" }\n[time]\nuntil = \"10 s\"\nscheme = \"ssprk3\"\nstep = { courant = "
                "0.5 }\n"},
       {"a block",
        "title = \"Block\"\n[grid]\nx = { from = 0, to = 1, cells = 5 }\ny = { from = 0, to = 1, cells = 4 "
@@ -94,8 +94,8 @@ const std::vector<Kind>& kinds_of_runs() {
 std::filesystem::path run_of(const Kind& kind) {
   const auto folder = test::fresh_folder("every-run");
   const casefile::Case c = casefile::read_case_text(kind.text, folder / "case.toml");
-  casefile::Prepared prepared = casefile::prepare(c);
-  casefile::run_case(c, prepared, {folder / "out", {}});
+  study::Prepared prepared = study::prepare(c);
+  study::run_case(c, prepared, {folder / "out", {}});
   return folder / "out";
 }
 
@@ -103,14 +103,14 @@ casefile::FigureRequest request_for(const std::string& kind, const store::FieldR
   casefile::FigureRequest r;
   r.kind = kind;
   const Grid& g = fields.grid();
-  if (kind == "wall") r.of = g.side_name({0, false});
-  if (g.rank() == 3) {
+  if (kind == "boundary") r.of = g.side_name({0, false});
+  if (g.dimension() == 3) {
     Point p;
     p.z = 0.5;
     r.at = p;
     r.at_axis = 2;
   }
-  if (g.rank() > 1 && (kind == "profiles" || kind == "spacetime"))
+  if (g.dimension() > 1 && (kind == "profiles" || kind == "spacetime"))
     r.along = {Point{0.1, 0.2, 0.5}, Point{0.9, 0.7, 0.5}};
   return r;
 }
@@ -217,7 +217,7 @@ TEST_CASE("damaged tables of a run end figures with a sentence, and leave those 
         const bool enough = std::string(damage.name) == "one row" && file != "spectrum.csv";
         if (!enough && file != "steps.csv") CHECK(said.find(file) != std::string::npos);
         if (file == "series.csv") {
-          for (const char* other : {"budget", "wall"}) CHECK(outcome_of(folder, other).size() > 4);
+          for (const char* other : {"budget", "boundary"}) CHECK(outcome_of(folder, other).size() > 4);
           const bool on_a_line = kind.text.find("y = {") == std::string::npos;
           if (on_a_line) CHECK(outcome_of(folder, "profiles") == "drawn");
         }
@@ -226,10 +226,10 @@ TEST_CASE("damaged tables of a run end figures with a sentence, and leave those 
       std::istringstream lines(whole);
       std::string more;
       for (std::string line; std::getline(lines, line);)
-        more += line + (more.empty() ? ",tide gauge\n" : ",1\n");
+        more += line + (more.empty() ? ",tide probe\n" : ",1\n");
       put(folder / file, more);
       if (file != "spectrum.csv")
-        CHECK(outcome_of(folder, figure).find(file + ":1: column 'tide gauge' is not one of") !=
+        CHECK(outcome_of(folder, figure).find(file + ":1: column 'tide probe' is not one of") !=
               std::string::npos);
       put(folder / file, whole);
     }
@@ -241,9 +241,9 @@ TEST_CASE("fields that are damaged, cut off or hold no numbers end figures with 
   const Kind& kind = kinds_of_runs()[5];
   const auto folder = run_of(kind);
   const std::string whole = text_of(folder / "fields.nc");
-  for (const double share : {0.0, 0.1, 0.5, 0.9, 0.999}) {
+  for (const double fraction : {0.0, 0.1, 0.5, 0.9, 0.999}) {
     put(folder / "fields.nc",
-        whole.substr(0, static_cast<std::size_t>(share * static_cast<double>(whole.size()))));
+        whole.substr(0, static_cast<std::size_t>(fraction * static_cast<double>(whole.size()))));
     CHECK(outcome_of(folder, "map").find("fields.nc") != std::string::npos);
   }
   std::filesystem::remove(folder / "fields.nc");

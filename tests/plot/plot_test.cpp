@@ -14,11 +14,11 @@ using namespace williwaw::plot;
 
 namespace {
 
-std::filesystem::path small_run(const std::string& name, int rank, Unknowns unknowns) {
+std::filesystem::path small_run(const std::string& name, int dimension, Unknowns unknowns) {
   const auto folder = test::fresh_folder(name);
   std::vector<Axis> axes{Axis("x", {0, 0.1, 0.3, 0.6, 1}, unknowns)};
-  if (rank > 1) axes.push_back(Axis::uniform("y", 0, 0.5, 6, unknowns));
-  if (rank > 2) axes.push_back(Axis::uniform("z", 0, 0.4, 5, unknowns));
+  if (dimension > 1) axes.push_back(Axis::uniform("y", 0, 0.5, 6, unknowns));
+  if (dimension > 2) axes.push_back(Axis::uniform("z", 0, 0.4, 5, unknowns));
   const Grid g(axes);
   store::FieldWriter fields(
       folder / "fields.nc", g,
@@ -93,26 +93,27 @@ TEST_CASE("units are written as people write them") {
 }
 
 TEST_CASE("every kind of figure is drawn at the size asked for, in every rank it has") {
-  for (const int rank : {1, 2, 3})
+  for (const int dimension : {1, 2, 3})
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
-      const RunFolder run(small_run("kinds", rank, unknowns));
+      const RunFolder run(small_run("kinds", dimension, unknowns));
       for (const auto& kind : figure_kinds()) {
         CAPTURE(kind.name);
-        // A gauge's spectrum belongs to waves, which studies draw; films are no single pictures.
+        // A probe's spectrum belongs to waves, which studies draw; films are no single pictures.
         if (kind.name == "spectrum" || kind.name == "film") continue;
         casefile::FigureRequest r;
         r.kind = kind.name;
-        if (rank > 1) r.along = {Point{0, 0.2, 0.1}, Point{1, 0.2, 0.1}};
-        if (rank > 2) {
+        if (dimension > 1) r.along = {Point{0, 0.2, 0.1}, Point{1, 0.2, 0.1}};
+        if (dimension > 2) {
           r.at = Point{0, 0, 0.2};
           r.at_axis = 2;
         }
         const bool plane =
             kind.name == "map" || kind.name == "contours" || kind.name == "surface" || kind.name == "strip";
         const bool block = kind.name == "slices" || kind.name == "outer-faces";
-        // Residuals, walls and flows belong to runs that have them; cases draw those.
-        if ((plane && rank == 1) || (block && rank < 3) || kind.name == "residuals" || kind.name == "wall" ||
-            kind.name == "steps" || kind.name == "budget" || kind.name == "arrows") {
+        // Residuals, boundaries and flows belong to runs that have them; cases draw those.
+        if ((plane && dimension == 1) || (block && dimension < 3) || kind.name == "residuals" ||
+            kind.name == "boundary" || kind.name == "steps" || kind.name == "budget" ||
+            kind.name == "arrows") {
           CHECK_THROWS_AS(draw(run, r), PlotError);
           continue;
         }
@@ -160,9 +161,9 @@ TEST_CASE("all frames of a film have the range of the whole run") {
     std::ifstream in(file, std::ios::binary);
     return std::string(std::istreambuf_iterator<char>(in), {});
   };
-  for (const int rank : {1, 2}) {
-    CAPTURE(rank);
-    const auto folder = small_run("film range", rank, Unknowns::cells);
+  for (const int dimension : {1, 2}) {
+    CAPTURE(dimension);
+    const auto folder = small_run("film range", dimension, Unknowns::cells);
     const RunFolder run(folder);
     const auto filmed = [&](std::optional<std::pair<Real, Real>> range) {
       casefile::FigureRequest request;
@@ -174,7 +175,7 @@ TEST_CASE("all frames of a film have the range of the whole run") {
     const std::pair<Real, Real> all{0, 7};
     CHECK(run.range() == all);
     const std::string whole = filmed({});
-    CHECK(whole == filmed(rank == 1 ? padded(all) : all));
+    CHECK(whole == filmed(dimension == 1 ? padded(all) : all));
     CHECK(whole != filmed(std::pair<Real, Real>{0, 5}));
   }
 }

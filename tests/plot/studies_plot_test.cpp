@@ -1,12 +1,12 @@
-// Figures of ladders, comparisons and stability.
+// Figures of refinement studies, comparisons and stability.
 #include <doctest/doctest.h>
 
 #include <fstream>
 
 #include "support/folder.hpp"
 #include "support/smooth.hpp"
-#include "williwaw/casefile/run.hpp"
 #include "williwaw/plot/overlay.hpp"
+#include "williwaw/study/run.hpp"
 
 using namespace williwaw;
 using namespace williwaw::plot;
@@ -55,16 +55,16 @@ bool is_picture(const std::filesystem::path& file) {
 
 }  // namespace
 
-TEST_CASE("a ladder is drawn with the slopes that are due") {
-  const auto file = written("ladder", "crank-nicolson", "0.005");
-  const auto ladder = casefile::converge(file, {});
+TEST_CASE("a refinement study is drawn with the slopes that are due") {
+  const auto file = written("refinement study", "crank-nicolson", "0.005");
+  const auto refinement_study = study::converge(file, {});
   Output out;
-  out.file = file.parent_path() / "ladder.png";
-  draw_convergence(ladder, "Rod", out);
+  out.file = file.parent_path() / "refinement study.png";
+  draw_convergence(refinement_study, "Rod", out);
   CHECK(is_picture(out.file));
   // Changes between levels where no solution is known.
   std::ofstream(file, std::ios::app) << "";
-  const auto changes = casefile::converge(file, {"exact={value='initial'}"});
+  const auto changes = study::converge(file, {"exact={value='initial'}"});
   draw_convergence(changes, "Rod", out);
   CHECK(is_picture(out.file));
 }
@@ -73,11 +73,11 @@ TEST_CASE("a run and what it is compared with are drawn over a line or over time
   const auto file = written("comparison", "crank-nicolson", "0.005");
   const auto folder = file.parent_path() / "out";
   const auto given = casefile::read_case(file);
-  auto prepared = casefile::prepare(given);
-  casefile::RunOptions options;
+  auto prepared = study::prepare(given);
+  study::RunOptions options;
   options.folder = folder;
-  casefile::run_case(given, prepared, options);
-  auto comparing = casefile::compare(folder, "exact");
+  study::run_case(given, prepared, options);
+  auto comparing = study::compare(folder, "exact");
   Output out;
   out.file = file.parent_path() / "compare.png";
   CHECK(draw_comparison(comparing, out));
@@ -99,7 +99,7 @@ TEST_CASE("stability is drawn for every scheme, stable or not, and refused where
     for (const char* step : {"0.001", "0.05"}) {
       const auto file = written("stability", kind.name, step);
       const auto given = casefile::read_case(file);
-      const auto prepared = casefile::prepare(given);
+      const auto prepared = study::prepare(given);
       Output out;
       out.file = file.parent_path() / "stability.png";
       draw_stability(given, prepared, out);
@@ -107,7 +107,7 @@ TEST_CASE("stability is drawn for every scheme, stable or not, and refused where
     }
   }
   const auto given = casefile::read_case(written("adaptive", "rk45", "{ adaptive = 1e-3 }"));
-  const auto prepared = casefile::prepare(given);
+  const auto prepared = study::prepare(given);
   CHECK_THROWS_WITH_AS(draw_stability(given, prepared, {}), doctest::Contains("chosen by their errors"),
                        PlotError);
 }

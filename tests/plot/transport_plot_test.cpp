@@ -1,15 +1,15 @@
-// Strips and arrows of what is carried round an islet.
+// Strips and arrows of the advected quantity round an islet.
 #include <doctest/doctest.h>
 
 #include "support/folder.hpp"
-#include "williwaw/casefile/run.hpp"
 #include "williwaw/plot/figure.hpp"
+#include "williwaw/study/run.hpp"
 
 using namespace williwaw;
 using namespace williwaw::plot;
 using williwaw::test::fresh_folder;
 
-TEST_CASE("strips show several times with one bar, arrows the stream; both refuse what they cannot show") {
+TEST_CASE("strips show several times with one bar, arrows the flow; both refuse what they cannot show") {
   const char* const islet = R"case(
 title = "Round an islet"
 [grid]
@@ -39,8 +39,8 @@ every = "0.5 s"
 )case";
   const auto folder = fresh_folder("strip");
   const casefile::Case c = casefile::read_case_text(islet, folder / "islet.toml");
-  casefile::Prepared prepared = casefile::prepare(c);
-  casefile::run_case(c, prepared, {folder / "out", {}});
+  study::Prepared prepared = study::prepare(c);
+  study::run_case(c, prepared, {folder / "out", {}});
   const RunFolder run(folder / "out");
   for (const char* kind : {"strip", "arrows"}) {
     CAPTURE(kind);

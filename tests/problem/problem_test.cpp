@@ -49,26 +49,26 @@ TEST_CASE("heat stores density times heat capacity") {
 
 TEST_CASE("a problem says which sides it has and which are left open") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), diffusion(1.0));
-  CHECK_THROWS_WITH_AS(p.wall("north", insulated()),
+  CHECK_THROWS_WITH_AS(p.boundary("north", insulated()),
                        "this grid has no side called 'north'; its sides are west, east", InputError);
-  p.wall("west", dirichlet(1.0));
+  p.boundary("west", dirichlet(1.0));
   CHECK_THROWS_WITH_AS(
       p.validate(),
       "nothing is said of side 'east': give it a condition, or a default for all sides not named",
       InputError);
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   CHECK_NOTHROW(p.validate());
-  CHECK(p.wall(Side{0, false}).holds());
+  CHECK(p.boundary(Side{0, false}).holds());
 }
 
-TEST_CASE("periodic axes take no walls") {
+TEST_CASE("periodic axes take no boundaries") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells, true)}), diffusion(1.0));
-  CHECK_THROWS_AS(p.wall("west", insulated()), InputError);
+  CHECK_THROWS_AS(p.boundary("west", insulated()), InputError);
   CHECK_NOTHROW(p.validate());
 }
 
-TEST_CASE("fluxes add up, held values do not") {
-  const Wall sum = robin(8, 20) + flux(15) + flux([](Real t) { return t; });
+TEST_CASE("fluxes add up, prescribed values do not") {
+  const Boundary sum = robin(8, 20) + flux(15) + flux([](Real t) { return t; });
   CHECK(sum.conditions().size() == 3);
   CHECK(sum.depends_on_time());
   CHECK_THROWS_AS(dirichlet(1) + flux(2), InputError);
@@ -77,7 +77,7 @@ TEST_CASE("fluxes add up, held values do not") {
 TEST_CASE("each kind of condition states its law") {
   const Points here(1);
   const std::vector<Real> k{3.0}, storage{12.0};
-  const auto law = [&](const Wall& w) {
+  const auto law = [&](const Boundary& w) {
     LawLine line(1);
     w.conditions()[0]->law({here, 0, k, storage, {}}, line);
     return std::array{line.value[0], line.flux[0], line.rate[0], line.data[0]};
@@ -90,22 +90,22 @@ TEST_CASE("each kind of condition states its law") {
 }
 
 TEST_CASE("registries list every kind once") {
-  CHECK(wall_kinds().size() == 13);
+  CHECK(boundary_condition_kinds().size() == 13);
   // Ends of waves are those whose law is about forces or motion.
   std::vector<std::string> of_waves;
-  for (const WallKind& kind : wall_kinds())
+  for (const BoundaryConditionKind& kind : boundary_condition_kinds())
     if (kind.of_waves) of_waves.push_back(kind.name);
   std::ranges::sort(of_waves);
   CHECK(of_waves == std::vector<std::string>{"absorbing", "driven", "fixed", "free", "impedance"});
-  CHECK(wall_kind("robin").arguments.size() == 2);
-  CHECK_THROWS_AS(wall_kind("leaky"), InputError);
+  CHECK(boundary_condition_kind("robin").arguments.size() == 2);
+  CHECK_THROWS_AS(boundary_condition_kind("leaky"), InputError);
   CHECK(equation_kinds().size() == 5);
 }
 
 TEST_CASE("a storage that changes by itself is refused") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}),
             diffusion(1.0, [](Real t) { return 1 + t; }));
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   CHECK_THROWS_AS(p.validate(), InputError);
 }
 
@@ -159,9 +159,9 @@ TEST_CASE("functions want room for every place, problems sides and regions that 
   CHECK_THROWS_AS(f.evaluate(Points(3), 0, two), PreconditionError);
   CHECK_THROWS_AS(f.part(-1), PreconditionError);
   Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), diffusion(1.0));
-  p.other_walls(insulated());
-  CHECK_NOTHROW(p.wall(Side{0, true}));
-  CHECK_THROWS_AS(p.wall(Side{1, true}), PreconditionError);
-  CHECK_THROWS_AS(p.cut_wall(0), PreconditionError);
+  p.default_boundary(insulated());
+  CHECK_NOTHROW(p.boundary(Side{0, true}));
+  CHECK_THROWS_AS(p.boundary(Side{1, true}), PreconditionError);
+  CHECK_THROWS_AS(p.cutout_boundary(0), PreconditionError);
 }
 #endif

@@ -16,8 +16,8 @@ namespace {
 // A rod whose west end swings by cos(ωt) about 1, insulated at the other.
 Problem swinging(Index n, Unknowns unknowns, Real omega) {
   Problem p(Grid({Axis::uniform("x", 0, 1, n, unknowns)}), diffusion(0.5));
-  p.wall("west", dirichlet([omega](Point, Real t) { return 1 + std::cos(omega * t); }))
-      .wall("east", insulated());
+  p.boundary("west", dirichlet([omega](Point, Real t) { return 1 + std::cos(omega * t); }))
+      .boundary("east", insulated());
   return p;
 }
 
@@ -56,7 +56,8 @@ TEST_CASE("marching comes to the repeating state, with the order of its steps") 
   Problem q(p.grid(), diffusion(std::array<Function, 3>{1.0, 0.6, 1.0}, 1.4, [omega](Point x, Real t) {
               return x.y * std::sin(omega * t) + std::cos(2 * omega * t);
             }));
-  q.wall("west", robin(2.0, [omega](Real t) { return std::cos(3 * omega * t); })).other_walls(dirichlet(0.3));
+  q.boundary("west", robin(2.0, [omega](Real t) { return std::cos(3 * omega * t); }))
+      .default_boundary(dirichlet(0.3));
   ProblemBalance balance(q);
   const RepeatingState cycle(balance, 1);
   CHECK(cycle.harmonics() == 4);
@@ -77,16 +78,17 @@ TEST_CASE("what does not repeat is refused") {
   const Problem p = swinging(10, Unknowns::cells, 7);
   ProblemBalance balance(p);
   CHECK_THROWS_WITH_AS(RepeatingState(balance, 0.8),
-                       doctest::Contains("walls or sources do not repeat with this period"), InputError);
+                       doctest::Contains("boundaries or sources do not repeat with this period"), InputError);
   CHECK_THROWS_AS(RepeatingState(balance, 0), InputError);
   Problem closed(p.grid(), diffusion(1.0, 1.0, [](Point, Real t) { return 1 + std::sin(2 * M_PI * t); }));
-  closed.other_walls(insulated());
+  closed.default_boundary(insulated());
   ProblemBalance filling(closed);
-  CHECK_THROWS_WITH_AS(RepeatingState(filling, 1), doctest::Contains("no wall fixes the mean"), InputError);
+  CHECK_THROWS_WITH_AS(RepeatingState(filling, 1), doctest::Contains("no boundary fixes the mean"),
+                       InputError);
   Equation e = diffusion(1.0);
   e.reaction = Reaction::of([](Real u) { return -u * u; });
   Problem nonlinear(p.grid(), e);
-  nonlinear.other_walls(insulated());
+  nonlinear.default_boundary(insulated());
   ProblemBalance reacting(nonlinear);
   CHECK_THROWS_AS(RepeatingState(reacting, 1), InputError);
 }

@@ -59,9 +59,9 @@ TEST_CASE("singular matrices are refused") {
   CHECK_THROWS_AS(make_direct_solver()->factor(m), SolverError);
 }
 
-TEST_CASE("held unknowns become rows and columns of the identity") {
+TEST_CASE("prescribed unknowns become rows and columns of the identity") {
   FaceSystem m = random_line(5, false, 2);
-  m.held = {0, 0, 1, 0, 0};
+  m.prescribed = {0, 0, 1, 0, 0};
   m.apply_mask();
   for (const auto& t : m.triplets())
     if (t.row == 2 || t.column == 2) CHECK((t.row == t.column && t.value == 1));

@@ -16,7 +16,8 @@ TEST_CASE("every solver that iterates finds what the direct one does") {
   }
 }
 
-TEST_CASE("transforms are direct, for every pair of walls they know, with a third wall left to Thomas") {
+TEST_CASE(
+    "transforms are direct, for every pair of boundaries they know, with a third boundary left to Thomas") {
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes})
     for (const std::string west : {"held", "insulated", "robin"})
       for (const std::string east : {"held", "insulated", "robin"})
@@ -24,10 +25,10 @@ TEST_CASE("transforms are direct, for every pair of walls they know, with a thir
           INFO(west, east, south, static_cast<int>(u));
           Problem p(Grid({Axis::uniform("x", 0, 2, 9, u), Axis::uniform("y", 0, 1, 12, u)}),
                     diffusion(std::array<Function, 3>{0.7, 1.9, 1.0}, 1.3));
-          p.wall("west", wall_called(west))
-              .wall("east", wall_called(east))
-              .wall("south", wall_called(south))
-              .wall("north", dirichlet(0.0));
+          p.boundary("west", boundary_called(west))
+              .boundary("east", boundary_called(east))
+              .boundary("south", boundary_called(south))
+              .boundary("north", dirichlet(0.0));
           for (const Real storage : {0.0, 2.5}) {
             const FaceSystem s = system_of(p, storage);
             CHECK(is_separable(LinearSystem(s)));
@@ -42,10 +43,10 @@ TEST_CASE("transforms with a periodic axis, a graded one, in a block") {
                   Axis("y", {0, 0.1, 0.3, 0.35, 0.8, 1}, Unknowns::cells),
                   Axis::uniform("z", 0, 1, 7, Unknowns::cells)}),
             diffusion(1.0));
-  p.wall("south", robin(1.0, 0.0))
-      .wall("north", dirichlet(0.0))
-      .wall("bottom", insulated())
-      .wall("top", dirichlet(0.0));
+  p.boundary("south", robin(1.0, 0.0))
+      .boundary("north", dirichlet(0.0))
+      .boundary("bottom", insulated())
+      .boundary("top", dirichlet(0.0));
   const FaceSystem s = system_of(p, 1.0);
   const auto right = right_for(s);
   CHECK(difference(solved("transform", s, right), solved("direct", s, right)) < 1e-10);
@@ -108,14 +109,14 @@ TEST_CASE("a problem that nothing fixes: refused with a net source, given the gu
     const Grid g(
         {Axis::uniform("x", 0, 1, 16, Unknowns::cells), Axis::uniform("y", 0, 1, 16, Unknowns::cells)});
     Problem heated(g, diffusion(1.0, 1.0, 2.0));
-    heated.other_walls(insulated());
+    heated.default_boundary(insulated());
     ProblemBalance no(heated);
     State y = no.initial_state();
     CHECK_THROWS_AS(solve_steady(no, y, 0, {.solver = solver}), SingularProblem);
 
     Problem balanced(g, diffusion(1.0, 1.0, [](Point p) { return p.x < 0.5 ? 1.0 : -1.0; }));
     balanced.initial = 7.0;
-    balanced.other_walls(insulated());
+    balanced.default_boundary(insulated());
     ProblemBalance yes(balanced);
     y = yes.initial_state();
     const SteadyOutcome out = solve_steady(yes, y, 0, {.solver = solver, .iterations = 100000});
@@ -128,7 +129,7 @@ TEST_CASE("a problem that nothing fixes: refused with a net source, given the gu
     Problem waving(g, diffusion(1.0, 1.0, [](Point p) {
                      return std::cos(2 * M_PI * p.x) + 0.1 * std::cos(6 * M_PI * p.x);
                    }));
-    waving.other_walls(insulated());
+    waving.default_boundary(insulated());
     ProblemBalance round(waving);
     y = round.initial_state();
     CHECK(solve_steady(round, y, 0, {.solver = solver, .iterations = 100000}).mean_fixed);
@@ -136,13 +137,13 @@ TEST_CASE("a problem that nothing fixes: refused with a net source, given the gu
   }
 }
 
-TEST_CASE("a piece that is cut off without a wall to hold it is found") {
-  const Regions wall(
-      {{"wall", inside([](Point p) { return std::abs(p.x - 0.5) < 0.11; }), false, "", false}});
+TEST_CASE("a piece that is cut off without a boundary to hold it is found") {
+  const Regions boundary(
+      {{"boundary", inside([](Point p) { return std::abs(p.x - 0.5) < 0.11; }), false, "", false}});
   const Grid g(
       {Axis::uniform("x", 0, 1, 20, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)});
-  Problem p(g, diffusion(1.0, 1.0, 1.0), wall);
-  p.wall("west", dirichlet(0.0)).other_walls(insulated());
+  Problem p(g, diffusion(1.0, 1.0, 1.0), boundary);
+  p.boundary("west", dirichlet(0.0)).default_boundary(insulated());
   ProblemBalance balance(p);
   State y = balance.initial_state();
   try {
@@ -162,7 +163,7 @@ TEST_CASE("implicit steps by multigrid, transforms and direct solves are the sam
         Grid({Axis::uniform("x", 0, 1, 24, Unknowns::nodes), Axis::uniform("y", 0, 1, 16, Unknowns::nodes)}),
         diffusion(1.0));
     p.initial = [](Point q) { return std::sin(3 * q.x) * q.y; };
-    p.wall("west", dirichlet(1.0)).other_walls(insulated());
+    p.boundary("west", dirichlet(1.0)).default_boundary(insulated());
     ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan;
@@ -194,16 +195,16 @@ TEST_CASE("multigrid in a block with a ball cut out, on stretched grids, and rou
       Grid({Axis::uniform("x", 0, 1, 20, Unknowns::cells), Axis::uniform("y", 0, 1, 18, Unknowns::cells),
             Axis::uniform("z", 0, 1, 17, Unknowns::cells)}),
       diffusion(1.0, 1.0, 1.0), ball);
-  block.wall("ball", robin(2.0, 1.0)).wall("top", dirichlet(0.0)).other_walls(insulated());
+  block.boundary("ball", robin(2.0, 1.0)).boundary("top", dirichlet(0.0)).default_boundary(insulated());
   // Cells twenty times as long as they are wide: only the strong axis is joined in pairs at first.
   Problem stretched(
       Grid({Axis::uniform("x", 0, 20, 96, Unknowns::nodes), Axis::uniform("y", 0, 1, 96, Unknowns::nodes)}),
       diffusion(1.0));
-  stretched.wall("west", dirichlet(0.0)).other_walls(insulated());
+  stretched.boundary("west", dirichlet(0.0)).default_boundary(insulated());
   Problem ring(Grid({Axis::uniform("x", 0, 1, 65, Unknowns::cells, true),
                      Axis::uniform("y", 0, 1, 31, Unknowns::cells)}),
                diffusion([](Point p) { return 1 + 0.5 * std::sin(2 * M_PI * p.x); }));
-  ring.wall("south", dirichlet(0.0)).other_walls(insulated());
+  ring.boundary("south", dirichlet(0.0)).default_boundary(insulated());
   for (const Problem* p : {&block, &stretched, &ring}) {
     const FaceSystem s = system_of(*p);
     const auto right = right_for(s);
@@ -244,7 +245,7 @@ TEST_CASE("multigrid takes as few iterations whatever the sizes, seams, placemen
     bool first = true;
     for (const Side side : p.grid().sides()) {
       if (p.periodic(side)) continue;
-      p.wall(p.grid().side_name(side), first ? dirichlet(0.0) : robin(2.0, 1.0));
+      p.boundary(p.grid().side_name(side), first ? dirichlet(0.0) : robin(2.0, 1.0));
       first = false;
     }
     const FaceSystem s = system_of(p);
@@ -285,7 +286,7 @@ TEST_CASE("the steady solve says what it is relative to, and previews what it wi
   Problem p(
       Grid({Axis::uniform("x", 0, 1, 30, Unknowns::cells), Axis::uniform("y", 0, 1, 30, Unknowns::cells)}),
       diffusion(1.0, 1.0, 1.0));
-  p.wall("west", dirichlet(0.0)).other_walls(insulated());
+  p.boundary("west", dirichlet(0.0)).default_boundary(insulated());
   ProblemBalance balance(p);
   State y = balance.initial_state();
   CHECK(preview_steady(balance, y).solver == "fast transforms");
@@ -309,7 +310,7 @@ TEST_CASE("the steady solve says what it is relative to, and previews what it wi
 }
 
 TEST_CASE("biconjugate gradients start anew, give up when told to, and say what they cannot factor") {
-  // A stream along x upwind, diffusion across: not symmetric.
+  // Advection along x upwind, diffusion across: not symmetric.
   const Index n = 24;
   SparseSystem system{n * n, {}};
   for (Index j = 0; j < n; ++j)
@@ -355,7 +356,7 @@ TEST_CASE("biconjugate gradients start anew, give up when told to, and say what 
       Grid({Axis::uniform("x", 0, 1, 60, Unknowns::cells), Axis::uniform("y", 0, 1, 60, Unknowns::cells)}),
       diffusion([](Point q) { return 1 + q.x; }));
   p.initial = [](Point q) { return q.x * q.y; };
-  p.other_walls(dirichlet(0.0));
+  p.default_boundary(dirichlet(0.0));
   ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan;
@@ -387,7 +388,7 @@ TEST_CASE("matrices whose parts do not belong together are refused before they a
   refused([](FaceSystem& s) { s.diagonal.pop_back(); });
   refused([](FaceSystem& s) { s.lower[1].pop_back(); });
   refused([](FaceSystem& s) { s.upper[0].push_back(0); });
-  refused([](FaceSystem& s) { s.held.assign(5, 0); });
+  refused([](FaceSystem& s) { s.prescribed.assign(5, 0); });
   refused([](FaceSystem& s) { s.lower[1].clear(), s.upper[1].clear(); });
   refused([](FaceSystem& s) { s.extent[2] = 2; });
   CHECK_NOTHROW(make_solver("direct", SparseSystem{2, {{0, 0, 1}, {1, 1, 1}}}, {}));

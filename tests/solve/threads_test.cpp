@@ -20,12 +20,12 @@ TEST_CASE("threads do not change what multigrid finds") {
 // At a seam of odd length both lines have one colour, and at the end of a thread's lines the next thread
 // writes.
 TEST_CASE("threads do not change what multigrid finds around seams of odd length, nor its symmetry") {
-  for (const int rank : {2, 3}) {
+  for (const int dimension : {2, 3}) {
     std::vector<Axis> axes{Axis::uniform("x", 0, 1, 33, Unknowns::cells)};
-    axes.push_back(Axis::uniform("y", 0, 1, rank == 2 ? 101 : 31, Unknowns::cells, true));
-    if (rank == 3) axes.push_back(Axis::uniform("z", 0, 1, 21, Unknowns::cells, true));
+    axes.push_back(Axis::uniform("y", 0, 1, dimension == 2 ? 101 : 31, Unknowns::cells, true));
+    if (dimension == 3) axes.push_back(Axis::uniform("z", 0, 1, 21, Unknowns::cells, true));
     Problem p(Grid(axes), diffusion(1.0, 1.0, 1.0));
-    p.wall("west", dirichlet(0.0)).wall("east", robin(2.0, 1.0));
+    p.boundary("west", dirichlet(0.0)).boundary("east", robin(2.0, 1.0));
     const FaceSystem s = system_of(p);
     const auto right = right_for(s);
     std::vector<std::vector<Real>> found;
@@ -33,7 +33,7 @@ TEST_CASE("threads do not change what multigrid finds around seams of odd length
       const auto solver = make_multigrid_solver({.tolerance = 1e-9, .threads = threads});
       solver->factor(s);
       solver->solve(right, found.emplace_back(right.size()));
-      CAPTURE(rank);
+      CAPTURE(dimension);
       CAPTURE(threads);
       CHECK(found.back() == found.front());
       CHECK(solver->convergence()->iterations() <= 25);

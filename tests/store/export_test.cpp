@@ -20,8 +20,8 @@ namespace {
 std::filesystem::path written(Unknowns unknowns) {
   const auto file = fresh_folder("export") / "fields.nc";
   const Grid g({Axis("x", {0, 0.01, 0.03, 0.06}, unknowns), Axis::uniform("y", 0, 0.02, 2, unknowns)});
-  std::vector<Real> shares(static_cast<std::size_t>(g.count()), 1.0);
-  shares[1] = 0;
+  std::vector<Real> fractions(static_cast<std::size_t>(g.count()), 1.0);
+  fractions[1] = 0;
   FieldWriter writer(file, g,
                      {"Two records",
                       "temperature",
@@ -31,7 +31,7 @@ std::filesystem::path written(Unknowns unknowns) {
                       "",
                       "",
                       false},
-                     shares);
+                     fractions);
   for (const Real t : {0.0, 90.0}) {
     Field f(g);
     for (Index n = 0; n < g.count(); ++n) f[n] = 273.15 + static_cast<Real>(n) + t;
@@ -59,9 +59,9 @@ TEST_CASE("places that are cut out come back as such, and count for nothing") {
   CHECK(f.norms().max == doctest::Approx(95));
   // Between a value and nothing there is the value.
   CHECK(f.sample({0.9, 0.5, 0}) == doctest::Approx(90));
-  REQUIRE(reader.shares());
-  CHECK((*reader.shares())[1] == 0);
-  CHECK((*reader.shares())[4] == 1);
+  REQUIRE(reader.fractions());
+  CHECK((*reader.fractions())[1] == 0);
+  CHECK((*reader.fractions())[4] == 1);
 }
 
 TEST_CASE("tables: a row for each place and time, or a column for each time") {
@@ -118,7 +118,7 @@ TEST_CASE("VTK files: boxes of what is left, values of cells or of points") {
 
 TEST_CASE("a variable of any NetCDF file as a table, and what is said when it is not there") {
   const auto file = written(Unknowns::cells);
-  const Table table = read_table(file, "share");
+  const Table table = read_table(file, "volume_fraction");
   CHECK(table.shape == std::vector<std::size_t>{2, 3});
   CHECK(table.values[1] == 0);
   CHECK_THROWS_AS(read_table(file, "depth"), StoreError);
@@ -137,6 +137,6 @@ TEST_CASE("round coordinates survive a file") {
   const FieldReader reader(file);
   CHECK(reader.grid() == g);
   CHECK(reader.description().steady);
-  CHECK_FALSE(reader.shares());
+  CHECK_FALSE(reader.fractions());
   CHECK(reader.field(0).mean() == doctest::Approx(4));
 }

@@ -48,7 +48,7 @@ TEST_CASE("fields come back in the units shown, on the same grid, on cells, node
       CHECK(r.description().value.unit == "degC");
       REQUIRE(r.times().size() == 2);
       CHECK(r.times()[1] == doctest::Approx(2));
-      CHECK(r.grid().rank() == 3);
+      CHECK(r.grid().dimension() == 3);
       CHECK(r.grid().axis(0).periodic() == periodic);
       CHECK(r.grid().axis(0).size() == g.axis(0).size());
       CHECK(r.grid().axis(2).to() == doctest::Approx(200));

@@ -9,7 +9,8 @@ class Json {
  public:
   /// Throws std::runtime_error if the text is not JSON.
   explicit Json(std::string text);
-  /// The value at a path such as "/walls/west", as JSON: "\"held\"", "720", "null". Throws if there is none.
+  /// The value at a path such as "/boundaries/west", as JSON: "\"held\"", "720", "null". Throws if there is
+  /// none.
   std::string at(const std::string& path) const;
   double number(const std::string& path) const { return std::stod(at(path)); }
   /// How many entries an object or list has.

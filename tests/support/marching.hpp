@@ -17,7 +17,7 @@ inline constexpr bool instrumented = true;
 inline constexpr bool instrumented = false;
 #endif
 /// Blocks take minutes there and show nothing that plans do not.
-inline constexpr int highest_rank = instrumented ? 2 : 3;
+inline constexpr int highest_dimension = instrumented ? 2 : 3;
 
 /// Order between two errors, the second one at twice the resolution.
 inline Real order_between(Real coarse, Real fine) {
@@ -34,7 +34,7 @@ inline Real largest_difference(const State& a, const State& b) {
 
 /// How a balance is built for a scheme.
 inline Execution built_for(const std::string& scheme_name, int threads = 0) {
-  return {threads, looks_back(scheme(scheme_name))};
+  return {threads, semi_lagrangian(scheme(scheme_name))};
 }
 
 /// The state at `until` after so many equal steps; checks that the run got there and that its budget closed

@@ -19,7 +19,7 @@ inline FaceSystem system_of(const Problem& p, Real a = 0, Real b = 1) {
 inline std::vector<Real> right_for(const FaceSystem& s) {
   std::vector<Real> right(static_cast<std::size_t>(s.size()));
   for (Index n = 0; n < s.size(); ++n)
-    right[n] = !s.held.empty() && s.held[n] ? 0 : std::sin(0.3 * static_cast<Real>(n)) + 0.2;
+    right[n] = !s.prescribed.empty() && s.prescribed[n] ? 0 : std::sin(0.3 * static_cast<Real>(n)) + 0.2;
   return right;
 }
 
@@ -43,7 +43,7 @@ inline std::vector<Real> solved(const std::string& name, const FaceSystem& s,
   return x;
 }
 
-inline Wall wall_called(const std::string& kind) {
+inline Boundary boundary_called(const std::string& kind) {
   if (kind == "held") return dirichlet(0.0);
   if (kind == "robin") return robin(3.0, 0.0);
   return insulated();
@@ -57,10 +57,10 @@ inline Problem rough(Index n, Real jump, Unknowns u = Unknowns::cells) {
   const auto shared = std::make_shared<const Regions>(regions);
   Problem p(Grid({Axis::uniform("x", 0, 1, n, u), Axis::uniform("y", 0, 1, n, u)}),
             diffusion(Function::by_region(shared, {1.0, jump, 1.0}), 1.0, 1.0), regions);
-  p.wall("west", dirichlet(0.0))
-      .wall("north", robin(2.0, 1.0))
-      .wall("corner", dirichlet(1.0))
-      .other_walls(insulated());
+  p.boundary("west", dirichlet(0.0))
+      .boundary("north", robin(2.0, 1.0))
+      .boundary("corner", dirichlet(1.0))
+      .default_boundary(insulated());
   return p;
 }
 

@@ -23,11 +23,11 @@ State settle(ProblemBalance& balance) {
 }  // namespace
 
 TEST_CASE("a slab of two layers is exact wherever the interface lies on a face or node") {
-  // k = 1 up to x = 0.4, then 5: with held ends the flux is 1/(0.4/1 + 0.6/5).
+  // k = 1 up to x = 0.4, then 5: with prescribed ends the flux is 1/(0.4/1 + 0.6/5).
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
     Problem p(Grid({Axis("x", {0, 0.1, 0.4, 0.5, 1}, unknowns)}),
               diffusion([](Point q) { return q.x < 0.4 ? 1.0 : 5.0; }));
-    p.wall("west", dirichlet(0.0)).wall("east", dirichlet(1.0));
+    p.boundary("west", dirichlet(0.0)).boundary("east", dirichlet(1.0));
     ProblemBalance balance(p);
     const State y = settle(balance);
     const Real q = 1 / (0.4 + 0.12);
@@ -40,7 +40,7 @@ TEST_CASE("a slab of two layers is exact wherever the interface lies on a face o
 
 TEST_CASE("linear profiles and quadratic ones under a uniform source are exact at nodes") {
   Problem p(Grid({Axis("x", {0, 0.2, 0.5, 0.6, 1}, Unknowns::nodes)}), diffusion(2.0, 1.0, 3.0));
-  p.wall("west", dirichlet(1.0)).wall("east", gradient(0.5));
+  p.boundary("west", dirichlet(1.0)).boundary("east", gradient(0.5));
   ProblemBalance balance(p);
   const State y = settle(balance);
   // 2u'' = −3, u(0) = 1, u'(1) = 1/2.
@@ -54,7 +54,7 @@ TEST_CASE("a balance lays its unknowns out as its grid does") {
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
     Problem p(Grid({Axis::uniform("x", 0, 1, 4, unknowns), Axis::uniform("y", 0, 1, 3, unknowns)}),
               diffusion(1.0));
-    p.other_walls(insulated());
+    p.default_boundary(insulated());
     const ProblemBalance balance(p);
     REQUIRE(balance.layout().blocks().size() == 1);
     const Block& block = balance.layout().blocks()[0];
@@ -64,18 +64,18 @@ TEST_CASE("a balance lays its unknowns out as its grid does") {
   }
 }
 
-TEST_CASE("nodes shared by two held walls take their mean and their flow is shared") {
+TEST_CASE("nodes shared by two prescribed boundaries take their mean and their flow is shared") {
   Problem p(
       Grid({Axis::uniform("x", 0, 1, 4, Unknowns::nodes), Axis::uniform("y", 0, 1, 4, Unknowns::nodes)}),
       diffusion(1.0));
-  p.wall("west", dirichlet(2.0)).wall("south", dirichlet(4.0)).other_walls(insulated());
+  p.boundary("west", dirichlet(2.0)).boundary("south", dirichlet(4.0)).default_boundary(insulated());
   ProblemBalance balance(p);
   State y(25, 0.0);
-  balance.pin(0, y);
+  balance.prescribe(0, y);
   CHECK(y[0] == 3);
   CHECK(y[1] == 4);
   CHECK(y[5] == 2);
-  CHECK(balance.held().size() == 9);
+  CHECK(balance.prescribed().size() == 9);
   Plan plan;
   plan.scheme = scheme("rk4");
   plan.step = 0.01;
@@ -96,7 +96,7 @@ TEST_CASE("a problem turned by a quarter gives the same solution turned") {
                      : Grid({a, b}),
               diffusion([swap](Point q) { return 1 + swap(q).x; }));
     p.initial = [swap](Point q) { return swap(q).x * swap(q).y; };
-    p.wall(turned ? "south" : "west", robin(3, 2)).other_walls(insulated());
+    p.boundary(turned ? "south" : "west", robin(3, 2)).default_boundary(insulated());
     ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan;
@@ -116,7 +116,7 @@ TEST_CASE("coefficients that cannot be are refused") {
   const Grid g({Axis::uniform("x", 0, 1, 4, Unknowns::cells)});
   const auto build = [&](const Equation& e) {
     Problem p(g, e);
-    p.other_walls(insulated());
+    p.default_boundary(insulated());
     ProblemBalance balance(p);
     State y = balance.initial_state(), f(y.size());
     Ledger ledger(balance.lines().size());

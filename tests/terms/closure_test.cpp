@@ -30,17 +30,17 @@ State rate_by_matrix(ProblemBalance& balance, const State& y, const State& at_ze
 
 }  // namespace
 
-TEST_CASE("rate, matrix and stencil agree for every kind of wall") {
+TEST_CASE("rate, matrix and stencil agree for every kind of boundary") {
   for (const std::string kind : all_kinds)
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
-      for (int rank = 1; rank <= 3; ++rank) {
+      for (int dimension = 1; dimension <= 3; ++dimension) {
         CAPTURE(kind);
-        CAPTURE(rank);
+        CAPTURE(dimension);
         const Real at = 0.3;
-        ProblemBalance balance(smooth_problem(smooth_for(kind, rank), kind, 5, unknowns));
+        ProblemBalance balance(smooth_problem(smooth_for(kind, dimension), kind, 5, unknowns));
         State y = random_state(balance.layout().size(), 7);
-        // Columns of held unknowns are left out of the matrix: zero is where they do not count.
-        for (const Index h : balance.held()) y[h] = 0;
+        // Columns of prescribed unknowns are left out of the matrix: zero is where they do not count.
+        for (const Index h : balance.prescribed()) y[h] = 0;
         State zero(y.size()), at_zero(y.size()), f(y.size());
         Ledger ledger(balance.lines().size());
         balance.rate(zero, at, Parts::all(), at_zero, ledger);
@@ -48,17 +48,17 @@ TEST_CASE("rate, matrix and stencil agree for every kind of wall") {
         const State by_matrix = rate_by_matrix(balance, y, at_zero, at);
         Real scale = 0;
         for (const Real v : f) scale = std::max(scale, std::abs(v));
-        const auto held = balance.held();
+        const auto prescribed = balance.prescribed();
         for (Index n = 0; n < balance.layout().size(); ++n) {
           const Stencil s = balance.stencil(n, at);
           Real by_stencil = s.source;
           for (const auto& neighbour : s.neighbours)
             by_stencil += neighbour.conductance * (y[neighbour.number] - y[n]);
-          for (const auto& wall : s.walls) by_stencil += wall.inflow - wall.pull * y[n];
+          for (const auto& boundary : s.boundaries) by_stencil += boundary.inflow - boundary.pull * y[n];
           CHECK(std::abs(by_stencil - f[n]) < 1e-12 * scale);
-          const bool is_held = std::find(held.begin(), held.end(), n) != held.end();
-          CHECK(is_held == s.held);
-          if (!is_held) CHECK(std::abs(by_matrix[n] - f[n]) < 1e-12 * scale);
+          const bool is_prescribed = std::find(prescribed.begin(), prescribed.end(), n) != prescribed.end();
+          CHECK(is_prescribed == s.prescribed);
+          if (!is_prescribed) CHECK(std::abs(by_matrix[n] - f[n]) < 1e-12 * scale);
         }
       }
 }
@@ -75,7 +75,8 @@ TEST_CASE("a step in one pass is the same as storage, rate and recover") {
           e.storage = [](Point p) { return 1 + p.x; };
           Problem other(problem.grid(), e);
           for (const Side side : problem.grid().sides())
-            if (!problem.periodic(side)) other.wall(problem.grid().side_name(side), problem.wall(side));
+            if (!problem.periodic(side))
+              other.boundary(problem.grid().side_name(side), problem.boundary(side));
           other.initial = problem.initial;
           problem = other;
         }
@@ -96,28 +97,28 @@ TEST_CASE("a step in one pass is the same as storage, rate and recover") {
       }
 }
 
-TEST_CASE("the halo carries the wall's own value") {
+TEST_CASE("the halo carries the boundary's own value") {
   Problem p(
       Grid({Axis::uniform("x", 0, 1, 5, Unknowns::cells), Axis::uniform("y", 0, 1, 4, Unknowns::cells)}),
       diffusion(2.0));
-  p.wall("west", dirichlet(7.0))
-      .wall("east", flux(3.0))
-      .wall("north", robin(4, 1))
-      .wall("south", insulated());
+  p.boundary("west", dirichlet(7.0))
+      .boundary("east", flux(3.0))
+      .boundary("north", robin(4, 1))
+      .boundary("south", insulated());
   ProblemBalance balance(p);
   const State y(20, 2.0);
   const Field f = balance.field(y, 0);
   CHECK(f.sample({0, 0.4, 0}) == doctest::Approx(7));
-  CHECK(f.sample({1, 0.4, 0}) == doctest::Approx(2 + 3 * 0.1 / 2));  // q = k·(wall − u)/(h/2)
+  CHECK(f.sample({1, 0.4, 0}) == doctest::Approx(2 + 3 * 0.1 / 2));  // q = k·(boundary − u)/(h/2)
   CHECK(f.sample({0.5, 0, 0}) == doctest::Approx(2));
-  const Real g = 2 / 0.125, wall = (g * 2 + 4 * 1) / (g + 4);  // k(wall − u)/(h/2) = 4·(1 − wall)
-  CHECK(f.sample({0.5, 1, 0}) == doctest::Approx(wall));
+  const Real g = 2 / 0.125, boundary = (g * 2 + 4 * 1) / (g + 4);  // k(boundary − u)/(h/2) = 4·(1 − boundary)
+  CHECK(f.sample({0.5, 1, 0}) == doctest::Approx(boundary));
   CHECK(std::isfinite(f.sample({0, 1, 0})));
 }
 
-TEST_CASE("each condition on a wall books its own part") {
+TEST_CASE("each condition on a boundary books its own part") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 5, Unknowns::cells)}), diffusion(2.0));
-  p.wall("west", robin(4, 1) + flux(3.0) + robin(1, 10)).wall("east", insulated());
+  p.boundary("west", robin(4, 1) + flux(3.0) + robin(1, 10)).boundary("east", insulated());
   ProblemBalance balance(p);
   const State y(5, 2.0);
   State f(5);
@@ -126,12 +127,12 @@ TEST_CASE("each condition on a wall books its own part") {
   REQUIRE(balance.lines().size() == 5);
   CHECK(balance.lines()[0].name == "west: robin");
   CHECK(balance.lines()[1].name == "west: flux");
-  const Real g = 2 / 0.1, wall = (g * 2 + 4 + 3 + 10) / (g + 5);
-  CHECK(ledger[0] == doctest::Approx(4 * (1 - wall)));
+  const Real g = 2 / 0.1, boundary = (g * 2 + 4 + 3 + 10) / (g + 5);
+  CHECK(ledger[0] == doctest::Approx(4 * (1 - boundary)));
   CHECK(ledger[1] == doctest::Approx(3));
-  CHECK(ledger[2] == doctest::Approx(10 - wall));
+  CHECK(ledger[2] == doctest::Approx(10 - boundary));
   CHECK(ledger[0] + ledger[1] + ledger[2] == doctest::Approx(f[0]));
-  CHECK(balance.wall_flux({0, false}, y, 0) == doctest::Approx(f[0]));
+  CHECK(balance.boundary_flux({0, false}, y, 0) == doctest::Approx(f[0]));
 }
 
 TEST_CASE("parts of the rate add up to the whole") {
@@ -149,17 +150,17 @@ TEST_CASE("parts of the rate add up to the whole") {
   for (std::size_t l = 0; l < ledger.size(); ++l) CHECK(booked_sum[l] == doctest::Approx(ledger[l]));
 }
 
-TEST_CASE("the stencil of something carried is its rate, stream and boundaries included") {
+TEST_CASE("the stencil of something carried is its rate, advection and boundaries included") {
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
     for (const bool conservative : {true, false}) {
       Equation e = transport(Velocity([](Point p) { return 1 + p.x * p.y; }, -0.7), 0.05, 2.0, 0.3);
-      e.stream->conservative = conservative;
+      e.advection->conservative = conservative;
       Problem p(Grid({Axis::uniform("x", 0, 1, 6, unknowns), Axis("y", {0, 0.2, 0.5, 0.9, 1}, unknowns)}), e);
       p.initial = [](Point q) { return 1 + q.x * q.x - 0.5 * q.y; };
-      p.wall("west", dirichlet(1.5))
-          .wall("east", outflow())
-          .wall("north", robin(2.0, 0.4))
-          .wall("south", outflow_returning(0.2));
+      p.boundary("west", dirichlet(1.5))
+          .boundary("east", outflow())
+          .boundary("north", robin(2.0, 0.4))
+          .boundary("south", outflow_with_backflow(0.2));
       ProblemBalance balance(p);
       const State y = balance.initial_state();
       State f(y.size());
@@ -168,11 +169,11 @@ TEST_CASE("the stencil of something carried is its rate, stream and boundaries i
       Index compared = 0;
       for (Index n = 0; n < balance.layout().size(); ++n) {
         const Stencil s = balance.stencil(n, 0);
-        if (s.held) continue;
-        Real sum = s.source - s.stretching * y[n];
+        if (s.prescribed) continue;
+        Real sum = s.source - s.divergence_term * y[n];
         for (const auto& neighbour : s.neighbours)
           sum += neighbour.conductance * (y[neighbour.number] - y[n]);
-        for (const auto& wall : s.walls) sum += wall.inflow - wall.pull * y[n];
+        for (const auto& boundary : s.boundaries) sum += boundary.inflow - boundary.pull * y[n];
         CAPTURE(n);
         CAPTURE(conservative);
         CHECK(sum == doctest::Approx(f[n]).epsilon(1e-10));
@@ -185,26 +186,26 @@ TEST_CASE("the stencil of something carried is its rate, stream and boundaries i
 TEST_CASE("a part that ends at a node takes what lies on its side of it, on uneven and on radial axes") {
   const auto area_of = [](const Problem& p, const std::string& name) {
     const ProblemBalance balance(p);
-    for (const Closure& wall : balance.closures())
-      if (wall.section().name == name) return wall.section().area();
+    for (const BoundaryClosure& boundary : balance.closures())
+      if (boundary.section().name == name) return boundary.section().area();
     return -1.0;
   };
   const Axis x = Axis::uniform("x", 0, 1, 2, Unknowns::nodes), y("y", {0, 0.1, 0.4, 0.5, 1}, Unknowns::nodes),
              z("z", {0, 0.3, 0.4, 1}, Unknowns::nodes);
-  for (const int rank : {2, 3}) {
-    CAPTURE(rank);
-    Problem p(rank == 2 ? Grid({x, y}) : Grid({x, y, z}), diffusion(1.0));
-    p.other_walls(insulated());
+  for (const int dimension : {2, 3}) {
+    CAPTURE(dimension);
+    Problem p(dimension == 2 ? Grid({x, y}) : Grid({x, y, z}), diffusion(1.0));
+    p.default_boundary(insulated());
     p.part({"door", "west", "", inside([](const Point& at) { return at.y < 0.4 && at.z < 0.3; }),
             dirichlet(1.0)});
-    const Real door = rank == 2 ? 0.4 : 0.4 * 0.3;
+    const Real door = dimension == 2 ? 0.4 : 0.4 * 0.3;
     CHECK(area_of(p, "door") == doctest::Approx(door).epsilon(1e-14));
     CHECK(area_of(p, "west") == doctest::Approx(1 - door).epsilon(1e-14));
   }
   Problem round(Grid({Axis::radial(Coordinates::cylindrical, {0, 0.2, 0.7, 1}, Unknowns::nodes),
                       Axis("z", {0, 1}, Unknowns::nodes)}),
                 diffusion(1.0));
-  round.other_walls(insulated());
+  round.default_boundary(insulated());
   round.part({"plug", "bottom", "", inside([](const Point& at) { return at.x < 0.7; }), dirichlet(1.0)});
   const Real plug = area_of(round, "plug");
   CHECK(plug > 0);
@@ -217,7 +218,7 @@ TEST_CASE("a printed stencil tells what reacts at the initial value, linear or n
     Equation e = diffusion(1.0, 1.0, 3.0);
     e.reaction = Reaction::of([=](Real u) { return linear ? -0.5 * u : -0.5 * u * u; }, linear);
     Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), e);
-    p.other_walls(insulated());
+    p.default_boundary(insulated());
     p.initial = [](Point q) { return 2 + q.x; };
     ProblemBalance balance(p);
     const Stencil s = balance.stencil(1, 0);

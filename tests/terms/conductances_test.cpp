@@ -15,22 +15,22 @@ Conductances conductances_of(const Problem& p) {
   return {p, linear_storage(p, volumes, domain)};
 }
 
-// Conductances of a problem with insulated walls.
+// Conductances of a problem with insulated boundaries.
 struct Joined {
   Problem problem;
   Conductances conductances;
 
   Joined(const Grid& g, const Equation& e)
-      : problem(Problem(g, e).other_walls(insulated())), conductances(conductances_of(problem)) {}
+      : problem(Problem(g, e).default_boundary(insulated())), conductances(conductances_of(problem)) {}
   Conductances* operator->() { return &conductances; }
-  // Resistance between the first unknown on a side and the wall, and the conductivity there.
-  std::pair<Real, Real> wall(Side side) {
+  // Resistance between the first unknown on a side and the boundary, and the conductivity there.
+  std::pair<Real, Real> boundary(Side side) {
     Outline whole;
-    for (const WallSection& s : wall_sections(problem, whole))
+    for (const BoundarySection& s : boundary_sections(problem, whole))
       if (s.name == problem.grid().side_name(side)) {
-        AtBoundary at_wall;
-        conductances.at_boundary(s, at_wall);
-        return {at_wall.resistance[0], at_wall.conductivity[0]};
+        AtBoundary at_boundary;
+        conductances.at_boundary(s, at_boundary);
+        return {at_boundary.resistance[0], at_boundary.conductivity[0]};
       }
     return {-1, -1};
   }
@@ -54,17 +54,17 @@ TEST_CASE("conductances of a constant coefficient are area over distance, on any
           CHECK(constant->conductance(n, a, up) == doctest::Approx(varying->conductance(n, a, up)));
           const Index i = at[a] + (up ? 1 : 0);
           const Real across = g.axis(1 - a).widths()[at[1 - a]];
-          const bool wall = i == 0 || i == g.size(a);
+          const bool boundary = i == 0 || i == g.size(a);
           CHECK(constant->conductance(n, a, up) ==
-                doctest::Approx(wall ? 0 : 3 * across / g.axis(a).gaps()[i]));
+                doctest::Approx(boundary ? 0 : 3 * across / g.axis(a).gaps()[i]));
         }
     }
     for (const Side side : g.sides()) {
-      const auto [resistance, conductivity] = constant.wall(side);
+      const auto [resistance, conductivity] = constant.boundary(side);
       if (u == Unknowns::nodes) CHECK(resistance == 0);
       if (u == Unknowns::cells) CHECK(resistance > 0);
       CHECK(conductivity == 3);
-      CHECK(resistance == doctest::Approx(varying.wall(side).first));
+      CHECK(resistance == doctest::Approx(varying.boundary(side).first));
     }
   }
 }
@@ -75,8 +75,8 @@ TEST_CASE("between materials that meet at a face conductances are in series") {
   c->update(0);
   CHECK(c->conductance(0, 0, true) == doctest::Approx(1 / (0.1 / 0.5 + 0.4 / 4)));
   CHECK(c->conductance(1, 0, false) == c->conductance(0, 0, true));
-  CHECK(c.wall({0, false}).first == doctest::Approx(0.1 / 0.5));
-  CHECK(c.wall({0, true}).second == 4);
+  CHECK(c.boundary({0, false}).first == doctest::Approx(0.1 / 0.5));
+  CHECK(c.boundary({0, true}).second == 4);
 }
 
 TEST_CASE("where a material begins within a path its resistance is an integral from there") {
@@ -87,7 +87,7 @@ TEST_CASE("where a material begins within a path its resistance is an integral f
             diffusion(Function::by_region(
                 rock, {2.0, Function([](Point q) { return 1 / (1 + 20 * q.x * q.x * q.x); })})),
             *rock);
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   Conductances c = conductances_of(p);
   c.update(0);
   const Real beyond = 0.15 + 5 * (std::pow(0.75, 4) - std::pow(0.6, 4));
@@ -156,12 +156,12 @@ TEST_CASE("integrals over control volumes keep the total of a source with a jump
 }
 
 TEST_CASE("grids of one cell, one line, two nodes") {
-  for (int rank = 1; rank <= 3; ++rank) {
+  for (int dimension = 1; dimension <= 3; ++dimension) {
     std::vector<Axis> axes;
-    for (int a = 0; a < rank; ++a)
+    for (int a = 0; a < dimension; ++a)
       axes.push_back(Axis::uniform(std::string(1, static_cast<char>('x' + a)), 0, 1, 1, Unknowns::cells));
     Problem p(Grid(axes), diffusion(1.0, 1.0, 6.0));
-    p.wall("west", dirichlet(0.0)).other_walls(insulated());
+    p.boundary("west", dirichlet(0.0)).default_boundary(insulated());
     ProblemBalance balance(p);
     State y{0.0}, f{0.0};
     Ledger ledger(balance.lines().size());
@@ -169,13 +169,13 @@ TEST_CASE("grids of one cell, one line, two nodes") {
     CHECK(f[0] == 6);
     y[0] = 1;
     balance.rate(y, 0, Parts::all(), f, ledger);
-    CHECK(f[0] == doctest::Approx(6 - 2));  // half a cell to the wall
+    CHECK(f[0] == doctest::Approx(6 - 2));  // half a cell to the boundary
     CHECK(ledger[0] == doctest::Approx(-2));
     CHECK(verify::stability(p, scheme("explicit-euler"), 1).limit.step == doctest::Approx(1));
   }
   Problem ends(Grid({Axis::uniform("x", 0, 1, 1, Unknowns::nodes)}), diffusion(1.0));
-  ends.wall("west", dirichlet(1.0)).wall("east", insulated());
+  ends.boundary("west", dirichlet(1.0)).boundary("east", insulated());
   CHECK(verify::stability(ends, scheme("explicit-euler"), 1).limit.step == doctest::Approx(1));
-  ends.wall("east", dirichlet(2.0));
+  ends.boundary("east", dirichlet(2.0));
   CHECK_THROWS_AS(verify::stability(ends, scheme("explicit-euler"), 1), InputError);
 }

@@ -1,5 +1,5 @@
-// Flows through walls against exact ones: through pinned walls in particular, whose budget closes by
-// definition and so proves nothing.
+// Flows through boundaries against exact ones: through pinned boundaries in particular, whose budget closes
+// by definition and so proves nothing.
 #include <doctest/doctest.h>
 
 #include <cmath>
@@ -11,11 +11,11 @@ using namespace williwaw::test;
 
 namespace {
 
-// sin(πx) decaying between held ends: outflow through each end from 0 to T is (1 − exp(−π²T))/π.
+// sin(πx) decaying between prescribed ends: outflow through each end from 0 to T is (1 − exp(−π²T))/π.
 Real inflow_error(const char* name, Unknowns unknowns, Index n) {
   Problem p(Grid({Axis::uniform("x", 0, 1, n, unknowns)}), diffusion(1.0));
   p.initial = [](Point q) { return std::sin(M_PI * q.x); };
-  p.other_walls(dirichlet(0.0));
+  p.default_boundary(dirichlet(0.0));
   ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan;
@@ -31,7 +31,7 @@ Real inflow_error(const char* name, Unknowns unknowns, Index n) {
 
 }  // namespace
 
-TEST_CASE("what flows through held walls converges to the exact amount") {
+TEST_CASE("what flows through prescribed boundaries converges to the exact amount") {
   for (const char* name : {"explicit-euler", "rk4", "crank-nicolson"})
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
       CAPTURE(name);
@@ -42,13 +42,13 @@ TEST_CASE("what flows through held walls converges to the exact amount") {
     }
 }
 
-TEST_CASE("a held node that swings: its wall supplies what the exact solution takes") {
+TEST_CASE("a prescribed node that swings: its boundary supplies what the exact solution takes") {
   // u = e^t·cosh(x)/cosh(1) on 0..1, u_t = u_xx: inflow at x = 1 is e^t·tanh(1), none at x = 0.
   for (const char* name : {"rk4", "crank-nicolson", "implicit-euler"}) {
     CAPTURE(name);
     Problem p(Grid({Axis::uniform("x", 0, 1, 80, Unknowns::nodes)}), diffusion(1.0));
     p.initial = [](Point q) { return std::cosh(q.x) / std::cosh(1.0); };
-    p.wall("west", insulated()).wall("east", dirichlet([](Real t) { return std::exp(t); }));
+    p.boundary("west", insulated()).boundary("east", dirichlet([](Real t) { return std::exp(t); }));
     ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan;
@@ -61,10 +61,10 @@ TEST_CASE("a held node that swings: its wall supplies what the exact solution ta
   }
 }
 
-TEST_CASE("signs: a cold wall takes, a warm wall gives") {
+TEST_CASE("signs: a cold boundary takes, a warm boundary gives") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells)}), diffusion(1.0));
   p.initial = 1.0;
-  p.wall("west", dirichlet(0.0)).wall("east", robin(1, 5));
+  p.boundary("west", dirichlet(0.0)).boundary("east", robin(1, 5));
   ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan;

@@ -18,7 +18,7 @@ Problem two_materials(Index count, Real at, int dimension, Unknowns unknowns) {
                  initial = Function::by_region(regions, {10.0, -3.0});
   Problem p(Grid(axes), diffusion(1.0, storage), *regions);
   p.initial = initial;
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   return p;
 }
 

@@ -12,42 +12,44 @@ using namespace williwaw::test;
 
 namespace {
 
-class Scaled final : public Condition {
+class Scaled final : public BoundaryCondition {
  public:
-  Scaled(ConditionPointer one, Real factor)
-      : Condition(one->kind(), one->arguments()), one_(std::move(one)), factor_(factor) {}
+  Scaled(BoundaryConditionPointer one, Real factor)
+      : BoundaryCondition(one->kind(), one->arguments()), one_(std::move(one)), factor_(factor) {}
   bool holds() const override { return one_->holds(); }
   bool is_linear() const override { return one_->is_linear(); }
   bool left_side_depends_on_time() const override { return one_->left_side_depends_on_time(); }
   bool has_rate() const override { return one_->has_rate(); }
-  const Outgoing* outgoing() const override { return one_->outgoing(); }
-  const StreamEnd* stream_end() const override { return one_->stream_end(); }
-  void law(const WallPlace& place, LawLine& out) const override {
+  const Absorption* absorption() const override { return one_->absorption(); }
+  const AdvectiveBoundary* advective_boundary() const override { return one_->advective_boundary(); }
+  void law(const BoundaryPlace& place, LawLine& out) const override {
     one_->law(place, out);
     for (auto* numbers : {&out.value, &out.flux, &out.rate, &out.data})
       for (Real& number : *numbers) number *= factor_;
   }
 
  private:
-  ConditionPointer one_;
+  BoundaryConditionPointer one_;
   Real factor_;
 };
 
-Wall scaled(const Wall& wall, Real factor) {
-  Wall result;
-  for (const auto& one : wall.conditions()) {
-    const Wall next(std::make_shared<Scaled>(one, factor));
+Boundary scaled(const Boundary& boundary, Real factor) {
+  Boundary result;
+  for (const auto& one : boundary.conditions()) {
+    const Boundary next(std::make_shared<Scaled>(one, factor));
     result = result.empty() ? next : result + next;
   }
   return result;
 }
 
 // The unit square without a slanting corner, so that faces of all kinds are there.
-Problem notched(const Equation& equation, Unknowns unknowns, const Wall& west, const Wall& notch) {
+Problem notched(const Equation& equation, Unknowns unknowns, const Boundary& west, const Boundary& notch) {
   const Regions regions({{"notch", inside([](const Point& p) { return p.x + 0.7 * p.y > 1.3; }), false}});
   Problem p(Grid({Axis::uniform("x", 0, 1, 9, unknowns), Axis::uniform("y", 0, 1, 8, unknowns)}), equation,
             regions);
-  p.wall("west", west).wall("notch", notch).other_walls(equation.second_order ? free_end() : insulated());
+  p.boundary("west", west)
+      .boundary("notch", notch)
+      .default_boundary(equation.second_order ? free_boundary() : insulated());
   p.initial = [](Point at) { return 300 + 20 * std::sin(3 * at.x + at.y); };
   return p;
 }
@@ -60,10 +62,10 @@ bool alike(Real a, Real b) {
 
 namespace {
 // Some of its faces fix their unknowns and others do not.
-bool pins_in_part(const Closure& wall) {
-  Index pinned = 0;
-  for (Index f = 0; f < wall.faces(); ++f) pinned += wall.pins(f) ? 1 : 0;
-  return pinned > 0 && pinned < wall.faces();
+bool prescribes_in_part(const BoundaryClosure& boundary) {
+  Index is_prescribed = 0;
+  for (Index f = 0; f < boundary.faces(); ++f) is_prescribed += boundary.prescribes(f) ? 1 : 0;
+  return is_prescribed > 0 && is_prescribed < boundary.faces();
 }
 }  // namespace
 
@@ -72,17 +74,17 @@ TEST_CASE("a law times a number is the same law: rates, matrices, ledgers, presc
   Equation equation = diffusion(1.3);
   equation.storage = 2.0;
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
-    for (const Wall& wall :
+    for (const Boundary& boundary :
          {dirichlet(over_place), flux(over_place), gradient(over_place), robin(over_place, 280.0),
           robin(3.0, 280.0) + flux(5.0), radiation(0.9, 290.0) + robin(2.0, 310.0)})
       for (const Real factor : {3.0, -0.2}) {
-        CAPTURE(wall.conditions().front()->kind());
+        CAPTURE(boundary.conditions().front()->kind());
         CAPTURE(factor);
-        ProblemBalance one(notched(equation, unknowns, wall, wall));
-        ProblemBalance other(notched(equation, unknowns, scaled(wall, factor), scaled(wall, factor)));
+        ProblemBalance one(notched(equation, unknowns, boundary, boundary));
+        ProblemBalance other(notched(equation, unknowns, scaled(boundary, factor), scaled(boundary, factor)));
         State y = one.initial_state(), same = y;
-        one.pin(0.5, y);
-        other.pin(0.5, same);
+        one.prescribe(0.5, y);
+        other.prescribe(0.5, same);
         CHECK(largest_difference(y, same) <= 1e-12 * 300);
         State f(y.size()), g(y.size());
         Ledger of_one(one.lines().size()), of_other(one.lines().size());
@@ -98,31 +100,31 @@ TEST_CASE("a law times a number is the same law: rates, matrices, ledgers, presc
               1e-11);
         const auto closures_of_one = one.closures_at(0.5, y), closures_of_other = other.closures_at(0.5, y);
         for (std::size_t c = 0; c < closures_of_one->size(); ++c) {
-          const EvaluatedClosure &here = (*closures_of_one)[c], &there = (*closures_of_other)[c];
+          const EvaluatedBoundaryClosure &here = (*closures_of_one)[c], &there = (*closures_of_other)[c];
           const Points& places = here.closure().places();
           const auto prescribed = here.closure().prescribed_at(places, 0.5);
           CHECK(prescribed.size() == there.closure().prescribed_at(places, 0.5).size());
           CHECK(largest_difference(prescribed, there.closure().prescribed_at(places, 0.5)) <= 1e-12 * 300);
-          CHECK(alike(there.drive().lowest, here.drive().lowest));
-          CHECK(alike(there.drive().highest, here.drive().highest));
-          CHECK(alike(there.drive().raising, here.drive().raising));
-          CHECK(alike(there.drive().lowering, here.drive().lowering));
+          CHECK(alike(there.data_bounds().lowest, here.data_bounds().lowest));
+          CHECK(alike(there.data_bounds().highest, here.data_bounds().highest));
+          CHECK(alike(there.data_bounds().raising, here.data_bounds().raising));
+          CHECK(alike(there.data_bounds().lowering, here.data_bounds().lowering));
         }
       }
 }
 
 TEST_CASE("a law of waves times a number lets the same wave through") {
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
-    for (const Wall& wall :
+    for (const Boundary& boundary :
          {impedance(0.6), impedance([](Real t) { return 1 + t; }), absorbing(1), absorbing(2),
           driven_force(50.0), driven_displacement([](Real t) { return 300 + std::sin(t); })})
       for (const Real factor : {3.0, -0.2}) {
-        CAPTURE(wall.conditions().front()->kind());
+        CAPTURE(boundary.conditions().front()->kind());
         CAPTURE(factor);
         const Equation equation = wave(1.0);
-        const Ride one = go(notched(equation, unknowns, wall, free_end()), "leapfrog", 0.02, 1.0);
+        const Ride one = go(notched(equation, unknowns, boundary, free_boundary()), "leapfrog", 0.02, 1.0);
         const Ride other =
-            go(notched(equation, unknowns, scaled(wall, factor), free_end()), "leapfrog", 0.02, 1.0);
+            go(notched(equation, unknowns, scaled(boundary, factor), free_boundary()), "leapfrog", 0.02, 1.0);
         CHECK(largest_difference(one.state, other.state) <= 1e-9 * 300);
         const Ledger &amounts = one.outcome.budget.amounts(), &same = other.outcome.budget.amounts();
         for (std::size_t l = 0; l < amounts.size(); ++l)
@@ -133,11 +135,11 @@ TEST_CASE("a law of waves times a number lets the same wave through") {
 namespace {
 
 // Looks at the time by itself, not by an argument.
-class Tide final : public Condition {
+class Tide final : public BoundaryCondition {
  public:
-  Tide() : Condition("tide", {}) {}
+  Tide() : BoundaryCondition("tide", {}) {}
   bool depends_on_time() const override { return true; }
-  void law(const WallPlace& place, LawLine& out) const override {
+  void law(const BoundaryPlace& place, LawLine& out) const override {
     for (std::size_t f = 0; f < out.flux.size(); ++f) {
       out.flux[f] = 1;
       out.data[f] = std::sin(place.time);
@@ -149,7 +151,7 @@ class Tide final : public Condition {
 
 TEST_CASE("a law that looks at the time by itself is asked again") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), diffusion(1.0));
-  p.wall("west", Wall(std::make_shared<Tide>())).wall("east", insulated());
+  p.boundary("west", Boundary(std::make_shared<Tide>())).boundary("east", insulated());
   ProblemBalance balance(p);
   State y(4, 0.0), f(4);
   Ledger ledger(balance.lines().size());
@@ -158,22 +160,22 @@ TEST_CASE("a law that looks at the time by itself is asked again") {
     CHECK(f[0] == doctest::Approx(std::sin(at)));
     CHECK(ledger[0] == doctest::Approx(std::sin(at)));
   }
-  CHECK_FALSE(balance.drive(0).steady);
+  CHECK_FALSE(balance.data_bounds(0).steady);
 }
 
-// Its nodes lie on one face of the notch and beside the other: the wall fixes some and passes to others.
-TEST_CASE("a step in one pass takes what flows beside a swinging wall from the start of the step") {
+// Its nodes lie on one face of the notch and beside the other: the boundary fixes some and passes to others.
+TEST_CASE("a step in one pass takes what flows beside a swinging boundary from the start of the step") {
   const Regions regions({{"notch", inside([](const Point& p) { return p.x > 0.5 && p.y > 0.43; }), false}});
   Problem p(
       Grid({Axis::uniform("x", 0, 1, 8, Unknowns::nodes), Axis::uniform("y", 0, 1, 8, Unknowns::nodes)}),
       diffusion(1.0), regions);
-  p.wall("notch", dirichlet([](Real t) { return 1 + std::sin(20 * t); })).other_walls(insulated());
+  p.boundary("notch", dirichlet([](Real t) { return 1 + std::sin(20 * t); })).default_boundary(insulated());
   ProblemBalance balance(p);
   bool both = false;
-  for (const Closure& wall : balance.closures()) both = both || pins_in_part(wall);
+  for (const BoundaryClosure& boundary : balance.closures()) both = both || prescribes_in_part(boundary);
   REQUIRE(both);
   State y(static_cast<std::size_t>(balance.layout().size()), 0.0), once(y.size()), plain(y.size());
-  balance.pin(0.1, y);
+  balance.prescribe(0.1, y);
   Ledger of_once(balance.lines().size()), of_plain(balance.lines().size());
   const Totals fused = balance.advance(y, 0.1, 0.001, once, of_once);
   const Totals by_rates = balance.Balance::advance(y, 0.1, 0.001, plain, of_plain);

@@ -12,21 +12,21 @@ using namespace williwaw;
 namespace {
 
 enum class Form { uniform, stretched, varying };
-enum class Ends { walls, periodic, held };
+enum class Ends { boundaries, periodic, prescribed };
 enum class Extra { none, source, cut };
 
-Problem problem_of(int rank, Index nx, Form form, Ends ends, Extra extra) {
-  const Unknowns unknowns = ends == Ends::held ? Unknowns::nodes : Unknowns::cells;
+Problem problem_of(int dimension, Index nx, Form form, Ends ends, Extra extra) {
+  const Unknowns unknowns = ends == Ends::prescribed ? Unknowns::nodes : Unknowns::cells;
   const auto axis = [&](const char* name, Index count, bool periodic) {
     if (form != Form::stretched) return Axis::uniform(name, 0, 1.2, count, unknowns, periodic);
-    std::vector<Real> marks{0};
+    std::vector<Real> faces{0};
     for (Index i = 0; i < count; ++i)
-      marks.push_back(marks.back() + 0.1 + 0.03 * static_cast<Real>(i * i % 5));
-    return Axis(name, marks, unknowns, periodic);
+      faces.push_back(faces.back() + 0.1 + 0.03 * static_cast<Real>(i * i % 5));
+    return Axis(name, faces, unknowns, periodic);
   };
   std::vector<Axis> axes{axis("x", nx, ends == Ends::periodic)};
   const char* names[] = {"x", "y", "z"};
-  for (int a = 1; a < rank; ++a) axes.push_back(axis(names[a], 3, false));
+  for (int a = 1; a < dimension; ++a) axes.push_back(axis(names[a], 3, false));
   Equation equation = form == Form::varying
                           ? diffusion([](Point p) { return 1 + p.x + 0.5 * p.y * p.z; }, 1.3)
                           : diffusion(0.7, 1.3);
@@ -34,10 +34,10 @@ Problem problem_of(int rank, Index nx, Form form, Ends ends, Extra extra) {
   const Regions hole(
       {{"hole", inside([](Point p) { return p.x > 0.25 && p.x < 0.5 && p.y < 0.45; }), false}});
   Problem p = extra == Extra::cut ? Problem(Grid(axes), equation, hole) : Problem(Grid(axes), equation);
-  if (ends == Ends::held) p.wall("west", dirichlet(0.8)).wall("east", robin(2.0, 0.3));
-  if (ends == Ends::walls) p.wall("west", robin(1.5, 0.2)).wall("east", flux(0.4));
-  if (extra == Extra::cut) p.wall("hole", dirichlet(0.5));
-  p.other_walls(insulated());
+  if (ends == Ends::prescribed) p.boundary("west", dirichlet(0.8)).boundary("east", robin(2.0, 0.3));
+  if (ends == Ends::boundaries) p.boundary("west", robin(1.5, 0.2)).boundary("east", flux(0.4));
+  if (extra == Extra::cut) p.boundary("hole", dirichlet(0.5));
+  p.default_boundary(insulated());
   return p;
 }
 
@@ -56,8 +56,8 @@ void compare(const Problem& p) {
   State y(count), none(count, 0.0), rate(count), rate_of_none(count), next(count);
   for (std::size_t n = 0; n < count; ++n)
     y[n] = balance.outline().active(static_cast<Index>(n)) ? value(random) : 0;
-  balance.pin(0, y);
-  balance.pin(0, none);
+  balance.prescribe(0, y);
+  balance.prescribe(0, none);
   Ledger ledger(balance.lines().size());
   balance.rate(none, 0, Parts::all(), rate_of_none, ledger);
   balance.rate(y, 0, Parts::all(), rate, ledger);
@@ -67,8 +67,8 @@ void compare(const Problem& p) {
   State difference(count);
   for (std::size_t n = 0; n < count; ++n) difference[n] = y[n] - none[n];
   const State flow = product(conductances, difference), capacity = product(capacities, State(count, 1.0));
-  std::vector<char> held(count, 0);
-  for (const Index h : balance.held()) held[static_cast<std::size_t>(h)] = 1;
+  std::vector<char> prescribed(count, 0);
+  for (const Index h : balance.prescribed()) prescribed[static_cast<std::size_t>(h)] = 1;
 
   const Real step = 0.003;
   Ledger amounts(balance.lines().size());
@@ -83,7 +83,7 @@ void compare(const Problem& p) {
     sums.lowest = std::min(sums.lowest, next[n]);
     sums.highest = std::max(sums.highest, next[n]);
     gained += own * (next[n] - y[n]);
-    if (held[n]) {
+    if (prescribed[n]) {
       CHECK(next[n] == y[n]);
       continue;
     }
@@ -113,19 +113,19 @@ TEST_CASE("rates, steps, sums and bookings in one pass are those of the matrix, 
   constexpr int least = 231;
 #endif
   int compared = 0;
-  for (int rank = 1; rank <= 3; ++rank)
+  for (int dimension = 1; dimension <= 3; ++dimension)
     for (const Index nx : lengths)
       for (const Form form : {Form::uniform, Form::stretched, Form::varying})
-        for (const Ends ends : {Ends::walls, Ends::periodic, Ends::held})
+        for (const Ends ends : {Ends::boundaries, Ends::periodic, Ends::prescribed})
           for (const Extra extra : {Extra::none, Extra::source, Extra::cut}) {
-            if (extra == Extra::cut && (nx < 9 || rank == 1)) continue;
+            if (extra == Extra::cut && (nx < 9 || dimension == 1)) continue;
             if (ends == Ends::periodic && nx < 3) continue;
-            CAPTURE(rank);
+            CAPTURE(dimension);
             CAPTURE(nx);
             CAPTURE(static_cast<int>(form));
             CAPTURE(static_cast<int>(ends));
             CAPTURE(static_cast<int>(extra));
-            compare(problem_of(rank, nx, form, ends, extra));
+            compare(problem_of(dimension, nx, form, ends, extra));
             ++compared;
           }
   CHECK(compared >= least);

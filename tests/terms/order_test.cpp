@@ -1,5 +1,5 @@
-// Observed orders in space: second order for every kind of wall, on cells and nodes, in one to three
-// dimensions, with graded axes, unequal conductivities and wall data that vary in place and time.
+// Observed orders in space: second order for every kind of boundary, on cells and nodes, in one to three
+// dimensions, with graded axes, unequal conductivities and boundary data that vary in place and time.
 #include <doctest/doctest.h>
 
 #include "support/marching.hpp"
@@ -17,20 +17,20 @@ struct Errors {
 };
 
 // Runge-Kutta of order 4 at half its limit: its own error is of order 8 in the spacing.
-Errors run(const std::string& kind, int rank, Unknowns unknowns, Index intervals) {
-  const Smooth smooth = smooth_for(kind, rank);
+Errors run(const std::string& kind, int dimension, Unknowns unknowns, Index intervals) {
+  const Smooth smooth = smooth_for(kind, dimension);
   const Problem problem = smooth_problem(smooth, kind, intervals, unknowns);
   ProblemBalance balance(problem);
   State state = balance.initial_state();
   Plan plan;
   plan.scheme = scheme("rk4");
-  plan.until = rank == 3 ? 0.05 : 0.1;
+  plan.until = dimension == 3 ? 0.05 : 0.1;
   plan.step = 0.5 * verify::stability(balance, plan.scheme, 1).limit.step;
   plan.trim = true;
   Ledger last(balance.lines().size());
   Real middle = 0;
   Observers observers;
-  observers.on_step = [&](const Moment& m) {
+  observers.on_step = [&](const StepInfo& m) {
     last.clear();
     last.add(m.amounts, 1 / m.step_length);
     middle = m.time - 0.5 * m.step_length;
@@ -53,22 +53,25 @@ Errors run(const std::string& kind, int rank, Unknowns unknowns, Index intervals
 
 }  // namespace
 
-TEST_CASE("second order in space for every kind of wall, in the maximum norm and in the flow through walls" *
-          doctest::skip(instrumented)) {
+TEST_CASE(
+    "second order in space for every kind of boundary, in the maximum norm and in the flow through "
+    "boundaries" *
+    doctest::skip(instrumented)) {
   for (const std::string kind : all_kinds)
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
-      for (int rank = 1; rank <= highest_rank; ++rank) {
+      for (int dimension = 1; dimension <= highest_dimension; ++dimension) {
         CAPTURE(kind);
         CAPTURE(name_of(unknowns));
-        CAPTURE(rank);
-        const Index n = rank == 1 ? 24 : rank == 2 ? 14 : 10, finer = rank == 3 ? 15 : 2 * n;
-        const Errors coarse = run(kind, rank, unknowns, n), fine = run(kind, rank, unknowns, finer);
+        CAPTURE(dimension);
+        const Index n = dimension == 1 ? 24 : dimension == 2 ? 14 : 10, finer = dimension == 3 ? 15 : 2 * n;
+        const Errors coarse = run(kind, dimension, unknowns, n), fine = run(kind, dimension, unknowns, finer);
         const Real ratio = static_cast<Real>(finer) / static_cast<Real>(n);
         INFO("errors " << coarse.value << " " << fine.value << ", flows " << coarse.flow << " " << fine.flow);
         CHECK(order(coarse.value, fine.value, ratio) > 1.8);
         // Prescribed flows are exact in one dimension: nothing to measure but round-off.
-        // Cells next to the edge of two held walls carry what the curvatures along both walls disagree by,
-        // which makes the total h²·log(1/h): an observed order of 1.6 on grids as coarse as these.
+        // Cells next to the edge of two prescribed boundaries carry what the curvatures along both boundaries
+        // disagree by, which makes the total h²·log(1/h): an observed order of 1.6 on grids as coarse as
+        // these.
         const Real h = 1 / static_cast<Real>(n), finer_h = 1 / static_cast<Real>(finer);
         const Real expected =
             order(h * h * std::log(1 / h), finer_h * finer_h * std::log(1 / finer_h), ratio);
@@ -95,10 +98,10 @@ TEST_CASE("second order with conductivity and storage that vary in place and tim
     Problem problem(graded_grid(2, n, unknowns),
                     diffusion(std::array{kx, ky, Function(1.0)}, storage, source));
     problem.initial = [u](Point p) { return u(p, 0); };
-    problem.wall("west", gradient([](Point p, Real t) { return -(2 + std::cos(p.y)) * std::exp(t); }))
-        .other_walls(dirichlet([u](Point p, Real t) { return u(p, t); }));
+    problem.boundary("west", gradient([](Point p, Real t) { return -(2 + std::cos(p.y)) * std::exp(t); }))
+        .default_boundary(dirichlet([u](Point p, Real t) { return u(p, t); }));
     ProblemBalance balance(problem);
-    CHECK_FALSE(balance.offers().steady_matrix);
+    CHECK_FALSE(balance.capabilities().steady_matrix);
     State state = balance.initial_state();
     Plan plan;
     plan.scheme = scheme("crank-nicolson");

@@ -43,9 +43,9 @@ std::string refused(const std::function<void()>& declare) {
 }
 
 // Laid out in full: what the first-order form of waves needs is found when its scheme is made.
-std::string refused_layout(Problem p, const Wall& others = insulated()) {
+std::string refused_layout(Problem p, const Boundary& others = insulated()) {
   return refused([&] {
-    p.other_walls(others);
+    p.default_boundary(others);
     ProblemBalance balance(p);
     if (!p.equation().as_system) return;
     State y = balance.initial_state();
@@ -53,7 +53,7 @@ std::string refused_layout(Problem p, const Wall& others = insulated()) {
   });
 }
 
-Problem with(Problem p, const std::string& flux, const std::string& reconstruction = "none") {
+Problem with(Problem p, const std::string& flux, const std::string& reconstruction = "first-order") {
   p.numerical_flux = flux;
   p.reconstruction = reconstruction;
   return p;
@@ -70,20 +70,20 @@ Problem of_order_four(Problem p) {
 
 TEST_CASE("parts of sides and points that are nowhere are refused by name") {
   Problem p(plan(), diffusion(1.0), hole());
-  const auto part = [&](WallPart w) { return refused([&] { p.part(std::move(w)); }); };
+  const auto part = [&](BoundaryPart w) { return refused([&] { p.part(std::move(w)); }); };
   const Where all = inside([](Point) { return true; });
-  REFUSED(part({.name = "door", .side = "up", .wall = insulated()}),
+  REFUSED(part({.name = "door", .side = "up", .boundary = insulated()}),
           "neither a side nor a region that is cut out");
   REFUSED(part({.name = "door", .side = "west"}), "nothing is said of part 'door'");
-  REFUSED(part({.name = "door", .touching = "rock", .wall = insulated()}),
+  REFUSED(part({.name = "door", .touching = "rock", .boundary = insulated()}),
           "touches 'rock', which is no region");
-  REFUSED(part({.name = "door", .wall = insulated()}), "say of what it is a part");
-  REFUSED(part({.name = "north", .side = "west", .wall = insulated()}), "cannot be called 'north'");
-  CHECK(part({.name = "door", .side = "west", .where = all, .wall = insulated()}).empty());
-  REFUSED(part({.name = "door", .side = "west", .where = all, .wall = insulated()}),
+  REFUSED(part({.name = "door", .boundary = insulated()}), "say of what it is a part");
+  REFUSED(part({.name = "north", .side = "west", .boundary = insulated()}), "cannot be called 'north'");
+  CHECK(part({.name = "door", .side = "west", .where = all, .boundary = insulated()}).empty());
+  REFUSED(part({.name = "door", .side = "west", .where = all, .boundary = insulated()}),
           "two parts are called 'door'");
   Problem ring(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells, true)}), diffusion(1.0));
-  REFUSED(refused([&] { ring.part({.name = "door", .side = "west", .wall = insulated()}); }),
+  REFUSED(refused([&] { ring.part({.name = "door", .side = "west", .boundary = insulated()}); }),
           "is periodic and takes no");
   const auto with_point = [&](Point at) {
     Equation e = diffusion(1.0);
@@ -100,7 +100,7 @@ TEST_CASE("numerical fluxes and reconstructions say what they cannot take") {
   REFUSED(refused_layout(with(moved(line()), "roe")),
           "there is no numerical flux called 'roe'; there are central");
   REFUSED(refused_layout(with(moved(line()), "upwind", "parabola")),
-          "there is no reconstruction called 'parabola'; there are none");
+          "there is no reconstruction called 'parabola'; there are first-order");
   REFUSED(refused_layout(with(moved(graded()), "upwind", "weno5")),
           "'weno5' needs uniform axes; take a limited one");
   REFUSED(refused_layout(
@@ -118,17 +118,18 @@ TEST_CASE("numerical fluxes and reconstructions say what they cannot take") {
           "is for velocities");
   REFUSED(refused_layout(with(moved(plan()), "lax-wendroff")), "is for one dimension");
   REFUSED(refused_layout(with(moved(graded()), "lax-wendroff")), "needs a uniform axis");
-  REFUSED(refused_layout(with(moved(line()), "lax-wendroff", "van-leer")), "takes reconstruction \"none\"");
+  REFUSED(refused_layout(with(moved(line()), "lax-wendroff", "van-leer")),
+          "takes reconstruction \"first-order\"");
   REFUSED(refused_layout(with(moved(line(Unknowns::nodes)), "lax-wendroff"), dirichlet(0.0)),
-          "takes no nodes that walls hold");
+          "takes no nodes that boundaries hold");
   Problem slanted(plan(), conservation(quadratic_flux()), hole());
-  slanted.wall("hole", outflow());
+  slanted.boundary("hole", outflow());
   REFUSED(refused_layout(slanted), "'hole' is slanted");
   const Real none = std::nan("");
   const auto balance = [&](const Problem& p, Real at) {
     return refused([&] {
       Problem closed = p;
-      closed.other_walls(insulated());
+      closed.default_boundary(insulated());
       ProblemBalance b(closed);
       State y = b.initial_state(), f(y.size());
       Ledger ledger(b.lines().size());
@@ -150,39 +151,40 @@ TEST_CASE("numerical fluxes and reconstructions say what they cannot take") {
 
 TEST_CASE("waves say which grids, sides and schemes they cannot take") {
   REFUSED(refused_layout(of_order_four(Problem(line(), diffusion(1.0)))), "for waves only");
-  REFUSED(refused_layout(of_order_four(Problem(plan(), wave(1.0), hole())), fixed_end()), "without cut-outs");
-  REFUSED(refused_layout(of_order_four(Problem(graded(), wave(1.0))), fixed_end()),
+  REFUSED(refused_layout(of_order_four(Problem(plan(), wave(1.0), hole())), fixed_boundary()),
+          "without cut-outs");
+  REFUSED(refused_layout(of_order_four(Problem(graded(), wave(1.0))), fixed_boundary()),
           "order 4 need uniform spacing, which axis x has not");
-  REFUSED(refused_layout(of_order_four(Problem(line(Unknowns::cells, 5), wave(1.0))), fixed_end()),
+  REFUSED(refused_layout(of_order_four(Problem(line(Unknowns::cells, 5), wave(1.0))), fixed_boundary()),
           "at least 6 unknowns");
-  REFUSED(refused_layout(Problem(line(Unknowns::nodes), system_form()), fixed_end()),
+  REFUSED(refused_layout(Problem(line(Unknowns::nodes), system_form()), fixed_boundary()),
           "needs unknowns at cells");
-  REFUSED(refused_layout(Problem(graded(), system_form()), fixed_end()),
+  REFUSED(refused_layout(Problem(graded(), system_form()), fixed_boundary()),
           "'first-order' needs uniform spacing, which axis x has not");
-  REFUSED(refused_layout(with(Problem(line(), system_form()), "roe"), fixed_end()),
+  REFUSED(refused_layout(with(Problem(line(), system_form()), "roe"), fixed_boundary()),
           "no numerical flux called 'roe'");
-  REFUSED(refused_layout(with(Problem(plan(), system_form()), "lax-wendroff"), fixed_end()),
+  REFUSED(refused_layout(with(Problem(plan(), system_form()), "lax-wendroff"), fixed_boundary()),
           "is there on a line only");
   REFUSED(refused_layout(Problem(line(), system_form()), absorbing(2)),
           "characteristics let waves out by order 1");
-  REFUSED(refused_layout(Problem(plan(), system_form(), hole()), fixed_end()),
+  REFUSED(refused_layout(Problem(plan(), system_form(), hole()), fixed_boundary()),
           "outlines along grid faces only");
   REFUSED(refused_layout(Problem(line(Unknowns::cells, 8), wave(1.0)), absorbing_layer(5)),
           "thicker than half of the domain along x");
   REFUSED(refused_layout(Problem(line(Unknowns::cells, 3), wave(1.0)), absorbing(2)),
           "too few unknowns along x");
   Problem islet(plan(), wave(1.0), hole());
-  islet.wall("hole", absorbing(2));
-  REFUSED(refused_layout(islet, fixed_end()), "a cut-out takes order 1");
+  islet.boundary("hole", absorbing(2));
+  REFUSED(refused_layout(islet, fixed_boundary()), "a cut-out takes order 1");
   Problem sponge(plan(), wave(1.0), hole());
-  sponge.wall("hole", absorbing_layer(4));
-  REFUSED(refused_layout(sponge, fixed_end()), "belongs to a whole side of the grid");
+  sponge.boundary("hole", absorbing_layer(4));
+  REFUSED(refused_layout(sponge, fixed_boundary()), "belongs to a whole side of the grid");
   REFUSED(refused_layout(Problem(plan(), wave(1.0)), absorbing() + flux(1.0)),
           "a condition on the motion takes no other beside it");
   Problem swing(line(), wave(1.0));
   swing.initial_rate = [](Point) { return std::numeric_limits<Real>::infinity(); };
   REFUSED(refused([&] {
-            swing.other_walls(fixed_end());
+            swing.default_boundary(fixed_boundary());
             ProblemBalance b(swing);
             State y = b.initial_state();
             march(b, y, {.scheme = scheme("leapfrog"), .until = 0.1, .step = 0.01});
@@ -192,8 +194,8 @@ TEST_CASE("waves say which grids, sides and schemes they cannot take") {
 
 TEST_CASE("schemes and judgements say which equations are not theirs") {
   Problem still(line(), diffusion(1.0)), moving(line(), wave(1.0));
-  still.other_walls(dirichlet(0.0));
-  moving.other_walls(fixed_end());
+  still.default_boundary(dirichlet(0.0));
+  moving.default_boundary(fixed_boundary());
   ProblemBalance heat_like(still), wave_like(moving);
   const auto marched = [](ProblemBalance& b, const char* name) {
     return refused([&] {
@@ -216,7 +218,7 @@ TEST_CASE("an end of the first-order form books the work of points and the state
   e.points = {{"thumper", {0.3, 0, 0}, [](Point, Real t) { return std::sin(8 * t); }}};
   Problem p(line(Unknowns::cells, 100), e);
   p.reconstruction = "van-leer";
-  p.wall("west", fixed_end()).wall("east", absorbing());
+  p.boundary("west", fixed_boundary()).boundary("east", absorbing());
   ProblemBalance balance(p);
   State y = balance.initial_state();
   const Outcome o = march(balance, y, {.scheme = scheme("ssprk3"), .until = 3, .step = 0.005});

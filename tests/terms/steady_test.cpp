@@ -54,7 +54,7 @@ TEST_CASE("two layers are exact on any grid, wherever they meet, with and withou
         Equation e = diffusion(Function::by_region(shared, {5.0, 0.5}));
         if (contact > 0) e.contacts = {{0, 1, contact}};
         Problem p(Grid({Axis("x", {0, 0.2, 0.4, 0.5, 0.8, 1}, u)}), e, regions);
-        p.wall("west", dirichlet(1.0)).wall("east", dirichlet(4.0));
+        p.boundary("west", dirichlet(1.0)).boundary("east", dirichlet(4.0));
         const Solved s(p);
         const Real flux = 3 / (at / 0.5 + contact + (1 - at) / 5);
         CHECK(s.flow("east") == doctest::Approx(flux).epsilon(1e-12));
@@ -74,7 +74,7 @@ TEST_CASE("Newton's steps are shortened where whole ones lead away from a steady
     e.reaction = Reaction::of([](Real u) { return -std::atan(u); });
     Problem p(line(6, Unknowns::cells), e);
     p.initial = start;
-    p.other_walls(insulated());
+    p.default_boundary(insulated());
     const Solved s(p);
     CAPTURE(start);
     CHECK(s.outcome.reached);
@@ -86,16 +86,17 @@ TEST_CASE("Newton's steps are shortened where whole ones lead away from a steady
 TEST_CASE("linear profiles and uniform sources in one dimension") {
   for (const Unknowns u : both) {
     Problem linear(Grid({Axis("x", {0, 0.1, 0.4, 0.9, 1}, u)}), diffusion(2.0));
-    linear.wall("west", robin(3.0, 1.0)).wall("east", flux(4.0));
+    linear.boundary("west", robin(3.0, 1.0)).boundary("east", flux(4.0));
     // Flux 4 in through the east, out through the west: u = 1 + 4/3 + 2x.
     CHECK(Solved(linear).worst([](Point p) { return 1 + 4.0 / 3 + 2 * p.x; }) < 1e-12);
 
     Problem heated(line(10, u), diffusion(0.5, 1.0, 3.0));
-    heated.wall("west", dirichlet(2.0)).wall("east", insulated());
+    heated.boundary("west", dirichlet(2.0)).boundary("east", insulated());
     const Solved s(heated);
     CHECK(s.flow("west") == doctest::Approx(-3));
     const auto exact = [](Point p) { return 2 + 3 * (p.x - 0.5 * p.x * p.x) / 0.5; };
-    // At nodes exact; at cells all values lie f·h²/(8k) off, which is what half a cell to the wall leaves.
+    // At nodes exact; at cells all values lie f·h²/(8k) off, which is what half a cell to the boundary
+    // leaves.
     CHECK(s.worst(exact) == doctest::Approx(u == Unknowns::nodes ? 0 : 3 * 0.01 / (8 * 0.5)).epsilon(1e-9));
   }
 }
@@ -105,7 +106,7 @@ TEST_CASE("cylindrical and spherical shells are exact; solid ones too, at nodes"
     for (const Unknowns u : both) {
       const bool pipe = c == Coordinates::cylindrical;
       Problem shell(Grid({Axis::radial(c, {0.5, 0.6, 0.8, 1.1, 1.3}, u)}), diffusion(2.0));
-      shell.wall("inner", dirichlet(1.0)).wall("outer", dirichlet(3.0));
+      shell.boundary("inner", dirichlet(1.0)).boundary("outer", dirichlet(3.0));
       const Real a = 0.5, b = 1.3;
       const Solved s(shell);
       CHECK(s.worst([&](Point p) {
@@ -117,10 +118,10 @@ TEST_CASE("cylindrical and spherical shells are exact; solid ones too, at nodes"
 
       std::vector<Real> errors;
       for (const Index n : {8, 16}) {
-        std::vector<Real> marks;
-        for (Index i = 0; i <= n; ++i) marks.push_back(0.8 * static_cast<Real>(i) / static_cast<Real>(n));
-        Problem solid(Grid({Axis::radial(c, marks, u)}), diffusion(2.0, 1.0, 3.0));
-        solid.wall("outer", robin(1.5, 0.0));
+        std::vector<Real> faces;
+        for (Index i = 0; i <= n; ++i) faces.push_back(0.8 * static_cast<Real>(i) / static_cast<Real>(n));
+        Problem solid(Grid({Axis::radial(c, faces, u)}), diffusion(2.0, 1.0, 3.0));
+        solid.boundary("outer", robin(1.5, 0.0));
         const Solved full(solid);
         const int d = pipe ? 2 : 3;
         const Real volume = pipe ? M_PI * 0.64 : 4 * M_PI / 3 * 0.512;
@@ -138,12 +139,14 @@ TEST_CASE("a rod of r and z: what is wrapped up along r and what flows along z")
     // u = r² − 2z² satisfies Laplace's equation in cylindrical coordinates.
     std::vector<Real> errors;
     for (const Index n : {8, 16}) {
-      std::vector<Real> marks;
-      for (Index i = 0; i <= n; ++i) marks.push_back(static_cast<Real>(i) / static_cast<Real>(n));
-      Problem rod(Grid({Axis::radial(Coordinates::cylindrical, marks, u), Axis::uniform("z", 0, 1, n, u)}),
+      std::vector<Real> faces;
+      for (Index i = 0; i <= n; ++i) faces.push_back(static_cast<Real>(i) / static_cast<Real>(n));
+      Problem rod(Grid({Axis::radial(Coordinates::cylindrical, faces, u), Axis::uniform("z", 0, 1, n, u)}),
                   diffusion(1.0));
       const Function exact([](Point p) { return p.x * p.x - 2 * p.z * p.z; });
-      rod.wall("outer", dirichlet(exact)).wall("bottom", insulated()).wall("top", dirichlet(exact));
+      rod.boundary("outer", dirichlet(exact))
+          .boundary("bottom", insulated())
+          .boundary("top", dirichlet(exact));
       errors.push_back(Solved(rod).worst([&](Point p) { return p.x * p.x - 2 * p.z * p.z; }));
     }
     if (u == Unknowns::nodes) CHECK(errors[1] < 1e-10);
@@ -151,8 +154,8 @@ TEST_CASE("a rod of r and z: what is wrapped up along r and what flows along z")
   }
 }
 
-TEST_CASE("a plate with four different walls: second order against its series") {
-  // Held at 1 below, held at 0 on the west, insulated on the east, exchange with 0 on top. Modes
+TEST_CASE("a plate with four different boundaries: second order against its series") {
+  // Prescribed at 1 below, prescribed at 0 on the west, insulated on the east, exchange with 0 on top. Modes
   // sin((n−½)πx); along y each is c·cosh + s·sinh.
   const Real h = 2;
   const auto exact = [h](Point p) {
@@ -171,10 +174,10 @@ TEST_CASE("a plate with four different walls: second order against its series") 
     std::vector<Real> errors;
     for (const Index n : {24, 48}) {
       Problem p(Grid({Axis::uniform("x", 0, 1, n, u), Axis::uniform("y", 0, 1, n, u)}), diffusion(1.0));
-      p.wall("west", dirichlet(0.0))
-          .wall("south", dirichlet(1.0))
-          .wall("east", insulated())
-          .wall("north", robin(h, 0.0));
+      p.boundary("west", dirichlet(0.0))
+          .boundary("south", dirichlet(1.0))
+          .boundary("east", insulated())
+          .boundary("north", robin(h, 0.0));
       const Solved s(p);
       CHECK(s.imbalance() < 1e-12);
       // Away from the corner in which the data jump.
@@ -189,7 +192,8 @@ TEST_CASE("a plate with four different walls: second order against its series") 
 }
 
 TEST_CASE(
-    "a disc cut out by formula: the flow through its wall converges, for flux, exchange and held walls") {
+    "a disc cut out by formula: the flow through its boundary converges, for flux, exchange and prescribed "
+    "boundaries") {
   const Point middle{0.03, -0.02, 0};
   const Real radius = 0.6;
   const auto exact = [&](Point p) { return std::log(std::hypot(p.x - middle.x, p.y - middle.y)); };
@@ -203,17 +207,17 @@ TEST_CASE(
         Problem p(Grid({Axis::uniform("x", -1, 1, n, u), Axis::uniform("y", -1, 1, n, u)}), diffusion(1.0),
                   disc);
         // The field ln r leaves through the disc: 1/radius for each unit of length.
-        p.wall("disc", kind == "flux"    ? flux(-1 / radius)
-                       : kind == "robin" ? robin(3.0, std::log(radius) - 1 / (3 * radius))
-                                         : dirichlet(exact));
-        p.other_walls(dirichlet(exact));
+        p.boundary("disc", kind == "flux"    ? flux(-1 / radius)
+                           : kind == "robin" ? robin(3.0, std::log(radius) - 1 / (3 * radius))
+                                             : dirichlet(exact));
+        p.default_boundary(dirichlet(exact));
         const Solved s(p);
         CHECK(s.imbalance() < 1e-11);
         flows.push_back(s.flow("disc") + 2 * M_PI);
         errors.push_back(s.worst(exact));
       }
-      // Flows: second order for flux and exchange; held walls jump about it as unknowns fall inside or
-      // outside.
+      // Flows: second order for flux and exchange; prescribed boundaries jump about it as unknowns fall
+      // inside or outside.
       CHECK(std::abs(flows[2]) < (kind == "dirichlet" ? 1e-3 : 2e-4) * 2 * M_PI);
       CHECK(std::log2(std::abs(flows[0] / flows[2])) / 2 > (kind == "dirichlet" ? 1.0 : 1.5));
       CHECK(std::log2(errors[0] / errors[2]) / 2 > 0.7);
@@ -260,7 +264,7 @@ TEST_CASE("totals are the same when the domain is flipped or turned") {
     Problem p(
         Grid({Axis::uniform("x", 0, 1, 40, Unknowns::cells), Axis::uniform("y", 0, 1, 40, Unknowns::cells)}),
         e, regions);
-    p.wall("corner", robin(2.0, 1.0)).wall("hole", dirichlet(3.0)).other_walls(insulated());
+    p.boundary("corner", robin(2.0, 1.0)).boundary("hole", dirichlet(3.0)).default_boundary(insulated());
     p.part({"window", "corner", "", inside([=](Point q) { return to_first(q).x > 0.8; }), flux(0.7)});
     const Solved s(p, "multigrid");
     CHECK(s.imbalance() < 1e-10);
@@ -282,7 +286,7 @@ TEST_CASE("linear and nonlinear reactions against exact profiles") {
       Equation e = diffusion(1.0);
       e.reaction = Reaction::of([](Real v) { return -4 * v; }, true);
       Problem p(line(n, u), e);
-      p.wall("west", dirichlet(1.0)).wall("east", insulated());
+      p.boundary("west", dirichlet(1.0)).boundary("east", insulated());
       const Solved s(p);
       CHECK(s.outcome.newton_steps == 1);
       CHECK(s.imbalance() < 1e-12);
@@ -296,7 +300,7 @@ TEST_CASE("linear and nonlinear reactions against exact profiles") {
       e.reaction = Reaction::of([](Real v) { return -6 * v * v; });
       Problem p(line(n, u), e);
       p.initial = 0.5;
-      p.wall("west", dirichlet(1.0)).wall("east", dirichlet(0.25));
+      p.boundary("west", dirichlet(1.0)).boundary("east", dirichlet(0.25));
       const Solved s(p);
       CHECK(s.outcome.reached);
       CHECK(s.outcome.newton_steps > 2);
@@ -306,11 +310,11 @@ TEST_CASE("linear and nonlinear reactions against exact profiles") {
   }
 }
 
-TEST_CASE("a wall that radiates takes the temperature at which it gives off what comes through") {
+TEST_CASE("a boundary that radiates takes the temperature at which it gives off what comes through") {
   for (const Unknowns u : both) {
     Problem p(line(7, u), heat(1.6, 2300.0, 900.0));
     p.initial = 280.0;
-    p.wall("west", dirichlet(300.0)).wall("east", radiation(0.9, 240.0));
+    p.boundary("west", dirichlet(300.0)).boundary("east", radiation(0.9, 240.0));
     const Solved s(p);
     CHECK(s.outcome.reached);
     // 1.6·(300 − T) = εσ(T⁴ − 240⁴), by bisection.
@@ -324,10 +328,10 @@ TEST_CASE("a wall that radiates takes the temperature at which it gives off what
   }
 }
 
-TEST_CASE("corners that two held walls share: the mean, or the first that is named") {
+TEST_CASE("corners that two prescribed boundaries share: the mean, or the first that is named") {
   const Grid g({Axis::uniform("x", 0, 1, 4, Unknowns::nodes), Axis::uniform("y", 0, 1, 4, Unknowns::nodes)});
   Problem p(g, diffusion(1.0));
-  p.wall("west", dirichlet(1.0)).wall("south", dirichlet(3.0)).other_walls(insulated());
+  p.boundary("west", dirichlet(1.0)).boundary("south", dirichlet(3.0)).default_boundary(insulated());
   CHECK(Solved(p).y[0] == 2);
   p.corners = {"south"};
   CHECK(Solved(p).y[0] == 3);
@@ -339,13 +343,13 @@ TEST_CASE("parts: the last one counts, what they leave is the side's, and what i
   const Grid g(
       {Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)});
   Problem p(g, diffusion(1.0));
-  p.wall("west", dirichlet(0.0)).wall("east", insulated()).wall("south", insulated());
+  p.boundary("west", dirichlet(0.0)).boundary("east", insulated()).boundary("south", insulated());
   p.part({"all", "north", "", inside([](Point q) { return q.x < 0.85; }), flux(1.0)});
   CHECK_THROWS_WITH_AS(
       ProblemBalance{p},
       "nothing is said of 2 faces of side 'north': give it a condition, or a default for all sides not named",
       InputError);
-  p.wall("north", flux(5.0));
+  p.boundary("north", flux(5.0));
   p.part({"some", "", "", inside([](Point q) { return q.x < 0.35 && q.y > 0.99; }), flux(2.0)});
   const Solved s(p);
   CHECK(s.flow("some") == doctest::Approx(0.3 * 2));
@@ -361,7 +365,7 @@ TEST_CASE("parts: the last one counts, what they leave is the side's, and what i
 TEST_CASE("a part that ends between two nodes shares their faces") {
   const Grid g({Axis::uniform("x", 0, 1, 10, Unknowns::nodes), Axis::uniform("y", 0, 1, 4, Unknowns::nodes)});
   Problem p(g, diffusion(1.0));
-  p.wall("south", dirichlet(0.0)).other_walls(insulated());
+  p.boundary("south", dirichlet(0.0)).default_boundary(insulated());
   p.part({"left", "north", "", inside([](Point q) { return q.x < 0.5; }), flux(2.0)});
   CHECK(Solved(p).flow("left") == doctest::Approx(1.0));
 }
@@ -371,22 +375,22 @@ TEST_CASE("parts touch a material") {
       {Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)});
   const Regions sand({{"sand", inside([](Point q) { return q.x + q.y < 0.55; })}});
   Problem p(g, diffusion(1.0), sand);
-  p.wall("east", dirichlet(0.0)).other_walls(insulated());
+  p.boundary("east", dirichlet(0.0)).default_boundary(insulated());
   p.part({"wet", "", "sand", {}, flux(1.0)});
   CHECK(Solved(p).flow("wet") == doctest::Approx(0.5 + 0.5).epsilon(0.11));
 }
 
 TEST_CASE("what flows in through the faces of a boundary adds up to its lines of the ledger") {
-  // Held, exchanging, given and carried flows, on unknowns beside boundaries and on them.
+  // Prescribed, exchanging, given and carried flows, on unknowns beside boundaries and on them.
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes})
-    for (const bool carried : {false, true}) {
+    for (const bool advected : {false, true}) {
       CAPTURE(static_cast<int>(u));
-      CAPTURE(carried);
+      CAPTURE(advected);
       const Grid g({Axis::uniform("x", 0, 2, 12, u), Axis::uniform("y", 0, 1, 9, u)});
-      Problem p(g, carried ? transport(Velocity(0.4, 0.0), 0.7) : diffusion(0.7));
+      Problem p(g, advected ? transport(Velocity(0.4, 0.0), 0.7) : diffusion(0.7));
       p.initial = 0.0;
-      p.wall("west", dirichlet([](Point q) { return 3 + q.y; })).wall("north", robin(2.0, -1.0));
-      p.wall("south", flux(0.25)).wall("east", carried ? outflow() : dirichlet(-2.0));
+      p.boundary("west", dirichlet([](Point q) { return 3 + q.y; })).boundary("north", robin(2.0, -1.0));
+      p.boundary("south", flux(0.25)).boundary("east", advected ? outflow() : dirichlet(-2.0));
       const Solved s(p);
       ProblemBalance balance(p);
       for (std::size_t c = 0; c < balance.closures().size(); ++c) {

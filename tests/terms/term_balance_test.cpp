@@ -53,7 +53,7 @@ class CubicConduction final : public Term {
     return result;
   }
   void evaluate(const Instant& instant, const Evaluation&,
-                std::shared_ptr<EvaluatedTerm>& slot) const override;
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
 
   OfUnknown of_;
 };
@@ -94,8 +94,8 @@ class EvaluatedCubic final : public EvaluatedTerm {
 };
 
 void CubicConduction::evaluate(const Instant& instant, const Evaluation&,
-                               std::shared_ptr<EvaluatedTerm>& slot) const {
-  auto& now = renewed<EvaluatedCubic>(slot, [&] { return std::make_shared<EvaluatedCubic>(of_); });
+                               std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  auto& now = renewed<EvaluatedCubic>(evaluated, [&] { return std::make_shared<EvaluatedCubic>(of_); });
   const Grid& g = of_.domain->grid();
   now.gap = g.axis(0).gaps()[1];
   now.conductances.assign(static_cast<std::size_t>(g.count()), 0.0);
@@ -116,8 +116,8 @@ class Sink final : public Term {
     return result;
   }
   void declare(LedgerLines& lines) override { line_ = lines.declare({"sink", LedgerLine::Kind::source, ""}); }
-  void evaluate(const Instant&, const Evaluation&, std::shared_ptr<EvaluatedTerm>& slot) const override {
-    if (!slot) slot = std::make_shared<Evaluated>(*this);
+  void evaluate(const Instant&, const Evaluation&, std::shared_ptr<EvaluatedTerm>& evaluated) const override {
+    if (!evaluated) evaluated = std::make_shared<Evaluated>(*this);
   }
 
  private:
@@ -187,8 +187,8 @@ TEST_CASE("a storage that is not linear and a conductivity of the unknown: exact
     std::vector<Real> errors;
     for (const Index cells : {16, 32}) {
       Cubic cubic(cells);
-      CHECK_FALSE(cubic.balance->offers().linear);
-      CHECK_FALSE(cubic.balance->offers().same_matrix);
+      CHECK_FALSE(cubic.balance->capabilities().linear);
+      CHECK_FALSE(cubic.balance->capabilities().same_matrix);
       const Totals start = cubic.balance->totals(cubic.y, 0);
       CHECK(start.content == doctest::Approx(2).epsilon(1e-12));
       Plan plan;
@@ -231,21 +231,21 @@ TEST_CASE("a sink written beside the library keeps its own account, explicit and
 TEST_CASE("evaluations of two times stand side by side") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells)}),
             diffusion([](Real t) { return 1 + t; }, 1.0, [](Point, Real t) { return 2 * t; }));
-  p.wall("west", dirichlet([](Real t) { return 5 * t; })).wall("east", insulated());
+  p.boundary("west", dirichlet([](Real t) { return 5 * t; })).boundary("east", insulated());
   ProblemBalance balance(p);
   const auto early = balance.conductances(1), late = balance.conductances(3);
   const auto closures_early = balance.closures_at(1), closures_late = balance.closures_at(3);
   CHECK(early->conductivity(0) == 2);
   CHECK(late->conductivity(0) == 4);
-  CHECK((*closures_early)[0].wall_value(0, 0) == doctest::Approx(5));
-  CHECK((*closures_late)[0].wall_value(0, 0) == doctest::Approx(15));
+  CHECK((*closures_early)[0].boundary_value(0, 0) == doctest::Approx(5));
+  CHECK((*closures_late)[0].boundary_value(0, 0) == doctest::Approx(15));
   // Whatever was asked in between, a rate is that of its own time.
   const State y(8, 0.0);
   State first(8), again(8);
   Ledger flows(balance.lines().size());
   balance.rate(y, 1, Parts::all(), first, flows);
   balance.rate(y, 7, Parts::all(), again, flows);
-  balance.drive(4);
+  balance.data_bounds(4);
   balance.rate(y, 1, Parts::all(), again, flows);
   CHECK(first == again);
 }
@@ -270,7 +270,7 @@ TEST_CASE("terms that cannot stand together are told") {
 #ifdef WILLIWAW_ASSERT
 TEST_CASE("broken preconditions are told where they are asserted") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), diffusion(1.0));
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   ProblemBalance balance(p);
   State y(4, 1.0), other(4), small(3);
   Ledger ledger(balance.lines().size()), none(0);

@@ -25,10 +25,10 @@ Problem busy(Unknowns u, bool nonlinear, Index n = 16) {
   e.points = {{"tap", {0.12, 0.83, 0}, [](Real t) { return 0.3 + t; }}};
   Problem p(Grid({Axis::uniform("x", 0, 1, n, u), Axis::uniform("y", 0, 1, n, u)}), e, regions);
   p.initial = [](Point q) { return 1 + q.x * q.y; };
-  p.wall("hole", robin(2.0, [](Real t) { return 1 + t; }))
-      .wall("corner", dirichlet(0.5))
-      .wall("west", dirichlet(2.0));
-  p.other_walls(insulated());
+  p.boundary("hole", robin(2.0, [](Real t) { return 1 + t; }))
+      .boundary("corner", dirichlet(0.5))
+      .boundary("west", dirichlet(2.0));
+  p.default_boundary(insulated());
   p.part({"vent", "south", "", inside([](Point q) { return q.x > 0.625; }), flux(0.8)});
   return p;
 }
@@ -68,11 +68,11 @@ TEST_CASE("budgets close in every scheme with outlines, parts, points and reacti
         CHECK(amount(balance, out, "point tap") ==
               doctest::Approx(0.3 * until + 0.5 * until * until).epsilon(is_explicit ? 2e-3 : 0.05));
         // Places that are cut out stay as they were.
-        for (const Index n : balance.absent()) CHECK(y[n] == 0);
+        for (const Index n : balance.inactive()) CHECK(y[n] == 0);
       }
 }
 
-TEST_CASE("points give their whole amount beside walls, on outlines and on nodes") {
+TEST_CASE("points give their whole amount beside boundaries, on outlines and on nodes") {
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes})
     for (const Point at :
          {Point{0, 0, 0}, Point{1, 0.3, 0}, Point{0.37, 0.6, 0}, Point{0.53, 0.5, 0}, Point{0.74, 0.74, 0}}) {
@@ -82,7 +82,7 @@ TEST_CASE("points give their whole amount beside walls, on outlines and on nodes
       e.source = 0.0;
       e.reaction.reset();
       Problem q(p.grid(), e, p.regions());
-      q.wall("corner", insulated()).wall("hole", insulated()).other_walls(insulated());
+      q.boundary("corner", insulated()).boundary("hole", insulated()).default_boundary(insulated());
       ProblemBalance balance(q);
       State y = balance.initial_state();
       const Real before = balance.totals(y, 0).content;
@@ -98,18 +98,18 @@ TEST_CASE("the limit of an outlined domain is sharp: explicit Euler holds just b
     const auto judged = verify::stability(p, scheme("explicit-euler"), 1e-4);
     CHECK(judged.limit.standing == verify::Limit::Standing::sharp);
     const Real limit = judged.limit.step;
-    for (const Real share : {0.999, 1.02}) {
+    for (const Real fraction : {0.999, 1.02}) {
       ProblemBalance balance(p);
       State y = balance.initial_state();
       // Rough enough to hold a part of every mode.
       for (Index n = 0; n < balance.grid().count(); ++n)
         if (balance.outline().active(n)) y[n] += std::sin(13.7 * static_cast<Real>(n));
-      Plan plan = plan_until("explicit-euler", 4000 * share * limit, share * limit);
+      Plan plan = plan_until("explicit-euler", 4000 * fraction * limit, fraction * limit);
       plan.trim = true;
       plan.guard = false;
       const Outcome out = march(balance, y, plan);
       const Real size = std::max(std::abs(out.totals.highest), std::abs(out.totals.lowest));
-      if (share < 1)
+      if (fraction < 1)
         CHECK(size < 20);
       else
         CHECK(!(size < 1e6));
@@ -124,10 +124,10 @@ TEST_CASE("a run in time settles to what the steady solve finds, by the slowest 
     e.source = 1.0;
     e.points = {{"tap", {0.12, 0.83, 0}, 0.3}};
     Problem steady(p.grid(), e, p.regions());
-    steady.wall("hole", robin(2.0, 1.0))
-        .wall("corner", dirichlet(0.5))
-        .wall("west", dirichlet(2.0))
-        .other_walls(insulated());
+    steady.boundary("hole", robin(2.0, 1.0))
+        .boundary("corner", dirichlet(0.5))
+        .boundary("west", dirichlet(2.0))
+        .default_boundary(insulated());
     ProblemBalance balance(steady);
     State end = balance.initial_state();
     CHECK(solve_steady(balance, end, 0, {.tolerance = 1e-12}).reached);
@@ -158,7 +158,7 @@ TEST_CASE("a thin plate that radiates cools as its own equation says, at the ord
     for (const Real step : {1.0, 0.5}) {
       Problem p(Grid({Axis::uniform("x", 0, thickness, 1, Unknowns::cells)}), heat(1e12, 2000.0, 500.0));
       p.initial = start;
-      p.other_walls(radiation(emissivity, 0.0));
+      p.default_boundary(radiation(emissivity, 0.0));
       ProblemBalance balance(p);
       State y = balance.initial_state();
       const Outcome out = march(balance, y, plan_until(name, until, step));
@@ -179,7 +179,7 @@ TEST_CASE("a reaction that grows is followed, not taken for a blow-up") {
   e.reaction = Reaction::of([](Real v) { return 3 * v; }, true);
   Problem p(Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells)}), e);
   p.initial = 1.0;
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   ProblemBalance balance(p);
   State y = balance.initial_state();
   const Outcome out = march(balance, y, plan_until("crank-nicolson", 2, 0.01));
@@ -191,11 +191,11 @@ TEST_CASE("a reaction that grows is followed, not taken for a blow-up") {
 TEST_CASE("round coordinates in time: amounts are those of the whole turn, budgets close, orders hold") {
   for (const Coordinates c : {Coordinates::cylindrical, Coordinates::spherical})
     for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
-      std::vector<Real> marks;
-      for (Index i = 0; i <= 24; ++i) marks.push_back(static_cast<Real>(i) / 24);
-      Problem p(Grid({Axis::radial(c, marks, u)}), diffusion(1.0, 2.0));
+      std::vector<Real> faces;
+      for (Index i = 0; i <= 24; ++i) faces.push_back(static_cast<Real>(i) / 24);
+      Problem p(Grid({Axis::radial(c, faces, u)}), diffusion(1.0, 2.0));
       p.initial = 1.0;
-      p.wall("outer", flux(0.5));
+      p.boundary("outer", flux(0.5));
       ProblemBalance balance(p);
       State y = balance.initial_state();
       const Outcome out = march(balance, y, plan_until("explicit-euler", 0.01, 2e-4 / 4));
@@ -205,9 +205,9 @@ TEST_CASE("round coordinates in time: amounts are those of the whole turn, budge
       CHECK(out.budget.initial_content() ==
             doctest::Approx(2 * area / (c == Coordinates::cylindrical ? 2 : 3)));
       // The slowest mode of a held cylinder is j01² = 5.783186, of a sphere π².
-      Problem held(p.grid(), diffusion(1.0));
-      held.wall("outer", dirichlet(0.0));
-      ProblemBalance fixed(held);
+      Problem prescribed(p.grid(), diffusion(1.0));
+      prescribed.boundary("outer", dirichlet(0.0));
+      ProblemBalance fixed(prescribed);
       CHECK(verify::slowest_decay(fixed).rate ==
             doctest::Approx(c == Coordinates::cylindrical ? 5.783186 : M_PI * M_PI).epsilon(3e-3));
     }
@@ -215,13 +215,13 @@ TEST_CASE("round coordinates in time: amounts are those of the whole turn, budge
 
 TEST_CASE("an observer may say that a run has arrived") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells)}), diffusion(1.0));
-  p.wall("west", dirichlet(1.0)).other_walls(insulated());
+  p.boundary("west", dirichlet(1.0)).default_boundary(insulated());
   ProblemBalance balance(p);
   State y = balance.initial_state();
   Observers observers;
-  observers.arrived = [](const Moment& m) { return m.totals.lowest > 0.5; };
+  observers.arrived = [](const StepInfo& m) { return m.totals.lowest > 0.5; };
   Index records = 0;
-  observers.on_record = [&](const Moment&) { ++records; };
+  observers.on_record = [&](const StepInfo&) { ++records; };
   const Outcome out = march(balance, y, plan_until("implicit-euler", 100, 0.01), observers);
   CHECK(out.ending == Outcome::Ending::reached);
   CHECK(out.time < 1);

@@ -8,12 +8,12 @@
 using namespace williwaw;
 using williwaw::test::plan_of;
 
-TEST_CASE("a half-space whose wall is suddenly cold: erfc, and the flux by the square root of time") {
+TEST_CASE("a half-space whose boundary is suddenly cold: erfc, and the flux by the square root of time") {
   // 2 m of concrete behave like a half-space for ten hours.
   const Real k = 1.4, storage = 2200.0 * 880, drop = 40, d = k / storage;
   Problem p(Grid({Axis::uniform("x", 0, 2, 800, Unknowns::cells)}), heat(k, 2200, 880));
   p.initial = 290.0;
-  p.wall("west", dirichlet(290 - drop)).wall("east", insulated());
+  p.boundary("west", dirichlet(290 - drop)).boundary("east", insulated());
   ProblemBalance balance(p);
   State y = balance.initial_state();
   const Real until = 36000;
@@ -24,17 +24,18 @@ TEST_CASE("a half-space whose wall is suddenly cold: erfc, and the flux by the s
         doctest::Approx(-2 * k * drop * std::sqrt(until / (M_PI * d))).epsilon(2e-3));
 }
 
-TEST_CASE("a wall that swings: the wave dies and lags with depth, its flux leads by an eighth of a period") {
-  // 10·sin(ωt) on the wall of a deep bar: 10·exp(−x/δ)·sin(ωt − x/δ), flux 10·k/δ·√2·sin(ωt + π/4).
+TEST_CASE(
+    "a boundary that swings: the wave dies and lags with depth, its flux leads by an eighth of a period") {
+  // 10·sin(ωt) on the boundary of a deep bar: 10·exp(−x/δ)·sin(ωt − x/δ), flux 10·k/δ·√2·sin(ωt + π/4).
   const Real period = 1, w = 2 * M_PI / period, k = 1, delta = std::sqrt(2 * k / w);
   Problem p(Grid({Axis::uniform("x", 0, 8 * delta, 400, Unknowns::nodes)}), diffusion(k));
-  p.wall("west", dirichlet([w](Real t) { return 10 * std::sin(w * t); })).wall("east", insulated());
+  p.boundary("west", dirichlet([w](Real t) { return 10 * std::sin(w * t); })).boundary("east", insulated());
   ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan = plan_of("crank-nicolson", period / 500, 6 * period);
   Real worst_flux = 0, worst_value = 0;
   Observers o;
-  o.on_step = [&](const Moment& m) {
+  o.on_step = [&](const StepInfo& m) {
     if (m.time < 5 * period) return;
     const Real middle = m.time - 0.5 * m.step_length;
     const Real flux = 10 * k / delta * std::sqrt(2.0) * std::sin(w * middle + M_PI / 4);
@@ -47,14 +48,15 @@ TEST_CASE("a wall that swings: the wave dies and lags with depth, its flux leads
   CHECK(worst_value < 0.04);
 }
 
-TEST_CASE("fluid started by a moved wall reaches 99 % of its steady profile when the slowest mode says so") {
+TEST_CASE(
+    "fluid started by a moved boundary reaches 99 % of its steady profile when the slowest mode says so") {
   Problem p(Grid({Axis::uniform("y", 0, 1, 60, Unknowns::nodes)}), diffusion(1.0));
-  p.wall("south", dirichlet(0.0)).wall("north", dirichlet(1.0));
+  p.boundary("south", dirichlet(0.0)).boundary("north", dirichlet(1.0));
   ProblemBalance balance(p);
   State y = balance.initial_state();
   Real settled = 0;
   Observers o;
-  o.on_step = [&](const Moment& m) {
+  o.on_step = [&](const StepInfo& m) {
     const Norms left = Field(p.grid(), m.state).difference([](const Point& q) { return q.y; });
     if (settled == 0 && left.max < 0.01 * 2 / M_PI) settled = m.time;
   };
@@ -64,12 +66,13 @@ TEST_CASE("fluid started by a moved wall reaches 99 % of its steady profile when
   CHECK(settled == doctest::Approx(std::log(100.0) / slowest).epsilon(0.01));
 }
 
-TEST_CASE("a square with four different walls settles to its series") {
-  // Held at 0 but for u = 1 on the north: Σ 4/(nπ)·sin(nπx)·sinh(nπy)/sinh(nπ), n odd; 1/4 in the middle.
+TEST_CASE("a square with four different boundaries settles to its series") {
+  // Prescribed at 0 but for u = 1 on the north: Σ 4/(nπ)·sin(nπx)·sinh(nπy)/sinh(nπ), n odd; 1/4 in the
+  // middle.
   Problem p(
       Grid({Axis::uniform("x", 0, 1, 20, Unknowns::nodes), Axis::uniform("y", 0, 1, 20, Unknowns::nodes)}),
       diffusion(1.0));
-  p.wall("north", dirichlet(1.0)).other_walls(dirichlet(0.0));
+  p.boundary("north", dirichlet(1.0)).default_boundary(dirichlet(0.0));
   ProblemBalance balance(p);
   State y = balance.initial_state();
   march(balance, y, plan_of("implicit-euler", 0.5, 10));
@@ -85,12 +88,12 @@ TEST_CASE("heat given to a closed block stays there, spread evenly in the end") 
   Problem p(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells), Axis::uniform("y", 0, 2, 4, Unknowns::cells),
                   Axis::uniform("z", 0, 3, 4, Unknowns::cells)}),
             heat(10.0, 2.0, 3.0, [](Point q) { return q.z > 1.5 ? 5.0 : 0.0; }));
-  p.wall("top", flux(4.0)).other_walls(insulated());
+  p.boundary("top", flux(4.0)).default_boundary(insulated());
   ProblemBalance balance(p);
   State y = balance.initial_state();
   const Outcome o = march(balance, y, plan_of("implicit-euler", 0.5, 60));
   CHECK(o.totals.content == doctest::Approx(60 * (5 * 3 + 4 * 2)));
-  CHECK(o.budget.amounts()[5] == doctest::Approx(60 * 4 * 2));  // top, the last of the walls
+  CHECK(o.budget.amounts()[5] == doctest::Approx(60 * 4 * 2));  // top, the last of the boundaries
   CHECK(o.budget.amounts()[6] == doctest::Approx(60 * 5 * 3));
 }
 
@@ -98,7 +101,7 @@ TEST_CASE("a dimensionless and a scaled problem are the same problem") {
   const auto run = [](Real length, Real d, Real until) {
     Problem p(Grid({Axis::uniform("x", 0, length, 30, Unknowns::cells)}), diffusion(d));
     p.initial = [length](Point q) { return q.x / length; };
-    p.wall("west", dirichlet(0.5)).wall("east", robin(2 * d / length, 3.0));
+    p.boundary("west", dirichlet(0.5)).boundary("east", robin(2 * d / length, 3.0));
     ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan = plan_of("rk4", 0, until);

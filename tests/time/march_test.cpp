@@ -16,7 +16,7 @@ namespace {
 
 Problem rod(Index n, Unknowns unknowns = Unknowns::cells) {
   Problem p(Grid({Axis::uniform("x", 0, 1, n, unknowns)}), diffusion(1.0));
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   return p;
 }
 
@@ -61,7 +61,8 @@ TEST_CASE("rows between steps are linear between them, and close their budgets")
     CAPTURE(scheme);
     Problem p = rod(10, Unknowns::nodes);
     p.initial = [](Point q) { return q.x; };
-    p.wall("west", dirichlet([](Real t) { return std::sin(3 * t); })).wall("east", robin(2, 1) + flux(0.3));
+    p.boundary("west", dirichlet([](Real t) { return std::sin(3 * t); }))
+        .boundary("east", robin(2, 1) + flux(0.3));
     ProblemBalance balance(p);
     State y = balance.initial_state();
     Plan plan = plan_of("crank-nicolson", 0.004, 0.05);
@@ -75,12 +76,12 @@ TEST_CASE("rows between steps are linear between them, and close their budgets")
     };
     std::vector<Row> rows, steps;
     Observers o;
-    o.on_series = [&](const Moment& m) {
+    o.on_series = [&](const StepInfo& m) {
       CHECK(m.budget.relative_residual() < 1e-12);
       rows.push_back(
           {m.time, m.totals.content, m.budget.amounts()[0], m.state[4], m.totals.highest, m.between_steps});
     };
-    o.on_step = [&](const Moment& m) {
+    o.on_step = [&](const StepInfo& m) {
       steps.push_back({m.time, m.totals.content, m.budget.amounts()[0], m.state[4], m.totals.highest, false});
     };
     steps.push_back({0, 0, 0, y[4], 0, false});
@@ -95,11 +96,11 @@ TEST_CASE("rows between steps are linear between them, and close their budgets")
       const auto after = std::ranges::lower_bound(steps, r.time, {}, &Row::time);
       REQUIRE(after != steps.begin());
       const Row &a = *(after - 1), &b = *after;
-      const Real share = (r.time - a.time) / (b.time - a.time);
-      CHECK(r.value == doctest::Approx(a.value + share * (b.value - a.value)).epsilon(1e-12));
-      CHECK(r.amount == doctest::Approx(a.amount + share * (b.amount - a.amount)).epsilon(1e-9));
+      const Real fraction = (r.time - a.time) / (b.time - a.time);
+      CHECK(r.value == doctest::Approx(a.value + fraction * (b.value - a.value)).epsilon(1e-12));
+      CHECK(r.amount == doctest::Approx(a.amount + fraction * (b.amount - a.amount)).epsilon(1e-9));
       if (after - 1 != steps.begin())
-        CHECK(r.content == doctest::Approx(a.content + share * (b.content - a.content)).epsilon(1e-12));
+        CHECK(r.content == doctest::Approx(a.content + fraction * (b.content - a.content)).epsilon(1e-12));
     }
     CHECK(between > 40);
   }
@@ -112,7 +113,9 @@ TEST_CASE("flows at a time are those of the balance then, prescribed nodes inclu
     std::vector<Real> errors;
     for (const Index n : {40, 80}) {
       Problem p = rod(unknowns == Unknowns::nodes ? n + 1 : n, unknowns);
-      p.wall("west", dirichlet(0)).wall("east", dirichlet([](Real t) { return std::exp(-t) * std::sin(1); }));
+      p.boundary("west", dirichlet(0)).boundary("east", dirichlet([](Real t) {
+                                                  return std::exp(-t) * std::sin(1);
+                                                }));
       ProblemBalance balance(p);
       const auto exact = [](Real t) { return [t](Point q) { return std::exp(-t) * std::sin(q.x); }; };
       Real worst = 0;
@@ -134,7 +137,7 @@ TEST_CASE("flows at a time are those of the balance then, prescribed nodes inclu
 TEST_CASE("the flow beside a prescribed node is the rate of its data in the middle of the window") {
   // t² grows by 2·t, to the last digit by centred differences of any length; nothing else moves.
   Problem p(Grid({Axis::uniform("x", 0, 1, 5, Unknowns::nodes)}), diffusion(1.0));
-  p.wall("west", dirichlet([](Real t) { return t * t; })).wall("east", insulated());
+  p.boundary("west", dirichlet([](Real t) { return t * t; })).boundary("east", insulated());
   ProblemBalance balance(p);
   for (const Real window : {0.01, 0.1, 0.6}) {
     const Ledger flows = flows_at(balance, State(6, 1.0), 1, 0, window);
@@ -164,9 +167,9 @@ TEST_CASE("observers see every step, the series and the records") {
   plan.series_every = 0.02;
   std::vector<Real> steps, series, records;
   Observers o;
-  o.on_step = [&](const Moment& m) { steps.push_back(m.time); };
-  o.on_series = [&](const Moment& m) { series.push_back(m.time); };
-  o.on_record = [&](const Moment& m) { records.push_back(m.time); };
+  o.on_step = [&](const StepInfo& m) { steps.push_back(m.time); };
+  o.on_series = [&](const StepInfo& m) { series.push_back(m.time); };
+  o.on_record = [&](const StepInfo& m) { records.push_back(m.time); };
   const Outcome outcome = march(balance, y, plan, o);
   CHECK(steps.size() == 10);
   CHECK(series.size() == 6);
@@ -177,14 +180,15 @@ TEST_CASE("observers see every step, the series and the records") {
 
 TEST_CASE("a run's least and largest values are those of all its steps, not of its end") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 12, Unknowns::nodes)}), diffusion(1.0));
-  p.wall("west", dirichlet([](Real t) { return 2 + std::sin(2 * M_PI * t); })).wall("east", dirichlet(2.0));
+  p.boundary("west", dirichlet([](Real t) { return 2 + std::sin(2 * M_PI * t); }))
+      .boundary("east", dirichlet(2.0));
   p.initial = 2.0;
   for (const char* name : {"explicit-euler", "crank-nicolson"}) {
     ProblemBalance balance(p);
     State y = balance.initial_state();
     Real low = 2, high = 2;
     Observers o;
-    o.on_step = [&](const Moment& m) {
+    o.on_step = [&](const StepInfo& m) {
       low = std::min(low, m.totals.lowest);
       high = std::max(high, m.totals.highest);
     };
@@ -203,7 +207,7 @@ TEST_CASE("snapshots are taken when they are due, never after the last step, and
     std::vector<Index> taken;
     Index done = 0;
     Observers o;
-    o.on_step = [&](const Moment& m) { done = m.step; };
+    o.on_step = [&](const StepInfo& m) { done = m.step; };
     o.snapshot_due = [&] { return done % 4 == 0; };
     o.on_snapshot = [&](const Snapshot&) { taken.push_back(done); };
     o.interrupt = [&] { return stop_at > 0 && done == stop_at; };
@@ -217,8 +221,8 @@ TEST_CASE("an interrupt ends the run after the step and keeps what was recorded"
   State y = balance.initial_state();
   int steps = 0, records = 0;
   Observers o;
-  o.on_step = [&](const Moment&) { ++steps; };
-  o.on_record = [&](const Moment&) { ++records; };
+  o.on_step = [&](const StepInfo&) { ++steps; };
+  o.on_record = [&](const StepInfo&) { ++records; };
   o.interrupt = [&] { return steps == 3; };
   const Outcome outcome = march(balance, y, plan_of("explicit-euler", 0.001, 1), o);
   CHECK(outcome.ending == Outcome::Ending::interrupted);
@@ -226,10 +230,10 @@ TEST_CASE("an interrupt ends the run after the step and keeps what was recorded"
   CHECK(records == 2);
 }
 
-TEST_CASE("the jump between initial state and held nodes has its own line in the budget") {
+TEST_CASE("the jump between initial state and prescribed nodes has its own line in the budget") {
   Problem p = rod(10, Unknowns::nodes);
   p.initial = 3.0;
-  p.wall("west", dirichlet(1.0));
+  p.boundary("west", dirichlet(1.0));
   ProblemBalance balance(p);
   State y = balance.initial_state();
   const Outcome outcome = march(balance, y, plan_of("crank-nicolson", 0.01, 0.1));
@@ -238,7 +242,7 @@ TEST_CASE("the jump between initial state and held nodes has its own line in the
   CHECK(outcome.budget.relative_residual() < 1e-14);
 }
 
-TEST_CASE("walls that nothing passes keep the total, whatever the scheme") {
+TEST_CASE("boundaries that nothing passes keep the total, whatever the scheme") {
   for (const auto& kind : test::first_order_kinds()) {
     Problem p = rod(20);
     p.initial = [](Point q) { return q.x < 0.3 ? 1.0 : 0.0; };
@@ -257,7 +261,7 @@ TEST_CASE("a ledger with one flipped sign does not close: the budget is no tauto
    public:
     explicit Flipped(const Problem& p) : inner_(p) {}
     const Layout& layout() const override { return inner_.layout(); }
-    Offers offers() const override { return inner_.offers(); }
+    Capabilities capabilities() const override { return inner_.capabilities(); }
     const std::vector<LedgerLine>& lines() const override { return inner_.lines(); }
     void storage(const State& y, Real at, State& q) override { inner_.storage(y, at, q); }
     void recover(const State& q, Real at, State& y) override { inner_.recover(q, at, y); }
@@ -274,7 +278,7 @@ TEST_CASE("a ledger with one flipped sign does not close: the budget is no tauto
     ProblemBalance inner_;
   };
   Problem p = rod(20);
-  p.wall("west", robin(2, 5));
+  p.boundary("west", robin(2, 5));
   p.initial = 1.0;
   for (const char* name : {"explicit-euler", "rk4", "crank-nicolson"}) {
     Flipped wrong(p);
@@ -286,15 +290,15 @@ TEST_CASE("a ledger with one flipped sign does not close: the budget is no tauto
 }
 
 TEST_CASE("the guard fires within a thousand times the bound while all values are finite") {
-  for (const Real share : {1.01, 1.2, 3.0, 20.0}) {
-    CAPTURE(share);
+  for (const Real fraction : {1.01, 1.2, 3.0, 20.0}) {
+    CAPTURE(fraction);
     Problem p = rod(20);
     p.initial = [](Point q) { return q.x < 0.5 ? 1.0 : 0.0; };
     ProblemBalance balance(p);
     State y = balance.initial_state();
     const Real limit = verify::stability(balance, scheme("explicit-euler"), 1).limit.step;
     const Outcome outcome =
-        march(balance, y, plan_of("explicit-euler", share * limit, 20000 * share * limit));
+        march(balance, y, plan_of("explicit-euler", fraction * limit, 20000 * fraction * limit));
     CHECK(outcome.ending == Outcome::Ending::blew_up);
     CHECK(std::isfinite(outcome.totals.highest));
     CHECK(outcome.totals.highest < 1000);
@@ -303,7 +307,7 @@ TEST_CASE("the guard fires within a thousand times the bound while all values ar
   }
 }
 
-TEST_CASE("the guard leaves stable runs alone: sources, fluxes, ringing, swinging walls") {
+TEST_CASE("the guard leaves stable runs alone: sources, fluxes, ringing, swinging boundaries") {
   struct Run {
     const char* scheme;
     Real step;
@@ -315,8 +319,8 @@ TEST_CASE("the guard leaves stable runs alone: sources, fluxes, ringing, swingin
       Problem p(Grid({Axis::uniform("x", 0, 1, 20, unknowns)}),
                 diffusion(1.0, 1.0, [](Point q, Real t) { return 1000 * std::sin(40 * t) * q.x; }));
       p.initial = [](Point q) { return q.x > 0.5 ? 1.0 : 0.0; };
-      p.wall("west", dirichlet([](Real t) { return 50 * std::sin(t) - 20; }))
-          .wall("east", flux(300.0) + robin(1, 0));
+      p.boundary("west", dirichlet([](Real t) { return 50 * std::sin(t) - 20; }))
+          .boundary("east", flux(300.0) + robin(1, 0));
       ProblemBalance balance(p);
       State y = balance.initial_state();
       Plan plan = plan_of(run.scheme, run.step, 3);
@@ -398,7 +402,7 @@ Problem failing_below(Real value) {
   e.reaction = Reaction::of([value](Real u) { return u < value ? std::nan("") : -u; });
   Problem q(p.grid(), e);
   q.initial = 1;
-  q.other_walls(insulated());
+  q.default_boundary(insulated());
   return q;
 }
 
@@ -417,7 +421,7 @@ TEST_CASE(
       if (by_error) plan.adaptive = Tolerance{1e-6, true};
       Real seen = 0;
       Observers observers;
-      observers.on_record = [&](const Moment& m) { seen = m.time; };
+      observers.on_record = [&](const StepInfo& m) { seen = m.time; };
       const Outcome out = march(balance, y, plan, observers);
       CHECK(out.ending == Outcome::Ending::unsolved);
       CHECK(out.origin == "reaction");
@@ -432,7 +436,7 @@ TEST_CASE(
 
 TEST_CASE("boundary data that stop being numbers end the run before that, and are named") {
   struct Row {
-    Wall wall;
+    Boundary boundary;
     const char* kind;
   };
   for (const Row& row : {Row{robin(2.0, [](Real t) { return std::sqrt(0.5 - t); }), "robin"},
@@ -443,7 +447,7 @@ TEST_CASE("boundary data that stop being numbers end the run before that, and ar
       CAPTURE(std::string(row.kind));
       CAPTURE(std::string(name));
       Problem p(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells)}), diffusion(1.0));
-      p.wall("west", row.wall).wall("east", insulated());
+      p.boundary("west", row.boundary).boundary("east", insulated());
       ProblemBalance balance(p);
       State y = balance.initial_state();
       const Outcome out = march(balance, y, plan_of(name, 0.005, 1));
@@ -459,7 +463,7 @@ TEST_CASE("boundary data that stop being numbers end the run before that, and ar
 TEST_CASE("a conductivity that falls to zero is met at its time, and nothing before it is lost") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells)}), diffusion([](Real t) { return 1 - t; }));
   p.initial = [](Point q) { return q.x; };
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   ProblemBalance balance(p);
   State y = balance.initial_state();
   const Outcome out = march(balance, y, plan_of("implicit-euler", 0.125, 3));
@@ -478,7 +482,7 @@ TEST_CASE("a point in what a cut-out leaves of a cell feeds the nearest control 
   Problem p(
       Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells), Axis::uniform("y", 0, 1, 8, Unknowns::cells)}), e,
       hole);
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   ProblemBalance balance(p);
   const Grid& g = p.grid();
   REQUIRE_FALSE(balance.outline().active(g.containing({0.375004, 0.52, 0})));
@@ -500,7 +504,7 @@ Problem exploding() {
   e.reaction = Reaction::of([](Real u) { return u * u; });
   Problem p(rod(4).grid(), e);
   p.initial = 1.0;
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   return p;
 }
 
@@ -514,7 +518,7 @@ TEST_CASE("an implicit step without a solution ends the run before it, and says 
     State y = balance.initial_state();
     Index records = 0;
     Observers observers;
-    observers.on_record = [&](const Moment&) { ++records; };
+    observers.on_record = [&](const StepInfo&) { ++records; };
     const Outcome out = march(balance, y, plan_of("implicit-euler", step, 2.1), observers);
     Real u = 1;
     Index steps = 0;

@@ -15,7 +15,7 @@ State solve(const Problem& problem, const Scheme& s, Index steps, Real until) {
 
 }  // namespace
 
-TEST_CASE("orders in time 1, 1, 2, 4 with walls and sources that vary in time" *
+TEST_CASE("orders in time 1, 1, 2, 4 with boundaries and sources that vary in time" *
           doctest::skip(instrumented)) {
   const Real until = 0.3;
   for (const std::string kind : {"dirichlet", "robin", "two", "periodic"})
@@ -39,8 +39,8 @@ TEST_CASE("orders in time 1, 1, 2, 4 with walls and sources that vary in time" *
 }
 
 TEST_CASE("schemes agree in two and three dimensions") {
-  for (const int rank : {2, 3}) {
-    const Problem problem = smooth_problem(smooth_for("robin", rank), "robin", 5, Unknowns::nodes);
+  for (const int dimension : {2, 3}) {
+    const Problem problem = smooth_problem(smooth_for("robin", dimension), "robin", 5, Unknowns::nodes);
     const State reference = solve(problem, scheme("rk4"), 400, 0.1);
     CHECK(largest_difference(solve(problem, scheme("crank-nicolson"), 100, 0.1), reference) < 1e-5);
     CHECK(largest_difference(solve(problem, scheme("explicit-euler"), 400, 0.1), reference) < 2e-3);

@@ -59,56 +59,56 @@ std::vector<Remembering> all_that_remembers() {
   };
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
     Problem driven(line(u), wave([](Point p) { return 1 + 0.3 * p.x; }, 0.4));
-    driven.wall("west", driven_displacement(swing())).wall("east", absorbing());
+    driven.boundary("west", driven_displacement(swing())).boundary("east", absorbing());
     add("wave on a line, driven and absorbing", driven, of_second_order, 0.01);
     Problem forced(line(u), wave(1.0));
-    forced.wall("west", driven_force(swing())).wall("east", impedance(0.7));
+    forced.boundary("west", driven_force(swing())).boundary("east", impedance(0.7));
     add("wave on a line, a force and an impedance", forced, of_second_order, 0.01);
     Problem open(plan(u), wave(1.0));
-    open.wall("west", absorbing(2))
-        .wall("east", absorbing(3))
-        .wall("south", absorbing_layer(4))
-        .wall("north", fixed_end());
+    open.boundary("west", absorbing(2))
+        .boundary("east", absorbing(3))
+        .boundary("south", absorbing_layer(4))
+        .boundary("north", fixed_boundary());
     add("wave on a plan with absorbing sides of every kind", open, {"leapfrog"}, 0.01);
     Problem soft(plan(u), wave(1.0));
-    soft.wall("south", robin(2.0, swing())).other_walls(absorbing());
+    soft.boundary("south", robin(2.0, swing())).default_boundary(absorbing());
     add("wave on a plan with elastic supports", soft, {"leapfrog", "newmark"}, 0.01);
     Problem ring(line(u), wave(1.0));
-    ring.wall("west", fixed_end()).wall("east", free_end());
+    ring.boundary("west", fixed_boundary()).boundary("east", free_boundary());
     add("wave on a line, fixed and free", ring, of_second_order, 0.01);
   }
-  for (const char* reconstruction : {"none", "van-leer"}) {
+  for (const char* reconstruction : {"first-order", "van-leer"}) {
     Problem stress(plan(Unknowns::cells), first_order_form(wave(1.0)));
     stress.reconstruction = reconstruction;
-    stress.wall("west", fixed_end())
-        .wall("east", free_end())
-        .wall("south", absorbing())
-        .wall("north", driven_displacement(swing()));
+    stress.boundary("west", fixed_boundary())
+        .boundary("east", free_boundary())
+        .boundary("south", absorbing())
+        .boundary("north", driven_displacement(swing()));
     add("rate and stress on a plan", stress, explicit_ones, 0.01);
   }
-  for (const char* reconstruction : {"none", "superbee", "third-order", "weno5"}) {
-    Problem carried(plan(Unknowns::cells),
-                    transport(Velocity(Function([](Point, Real t) { return std::cos(8 * t); }), 0.3), 0.01));
-    carried.reconstruction = reconstruction;
-    carried.wall("west", outflow_returning(swing()))
-        .wall("east", outflow())
-        .wall("south", dirichlet(0.1))
-        .wall("north", outflow_stabilised());
-    add("transport with outlets that turn back", carried,
+  for (const char* reconstruction : {"first-order", "superbee", "third-order", "weno5"}) {
+    Problem advected(plan(Unknowns::cells),
+                     transport(Velocity(Function([](Point, Real t) { return std::cos(8 * t); }), 0.3), 0.01));
+    advected.reconstruction = reconstruction;
+    advected.boundary("west", outflow_with_backflow(swing()))
+        .boundary("east", outflow())
+        .boundary("south", dirichlet(0.1))
+        .boundary("north", outflow_with_stabilization());
+    add("transport with outlets that turn back", advected,
         {"explicit-euler", "ssprk3", "rk4", "crank-nicolson", "bdf2", "sdirk4"}, 0.005);
   }
   Problem shock(line(Unknowns::cells, 40), conservation(quadratic_flux(), 0.001));
-  shock.reconstruction = "mc";
+  shock.reconstruction = "monotonized-central";
   shock.numerical_flux = "engquist-osher";
-  shock.wall("west", dirichlet(swing())).wall("east", outflow());
+  shock.boundary("west", dirichlet(swing())).boundary("east", outflow());
   add("a conservation law", shock, {"ssprk3", "rk2", "bdf2", "implicit-euler"}, 0.002);
   Problem looked(plan(Unknowns::nodes), transport(Velocity(0.8, -0.4)));
-  looked.wall("west", dirichlet(swing())).wall("north", dirichlet(0.0)).other_walls(outflow());
+  looked.boundary("west", dirichlet(swing())).boundary("north", dirichlet(0.0)).default_boundary(outflow());
   add("transport looked up where it came from", looked, {"semi-lagrangian"}, 0.05);
   Equation reacting = diffusion(0.05, 1.0, swing());
   reacting.reaction = Reaction::of([](Real u) { return 8 * u * (1 - u) * (u - 0.3); });
   Problem front(line(Unknowns::cells), reacting);
-  front.wall("west", radiation(1e7, 0.2)).wall("east", robin(1.0, swing()));
+  front.boundary("west", radiation(1e7, 0.2)).boundary("east", robin(1.0, swing()));
   add("a reaction and radiation", front,
       {"rk4", "crank-nicolson", "bdf2", "sdirk4", "theta", "imex-bdf2", "imex-euler"}, 0.005);
   return result;

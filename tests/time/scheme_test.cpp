@@ -15,7 +15,7 @@ namespace {
 using Complex = std::complex<Real>;
 
 // Σ b·cᵏ, which must be 1/(k + 1) up to the order.
-Real moment(const std::vector<Real>& b, const std::vector<Real>& c, int k) {
+Real info(const std::vector<Real>& b, const std::vector<Real>& c, int k) {
   Real sum = 0;
   for (std::size_t s = 0; s < b.size(); ++s) sum += b[s] * std::pow(c[s], k);
   return sum;
@@ -33,7 +33,7 @@ Real nested(const Tableau& t, const std::vector<Real>& b) {
 class Bare final : public Balance {
  public:
   const Layout& layout() const override { return layout_; }
-  Offers offers() const override { return {}; }
+  Capabilities capabilities() const override { return {}; }
   const std::vector<LedgerLine>& lines() const override { return lines_; }
   void storage(const State& y, Real, State& q) override { q = y; }
   void recover(const State& q, Real, State& y) override { y = q; }
@@ -66,11 +66,11 @@ TEST_CASE("tableaus meet the conditions of the orders that they claim, the embed
       CHECK(row == doctest::Approx(t.c[i]).epsilon(1e-12));
     }
     for (int k = 0; k < s.order; ++k)
-      CHECK(moment(t.b, t.c, k) == doctest::Approx(1.0 / (k + 1)).epsilon(1e-12));
+      CHECK(info(t.b, t.c, k) == doctest::Approx(1.0 / (k + 1)).epsilon(1e-12));
     if (s.order >= 3) CHECK(nested(t, t.b) == doctest::Approx(1.0 / 6).epsilon(1e-12));
     if (t.embedded.empty()) continue;
     for (int k = 0; k < t.embedded_order; ++k)
-      CHECK(moment(t.embedded, t.c, k) == doctest::Approx(1.0 / (k + 1)).epsilon(1e-12));
+      CHECK(info(t.embedded, t.c, k) == doctest::Approx(1.0 / (k + 1)).epsilon(1e-12));
     if (t.embedded_order >= 3) CHECK(nested(t, t.embedded) == doctest::Approx(1.0 / 6).epsilon(1e-12));
   }
 }
@@ -164,7 +164,7 @@ TEST_CASE("step control shortens what missed, lengthens what was too good, and n
   CHECK(control.measure({3e-3, -3e-3}, Reductions(Layout({{"u", Placement::cells, {2, 1, 1}}})), 2) ==
         doctest::Approx(3));
   CHECK_THROWS_AS(StepControl(Tolerance{0, true}, 3), InputError);
-  // As a share of the range the same error counts less where the range is wide.
+  // As a fraction of the range the same error counts less where the range is wide.
   StepControl wide(Tolerance{1e-3, true}, 4);
   Totals totals;
   totals.lowest = 10;

@@ -46,8 +46,8 @@ Problem rod(const Function& initial, Unknowns unknowns = Unknowns::cells) {
 
 TEST_CASE("orders in time on a linear problem whose data do not change") {
   Problem p = rod([](Point x, Real) { return std::cos(M_PI * x.x / 2) + 0.3 * x.x; });
-  p.wall("west", insulated());
-  p.wall("east", robin(2.0, 0.5));
+  p.boundary("west", insulated());
+  p.boundary("east", robin(2.0, 0.5));
   const State reference = solve_closely(p, scheme("rk4"), 4000, 0.25);
   for (const auto& kind : test::first_order_kinds()) {
     const Scheme s = made(kind.name);
@@ -58,14 +58,14 @@ TEST_CASE("orders in time on a linear problem whose data do not change") {
 
 TEST_CASE("orders in time with a nonlinear reaction") {
   Problem p = rod([](Point x, Real) { return 0.4 + 0.2 * std::cos(M_PI * x.x); });
-  p.wall("west", insulated());
-  p.wall("east", robin(2.0, 0.5));
+  p.boundary("west", insulated());
+  p.boundary("east", robin(2.0, 0.5));
   Equation e = diffusion(0.4);
   e.reaction = Reaction::of([](Real u) { return 6 * u * (1 - u); });
   Problem q(p.grid(), e);
   q.initial = p.initial;
-  q.wall("west", insulated());
-  q.wall("east", robin(2.0, 0.5));
+  q.boundary("west", insulated());
+  q.boundary("east", robin(2.0, 0.5));
   const State reference = solve_closely(q, scheme("rk4"), 4000, 0.5);
   for (const auto& kind : test::first_order_kinds()) {
     const Scheme s = made(kind.name);
@@ -74,8 +74,10 @@ TEST_CASE("orders in time with a nonlinear reaction") {
   }
 }
 
-TEST_CASE("orders in time with walls and sources that change: held walls cost implicit stages their order" *
-          doctest::skip(instrumented)) {
+TEST_CASE(
+    "orders in time with boundaries and sources that change: prescribed boundaries cost implicit stages "
+    "their order" *
+    doctest::skip(instrumented)) {
   for (const std::string kind : {"dirichlet", "robin"})
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
       const Problem p = smooth_problem(smooth_for(kind, 1), kind, 8, unknowns);
@@ -101,13 +103,13 @@ TEST_CASE("orders in time with walls and sources that change: held walls cost im
 
 TEST_CASE("alternating directions keep order 2 on a plan and in a block, and book every flow") {
   for (const std::string kind : {"robin", "dirichlet", "periodic"})
-    for (int rank = 2; rank <= highest_rank; ++rank)
+    for (int dimension = 2; dimension <= highest_dimension; ++dimension)
       for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
         CAPTURE(kind);
-        CAPTURE(rank);
+        CAPTURE(dimension);
         CAPTURE(name_of(unknowns));
-        const Problem p = smooth_problem(smooth_for(kind, rank), kind, rank == 2 ? 8 : 5, unknowns);
-        const State reference = solve_closely(p, scheme("rk4"), rank == 2 ? 2000 : 800, 0.2);
+        const Problem p = smooth_problem(smooth_for(kind, dimension), kind, dimension == 2 ? 8 : 5, unknowns);
+        const State reference = solve_closely(p, scheme("rk4"), dimension == 2 ? 2000 : 800, 0.2);
         CHECK(measured(p, scheme("adi"), 20, 0.2, reference) > 1.8);
       }
 }
@@ -116,7 +118,7 @@ TEST_CASE("a stabilized step takes as many stages as its spectrum asks for, and 
   Problem p(Grid({Axis::uniform("x", 0, 1, 200, Unknowns::cells)}), diffusion(1.0));
   // Smooth data: the fastest modes keep most of their size in each step, so that a jump would ring.
   p.initial = [](Point x, Real) { return std::cos(M_PI * x.x) + 0.5 * std::cos(3 * M_PI * x.x); };
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan = plan_of("stabilized", 0.005, 0.1);
@@ -145,8 +147,8 @@ TEST_CASE("a stabilized step takes as many stages as its spectrum asks for, and 
     CHECK(
         stability_function(t, z).real() ==
         doctest::Approx(amplification(scheme("stabilized"), std::complex<Real>(z), s).real()).epsilon(1e-6));
-    for (Real share = 0.01; share <= 1; share += 0.01)
-      CHECK(std::abs(amplification(scheme("stabilized"), std::complex<Real>(-share * method.interval(s)),
+    for (Real fraction = 0.01; fraction <= 1; fraction += 0.01)
+      CHECK(std::abs(amplification(scheme("stabilized"), std::complex<Real>(-fraction * method.interval(s)),
                                    s)) <= 1 + 1e-9);
     CHECK(std::abs(amplification(scheme("stabilized"), std::complex<Real>(-1.06 * method.interval(s)), s)) >
           1);
@@ -155,8 +157,8 @@ TEST_CASE("a stabilized step takes as many stages as its spectrum asks for, and 
 
 TEST_CASE("steps chosen by their errors follow the tolerance, and meet every record") {
   Problem p = rod([](Point x, Real) { return std::cos(M_PI * x.x / 2); });
-  p.wall("west", insulated());
-  p.wall("east", dirichlet([](Point, Real t) { return 0.2 * std::sin(20 * t); }));
+  p.boundary("west", insulated());
+  p.boundary("east", dirichlet([](Point, Real t) { return 0.2 * std::sin(20 * t); }));
   const State reference = solve_closely(p, scheme("rk4"), 8000, 0.5);
   for (const std::string name : {"rk45", "sdirk4", "stabilized"}) {
     CAPTURE(name);
@@ -173,7 +175,7 @@ TEST_CASE("steps chosen by their errors follow the tolerance, and meet every rec
       std::vector<Real> records;
       Index tried = 0, rejected = 0;
       Observers o;
-      o.on_record = [&](const Moment& m) { records.push_back(m.time); };
+      o.on_record = [&](const StepInfo& m) { records.push_back(m.time); };
       o.on_trial = [&](const StepTrial& t) {
         ++tried;
         if (!t.taken) ++rejected;
@@ -223,7 +225,7 @@ TEST_CASE("backward differentiation goes on through steps of changing length") {
 TEST_CASE("a damped start takes the ringing out of Crank-Nicolson") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 100, Unknowns::cells)}), diffusion(1.0));
   p.initial = [](Point x, Real) { return x.x < 0.5 ? 1.0 : 0.0; };
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   const auto wiggle = [&](Index damped) {
     ProblemBalance balance(p);
     State y = balance.initial_state();
@@ -243,7 +245,7 @@ TEST_CASE("a damped start takes data at the times of its half steps") {
   // u = t·(1 + x) grows linearly in time, which implicit Euler follows to round-off.
   Problem p(Grid({Axis::uniform("x", 0, 1, 5, Unknowns::cells)}),
             diffusion(1.0, 1.0, [](Point q) { return 1 + q.x; }));
-  p.wall("west", dirichlet([](Real t) { return t; })).wall("east", flux([](Real t) { return t; }));
+  p.boundary("west", dirichlet([](Real t) { return t; })).boundary("east", flux([](Real t) { return t; }));
   ProblemBalance balance(p);
   State y = balance.initial_state();
   Plan plan = plan_of("crank-nicolson", 0.1, 0.5);

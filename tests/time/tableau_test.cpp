@@ -28,9 +28,9 @@ TEST_CASE("schemes whose stages need two states alone are known, with their shar
   REQUIRE(three);
   REQUIRE(three->size() == 3);
   for (std::size_t s = 0; s < 3; ++s) {
-    const Real share = std::array{1.0, 0.25, 2.0 / 3}[s];
-    CHECK((*three)[s].share == doctest::Approx(share));
-    CHECK((*three)[s].weight == doctest::Approx(share));
+    const Real fraction = std::array{1.0, 0.25, 2.0 / 3}[s];
+    CHECK((*three)[s].fraction == doctest::Approx(fraction));
+    CHECK((*three)[s].weight == doctest::Approx(fraction));
   }
   CHECK_FALSE(two_register_form(scheme("rk4").tableau()));
   CHECK_FALSE(two_register_form(scheme("rk45").tableau()));

@@ -34,38 +34,40 @@ std::vector<Marched> all_kinds_of_marches() {
   const Regions hole(
       {{"hole", inside([](Point p) { return std::hypot(p.x - 0.7, p.y - 0.6) < 0.15; }), false}});
   Problem plate(plan_of_cells(61, 47), diffusion(varying), hole);
-  plate.other_walls(robin(2.0, 0.3));
+  plate.default_boundary(robin(2.0, 0.3));
   add("diffusion around a hole", plate, "explicit-euler", 5e-6);
   add("diffusion around a hole", plate, "stabilized", 1e-3);
   add("diffusion around a hole", plate, "crank-nicolson", 1e-2);
   Problem nodes(plan_of_cells(40, 52, Unknowns::nodes), diffusion(varying));
-  nodes.wall("west", dirichlet(1.0)).other_walls(insulated());
+  nodes.boundary("west", dirichlet(1.0)).default_boundary(insulated());
   add("diffusion at nodes by directions", nodes, "adi", 1e-2);
   add("diffusion at nodes", nodes, "bdf2", 1e-2);
   Problem block(
       Grid({Axis::uniform("x", 0, 1, 14, Unknowns::cells), Axis::uniform("y", 0, 1, 12, Unknowns::cells),
             Axis::uniform("z", 0, 1, 13, Unknowns::cells)}),
       wave(varying));
-  block.wall("bottom", fixed_end()).wall("top", absorbing()).other_walls(free_end());
+  block.boundary("bottom", fixed_boundary()).boundary("top", absorbing()).default_boundary(free_boundary());
   add("a wave in a block", block, "leapfrog", 0.01);
-  for (const char* reconstruction : {"none", "van-leer", "weno5"}) {
+  for (const char* reconstruction : {"first-order", "van-leer", "weno5"}) {
     Problem dye(plan_of_cells(55, 48), transport(Velocity(varying, -0.6), 1e-3));
     dye.reconstruction = reconstruction;
-    dye.wall("west", dirichlet(0.2)).wall("east", outflow()).other_walls(outflow_returning(0.0));
+    dye.boundary("west", dirichlet(0.2))
+        .boundary("east", outflow())
+        .default_boundary(outflow_with_backflow(0.0));
     add("something carried", dye, "ssprk3", 2e-3);
   }
   Problem law(plan_of_cells(51, 44), conservation(quadratic_flux(), 1e-3));
   law.reconstruction = "superbee";
-  law.other_walls(insulated());
+  law.default_boundary(insulated());
   add("a conservation law", law, "rk2", 2e-3);
   Equation stress = wave(1.0);
   stress.as_system = true;
   Problem system(plan_of_cells(41, 45), stress);
-  system.reconstruction = "mc";
-  system.wall("west", fixed_end()).other_walls(absorbing());
+  system.reconstruction = "monotonized-central";
+  system.boundary("west", fixed_boundary()).default_boundary(absorbing());
   add("rate and stress", system, "ssprk3", 5e-3);
   Problem looked(plan_of_cells(44, 41, Unknowns::nodes), transport(Velocity(0.5, -0.3)));
-  looked.wall("west", dirichlet(0.0)).wall("north", dirichlet(0.0)).other_walls(outflow());
+  looked.boundary("west", dirichlet(0.0)).boundary("north", dirichlet(0.0)).default_boundary(outflow());
   add("something looked up where it came from", looked, "semi-lagrangian", 0.05);
   return result;
 }
@@ -100,7 +102,7 @@ TEST_CASE("threads do not change a single bit of explicit steps on some tens of 
                     Axis::uniform("y", 0, 1, 150, Unknowns::cells)}),
               diffusion(1.0, 1.0, [](Point q) { return q.x; }));
     p.initial = [](Point q) { return std::sin(9 * q.x) * q.y; };
-    p.wall("west", robin(2, 1)).other_walls(dirichlet(0.5));
+    p.boundary("west", robin(2, 1)).default_boundary(dirichlet(0.5));
     ProblemBalance balance(p, {threads, false});
     State y = balance.initial_state();
     Plan plan;

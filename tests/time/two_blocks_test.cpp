@@ -1,5 +1,5 @@
 // A balance that is nothing like diffusion: two blocks, one at cells with nonlinear storage, one at faces
-// with a held value at each end, and a matrix that is no FaceSystem. It runs through the same march.
+// with a prescribed value at each end, and a matrix that is no FaceSystem. It runs through the same march.
 #include <doctest/doctest.h>
 
 #include <cmath>
@@ -14,17 +14,20 @@ namespace {
 //   d/dt (h + h³/10) = −∂m/∂x,   dm/dt = −∂h/∂x − m/4,   m = inflow(t) at the west end, 0 at the east end.
 class Channel final : public Balance {
  public:
-  explicit Channel(Index cells) : n_(cells), size_(1.0 / static_cast<Real>(cells)), held_{cells, 2 * cells} {
+  explicit Channel(Index cells)
+      : n_(cells), size_(1.0 / static_cast<Real>(cells)), prescribed_{cells, 2 * cells} {
     layout_ = Layout({Block{"level", Placement::cells, {n_, 1, 1}, 1, 0},
                       Block{"flow", Placement::face_x, {n_ + 1, 1, 1}, 1, 0}});
-    lines_ = {{"west: inflow", LedgerLine::Kind::wall, "west"}};
+    lines_ = {{"west: inflow", LedgerLine::Kind::boundary, "west"}};
   }
   static Real inflow(Real t) { return 0.2 * std::sin(3 * t); }
 
   const Layout& layout() const override { return layout_; }
-  Offers offers() const override { return {.linear = false, .steady_matrix = false, .matrix = true}; }
+  Capabilities capabilities() const override {
+    return {.linear = false, .steady_matrix = false, .matrix = true};
+  }
   const std::vector<LedgerLine>& lines() const override { return lines_; }
-  std::span<const Index> held() const override { return held_; }
+  std::span<const Index> prescribed() const override { return prescribed_; }
 
   void storage(const State& y, Real, State& q) override {
     for (Index i = 0; i < n_; ++i) q[level(i)] = size_ * (y[level(i)] + 0.1 * std::pow(y[level(i)], 3));
@@ -51,7 +54,7 @@ class Channel final : public Balance {
       if (i > 0) m.entries.push_back({level(i), flow(i), -b});
       if (i + 1 < n_) m.entries.push_back({level(i), flow(i + 1), b});
     }
-    for (const Index f : held_) m.entries.push_back({f, f, 1});
+    for (const Index f : prescribed_) m.entries.push_back({f, f, 1});
     for (Index i = 1; i < n_; ++i) {
       m.entries.push_back({flow(i), flow(i), (a + 0.25 * b) * size_});
       m.entries.push_back({flow(i), level(i - 1), -b});
@@ -59,7 +62,7 @@ class Channel final : public Balance {
     }
     system = std::move(m);
   }
-  void pin(Real at, State& y) override {
+  void prescribe(Real at, State& y) override {
     y[flow(0)] = inflow(at);
     y[flow(n_)] = 0;
   }
@@ -88,7 +91,7 @@ class Channel final : public Balance {
 
   Index n_;
   Real size_;
-  std::vector<Index> held_;
+  std::vector<Index> prescribed_;
   Layout layout_;
   std::vector<LedgerLine> lines_;
 };

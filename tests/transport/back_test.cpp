@@ -1,7 +1,7 @@
-// Looking back along the stream: long steps, extremes that stay, what comes in through walls.
+// Looking back along the flow: long steps, extremes that stay, what comes in through boundaries.
 #include <doctest/doctest.h>
 
-#include "support/carried.hpp"
+#include "support/advected.hpp"
 #include "support/smooth.hpp"
 
 using namespace williwaw;
@@ -12,7 +12,7 @@ TEST_CASE("a smooth wave is looked up at any Courant number, ever better on fine
   const auto error = [&](Index cells, Real courant) {
     Problem p(periodic_line(cells), transport(Velocity(1.0)));
     p.initial = [shape](Point q) { return shape(q.x); };
-    const Carried run = carry(p, "semi-lagrangian", courant, static_cast<Real>(cells), 0.63);
+    const Advected run = advect(p, "semi-lagrangian", courant, static_cast<Real>(cells), 0.63);
     CHECK(run.outcome.totals.highest <= std::exp(1.0));
     CHECK(run.outcome.totals.lowest >= std::exp(-1.0));
     CHECK(run.outcome.budget.worst_step() < 1e-13);
@@ -32,8 +32,8 @@ TEST_CASE("looking back is exact for linear profiles, beside ends too") {
       Problem p(Grid({Axis("x", {0, 0.1, 0.25, 0.4, 0.5, 0.65, 0.8, 0.9, 1}, unknowns)}),
                 transport(Velocity(velocity)));
       p.initial = [](Point q) { return 2 + 3 * q.x; };
-      p.wall(velocity > 0 ? "west" : "east", dirichlet(velocity > 0 ? 2.0 : 5.0))
-          .wall(velocity > 0 ? "east" : "west", outflow());
+      p.boundary(velocity > 0 ? "west" : "east", dirichlet(velocity > 0 ? 2.0 : 5.0))
+          .boundary(velocity > 0 ? "east" : "west", outflow());
       ProblemBalance balance(p, built_for("semi-lagrangian"));
       State y = balance.initial_state();
       march(balance, y, plan_of("semi-lagrangian", 0.04, 0.04));
@@ -49,10 +49,10 @@ TEST_CASE("looking back goes round an axis of any length, even or not, several t
     for (const Real unevenness : {0.0, 0.4}) {
       CAPTURE(length);
       CAPTURE(unevenness);
-      std::vector<Real> marks;
+      std::vector<Real> faces;
       for (int i = 0; i <= 50; ++i)
-        marks.push_back(length * (i / 50.0 + unevenness * std::sin(2 * M_PI * i / 50.0) / (2 * M_PI)) - 1);
-      Problem p(Grid({Axis("x", marks, Unknowns::cells, true)}), transport(Velocity(length)));
+        faces.push_back(length * (i / 50.0 + unevenness * std::sin(2 * M_PI * i / 50.0) / (2 * M_PI)) - 1);
+      Problem p(Grid({Axis("x", faces, Unknowns::cells, true)}), transport(Velocity(length)));
       p.initial = [length](Point q) { return std::sin(2 * M_PI * (q.x + 1) / length); };
       ProblemBalance balance(p, built_for("semi-lagrangian"));
       State y = balance.initial_state();
@@ -76,8 +76,8 @@ TEST_CASE("a body turns round at a Courant number of five") {
               return -M_PI * ((q.x - 0.5) * (q.x - 0.5) + (q.y - 0.5) * (q.y - 0.5));
             })));
   p.initial = body;
-  p.other_walls(outflow_returning(0.0));
-  const Carried run = carry(p, "semi-lagrangian", 5, 2 * M_PI * static_cast<Real>(n), 1);
+  p.default_boundary(outflow_with_backflow(0.0));
+  const Advected run = advect(p, "semi-lagrangian", 5, 2 * M_PI * static_cast<Real>(n), 1);
   CHECK(run.outcome.steps < 90);
   CHECK(run.outcome.totals.lowest >= 0);
   CHECK(run.outcome.totals.highest > 0.85);
@@ -86,7 +86,7 @@ TEST_CASE("a body turns round at a Courant number of five") {
   CHECK(verify::stability(p, scheme("semi-lagrangian"), 0.01).stable());
 }
 
-TEST_CASE("what comes in has the wall's value, what diffuses does so besides, and the ledger closes") {
+TEST_CASE("what comes in has the boundary's value, what diffuses does so besides, and the ledger closes") {
   // An error function that has come as far as the middle (Ogata and Banks, 1961).
   const auto exact = [](Point q) {
     const Real s = std::sqrt(4 * 0.02 * 0.5);
@@ -94,8 +94,8 @@ TEST_CASE("what comes in has the wall's value, what diffuses does so besides, an
   };
   const auto error = [&](Index cells) {
     Problem p(Grid({Axis::uniform("x", 0, 1, cells, Unknowns::cells)}), transport(Velocity(1.0), 0.02));
-    p.wall("west", dirichlet(1.0)).wall("east", outflow());
-    const Carried run = carry(p, "semi-lagrangian", 3, static_cast<Real>(cells), 0.5);
+    p.boundary("west", dirichlet(1.0)).boundary("east", outflow());
+    const Advected run = advect(p, "semi-lagrangian", 3, static_cast<Real>(cells), 0.5);
     CHECK(run.outcome.budget.worst_step() < 1e-12);
     return mean_error(p, run.state, exact);
   };
@@ -104,12 +104,12 @@ TEST_CASE("what comes in has the wall's value, what diffuses does so besides, an
   CHECK(order_between(error(160), error(320)) > 0.6);
 }
 
-TEST_CASE("between nodes that are held what is carried and diffuses closes its ledger, too") {
+TEST_CASE("between nodes that are prescribed the advected quantity and diffuses closes its ledger, too") {
   // At rest between 1 and 0: (e^(P·x) − e^P)/(1 − e^P) with P = velocity/diffusivity.
   for (const Real diffusivity : {0.2, 0.5}) {
     Problem p(Grid({Axis::uniform("x", 0, 1, 40, Unknowns::nodes)}), transport(Velocity(1.0), diffusivity));
-    p.wall("west", dirichlet(1.0)).wall("east", dirichlet(0.0));
-    const Carried run = carry(p, "semi-lagrangian", 0.5, 40, 3);
+    p.boundary("west", dirichlet(1.0)).boundary("east", dirichlet(0.0));
+    const Advected run = advect(p, "semi-lagrangian", 0.5, 40, 3);
     CHECK(run.outcome.budget.worst_step() < 1e-12);
     CHECK(run.outcome.budget.relative_residual() < 1e-12);
     const Real peclet = 1 / diffusivity;
@@ -121,11 +121,11 @@ TEST_CASE("between nodes that are held what is carried and diffuses closes its l
 
 TEST_CASE("nodes, uneven axes and shores are looked up too; flux laws are refused") {
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
-    std::vector<Real> marks;
-    for (int i = 0; i <= 60; ++i) marks.push_back(i / 60.0 + 0.05 * std::sin(2 * M_PI * i / 60.0) / 2);
-    Problem p(Grid({Axis("x", marks, unknowns, true)}), transport(Velocity(1.0)));
+    std::vector<Real> faces;
+    for (int i = 0; i <= 60; ++i) faces.push_back(i / 60.0 + 0.05 * std::sin(2 * M_PI * i / 60.0) / 2);
+    Problem p(Grid({Axis("x", faces, unknowns, true)}), transport(Velocity(1.0)));
     p.initial = [](Point q) { return std::sin(2 * M_PI * q.x); };
-    const Carried run = carry(p, "semi-lagrangian", 2.5, 70, 1);
+    const Advected run = advect(p, "semi-lagrangian", 2.5, 70, 1);
     CHECK(mean_error(p, run.state, p.initial) < 0.02);
   }
   const std::vector<Region> cut{
@@ -136,8 +136,8 @@ TEST_CASE("nodes, uneven axes and shores are looked up too; flux laws are refuse
       Grid({Axis::uniform("x", 0, 1, 30, Unknowns::cells), Axis::uniform("y", 0, 1, 24, Unknowns::cells)}),
       transport(v), Regions(cut));
   shore.initial = [](Point q) { return q.x < 0.25 ? 1.0 : 0.0; };
-  shore.wall("west", dirichlet(0.0)).wall("east", outflow()).other_walls(insulated());
-  const Carried run = carry(shore, "semi-lagrangian", 3, 40, 0.5);
+  shore.boundary("west", dirichlet(0.0)).boundary("east", outflow()).default_boundary(insulated());
+  const Advected run = advect(shore, "semi-lagrangian", 3, 40, 0.5);
   CHECK(run.outcome.totals.lowest >= 0);
   CHECK(run.outcome.totals.highest <= 1);
   CHECK(run.outcome.budget.worst_step() < 1e-12);
@@ -145,24 +145,23 @@ TEST_CASE("nodes, uneven axes and shores are looked up too; flux laws are refuse
   CHECK_THROWS_AS(ProblemBalance(law, built_for("semi-lagrangian")), InputError);
 }
 
-TEST_CASE(
-    "where the stream comes back through an outlet, what is looked up has the outlet's value or share") {
+TEST_CASE("where the flow comes back through an outlet, what is looked up has the outlet's value or share") {
   struct End {
-    Wall wall;
+    Boundary boundary;
     Real expected;
   };
-  for (int rank = 1; rank <= (instrumented ? 2 : 3); ++rank)
-    for (const End& end :
-         {End{outflow(), 2.0}, End{outflow_returning(7.0), 7.0}, End{outflow_stabilised(0.25), 0.5}}) {
-      CAPTURE(rank);
+  for (int dimension = 1; dimension <= (instrumented ? 2 : 3); ++dimension)
+    for (const End& end : {End{outflow(), 2.0}, End{outflow_with_backflow(7.0), 7.0},
+                           End{outflow_with_stabilization(0.25), 0.5}}) {
+      CAPTURE(dimension);
       CAPTURE(end.expected);
       std::vector<Axis> axes;
-      for (int a = 0; a < rank; ++a)
+      for (int a = 0; a < dimension; ++a)
         axes.push_back(Axis::uniform(std::string(1, "xyz"[a]), 0, 1, 20 - 5 * a, Unknowns::cells));
       // It comes in from the east, at all times, and leaves to the west.
       Problem p(Grid(axes), transport(Velocity(-1.0)));
       p.initial = 2.0;
-      p.wall("east", end.wall).wall("west", outflow()).other_walls(insulated());
+      p.boundary("east", end.boundary).boundary("west", outflow()).default_boundary(insulated());
       ProblemBalance balance(p, built_for("semi-lagrangian"));
       State y = balance.initial_state();
       Plan plan;
@@ -171,8 +170,8 @@ TEST_CASE(
       march(balance, y, plan);
       const Grid& g = p.grid();
       for (Index n = 0; n < g.count(); ++n) {
-        const Real from_wall = 1 - g.point_of(n).x;
-        CHECK(y[n] == doctest::Approx(from_wall < 0.175 ? end.expected : 2));
+        const Real from_boundary = 1 - g.point_of(n).x;
+        CHECK(y[n] == doctest::Approx(from_boundary < 0.175 ? end.expected : 2));
       }
     }
 }

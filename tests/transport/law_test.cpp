@@ -2,7 +2,7 @@
 // and of a law that is not convex.
 #include <doctest/doctest.h>
 
-#include "support/carried.hpp"
+#include "support/advected.hpp"
 
 using namespace williwaw;
 using namespace williwaw::test;
@@ -20,7 +20,7 @@ Problem step_problem(Index cells, Real left, Real right, std::shared_ptr<const F
   p.initial = [=](Point q) { return q.x < 0 ? left : right; };
   p.numerical_flux = flux;
   p.reconstruction = reconstruction;
-  p.other_walls(outflow());
+  p.default_boundary(outflow());
   return p;
 }
 
@@ -43,7 +43,7 @@ TEST_CASE("the quadratic flux follows its characteristics up to the shock") {
     p.initial = [shape](Point q) { return shape(q.x); };
     p.reconstruction = "van-leer";
     p.numerical_flux = flux;
-    const Carried run = carry(p, "ssprk3", 0.45, 1.5 * static_cast<Real>(cells), until);
+    const Advected run = advect(p, "ssprk3", 0.45, 1.5 * static_cast<Real>(cells), until);
     return mean_error(p, run.state, [=](Point q) {
       Real u = shape(q.x - 0.2);
       for (int i = 0; i < 60; ++i) {
@@ -62,13 +62,13 @@ TEST_CASE("the quadratic flux follows its characteristics up to the shock") {
 TEST_CASE("a shock runs at its speed and is of first order in the mean") {
   const auto error = [](Index cells, const char* flux, const char* name) {
     const Problem p = step_problem(cells, 1.2, 0.2, quadratic_flux(), flux, name);
-    const Carried run = carry(p, "ssprk3", 0.45, 0.6 * static_cast<Real>(cells), 0.6);
+    const Advected run = advect(p, "ssprk3", 0.45, 0.6 * static_cast<Real>(cells), 0.6);
     CHECK(run.outcome.budget.worst_step() < 1e-13);
     // (1.2 + 0.2)/2 is its speed (Rankine, 1870; Hugoniot, 1889).
     return mean_error(p, run.state, [](Point q) { return q.x < 0.42 ? 1.2 : 0.2; });
   };
   for (const char* flux : {"upwind", "engquist-osher", "local-lax-friedrichs"})
-    for (const char* name : {"none", "van-leer", "weno5"}) {
+    for (const char* name : {"first-order", "van-leer", "weno5"}) {
       CAPTURE(flux);
       CAPTURE(name);
       const Real coarse = error(100, flux, name), fine = error(200, flux, name);
@@ -79,11 +79,11 @@ TEST_CASE("a shock runs at its speed and is of first order in the mean") {
 
 TEST_CASE("a rarefaction opens through its sonic point") {
   for (const char* flux : {"upwind", "engquist-osher", "local-lax-friedrichs", "lax-friedrichs"})
-    for (const char* name : {"none", "van-leer"}) {
+    for (const char* name : {"first-order", "van-leer"}) {
       CAPTURE(flux);
       CAPTURE(name);
       const Problem p = step_problem(200, -0.8, 1.0, quadratic_flux(), flux, name);
-      const Carried run = carry(p, "ssprk3", 0.45, 100, 0.5);
+      const Advected run = advect(p, "ssprk3", 0.45, 100, 0.5);
       CHECK(mean_error(p, run.state, [](Point q) { return std::clamp(q.x / 0.5, -0.8, 1.0); }) < 0.03);
       // No jump is left at the sonic point.
       Real largest = 0;
@@ -109,7 +109,7 @@ TEST_CASE("a law that is not convex makes a shock with a fan behind it") {
   };
   const auto error = [&](Index cells, const char* flux, const char* name) {
     const Problem p = step_problem(cells, 1, 0, law, flux, name);
-    const Carried run = carry(p, "ssprk3", 0.45, 1.3 * static_cast<Real>(cells), until);
+    const Advected run = advect(p, "ssprk3", 0.45, 1.3 * static_cast<Real>(cells), until);
     CHECK(run.outcome.totals.highest <= 1 + 1e-10);
     return mean_error(p, run.state, exact);
   };
@@ -131,7 +131,7 @@ TEST_CASE("with viscosity the quadratic flux has the solution of Cole and Hopf")
     Problem p(periodic_line(cells), conservation(quadratic_flux(), nu));
     p.initial = [exact](Point q) { return exact(q, 0); };
     p.reconstruction = name;
-    const Carried run = carry(p, scheme_name, courant, static_cast<Real>(cells), until);
+    const Advected run = advect(p, scheme_name, courant, static_cast<Real>(cells), until);
     CHECK(std::abs(run.outcome.totals.content) < 1e-14);
     return mean_error(p, run.state, [&](Point q) { return exact(q, until); });
   };
@@ -187,14 +187,14 @@ TEST_CASE("a step between two wells of a law takes the least and the largest flu
         least = std::min(least, f);
         most = std::max(most, f);
       }
-      Real room[4], out = 0;
+      Real workspace[4], out = 0;
       FaceLine face;
       face.count = 1;
       face.left = &l;
       face.right = &r;
       face.law = law.get();
       face.turning = &turning;
-      face.room = room;
+      face.workspace = workspace;
       numerical_flux("upwind").evaluate(face, &out);
       CHECK(out == doctest::Approx(l <= r ? least : most).epsilon(1e-5));
       const Real godunov = out;

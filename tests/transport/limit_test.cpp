@@ -1,8 +1,8 @@
-// Limits of steps against runs that keep and break them, numbers of the stream against what they claim, and
+// Limits of steps against runs that keep and break them, numbers of the flow against what they claim, and
 // what becomes of a pulse.
 #include <doctest/doctest.h>
 
-#include "support/carried.hpp"
+#include "support/advected.hpp"
 
 using namespace williwaw;
 using namespace williwaw::test;
@@ -31,7 +31,7 @@ bool grows(const Problem& p, const std::string& name, Real step) {
 
 }  // namespace
 
-TEST_CASE("limits of what is carried are sharp round a periodic line and plan" *
+TEST_CASE("limits of the advected quantity are sharp round a periodic line and plan" *
           doctest::skip(instrumented)) {
   struct Row {
     const char *flux, *scheme;
@@ -87,7 +87,8 @@ TEST_CASE(
 }
 
 TEST_CASE(
-    "round an islet what is carried keeps its extremes within the limit, and not beyond three times it") {
+    "round an islet the advected quantity keeps its extremes within the limit, and not beyond three times "
+    "it") {
   const Regions islet(
       {{"islet", inside([](Point q) { return std::hypot(q.x - 0.5, q.y - 0.5) < 0.23; }), false}});
   Velocity v(1.0, 0.0);
@@ -96,12 +97,12 @@ TEST_CASE(
       Grid({Axis::uniform("x", 0, 1, 20, Unknowns::cells), Axis::uniform("y", 0, 1, 16, Unknowns::cells)}),
       transport(v, 1e-4), islet);
   p.initial = [](Point q) { return q.x < 0.3 && q.y > 0.4 ? 1.0 : 0.0; };
-  p.wall("west", dirichlet(0.0)).wall("east", outflow()).other_walls(insulated());
+  p.boundary("west", dirichlet(0.0)).boundary("east", outflow()).default_boundary(insulated());
   const auto judged = verify::stability(p, scheme("explicit-euler"), 1e-3);
   CHECK(judged.limit.standing != verify::Limit::Standing::sharp);
   // Cells that the islet cuts have less to hold what passes.
   Problem open(p.grid(), transport(v, 1e-4));
-  open.wall("west", dirichlet(0.0)).wall("east", outflow()).other_walls(insulated());
+  open.boundary("west", dirichlet(0.0)).boundary("east", outflow()).default_boundary(insulated());
   CHECK(judged.limit.step < verify::stability(open, scheme("explicit-euler"), 1e-3).limit.step);
   const auto extremes = [&](Real factor) {
     ProblemBalance balance(p);
@@ -121,17 +122,17 @@ TEST_CASE(
   CHECK((lower < -1e-3 || higher > 1.001));
 }
 
-TEST_CASE("the false diffusion that is told is the one that is seen") {
+TEST_CASE("the numerical diffusion that is told is the one that is seen") {
   // A wave of length 1 decays as exp(−D·k²·t).
   for (const char* name : {"explicit-euler", "ssprk3", "implicit-euler"}) {
     CAPTURE(name);
     Problem p(periodic_line(200), transport(Velocity(1.0), 0.001));
     p.initial = [](Point q) { return std::sin(2 * M_PI * q.x); };
-    const Carried run = carry(p, name, 0.4, 200, 1);
+    const Advected run = advect(p, name, 0.4, 200, 1);
     ProblemBalance balance(p);
-    const auto numbers = verify::stream_numbers(balance, scheme(name), 0.002);
+    const auto numbers = verify::advection_numbers(balance, scheme(name), 0.002);
     const Real seen = -std::log(run.outcome.totals.highest) / (4 * M_PI * M_PI);
-    CHECK(seen - 0.001 == doctest::Approx(numbers.false_diffusion[0]).epsilon(0.01));
+    CHECK(seen - 0.001 == doctest::Approx(numbers.numerical_diffusion[0]).epsilon(0.01));
     CHECK(numbers.peclet == doctest::Approx(5));
     CHECK(numbers.courant == doctest::Approx(0.4));
     CHECK(verify::stability(p, scheme(name), 0.002).diffusion_number ==
@@ -139,29 +140,29 @@ TEST_CASE("the false diffusion that is told is the one that is seen") {
   }
 }
 
-TEST_CASE("outlets that see the stream come back are named, and a velocity into closed walls too") {
+TEST_CASE("outlets that see the flow come back are named, and a velocity into closed boundaries too") {
   Velocity tide([](Real t) { return std::cos(2 * M_PI * t); });
   Problem p(Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells)}), transport(tide, 0.01));
-  p.wall("west", outflow_returning(1.0)).wall("east", outflow());
+  p.boundary("west", outflow_with_backflow(1.0)).boundary("east", outflow());
   ProblemBalance balance(p);
-  const auto numbers = verify::stream_numbers(balance, scheme("ssprk3"), 0.01, 0, 1);
-  REQUIRE(numbers.turning_back.size() == 2);
-  CHECK(numbers.turning_back[0].wall == "west");
-  CHECK(numbers.turning_back[0].bounded);
-  CHECK(!numbers.turning_back[1].bounded);
-  CHECK(numbers.turning_back[1].largest == doctest::Approx(1));
-  CHECK(numbers.turning_back[1].time == doctest::Approx(0.5));
-  // A tide a thousand million times as slow turns back just as much.
+  const auto numbers = verify::advection_numbers(balance, scheme("ssprk3"), 0.01, 0, 1);
+  REQUIRE(numbers.backflow.size() == 2);
+  CHECK(numbers.backflow[0].boundary == "west");
+  CHECK(numbers.backflow[0].bounded);
+  CHECK(!numbers.backflow[1].bounded);
+  CHECK(numbers.backflow[1].largest == doctest::Approx(1));
+  CHECK(numbers.backflow[1].time == doctest::Approx(0.5));
+  // A tide a thousand million times as slow has backflow just as much.
   Problem slow(p.grid(), transport(Velocity([](Real t) { return 1e-9 * std::cos(2 * M_PI * t); }), 1e-11));
-  slow.wall("west", outflow_returning(1.0)).wall("east", outflow());
+  slow.boundary("west", outflow_with_backflow(1.0)).boundary("east", outflow());
   ProblemBalance slowly(slow);
-  const auto seen = verify::stream_numbers(slowly, scheme("ssprk3"), 0.01, 0, 1);
-  REQUIRE(seen.turning_back.size() == 2);
-  CHECK(seen.turning_back[1].largest == doctest::Approx(1e-9));
+  const auto seen = verify::advection_numbers(slowly, scheme("ssprk3"), 0.01, 0, 1);
+  REQUIRE(seen.backflow.size() == 2);
+  CHECK(seen.backflow[1].largest == doctest::Approx(1e-9));
   Problem closed(p.grid(), transport(Velocity(0.3)));
-  closed.other_walls(insulated());
+  closed.default_boundary(insulated());
   ProblemBalance other(closed);
-  CHECK(verify::stream_numbers(other, scheme("ssprk3"), 0.01).against_walls == doctest::Approx(0.3));
+  CHECK(verify::advection_numbers(other, scheme("ssprk3"), 0.01).against_boundaries == doctest::Approx(0.3));
 }
 
 TEST_CASE("variation, squares, extrema, height and width of a pulse") {

@@ -1,7 +1,8 @@
-// Steady states of what is carried and diffused: against exact profiles, at low and high cell Peclet numbers.
+// Steady states of the advected quantity and diffused: against exact profiles, at low and high cell Peclet
+// numbers.
 #include <doctest/doctest.h>
 
-#include "support/carried.hpp"
+#include "support/advected.hpp"
 
 using namespace williwaw;
 using namespace williwaw::test;
@@ -29,7 +30,7 @@ Problem along(Index nodes, Real diffusivity, const std::string& flux) {
   Problem p(Grid({Axis::uniform("x", 0, 1, nodes - 1, Unknowns::nodes)}),
             transport(Velocity(1.0), diffusivity));
   p.numerical_flux = flux;
-  p.wall("west", dirichlet(0.0)).wall("east", dirichlet(1.0));
+  p.boundary("west", dirichlet(0.0)).boundary("east", dirichlet(1.0));
   return p;
 }
 
@@ -74,7 +75,7 @@ TEST_CASE("blended fluxes follow the exact profile where upwinding smears it") {
   }
 }
 
-TEST_CASE("a stream that turns round from an inlet to an outlet brings its profile along") {
+TEST_CASE("advection that turns round from an inlet to an outlet brings its profile along") {
   // After Smith and Hutton (1982): from the inlet (y = 0, x < 0) round to the outlet (y = 0, x > 0).
   const auto inlet = [](Real x) { return 1 + std::tanh(10 * (2 * x + 1)); };
   const auto solve_for = [&](Index n, Real diffusivity, const std::string& flux,
@@ -87,8 +88,8 @@ TEST_CASE("a stream that turns round from an inlet to an outlet brings its profi
     p.numerical_flux = flux;
     p.reconstruction = reconstruction;
     p.initial = 1.0;
-    const Wall far = dirichlet(1 - std::tanh(10.0));
-    p.wall("west", far).wall("east", far).wall("north", far).wall("south", outflow());
+    const Boundary far = dirichlet(1 - std::tanh(10.0));
+    p.boundary("west", far).boundary("east", far).boundary("north", far).boundary("south", outflow());
     p.part({"inlet", "south", {}, inside([](const Point& q) { return q.x < 0; }), dirichlet([inlet](Point q) {
               return inlet(q.x);
             })});
@@ -107,21 +108,21 @@ TEST_CASE("a stream that turns round from an inlet to an outlet brings its profi
     return error;
   };
   // Hardly any diffusion: what comes out should be what came in.
-  const Real first = solve_for(40, 1e-6, "upwind", "none", "auto", nullptr),
+  const Real first = solve_for(40, 1e-6, "upwind", "first-order", "auto", nullptr),
              limited = solve_for(40, 1e-6, "upwind", "van-leer", "auto", nullptr);
   CHECK(first > 0.1);
   CHECK(limited < 0.35 * first);
-  CHECK(solve_for(80, 1e-6, "upwind", "none", "auto", nullptr) < 0.75 * first);
+  CHECK(solve_for(80, 1e-6, "upwind", "first-order", "auto", nullptr) < 0.75 * first);
   // With much diffusion all fluxes agree, and solvers too.
   State central, hybrid, other;
-  solve_for(40, 0.1, "central", "none", "direct", &central);
-  solve_for(40, 0.1, "hybrid", "none", "bicgstab", &hybrid);
-  solve_for(40, 0.1, "central", "none", "bicgstab", &other);
+  solve_for(40, 0.1, "central", "first-order", "direct", &central);
+  solve_for(40, 0.1, "hybrid", "first-order", "bicgstab", &hybrid);
+  solve_for(40, 0.1, "central", "first-order", "bicgstab", &other);
   CHECK(largest_difference(central, hybrid) < 1e-6);
   CHECK(largest_difference(central, other) < 1e-6);
 }
 
-TEST_CASE("the matrix is the derivative of the rate, walls and outlines included") {
+TEST_CASE("the matrix is the derivative of the rate, boundaries and outlines included") {
   const std::vector<Region> cut{
       {"islet", inside([](const Point& q) { return std::hypot(q.x - 0.6, q.y - 0.4) < 0.2; }), false}};
   for (const char* flux : {"central", "upwind", "hybrid", "power-law", "lax-friedrichs"}) {
@@ -132,10 +133,10 @@ TEST_CASE("the matrix is the derivative of the rate, walls and outlines included
                   1.3),
         Regions(cut));
     p.numerical_flux = flux;
-    p.wall("west", dirichlet([](Point q) { return q.y; }))
-        .wall("east", outflow())
-        .wall("south", gradient(0.4));
-    p.wall("north", outflow_returning(0.7)).other_walls(insulated());
+    p.boundary("west", dirichlet([](Point q) { return q.y; }))
+        .boundary("east", outflow())
+        .boundary("south", gradient(0.4));
+    p.boundary("north", outflow_with_backflow(0.7)).default_boundary(insulated());
     ProblemBalance balance(p);
     State y(static_cast<std::size_t>(p.grid().count()), 0.0), f0 = y, f1 = y;
     Ledger ledger(balance.lines().size());
@@ -167,7 +168,7 @@ TEST_CASE(
         Grid({Axis::uniform("x", 0, 1, 6, Unknowns::cells), Axis::uniform("y", 0, 0.3, 5, Unknowns::cells)}),
         conservation(quadratic_flux(), 0.05));
     p.numerical_flux = "upwind";
-    p.wall("west", dirichlet(about)).wall("east", dirichlet(about)).other_walls(insulated());
+    p.boundary("west", dirichlet(about)).boundary("east", dirichlet(about)).default_boundary(insulated());
     ProblemBalance balance(p);
     const auto count = static_cast<std::size_t>(p.grid().count());
     State y(count, about), more(count), less(count);

@@ -2,7 +2,7 @@
 // keeps.
 #include <doctest/doctest.h>
 
-#include "support/carried.hpp"
+#include "support/advected.hpp"
 #include "support/pairs.hpp"
 #include "williwaw/terms/problem_balance.hpp"
 
@@ -30,8 +30,8 @@ TEST_CASE("a pair that turns into each other keeps its sum, and each its decay")
   Problem u(g, first), v(g, second);
   u.initial = 2.0;
   v.initial = 1.0;
-  u.other_walls(insulated());
-  v.other_walls(insulated());
+  u.default_boundary(insulated());
+  v.default_boundary(insulated());
   ProblemBalance balance({u, v}, turning());
   CHECK(balance.layout().blocks().size() == 2);
   for (const char* name : {"rk4", "implicit-explicit", "crank-nicolson"}) {
@@ -52,8 +52,8 @@ TEST_CASE("each unknown of a system has a budget of its own, which a line on ano
   Problem u(g, first), v(g, second);
   u.initial = [](Point p) { return 2 + p.x; };
   v.initial = 1.0;
-  u.wall("west", flux(0.4)).other_walls(insulated());
-  v.wall("east", dirichlet(0.2)).other_walls(insulated());
+  u.boundary("west", flux(0.4)).default_boundary(insulated());
+  v.boundary("east", dirichlet(0.2)).default_boundary(insulated());
   ProblemBalance balance({u, v}, turning());
   for (const char* name : {"explicit-euler", "rk4", "crank-nicolson", "bdf2"}) {
     CAPTURE(name);
@@ -112,7 +112,7 @@ TEST_CASE(
   u.initial = [](Point p) { return 1 + 0.5 * std::sin(2 * M_PI * p.x); };
   v.initial = 0.0;
   u.reconstruction = v.reconstruction = "van-leer";
-  ProblemBalance pair({u, v}, {}, self_carrying_flux(2));
+  ProblemBalance pair({u, v}, {}, self_advecting_flux(2));
   State y = pair.initial_state();
   CHECK(pair.fastest(y) == doctest::Approx(2 * 1.5 * 40).epsilon(0.01));
   const Outcome o = advance_system(pair, y, "ssprk3", 0.002, 0.1);
@@ -121,7 +121,7 @@ TEST_CASE(
   one.initial = [](Point p) { return 1 + 0.5 * std::sin(2 * M_PI * p.x); };
   one.reconstruction = "van-leer";
   one.numerical_flux = "local-lax-friedrichs";
-  const Carried run = carry(one, "ssprk3", 0.24, 60, 0.2);
+  const Advected run = advect(one, "ssprk3", 0.24, 60, 0.2);
   for (Index i = 0; i < 40; ++i) {
     CHECK(y[static_cast<std::size_t>(i)] ==
           doctest::Approx(run.state[static_cast<std::size_t>(i)]).epsilon(1e-6));
@@ -137,7 +137,7 @@ TEST_CASE("random vectors steepen and decay alike on two grids") {
       p.reconstruction = "van-leer";
       return p;
     };
-    ProblemBalance balance({member(1), member(2)}, {}, self_carrying_flux(2));
+    ProblemBalance balance({member(1), member(2)}, {}, self_advecting_flux(2));
     State y = balance.initial_state();
     const Totals before = balance.totals(y, 0);
     const Outcome o = advance_system(balance, y, "ssprk3", 0.1 / static_cast<Real>(n), 0.1);
@@ -159,22 +159,23 @@ TEST_CASE("systems refuse what they cannot take") {
   CHECK_THROWS_AS(ProblemBalance({a, c}), InputError);
   CHECK_THROWS_AS(ProblemBalance(std::vector<Problem>{}), InputError);
   a.reconstruction = "weno5";
-  CHECK_THROWS_AS(ProblemBalance({a}, {}, self_carrying_flux(1)), InputError);
+  CHECK_THROWS_AS(ProblemBalance({a}, {}, self_advecting_flux(1)), InputError);
 }
 
 TEST_CASE("a flux of two components does not go with one unknown, nor with three") {
   const Problem one(periodic_plan(6), diffusion(0.01));
-  CHECK_THROWS_WITH_AS(ProblemBalance({one}, {}, self_carrying_flux(2)),
+  CHECK_THROWS_WITH_AS(ProblemBalance({one}, {}, self_advecting_flux(2)),
                        "the flux is for 2 unknowns, and the system has 1", InputError);
-  CHECK_THROWS_AS(ProblemBalance({one, one, one}, {}, self_carrying_flux(2)), InputError);
-  CHECK_THROWS_AS(self_carrying_flux(0), InputError);
+  CHECK_THROWS_AS(ProblemBalance({one, one, one}, {}, self_advecting_flux(2)), InputError);
+  CHECK_THROWS_AS(self_advecting_flux(0), InputError);
   CHECK_THROWS_AS(ProblemBalance({}, {}), InputError);
-  ProblemBalance two({one, one}, {}, self_carrying_flux(2));
+  ProblemBalance two({one, one}, {}, self_advecting_flux(2));
   CHECK(two.unknowns().size() == 2);
 }
 
-TEST_CASE("one unknown that carries itself between walls is the same as its conservation law, booked alike") {
-  for (const char* reconstruction : {"none", "van-leer"}) {
+TEST_CASE(
+    "one unknown that carries itself between boundaries is the same as its conservation law, booked alike") {
+  for (const char* reconstruction : {"first-order", "van-leer"}) {
     CAPTURE(std::string(reconstruction));
     const Grid g({Axis::uniform("x", 0, 1, 50, Unknowns::cells)});
     struct Square {
@@ -186,11 +187,11 @@ TEST_CASE("one unknown that carries itself between walls is the same as its cons
     for (Problem* p : {&alone, &member}) {
       p->reconstruction = reconstruction;
       p->initial = [](Point x) { return 0.5 + 0.4 * std::sin(6 * x.x); };
-      p->wall("west", dirichlet([](Point, Real t) { return 0.5 + 0.2 * std::sin(5 * t); }))
-          .wall("east", dirichlet(0.1));
+      p->boundary("west", dirichlet([](Point, Real t) { return 0.5 + 0.2 * std::sin(5 * t); }))
+          .boundary("east", dirichlet(0.1));
     }
     ProblemBalance one(alone);
-    ProblemBalance many({member}, {}, self_carrying_flux(1));
+    ProblemBalance many({member}, {}, self_advecting_flux(1));
     State y = one.initial_state(), z = many.initial_state();
     REQUIRE(y == z);
     Plan plan;
@@ -199,7 +200,8 @@ TEST_CASE("one unknown that carries itself between walls is the same as its cons
     plan.until = 0.6;
     const Outcome expected = march(one, y, plan), o = march(many, z, plan);
     CHECK(o.budget.worst_step() < 1e-12);
-    // With slopes they differ beside walls, where the system takes the value on the wall for its ghosts.
+    // With slopes they differ beside boundaries, where the system takes the value on the boundary for its
+    // ghosts.
     for (std::size_t n = 0; n + (reconstruction[0] == 'n' ? 0 : 3) < z.size(); ++n)
       CHECK(z[n] == doctest::Approx(y[n]).epsilon(reconstruction[0] == 'n' ? 1e-9 : 2e-3));
     for (std::size_t l = 0; l < many.lines().size(); ++l) {
@@ -209,17 +211,17 @@ TEST_CASE("one unknown that carries itself between walls is the same as its cons
   }
 }
 
-TEST_CASE("nodes that walls hold are booked for each unknown of a system") {
+TEST_CASE("nodes that boundaries hold are booked for each unknown of a system") {
   const Grid g({Axis::uniform("x", 0, 1, 20, Unknowns::nodes)});
   Problem u(g, diffusion(1.0)), v(g, diffusion(0.5));
-  u.wall("west", dirichlet(1.0)).wall("east", dirichlet(0.0));
-  v.wall("west", insulated()).wall("east", dirichlet([](Point, Real t) { return t; }));
+  u.boundary("west", dirichlet(1.0)).boundary("east", dirichlet(0.0));
+  v.boundary("west", insulated()).boundary("east", dirichlet([](Point, Real t) { return t; }));
   ProblemBalance balance({u, v});
   State y = balance.initial_state();
   const Outcome o = advance_system(balance, y, "crank-nicolson", 0.02, 8);
   CHECK(o.budget.worst_step() < 1e-11);
-  CHECK(balance.held().size() == 3);
-  // Settled: u is a straight line, v rises with its wall, behind it by (1 - x²)/(2·0.5).
+  CHECK(balance.prescribed().size() == 3);
+  // Settled: u is a straight line, v rises with its boundary, behind it by (1 - x²)/(2·0.5).
   for (Index n = 0; n <= 20; n += 4) {
     const Real x = static_cast<Real>(n) / 20;
     CHECK(y[n] == doctest::Approx(1 - x).epsilon(1e-9));
@@ -243,34 +245,34 @@ TEST_CASE("systems say which unknowns, grids and fluxes they cannot take") {
   CHECK(refusal({plain}, nullptr).empty());
   CHECK(refusal({plain, Problem(other, diffusion(1.0))}, nullptr) ==
         "the unknowns of a system live on one grid");
-  CHECK(refusal({plain}, self_carrying_flux(2)) == "the flux is for 2 unknowns, and the system has 1");
-  CHECK_THROWS_WITH_AS(self_carrying_flux(0), "a flux needs one component at least", InputError);
+  CHECK(refusal({plain}, self_advecting_flux(2)) == "the flux is for 2 unknowns, and the system has 1");
+  CHECK_THROWS_WITH_AS(self_advecting_flux(0), "a flux needs one component at least", InputError);
   for (const Equation& e : {transport(Velocity(1.0)), wave(1.0)})
     CHECK(refusal({Problem(g, e)}, nullptr).find("is the system's own flux") != std::string::npos);
   Problem high(g, diffusion(1.0));
   high.reconstruction = "weno5";
-  CHECK(refusal({high}, self_carrying_flux(1)) ==
+  CHECK(refusal({high}, self_advecting_flux(1)) ==
         "reconstruction 'weno5' is not for systems; take none or a limited one");
   CHECK(refusal({high}, nullptr).empty());
   Problem uneven(Grid({Axis("x", {0, 0.1, 0.3, 1}, Unknowns::cells, true)}), diffusion(1.0));
-  CHECK(refusal({uneven}, self_carrying_flux(1)) == "a system with a flux needs uniform axes");
+  CHECK(refusal({uneven}, self_advecting_flux(1)) == "a system with a flux needs uniform axes");
   const Regions pier({{"pier", inside([](Point q) { return q.x < 0.3 && q.y < 0.3; }), false}});
   Problem cut(
       Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells), Axis::uniform("y", 0, 1, 8, Unknowns::cells)}),
       diffusion(1.0), pier);
-  cut.other_walls(insulated());
-  CHECK(refusal({cut}, self_carrying_flux(1)) == "a system with a flux needs a whole rectangle");
+  cut.default_boundary(insulated());
+  CHECK(refusal({cut}, self_advecting_flux(1)) == "a system with a flux needs a whole rectangle");
 }
 
 TEST_CASE("one unknown that carries itself with two flows out at its ends what the flux says") {
   // f(u) = u²: Riemann's problem of a shock from 2 to 1 that runs with (4 − 1)/(2 − 1) = 3.
-  for (const char* reconstruction : {"none", "minmod", "van-leer"}) {
+  for (const char* reconstruction : {"first-order", "minmod", "van-leer"}) {
     CAPTURE(reconstruction);
     Problem p(Grid({Axis::uniform("x", 0, 1, 100, Unknowns::cells)}), diffusion(1e-9));
     p.initial = [](Point q) { return q.x < 0.2 ? 2.0 : 1.0; };
     p.reconstruction = reconstruction;
-    p.wall("west", dirichlet(2.0)).wall("east", dirichlet(1.0));
-    ProblemBalance balance({p}, nullptr, self_carrying_flux(1));
+    p.boundary("west", dirichlet(2.0)).boundary("east", dirichlet(1.0));
+    ProblemBalance balance({p}, nullptr, self_advecting_flux(1));
     State y = balance.initial_state();
     CHECK(balance.fastest(y) == doctest::Approx(4 * 100));
     const Outcome o = advance_system(balance, y, "ssprk3", 1e-3, 0.2);
@@ -296,17 +298,19 @@ TEST_CASE("a system whose axes and components change places is the same system")
         const Real a = turned ? q.y : q.x, b = turned ? q.x : q.y;
         return along ? 1 + 0.4 * std::sin(5 * a + 2 * b) : 0.6 + 0.3 * std::cos(4 * b - 3 * a);
       };
-      p.wall(turned ? "south" : "west", dirichlet(0.9)).wall(turned ? "north" : "east", gradient(0.0));
-      p.wall(turned ? "west" : "south", gradient(0.0)).wall(turned ? "east" : "north", dirichlet(0.3));
+      p.boundary(turned ? "south" : "west", dirichlet(0.9))
+          .boundary(turned ? "north" : "east", gradient(0.0));
+      p.boundary(turned ? "west" : "south", gradient(0.0))
+          .boundary(turned ? "east" : "north", dirichlet(0.3));
       members.push_back(p);
     }
     if (turned) std::swap(members[0], members[1]);
     return members;
   };
-  for (const char* reconstruction : {"none", "van-leer"}) {
+  for (const char* reconstruction : {"first-order", "van-leer"}) {
     CAPTURE(reconstruction);
-    ProblemBalance as_is(made(false, reconstruction), {}, self_carrying_flux(2)),
-        turned(made(true, reconstruction), {}, self_carrying_flux(2));
+    ProblemBalance as_is(made(false, reconstruction), {}, self_advecting_flux(2)),
+        turned(made(true, reconstruction), {}, self_advecting_flux(2));
     const State y = as_is.initial_state(), z = turned.initial_state();
     State f(y.size()), g(z.size());
     Ledger of_f(as_is.lines().size()), of_g(turned.lines().size());
@@ -336,9 +340,9 @@ TEST_CASE("a system's flows stand on the lines of the conditions that let them t
   Equation still = diffusion(1e-3);
   still.unknown = "ice";
   Problem p(Grid({Axis::uniform("x", 0, 1, 12, Unknowns::cells)}), still);
-  p.wall("west", gradient(0.0) + flux(3.0)).wall("east", flux(-0.5) + gradient(0.0));
+  p.boundary("west", gradient(0.0) + flux(3.0)).boundary("east", flux(-0.5) + gradient(0.0));
   p.initial = 2.0;
-  ProblemBalance line({p}, {}, self_carrying_flux(1));
+  ProblemBalance line({p}, {}, self_advecting_flux(1));
   State y = line.initial_state(), f(y.size());
   Ledger ledger(line.lines().size());
   line.rate(y, 0, Parts::all(), f, ledger);
@@ -352,13 +356,13 @@ TEST_CASE("a system's flows stand on the lines of the conditions that let them t
   // A door in the side gets what passes through itself: 3 of 8 cells.
   Equation moving = diffusion(1e-3);
   moving.unknown = "floes";
-  Problem room(
+  Problem workspace(
       Grid({Axis::uniform("x", 0, 1, 6, Unknowns::cells), Axis::uniform("y", 0, 1, 8, Unknowns::cells)}),
       moving);
-  room.wall("west", insulated()).other_walls(gradient(0.0));
-  room.part({"door", "west", "", inside([](const Point& at) { return at.y < 0.375; }), gradient(0.0)});
-  room.initial = 2.0;
-  ProblemBalance plan({room}, {}, self_carrying_flux(1));
+  workspace.boundary("west", insulated()).default_boundary(gradient(0.0));
+  workspace.part({"door", "west", "", inside([](const Point& at) { return at.y < 0.375; }), gradient(0.0)});
+  workspace.initial = 2.0;
+  ProblemBalance plan({workspace}, {}, self_advecting_flux(1));
   y = plan.initial_state();
   f.resize(y.size());
   Ledger of_plan(plan.lines().size());

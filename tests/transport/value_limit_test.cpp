@@ -2,7 +2,7 @@
 // the start.
 #include <doctest/doctest.h>
 
-#include "support/carried.hpp"
+#include "support/advected.hpp"
 #include "williwaw/verify/value_range.hpp"
 
 using namespace williwaw;
@@ -42,14 +42,14 @@ std::vector<Story> stories(int dimension) {
   if (dimension == 2) axes.push_back(Axis::uniform("y", 0, 0.4, 10, Unknowns::cells));
   const Grid grid(axes);
   std::vector<Story> all;
-  const auto add = [&](const char* name, const Equation& e, Function initial, const Wall& west, Real low,
+  const auto add = [&](const char* name, const Equation& e, Function initial, const Boundary& west, Real low,
                        Real high, Real fastest) {
     Problem p(grid, e);
     p.initial = std::move(initial);
-    p.wall("west", west).other_walls(outflow());
+    p.boundary("west", west).default_boundary(outflow());
     all.push_back({name, p, low, high, fastest});
   };
-  add("rest, held at 1", conservation(quadratic_flux()), 0.0, dirichlet(1), 0, 1, 1);
+  add("rest, prescribed at 1", conservation(quadratic_flux()), 0.0, dirichlet(1), 0, 1, 1);
   add("rest, swings later", conservation(quadratic_flux()), 0.0,
       dirichlet([](Real t) { return t < 0.5 ? 0.0 : 2 * std::sin(3.2 * (t - 0.5)); }), 0, 2, 2);
   add(
@@ -72,7 +72,7 @@ Totals extremes_of(const Problem& p, const char* scheme_name, Real step, Real un
   plan.guard = false;
   Totals all = balance.totals(y, 0);
   Observers o;
-  o.on_step = [&](const Moment& m) {
+  o.on_step = [&](const StepInfo& m) {
     all.lowest = std::min(all.lowest, m.totals.lowest);
     all.highest = std::max(all.highest, m.totals.highest);
   };
@@ -135,7 +135,7 @@ TEST_CASE("speeds that are unbounded where values go end the search in finite ti
     for (const Real lowest : {0.0, -0.5}) {
       Problem p(Grid({Axis::uniform("x", 0, 1, 20, Unknowns::cells)}), conservation(law));
       p.initial = [lowest](Point q) { return lowest + q.x - 0.025; };
-      p.wall("west", dirichlet(lowest)).other_walls(outflow());
+      p.boundary("west", dirichlet(lowest)).default_boundary(outflow());
       for (const char* name : {"explicit-euler", "ssprk3", "rk4"}) {
         const auto s = verify::stability(p, scheme(name), 1e-3, 0, 1);
         CHECK(s.limit.step < 1e-6);
@@ -149,7 +149,7 @@ TEST_CASE(
     "not") {
   Problem p(Grid({Axis::uniform("x", 0, 2, 100, Unknowns::cells)}), conservation(quadratic_flux()));
   p.initial = 0.5;
-  p.wall("west", dirichlet(0.5)).wall("east", insulated());
+  p.boundary("west", dirichlet(0.5)).boundary("east", insulated());
   const Real step = 0.008;  // Courant 1 at u = 2.5
   const auto s = verify::stability(p, scheme("explicit-euler"), step, 0, 4);
   REQUIRE(s.allowed);
@@ -190,7 +190,7 @@ TEST_CASE(
           Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 8, Unknowns::cells)}),
           conservation(quadratic_flux()), regions);
       p.initial = 0.25;
-      p.other_walls(insulated());
+      p.default_boundary(insulated());
       ProblemBalance balance(p);
       std::array<Real, 2> passing{0, 0};
       for (Index n = 0; n < p.grid().count(); ++n)

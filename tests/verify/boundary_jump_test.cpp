@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "williwaw/terms/problem_balance.hpp"
 #include "williwaw/verify/boundary_jumps.hpp"
 
 using namespace williwaw;
@@ -23,7 +24,7 @@ std::vector<BoundaryJump> jumps_of(const Problem& p, Real until = 0) {
 TEST_CASE("unequal values at a corner are found, and where") {
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
     Problem p(square(9, unknowns), diffusion(2.0));
-    p.wall("west", dirichlet(75.0)).wall("north", dirichlet(5.0)).other_walls(insulated());
+    p.boundary("west", dirichlet(75.0)).boundary("north", dirichlet(5.0)).default_boundary(insulated());
     const auto found = jumps_of(p);
     REQUIRE(found.size() == 1);
     CHECK(found[0].place.x == doctest::Approx(0));
@@ -31,10 +32,12 @@ TEST_CASE("unequal values at a corner are found, and where") {
     CHECK(std::abs(found[0].first_value - found[0].second_value) == doctest::Approx(70));
     // The same value, or a flux on one of both, is no jump.
     Problem same(square(9, unknowns), diffusion(2.0));
-    same.wall("west", dirichlet(5.0)).wall("north", dirichlet(5.0)).other_walls(insulated());
+    same.boundary("west", dirichlet(5.0)).boundary("north", dirichlet(5.0)).default_boundary(insulated());
     CHECK(jumps_of(same).empty());
     Problem exchange(square(9, unknowns), diffusion(2.0));
-    exchange.wall("west", dirichlet(75.0)).wall("north", robin(1e6, 5.0)).other_walls(insulated());
+    exchange.boundary("west", dirichlet(75.0))
+        .boundary("north", robin(1e6, 5.0))
+        .default_boundary(insulated());
     CHECK(jumps_of(exchange).empty());
   }
 }
@@ -42,8 +45,8 @@ TEST_CASE("unequal values at a corner are found, and where") {
 TEST_CASE("values that vary along sides meet at the corner itself") {
   Problem p(square(7), diffusion(1.0));
   // Equal at the corner (0, 0), however steep beside it; unequal at (1, 0).
-  p.wall("west", dirichlet(0.0)).wall("south", dirichlet([](Point at) { return std::cbrt(at.x); }));
-  p.wall("east", dirichlet(1.5)).other_walls(insulated());
+  p.boundary("west", dirichlet(0.0)).boundary("south", dirichlet([](Point at) { return std::cbrt(at.x); }));
+  p.boundary("east", dirichlet(1.5)).default_boundary(insulated());
   const auto found = jumps_of(p);
   REQUIRE(found.size() == 1);
   CHECK(found[0].place.x == doctest::Approx(1));
@@ -53,14 +56,15 @@ TEST_CASE("values that vary along sides meet at the corner itself") {
 
 TEST_CASE("a jump within one side, and between parts of it") {
   Problem p(square(8), diffusion(1.0));
-  p.wall("south", dirichlet([](Point at) { return at.x < 0.53 ? 1 + at.x : at.x; })).other_walls(insulated());
+  p.boundary("south", dirichlet([](Point at) { return at.x < 0.53 ? 1 + at.x : at.x; }))
+      .default_boundary(insulated());
   const auto within = jumps_of(p);
   REQUIRE(within.size() == 1);
   CHECK(within[0].first == within[0].second);
   CHECK(within[0].place.x == doctest::Approx(0.53));
   CHECK(std::abs(within[0].first_value - within[0].second_value) == doctest::Approx(1));
   Problem parts(square(8), diffusion(1.0));
-  parts.wall("south", dirichlet(0.0)).other_walls(insulated());
+  parts.boundary("south", dirichlet(0.0)).default_boundary(insulated());
   parts.part({"door", "south", "", inside([](const Point& at) { return at.x > 0.5; }), dirichlet(3.0)});
   const auto between = jumps_of(parts);
   REQUIRE(between.size() == 1);
@@ -68,41 +72,42 @@ TEST_CASE("a jump within one side, and between parts of it") {
   CHECK(between[0].place.x == doctest::Approx(0.5));
   // Steep but continuous data are none.
   Problem steep(square(8), diffusion(1.0));
-  steep.wall("south", dirichlet([](Point at) { return std::tanh(200 * (at.x - 0.53)); }))
-      .other_walls(insulated());
+  steep.boundary("south", dirichlet([](Point at) { return std::tanh(200 * (at.x - 0.53)); }))
+      .default_boundary(insulated());
   CHECK(jumps_of(steep).empty());
 }
 
 TEST_CASE("jumps that come with time, in blocks and at cut-outs; none where nothing diffuses") {
   Problem swings(square(6), diffusion(1.0));
-  swings.wall("west", dirichlet([](Real t) { return std::sin(2 * M_PI * t); })).wall("north", dirichlet(0.0));
-  swings.other_walls(insulated());
+  swings.boundary("west", dirichlet([](Real t) { return std::sin(2 * M_PI * t); }))
+      .boundary("north", dirichlet(0.0));
+  swings.default_boundary(insulated());
   CHECK(jumps_of(swings).empty());
   CHECK(jumps_of(swings, 1).size() == 1);
   // A run that starts later is looked at between its own times.
   Problem late(square(6), diffusion(1.0));
-  late.wall("west", dirichlet([](Real t) { return std::abs(t - 2.382) < 0.02 ? 1.0 : 0.0; }))
-      .wall("north", dirichlet(0.0));
-  late.other_walls(insulated());
+  late.boundary("west", dirichlet([](Real t) { return std::abs(t - 2.382) < 0.02 ? 1.0 : 0.0; }))
+      .boundary("north", dirichlet(0.0));
+  late.default_boundary(insulated());
   CHECK(verify::boundary_jumps(ProblemBalance(late), 2, 3).size() == 1);
   CHECK(verify::boundary_jumps(ProblemBalance(late), 2, 2.3).empty());
   Grid block({Axis::uniform("x", 0, 1, 4, Unknowns::cells), Axis::uniform("y", 0, 1, 4, Unknowns::cells),
               Axis::uniform("z", 0, 1, 4, Unknowns::cells)});
   Problem three(block, diffusion(1.0));
-  three.wall("top", dirichlet(1.0)).wall("east", dirichlet(0.0)).other_walls(insulated());
+  three.boundary("top", dirichlet(1.0)).boundary("east", dirichlet(0.0)).default_boundary(insulated());
   const auto edge = jumps_of(three);
   REQUIRE(edge.size() == 1);
   CHECK(edge[0].place.x == doctest::Approx(1));
   CHECK(edge[0].place.z == doctest::Approx(1));
   Regions regions({{"notch", inside([](const Point& p) { return p.x < 0.5 && p.y > 0.5; }), false}});
   Problem notched(square(8), diffusion(1.0), regions);
-  notched.wall("notch", dirichlet(2.0)).wall("north", dirichlet(1.0)).other_walls(insulated());
+  notched.boundary("notch", dirichlet(2.0)).boundary("north", dirichlet(1.0)).default_boundary(insulated());
   CHECK(jumps_of(notched).size() == 1);
-  Problem carried(square(6), transport(Velocity(1.0, 1.0)));
-  carried.wall("west", dirichlet(1.0)).wall("south", dirichlet(0.0)).other_walls(outflow());
-  CHECK(jumps_of(carried).empty());
+  Problem advected(square(6), transport(Velocity(1.0, 1.0)));
+  advected.boundary("west", dirichlet(1.0)).boundary("south", dirichlet(0.0)).default_boundary(outflow());
+  CHECK(jumps_of(advected).empty());
   Problem line(Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells)}), diffusion(1.0));
-  line.wall("west", dirichlet(1.0)).wall("east", dirichlet(0.0));
+  line.boundary("west", dirichlet(1.0)).boundary("east", dirichlet(0.0));
   CHECK(jumps_of(line).empty());
 }
 
@@ -114,9 +119,9 @@ TEST_CASE("data that agree where an outline meets a side are no jump, and others
     const Regions regions({{"slope", inside([](const Point& p) { return p.x + p.y < 0.53; }), false}});
     const auto with = [&](Real apart) {
       Problem p(square(n), diffusion(1.0), regions);
-      p.wall("west", dirichlet([](Point at) { return 3 * at.y; }));
-      p.wall("slope", dirichlet([apart](Point at) { return 3 * 0.53 + apart + 5 * at.x; }));
-      p.other_walls(insulated());
+      p.boundary("west", dirichlet([](Point at) { return 3 * at.y; }));
+      p.boundary("slope", dirichlet([apart](Point at) { return 3 * 0.53 + apart + 5 * at.x; }));
+      p.default_boundary(insulated());
       return jumps_of(p);
     };
     CHECK(with(0).empty());

@@ -9,7 +9,7 @@ using namespace williwaw;
 TEST_CASE("the slowest decay of a bar and a plate") {
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
     Problem p(Grid({Axis::uniform("x", 0, 1, 40, u), Axis::uniform("y", 0, 2, 30, u)}), diffusion(0.7, 1.4));
-    p.wall("west", dirichlet(0.0)).wall("east", dirichlet(0.0)).other_walls(insulated());
+    p.boundary("west", dirichlet(0.0)).boundary("east", dirichlet(0.0)).default_boundary(insulated());
     ProblemBalance balance(p);
     const auto decay = verify::slowest_decay(balance);
     CHECK(decay.settled);
@@ -20,7 +20,7 @@ TEST_CASE("the slowest decay of a bar and a plate") {
               .epsilon(1e-8));
   }
   Problem closed(Grid({Axis::uniform("x", 0, 1, 40, Unknowns::cells)}), diffusion(1.0));
-  closed.other_walls(insulated());
+  closed.default_boundary(insulated());
   ProblemBalance balance(closed);
   CHECK(verify::slowest_decay(balance).rate == 0);
 }
@@ -31,7 +31,7 @@ TEST_CASE(
       Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 9, Unknowns::cells),
             Axis::uniform("z", 0, 1, 8, Unknowns::cells)}),
       diffusion(0.5));
-  block.wall("top", dirichlet(0.0)).wall("bottom", dirichlet(0.0)).other_walls(insulated());
+  block.boundary("top", dirichlet(0.0)).boundary("bottom", dirichlet(0.0)).default_boundary(insulated());
   ProblemBalance balance(block);
   const auto decay = verify::slowest_decay(balance);
   // The slowest mode along z on eight cells.
@@ -43,17 +43,18 @@ TEST_CASE(
     Equation e = diffusion(0.5);
     e.reaction = Reaction::of([r = reaction](Real u) { return r * u; }, true);
     Problem p(block.grid(), e);
-    p.wall("top", dirichlet(0.0)).wall("bottom", dirichlet(0.0)).other_walls(insulated());
+    p.boundary("top", dirichlet(0.0)).boundary("bottom", dirichlet(0.0)).default_boundary(insulated());
     ProblemBalance reacting(p);
     CHECK(*verify::growing_modes(reacting, reacting.initial_state()) == growing);
   }
   const Grid line({Axis::uniform("x", 0, 1, 10, Unknowns::cells)});
-  Problem carried(line, transport(Velocity(1.0), 0.1)), moving(line, wave(1.0)), curved(line, diffusion(1.0));
-  carried.wall("west", dirichlet(0.0)).wall("east", outflow());
-  moving.other_walls(fixed_end());
-  curved.wall("west", radiation(0.9, 280.0)).wall("east", insulated());
+  Problem advected(line, transport(Velocity(1.0), 0.1)), moving(line, wave(1.0)),
+      curved(line, diffusion(1.0));
+  advected.boundary("west", dirichlet(0.0)).boundary("east", outflow());
+  moving.default_boundary(fixed_boundary());
+  curved.boundary("west", radiation(0.9, 280.0)).boundary("east", insulated());
   curved.initial = 300.0;
-  ProblemBalance first(carried), second(moving), third(curved);
+  ProblemBalance first(advected), second(moving), third(curved);
   CHECK_FALSE(verify::growing_modes(first, first.initial_state()));
   CHECK_FALSE(verify::growing_modes(second, second.initial_state()));
   CHECK_THROWS_AS(verify::slowest_decay(third), InputError);
@@ -70,7 +71,7 @@ TEST_CASE(
           {{"corner", inside([](Point p) { return p.x > 0 && p.y > 0; }), false, "", false}});
       Problem p(Grid({Axis::uniform("x", -1, 1, n, u), Axis::uniform("y", -1, 1, n, u)}), diffusion(1.0),
                 corner);
-      p.other_walls(dirichlet(0.0));
+      p.default_boundary(dirichlet(0.0));
       ProblemBalance balance(p);
       const auto decay = verify::slowest_decay(balance);
       CHECK(decay.settled);

@@ -40,16 +40,17 @@ struct Seeded {
 
 std::vector<Seeded> seeded_problems() {
   std::vector<Seeded> all;
-  const auto add = [&](const std::string& name, Grid grid, Equation e, Function initial, Wall west, Wall rest,
-                       const std::string& s, Real beyond) {
+  const auto add = [&](const std::string& name, Grid grid, Equation e, Function initial, Boundary west,
+                       Boundary rest, const std::string& s, Real beyond) {
     Problem p(std::move(grid), std::move(e));
     p.initial = std::move(initial);
-    p.wall("west", west).other_walls(rest);
+    p.boundary("west", west).default_boundary(rest);
     all.push_back({name, p, s, beyond});
   };
   const auto bump = [](Point q, Real) { return std::exp(-50 * (q.x - 0.4) * (q.x - 0.4)); };
   add("smooth bump", line(40), diffusion(1.0), bump, dirichlet(0.0), dirichlet(0.0), "explicit-euler", 1.05);
-  add("jump at a wall", line(50), diffusion(0.7), 1.0, dirichlet(0.0), insulated(), "explicit-euler", 1.02);
+  add("jump at a boundary", line(50), diffusion(0.7), 1.0, dirichlet(0.0), insulated(), "explicit-euler",
+      1.02);
   add("nodes and exchange", line(40, Unknowns::nodes), diffusion(1.0), bump, robin(3.0, 1.0), insulated(),
       "rk2", 1.03);
   add("graded", graded_grid(1, 30, Unknowns::cells), diffusion(1.0), bump, dirichlet(0.3), flux(1.0), "rk4",
@@ -70,7 +71,7 @@ std::vector<Seeded> seeded_problems() {
       plan_grid(14, 11), diffusion(1.0),
       Regions({{"hole", inside([](Point q) { return std::hypot(q.x - 0.55, q.y - 0.5) < 0.2; }), false}}));
   holed.initial = [bump](Point q, Real t) { return bump(q, t) * q.y; };
-  holed.wall("west", dirichlet(0.0)).wall("hole", robin(1.0, 0.2)).other_walls(insulated());
+  holed.boundary("west", dirichlet(0.0)).boundary("hole", robin(1.0, 0.2)).default_boundary(insulated());
   all.push_back({"holed", holed, "explicit-euler", 1.05});
   add("partly implicit", line(30), diffusion(1.0), bump, dirichlet(0.0), dirichlet(0.0), "theta", 1.1);
   return all;
@@ -81,10 +82,10 @@ class Upwind final : public Balance {
  public:
   explicit Upwind(Index n) : n_(n), h_(1.0 / static_cast<Real>(n)) {
     layout_ = Layout({Block{"dye", Placement::cells, {n, 1, 1}, 1, 0}});
-    lines_ = {{"east: out", LedgerLine::Kind::wall, "east"}};
+    lines_ = {{"east: out", LedgerLine::Kind::boundary, "east"}};
   }
   const Layout& layout() const override { return layout_; }
-  Offers offers() const override { return {true, true, true}; }
+  Capabilities capabilities() const override { return {true, true, true}; }
   const std::vector<LedgerLine>& lines() const override { return lines_; }
   void storage(const State& y, Real, State& q) override {
     for (Index i = 0; i < n_; ++i) q[i] = h_ * y[i];
@@ -168,7 +169,7 @@ TEST_CASE("the step of the blow-up is foreseen within a tenth where the data hol
 namespace {
 
 // A field that varies along some axes only, on a grid of 2 or 3 dimensions.
-Problem varying_along(int dimension, std::array<bool, 3> along, Index size, bool nodes, bool held) {
+Problem varying_along(int dimension, std::array<bool, 3> along, Index size, bool nodes, bool prescribed) {
   const Unknowns unknowns = nodes ? Unknowns::nodes : Unknowns::cells;
   std::vector<Axis> axes;
   const char* names[] = {"x", "y", "z"};
@@ -180,8 +181,8 @@ Problem varying_along(int dimension, std::array<bool, 3> along, Index size, bool
       if (along[static_cast<std::size_t>(a)]) value += std::exp(-20 * (q[a] - 0.4) * (q[a] - 0.4));
     return value;
   };
-  p.other_walls(insulated());
-  if (held && along[0]) p.wall("west", dirichlet(0));
+  p.default_boundary(insulated());
+  if (prescribed && along[0]) p.boundary("west", dirichlet(0));
   return p;
 }
 
@@ -191,7 +192,8 @@ TEST_CASE("what boundaries put in on the way seeds a blow-up as well as data at 
   for (const Real frequency : {300.0, 2000.0}) {
     Problem p(line(30), diffusion(1.0));
     p.initial = 0.0;
-    p.wall("west", dirichlet([=](Real t) { return std::sin(frequency * t); })).wall("east", insulated());
+    p.boundary("west", dirichlet([=](Real t) { return std::sin(frequency * t); }))
+        .boundary("east", insulated());
     ProblemBalance balance(p);
     const Scheme euler = scheme("explicit-euler");
     const Real step = 1.05 * verify::stability(balance, euler, 1e-3).limit.step;
@@ -206,7 +208,7 @@ TEST_CASE("what boundaries put in on the way seeds a blow-up as well as data at 
 
 TEST_CASE("modes along axes on which everything is uniform have no seed: 2-D and 3-D, each axis") {
   int runs = 0, inside = 0;
-  for (int dimension = 2; dimension <= highest_rank; ++dimension)
+  for (int dimension = 2; dimension <= highest_dimension; ++dimension)
     for (int mask = 1; mask < (1 << dimension); ++mask)
       for (const bool nodes : {false, true})
         for (const Real beyond : {1.05, 1.3}) {
@@ -241,21 +243,21 @@ TEST_CASE("modes along axes on which everything is uniform have no seed: 2-D and
                         ? 1
                         : 0;
         }
-  CHECK(runs >= (highest_rank == 3 ? 40 : 12));
+  CHECK(runs >= (highest_dimension == 3 ? 40 : 12));
   CHECK(10 * inside >= 9 * runs);
 }
 
 TEST_CASE("modes that are no products: those that vary along an even axis have no seed either") {
   Problem p(plan_grid(14, 8), diffusion([](Point q, Real) { return 1 + q.x * q.x; }));
   p.initial = [](Point q) { return std::exp(-50 * (q.x - 0.4) * (q.x - 0.4)); };
-  p.wall("west", dirichlet(0.0)).other_walls(insulated());
+  p.boundary("west", dirichlet(0.0)).default_boundary(insulated());
   const Scheme s = scheme("explicit-euler");
   ProblemBalance balance(p);
   const Real limit = verify::stability(balance, s, 1e-3).limit.step;
   // Modes along x alone: those of a line.
   Problem along_x(line(14), diffusion([](Point q, Real) { return 1 + q.x * q.x; }));
   along_x.initial = p.initial;
-  along_x.wall("west", dirichlet(0.0)).other_walls(insulated());
+  along_x.boundary("west", dirichlet(0.0)).default_boundary(insulated());
   ProblemBalance of_line(along_x);
   const Real limit_of_line = verify::stability(of_line, s, 1e-3).limit.step;
   REQUIRE(limit_of_line > 1.1 * limit);
@@ -301,7 +303,7 @@ TEST_CASE("where only round-off holds what grows the step lies within its bracke
     for (const Index n : {20, 40}) {
       Problem p(line(n, Unknowns::nodes), diffusion(1.0));
       p.initial = [](Point q, Real) { return std::sin(M_PI * q.x); };
-      p.other_walls(dirichlet(0.0));
+      p.default_boundary(dirichlet(0.0));
       ProblemBalance balance(p);
       const Scheme s = scheme("explicit-euler");
       const Real step = beyond * verify::stability(balance, s, 1e-3).limit.step;
@@ -322,7 +324,7 @@ TEST_CASE("where only round-off holds what grows the step lies within its bracke
 TEST_CASE("the fastest mode alternates from cell to cell, and says so") {
   Problem p(line(40), diffusion(1.0));
   p.initial = [](Point q, Real) { return q.x < 0.3 ? 1.0 : 0.0; };
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   const Scheme s = scheme("explicit-euler");
   ProblemBalance balance(p);
   const auto f = verify::forecast(balance, s, 1.001 * verify::stability(balance, s, 1).limit.step);
@@ -334,27 +336,27 @@ TEST_CASE("the fastest mode alternates from cell to cell, and says so") {
 }
 
 TEST_CASE(
-    "sharp limits hold at 0.99 and break at 1.01, for schemes, ranks, spacings, walls and coefficients" *
+    "sharp limits hold at 0.99 and break at 1.01, for schemes, ranks, spacings, boundaries and coefficients" *
     doctest::skip(instrumented)) {
   std::mt19937 random(7);
   std::uniform_real_distribution<Real> value(-1, 1);
   int combinations = 0;
   for (const std::string name : {"explicit-euler", "rk2", "ssprk3", "rk4", "rk45", "theta"})
-    for (int rank = 1; rank <= highest_rank; ++rank)
+    for (int dimension = 1; dimension <= highest_dimension; ++dimension)
       for (const bool varying : {false, true}) {
-        const Unknowns unknowns = (rank + varying) % 2 ? Unknowns::cells : Unknowns::nodes;
-        Problem p(graded_grid(rank,
-                              rank == 1   ? 16
-                              : rank == 2 ? 8
-                                          : 5,
+        const Unknowns unknowns = (dimension + varying) % 2 ? Unknowns::cells : Unknowns::nodes;
+        Problem p(graded_grid(dimension,
+                              dimension == 1   ? 16
+                              : dimension == 2 ? 8
+                                               : 5,
                               unknowns),
                   varying ? diffusion([](Point q, Real) { return 1 + q.x + 0.5 * q.y; }) : diffusion(1.3));
-        p.wall("west", robin(2.0, 0.0)).other_walls(rank == 2 ? insulated() : dirichlet(0.0));
+        p.boundary("west", robin(2.0, 0.0)).default_boundary(dimension == 2 ? insulated() : dirichlet(0.0));
         const Scheme s = scheme(name, 0.3);
         ProblemBalance balance(p);
         const auto judged = verify::stability(balance, s, 1e-3);
         CAPTURE(name);
-        CAPTURE(rank);
+        CAPTURE(dimension);
         CAPTURE(varying);
         REQUIRE(judged.limit.standing == verify::Limit::Standing::sharp);
         const auto size_after = [&](Real step) {
@@ -373,7 +375,7 @@ TEST_CASE(
         CHECK_FALSE(size_after(1.01 * judged.limit.step) < 10);
         ++combinations;
       }
-  CHECK(combinations >= 12 * highest_rank);
+  CHECK(combinations >= 12 * highest_dimension);
 }
 
 TEST_CASE("an operator that is not normal is judged by its numerical range, not by its eigenvalues") {
@@ -400,7 +402,7 @@ TEST_CASE("an operator that is not normal is judged by its numerical range, not 
   CHECK(march(balance, y, plan).totals.gross > 1e6 * 1e-3);
   // Diffusion is normal, and both limits are one.
   Problem p(line(20), diffusion(1.0));
-  p.other_walls(dirichlet(0.0));
+  p.default_boundary(dirichlet(0.0));
   ProblemBalance diffusing(p);
   const auto judged = verify::judge(diffusing, diffusing.initial_state(), euler, 1e-3);
   CHECK(judged.normal());
@@ -417,7 +419,7 @@ class Odd final : public Balance {
   explicit Odd(bool with_matrix)
       : with_matrix_(with_matrix), layout_({Block{"odd", Placement::cells, {3, 1, 1}, 1, 0}}) {}
   const Layout& layout() const override { return layout_; }
-  Offers offers() const override { return {true, true, with_matrix_}; }
+  Capabilities capabilities() const override { return {true, true, with_matrix_}; }
   const std::vector<LedgerLine>& lines() const override { return lines_; }
   void storage(const State& y, Real, State& q) override { q = y; }
   void recover(const State& q, Real, State& y) override { y = q; }
@@ -449,19 +451,19 @@ TEST_CASE("what cannot be judged by its matrix is refused with the reason") {
   CHECK(refusal(none, 3).find("without a matrix") != std::string::npos);
   CHECK(refusal(joined, 3).find("one unknown each") != std::string::npos);
   Problem large(plan_grid(60, 60), diffusion(1.0));
-  large.other_walls(insulated());
+  large.default_boundary(insulated());
   ProblemBalance too_large(large);
   CHECK(refusal(too_large, 3600).find("this one has 3600") != std::string::npos);
-  Problem held(line(1, Unknowns::nodes), diffusion(1.0));
-  held.other_walls(dirichlet(0.0));
-  ProblemBalance all_held(held);
-  CHECK(refusal(all_held, 2).find("this one has 0") != std::string::npos);
+  Problem prescribed(line(1, Unknowns::nodes), diffusion(1.0));
+  prescribed.default_boundary(dirichlet(0.0));
+  ProblemBalance all_prescribed(prescribed);
+  CHECK(refusal(all_prescribed, 2).find("this one has 0") != std::string::npos);
 }
 
-TEST_CASE("walls that hold and cut-outs leave the judged operator; implicit tableaux are judged too") {
-  // Held ends of nodes: −(2 − 2·cos(kπ/n))/h², all real, and normal.
+TEST_CASE("boundaries that hold and cut-outs leave the judged operator; implicit tableaux are judged too") {
+  // Prescribed ends of nodes: −(2 − 2·cos(kπ/n))/h², all real, and normal.
   Problem p(line(8, Unknowns::nodes), diffusion(1.0));
-  p.other_walls(dirichlet(0.0));
+  p.default_boundary(dirichlet(0.0));
   ProblemBalance balance(p);
   const auto judged = verify::judge(balance, State(9, 0.0), scheme("explicit-euler"), 1e-3);
   CHECK(judged.normal());
@@ -470,12 +472,12 @@ TEST_CASE("walls that hold and cut-outs leave the judged operator; implicit tabl
   for (const auto& v : judged.eigenvalues) least = std::min(least, v.real());
   CHECK(least == doctest::Approx(-64 * (2 - 2 * std::cos(7 * M_PI / 8))).epsilon(1e-10));
   CHECK(judged.eigenvalue_limit == doctest::Approx(2 / -least).epsilon(1e-6));
-  Upwind stream(30);
+  Upwind advection(30);
   for (const char* name : {"implicit-euler", "sdirk4", "crank-nicolson"}) {
     CAPTURE(name);
-    const auto implicit = verify::judge(stream, State(30, 0.0), scheme(name), 3.0 / 30);
+    const auto implicit = verify::judge(advection, State(30, 0.0), scheme(name), 3.0 / 30);
     CHECK(std::isinf(implicit.eigenvalue_limit));
-    // The range of a stream lies in the left half-plane, where these schemes contract (von Neumann, 1951).
+    // The range of advection lies in the left half-plane, where these schemes contract (von Neumann, 1951).
     CHECK(implicit.transient_growth <= 1 + 1e-12);
   }
 }
@@ -485,7 +487,7 @@ TEST_CASE("fluxes implicit, sources explicit: the reaction alone sets the limit"
   e.reaction = Reaction::of([](Real u) { return -40 * u; }, true);
   Problem p(line(20), e);
   p.initial = [](Point q, Real) { return 1 + q.x; };
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   ProblemBalance balance(p);
   const Scheme s = scheme("implicit-explicit");
   const auto judged = verify::stability(balance, s, 1e-3);
@@ -501,7 +503,7 @@ TEST_CASE("fluxes implicit, sources explicit: the reaction alone sets the limit"
   CHECK_FALSE(march(balance, y, plan).totals.highest < 100);
   // Without a reaction nothing limits it.
   Problem q(line(20), diffusion(1.0));
-  q.other_walls(insulated());
+  q.default_boundary(insulated());
   CHECK(std::isinf(verify::stability(q, s, 1).limit.step));
   CHECK(std::isinf(verify::stability(q, scheme("bdf2"), 1).limit.step));
   CHECK(std::isinf(verify::stability(q, scheme("sdirk4"), 1).limit.step));

@@ -13,15 +13,15 @@ using namespace williwaw::test;
 
 namespace {
 
-Problem rough_problem(int rank, Unknowns unknowns) {
-  Problem p(graded_grid(rank,
-                        rank == 1   ? 12
-                        : rank == 2 ? 7
-                                    : 4,
+Problem rough_problem(int dimension, Unknowns unknowns) {
+  Problem p(graded_grid(dimension,
+                        dimension == 1   ? 12
+                        : dimension == 2 ? 7
+                                         : 4,
                         unknowns),
             diffusion(std::array<Function, 3>{1.0, 0.4, 2.0}));
-  p.wall("west", robin(30.0, 0.3)).wall("east", robin(1.0, -0.2));
-  p.other_walls(insulated());
+  p.boundary("west", robin(30.0, 0.3)).boundary("east", robin(1.0, -0.2));
+  p.default_boundary(insulated());
   return p;
 }
 
@@ -43,11 +43,11 @@ Outcome run(const Problem& p, Real step, Index steps) {
 
 TEST_CASE("explicit Euler holds 10^5 steps at 0.999 of its limit and blows up at 1.01 of it" *
           doctest::skip(instrumented)) {
-  for (int rank = 1; rank <= 3; ++rank)
+  for (int dimension = 1; dimension <= 3; ++dimension)
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
-      CAPTURE(rank);
+      CAPTURE(dimension);
       CAPTURE(name_of(unknowns));
-      const Problem p = rough_problem(rank, unknowns);
+      const Problem p = rough_problem(dimension, unknowns);
       const Real limit = verify::stability(p, scheme("explicit-euler"), 1).limit.step;
       CHECK(verify::stability(p, scheme("explicit-euler"), 0.999 * limit).stable());
       CHECK_FALSE(verify::stability(p, scheme("explicit-euler"), 1.01 * limit).stable());

@@ -96,7 +96,7 @@ TEST_CASE("dispersion counts where waves are slowest, along any axis, and says n
   };
   // Slow in the north, and where much is stored: there both come together.
   Problem p(plan(Unknowns::cells), wave([](Point q) { return 2 - q.y; }));
-  p.other_walls(free_end());
+  p.default_boundary(free_boundary());
   p.initial = [](Point q) { return std::sin(5 * q.x); };
   ProblemBalance balance(p);
   Index where = 0;
@@ -112,15 +112,15 @@ TEST_CASE("dispersion counts where waves are slowest, along any axis, and says n
   CHECK_FALSE(dispersion(balance, scheme("leapfrog"), 0, 0, 2));
   CHECK_FALSE(dispersion(balance, scheme("leapfrog"), 0.01, 2, 2));
   Problem spreads(plan(Unknowns::cells), diffusion(1.0));
-  spreads.other_walls(insulated());
+  spreads.default_boundary(insulated());
   ProblemBalance none(spreads);
   CHECK_FALSE(dispersion(none, scheme("explicit-euler"), 0.01, 0, 2));
 }
 
 TEST_CASE("what drives a wave from rest decides its wavelength") {
   Problem p(Grid({Axis::uniform("x", 0, 20, 400, Unknowns::nodes)}), wave(2.0));
-  p.wall("west", driven_displacement([](Real t) { return std::sin(2 * M_PI * t); }))
-      .wall("east", absorbing());
+  p.boundary("west", driven_displacement([](Real t) { return std::sin(2 * M_PI * t); }))
+      .boundary("east", absorbing());
   ProblemBalance balance(p);
   const auto found = dispersion(balance, scheme("leapfrog"), 0.02, 0, 10);
   REQUIRE(found);
@@ -129,18 +129,18 @@ TEST_CASE("what drives a wave from rest decides its wavelength") {
   CHECK(found->points == doctest::Approx(40).epsilon(0.03));
   // Late by as much as packets of that wave number are slower than the medium.
   const DispersionRelation relation = dispersion_relation(balance, scheme("leapfrog"), 0.02);
-  CHECK(found->delay == doctest::Approx(10 * (1 - relation.group_ratio(M_PI, {1, 0, 0}))).epsilon(0.1));
+  CHECK(found->phase_lag == doctest::Approx(10 * (1 - relation.group_ratio(M_PI, {1, 0, 0}))).epsilon(0.1));
   // What changes most drives it, however large the other is.
   Problem two(p.grid(), wave(2.0));
-  two.wall("east", driven_displacement([](Real t) { return 50 + 1e-3 * std::sin(9 * t); }))
-      .wall("west", driven_displacement([](Real t) { return std::sin(2 * M_PI * t); }));
+  two.boundary("east", driven_displacement([](Real t) { return 50 + 1e-3 * std::sin(9 * t); }))
+      .boundary("west", driven_displacement([](Real t) { return std::sin(2 * M_PI * t); }));
   ProblemBalance louder(two);
   const auto heard = dispersion(louder, scheme("leapfrog"), 0.02, 0, 10);
   REQUIRE(heard);
   CHECK(heard->basis == "west");
   // Nothing moves, nothing drives: nothing to say.
   Problem still(p.grid(), wave(2.0));
-  still.other_walls(fixed_end());
+  still.default_boundary(fixed_boundary());
   ProblemBalance calm(still);
   CHECK_FALSE(dispersion(calm, scheme("leapfrog"), 0.02, 0, 10));
 }

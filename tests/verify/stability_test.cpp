@@ -20,7 +20,7 @@ std::vector<Real> probed_eigenvalues(ProblemBalance& balance, Real at = 0) {
   balance.rate(zero, at, Parts::all(), base, ledger);
   balance.storage(State(static_cast<std::size_t>(size), 1.0), at, capacity);
   std::vector<Index> place(static_cast<std::size_t>(size), 0);
-  for (const Index h : balance.held()) place[h] = -1;
+  for (const Index h : balance.prescribed()) place[h] = -1;
   Index free = 0;
   for (Index& p : place)
     if (p == 0) p = free++;
@@ -39,13 +39,15 @@ std::vector<Real> probed_eigenvalues(ProblemBalance& balance, Real at = 0) {
 
 }  // namespace
 
-TEST_CASE("the largest eigenvalue is that of the probed matrix for every kind of wall, rank and placement") {
+TEST_CASE(
+    "the largest eigenvalue is that of the probed matrix for every kind of boundary, rank and placement") {
   for (const std::string kind : all_kinds)
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes})
-      for (int rank = 1; rank <= 3; ++rank) {
+      for (int dimension = 1; dimension <= 3; ++dimension) {
         CAPTURE(kind);
-        CAPTURE(rank);
-        ProblemBalance balance(smooth_problem(smooth_for(kind, rank), kind, rank == 3 ? 4 : 7, unknowns));
+        CAPTURE(dimension);
+        ProblemBalance balance(
+            smooth_problem(smooth_for(kind, dimension), kind, dimension == 3 ? 4 : 7, unknowns));
         const auto judged = verify::stability(balance, scheme("explicit-euler"), 1e-3);
         const auto values = probed_eigenvalues(balance);
         CHECK(judged.method == "axis by axis");
@@ -57,13 +59,13 @@ TEST_CASE("the largest eigenvalue is that of the probed matrix for every kind of
 }
 
 TEST_CASE("the same with coefficients that vary, by tridiagonal and by dense eigenvalues") {
-  for (int rank = 1; rank <= 2; ++rank) {
-    Problem p(graded_grid(rank, 8, Unknowns::nodes),
+  for (int dimension = 1; dimension <= 2; ++dimension) {
+    Problem p(graded_grid(dimension, 8, Unknowns::nodes),
               diffusion([](Point q) { return 1 + q.x + q.y * q.y; }, [](Point q) { return 2 - q.x; }));
-    p.wall("west", robin([](Point q) { return 1 + q.y; }, 2.0)).other_walls(dirichlet(0.0));
+    p.boundary("west", robin([](Point q) { return 1 + q.y; }, 2.0)).default_boundary(dirichlet(0.0));
     ProblemBalance balance(p);
     const auto judged = verify::stability(balance, scheme("rk4"), 1e-3);
-    CHECK(judged.method == (rank == 1 ? "by bisection" : "by dense eigenvalues"));
+    CHECK(judged.method == (dimension == 1 ? "by bisection" : "by dense eigenvalues"));
     CHECK(judged.limit.standing == verify::Limit::Standing::sharp);
     CHECK(judged.limit.step ==
           doctest::Approx(2.785293563405282 / probed_eigenvalues(balance).back()).epsilon(1e-8));
@@ -72,7 +74,7 @@ TEST_CASE("the same with coefficients that vary, by tridiagonal and by dense eig
 
 TEST_CASE("where neither serves the limit stands between a Lanczos and a Gershgorin bound") {
   Problem p(graded_grid(2, 30, Unknowns::cells), diffusion([](Point q) { return 1 + q.x; }));
-  p.other_walls(robin([](Point q) { return q.x + q.y; }, 1.0));
+  p.default_boundary(robin([](Point q) { return q.x + q.y; }, 1.0));
   ProblemBalance balance(p);
   const auto judged = verify::stability(balance, scheme("explicit-euler"), 1e-3);
   CHECK(judged.method == "between the Lanczos process and Gershgorin's circles");
@@ -86,24 +88,24 @@ TEST_CASE("where neither serves the limit stands between a Lanczos and a Gershgo
 
 TEST_CASE("interior limit, positivity and diffusion number of equal cells are the textbook's") {
   const Real h = 0.1, step = 0.002;
-  for (int rank = 1; rank <= 3; ++rank) {
+  for (int dimension = 1; dimension <= 3; ++dimension) {
     std::vector<Axis> axes;
-    for (int a = 0; a < rank; ++a)
+    for (int a = 0; a < dimension; ++a)
       axes.push_back(Axis::uniform(std::string(1, static_cast<char>('x' + a)), 0, 1, 10, Unknowns::nodes));
     Problem p(Grid(axes), diffusion(1.0));
-    p.other_walls(dirichlet(0.0));
+    p.default_boundary(dirichlet(0.0));
     const auto judged = verify::stability(p, scheme("explicit-euler"), step);
-    CHECK(judged.interior.step == doctest::Approx(h * h / (2 * rank)));
-    CHECK(judged.positivity.step == doctest::Approx(h * h / (2 * rank)));
-    CHECK(judged.diffusion_number == doctest::Approx(rank * step / (h * h)));
+    CHECK(judged.interior.step == doctest::Approx(h * h / (2 * dimension)));
+    CHECK(judged.positivity.step == doctest::Approx(h * h / (2 * dimension)));
+    CHECK(judged.diffusion_number == doctest::Approx(dimension * step / (h * h)));
     CHECK(judged.limit.step > judged.interior.step);
   }
-  // Cells beside insulated walls are interior cells, judged by the neighbours that they have.
+  // Cells beside insulated boundaries are interior cells, judged by the neighbours that they have.
   for (const Function& even : {Function(1.0), Function([](Point) { return 1.0; })}) {
     Problem closed(
         Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 10, Unknowns::cells)}),
         diffusion(even));
-    closed.other_walls(insulated());
+    closed.default_boundary(insulated());
     CHECK(verify::stability(closed, scheme("explicit-euler"), step).interior.step ==
           doctest::Approx(h * h / 4));
   }
@@ -111,7 +113,7 @@ TEST_CASE("interior limit, positivity and diffusion number of equal cells are th
 
 TEST_CASE("the worst place is named") {
   Problem p(Grid({Axis("x", {0, 0.3, 0.5, 0.55, 0.7, 1}, Unknowns::cells)}), diffusion(1.0));
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   const auto judged = verify::stability(p, scheme("explicit-euler"), 1e-3);
   CHECK(judged.worst == 2);
   CHECK(judged.interior.where == std::optional<Index>(2));
@@ -119,18 +121,18 @@ TEST_CASE("the worst place is named") {
 
 TEST_CASE("unconditional stability and data that vary in time") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 10, Unknowns::cells)}), diffusion(1.0));
-  p.wall("west", dirichlet([](Real t) { return t; })).other_walls(insulated());
+  p.boundary("west", dirichlet([](Real t) { return t; })).default_boundary(insulated());
   CHECK(std::isinf(verify::stability(p, scheme("implicit-euler"), 5).limit.step));
   CHECK(verify::stability(p, scheme("crank-nicolson"), 5).stable());
   // With data that move, the classical scheme promises no signs at all.
   CHECK(verify::stability(p, scheme("rk4"), 1e-3).positivity.step < 1e-9);
-  p.wall("west", dirichlet(1.0));
+  p.boundary("west", dirichlet(1.0));
   CHECK(verify::stability(p, scheme("rk4"), 1e-3).positivity.step > 1e-3);
 }
 
 TEST_CASE("coefficients that change in time are judged over the whole run") {
   Problem p(Grid({Axis::uniform("x", 0, 1, 10, Unknowns::nodes)}), diffusion([](Real t) { return 1 + t; }));
-  p.other_walls(insulated());
+  p.default_boundary(insulated());
   const auto early = verify::stability(p, scheme("explicit-euler"), 1e-3, 0, 0);
   const auto whole = verify::stability(p, scheme("explicit-euler"), 1e-3, 0, 3);
   CHECK(early.times == 1);

@@ -33,16 +33,16 @@ Real amount_on(const Outcome& out, const std::string& line) {
 TEST_CASE("shores of a cut-out reflect or absorb by name, and the energy tells which") {
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
     CAPTURE(name_of(unknowns));
-    const auto ride = [&](const Wall& shore) {
+    const auto ride = [&](const Boundary& shore) {
       Problem p(square(40, unknowns), wave(1.0), skerry());
-      p.other_walls(free_end());
-      p.wall("skerry", shore);
+      p.default_boundary(free_boundary());
+      p.boundary("skerry", shore);
       p.initial = [](Point q) {
         return std::exp(-((q.x - 0.2) * (q.x - 0.2) + (q.y - 0.5) * (q.y - 0.5)) / 0.01);
       };
       return go(p, "leapfrog", 0.01, 1.5);
     };
-    const Ride hard = ride(fixed_end()), free = ride(free_end()), soft = ride(absorbing());
+    const Ride hard = ride(fixed_boundary()), free = ride(free_boundary()), soft = ride(absorbing());
     for (const Ride* r : {&hard, &free, &soft}) CHECK(r->outcome.budget.relative_residual() < 1e-11);
     CHECK(hard.outcome.totals.content ==
           doctest::Approx(hard.outcome.budget.initial_content()).epsilon(1e-10));
@@ -60,8 +60,9 @@ TEST_CASE("a spring and a force on one end come to rest where they are even, eac
     for (const bool spring_first : {true, false}) {
       CAPTURE(name_of(unknowns));
       Problem p(Grid({Axis::uniform("x", 0, 1, 20, unknowns)}), wave(1.0, 3.0));
-      p.wall("west", fixed_end())
-          .wall("east", spring_first ? robin(k, b) + driven_force(push) : driven_force(push) + robin(k, b));
+      p.boundary("west", fixed_boundary())
+          .boundary("east",
+                    spring_first ? robin(k, b) + driven_force(push) : driven_force(push) + robin(k, b));
       const Ride ride = go(p, "leapfrog", 0.01, 30);
       REQUIRE(ride.outcome.ending == Outcome::Ending::reached);
       for (Index n = 0; n < p.grid().count(); ++n)
@@ -79,11 +80,11 @@ TEST_CASE("a spring and a force on one end come to rest where they are even, eac
 namespace {
 
 // q + stiffness·u + resistance·du/dt = stiffness·rest: a spring and a resistance in one law.
-class SpringWithResistance final : public Condition {
+class SpringWithResistance final : public BoundaryCondition {
  public:
-  SpringWithResistance() : Condition("spring", {}) {}
+  SpringWithResistance() : BoundaryCondition("spring", {}) {}
   bool has_rate() const override { return true; }
-  void law(const WallPlace&, LawLine& out) const override {
+  void law(const BoundaryPlace&, LawLine& out) const override {
     std::ranges::fill(out.value, 3.0);
     std::ranges::fill(out.flux, 1.0);
     std::ranges::fill(out.rate, 1.0);
@@ -98,7 +99,7 @@ TEST_CASE("an end whose own law holds a spring and a resistance comes to rest wh
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
     CAPTURE(name_of(unknowns));
     Problem p(Grid({Axis::uniform("x", 0, 1, 20, unknowns)}), wave(1.0));
-    p.wall("west", fixed_end()).wall("east", Wall(std::make_shared<SpringWithResistance>()));
+    p.boundary("west", fixed_boundary()).boundary("east", Boundary(std::make_shared<SpringWithResistance>()));
     const Ride ride = go(p, "leapfrog", 0.02, 150);
     REQUIRE(ride.outcome.ending == Outcome::Ending::reached);
     for (Index n = 0; n < p.grid().count(); ++n)
@@ -121,8 +122,8 @@ TEST_CASE("a shore that resists sends back what a side in its place does") {
         Problem p(
             Grid({Axis::uniform("x", 0, length, 412, unknowns)}), wave(1.0),
             beyond > 0 ? Regions({{"shore", inside([](Point q) { return q.x > 1; }), false}}) : Regions());
-        p.wall("west", fixed_end());
-        p.wall(beyond > 0 ? "shore" : "east", impedance(z)).other_walls(free_end());
+        p.boundary("west", fixed_boundary());
+        p.boundary(beyond > 0 ? "shore" : "east", impedance(z)).default_boundary(free_boundary());
         const auto hump = [](Real s) { return std::exp(-s * s / 0.005); };
         p.initial = [=](Point q) { return hump(q.x - 0.5); };
         p.initial_rate = [=](Point q) { return 2 * (q.x - 0.5) / 0.005 * hump(q.x - 0.5); };
@@ -139,7 +140,7 @@ TEST_CASE("absorbing sides that meet in a corner do not know which of them is na
   for (const int order : {1, 2, 3}) {
     CAPTURE(order);
     Problem p(square(24, Unknowns::nodes), wave(1.0));
-    p.other_walls(absorbing(order));
+    p.default_boundary(absorbing(order));
     p.initial = [](Point q) {
       return std::exp(-((q.x - 0.6) * (q.x - 0.6) + (q.y - 0.6) * (q.y - 0.6)) / 0.02);
     };
@@ -157,8 +158,10 @@ TEST_CASE("the budget of a wave does not notice that its problem is turned round
     const auto ride = [&](bool turned) {
       Problem p(square(24, unknowns),
                 wave([turned](Point q) { return 1 + 0.5 * (turned ? 1 - q.x : q.x); }, 0.2));
-      p.wall(turned ? "east" : "west", absorbing(2)).wall(turned ? "west" : "east", impedance(0.7));
-      p.wall("south", fixed_end()).wall("north", driven_force([](Real t) { return std::sin(6 * t); }));
+      p.boundary(turned ? "east" : "west", absorbing(2)).boundary(turned ? "west" : "east", impedance(0.7));
+      p.boundary("south", fixed_boundary()).boundary("north", driven_force([](Real t) {
+                                                       return std::sin(6 * t);
+                                                     }));
       p.initial = [turned](Point q) {
         const Real x = turned ? 1 - q.x : q.x;
         return std::exp(-((x - 0.3) * (x - 0.3) + (q.y - 0.4) * (q.y - 0.4)) / 0.02);
@@ -174,7 +177,7 @@ TEST_CASE("the budget of a wave does not notice that its problem is turned round
   }
 }
 
-TEST_CASE("a point that pushes puts in what walls take out and the wave keeps") {
+TEST_CASE("a point that pushes puts in what boundaries take out and the wave keeps") {
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
     Equation e = wave(1.0, 0.1);
     // A Ricker pulse (1953).
@@ -183,7 +186,7 @@ TEST_CASE("a point that pushes puts in what walls take out and the wave keeps") 
                    return (1 - 2 * s) * std::exp(-s);
                  }}};
     Problem p(square(60, unknowns), e);
-    p.other_walls(absorbing());
+    p.default_boundary(absorbing());
     const Ride ride = go(p, "leapfrog", 0.008, 3.0);
     CHECK(ride.outcome.budget.relative_residual() < 1e-11);
     CHECK(amount_on(ride.outcome, "point hammer") > 0);
@@ -212,7 +215,7 @@ TEST_CASE("a one-way pulse goes once round a periodic line and comes back to whe
 TEST_CASE("spherical waves fall with the distance, on a grid along r") {
   // u = f(t − r)/r from a small ball that is pushed.
   Problem p(Grid({Axis::radial(Coordinates::spherical, graded(240, 0.0), Unknowns::cells)}), wave(1.0));
-  p.wall("outer", absorbing());
+  p.boundary("outer", absorbing());
   p.initial = [](Point q) { return std::exp(-q.x * q.x / 0.004); };
   const Ride ride = go(p, "leapfrog", 0.002, 0.6);
   CHECK(ride.outcome.budget.relative_residual() < 1e-11);
@@ -232,7 +235,7 @@ TEST_CASE("a step that changes on the way keeps the budget, and the change has i
       CAPTURE(unit);
       CAPTURE(std::string(name));
       Problem p(Grid({Axis::uniform("x", 0, 1, 80, Unknowns::nodes)}), wave(1 / unit));
-      p.other_walls(fixed_end());
+      p.default_boundary(fixed_boundary());
       p.initial = [](Point q) { return std::sin(M_PI * q.x); };
       ProblemBalance balance(p);
       State y = balance.initial_state();
@@ -257,7 +260,9 @@ TEST_CASE("where two layers overlap each takes what is deeper in it") {
   Problem p(
       Grid({Axis::uniform("x", 0, 1, 40, Unknowns::cells), Axis::uniform("y", 0, 1, 40, Unknowns::cells)}),
       wave(1.0));
-  p.wall("west", absorbing_layer(12)).wall("south", absorbing_layer(12)).other_walls(free_end());
+  p.boundary("west", absorbing_layer(12))
+      .boundary("south", absorbing_layer(12))
+      .default_boundary(free_boundary());
   p.initial = [](Point q) { return std::exp(-60 * (std::pow(q.x - 0.3, 2) + std::pow(q.y - 0.3, 2))); };
   const Ride ride = go(p, "leapfrog", 0.01, 0.6);
   const Real west = amount_on(ride.outcome, "west: absorbing"),
@@ -272,7 +277,7 @@ TEST_CASE("where two layers overlap each takes what is deeper in it") {
 TEST_CASE("damping takes what it should: a mode dies by exp(−d·t/2)") {
   for (const std::string name : {"leapfrog", "newmark", "rk4"}) {
     Problem p(Grid({Axis::uniform("x", 0, 1, 60, Unknowns::cells)}), wave(1.0, 0.8));
-    p.other_walls(fixed_end());
+    p.default_boundary(fixed_boundary());
     p.initial = [](Point q) { return std::sin(M_PI * q.x); };
     const Real until = 3, omega = std::sqrt(M_PI * M_PI - 0.16);
     const Ride ride = go(p, name, 0.004, until);
@@ -287,7 +292,7 @@ TEST_CASE("damping takes what it should: a mode dies by exp(−d·t/2)") {
 TEST_CASE("on graded axes and in tension the order is two all the same") {
   const auto error = [](Index n, Unknowns unknowns) {
     Problem p(graded_grid(2, n, unknowns), wave_in_tension(3.0, 0.75));
-    p.other_walls(free_end());
+    p.default_boundary(free_boundary());
     p.initial = [](Point q) { return std::cos(M_PI * q.x) * std::cos(2 * M_PI * q.y); };
     const Real until = 0.3, omega = 2 * M_PI * std::sqrt(5.0);
     const Ride ride = go(p, "leapfrog", 0.1 / static_cast<Real>(n), until);
@@ -302,11 +307,11 @@ TEST_CASE("on graded axes and in tension the order is two all the same") {
 }
 
 TEST_CASE("the medium taken point by point is another medium than the one by divergence") {
-  const auto after = [](bool pointwise) {
+  const auto after = [](bool non_conservative) {
     const Function speed = [](Point q) { return q.x < 0.5 ? 1.0 : 2.0; };
     Problem p(Grid({Axis::uniform("x", 0, 1, 400, Unknowns::cells)}),
-              pointwise ? wave_pointwise(speed) : wave(speed));
-    p.wall("west", absorbing()).wall("east", absorbing());
+              non_conservative ? wave_non_conservative(speed) : wave(speed));
+    p.boundary("west", absorbing()).boundary("east", absorbing());
     p.initial = [](Point q) { return std::exp(-std::pow((q.x - 0.3) / 0.03, 2)); };
     p.initial_rate = [](Point q) {
       return 2 * (q.x - 0.3) / 0.0009 * std::exp(-std::pow((q.x - 0.3) / 0.03, 2));

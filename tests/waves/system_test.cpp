@@ -8,10 +8,10 @@ using namespace williwaw::test;
 
 namespace {
 
-Problem system_on(int rank, Index n, const Function& speed, const std::string& flux,
+Problem system_on(int dimension, Index n, const Function& speed, const std::string& flux,
                   const std::string& limiter) {
   std::vector<Axis> axes;
-  for (int a = 0; a < rank; ++a)
+  for (int a = 0; a < dimension; ++a)
     axes.push_back(Axis::uniform(std::string(1, static_cast<char>('x' + a)), 0, 1, n, Unknowns::cells));
   Equation e = wave(speed);
   e.as_system = true;
@@ -22,18 +22,18 @@ Problem system_on(int rank, Index n, const Function& speed, const std::string& f
 }
 
 // Mean error of the standing mode with free ends.
-Real error_of(int rank, Index n, const std::string& name, const std::string& flux,
+Real error_of(int dimension, Index n, const std::string& name, const std::string& flux,
               const std::string& limiter) {
-  Problem p = system_on(rank, n, 1.0, flux, limiter);
-  p.other_walls(free_end());
-  const auto mode = [rank](const Point& q) {
+  Problem p = system_on(dimension, n, 1.0, flux, limiter);
+  p.default_boundary(free_boundary());
+  const auto mode = [dimension](const Point& q) {
     Real f = 1;
-    for (int a = 0; a < rank; ++a) f *= std::cos(M_PI * q[a]);
+    for (int a = 0; a < dimension; ++a) f *= std::cos(M_PI * q[a]);
     return f;
   };
   p.initial = [=](Point q) { return mode(q); };
-  const Real until = 0.4, omega = M_PI * std::sqrt(static_cast<Real>(rank));
-  const Ride ride = go(p, name, 0.4 / (rank * static_cast<Real>(n)), until);
+  const Real until = 0.4, omega = M_PI * std::sqrt(static_cast<Real>(dimension));
+  const Ride ride = go(p, name, 0.4 / (dimension * static_cast<Real>(n)), until);
   CHECK(ride.outcome.budget.relative_residual() < 1e-11);
   Real sum = 0;
   for (Index i = 0; i < p.grid().count(); ++i)
@@ -45,9 +45,9 @@ Real bump(Real s) {
   return std::exp(-s * s / 0.004);
 }
 
-Problem pulse(const Wall& east, const std::string& limiter = "van-leer") {
+Problem pulse(const Boundary& east, const std::string& limiter = "van-leer") {
   Problem p = system_on(1, 400, 1.0, "upwind", limiter);
-  p.wall("west", fixed_end()).wall("east", east);
+  p.boundary("west", fixed_boundary()).boundary("east", east);
   p.initial = [](Point q) { return bump(q.x - 0.5); };
   p.initial_rate = [](Point q) { return 2 * (q.x - 0.5) / 0.004 * bump(q.x - 0.5); };
   return p;
@@ -63,26 +63,27 @@ Real extreme(const State& y) {
 }  // namespace
 
 TEST_CASE("orders of the numerical fluxes, on a line and on a plan" * doctest::skip(instrumented)) {
-  const auto order_of = [](int rank, const char* name, const char* flux, const char* limiter) {
-    return order_between(error_of(rank, 40, name, flux, limiter), error_of(rank, 80, name, flux, limiter));
+  const auto order_of = [](int dimension, const char* name, const char* flux, const char* limiter) {
+    return order_between(error_of(dimension, 40, name, flux, limiter),
+                         error_of(dimension, 80, name, flux, limiter));
   };
-  CHECK(order_of(1, "explicit-euler", "upwind", "none") == doctest::Approx(1).epsilon(0.15));
-  CHECK(order_of(1, "explicit-euler", "lax-friedrichs", "none") == doctest::Approx(1).epsilon(0.2));
-  CHECK(order_of(1, "explicit-euler", "lax-wendroff", "none") > 1.8);
-  for (const char* limiter : {"van-leer", "mc", "minmod"}) {
+  CHECK(order_of(1, "explicit-euler", "upwind", "first-order") == doctest::Approx(1).epsilon(0.15));
+  CHECK(order_of(1, "explicit-euler", "lax-friedrichs", "first-order") == doctest::Approx(1).epsilon(0.2));
+  CHECK(order_of(1, "explicit-euler", "lax-wendroff", "first-order") > 1.8);
+  for (const char* limiter : {"van-leer", "monotonized-central", "minmod"}) {
     CAPTURE(limiter);
     CHECK(order_of(1, "ssprk3", "upwind", limiter) > 1.6);
     CHECK(order_of(2, "ssprk3", "upwind", limiter) > 1.5);
   }
-  CHECK(order_of(1, "rk4", "central", "none") > 1.8);
+  CHECK(order_of(1, "rk4", "central", "first-order") > 1.8);
 }
 
 TEST_CASE("ends of the system: upside down, upright, gone, in part") {
-  const auto after = [](const Wall& east) {
+  const auto after = [](const Boundary& east) {
     return extreme(go(pulse(east), "ssprk3", 0.4 / 400, 0.9).state);
   };
-  CHECK(after(fixed_end()) == doctest::Approx(-1).epsilon(0.03));
-  CHECK(after(free_end()) == doctest::Approx(1).epsilon(0.03));
+  CHECK(after(fixed_boundary()) == doctest::Approx(-1).epsilon(0.03));
+  CHECK(after(free_boundary()) == doctest::Approx(1).epsilon(0.03));
   CHECK(std::abs(after(absorbing())) < 3e-3);
   CHECK(after(impedance(3.0)) == doctest::Approx(-0.5).epsilon(0.04));
   // Moved by hand: the end itself goes where it is told.
@@ -97,9 +98,9 @@ TEST_CASE("ends of the system: upside down, upright, gone, in part") {
 }
 
 TEST_CASE("round a periodic line and plan a limited system is of second order and has no first cell") {
-  const auto ring = [](int rank, Index n, Real shift) {
+  const auto ring = [](int dimension, Index n, Real shift) {
     std::vector<Axis> axes;
-    for (int a = 0; a < rank; ++a)
+    for (int a = 0; a < dimension; ++a)
       axes.push_back(
           Axis::uniform(std::string(1, static_cast<char>('x' + a)), 0, 1, n, Unknowns::cells, true));
     Equation e = wave(1.0);
@@ -113,10 +114,10 @@ TEST_CASE("round a periodic line and plan a limited system is of second order an
     p.initial_rate = [=](Point q) { return -k * std::cos(k * (q.x - shift)); };
     return p;
   };
-  for (const int rank : {1, 2}) {
+  for (const int dimension : {1, 2}) {
     const auto error = [&](Index n) {
-      const Problem p = ring(rank, n, 0);
-      const Ride ride = go(p, "ssprk3", 0.4 / (rank * static_cast<Real>(n)), 0.5);
+      const Problem p = ring(dimension, n, 0);
+      const Ride ride = go(p, "ssprk3", 0.4 / (dimension * static_cast<Real>(n)), 0.5);
       CHECK(ride.outcome.budget.relative_residual() < 1e-11);
       Real sum = 0;
       for (Index i = 0; i < p.grid().count(); ++i)
@@ -124,8 +125,8 @@ TEST_CASE("round a periodic line and plan a limited system is of second order an
                         std::sin(2 * M_PI * (p.grid().point_of(i).x - 0.5)));
       return sum / static_cast<Real>(p.grid().count());
     };
-    CAPTURE(rank);
-    CHECK(order_between(error(rank == 1 ? 50 : 25), error(rank == 1 ? 100 : 50)) > 1.6);
+    CAPTURE(dimension);
+    CHECK(order_between(error(dimension == 1 ? 50 : 25), error(dimension == 1 ? 100 : 50)) > 1.6);
   }
   // Moved by seven cells, the same is seven cells further.
   const State one = go(ring(1, 20, 0), "ssprk3", 0.02, 0.5).state,
@@ -136,12 +137,12 @@ TEST_CASE("round a periodic line and plan a limited system is of second order an
 TEST_CASE("pulses come back from each end of a limited system with second order") {
   // Mirror images: the pulse from 0.5 meets the end at 0.5 and is back in the middle at 1.
   for (const bool west : {false, true})
-    for (const bool held : {false, true}) {
+    for (const bool prescribed : {false, true}) {
       const auto error = [&](Index n) {
         Problem p = system_on(1, n, 1.0, "upwind", "van-leer");
         const Real sign = west ? -1 : 1;
-        p.wall(west ? "west" : "east", held ? fixed_end() : free_end())
-            .wall(west ? "east" : "west", absorbing());
+        p.boundary(west ? "west" : "east", prescribed ? fixed_boundary() : free_boundary())
+            .boundary(west ? "east" : "west", absorbing());
         p.initial = [](Point q) { return bump(0.5 * (q.x - 0.5)); };
         p.initial_rate = [sign](Point q) { return sign * (q.x - 0.5) / 0.008 * bump(0.5 * (q.x - 0.5)); };
         const State y = go(p, "ssprk3", 0.4 / static_cast<Real>(n), 0.9).state;
@@ -150,20 +151,20 @@ TEST_CASE("pulses come back from each end of a limited system with second order"
           const Real x = p.grid().point_of(i).x, shift = sign * 0.9;
           const Real image = west ? -x : 2 - x;
           sum += std::abs(y[static_cast<std::size_t>(i)] - bump(0.5 * (x - shift - 0.5)) -
-                          (held ? -1 : 1) * bump(0.5 * (image - shift - 0.5)));
+                          (prescribed ? -1 : 1) * bump(0.5 * (image - shift - 0.5)));
         }
         return sum / static_cast<Real>(n);
       };
       CAPTURE(west);
-      CAPTURE(held);
+      CAPTURE(prescribed);
       CHECK(order_between(error(100), error(200)) > 1.7);
     }
 }
 
 TEST_CASE("a limited system loses energy to its scheme alone, the less the sharper the limiter") {
   Real last = -std::numeric_limits<Real>::infinity();
-  for (const char* limiter : {"none", "minmod", "van-leer"}) {
-    const Ride ride = go(pulse(free_end(), limiter), "ssprk3", 0.4 / 400, 2.0);
+  for (const char* limiter : {"first-order", "minmod", "van-leer"}) {
+    const Ride ride = go(pulse(free_boundary(), limiter), "ssprk3", 0.4 / 400, 2.0);
     const auto& lines = ride.outcome.budget.lines();
     const auto found = std::ranges::find(lines, "scheme", &LedgerLine::name) - lines.begin();
     const Real lost = ride.outcome.budget.amounts()[static_cast<std::size_t>(found)];
@@ -178,7 +179,7 @@ TEST_CASE("a limited system loses energy to its scheme alone, the less the sharp
 TEST_CASE("a step in the speed sends back what impedances say" * doctest::skip(instrumented)) {
   Problem p = system_on(
       1, 800, [](Point q) { return q.x < 0.6 ? 1.0 : 3.0; }, "upwind", "van-leer");
-  p.wall("west", fixed_end()).wall("east", absorbing());
+  p.boundary("west", fixed_boundary()).boundary("east", absorbing());
   p.initial = [](Point q) { return bump(q.x - 0.4); };
   p.initial_rate = [](Point q) { return 2 * (q.x - 0.4) / 0.004 * bump(q.x - 0.4); };
   const Ride ride = go(p, "ssprk3", 0.1 / 800, 0.45);
@@ -194,34 +195,34 @@ TEST_CASE(
   const auto limit = [](const char* name, const char* flux, const char* limiter) {
     const Problem p = [&] {
       Problem q = system_on(1, 50, 2.0, flux, limiter);
-      q.other_walls(fixed_end());
+      q.default_boundary(fixed_boundary());
       return q;
     }();
     const auto s = verify::stability(p, scheme(name), 1e-3);
     return s.limit.step * 2.0 * 50;
   };
-  CHECK(limit("explicit-euler", "upwind", "none") == doctest::Approx(1).epsilon(1e-6));
-  CHECK(limit("explicit-euler", "lax-friedrichs", "none") == doctest::Approx(1).epsilon(1e-6));
-  CHECK(limit("explicit-euler", "lax-wendroff", "none") == doctest::Approx(1).epsilon(1e-6));
-  CHECK(limit("rk4", "central", "none") == doctest::Approx(std::sqrt(8.0)).epsilon(1e-4));
-  CHECK(limit("explicit-euler", "central", "none") == 0);
+  CHECK(limit("explicit-euler", "upwind", "first-order") == doctest::Approx(1).epsilon(1e-6));
+  CHECK(limit("explicit-euler", "lax-friedrichs", "first-order") == doctest::Approx(1).epsilon(1e-6));
+  CHECK(limit("explicit-euler", "lax-wendroff", "first-order") == doctest::Approx(1).epsilon(1e-6));
+  CHECK(limit("rk4", "central", "first-order") == doctest::Approx(std::sqrt(8.0)).epsilon(1e-4));
+  CHECK(limit("explicit-euler", "central", "first-order") == 0);
   for (const char* flux : {"upwind", "lax-wendroff", "lax-friedrichs"})
-    for (const Real share : {0.98, 1.06}) {
-      Problem p = system_on(1, 50, 1.0, flux, "none");
-      p.other_walls(fixed_end());
+    for (const Real fraction : {0.98, 1.06}) {
+      Problem p = system_on(1, 50, 1.0, flux, "first-order");
+      p.default_boundary(fixed_boundary());
       p.initial = [](Point q) { return std::sin(37 * q.x) + std::cos(151 * q.x); };
       CAPTURE(flux);
-      const Ride ride = go(p, "explicit-euler", share / 50, 80);
-      CHECK((ride.outcome.ending == Outcome::Ending::reached) == (share < 1));
+      const Ride ride = go(p, "explicit-euler", fraction / 50, 80);
+      CHECK((ride.outcome.ending == Outcome::Ending::reached) == (fraction < 1));
     }
 }
 
 TEST_CASE("leapfrog of the system, with stresses half a step and half a cell apart, is leapfrog") {
-  Problem p = pulse(free_end()), q = p;
+  Problem p = pulse(free_boundary()), q = p;
   Equation e = p.equation();
   e.as_system = false;
   Problem second(p.grid(), e);
-  second.wall("west", fixed_end()).wall("east", free_end());
+  second.boundary("west", fixed_boundary()).boundary("east", free_boundary());
   second.initial = p.initial;
   second.initial_rate = p.initial_rate;
   CHECK(largest_difference(go(p, "leapfrog", 0.8 / 400, 0.7).state,
@@ -249,7 +250,7 @@ TEST_CASE(
                     Axis::uniform("y", 0, 1, n, Unknowns::cells)}),
               e, Regions({island}));
     p.reconstruction = "van-leer";
-    p.wall("island", fixed_end()).other_walls(free_end());
+    p.boundary("island", fixed_boundary()).default_boundary(free_boundary());
     p.initial = [=](const Point& q) { return bump(along(q.x) - 0.25) * (1 + q.y); };
     const Ride ride = go(p, "ssprk3", 0.25 * h, 0.4);
     CHECK(ride.outcome.budget.relative_residual() < 1e-11);
@@ -268,8 +269,8 @@ TEST_CASE(
 }
 
 TEST_CASE("a first-order system goes on from memories that hold each of its unknowns by itself") {
-  Problem p = system_on(2, 12, 1.0, "upwind", "mc");
-  p.other_walls(absorbing());
+  Problem p = system_on(2, 12, 1.0, "upwind", "monotonized-central");
+  p.default_boundary(absorbing());
   p.initial = [](Point q) { return bump(q.x - 0.5) * q.y; };
   ProblemBalance balance(p);
   State y = balance.initial_state();

@@ -11,15 +11,15 @@
 
 namespace williwaw {
 
-/// Which parts of F are asked for: diffusive fluxes along an axis (their walls included), what appears
-/// inside, or what a stream carries.
+/// Which parts of F are asked for: diffusive fluxes along an axis (their boundaries included), what appears
+/// inside, or advection.
 class Parts {
  public:
   static constexpr Parts flux(int axis) { return Parts(1u << axis); }
   /// Along all axes.
   static constexpr Parts fluxes() { return Parts(7u); }
   static constexpr Parts source() { return Parts(8u); }
-  static constexpr Parts stream() { return Parts(16u); }
+  static constexpr Parts advection() { return Parts(16u); }
   static constexpr Parts all() { return Parts(~0u); }
   constexpr bool has(Parts other) const { return (bits_ & other.bits_) != 0; }
   constexpr Parts operator|(Parts other) const { return Parts(bits_ | other.bits_); }
@@ -31,17 +31,17 @@ class Parts {
 };
 
 /// What a balance offers to schemes and to the analysis.
-struct Offers {
+struct Capabilities {
   bool linear = false;            ///< Q and F are affine in y
   bool steady_matrix = false;     ///< a·Q' − b·F' does not change in time
   bool matrix = false;            ///< linearise is there
   bool approximate = false;       ///< it is a neighbour of the true matrix, good enough to correct by
   bool same_matrix = false;       ///< whatever the state is, the matrix is the same
   bool stages = false;            ///< stage is there
-  bool stream = false;            ///< something is carried along
+  bool advection = false;         ///< something is advected
   bool second_order = false;      ///< of second order in time: motion is there
   bool first_order_form = false;  ///< and the equation asks for it as a first-order system
-  bool looks_back = false;        ///< carrier is there
+  bool semi_lagrangian = false;   ///< carrier is there
   bool reacts = false;            ///< what appears inside depends on the state
   bool data_change = false;       ///< some coefficient, source or boundary changes in time
   int space_order = 2;            ///< of the differences
@@ -76,12 +76,12 @@ struct Totals {
     return *this;
   }
   /// Linear between these totals and later ones.
-  Totals towards(const Totals& later, Real share) const;
+  Totals towards(const Totals& later, Real fraction) const;
 };
 
-/// What data and sources allow: where walls pull the unknown to, and how fast sources and wall fluxes can
-/// raise or lower it anywhere. The blow-up guard reads it.
-struct Drive {
+/// What data and sources allow: where boundaries pull the unknown to, and how fast sources and boundary
+/// fluxes can raise or lower it anywhere. The blow-up guard reads it.
+struct DataBounds {
   Real lowest = std::numeric_limits<Real>::infinity();
   Real highest = -std::numeric_limits<Real>::infinity();
   Real raising = 0;   ///< largest rise of the unknown per time, >= 0
@@ -91,31 +91,31 @@ struct Drive {
 };
 
 /// What a balance of second order in time adds: C·d²y/dt² + drag·dy/dt = F(y, t), with C the derivative of
-/// the storage. Its ledger counts energy: work done at walls and by sources, what damping took. Schemes keep
-/// the rate of change themselves; a state holds y alone.
-class Motion {
+/// the storage. Its ledger counts energy: work done at boundaries and by sources, what damping took. Schemes
+/// keep the rate of change themselves; a state holds y alone.
+class SecondOrderDynamics {
  public:
-  virtual ~Motion() = default;
+  virtual ~SecondOrderDynamics() = default;
 
   /// The rate of change at the start.
   virtual void initial_rate(State& v) = 0;
   /// Force against the motion of each unknown, per rate; empty where there is none.
-  virtual std::span<const Real> drag(Real at) = 0;
-  /// Some wall has values that follow from the motion beside it, which only `leap` can follow, or a layer
+  virtual std::span<const Real> damping(Real at) = 0;
+  /// Some boundary has values that follow from the motion beside it, which only `leap` can follow, or a layer
   /// that takes waves out.
-  virtual bool needs_leap() const = 0;
+  virtual bool needs_leapfrog() const = 0;
 
   /// Gets ready for leaps of this length: `before` becomes the state one step earlier that goes with state
   /// `now` and rate `v`. The result are the totals there, with the energy half a step before `at`. Given
   /// forces are as for `leap`.
-  virtual Totals prepare_leap(const State& now, const State& v, Real at, Real step, const State* correction,
-                              const State* data, State& before) = 0;
+  virtual Totals prepare_leapfrog(const State& now, const State& v, Real at, Real step,
+                                  const State* correction, const State* data, State& before) = 0;
   /// One step of leapfrog (Courant, Friedrichs and Lewy, 1928): `before` becomes the state at at + step. The
   /// energy in the totals is the one this scheme conserves, half-way between both states. `correction` and
   /// `data` are forces added to F, of which the first is a symmetric operator's and so belongs to the
   /// potential energy; the work of the second is booked as the source's. Either may be null.
-  virtual Totals leap(const State& now, Real at, Real step, State& before, Ledger& amounts,
-                      const State* correction, const State* data) = 0;
+  virtual Totals leapfrog_step(const State& now, Real at, Real step, State& before, Ledger& amounts,
+                               const State* correction, const State* data) = 0;
   /// What leaps remember besides both states.
   virtual std::vector<Real> remember() const = 0;
   virtual void recall(std::span<const Real> numbers) = 0;
@@ -147,12 +147,12 @@ class FirstOrderForm {
   virtual std::pair<Real, Index> fastest() const = 0;
 };
 
-/// What a balance with a stream adds for schemes that look up where each unknown was carried from.
-class Carrier {
+/// What a balance with advection adds for schemes that look up where each unknown was carried from.
+class SemiLagrangianAdvection {
  public:
-  virtual ~Carrier() = default;
+  virtual ~SemiLagrangianAdvection() = default;
   /// out = the values of y at the places from where the unknowns are reached between at and at + step.
-  virtual void carry(const State& y, Real at, Real step, State& out) = 0;
+  virtual void advect(const State& y, Real at, Real step, State& out) = 0;
   /// Nothing diffuses, appears or reacts besides.
   virtual bool alone() const = 0;
   /// The line of the ledger for what was carried in and out and what looking up itself adds or takes.
@@ -168,49 +168,50 @@ class Balance {
   virtual const Layout& layout() const = 0;
   /// Sums and extremes over states.
   virtual Reductions reductions() const { return Reductions(layout()); }
-  virtual Offers offers() const = 0;
+  virtual Capabilities capabilities() const = 0;
   virtual const std::vector<LedgerLine>& lines() const = 0;
 
   /// q = Q(y, at): the amount stored in each control volume.
   virtual void storage(const State& y, Real at, State& q) = 0;
   /// The state whose storage is q. `y` holds a first guess.
   virtual void recover(const State& q, Real at, State& y) = 0;
-  /// f = Σ F over `parts`; the ledger gets the rate on each line. Held unknowns get their F as well, so that
-  /// what a wall must supply to hold them can be told.
+  /// f = Σ F over `parts`; the ledger gets the rate on each line. Prescribed unknowns get their F as well, so
+  /// that what a boundary must supply to hold them can be told.
   virtual void rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) = 0;
   /// The matrix a·Q' − b·F' about y.
   virtual void linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& system) = 0;
 
   /// Unknowns that take no part, in increasing order: their values are zero and their equations are u = 0.
-  virtual std::span<const Index> absent() const { return {}; }
-  /// Unknowns that walls hold, in increasing order.
-  virtual std::span<const Index> held() const { return {}; }
+  virtual std::span<const Index> inactive() const { return {}; }
+  /// Unknowns that boundaries hold, in increasing order.
+  virtual std::span<const Index> prescribed() const { return {}; }
   /// Sets them to their values at this time.
-  virtual void pin(Real, State&) {}
-  /// Books what the walls supplied to hold them: `missing` is ΔQ − step·Σ weights·F, read at held unknowns.
-  virtual void book_held(const State& missing, Ledger& amounts);
+  virtual void prescribe(Real, State&) {}
+  /// Books what the boundaries supplied to hold them: `missing` is ΔQ − step·Σ weights·F, read at prescribed
+  /// unknowns.
+  virtual void book_prescribed(const State& missing, Ledger& amounts);
 
   virtual Totals totals(const State& y, Real at) = 0;
   /// The same of each unknown by itself, in the order of the layout's blocks.
   virtual std::vector<Totals> totals_by_unknown(const State& y, Real at) { return {totals(y, at)}; }
   /// Of balances of second order in time; throws InputError for others.
-  virtual Motion& motion();
+  virtual SecondOrderDynamics& dynamics();
   /// Of balances that look up where things came from; throws InputError for others.
-  virtual Carrier& carrier();
+  virtual SemiLagrangianAdvection& semi_lagrangian();
   /// Of waves as a first-order system; throws InputError for others, and for what that form does not take.
   /// This balance must outlive it.
   virtual std::unique_ptr<FirstOrderForm> first_order_form();
-  virtual Drive drive(Real) { return {}; }
+  virtual DataBounds data_bounds(Real) { return {}; }
 
-  /// One explicit step: Q(out) = Q(y) + step·F(y, at), then held values of at + step. `amounts` gets what
-  /// crossed each line, the result are the totals of `out`. Balances do this in one pass where they can.
+  /// One explicit step: Q(out) = Q(y) + step·F(y, at), then prescribed values of at + step. `amounts` gets
+  /// what crossed each line, the result are the totals of `out`. Balances do this in one pass where they can.
   virtual Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts);
 
   /// One stage of an explicit scheme in the form of Shu and Osher (1988), in one pass: out = (1 −
   /// share)·start
   /// + share·y + step·C⁻¹F(y, at). `rates` gets the rate on each line; `of_y` are the totals of y where they
   /// are known. For balances that offer stages.
-  virtual Totals stage(const State& start, const State& y, Real share, Real step, Real at, State& out,
+  virtual Totals stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
                        Ledger& rates, const Totals* of_y);
 };
 

@@ -1,4 +1,4 @@
-// The ledger: how much came in through each wall and from each source, line by line.
+// The ledger: how much came in through each boundary and from each source, line by line.
 #pragma once
 
 #include "williwaw/grid/types.hpp"
@@ -7,9 +7,9 @@ namespace williwaw {
 
 /// What a line of the ledger counts. Amounts are positive when they come into the domain.
 struct LedgerLine {
-  enum class Kind { wall, source };
+  enum class Kind { boundary, source };
   std::string name;  ///< "west: robin", "source"
-  Kind kind = Kind::wall;
+  Kind kind = Kind::boundary;
   std::string side;  ///< empty for sources
   int unknown = 0;   ///< whose budget it belongs to
 };

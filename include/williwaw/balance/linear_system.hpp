@@ -15,8 +15,8 @@ struct Triplet {
 };
 
 /// The matrix of a balance whose fluxes join two neighbours: a diagonal, two coefficients for each face, and
-/// a mask of unknowns that walls hold. Rows of held unknowns are those of the identity, and their columns
-/// are left out of all other rows: solvers work on increments, which are zero there.
+/// a mask of unknowns that boundaries hold. Rows of prescribed unknowns are those of the identity, and their
+/// columns are left out of all other rows: solvers work on increments, which are zero there.
 struct FaceSystem {
   std::array<Index, 3> extent{1, 1, 1};
   std::array<bool, 3> periodic{false, false, false};
@@ -24,12 +24,12 @@ struct FaceSystem {
   /// lower[a][n] multiplies the neighbour of n that comes before it along axis a, upper[a][n] the one after;
   /// zero where there is none. Empty for axes that are not there.
   std::array<std::vector<Real>, 3> lower, upper;
-  /// Nonzero for unknowns that are held; empty when none is.
-  std::vector<char> held;
+  /// Nonzero for unknowns that are prescribed; empty when none is.
+  std::vector<char> prescribed;
 
   Index size() const { return static_cast<Index>(diagonal.size()); }
-  int rank() const { return lower[2].empty() ? (lower[1].empty() ? 1 : 2) : 3; }
-  /// Number of the neighbour of `n` along axis `a`, across the seam where periodic; −1 beyond a wall.
+  int dimension() const { return lower[2].empty() ? (lower[1].empty() ? 1 : 2) : 3; }
+  /// Number of the neighbour of `n` along axis `a`, across the seam where periodic; −1 beyond a boundary.
   Index neighbour(Index n, int a, bool upwards) const {
     const Index stride = a == 0 ? 1 : a == 1 ? extent[0] : extent[0] * extent[1];
     const Index along = n / stride % extent[a];
@@ -40,7 +40,7 @@ struct FaceSystem {
     if (along > 0) return n - stride;
     return periodic[a] ? n + (extent[a] - 1) * stride : -1;
   }
-  /// Makes the rows and columns of held unknowns those of the identity.
+  /// Makes the rows and columns of prescribed unknowns those of the identity.
   void apply_mask();
   std::vector<Triplet> triplets() const;
 };

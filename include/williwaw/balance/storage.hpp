@@ -81,7 +81,7 @@ class LinearStorage final : public Storage {
   std::span<const Real> capacities() const { return capacities_; }
   Real per_volume() const { return per_volume_; }
   /// out[i] = (1 − share)·start[i] + share·u[i] + step·flow[i]/capacity[i]
-  void combine(Index line, const Real* start, const Real* u, Real share, Real step, const Real* flow,
+  void combine(Index line, const Real* start, const Real* u, Real fraction, Real step, const Real* flow,
                Real* out) const;
 
  private:

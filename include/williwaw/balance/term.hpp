@@ -95,7 +95,7 @@ class EvaluatedTerm {
   virtual void linearise(const Evaluation&, std::span<const Real>, Real, Parts, std::span<FaceSystem>) const {
   }
   /// How far data can move the solution.
-  virtual void bound(Drive&) const {}
+  virtual void bound(DataBounds&) const {}
   /// Values of the unknowns that the term prescribes, in the order of `Term::prescribed`.
   virtual std::span<const Real> prescribed_values() const { return {}; }
 };
@@ -127,11 +127,11 @@ class Term {
   virtual Needs needs() const = 0;
   /// Declares the lines of the ledger that it books on.
   virtual void declare(LedgerLines&) {}
-  /// Makes `slot`, which holds what this made last or nothing, the term at an instant. Terms that come before
-  /// it in the balance are evaluated already. What others still look at is left alone (`renewed`); what an
-  /// error leaves behind is evaluated again.
+  /// Makes `evaluated`, which holds what this made last or nothing, the term at an instant. Terms that come
+  /// before it in the balance are evaluated already. What others still look at is left alone (`renewed`);
+  /// what an error leaves behind is evaluated again.
   virtual void evaluate(const Instant&, const Evaluation& earlier,
-                        std::shared_ptr<EvaluatedTerm>& slot) const = 0;
+                        std::shared_ptr<EvaluatedTerm>& evaluated) const = 0;
   /// Room for one thread; null where none is needed.
   virtual std::unique_ptr<TermScratch> scratch() const { return nullptr; }
 
@@ -139,8 +139,8 @@ class Term {
   virtual std::span<const Index> prescribed() const { return {}; }
   /// As `evaluate`, but no more of it than `prescribed_values`; for terms that prescribe.
   virtual void evaluate_prescribed(const Instant& instant, const Evaluation& earlier,
-                                   std::shared_ptr<EvaluatedTerm>& slot) const {
-    evaluate(instant, earlier, slot);
+                                   std::shared_ptr<EvaluatedTerm>& evaluated) const {
+    evaluate(instant, earlier, evaluated);
   }
   /// Books what was supplied to hold them, one amount for each.
   virtual void book_prescribed(std::span<const Real>, Ledger&) const {}
@@ -163,7 +163,7 @@ class Evaluation {
     return static_cast<const Evaluated&>(*terms_[id.number]);
   }
   /// Exchanges what stands for a term with another evaluation of the same, to be updated next.
-  void swap(std::size_t term, std::shared_ptr<EvaluatedTerm>& slot) { terms_[term].swap(slot); }
+  void swap(std::size_t term, std::shared_ptr<EvaluatedTerm>& evaluated) { terms_[term].swap(evaluated); }
   /// Evaluates all terms, one after the other.
   void update(const std::vector<std::unique_ptr<Term>>& terms, const Instant& instant);
 
@@ -172,15 +172,15 @@ class Evaluation {
   std::vector<std::shared_ptr<EvaluatedTerm>> terms_;
 };
 
-/// What stands in `slot` to be changed: itself where nobody else looks at it, otherwise a copy, or a new one
-/// made by `make` where there is nothing yet.
+/// What stands in `evaluated` to be changed: itself where nobody else looks at it, otherwise a copy, or a new
+/// one made by `make` where there is nothing yet.
 template <class Evaluated, class Make>
-Evaluated& renewed(std::shared_ptr<EvaluatedTerm>& slot, const Make& make) {
-  if (!slot)
-    slot = make();
-  else if (slot.use_count() != 1)
-    slot = std::make_shared<Evaluated>(static_cast<const Evaluated&>(*slot));
-  return static_cast<Evaluated&>(*slot);
+Evaluated& renewed(std::shared_ptr<EvaluatedTerm>& evaluated, const Make& make) {
+  if (!evaluated)
+    evaluated = make();
+  else if (evaluated.use_count() != 1)
+    evaluated = std::make_shared<Evaluated>(static_cast<const Evaluated&>(*evaluated));
+  return static_cast<Evaluated&>(*evaluated);
 }
 
 }  // namespace williwaw

@@ -24,7 +24,7 @@ class FusedStep {
 };
 
 /// Room for sweeps, kept so that stepping allocates nothing.
-struct SweepRoom {
+struct SweepWorkspace {
   std::vector<TreeSum<Real>> booked;  ///< by block of lines and line of the ledger
   std::vector<TreeSum<Totals>> totals;
   std::vector<std::vector<Totals>> of_segments;  ///< one for each thread, as are all below
@@ -56,33 +56,33 @@ class TermBalance : public Balance {
 
   const Layout& layout() const override { return arranged_.layout; }
   Reductions reductions() const override { return Reductions(layout(), domain().threads()); }
-  Offers offers() const override { return arranged_.offers; }
+  Capabilities capabilities() const override { return arranged_.capabilities; }
   const std::vector<LedgerLine>& lines() const override { return lines_.all(); }
   void storage(const State& y, Real at, State& q) override;
   void recover(const State& q, Real at, State& y) override;
   void rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) override;
   void linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& system) override;
-  std::span<const Index> held() const override { return arranged_.prescribed; }
-  std::span<const Index> absent() const override { return arranged_.inactive; }
-  void pin(Real at, State& y) override;
-  void book_held(const State& missing, Ledger& amounts) override;
+  std::span<const Index> prescribed() const override { return arranged_.prescribed; }
+  std::span<const Index> inactive() const override { return arranged_.inactive; }
+  void prescribe(Real at, State& y) override;
+  void book_prescribed(const State& missing, Ledger& amounts) override;
   Totals totals(const State& y, Real at) override;
   std::vector<Totals> totals_by_unknown(const State& y, Real at) override;
-  Drive drive(Real at) override;
+  DataBounds data_bounds(Real at) override;
   Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts) override;
-  Totals stage(const State& start, const State& y, Real share, Real step, Real at, State& out, Ledger& rates,
-               const Totals* of_y) override;
+  Totals stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
+               Ledger& rates, const Totals* of_y) override;
 
  protected:
   /// The state that stands in where something depends on the unknown and no state is given.
   void set_reference(State reference) { reference_ = std::move(reference); }
   const State& reference() const { return reference_; }
   /// What a derived balance offers besides.
-  Offers& offered() { return arranged_.offers; }
+  Capabilities& offered() { return arranged_.capabilities; }
   LineId declare(LedgerLine line) { return lines_.declare(std::move(line)); }
   /// Values that are prescribed at a time, in the order of `held`.
   const std::vector<Real>& prescribed_at(Real time);
-  SweepRoom& room() { return room_; }
+  SweepWorkspace& workspace() { return workspace_; }
 
  private:
   /// Where the unknowns that a term prescribes begin among all that are prescribed.
@@ -92,7 +92,7 @@ class TermBalance : public Balance {
   /// What follows from unknowns and terms.
   struct Arrangement {
     Layout layout;
-    Offers offers;
+    Capabilities capabilities;
     std::string on_step;  ///< what looks at the length of a step of explicit Euler
     std::vector<Index> prescribed, inactive;
     std::vector<std::size_t> first_prescribed;  ///< of each line, in prescribed; of one unknown only
@@ -101,7 +101,7 @@ class TermBalance : public Balance {
   };
   void arrange_unknowns();
   void arrange_terms(bool declared);
-  void book_prescribed(std::span<const Real> missing, Ledger& amounts);
+  void book_missing(std::span<const Real> missing, Ledger& amounts);
   Index start_of(std::size_t unknown) const { return arranged_.layout.start(unknown); }
   bool steps_fused() const;
   void exchange(State& y) const;
@@ -115,7 +115,7 @@ class TermBalance : public Balance {
   std::shared_ptr<Evaluation> now_;
   std::vector<std::shared_ptr<EvaluatedTerm>> ahead_;  ///< of terms that prescribe, at another time
   std::optional<Real> ahead_time_;
-  SweepRoom room_;
+  SweepWorkspace workspace_;
   std::vector<Real> values_, missing_;
 };
 

@@ -3,7 +3,7 @@
 #pragma once
 
 #include "williwaw/balance/term.hpp"
-#include "williwaw/boundary/closure.hpp"
+#include "williwaw/boundary/boundary_closure.hpp"
 
 namespace williwaw {
 
@@ -31,13 +31,13 @@ struct OfUnknown {
 };
 
 /// All closures at one instant.
-class EvaluatedClosures final : public EvaluatedTerm {
+class EvaluatedBoundaryClosures final : public EvaluatedTerm {
  public:
-  EvaluatedClosures(int unknown, std::vector<EvaluatedClosure> all)
+  EvaluatedBoundaryClosures(int unknown, std::vector<EvaluatedBoundaryClosure> all)
       : unknown_(unknown), all_(std::move(all)) {}
 
   std::size_t size() const { return all_.size(); }
-  const EvaluatedClosure& operator[](std::size_t section) const { return all_[section]; }
+  const EvaluatedBoundaryClosure& operator[](std::size_t section) const { return all_[section]; }
   auto begin() const { return all_.begin(); }
   auto end() const { return all_.end(); }
 
@@ -45,15 +45,15 @@ class EvaluatedClosures final : public EvaluatedTerm {
   /// Of the flows that they let through (`BoundaryFlows`).
   void linearise(const Evaluation& now, std::span<const Real> y, Real b, Parts parts,
                  std::span<FaceSystem> matrices) const override;
-  void bound(Drive& result) const override;
+  void bound(DataBounds& result) const override;
   std::span<const Real> prescribed_values() const override { return values_; }
 
-  std::vector<EvaluatedClosure>& all() { return all_; }
+  std::vector<EvaluatedBoundaryClosure>& all() { return all_; }
   std::vector<Real>& values() { return values_; }
 
  private:
   int unknown_;
-  std::vector<EvaluatedClosure> all_;
+  std::vector<EvaluatedBoundaryClosure> all_;
   std::vector<Real> values_;
 };
 
@@ -63,27 +63,28 @@ class BoundaryClosures final : public Term {
   /// What conducts beside the boundary is found among the terms that come before this one.
   using Medium = std::function<const BoundaryMedium&(const Evaluation&)>;
   /// `corners` names sections or sides in the order in which they decide nodes that several hold.
-  BoundaryClosures(OfUnknown of, std::vector<Closure> closures, std::vector<std::string> corners,
+  BoundaryClosures(OfUnknown of, std::vector<BoundaryClosure> closures, std::vector<std::string> corners,
                    Medium medium);
 
-  const std::vector<Closure>& all() const { return all_; }
+  const std::vector<BoundaryClosure>& all() const { return all_; }
 
   Needs needs() const override;
   void declare(LedgerLines& lines) override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
-                std::shared_ptr<EvaluatedTerm>& slot) const override;
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
   std::span<const Index> prescribed() const override { return in_state_; }
   void evaluate_prescribed(const Instant& instant, const Evaluation& earlier,
-                           std::shared_ptr<EvaluatedTerm>& slot) const override;
+                           std::shared_ptr<EvaluatedTerm>& evaluated) const override;
   void book_prescribed(std::span<const Real> amounts, Ledger& ledger) const override;
-  /// At a node that walls of several axes hold, what is missing is shared by area. That alone would be wrong
-  /// by as much as the walls' fluxes differ; each wall must first supply what leaves along its own axis. What
-  /// is booked here sums to zero over the walls of a node and makes their flows second-order accurate.
+  /// At a node that boundaries of several axes hold, what is missing is shared by area. That alone would be
+  /// wrong by as much as the boundaries' fluxes differ; each boundary must first supply what leaves along its
+  /// own axis. What is booked here sums to zero over the boundaries of a node and makes their flows
+  /// second-order accurate.
   void book_shared(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
                    Ledger& ledger) const;
 
   /// Prescribed unknowns within the block, in increasing order.
-  std::span<const Index> held() const { return held_; }
+  std::span<const Index> prescribed_in_block() const { return in_block_; }
   /// Where a boundary stands whose values follow from the motion beside it, from the next evaluation on: one
   /// value for each face.
   void stand_at(std::size_t section, std::span<const Real> values);
@@ -93,18 +94,18 @@ class BoundaryClosures final : public Term {
     std::size_t closure;
     Index face;
   };
-  void find_held();
-  Real choose(const std::vector<Holder>& holders, const EvaluatedClosures& now) const;
-  void update(const Instant& instant, const Evaluation& earlier, bool pinning_only,
-              std::shared_ptr<EvaluatedTerm>& slot) const;
+  void find_prescribed();
+  Real choose(const std::vector<Holder>& holders, const EvaluatedBoundaryClosures& now) const;
+  void update(const Instant& instant, const Evaluation& earlier, bool prescribing_only,
+              std::shared_ptr<EvaluatedTerm>& evaluated) const;
 
   OfUnknown of_;
-  std::vector<Closure> all_;
+  std::vector<BoundaryClosure> all_;
   std::vector<std::string> corners_;
   Medium medium_;
-  std::vector<Index> held_, in_state_;
+  std::vector<Index> in_block_, in_state_;
   std::vector<std::vector<Holder>> holders_;
-  std::vector<std::size_t> shared_;  ///< places in held_ of unknowns that walls of several axes hold
+  std::vector<std::size_t> shared_;  ///< places in held_ of unknowns that boundaries of several axes hold
   std::vector<std::vector<Real>> positions_;
 };
 
@@ -120,12 +121,12 @@ class BoundaryFlows final : public Term {
  public:
   using Advective = std::function<AdvectiveFlows(const Evaluation&)>;
   /// `closures` are those of `id` in the balance.
-  BoundaryFlows(OfUnknown of, const BoundaryClosures& closures, TermId<EvaluatedClosures> id,
+  BoundaryFlows(OfUnknown of, const BoundaryClosures& closures, TermId<EvaluatedBoundaryClosures> id,
                 Advective advective);
 
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
-                std::shared_ptr<EvaluatedTerm>& slot) const override;
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
 
   /// Calls apply(i, flow) for every flow into unknown i of a line whose values are `u`, and books it.
   template <class Apply>
@@ -133,14 +134,14 @@ class BoundaryFlows final : public Term {
                LedgerBlock booked) const;
   const OfUnknown& of() const { return of_; }
   const BoundaryClosures& closures() const { return closures_; }
-  TermId<EvaluatedClosures> id() const { return id_; }
+  TermId<EvaluatedBoundaryClosures> id() const { return id_; }
   /// Faces on a line lie at its ends alone.
   bool at_ends(Index line) const { return ends_only_[static_cast<std::size_t>(line)]; }
 
  private:
   OfUnknown of_;
   const BoundaryClosures& closures_;
-  TermId<EvaluatedClosures> id_;
+  TermId<EvaluatedBoundaryClosures> id_;
   Advective advective_;
   std::vector<char> ends_only_;
 };
@@ -148,29 +149,29 @@ class BoundaryFlows final : public Term {
 template <class Apply>
 void BoundaryFlows::through(const Evaluation& now, Index line, Parts parts, const Real* u, const Apply& apply,
                             LedgerBlock booked) const {
-  const EvaluatedClosures& closures = now.of(id_);
+  const EvaluatedBoundaryClosures& closures = now.of(id_);
   const AdvectiveFlows passing = advective_ ? advective_(now) : AdvectiveFlows{};
   const Segments& segments = of_.domain->segments();
   const Index start = of_.domain->grid().size(0) * line;
   for (std::size_t c = 0; c < closures.size(); ++c) {
-    const EvaluatedClosure& wall = closures[c];
-    const bool passed = !passing.open.empty() && passing.open[c] && parts.has(Parts::stream());
-    if (wall.idle() && !passed) continue;
-    const Closure& fixed = wall.closure();
+    const EvaluatedBoundaryClosure& boundary = closures[c];
+    const bool passed = !passing.open.empty() && passing.open[c] && parts.has(Parts::advection());
+    if (boundary.idle() && !passed) continue;
+    const BoundaryClosure& fixed = boundary.closure();
     const Index first = fixed.first_of_line(line), end = fixed.first_of_line(line + 1);
     for (Index f = first; f < end; ++f) {
       const Index i = fixed.unknown(f) - start, leaf = segments.number(line, i);
       if (passed) {
         const Real flow = passing.through[c][static_cast<std::size_t>(f)];
         apply(i, flow);
-        if (booked) booked[fixed.line(fixed.carrying())].leaf(leaf) += flow;
+        if (booked) booked[fixed.line(fixed.advective_condition())].leaf(leaf) += flow;
       }
       if (!parts.has(Parts::flux(fixed.face(f).axis))) continue;
-      apply(i, wall.inflow(f) - wall.pull(f) * u[i]);
+      apply(i, boundary.inflow(f) - boundary.pull(f) * u[i]);
       if (!booked) continue;
       // Booked condition by condition and face by face: the ledger never learns of the content.
-      for (std::size_t s = 0; s < wall.conditions(); ++s)
-        booked[fixed.line(s)].leaf(leaf) += wall.flow_of(s, f, u[i]);
+      for (std::size_t s = 0; s < boundary.conditions(); ++s)
+        booked[fixed.line(s)].leaf(leaf) += boundary.flow_of(s, f, u[i]);
     }
   }
 }

@@ -50,7 +50,7 @@ struct Refinement {
 };
 
 /// How `converge` goes from level to level.
-struct Ladder {
+struct RefinementStudy {
   bool grid = true, step = true;
   Real step_power = 2;  ///< steps shrink with this power of the spacing where both are refined
   Index levels = 4;
@@ -72,7 +72,7 @@ struct Case {
   std::string equation_formula;
   std::vector<std::pair<std::string, Value>> coefficients;
   /// For each side, cut-out and part what acts there, in words.
-  std::vector<std::pair<std::string, std::string>> walls;
+  std::vector<std::pair<std::string, std::string>> boundaries;
   Value initial;
   std::optional<Value> initial_rate;  ///< of waves
   Plan plan;                          ///< complete but for the step, which `prepare` fills in
@@ -93,7 +93,7 @@ struct Case {
   };
   std::optional<Cycle> cycle;
   StepChoice step;
-  Ladder ladder;
+  RefinementStudy refinement_study;
   /// Titles of what [[variant]] and [[stage]] declare.
   std::vector<std::string> variants, stages;
   Refinement refinement;
@@ -101,7 +101,7 @@ struct Case {
   store::Scale length, time, value;
   /// The unknown is a temperature on a scale: nothing of it may lie below zero kelvin.
   bool absolute_temperature = false;
-  /// Unit of the amount that the budget counts, and of a flux through a wall.
+  /// Unit of the amount that the budget counts, and of a flux through a boundary.
   std::string amount_unit, flow_unit, flux_unit;
   std::vector<Probe> probes;
   std::optional<Value> exact;
@@ -116,20 +116,34 @@ struct Case {
   std::string duration(Real seconds) const;
 };
 
+struct Unbuilt;
+
 /// What is read of a case file besides its plain contents.
 struct Reading {
   Refinement refinement = {};
   std::string variant = {};  ///< by its title; laid over the case before overrides
   Index stage = 0;           ///< 0: the case itself; its stages follow, each laid over the one before
   Real start = 0;            ///< when the stage starts, SI
-  /// Most bytes that a run may take at its peak (peak_memory); 0: what one process may use here
-  /// (available_memory). A case that needs more is refused before its grid is built.
-  Real memory = 0;
-  std::optional<Real> needed = {};  ///< what peak_memory told of it, where it was asked before
+  /// Called before anything as large as the grid is built; throws CaseError to refuse the case.
+  std::function<void(const Unbuilt&)> before_grid = {};
 };
 
-/// As Reading::memory: a case is read whatever its run would take.
-inline constexpr Real any_memory = std::numeric_limits<Real>::infinity();
+/// A case whose grid is not built yet.
+struct Unbuilt {
+  const std::string& text;
+  const std::filesystem::path& name;
+  const std::vector<std::string>& overrides;
+  const Reading& reading;
+  std::span<const Real> sizes;  ///< unknowns along each axis
+  std::string place;            ///< file and line of [grid]
+};
+
+/// Unknowns along each axis, without building the grid; none for a grid that a reader would refuse. Throws
+/// CaseError for text that cannot be read.
+std::vector<Real> grid_sizes(const std::string& text, const std::filesystem::path& name,
+                             const std::vector<std::string>& overrides = {}, const Reading& reading = {});
+/// The text of a case file. Throws CaseError.
+std::string case_text(const std::filesystem::path& file);
 
 /// Reads a case. `overrides` are "key=value", applied in order. Throws CaseError.
 Case read_case(const std::filesystem::path& file, const std::vector<std::string>& overrides = {},
@@ -137,6 +151,9 @@ Case read_case(const std::filesystem::path& file, const std::vector<std::string>
 /// The same from text that never was in a file.
 Case read_case_text(const std::string& text, const std::filesystem::path& name,
                     const std::vector<std::string>& overrides = {}, const Reading& reading = {});
+
+/// A function that gives these values at the unknowns of a grid.
+Function values_at(const Grid& grid, State values);
 
 /// Writes a commented starter case of an equation kind; throws InputError for a kind that is not there.
 std::string starter_case(const std::string& kind);

@@ -14,7 +14,7 @@ namespace williwaw {
 /// How a balance is carried out, not what it says.
 struct Execution {
   int threads = 0;               ///< 0: as many as the machine offers
-  bool semi_lagrangian = false;  ///< what is carried may be looked up where it came from
+  bool semi_lagrangian = false;  ///< the advected quantity may be looked up where it came from
 };
 
 /// The whole grid in one process: exchanges have nothing to do, and reductions end where the tree over all

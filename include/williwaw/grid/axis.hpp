@@ -7,7 +7,8 @@
 
 namespace williwaw {
 
-/// Where unknowns live along an axis: at the centres of cells, or at grid points with both walls included.
+/// Where unknowns live along an axis: at the centres of cells, or at grid points with both boundaries
+/// included.
 enum class Unknowns { cells, nodes };
 
 /// What lengths along the axes mean: plain lengths, a distance from an axis (r and z), or from a centre (r).
@@ -16,8 +17,8 @@ enum class Coordinates { cartesian, cylindrical, spherical };
 /// An axis divided by marks into intervals of any length.
 ///
 /// With unknowns at cells each interval is a control volume. With unknowns at nodes each mark carries an
-/// unknown, and control volumes reach half-way to the neighbours, so that a wall node owns half an interval.
-/// A periodic axis joins its end to its start; with nodes the last mark is a copy of the first.
+/// unknown, and control volumes reach half-way to the neighbours, so that a boundary node owns half an
+/// interval. A periodic axis joins its end to its start; with nodes the last mark is a copy of the first.
 class Axis {
  public:
   /// A part of a control volume that lies within one interval: where its middle is and how long it is.
@@ -28,7 +29,7 @@ class Axis {
 
   /// `name` is "x", "y" or "z", or "r" for an axis made by radial(); `marks` are increasing positions, two at
   /// least. Throws InputError.
-  Axis(std::string name, std::vector<Real> marks, Unknowns unknowns, bool periodic = false);
+  Axis(std::string name, std::vector<Real> faces, Unknowns unknowns, bool periodic = false);
 
   /// `intervals` equal intervals between `from` and `to`. Throws InputError.
   static Axis uniform(std::string name, Real from, Real to, Index intervals, Unknowns unknowns,
@@ -36,7 +37,7 @@ class Axis {
 
   /// The distance r from an axis (cylindrical) or a centre (spherical). Areas and volumes are those of the
   /// whole turn: 2πr for each unit of z, or 4πr². Marks must not lie below 0. Throws InputError.
-  static Axis radial(Coordinates coordinates, std::vector<Real> marks, Unknowns unknowns);
+  static Axis radial(Coordinates coordinates, std::vector<Real> faces, Unknowns unknowns);
 
   const std::string& name() const { return name_; }
   Unknowns unknowns() const { return unknowns_; }
@@ -50,29 +51,29 @@ class Axis {
            : power_ == 1 ? Coordinates::cylindrical
                          : Coordinates::spherical;
   }
-  /// The axis starts at r = 0, where there is no wall.
+  /// The axis starts at r = 0, where there is no boundary.
   bool starts_at_centre() const { return power_ > 0 && from() == 0; }
 
-  Real from() const { return lines_->marks.front(); }
-  Real to() const { return lines_->marks.back(); }
+  Real from() const { return lines_->faces.front(); }
+  Real to() const { return lines_->faces.back(); }
   Real length() const { return to() - from(); }
 
-  Index intervals() const { return static_cast<Index>(lines_->marks.size()) - 1; }
+  Index intervals() const { return static_cast<Index>(lines_->faces.size()) - 1; }
   /// Number of unknowns along the axis.
   Index size() const { return static_cast<Index>(lines_->points.size()); }
 
   /// intervals() + 1 positions that divide the axis.
-  std::span<const Real> marks() const { return lines_->marks; }
+  std::span<const Real> faces() const { return lines_->faces; }
   /// size() positions of the unknowns.
   std::span<const Real> points() const { return lines_->points; }
   /// size() + 1 ends of the control volumes. On a periodic axis with nodes the first lies before from().
   std::span<const Real> bounds() const {
-    return unknowns_ == Unknowns::cells ? lines_->marks : lines_->bounds;
+    return unknowns_ == Unknowns::cells ? lines_->faces : lines_->bounds;
   }
   /// size() lengths of the control volumes.
   std::span<const Real> widths() const { return lines_->widths; }
   /// size() + 1 distances: entry i lies between unknown i-1 and unknown i. The first and last are the
-  /// distances from the end unknowns to their walls (0 at nodes), or the distance across the seam.
+  /// distances from the end unknowns to their boundaries (0 at nodes), or the distance across the seam.
   std::span<const Real> gaps() const { return lines_->gaps; }
 
   /// Area of a face across the axis at `position`, for each unit of the other axes: 1, or that of the turn.
@@ -95,7 +96,7 @@ class Axis {
 
  private:
   struct Lines {
-    std::vector<Real> marks, points, widths, gaps;
+    std::vector<Real> faces, points, widths, gaps;
     std::vector<Real> bounds;                 ///< of nodes; those of cells are the marks
     std::vector<Real> measures, resistances;  ///< along r; elsewhere widths and gaps
   };

@@ -1,5 +1,5 @@
-// A field: values on a grid together with one layer of values beyond the walls, which knows how to sample,
-// measure and integrate itself.
+// A field: values on a grid together with one layer of values beyond the boundaries, which knows how to
+// sample, measure and integrate itself.
 #pragma once
 
 #include <functional>
@@ -20,10 +20,10 @@ struct Norms {
 
 /// One value for each unknown of a grid, and a halo one value deep on each side.
 ///
-/// With unknowns at cells the halo value of a wall lies as far outside as the first unknown lies inside, and
-/// the mean of both is the wall's own value; it is what lets `sample` reach up to the wall. With unknowns at
-/// nodes the wall carries an unknown itself; its halo lies one spacing beyond it. A field says whether its
-/// halo is known
+/// With unknowns at cells the halo value of a boundary lies as far outside as the first unknown lies inside,
+/// and the mean of both is the boundary's own value; it is what lets `sample` reach up to the boundary. With
+/// unknowns at nodes the boundary carries an unknown itself; its halo lies one spacing beyond it. A field
+/// says whether its halo is known
 /// (`knows_beyond`: from a function, or from boundaries) or repeats the nearest value: then sampling goes on
 /// linearly from inside, and derivatives on sides are one-sided. Where the domain is cut out the value is not
 /// a number, and nothing that is sampled, summed or measured counts it.

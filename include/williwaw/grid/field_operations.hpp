@@ -1,6 +1,6 @@
-// Fields as objects: arithmetic, derivatives that know what lies beyond the walls, vector fields at centres
-// and at faces, slices, other grids, and smooth noise. Code written with them does not change with the
-// resolution.
+// Fields as objects: arithmetic, derivatives that know what lies beyond the boundaries, vector fields at
+// centres and at faces, slices, other grids, and smooth noise. Code written with them does not change with
+// the resolution.
 #pragma once
 
 #include <cstdint>
@@ -10,7 +10,7 @@
 
 namespace williwaw {
 
-/// Value by value, beyond the walls too. Throw InputError for fields on different grids.
+/// Value by value, beyond the boundaries too. Throw InputError for fields on different grids.
 Field operator+(const Field& a, const Field& b);
 Field operator-(const Field& a, const Field& b);
 Field operator*(const Field& a, const Field& b);
@@ -23,16 +23,17 @@ Field operator+(Real a, const Field& b);
 Field operator-(Real a, const Field& b);
 Field operator*(Real a, const Field& b);
 Field operator-(const Field& a);
-/// f(value), beyond the walls too.
+/// f(value), beyond the boundaries too.
 Field applied(const Field& field, const std::function<Real(Real)>& f);
 /// f(place) at every unknown, and beyond sides at the places of the halo.
-Field sampled(const Grid& grid, const std::function<Real(const Point&)>& f);
+Field sample(const Grid& grid, const std::function<Real(const Point&)>& f);
 
 /// One field for each axis of the grid, all at the unknowns.
 struct VectorField {
   std::vector<Field> components;
 
-  explicit VectorField(const Grid& grid) : components(static_cast<std::size_t>(grid.rank()), Field(grid)) {}
+  explicit VectorField(const Grid& grid)
+      : components(static_cast<std::size_t>(grid.dimension()), Field(grid)) {}
   const Grid& grid() const { return components.front().grid(); }
   const Field& operator[](int axis) const { return components[static_cast<std::size_t>(axis)]; }
   Field& operator[](int axis) { return components[static_cast<std::size_t>(axis)]; }
@@ -71,20 +72,20 @@ Field divergence(const VectorField& field);
 /// The divergence of the gradient on faces.
 Field laplacian(const Field& field);
 /// Means of neighbours on faces (on sides by the halo, or going on linearly), and of faces at unknowns.
-FaceField at_faces(const VectorField& field);
+FaceField interpolate_to_faces(const VectorField& field);
 VectorField at_unknowns(const FaceField& field);
 
 enum class Resampling {
   interpolate,  ///< linear between unknowns: for values
-  conserve      ///< shares of overlapping control volumes: for amounts, so that the integral stays
+  conserve      ///< fractions of overlapping control volumes: for amounts, so that the integral stays
 };
 /// The field on another grid over the same domain. Throws InputError for grids of other axes, or places
 /// outside.
-Field resampled(const Field& field, const Grid& grid, Resampling how = Resampling::interpolate);
+Field resample(const Field& field, const Grid& grid, Resampling how = Resampling::interpolate);
 
 /// The field at a place by a cubic along each axis through the four unknowns nearest to it (fewer on shorter
-/// axes), from inside beside walls: fourth-order where the field is smooth. Where one of the unknowns is cut
-/// out, linear as Field::sample. Throws InputError for a place outside.
+/// axes), from inside beside boundaries: fourth-order where the field is smooth. Where one of the unknowns is
+/// cut out, linear as Field::sample. Throws InputError for a place outside.
 Real sample_cubic(const Field& field, const Point& place);
 
 /// The field at a position along an axis, as a field of one dimension less (linear between unknowns). Throws

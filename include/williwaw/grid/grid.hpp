@@ -27,11 +27,11 @@ class Grid {
   /// and allows for z beside it, if it is cylindrical. Throws InputError.
   explicit Grid(std::vector<Axis> axes);
 
-  int rank() const { return static_cast<int>(axes_.size()); }
+  int dimension() const { return static_cast<int>(axes_.size()); }
   Unknowns unknowns() const { return axes_.front().unknowns(); }
   const Axis& axis(int a) const { return axes_[a]; }
   /// Number of unknowns along axis `a`, 1 for an axis that the grid does not have.
-  Index size(int a) const { return a < rank() ? axes_[a].size() : 1; }
+  Index size(int a) const { return a < dimension() ? axes_[a].size() : 1; }
   Index count() const { return size(0) * size(1) * size(2); }
   /// Number of lines along the first axis.
   Index lines() const { return size(1) * size(2); }
@@ -41,7 +41,7 @@ class Grid {
   Index stride(int a) const { return a == 0 ? 1 : a == 1 ? size(0) : size(0) * size(1); }
 
   /// Which coordinate axis `a` runs along: 0 for x (and r), 1 for y, 2 for z.
-  int slot(int a) const { return axes_[a].name() == "r" ? 0 : axes_[a].name()[0] - 'x'; }
+  int direction(int a) const { return axes_[a].name() == "r" ? 0 : axes_[a].name()[0] - 'x'; }
   Point point(Index i, Index j = 0, Index k = 0) const;
   Point point_of(Index number) const;
   /// Length, area or volume of a control volume (per unit of the axes that are not there).
@@ -60,9 +60,9 @@ class Grid {
   /// Unknowns that touch a side, in increasing order.
   std::vector<Index> unknowns_at(Side side) const;
   /// Area of one control volume's face on a side (1 for rank 1).
-  Real wall_area(Side side, Index unknown) const;
-  /// Where those faces are: on the wall, at the unknowns' other coordinates.
-  Points wall_points(Side side) const;
+  Real boundary_area(Side side, Index unknown) const;
+  /// Where those faces are: on the boundary, at the unknowns' other coordinates.
+  Points boundary_points(Side side) const;
   /// Total area of a side (1 for rank 1).
   Real side_area(Side side) const;
 

@@ -44,7 +44,7 @@ class Outline {
   /// Number of control volumes that are left.
   Index active_count() const { return active_count_; }
   /// Share of control volume n that is left.
-  Real share(Index n) const;
+  Real fraction(Index n) const;
   /// Share that is open of the face of n across an axis. 0 towards a control volume that is gone.
   Real open(Index n, int axis, bool upper) const;
   /// The same for the face between `below` and the unknown above it, for those who know both.
@@ -56,10 +56,10 @@ class Outline {
   }
   const std::vector<Facet>& facets() const { return facets_; }
 
-  /// Takes away control volumes whose own place was cut away and whose facets are all held at a value
+  /// Takes away control volumes whose own place was cut away and whose facets are all prescribed at a value
   /// (`held`, one entry for each facet): what would flow through them flows from their neighbours to the
-  /// wall, over the distance between the two along the grid (as in Shortley and Weller, 1938).
-  void shift_to_walls(const std::vector<char>& held);
+  /// boundary, over the distance between the two along the grid (as in Shortley and Weller, 1938).
+  void shift_to_boundaries(const std::vector<char>& prescribed);
 
   /// As cut, before anything was shifted.
   const OutlineMeasure& measure() const { return measured_; }
@@ -70,7 +70,7 @@ class Outline {
  private:
   enum State : char { full, cut, empty };
   struct Builder;
-  using Shares = std::unordered_map<Index, Real>;
+  using Fractions = std::unordered_map<Index, Real>;
 
   Index neighbour(Index n, int axis, bool upper) const;
   Index largest_opening(Index n) const;
@@ -82,8 +82,9 @@ class Outline {
   std::shared_ptr<const Regions> regions_;
   std::vector<State> state_;
   Index active_count_ = 0;
-  Shares shares_;                      ///< of cut control volumes
-  std::array<Shares, 3> upper_, low_;  ///< of faces that are neither open nor closed; low ones on sides only
+  Fractions fractions_;  ///< of cut control volumes
+  std::array<Fractions, 3> upper_,
+      low_;  ///< of faces that are neither open nor closed; low ones on sides only
   std::vector<Facet> facets_;
   OutlineMeasure measured_;
 };

@@ -18,9 +18,9 @@ struct Point {
   Real y = 0;
   Real z = 0;
 
-  /// Coordinate by slot: 0 is x, 1 is y, 2 is z.
-  Real& operator[](int slot) { return slot == 0 ? x : slot == 1 ? y : z; }
-  Real operator[](int slot) const { return slot == 0 ? x : slot == 1 ? y : z; }
+  /// Coordinate by direction: 0 is x, 1 is y, 2 is z.
+  Real& operator[](int direction) { return direction == 0 ? x : direction == 1 ? y : z; }
+  Real operator[](int direction) const { return direction == 0 ? x : direction == 1 ? y : z; }
 };
 
 /// Many places at once, coordinate by coordinate, so that functions are evaluated by line.
@@ -32,7 +32,7 @@ struct Points {
   void resize(Index count) {
     for (auto* c : {&x, &y, &z}) c->assign(static_cast<std::size_t>(count), 0.0);
   }
-  std::vector<Real>& coordinate(int slot) { return slot == 0 ? x : slot == 1 ? y : z; }
+  std::vector<Real>& coordinate(int direction) { return direction == 0 ? x : direction == 1 ? y : z; }
   Point operator[](Index i) const { return {x[i], y[i], z[i]}; }
   void set(Index i, const Point& p) {
     x[i] = p.x;

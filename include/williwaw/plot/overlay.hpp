@@ -1,9 +1,9 @@
 // Figures that lay several runs over each other.
 #pragma once
 
-#include "williwaw/casefile/compare.hpp"
-#include "williwaw/casefile/converge.hpp"
 #include "williwaw/plot/figure.hpp"
+#include "williwaw/study/compare.hpp"
+#include "williwaw/study/converge.hpp"
 
 namespace williwaw::plot {
 
@@ -21,18 +21,19 @@ void draw_series(const std::vector<std::pair<std::string, std::filesystem::path>
 
 /// The region where the scheme is stable with the problem's modes in it, and what one step multiplies waves
 /// by, for a case that was prepared and not run. Throws PlotError.
-void draw_stability(const casefile::Case& given, const casefile::Prepared& prepared, const Output& out);
+void draw_stability(const casefile::Case& given, const study::Prepared& prepared, const Output& out);
 
 /// Speeds of crests and packets over the true one for waves of every length, and the delay that they cost the
 /// run, for a wave that was prepared. Throws PlotError.
-void draw_dispersion(const casefile::Case& given, const casefile::Prepared& prepared, const Output& out);
+void draw_dispersion(const casefile::Case& given, const study::Prepared& prepared, const Output& out);
 
 /// Errors (or changes) over resolution on log axes, with the slope of the order that is due. Throws
 /// PlotError.
-void draw_convergence(const casefile::Convergence& ladder, const std::string& title, const Output& out);
+void draw_convergence(const study::Convergence& refinement_study, const std::string& title,
+                      const Output& out);
 
 /// A run (lines) and what it is compared with (marks), over the axis of a line or over time. False where the
 /// values lie on a plan or in a block: nothing is drawn then. Throws PlotError.
-bool draw_comparison(const casefile::Comparing& comparing, const Output& out);
+bool draw_comparison(const study::Comparing& comparing, const Output& out);
 
 }  // namespace williwaw::plot

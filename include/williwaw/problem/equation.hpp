@@ -3,7 +3,7 @@
 
 #include <array>
 
-#include "williwaw/problem/stream.hpp"
+#include "williwaw/problem/advection.hpp"
 
 namespace williwaw {
 
@@ -41,8 +41,8 @@ struct Contact {
   Real resistance = 0;
 };
 
-/// storage · du/dt + ∇·(stream) = ∇·(diffusion ∇u) + source + reaction(u) + points, or, where the equation is
-/// of second order in time, storage · (d²u/dt² + damping · du/dt) = the same.
+/// storage · du/dt + ∇·(advection) = ∇·(diffusion ∇u) + source + reaction(u) + points, or, where the equation
+/// is of second order in time, storage · (d²u/dt² + damping · du/dt) = the same.
 ///
 /// A sum of terms: each member is one, and those that a problem lacks stay at their neutral value.
 struct Equation {
@@ -52,8 +52,8 @@ struct Equation {
   /// Amount stored by a unit of the unknown in a unit of volume; must not depend on time.
   Function storage = 1.0;
   Diffusion diffusion;
-  /// What carries the unknown along.
-  std::optional<Stream> stream = {};
+  /// The advection of the unknown.
+  std::optional<Advection> advection = {};
   /// Amount that appears in each unit of volume and time.
   Function source = 0.0;
   std::optional<Reaction> reaction = {};
@@ -83,7 +83,7 @@ Equation wave(const Function& speed, Function damping = 0.0, Function source = 0
 /// The same by tension and density: density·(d²u/dt² + damping·du/dt) = ∇·(tension ∇u) + source.
 Equation wave_in_tension(Function tension, Function density, Function damping = 0.0, Function source = 0.0);
 /// The medium taken point by point: d²u/dt² + damping·du/dt = speed² ∇²u + source.
-Equation wave_pointwise(const Function& speed, Function damping = 0.0, Function source = 0.0);
+Equation wave_non_conservative(const Function& speed, Function damping = 0.0, Function source = 0.0);
 
 /// Transport: storage·du/dt + ∇·(velocity u) = ∇·(diffusivity ∇u) + source. The unknown is called
 /// concentration.
@@ -123,7 +123,7 @@ struct EquationKind {
   /// Coefficients in the order of `keys`; those for each axis have three entries, the others one.
   std::function<Equation(const std::vector<std::vector<Function>>&)> make;
   bool second_order = false;  ///< in time
-  /// Its keys besides those above: what carries the unknown.
+  /// Its keys besides those above: what advects the unknown.
   bool has_velocity = false, has_flux = false;
 };
 

@@ -1,5 +1,5 @@
-// A number that may vary in place and time: coefficients, sources, wall data and initial values are of this
-// kind. Functions are evaluated for many places at once and know what they depend on, so that nothing is
+// A number that may vary in place and time: coefficients, sources, boundary data and initial values are of
+// this kind. Functions are evaluated for many places at once and know what they depend on, so that nothing is
 // evaluated again that cannot have changed. Callables may be called from several threads at once.
 #pragma once
 

@@ -1,16 +1,16 @@
-// A problem: an equation on a grid, what acts on its walls and how it starts. This one declaration is what
-// runs and what the analysis reads.
+// A problem: an equation on a grid, what acts on its boundaries and how it starts. This one declaration is
+// what runs and what the analysis reads.
 #pragma once
 
 #include "williwaw/grid/expect.hpp"
 #include "williwaw/grid/field.hpp"
+#include "williwaw/problem/boundary_condition.hpp"
 #include "williwaw/problem/equation.hpp"
-#include "williwaw/problem/wall.hpp"
 
 namespace williwaw {
 
 /// A part of a side with a condition of its own.
-struct WallPart {
+struct BoundaryPart {
   std::string name;
   /// The side, or the region whose cut exposed the faces; empty for all sides.
   std::string side = {};
@@ -18,7 +18,7 @@ struct WallPart {
   std::string touching = {};
   /// Only faces whose middle lies here; empty for all.
   Where where = {};
-  Wall wall = {};
+  Boundary boundary = {};
 };
 
 class Problem {
@@ -39,37 +39,38 @@ class Problem {
   int space_order = 2;
   /// Of first-order systems, transport and conservation laws: how flows between cells follow from both sides,
   /// and how these are told from the cells' means.
-  std::string numerical_flux = "upwind", reconstruction = "none";
-  /// Sides (or parts, or cut-outs) in the order in which they decide nodes that several walls hold; where
-  /// none of a node's walls is named it takes the mean of what they say.
+  std::string numerical_flux = "upwind", reconstruction = "first-order";
+  /// Sides (or parts, or cut-outs) in the order in which they decide nodes that several boundaries hold;
+  /// where none of a node's boundaries is named it takes the mean of what they say.
   std::vector<std::string> corners = {};
 
   /// Says what acts on the side called `name` ("west", "top", ..), or on the faces exposed by the region of
   /// that name. Throws InputError for a side that the grid does not have or that belongs to a periodic axis.
-  Problem& wall(const std::string& name, Wall wall);
+  Problem& boundary(const std::string& name, Boundary boundary);
   /// Says what acts on a part of a side; where parts overlap the last one counts. Throws InputError for a
   /// side or region that is not there.
-  Problem& part(WallPart part);
+  Problem& part(BoundaryPart part);
   /// Says the same for every side and cut-out that nothing was said of and that is not periodic.
-  Problem& other_walls(const Wall& wall);
+  Problem& default_boundary(const Boundary& boundary);
 
-  const Wall& wall(Side side) const {
-    expect(side.axis >= 0 && side.axis < grid_.rank(), "Problem::wall: a side of the grid");
-    return walls_[static_cast<std::size_t>(side.number())];
+  const Boundary& boundary(Side side) const {
+    expect(side.axis >= 0 && side.axis < grid_.dimension(), "Problem::boundary: a side of the grid");
+    return boundaries_[static_cast<std::size_t>(side.number())];
   }
   /// What acts on the faces that a region's cut exposed.
-  const Wall& cut_wall(Index region) const {
-    expect(region >= 0 && region < static_cast<Index>(cut_walls_.size()), "Problem::cut_wall: a region");
-    return cut_walls_[static_cast<std::size_t>(region)];
+  const Boundary& cutout_boundary(Index region) const {
+    expect(region >= 0 && region < static_cast<Index>(cutout_boundaries_.size()),
+           "Problem::cut_wall: a region");
+    return cutout_boundaries_[static_cast<std::size_t>(region)];
   }
-  const std::vector<WallPart>& parts() const { return parts_; }
+  const std::vector<BoundaryPart>& parts() const { return parts_; }
   bool periodic(Side side) const { return grid_.axis(side.axis).periodic(); }
-  /// True where the stream's flows are not linear in the unknown: by its law, or by limiting.
-  bool stream_is_nonlinear() const;
+  /// True where the flow's flows are not linear in the unknown: by its law, or by limiting.
+  bool advection_is_nonlinear() const;
   bool is_nonlinear() const;
   /// Any condition's data or left side change in time.
-  bool walls_depend_on_time() const;
-  /// Sources, points, reactions or walls change in time.
+  bool boundaries_depend_on_time() const;
+  /// Sources, points, reactions or boundaries change in time.
   bool data_change_in_time() const;
 
   /// Throws InputError that names a side without a condition, or a point or coefficient that cannot be used.
@@ -79,9 +80,9 @@ class Problem {
   Grid grid_;
   Equation equation_;
   std::shared_ptr<const Regions> regions_;
-  std::array<Wall, 6> walls_;
-  std::vector<Wall> cut_walls_;
-  std::vector<WallPart> parts_;
+  std::array<Boundary, 6> boundaries_;
+  std::vector<Boundary> cutout_boundaries_;
+  std::vector<BoundaryPart> parts_;
 };
 
 }  // namespace williwaw

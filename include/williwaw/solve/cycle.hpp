@@ -1,5 +1,5 @@
-// The repeating state of a linear problem under periodic walls and sources, directly: one complex solve for
-// every frequency that the data hold.
+// The repeating state of a linear problem under periodic boundaries and sources, directly: one complex solve
+// for every frequency that the data hold.
 #pragma once
 
 #include <complex>

@@ -21,7 +21,8 @@ struct SolverRules {
   /// Root of the sum of squares of the residual, relative to that of the right-hand side.
   Real tolerance = 1e-12;
   Index iterations = 10000;
-  /// Of successive over-relaxation, between 0 and 2; 0: the best one for a rectangle with held walls.
+  /// Of successive over-relaxation, between 0 and 2; 0: the best one for a rectangle with prescribed
+  /// boundaries.
   Real relaxation = 0;
   int threads = 0;  ///< 0: as many as the machine offers
   /// The matrix will be used many times, which pays for a direct factorization of more unknowns.
@@ -66,7 +67,7 @@ std::unique_ptr<LinearSolver> make_direct_solver();
 /// Conjugate gradients (Hestenes and Stiefel, 1952), preconditioned with the diagonal.
 std::unique_ptr<LinearSolver> make_cg_solver(const SolverRules& rules = {});
 /// Conjugate gradients preconditioned with one multigrid cycle: control volumes are joined in pairs along
-/// each axis that conducts well, with their walls, outlines and jumps of material.
+/// each axis that conducts well, with their boundaries, outlines and jumps of material.
 std::unique_ptr<LinearSolver> make_multigrid_solver(const SolverRules& rules = {});
 /// Stabilized biconjugate gradients (van der Vorst, 1992) with an incomplete LU factorization, for matrices
 /// that need not be symmetric.

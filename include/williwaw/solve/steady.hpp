@@ -10,7 +10,8 @@ namespace williwaw {
 struct SteadyRules {
   std::string solver = "auto";  ///< a name of solver_kinds(), or "auto"
   /// Stop when the residual, the root of the sum over all control volumes of (what flows in, net)², has
-  /// fallen to this share of that of a uniform field (the mean of the first guess, walls at their values).
+  /// fallen to this fraction of that of a uniform field (the mean of the first guess, boundaries at their
+  /// values).
   Real tolerance = 1e-10;
   Index iterations = 10000;
   Real relaxation = 0;  ///< as in SolverRules
@@ -54,7 +55,7 @@ struct SteadyPreview {
 };
 SteadyPreview preview_steady(Balance& balance, State y, Real at = 0, const SteadyRules& rules = {});
 
-/// Moves `y` from a first guess to the steady state for walls and sources as they are at time `at`. A
+/// Moves `y` from a first guess to the steady state for boundaries and sources as they are at time `at`. A
 /// tolerance that is not met is an outcome (`reached`), not an exception. Throws InputError for a balance
 /// without a matrix, SingularProblem, SolverError.
 SteadyOutcome solve_steady(Balance& balance, State& y, Real at = 0, const SteadyRules& rules = {});

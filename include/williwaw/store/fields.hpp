@@ -38,15 +38,14 @@ class FieldWriter {
  public:
   /// `shares` tells how much of every control volume is left where regions are cut out; empty where none is.
   FieldWriter(const std::filesystem::path& file, const Grid& grid, const Description& description,
-              const std::vector<Real>& shares = {});
+              const std::vector<Real>& fractions = {});
   FieldWriter(const FieldWriter&) = delete;
   FieldWriter& operator=(const FieldWriter&) = delete;
   ~FieldWriter();
 
-  /// Appends one record; `time` and the field are in SI. With unknowns at cells the walls' own values, which
-  /// the halo carries, are kept as well.
-  /// `velocity` has one value at every unknown for each axis, component after component, where the
-  /// description says so.
+  /// Appends one record; `time` and the field are in SI. With unknowns at cells the boundaries' own values,
+  /// which the halo carries, are kept as well. `velocity` has one value at every unknown for each axis,
+  /// component after component, where the description says so.
   void append(Real time, const Field& field, int stage = 0, std::span<const Real> velocity = {});
   /// The same with a field for each unknown, in the order of the description. Throws StoreError for another
   /// number of them.
@@ -96,7 +95,7 @@ class FieldReader {
   /// The velocity along each axis at the unknowns; nothing where none was written.
   std::optional<std::vector<Field>> velocity(Index record) const;
   /// How much of every control volume is left; nothing where no region is cut out.
-  std::optional<Field> shares() const;
+  std::optional<Field> fractions() const;
   /// Lowest and highest finite value over all records; the first above the second where there is none.
   std::pair<Real, Real> range() const;
 

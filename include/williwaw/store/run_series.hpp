@@ -16,7 +16,7 @@ enum class SeriesRole {
   potential_energy,
   content,  ///< "total", or "energy" of waves
   total_variation,
-  total_of_squares,
+  squared_norm,
   extrema,
   flow,    ///< one for each line of the ledger
   amount,  ///< as many, in the same order

@@ -4,7 +4,7 @@
 #include <array>
 
 #include "williwaw/balance/storage.hpp"
-#include "williwaw/boundary/closure.hpp"
+#include "williwaw/boundary/boundary_closure.hpp"
 #include "williwaw/terms/control_volumes.hpp"
 
 namespace williwaw {
@@ -36,12 +36,12 @@ class Conductances final : public BoundaryMedium {
   /// Separable only: conductivity along an axis.
   Real conductivity(int axis) const { return conductivity_[axis]; }
   /// Geometry along an axis, per unit of conductivity and volume: 1/(resistance·measure) towards the unknown
-  /// before and after, 0 at walls.
+  /// before and after, 0 at boundaries.
   std::span<const Real> before(int axis) const { return fixed_->before[axis]; }
   std::span<const Real> after(int axis) const { return fixed_->after[axis]; }
 
   /// Not separable only: conductance of every face across an axis, (size + 1) faces along that axis, x
-  /// fastest. Face i lies between unknowns i-1 and i; 0 at walls.
+  /// fastest. Face i lies between unknowns i-1 and i; 0 at boundaries.
   std::span<const Real> faces(int axis) const { return faces_[axis]; }
   Index face(int axis, Index i, Index j, Index k) const;
 
@@ -52,7 +52,7 @@ class Conductances final : public BoundaryMedium {
   Real volume(Index n) const { return fixed_->storage->volume(n); }
 
   Real conductance(Index n, int axis, bool upwards) const override;
-  void at_boundary(const WallSection& section, AtBoundary& out) const override;
+  void at_boundary(const BoundarySection& section, AtBoundary& out) const override;
   Real stamp() const override { return fixed_->on_time ? time_ : 0; }
 
  private:
@@ -69,15 +69,15 @@ class Conductances final : public BoundaryMedium {
   const Equation& equation() const { return fixed_->equation; }
   const Regions& regions() const { return *fixed_->regions; }
   void evaluate_faces(int axis);
-  Real along(const Point& from, const Point& to, int slot) const;
-  bool along_material(const WallFace& face) const;
-  Real on_side(const WallFace& face) const;
+  Real along(const Point& from, const Point& to, int direction) const;
+  bool along_material(const BoundaryFace& face) const;
+  Real on_side(const BoundaryFace& face) const;
 
   std::shared_ptr<const Fixed> fixed_;
   bool ready_ = false;
   Real time_ = 0;
   std::array<Real, 3> conductivity_{0, 0, 0};
-  std::array<std::vector<Real>, 3> faces_, wall_resistance_low_, wall_resistance_high_;
+  std::array<std::vector<Real>, 3> faces_, boundary_resistance_low_, boundary_resistance_high_;
 };
 
 }  // namespace williwaw

@@ -5,7 +5,7 @@
 #include <mutex>
 
 #include "williwaw/domain/domain.hpp"
-#include "williwaw/grid/region_shares.hpp"
+#include "williwaw/grid/region_fractions.hpp"
 #include "williwaw/problem/problem.hpp"
 
 namespace williwaw {
@@ -24,13 +24,13 @@ class ControlVolumes {
   std::vector<Real> volumes() const;
 
  private:
-  const RegionShares& shares() const;
+  const RegionFractions& region_fractions() const;
 
   std::shared_ptr<const Domain> domain_;
   std::shared_ptr<const Regions> regions_;
   Function storage_;
   mutable std::once_flag asked_;
-  mutable std::unique_ptr<RegionShares> shares_;
+  mutable std::unique_ptr<RegionFractions> fractions_;
 };
 
 /// What a function is at every unknown of a grid.

@@ -46,7 +46,7 @@ class DiffusiveFlows final : public Term {
 
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
-                std::shared_ptr<EvaluatedTerm>& slot) const override;
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
 
  private:
   OfUnknown of_;

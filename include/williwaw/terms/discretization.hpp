@@ -16,14 +16,15 @@ struct AxisOperator {
   Real corner = 0;
 };
 
-/// The discrete equation of one unknown: capacity·du/dt = Σ coefficient·(neighbour − u) + Σ walls + source.
+/// The discrete equation of one unknown: capacity·du/dt = Σ coefficient·(neighbour − u) + Σ boundaries +
+/// source.
 struct Stencil {
   struct Neighbour {
     std::string towards;  ///< name of the side in whose direction it lies
     Index number;
     Real conductance;
   };
-  struct WallTerm {
+  struct BoundaryTerm {
     std::string name;  ///< as in the ledger
     Real inflow;
     Real pull;
@@ -33,12 +34,12 @@ struct Stencil {
   Real volume = 0;
   Real capacity = 0;
   std::vector<Neighbour> neighbours;
-  std::vector<WallTerm> walls;
-  Real stretching = 0;  ///< of u: net outflow of the stream, through walls included
-  Real source = 0;      ///< points included
-  Real reaction = 0;    ///< at the state asked about
-  bool held = false;
-  Real held_value = 0;
+  std::vector<BoundaryTerm> boundaries;
+  Real divergence_term = 0;  ///< of u: net outflow of the flow, through boundaries included
+  Real source = 0;           ///< points included
+  Real reaction = 0;         ///< at the state asked about
+  bool prescribed = false;
+  Real prescribed_value = 0;
 };
 
 /// A balance of terms that knows the problem it discretizes. Unknowns of several are asked for by their
@@ -72,8 +73,8 @@ class Discretization : public TermBalance {
   virtual State initial_state() const = 0;
   /// Unknowns are means over control volumes and have to be compared as such: of order above two.
   virtual bool holds_means() const = 0;
-  /// What a function is at the unknowns, or its means over their control volumes where these are held (by
-  /// Gauss' formula with three points along each axis); one value for each unknown of a block.
+  /// What a function is at the unknowns, or its means over their control volumes where these are prescribed
+  /// (by Gauss' formula with three points along each axis); one value for each unknown of a block.
   virtual State values_of(const Function& function, Real at) const = 0;
   State values_of(const Function& function) const { return values_of(function, 0); }
   /// One unknown of `y` as a field whose halo carries the values that the boundaries have at this time; not a
@@ -82,7 +83,7 @@ class Discretization : public TermBalance {
   Field field(const State& y, Real at) { return field(y, at, 0); }
   /// Average flux (per area, into the domain) through a side, from the state alone; not for boundaries that
   /// prescribe their nodes.
-  virtual Real wall_flux(Side side, const State& y, Real at) = 0;
+  virtual Real boundary_flux(Side side, const State& y, Real at) = 0;
   /// What flows into the domain through every face of a section, area included. Through faces that prescribe
   /// their unknowns flows what these lack in a steady state.
   virtual std::vector<Real> section_flows(std::size_t section, const State& y, Real at) = 0;
@@ -95,13 +96,13 @@ class Discretization : public TermBalance {
   virtual std::shared_ptr<const Conductances> conductances(Real at, std::size_t unknown) = 0;
   std::shared_ptr<const Conductances> conductances(Real at) { return conductances(at, 0); }
   /// The closure of a side at this time; nothing for a periodic one.
-  virtual std::optional<EvaluatedClosure> closure(Side side, Real at) = 0;
+  virtual std::optional<EvaluatedBoundaryClosure> closure(Side side, Real at) = 0;
   /// All closures of the first unknown at this time and about a state, or none.
-  virtual std::shared_ptr<const EvaluatedClosures> closures_at(Real at, const State& y) = 0;
-  std::shared_ptr<const EvaluatedClosures> closures_at(Real at) { return closures_at(at, {}); }
+  virtual std::shared_ptr<const EvaluatedBoundaryClosures> closures_at(Real at, const State& y) = 0;
+  std::shared_ptr<const EvaluatedBoundaryClosures> closures_at(Real at) { return closures_at(at, {}); }
   /// All closures of an unknown: sides, cut-outs, parts.
-  virtual const std::vector<Closure>& closures(std::size_t unknown) const = 0;
-  const std::vector<Closure>& closures() const { return closures(0); }
+  virtual const std::vector<BoundaryClosure>& closures(std::size_t unknown) const = 0;
+  const std::vector<BoundaryClosure>& closures() const { return closures(0); }
   /// Integrals over the control volumes of an unknown.
   virtual const ControlVolumes& control_volumes(std::size_t unknown) const = 0;
   const ControlVolumes& control_volumes() const { return control_volumes(0); }

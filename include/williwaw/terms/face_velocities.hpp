@@ -1,11 +1,11 @@
-// The velocity of what carries the unknown, on the faces of control volumes: evaluated, interpolated in time
+// The velocity of what advects the unknown, on the faces of control volumes: evaluated, interpolated in time
 // and, where asked for, corrected so that as much leaves every control volume as enters it.
 #pragma once
 
 #include <array>
 #include <memory>
 
-#include "williwaw/boundary/closure.hpp"
+#include "williwaw/boundary/boundary_closure.hpp"
 #include "williwaw/domain/domain.hpp"
 
 namespace williwaw {
@@ -13,17 +13,16 @@ namespace williwaw {
 /// What correcting a velocity changed.
 struct VelocityCorrection {
   Real largest = 0;            ///< change of the velocity on any face
-  Real share = 0;              ///< root of Σ change² over Σ velocity², by area
+  Real fraction = 0;           ///< root of Σ change² over Σ velocity², by area
   Real divergence_before = 0;  ///< largest net outflow over volume, per time
 };
 
 /// At one time. A copy shares what no time changes.
 class FaceVelocities {
  public:
-  /// Walls whose conditions let no stream through are closed to it. Everything given must outlive this and
-  /// its copies.
-  /// Throws InputError for a stream function that is not in a plane.
-  FaceVelocities(const Problem& problem, const Domain& domain, const std::vector<Closure>& closures);
+  /// Boundaries whose conditions let no advection through are closed to it. Everything given must outlive
+  /// this and its copies. Throws InputError for a stream function that is not in a plane.
+  FaceVelocities(const Problem& problem, const Domain& domain, const std::vector<BoundaryClosure>& closures);
 
   /// Evaluates for this time; true if anything changed since the last call.
   bool update(Real at);
@@ -32,14 +31,14 @@ class FaceVelocities {
   /// Mean velocity through the faces of one line along x: for axis 0 the count + 1 faces of line (j, k), for
   /// others those below unknowns (0 .. count − 1, j, k), with j or k up to the size of the axis.
   const Real* row(int axis, Index j, Index k) const;
-  /// Open area of the same faces: values times factor. 0 at walls.
+  /// Open area of the same faces: values times factor. 0 at boundaries.
   struct Areas {
     const Real* values;
     Real factor;
   };
   Areas areas(int axis, Index j, Index k) const;
 
-  /// Volume that comes in through a face of a wall per time; 0 where the wall is closed to the stream.
+  /// Volume that comes in through a face of a boundary per time; 0 where the boundary is closed to the flow.
   Real inward(std::size_t closure, Index face) const { return now_.inward[closure][face]; }
   bool open(std::size_t closure) const { return open_[closure]; }
   std::span<const char> open() const { return open_; }
@@ -56,8 +55,8 @@ class FaceVelocities {
   Real compressing() const { return measured_.compressing; }
   /// Beyond what round-off leaves.
   bool compresses() const;
-  /// Largest velocity towards walls that are closed to the stream.
-  Real against_walls() const { return measured_.against_walls; }
+  /// Largest velocity towards boundaries that are closed to the flow.
+  Real against_boundaries() const { return measured_.against_boundaries; }
   const VelocityCorrection& correction() const { return correction_; }
   /// Largest velocities along each axis at one unknown.
   std::array<Real, 3> at(Index n) const;
@@ -83,16 +82,16 @@ class FaceVelocities {
   void evaluate_faces(Real at, int axis, std::vector<Real>& out) const;
   void evaluate_stream_function(Real at, Sample& out) const;
   void join_seams(Sample& sample) const;
-  void evaluate_walls(Real at, Sample& out);
+  void evaluate_boundaries(Real at, Sample& out);
   std::shared_ptr<const Sample> sample_at(Real at, const std::shared_ptr<const Sample>& known);
   void correct(Sample& sample);
   void measure();
   void interpolate(Real at);
-  Index grid_count() const { return problem_.grid().count() * problem_.grid().rank(); }
+  Index grid_count() const { return problem_.grid().count() * problem_.grid().dimension(); }
 
   const Problem& problem_;
   const Outline& outline_;
-  const std::vector<Closure>& closures_;
+  const std::vector<BoundaryClosure>& closures_;
   Velocity velocity_;
   bool even_ = false;  ///< one number for each axis
   std::vector<char> open_, adjustable_;
@@ -108,7 +107,7 @@ class FaceVelocities {
   struct Measured {
     std::vector<Real> divergence;
     std::array<Real, 3> largest{0, 0, 0};
-    Real fastest = 0, expanding = 0, compressing = 0, against_walls = 0;
+    Real fastest = 0, expanding = 0, compressing = 0, against_boundaries = 0;
     Index fastest_at = 0;
   };
   Measured measured_;

@@ -17,7 +17,7 @@ class EvaluatedSource final : public EvaluatedTerm {
   void add(const Line& line, std::span<const LineRates> rates) const override;
   void book(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
             Ledger& ledger) const override;
-  void bound(Drive& result) const override;
+  void bound(DataBounds& result) const override;
 
   /// Amount per time in control volume n, whose volume is given.
   Real amount(Index n, Real volume) const { return amounts_.empty() ? density_ * volume : amounts_[n]; }
@@ -44,7 +44,7 @@ class SourceTerm final : public Term {
   Needs needs() const override;
   void declare(LedgerLines& lines) override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
-                std::shared_ptr<EvaluatedTerm>& slot) const override;
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
   LineId line() const { return line_; }
 
  private:
@@ -73,7 +73,7 @@ class EvaluatedPoints final : public EvaluatedTerm {
   void add(const Line& line, std::span<const LineRates> rates) const override;
   void book(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
             Ledger& ledger) const override;
-  void bound(Drive& result) const override;
+  void bound(DataBounds& result) const override;
 
   /// In the problem's order.
   std::span<const Rate> all() const { return rates_; }
@@ -94,7 +94,7 @@ class PointSourcesTerm final : public Term {
   Needs needs() const override;
   void declare(LedgerLines& lines) override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
-                std::shared_ptr<EvaluatedTerm>& slot) const override;
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
 
  private:
   OfUnknown of_;
@@ -116,7 +116,7 @@ class ReactionTerm final : public Term {
   Needs needs() const override;
   void declare(LedgerLines& lines) override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
-                std::shared_ptr<EvaluatedTerm>& slot) const override;
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
 
   /// d rate/du for each unit of volume about the values of a block.
   std::vector<Real> slope(std::span<const Real> u, Real time) const;
@@ -144,7 +144,7 @@ class EvaluatedReaction final : public EvaluatedTerm {
             Ledger& ledger) const override;
   void linearise(const Evaluation& now, std::span<const Real> y, Real b, Parts parts,
                  std::span<FaceSystem> matrices) const override;
-  void bound(Drive& result) const override { result.known = false; }
+  void bound(DataBounds& result) const override { result.known = false; }
 
   /// Amount per time in control volume n.
   Real amount(Index n) const { return amounts_[static_cast<std::size_t>(n)]; }

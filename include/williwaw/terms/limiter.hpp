@@ -9,7 +9,7 @@
 namespace williwaw {
 
 /// Difference across a cell from the differences to its neighbours before and after; 0 where they differ in
-/// sign, but for "none" (always 0) and "central" (their mean, unlimited).
+/// sign, but for "first-order" (always 0) and "central" (their mean, unlimited).
 using Slope = Real (*)(Real before, Real after);
 
 struct LimiterKind {
@@ -17,7 +17,8 @@ struct LimiterKind {
   Slope slope;
 };
 
-/// none, minmod (Roe, 1986), van-leer (van Leer, 1974), mc (van Leer, 1977), superbee (Roe, 1986).
+/// first-order, minmod (Roe, 1986), van-leer (van Leer, 1974), monotonized-central (van Leer, 1977), superbee
+/// (Roe, 1986).
 const std::vector<LimiterKind>& limiter_kinds();
 /// Throws InputError for a name that is not there.
 const LimiterKind& limiter_kind(const std::string& name);

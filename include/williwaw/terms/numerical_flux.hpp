@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "williwaw/problem/stream.hpp"
+#include "williwaw/problem/advection.hpp"
 
 namespace williwaw {
 
@@ -14,7 +14,7 @@ namespace williwaw {
 class TurningPoints {
  public:
   TurningPoints() = default;
-  TurningPoints(const FluxLaw& law, int slot, Real lowest, Real highest);
+  TurningPoints(const FluxLaw& law, int direction, Real lowest, Real highest);
 
   const std::vector<Real>& places() const { return places_; }
   /// The flux there.
@@ -22,7 +22,7 @@ class TurningPoints {
   /// Where the magnitude of the speed peaks between the ends, and that magnitude.
   const std::vector<std::pair<Real, Real>>& peaks() const { return peaks_; }
   /// Largest speed within a range of values, a part of the one looked at.
-  Real largest_speed(const FluxLaw& law, int slot, Real lowest, Real highest) const;
+  Real largest_speed(const FluxLaw& law, int direction, Real lowest, Real highest) const;
 
  private:
   std::vector<Real> places_, fluxes_;
@@ -37,9 +37,9 @@ struct FaceLine {
   const Real* right = nullptr;  ///< and after it
   /// Velocity at each face, where the law is linear.
   const Real* velocity = nullptr;
-  /// Otherwise the law, along the axis of this slot.
+  /// Otherwise the law, along the axis of this direction.
   const FluxLaw* law = nullptr;
-  int slot = 0;
+  int direction = 0;
   const TurningPoints* turning = nullptr;
   Real largest_speed = 0;  ///< anywhere along this axis
   /// Diffusive conductance over area at each face; null where nothing diffuses.
@@ -47,7 +47,7 @@ struct FaceLine {
   /// Length of the step over the spacing; 0 where it is not known.
   Real step_over_spacing = 0;
   /// Room for four lines of values.
-  Real* room = nullptr;
+  Real* workspace = nullptr;
 };
 
 /// A numerical flux as case files name it.

@@ -8,17 +8,17 @@ namespace williwaw {
 
 struct ProblemTerms;
 
-/// storage·du/dt + ∇·(stream) = ∇·(k∇u) + source + reaction(u) + points, on cells or nodes, with a block of
-/// unknowns for each problem; for waves the second derivative stands on the left, and motion() says what that
-/// adds. Unknowns whose control volumes are cut out of the domain stand in the state as zeros and take no
-/// part.
+/// storage·du/dt + ∇·(advection) = ∇·(k∇u) + source + reaction(u) + points, on cells or nodes, with a block
+/// of unknowns for each problem; for waves the second derivative stands on the left, and motion() says what
+/// that adds. Unknowns whose control volumes are cut out of the domain stand in the state as zeros and take
+/// no part.
 class ProblemBalance final : public Discretization {
  public:
   /// Throws InputError for a problem that is not complete or has coefficients that cannot be used, and for
   /// one that semi-Lagrangian steps are wanted of and that carries nothing.
   explicit ProblemBalance(const Problem& problem, Execution execution = {});
   /// Several unknowns, one problem each: each diffuses and meets boundaries by itself, and all of them react
-  /// with each other or carry each other along. Problems share one grid and have no streams of their own.
+  /// with each other or carry each other along. Problems share one grid and have no flows of their own.
   /// Throws InputError for other ones, cut-outs with a flux, or reconstructions that need more than a slope.
   explicit ProblemBalance(const std::vector<Problem>& problems, SystemReaction reaction = {},
                           std::shared_ptr<const SystemFlux> flux = nullptr, Execution execution = {});
@@ -26,9 +26,9 @@ class ProblemBalance final : public Discretization {
   ProblemBalance(const ProblemBalance&) = delete;
   ProblemBalance& operator=(const ProblemBalance&) = delete;
 
-  Drive drive(Real at) override;
-  Motion& motion() override;
-  Carrier& carrier() override;
+  DataBounds data_bounds(Real at) override;
+  SecondOrderDynamics& dynamics() override;
+  SemiLagrangianAdvection& semi_lagrangian() override;
   std::unique_ptr<FirstOrderForm> first_order_form() override;
 
   using Discretization::closures;
@@ -50,25 +50,25 @@ class ProblemBalance final : public Discretization {
   bool holds_means() const override;
   State values_of(const Function& function, Real at) const override;
   Field field(const State& y, Real at, std::size_t unknown) override;
-  Real wall_flux(Side side, const State& y, Real at) override;
+  Real boundary_flux(Side side, const State& y, Real at) override;
   std::vector<Real> section_flows(std::size_t section, const State& y, Real at) override;
   std::optional<std::vector<AxisOperator>> axis_operators(Real at) override;
   Stencil stencil(Index number, Real at) override;
   std::shared_ptr<const Conductances> conductances(Real at, std::size_t unknown) override;
-  std::optional<EvaluatedClosure> closure(Side side, Real at) override;
-  std::shared_ptr<const EvaluatedClosures> closures_at(Real at, const State& y) override;
-  const std::vector<Closure>& closures(std::size_t unknown) const override;
+  std::optional<EvaluatedBoundaryClosure> closure(Side side, Real at) override;
+  std::shared_ptr<const EvaluatedBoundaryClosures> closures_at(Real at, const State& y) override;
+  const std::vector<BoundaryClosure>& closures(std::size_t unknown) const override;
   const ControlVolumes& control_volumes(std::size_t unknown) const override;
 
  private:
   struct Made;
   explicit ProblemBalance(Made made);
-  void stream_into(const Evaluation& now, const State& y, Stencil& stencil) const;
+  void advection_into(const Evaluation& now, const State& y, Stencil& stencil) const;
 
   std::vector<ProblemTerms> parts_;
   std::shared_ptr<const SystemFlux> flux_;
-  std::unique_ptr<Motion> motion_;
-  std::unique_ptr<Carrier> carrier_;
+  std::unique_ptr<SecondOrderDynamics> dynamics_;
+  std::unique_ptr<SemiLagrangianAdvection> semi_lagrangian_;
 };
 
 }  // namespace williwaw

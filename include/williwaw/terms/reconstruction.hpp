@@ -39,8 +39,8 @@ struct ReconstructionKind {
   std::array<Real, 2> (*symbol)(Real angle) = nullptr;
 };
 
-/// none (Godunov, 1959), minmod, superbee (Roe, 1986), van-leer (1974), mc (van Leer, 1977), third-order (van
-/// Leer, 1985), weno5 (Jiang and Shu, 1996).
+/// first-order (Godunov, 1959), minmod, superbee (Roe, 1986), van-leer (1974), monotonized-central (van Leer,
+/// 1977), third-order (van Leer, 1985), weno5 (Jiang and Shu, 1996).
 const std::vector<ReconstructionKind>& reconstruction_kinds();
 /// Throws InputError for a name that is not there.
 const ReconstructionKind& reconstruction_kind(const std::string& name);

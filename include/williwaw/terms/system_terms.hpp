@@ -18,15 +18,15 @@ class SystemFlux {
   virtual ~SystemFlux() = default;
   /// How many unknowns it is for; 0: any number.
   virtual std::size_t components() const { return 0; }
-  /// f of every unknown along the axis of this slot (0 is x).
-  virtual void flux(int slot, std::span<const std::span<const Real>> u,
+  /// f of every unknown along the axis of this direction (0 is x).
+  virtual void flux(int direction, std::span<const std::span<const Real>> u,
                     std::span<std::span<Real>> out) const = 0;
-  virtual void speed(int slot, std::span<const std::span<const Real>> u, std::span<Real> out) const = 0;
+  virtual void speed(int direction, std::span<const std::span<const Real>> u, std::span<Real> out) const = 0;
 };
 
 /// A vector that carries itself along, f_i = u_i·u_a along axis a: what the quadratic flux is in more
 /// dimensions than one.
-std::shared_ptr<const SystemFlux> self_carrying_flux(int components);
+std::shared_ptr<const SystemFlux> self_advecting_flux(int components);
 
 /// What the unknowns make of each other. Books for each unknown what it gains.
 class SystemReactionTerm final : public Term {
@@ -38,13 +38,13 @@ class SystemReactionTerm final : public Term {
 
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
-                std::shared_ptr<EvaluatedTerm>& slot) const override;
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
   std::unique_ptr<TermScratch> scratch() const override;
 
   void add(Real time, const Line& line, std::span<const LineRates> rates) const;
 
  private:
-  struct Room;
+  struct Workspace;
   SystemReaction reaction_;
   std::vector<OfUnknown> unknowns_;
   std::vector<std::shared_ptr<const Storage>> storages_;
@@ -52,7 +52,7 @@ class SystemReactionTerm final : public Term {
 };
 
 /// A flux of several unknowns, that of Lax and Friedrichs with the largest speed beside each face (Rusanov,
-/// 1961), from values reconstructed along each axis. Through boundaries whose conditions let a stream pass
+/// 1961), from values reconstructed along each axis. Through boundaries whose conditions let advection pass
 /// the values on them come in, through others nothing does.
 class SystemFluxTerm final : public Term {
  public:
@@ -60,22 +60,22 @@ class SystemFluxTerm final : public Term {
   /// slope. `closures` are those of each unknown, `conditions` their numbers in the balance.
   SystemFluxTerm(std::vector<OfUnknown> unknowns, std::shared_ptr<const SystemFlux> flux,
                  const std::string& reconstruction, std::vector<const BoundaryClosures*> closures,
-                 std::vector<TermId<EvaluatedClosures>> conditions);
+                 std::vector<TermId<EvaluatedBoundaryClosures>> conditions);
 
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
-                std::shared_ptr<EvaluatedTerm>& slot) const override;
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
   std::unique_ptr<TermScratch> scratch() const override;
 
   void add(const Line& line, std::span<const LineRates> rates) const;
 
  private:
-  struct Room;
+  struct Workspace;
   using Values = std::vector<std::vector<Real>>;
-  void fluxes(const Line& line, int axis, Index j, Index k, Room& room, Values& flux) const;
-  void fill_rows(const Line& line, std::size_t unknown, int axis, Index j, Index k, Room& room,
+  void fluxes(const Line& line, int axis, Index j, Index k, Workspace& workspace, Values& flux) const;
+  void fill_rows(const Line& line, std::size_t unknown, int axis, Index j, Index k, Workspace& workspace,
                  Rows& rows) const;
-  void between(int slot, Room& room, Values& flux) const;
+  void between(int direction, Workspace& workspace, Values& flux) const;
   Real beyond(const Evaluation& now, std::size_t unknown, Side side, Index inside, Real u, bool& open) const;
   void close(const Evaluation& now, int axis, Index j, Index k, bool upper, Values& flux) const;
 
@@ -83,7 +83,7 @@ class SystemFluxTerm final : public Term {
   std::shared_ptr<const SystemFlux> flux_;
   const ReconstructionKind* reconstruction_;
   std::vector<const BoundaryClosures*> closures_;
-  std::vector<TermId<EvaluatedClosures>> conditions_;
+  std::vector<TermId<EvaluatedBoundaryClosures>> conditions_;
 };
 
 }  // namespace williwaw

@@ -8,15 +8,15 @@ namespace williwaw {
 class Budget {
  public:
   Budget() = default;
-  /// `jump` is what walls added at the start by setting held unknowns to their values.
+  /// `jump` is what boundaries added at the start by setting prescribed unknowns to their values.
   Budget(std::vector<LedgerLine> lines, const Totals& initial, Real jump);
 
   /// After a step with these amounts, which led to these totals.
   void add(const Ledger& amounts, const Totals& totals);
 
-  /// As it was with only a share of the last step done, totals and amounts taken as linear in time. `amounts`
-  /// are those of the step, `totals` those in between.
-  Budget within_step(const Ledger& amounts, Real share, const Totals& totals) const;
+  /// As it was with only a fraction of the last step done, totals and amounts taken as linear in time.
+  /// `amounts` are those of the step, `totals` those in between.
+  Budget within_step(const Ledger& amounts, Real fraction, const Totals& totals) const;
 
   const std::vector<LedgerLine>& lines() const { return lines_; }
   /// What came in on each line since the start.

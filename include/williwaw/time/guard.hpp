@@ -11,11 +11,11 @@ namespace williwaw {
 /// Of waves, over the energy that was put in: a hundred-fold displacement.
 inline constexpr Real tolerated_energy = 1e4;
 
-/// The bound is that of the maximum principle: nothing lies outside the initial values and the values walls
-/// pull to, widened by the fastest rise and fall that sources and wall fluxes can cause. Schemes that are
-/// stable without obeying it exactly (Crank-Nicolson on rough data) overshoot by a part of that range, so the
-/// guard waits until the range is left by several times its own width. No such principle holds for waves:
-/// they must not hold many times the energy that was put in.
+/// The bound is that of the maximum principle: nothing lies outside the initial values and the values
+/// boundaries pull to, widened by the fastest rise and fall that sources and boundary fluxes can cause.
+/// Schemes that are stable without obeying it exactly (Crank-Nicolson on rough data) overshoot by a part of
+/// that range, so the guard waits until the range is left by several times its own width. No such principle
+/// holds for waves: they must not hold many times the energy that was put in.
 class Guard {
  public:
   Guard() = default;
@@ -33,11 +33,11 @@ class Guard {
   static Guard recall(const std::vector<Real>& numbers);
 
  private:
-  void widen(const Drive& drive, Real step);
+  void widen(const DataBounds& data_bounds, Real step);
 
   bool known_ = true;
   bool steady_ = false;
-  Drive last_;
+  DataBounds last_;
   Real lowest_ = 0;
   Real highest_ = 0;
 };

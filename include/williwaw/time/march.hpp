@@ -36,13 +36,13 @@ struct Plan {
   /// Linear solver of implicit schemes, by name.
   std::string solver = "auto";
   int threads = 0;
-  /// What nodes that walls hold are at the start: the walls' values, the initial ones (the walls take over in
-  /// the first step), or the mean of both.
-  enum class Walls { boundary, initial, mean } walls = Walls::boundary;
+  /// What nodes that boundaries hold are at the start: the boundaries' values, the initial ones (the
+  /// boundaries take over in the first step), or the mean of both.
+  enum class BoundaryNodes { boundary, initial, mean } boundary_nodes = BoundaryNodes::boundary;
 };
 
 /// A stretch between two recorded times, cut into equal steps.
-struct Stretch {
+struct Interval {
   Real from;
   Real to;
   Index steps;
@@ -57,10 +57,10 @@ class StepMisfit : public InputError {
 };
 
 /// The stretches of a plan. Throws StepMisfit when a fixed step does not meet a record time.
-std::vector<Stretch> schedule(const Plan& plan);
+std::vector<Interval> schedule(const Plan& plan);
 
 /// The run as observers see it after a step, or at a row of the series.
-struct Moment {
+struct StepInfo {
   Index step = 0;
   Real time = 0;
   Real step_length = 0;
@@ -84,8 +84,8 @@ struct Moment {
 struct Snapshot {
   Real time = 0;
   Index steps = 0, rejected = 0;
-  std::size_t stretch = 0;  ///< of the schedule
-  Index step_of_stretch = 0;
+  std::size_t interval = 0;  ///< of the schedule
+  Index step_of_interval = 0;
   State state;
   Totals totals;
   Budget budget;
@@ -107,13 +107,13 @@ struct StepTrial {
 
 /// Called while the run goes on; any of them may be left out.
 struct Observers {
-  std::function<void(const Moment&)> on_step;
-  std::function<void(const Moment&)> on_series;
-  std::function<void(const Moment&)> on_record;
+  std::function<void(const StepInfo&)> on_step;
+  std::function<void(const StepInfo&)> on_series;
+  std::function<void(const StepInfo&)> on_record;
   /// True ends the run after the current step.
   std::function<bool()> interrupt;
   /// True ends the run after the current step as having reached its end.
-  std::function<bool(const Moment&)> arrived;
+  std::function<bool(const StepInfo&)> arrived;
   /// Told of every step that is chosen by its error.
   std::function<void(const StepTrial&)> on_trial;
   /// True asks for a snapshot after the current step, before anything is reported of the next.
@@ -146,11 +146,11 @@ struct Outcome {
   Index solver_iterations = 0;
 };
 
-/// Marches `state` from plan.start to plan.until. `state` holds the initial values without what walls hold,
-/// and ends as the final state. Throws InputError for a plan that cannot be kept, SolverError
-/// for a solver that does not go with the problem. A blow-up is an outcome, not an exception, and so are
-/// data that are no numbers from some time on, and a stage that cannot be solved: fixed steps end there,
-/// adaptive ones are shortened.
+/// Marches `state` from plan.start to plan.until. `state` holds the initial values without what boundaries
+/// hold, and ends as the final state. Throws InputError for a plan that cannot be kept, SolverError for a
+/// solver that does not go with the problem. A blow-up is an outcome, not an exception, and so are data that
+/// are no numbers from some time on, and a stage that cannot be solved: fixed steps end there, adaptive ones
+/// are shortened.
 ///
 /// With `from` the run goes on from there: `state` is replaced, and nothing before is reported again. An
 /// interrupted run gives its last snapshot to `on_snapshot`.

@@ -59,16 +59,17 @@ struct SecondOrder {
   bool corrected = false;
 };
 
-/// What is carried is looked up where it came from, whatever the Courant number; the rest by implicit
+/// The advected quantity is looked up where it came from, whatever the Courant number; the rest by implicit
 /// Euler (Robert, 1981).
-struct LookingBack {};
+struct SemiLagrangianMethod {};
 
 /// A time scheme: a name, its formula and what it claims. Orders are claims that tests measure.
 struct Scheme {
   std::string name;
   std::string title;
   int order = 1;
-  std::variant<Tableau, ImplicitExplicit, Stabilized, TwoStep, Factored, SecondOrder, LookingBack> method;
+  std::variant<Tableau, ImplicitExplicit, Stabilized, TwoStep, Factored, SecondOrder, SemiLagrangianMethod>
+      method;
 
   /// Of a Runge-Kutta scheme; throws InputError for any other.
   const Tableau& tableau() const;
@@ -88,14 +89,14 @@ std::complex<Real> amplification(const Scheme& scheme, std::complex<Real> z, int
 /// The same with one z for each axis and one for sources.
 std::complex<Real> amplification(const Scheme& scheme, std::span<const Real> axes, Real sources,
                                  int stages = 0);
-/// The same of a mode whose rate is `spread`/step by diffusion and `carried`/step by a stream, which schemes
+/// The same of a mode whose rate is `spread`/step by diffusion and `carried`/step by advection, which schemes
 /// may take apart.
 std::complex<Real> amplification_of_parts(const Scheme& scheme, std::complex<Real> spread,
-                                          std::complex<Real> carried);
+                                          std::complex<Real> advected);
 /// Made for equations of second order in time.
 bool is_second_order(const Scheme& scheme);
 /// Looks up where things were carried from: its balance is built with `semi_lagrangian`.
-bool looks_back(const Scheme& scheme);
+bool semi_lagrangian(const Scheme& scheme);
 /// Marches equations of second order in time: made for them, or an explicit Runge-Kutta scheme, which takes
 /// them as a pair of first order.
 bool takes_second_order(const Scheme& scheme);

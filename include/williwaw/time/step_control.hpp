@@ -5,8 +5,8 @@
 
 namespace williwaw {
 
-/// What the error of one step may be: a plain number in the unknown's unit, or a share of the range that the
-/// data span (initial values, values that walls pull to, and what has come since).
+/// What the error of one step may be: a plain number in the unknown's unit, or a fraction of the range that
+/// the data span (initial values, values that boundaries pull to, and what has come since).
 struct Tolerance {
   Real value = 1e-4;
   bool of_range = true;
@@ -28,7 +28,7 @@ class StepControl {
   /// The first step, from how fast the state changes at the start.
   void start(Balance& balance, const State& y, Real at, Real length, Real given);
   /// What data and states have spanned so far.
-  void see(const Totals& totals, const Drive& drive);
+  void see(const Totals& totals, const DataBounds& data_bounds);
   /// Root mean square of the estimated error over what is tolerated; `error` is a state of that layout.
   Real measure(const State& error, const Reductions& over, std::size_t free_unknowns) const;
   /// Judges a step of this length; the next one is in next(). True if the step is good.

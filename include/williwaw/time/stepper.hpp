@@ -24,7 +24,7 @@ struct StepperMemory {
 };
 
 /// What crossed each line of the ledger is advanced by the same formula as the state itself, so that the
-/// budget of every scheme closes; what walls supplied to hold their nodes is what remains.
+/// budget of every scheme closes; what boundaries supplied to hold their nodes is what remains.
 class Stepper {
  public:
   virtual ~Stepper() = default;

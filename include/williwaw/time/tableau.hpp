@@ -31,7 +31,7 @@ struct Tableau {
 
 /// One stage y_s = (1 − share)·y_0 + share·y_{s−1} + weight·step·F(y_{s−1}).
 struct TwoRegisterStage {
-  Real share = 1, weight = 0;
+  Real fraction = 1, weight = 0;
 };
 /// The stages of an explicit scheme, the end of the step last, where each needs only the start and the stage
 /// before it (Shu and Osher, 1988); nothing where some stage needs more.

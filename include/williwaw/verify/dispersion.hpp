@@ -16,7 +16,7 @@ class DispersionRelation {
   DispersionRelation(Scheme scheme, Real step, std::vector<Real> spacing, std::vector<Real> speed,
                      int order = 2);
 
-  int rank() const { return static_cast<int>(spacing_.size()); }
+  int dimension() const { return static_cast<int>(spacing_.size()); }
   /// Numerical frequency of a wave vector; the true one is speed·|k|.
   Real frequency(const std::array<Real, 3>& k) const;
   Real true_frequency(const std::array<Real, 3>& k) const;
@@ -41,8 +41,8 @@ struct Dispersion {
   Real points = 0;                        ///< unknowns in a wavelength, along the axis where they are fewest
   Real fewest_points = 0;                 ///< the same for the shortest waves that hold a tenth of the energy
   Real phase_error = 0, group_error = 0;  ///< of that mean: share of the speed, below 0 for late
-  Real delay = 0;   ///< time by which packets are late at the end, mean over the energy they hold
-  Index where = 0;  ///< the place whose speed counts: the slowest
+  Real phase_lag = 0;  ///< time by which packets are late at the end, mean over the energy they hold
+  Index where = 0;     ///< the place whose speed counts: the slowest
 };
 
 /// The relation at the place where waves are slowest.
@@ -50,7 +50,7 @@ DispersionRelation dispersion_relation(Discretization& balance, const Scheme& sc
                                        Index* where = nullptr);
 
 /// From the spectrum of the initial data where they hold energy, else of what drives the wave most (sources,
-/// points, walls), sampled at the steps. Nothing where neither is there, or steps are unstable.
+/// points, boundaries), sampled at the steps. Nothing where neither is there, or steps are unstable.
 std::optional<Dispersion> dispersion(Discretization& balance, const Scheme& scheme, Real step, Real from,
                                      Real until);
 

@@ -14,7 +14,7 @@ class CoolingBody {
   enum class Shape { slab, cylinder, sphere };
 
   /// `biot` = coefficient·length/conductivity with the distance from the middle to the surface as length;
-  /// infinity where the surface is held. Throws InputError unless it is above zero.
+  /// infinity where the surface is prescribed. Throws InputError unless it is above zero.
   CoolingBody(Shape shape, Real biot, int terms = 80);
 
   /// At `position` from 0 (the middle, or the insulated side of a slab) to 1 (the surface) and Fourier number
@@ -31,9 +31,9 @@ class CoolingBody {
 /// at depth x, `spread` = √(diffusivity·time), `exchange` = coefficient/conductivity (infinity: held).
 Real half_space(Real depth, Real spread, Real exchange);
 
-/// Flow between two plates, or anything else between two held walls, from rest: walls at `low` and `high`,
-/// driven by `drive` = force·length²/diffusivity, starting at `start` everywhere. `position` and `fourier` as
-/// above, over the whole distance.
-Real started_flow(Real position, Real fourier, Real low, Real high, Real drive, Real start = 0);
+/// Flow between two plates, or anything else between two prescribed boundaries, from rest: boundaries at
+/// `low` and `high`, driven by `drive` = force·length²/diffusivity, starting at `start` everywhere.
+/// `position` and `fourier` as above, over the whole distance.
+Real started_flow(Real position, Real fourier, Real low, Real high, Real data_bounds, Real start = 0);
 
 }  // namespace williwaw::verify

@@ -41,9 +41,9 @@ struct Forecast {
 Forecast seen_in(const Discretization& balance, const State& state);
 
 /// Foresees a run of fixed steps of `step` from the problem's initial values at time `at`. Exact up to
-/// round-off for linear problems whose coefficients, sources and walls do not change in time; with data that
-/// change, what they are at the start counts and the steps are a bracket. Nothing where the step is stable,
-/// or no mode can be told because the problem is too large and not separable.
+/// round-off for linear problems whose coefficients, sources and boundaries do not change in time; with data
+/// that change, what they are at the start counts and the steps are a bracket. Nothing where the step is
+/// stable, or no mode can be told because the problem is too large and not separable.
 std::optional<Forecast> forecast(Discretization& balance, const Scheme& scheme, Real step, Real at = 0);
 
 /// Rates at which all modes decay; empty where the problem is too large and not separable.

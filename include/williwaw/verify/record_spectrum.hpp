@@ -1,4 +1,4 @@
-// What frequencies a record holds: the amplitudes of a gauge's series, and their peaks.
+// What frequencies a record holds: the amplitudes of a probe's series, and their peaks.
 #pragma once
 
 #include <optional>
@@ -25,7 +25,7 @@ struct Peak {
 };
 /// The highest local maxima, in the order of their frequencies: at most `most`, none below `share` of the
 /// highest. Between frequencies the top of a parabola through the logarithms of three amplitudes is taken.
-std::vector<Peak> peaks_of(const RecordSpectrum& spectrum, std::size_t most = 8, Real share = 0.02);
+std::vector<Peak> peaks_of(const RecordSpectrum& spectrum, std::size_t most = 8, Real fraction = 0.02);
 
 /// When a record first leaves its first value by `share` of the farthest that it ever does, between samples
 /// linearly: when a wave arrives. Nothing for a record that does not move.
@@ -34,6 +34,6 @@ struct Arrival {
   Real largest = 0, largest_at = 0;  ///< the farthest from its first value
 };
 std::optional<Arrival> arrival_of(std::span<const Real> times, std::span<const Real> values,
-                                  Real share = 0.1);
+                                  Real fraction = 0.1);
 
 }  // namespace williwaw::verify

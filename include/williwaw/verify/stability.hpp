@@ -16,7 +16,7 @@ struct Limit {
     sharp,      ///< stable up to it, unstable beyond it
     bracketed,  ///< stable up to it, unstable from `unstable_from` on
     bound,      ///< stable up to it; the true limit may be larger
-    heuristic   ///< that of a problem without walls and with the worst place's coefficients everywhere
+    heuristic   ///< that of a problem without boundaries and with the worst place's coefficients everywhere
   };
   Real step = 0;  ///< infinite where there is no limit
   Standing standing = Standing::sharp;
@@ -32,7 +32,7 @@ struct Stability {
   /// Largest step that is stable: |R(−λ·step)| <= 1 for every eigenvalue λ of the operator. Bracketed where
   /// the spectrum is not to be had in closed form and the problem is too large for dense eigenvalues.
   Limit limit;
-  /// Limit by von Neumann's analysis at the worst place, walls left out.
+  /// Limit by von Neumann's analysis at the worst place, boundaries left out.
   Limit interior;
   /// Up to this step no new extrema appear (sufficient).
   Limit positivity;
@@ -54,7 +54,7 @@ struct Stability {
   /// Of waves: the step is the limit itself, where the fastest mode has a double root of modulus one and may
   /// grow in proportion to the steps.
   bool on_the_border() const {
-    return wave && limit.step > 0 && !std::isinf(limit.step) && std::abs(share() - 1) <= 1e-9;
+    return wave && limit.step > 0 && !std::isinf(limit.step) && std::abs(fraction_of_limit() - 1) <= 1e-9;
   }
 
   /// Of laws, whose limit depends on the values: those that data allow, over which the step was judged, and
@@ -67,12 +67,12 @@ struct Stability {
 
   bool stable() const { return limit.step > 0 && step <= limit.step * (1 + 1e-10); }
   /// step over limit; 0 where there is no limit.
-  Real share() const { return step / limit.step; }
+  Real fraction_of_limit() const { return step / limit.step; }
 };
 
-/// Judges `step` for a problem with passive walls, whose operator is symmetric in the storage inner product;
-/// for waves that is the operator of the force, and modes oscillate with the roots of its eigenvalues.
-/// `from` and `until` tell which times count for coefficients that change. Throws InputError.
+/// Judges `step` for a problem with passive boundaries, whose operator is symmetric in the storage inner
+/// product; for waves that is the operator of the force, and modes oscillate with the roots of its
+/// eigenvalues. `from` and `until` tell which times count for coefficients that change. Throws InputError.
 Stability stability(Discretization& balance, const Scheme& scheme, Real step, Real from = 0, Real until = 0);
 Stability stability(const Problem& problem, const Scheme& scheme, Real step, Real from = 0, Real until = 0);
 

@@ -1,4 +1,4 @@
-// What a stream carries through walls, what lies beyond them, and the matrix of it all.
+// What advection transports through boundaries, what lies beyond them, and the matrix of it all.
 #include <algorithm>
 #include <cmath>
 
@@ -6,10 +6,10 @@
 
 namespace williwaw {
 
-// Values beyond a wall, mirrored about the value on it; where nothing holds that, deeper ones are mirrored
-// plainly.
+// Values beyond a boundary, mirrored about the value on it; where nothing holds that, deeper ones are
+// mirrored plainly.
 void EvaluatedAdvection::fill_halo(std::span<const Real> y) {
-  for (int a = 0; a < scheme_.grid.rank(); ++a) {
+  for (int a = 0; a < scheme_.grid.dimension(); ++a) {
     if (scheme_.grid.axis(a).periodic()) continue;
     const Index size = scheme_.grid.size(a), stride = scheme_.grid.stride(a);
     const Index sheet = scheme_.grid.count() / size;
@@ -23,9 +23,9 @@ void EvaluatedAdvection::fill_halo(std::span<const Real> y) {
     }
   }
   if (scheme_.reconstruction->reach < 2) return;
-  for (const EvaluatedClosure& wall : *closures_)
-    for (Index f = 0; f < wall.faces(); ++f) {
-      const WallFace& face = wall.face(f);
+  for (const EvaluatedBoundaryClosure& boundary : *closures_)
+    for (Index f = 0; f < boundary.faces(); ++f) {
+      const BoundaryFace& face = boundary.face(f);
       if (!face.on_side) continue;
       const int a = face.axis;
       const Index size = scheme_.grid.size(a), stride = scheme_.grid.stride(a);
@@ -33,93 +33,95 @@ void EvaluatedAdvection::fill_halo(std::span<const Real> y) {
                   inwards = face.upper ? -stride : stride;
       const Index c = n % stride + n / (stride * size) * stride;
       Real* out = halo_[2 * a + (face.upper ? 1 : 0)].data();
-      const Real on_wall = wall.wall_value(f, y[n]);
+      const Real on_boundary = boundary.boundary_value(f, y[n]);
       if (scheme_.grid.unknowns() == Unknowns::nodes) {
         if (size > 1) out[c] = 2 * y[n] - y[n + inwards];
         continue;
       }
-      const StreamEnd* end = wall.section().wall.stream_end();
+      const AdvectiveBoundary* end = boundary.section().boundary.advective_boundary();
       // Through an outlet the profile goes on as it came.
-      if (end && end->returning == StreamEnd::Returning::inside && size > 1) {
+      if (end && end->backflow == AdvectiveBoundary::Backflow::inside && size > 1) {
         for (Index m = 0; m < 3; ++m)
           out[m * sheet + c] = y[n] + static_cast<Real>(m + 1) * (y[n] - y[n + inwards]);
         continue;
       }
-      out[c] = 2 * on_wall - y[n];
-      if (!wall.section().wall.holds()) continue;
+      out[c] = 2 * on_boundary - y[n];
+      if (!boundary.section().boundary.holds()) continue;
       for (Index m = 1; m < std::min<Index>(3, size); ++m)
-        out[m * sheet + c] = 2 * on_wall - y[n + m * inwards];
+        out[m * sheet + c] = 2 * on_boundary - y[n + m * inwards];
     }
 }
 
-// `u` is the value beside the wall, `beside` the next one inside.
-Real EvaluatedAdvection::wall_flow(std::size_t closure, Index f, Real u, Real beside) const {
-  const EvaluatedClosure& wall = (*closures_)[closure];
-  const StreamEnd& end = *wall.section().wall.stream_end();
-  const WallFace& face = wall.face(f);
-  using Returning = StreamEnd::Returning;
+// `u` is the value beside the boundary, `beside` the next one inside.
+Real EvaluatedAdvection::boundary_flow(std::size_t closure, Index f, Real u, Real beside) const {
+  const EvaluatedBoundaryClosure& boundary = (*closures_)[closure];
+  const AdvectiveBoundary& end = *boundary.section().boundary.advective_boundary();
+  const BoundaryFace& face = boundary.face(f);
+  using Backflow = AdvectiveBoundary::Backflow;
   // As steep as it comes where slopes are taken at all.
   const bool slopes =
       scheme_.reconstruction->reach > 1 && face.on_side && scheme_.grid.unknowns() == Unknowns::cells;
   const Real inside = slopes ? u + 0.5 * (u - beside) : u;
-  const auto returning = [&]() {
-    switch (end.returning) {
-      case Returning::wall:
-        return wall.wall_value(f, u);
-      case Returning::value:
+  const auto backflow = [&]() {
+    switch (end.backflow) {
+      case Backflow::boundary:
+        return boundary.boundary_value(f, u);
+      case Backflow::value:
         return end.value(face.place, now_);
-      case Returning::share:
+      case Backflow::fraction:
         return end.value(face.place, now_) * u;
-      case Returning::inside:
+      case Backflow::inside:
         break;
     }
     return inside;
   };
   if (!scheme_.law) {
     const Real in = velocities_.inward(closure, f);
-    if (in > 0) return in * returning();
-    // A mean of both sides is the value on the wall, if there is one; what comes from upstream lies inside.
+    if (in > 0) return in * backflow();
+    // A mean of both sides is the value on the boundary, if there is one; what comes from upstream lies
+    // inside.
     const bool central = scheme_.flux->weights(1, 0, 1, 0).second != 0;
-    return in * (end.returning == Returning::wall && (central || !wall.section().wall.holds())
-                     ? wall.wall_value(f, u)
-                 : end.returning == Returning::wall ? u
-                                                    : inside);
+    return in * (end.backflow == Backflow::boundary && (central || !boundary.section().boundary.holds())
+                     ? boundary.boundary_value(f, u)
+                 : end.backflow == Backflow::boundary ? u
+                                                      : inside);
   }
-  const int slot = scheme_.grid.slot(face.axis);
-  Real room[4], out = 0;
-  const Real beyond = end.returning == Returning::inside ? u : returning();
+  const int direction = scheme_.grid.direction(face.axis);
+  Real workspace[4], out = 0;
+  const Real beyond = end.backflow == Backflow::inside ? u : backflow();
   FaceLine line;
   line.count = 1;
   line.left = face.upper ? &u : &beyond;
   line.right = face.upper ? &beyond : &u;
   line.law = scheme_.law;
-  line.slot = slot;
+  line.direction = direction;
   line.turning = &turning_[face.axis];
   line.largest_speed = largest_[face.axis];
   line.step_over_spacing = scheme_.flux->needs_step ? step_ / scheme_.grid.axis(0).widths()[0] : 0;
-  line.room = room;
+  line.workspace = workspace;
   scheme_.flux->evaluate(line, &out);
   return (face.upper ? -out : out) * face.area;
 }
 
 namespace {
-Index next_inside(const Grid& grid, const Outline& outline, const WallFace& face) {
+Index next_inside(const Grid& grid, const Outline& outline, const BoundaryFace& face) {
   if (!face.on_side || grid.size(face.axis) < 2) return face.unknown;
   const Index stride = grid.stride(face.axis), other = face.unknown + (face.upper ? -stride : stride);
   return outline.active(other) ? other : face.unknown;
 }
 }  // namespace
 
-void EvaluatedAdvection::meet_walls(std::span<const Real> y) {
+void EvaluatedAdvection::meet_boundaries(std::span<const Real> y) {
   for (std::size_t c = 0; c < closures_->size(); ++c) {
-    const EvaluatedClosure& wall = (*closures_)[c];
+    const EvaluatedBoundaryClosure& boundary = (*closures_)[c];
     if (!velocities_.open(c)) continue;
-    for (Index f = 0; f < wall.faces(); ++f)
+    for (Index f = 0; f < boundary.faces(); ++f)
       // What holds an unknown supplies what it lacks, whatever carries it.
       through_[c][static_cast<std::size_t>(f)] =
-          wall.pins(f) ? 0
-                       : wall_flow(c, f, y[wall.unknown(f)],
-                                   y[next_inside(scheme_.grid, scheme_.outline, wall.face(f))]);
+          boundary.prescribes(f)
+              ? 0
+              : boundary_flow(c, f, y[boundary.unknown(f)],
+                              y[next_inside(scheme_.grid, scheme_.outline, boundary.face(f))]);
   }
 }
 
@@ -137,18 +139,18 @@ std::pair<Real, Real> EvaluatedAdvection::weights(std::span<const Real> y, int a
     return {area * a, area * b};
   }
   Real low = 0, high = 0;
-  scheme_.law->speed(scheme_.grid.slot(axis), {y.data() + below, 1}, {&low, 1});
-  scheme_.law->speed(scheme_.grid.slot(axis), {y.data() + above, 1}, {&high, 1});
+  scheme_.law->speed(scheme_.grid.direction(axis), {y.data() + below, 1}, {&low, 1});
+  scheme_.law->speed(scheme_.grid.direction(axis), {y.data() + above, 1}, {&high, 1});
   const Real most = std::max(std::abs(low), std::abs(high));
   return {0.5 * area * (low + most), 0.5 * area * (high - most)};
 }
 
 void EvaluatedAdvection::linearise(const Evaluation&, std::span<const Real> state, Real b, Parts parts,
                                    std::span<FaceSystem> matrices) const {
-  if (!parts.has(Parts::stream())) return;
+  if (!parts.has(Parts::advection())) return;
   FaceSystem& matrix = matrices[static_cast<std::size_t>(scheme_.of.number)];
   const std::span<const Real> y = scheme_.of.in(state);
-  for (int a = 0; a < scheme_.grid.rank(); ++a)
+  for (int a = 0; a < scheme_.grid.dimension(); ++a)
     for (Index n = 0; n < scheme_.grid.count(); ++n) {
       const Index above = matrix.neighbour(n, a, true);
       if (above < 0 || !scheme_.outline.active(n)) continue;
@@ -163,17 +165,18 @@ void EvaluatedAdvection::linearise(const Evaluation&, std::span<const Real> stat
              size = largest > 0 ? largest : 1;
   for (std::size_t c = 0; c < closures_->size(); ++c) {
     if (!velocities_.open(c)) continue;
-    const EvaluatedClosure& wall = (*closures_)[c];
-    for (Index f = 0; f < wall.faces(); ++f) {
-      if (wall.pins(f)) continue;
-      const Real u = y[wall.unknown(f)], step = scheme_.law ? 1e-6 * size : 1;
+    const EvaluatedBoundaryClosure& boundary = (*closures_)[c];
+    for (Index f = 0; f < boundary.faces(); ++f) {
+      if (boundary.prescribes(f)) continue;
+      const Real u = y[boundary.unknown(f)], step = scheme_.law ? 1e-6 * size : 1;
       // The slope that an outlet takes from further inside is left to the correction.
-      const Real beside = y[next_inside(scheme_.grid, scheme_.outline, wall.face(f))];
-      const Real slope = (wall_flow(c, f, u + step, beside + step) - wall_flow(c, f, u, beside)) / step;
-      matrix.diagonal[wall.unknown(f)] -= b * slope;
+      const Real beside = y[next_inside(scheme_.grid, scheme_.outline, boundary.face(f))];
+      const Real slope =
+          (boundary_flow(c, f, u + step, beside + step) - boundary_flow(c, f, u, beside)) / step;
+      matrix.diagonal[boundary.unknown(f)] -= b * slope;
     }
   }
-  if (scheme_.stretches)
+  if (scheme_.has_divergence_term)
     for (Index n = 0; n < scheme_.grid.count(); ++n) matrix.diagonal[n] -= b * velocities_.divergence()[n];
 }
 

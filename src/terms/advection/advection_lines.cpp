@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "grid/clones.hpp"
-#include "terms/advection/advection_room.hpp"
+#include "terms/advection/advection_workspace.hpp"
 
 namespace williwaw {
 
@@ -37,12 +37,13 @@ const Real* EvaluatedAdvection::halo_row(int axis, bool upper, Index depth, Inde
          across;
 }
 
-Rows EvaluatedAdvection::rows_of(int axis, Index j, Index k, const Real* y, AdvectionRoom& room) const {
+Rows EvaluatedAdvection::rows_of(int axis, Index j, Index k, const Real* y,
+                                 AdvectionWorkspace& workspace) const {
   const Index nx = scheme_.grid.size(0);
   Rows rows{};
   if (axis == 0) {
     const Real* u = y + scheme_.grid.number(0, j, k);
-    Real* p = room.padded.data();
+    Real* p = workspace.padded.data();
     std::copy_n(u, nx, p + 3);
     for (Index m = 0; m < 3; ++m)
       if (scheme_.grid.axis(0).periodic()) {
@@ -94,18 +95,19 @@ void EvaluatedAdvection::reconstruct(int axis, Index j, Index k, const Rows& row
 // Fluxes at points, split by the largest speed and reconstructed each from its own side, keep their order in
 // every dimension (Shu and Osher, 1989).
 void EvaluatedAdvection::split_fluxes(int axis, const Rows& rows, Index j, Index k, Index count,
-                                      AdvectionRoom& room, Real* out) const {
+                                      AdvectionWorkspace& workspace, Real* out) const {
   const Real speed = largest_speed(axis);
   const Index nx = scheme_.grid.size(0), size = scheme_.grid.size(axis);
   Rows up{}, down{};
   // Along x one line holds all six rows, each moved on by one.
   const Index lines = axis == 0 ? 1 : 6, length = axis == 0 ? nx + 6 : count;
   for (Index m = 0; m < lines; ++m) {
-    auto &a = room.parts[static_cast<std::size_t>(m)], &b = room.parts[static_cast<std::size_t>(m + 6)];
+    auto &a = workspace.parts[static_cast<std::size_t>(m)],
+         &b = workspace.parts[static_cast<std::size_t>(m + 6)];
     for (auto* v : {&a, &b}) v->resize(static_cast<std::size_t>(length));
     const Real* u = rows[m];
     if (scheme_.law) {
-      scheme_.law->flux(scheme_.grid.slot(axis), {u, static_cast<std::size_t>(length)},
+      scheme_.law->flux(scheme_.grid.direction(axis), {u, static_cast<std::size_t>(length)},
                         {b.data(), static_cast<std::size_t>(length)});
     } else if (axis == 0) {
       const Real* v = centre_velocity_[0].data() + scheme_.grid.number(0, j, k);
@@ -132,10 +134,10 @@ void EvaluatedAdvection::split_fluxes(int axis, const Rows& rows, Index j, Index
       down[m] = down[0] + m;
     }
   // What goes up comes from below, what goes down from above; the other halves are not needed.
-  scheme_.reconstruction->uniform(up, count, room.left.data(), room.right.data());
-  std::copy_n(room.left.data(), count, out);
-  scheme_.reconstruction->uniform(down, count, room.left.data(), room.right.data());
-  for (Index i = 0; i < count; ++i) out[i] += room.right[i];
+  scheme_.reconstruction->uniform(up, count, workspace.left.data(), workspace.right.data());
+  std::copy_n(workspace.left.data(), count, out);
+  scheme_.reconstruction->uniform(down, count, workspace.left.data(), workspace.right.data());
+  for (Index i = 0; i < count; ++i) out[i] += workspace.right[i];
 }
 
 void EvaluatedAdvection::conductances(int axis, Index j, Index k, Index count, Real* out) const {
@@ -152,7 +154,7 @@ void EvaluatedAdvection::conductances(int axis, Index j, Index k, Index count, R
   }
 }
 
-void EvaluatedAdvection::face_fluxes(int axis, Index j, Index k, const Real* y, AdvectionRoom& room,
+void EvaluatedAdvection::face_fluxes(int axis, Index j, Index k, const Real* y, AdvectionWorkspace& workspace,
                                      Real* density) const {
   const Index count = scheme_.grid.size(0) + (axis == 0 ? 1 : 0);
   const auto areas = velocities_.areas(axis, j, k);
@@ -160,9 +162,9 @@ void EvaluatedAdvection::face_fluxes(int axis, Index j, Index k, const Real* y, 
     std::fill_n(density, count, 0.0);
     return;
   }
-  const Rows rows = rows_of(axis, j, k, y, room);
+  const Rows rows = rows_of(axis, j, k, y, workspace);
   if (scheme_.splits) {
-    split_fluxes(axis, rows, j, k, count, room, density);
+    split_fluxes(axis, rows, j, k, count, workspace, density);
     return;
   }
   FaceLine line;
@@ -170,26 +172,27 @@ void EvaluatedAdvection::face_fluxes(int axis, Index j, Index k, const Real* y, 
   line.left = rows[2];
   line.right = rows[3];
   if (scheme_.reconstruction->reach > 1) {
-    reconstruct(axis, j, k, rows, count, room.left.data(), room.right.data());
-    line.left = room.left.data();
-    line.right = room.right.data();
+    reconstruct(axis, j, k, rows, count, workspace.left.data(), workspace.right.data());
+    line.left = workspace.left.data();
+    line.right = workspace.right.data();
   }
   line.law = scheme_.law;
-  line.slot = scheme_.grid.slot(axis);
+  line.direction = scheme_.grid.direction(axis);
   if (!scheme_.law) line.velocity = velocities_.row(axis, j, k);
   line.turning = &turning_[axis];
   line.largest_speed = largest_speed(axis);
-  line.room = room.law.data();
+  line.workspace = workspace.law.data();
   if (scheme_.flux->blends) {
-    conductances(axis, j, k, count, room.conductance.data());
-    line.conductance = room.conductance.data();
+    conductances(axis, j, k, count, workspace.conductance.data());
+    line.conductance = workspace.conductance.data();
   }
   if (scheme_.flux->needs_step)
     line.step_over_spacing = step_ / (scheme_.grid.axis(0).widths()[0] * scheme_.storage.per_volume());
   scheme_.flux->evaluate(line, density);
 }
 
-void EvaluatedAdvection::add_line(Index j, Index k, const Real* y, AdvectionRoom& room, Real* out) const {
+void EvaluatedAdvection::add_line(Index j, Index k, const Real* y, AdvectionWorkspace& workspace,
+                                  Real* out) const {
   const Index nx = scheme_.grid.size(0), line = j + scheme_.grid.size(1) * k;
   const auto take = [&](int axis, const Real* low, const Real* high) {
     const auto below = velocities_.areas(axis, j, k);
@@ -197,37 +200,37 @@ void EvaluatedAdvection::add_line(Index j, Index k, const Real* y, AdvectionRoom
                                  : velocities_.areas(axis, j + (axis == 1), k + (axis == 2));
     take_flows(nx, low, below.values, below.factor, high, above.values, above.factor, out);
   };
-  face_fluxes(0, j, k, y, room, room.below.data());
-  take(0, room.below.data(), room.below.data() + 1);
-  if (scheme_.grid.rank() > 1) {
+  face_fluxes(0, j, k, y, workspace, workspace.below.data());
+  take(0, workspace.below.data(), workspace.below.data() + 1);
+  if (scheme_.grid.dimension() > 1) {
     // The faces above the line before are those below this one.
-    const bool known = j > 0 && room.line_above == line - 1;
+    const bool known = j > 0 && workspace.line_above == line - 1;
     if (known)
-      room.below.swap(room.above);
+      workspace.below.swap(workspace.above);
     else
-      face_fluxes(1, j, k, y, room, room.below.data());
-    face_fluxes(1, j + 1, k, y, room, room.above.data());
-    room.line_above = line;
-    take(1, room.below.data(), room.above.data());
+      face_fluxes(1, j, k, y, workspace, workspace.below.data());
+    face_fluxes(1, j + 1, k, y, workspace, workspace.above.data());
+    workspace.line_above = line;
+    take(1, workspace.below.data(), workspace.above.data());
   }
-  if (scheme_.grid.rank() > 2) {
-    face_fluxes(2, j, k, y, room, room.below.data());
-    face_fluxes(2, j, k + 1, y, room, room.beyond.data());
-    take(2, room.below.data(), room.beyond.data());
+  if (scheme_.grid.dimension() > 2) {
+    face_fluxes(2, j, k, y, workspace, workspace.below.data());
+    face_fluxes(2, j, k + 1, y, workspace, workspace.beyond.data());
+    take(2, workspace.below.data(), workspace.beyond.data());
   }
 }
 
 void EvaluatedAdvection::add(const Line& line, std::span<const LineRates> rates) const {
-  if (!line.parts.has(Parts::stream())) return;
+  if (!line.parts.has(Parts::advection())) return;
   const Index nx = scheme_.grid.size(0);
   const LineRates& own = rates[static_cast<std::size_t>(scheme_.of.number)];
   const Real* block = line.y + scheme_.of.first;
-  add_line(line.j, line.k, block, static_cast<AdvectionRoom&>(*line.scratch), own.flows());
-  if (!scheme_.stretches) return;
-  auto& booked = line.booked[scheme_.stretching_line];
+  add_line(line.j, line.k, block, static_cast<AdvectionWorkspace&>(*line.scratch), own.flows());
+  if (!scheme_.has_divergence_term) return;
+  auto& booked = line.booked[scheme_.divergence_line];
   for (Index i = 0; i < nx; ++i) {
     const Index n = nx * line.number + i;
-    const Real flow = stretching(n, block[n]);
+    const Real flow = divergence_term(n, block[n]);
     own.add(i, flow);
     booked.leaf(scheme_.of.domain->segments().number(line.number, i)) += flow;
   }

@@ -3,12 +3,12 @@
 #include <algorithm>
 #include <cmath>
 
-#include "terms/advection/advection_room.hpp"
+#include "terms/advection/advection_workspace.hpp"
 
 namespace williwaw {
 
 AdvectionScheme::AdvectionScheme(OfUnknown of_unknown, const Problem& of_problem, const LinearStorage& stored,
-                                 const std::vector<Closure>& at_boundary)
+                                 const std::vector<BoundaryClosure>& at_boundary)
     : of(std::move(of_unknown)),
       problem(of_problem),
       grid(of.domain->grid()),
@@ -17,16 +17,16 @@ AdvectionScheme::AdvectionScheme(OfUnknown of_unknown, const Problem& of_problem
       closures(at_boundary),
       reconstruction(&reconstruction_kind(problem.reconstruction)),
       flux(&numerical_flux(problem.numerical_flux)),
-      law(problem.equation().stream->law.get()),
-      stretches(!problem.equation().stream->conservative),
-      splits(!reconstruction->slope && grid.rank() > 1) {
+      law(problem.equation().advection->law.get()),
+      has_divergence_term(!problem.equation().advection->conservative),
+      splits(!reconstruction->slope && grid.dimension() > 1) {
   check();
-  for (int a = 0; a < grid.rank(); ++a)
+  for (int a = 0; a < grid.dimension(); ++a)
     if (!grid.axis(a).is_uniform() && reconstruction->slope) lay_out_spacing(a);
   if (!outline.whole()) find_incomplete();
 }
 
-// Beyond walls values are mirrored, and so are distances.
+// Beyond boundaries values are mirrored, and so are distances.
 void AdvectionScheme::lay_out_spacing(int a) {
   const Axis& axis = grid.axis(a);
   const Index size = axis.size();
@@ -49,7 +49,7 @@ void AdvectionScheme::lay_out_spacing(int a) {
 
 void AdvectionScheme::check() const {
   const std::string name = "reconstruction '" + reconstruction->name + "'";
-  for (int a = 0; a < grid.rank(); ++a)
+  for (int a = 0; a < grid.dimension(); ++a)
     if (!reconstruction->slope && !grid.axis(a).is_uniform())
       throw InputError(name + " needs uniform axes; take a limited one, van-leer for example");
   if (!reconstruction->slope && !outline.whole())
@@ -59,30 +59,32 @@ void AdvectionScheme::check() const {
         name + " on a plan or in a block splits the flux by its largest speed (lax-friedrichs); flux '" +
         flux->name + "' goes with it in one dimension only");
   if (splits && grid.unknowns() == Unknowns::nodes && !law &&
-      problem.equation().stream->velocity.stream_function)
+      problem.equation().advection->velocity.stream_function)
     throw InputError(name + " on nodes takes no stream function");
   const std::string called = "numerical flux '" + flux->name + "'";
   if (law && flux->linear_only)
     throw InputError(called +
                      " is for velocities; a flux that depends on the unknown takes upwind for example");
-  if (flux->needs_step && grid.rank() > 1)
+  if (flux->needs_step && grid.dimension() > 1)
     throw InputError(called + " is for one dimension: without terms across axes it is unstable in more");
   if (flux->needs_step && !grid.axis(0).is_uniform()) throw InputError(called + " needs a uniform axis");
-  if ((flux->needs_step || flux->blends) && reconstruction->name != "none")
-    throw InputError(called + " takes reconstruction \"none\"");
-  if (law && stretches) throw InputError("form \"advective\" needs a velocity; a flux law is conservative");
+  if ((flux->needs_step || flux->blends) && reconstruction->name != "first-order")
+    throw InputError(called + " takes reconstruction \"first-order\"");
+  if (law && has_divergence_term)
+    throw InputError("form \"advective\" needs a velocity; a flux law is conservative");
   if (law)
-    for (const Closure& c : closures)
-      for (Index f = 0; c.section().wall.stream_end() && f < c.faces(); ++f)
-        if (std::abs(c.face(f).normal[grid.slot(c.face(f).axis)]) < 1 - 1e-9)
-          throw InputError("'" + c.section().name +
-                           "' is slanted, and a flux that depends on the unknown passes straight walls only: "
-                           "close it (\"insulated\") or cut along faces of the grid");
+    for (const BoundaryClosure& c : closures)
+      for (Index f = 0; c.section().boundary.advective_boundary() && f < c.faces(); ++f)
+        if (std::abs(c.face(f).normal[grid.direction(c.face(f).axis)]) < 1 - 1e-9)
+          throw InputError(
+              "'" + c.section().name +
+              "' is slanted, and a flux that depends on the unknown passes straight boundaries only: "
+              "close it (\"insulated\") or cut along faces of the grid");
 }
 
 // Where a neighbour that the slopes look at is gone, the face does without it.
 void AdvectionScheme::find_incomplete() {
-  for (int a = 0; a < grid.rank(); ++a) {
+  for (int a = 0; a < grid.dimension(); ++a) {
     const Axis& axis = grid.axis(a);
     const std::array<Index, 3> end{grid.size(0) + (a == 0), grid.size(1) + (a == 1), grid.size(2) + (a == 2)};
     const auto gone = [&](std::array<Index, 3> at, Index shift) {
@@ -124,10 +126,10 @@ void EvaluatedAdvection::see_range(std::span<const Real> y, const Range* range) 
       }
     range_ = {low, high};
   }
-  for (const EvaluatedClosure& c : *closures_) {
-    if (!c.section().wall.stream_end()) continue;
-    range_.lowest = std::min(range_.lowest, c.drive().lowest);
-    range_.highest = std::max(range_.highest, c.drive().highest);
+  for (const EvaluatedBoundaryClosure& c : *closures_) {
+    if (!c.section().boundary.advective_boundary()) continue;
+    range_.lowest = std::min(range_.lowest, c.data_bounds().lowest);
+    range_.highest = std::max(range_.highest, c.data_bounds().highest);
   }
   const Real width = range_.highest - range_.lowest;
   if (!std::isfinite(width)) return;  // the guard will tell
@@ -135,27 +137,27 @@ void EvaluatedAdvection::see_range(std::span<const Real> y, const Range* range) 
   if (!inside || scanned_.highest - scanned_.lowest > 1.5 * width + 1e-300) {
     const Real margin = 0.1 * width + 1e-12 * std::max(std::abs(range_.lowest), std::abs(range_.highest));
     scanned_ = {range_.lowest - margin, range_.highest + margin};
-    for (int a = 0; a < scheme_.grid.rank(); ++a)
-      turning_[a] = TurningPoints(*scheme_.law, scheme_.grid.slot(a), scanned_.lowest, scanned_.highest);
+    for (int a = 0; a < scheme_.grid.dimension(); ++a)
+      turning_[a] = TurningPoints(*scheme_.law, scheme_.grid.direction(a), scanned_.lowest, scanned_.highest);
   }
-  for (int a = 0; a < scheme_.grid.rank(); ++a)
+  for (int a = 0; a < scheme_.grid.dimension(); ++a)
     largest_[a] =
-        turning_[a].largest_speed(*scheme_.law, scheme_.grid.slot(a), range_.lowest, range_.highest);
+        turning_[a].largest_speed(*scheme_.law, scheme_.grid.direction(a), range_.lowest, range_.highest);
 }
 
 EvaluatedAdvection::EvaluatedAdvection(const AdvectionScheme& scheme)
     : scheme_(scheme), velocities_(scheme.problem, *scheme.of.domain, scheme.closures) {
   const Grid& g = scheme_.grid;
-  for (int a = 0; a < g.rank(); ++a)
+  for (int a = 0; a < g.dimension(); ++a)
     if (!g.axis(a).periodic())
       for (const int side : {2 * a, 2 * a + 1})
         halo_[side].assign(static_cast<std::size_t>(3 * g.count() / g.size(a)), 0.0);
-  for (const Closure& closure : scheme_.closures)
+  for (const BoundaryClosure& closure : scheme_.closures)
     through_.emplace_back(static_cast<std::size_t>(closure.faces()), 0.0);
 }
 
 void EvaluatedAdvection::update(Real at, std::span<const Real> y, const Range* range, Real step,
-                                const Conductances& conductances, const EvaluatedClosures& closures) {
+                                const Conductances& conductances, const EvaluatedBoundaryClosures& closures) {
   conductances_ = &conductances;
   closures_ = &closures;
   const bool changed = velocities_.update(at);
@@ -165,20 +167,20 @@ void EvaluatedAdvection::update(Real at, std::span<const Real> y, const Range* r
   if (scheme_.law) see_range(y, range);
   if (scheme_.splits && !scheme_.law && (changed || centre_velocity_[0].empty())) find_centre_velocities(at);
   fill_halo(y);
-  meet_walls(y);
+  meet_boundaries(y);
 }
 
-void EvaluatedAdvection::bound(Drive& result) const {
+void EvaluatedAdvection::bound(DataBounds& result) const {
   // Where a velocity compresses, what it carries piles up.
-  result.known = result.known && (stretches() || !velocities_.compresses());
+  result.known = result.known && (has_divergence_term() || !velocities_.compresses());
   result.steady = result.steady && !depends_on_time();
-  for (const EvaluatedClosure& wall : *closures_) {
-    const StreamEnd* end = wall.section().wall.stream_end();
+  for (const EvaluatedBoundaryClosure& boundary : *closures_) {
+    const AdvectiveBoundary* end = boundary.section().boundary.advective_boundary();
     // What a law brings to a closed boundary piles up there.
     if (law() && !end) result.known = false;
-    if (!end || end->returning != StreamEnd::Returning::value) continue;
-    for (Index f = 0; f < wall.faces(); ++f) {
-      const Real value = end->value(wall.face(f).place, now_);
+    if (!end || end->backflow != AdvectiveBoundary::Backflow::value) continue;
+    for (Index f = 0; f < boundary.faces(); ++f) {
+      const Real value = end->value(boundary.face(f).place, now_);
       result.lowest = std::min(result.lowest, value);
       result.highest = std::max(result.highest, value);
     }
@@ -192,10 +194,10 @@ Real EvaluatedAdvection::largest_speed(int axis) const {
 
 std::array<Real, 3> EvaluatedAdvection::largest_speeds(const Range& values) const {
   std::array<Real, 3> result{0, 0, 0};
-  for (int a = 0; scheme_.law && a < scheme_.grid.rank(); ++a) {
-    const int slot = scheme_.grid.slot(a);
-    result[a] = TurningPoints(*scheme_.law, slot, values.lowest, values.highest)
-                    .largest_speed(*scheme_.law, slot, values.lowest, values.highest);
+  for (int a = 0; scheme_.law && a < scheme_.grid.dimension(); ++a) {
+    const int direction = scheme_.grid.direction(a);
+    result[a] = TurningPoints(*scheme_.law, direction, values.lowest, values.highest)
+                    .largest_speed(*scheme_.law, direction, values.lowest, values.highest);
   }
   return result;
 }
@@ -203,8 +205,8 @@ std::array<Real, 3> EvaluatedAdvection::largest_speeds(const Range& values) cons
 std::array<Real, 3> EvaluatedAdvection::speeds(std::span<const Real> y, Index n) const {
   if (!scheme_.law) return velocities_.at(n);
   std::array<Real, 3> result{0, 0, 0};
-  for (int a = 0; a < scheme_.grid.rank(); ++a) {
-    scheme_.law->speed(scheme_.grid.slot(a), {y.data() + n, 1}, {&result[a], 1});
+  for (int a = 0; a < scheme_.grid.dimension(); ++a) {
+    scheme_.law->speed(scheme_.grid.direction(a), {y.data() + n, 1}, {&result[a], 1});
     result[a] = std::abs(result[a]);
   }
   return result;
@@ -215,14 +217,14 @@ void EvaluatedAdvection::find_centre_velocities(Real at) {
   const Velocity& v = velocities_.velocity();
   const Index nx = scheme_.grid.size(0);
   Points line(nx);
-  for (int a = 0; a < scheme_.grid.rank(); ++a) {
+  for (int a = 0; a < scheme_.grid.dimension(); ++a) {
     centre_velocity_[a].resize(static_cast<std::size_t>(scheme_.grid.count()));
     for (Index k = 0; k < scheme_.grid.size(2); ++k)
       for (Index j = 0; j < scheme_.grid.size(1); ++j) {
         Real* out = centre_velocity_[a].data() + scheme_.grid.number(0, j, k);
         if (!v.stream_function && v.instants.empty() && !v.divergence_free) {
           for (Index i = 0; i < nx; ++i) line.set(i, scheme_.grid.point(i, j, k));
-          v.along[scheme_.grid.slot(a)].evaluate(line, at, {out, static_cast<std::size_t>(nx)});
+          v.along[scheme_.grid.direction(a)].evaluate(line, at, {out, static_cast<std::size_t>(nx)});
           continue;
         }
         const Real* low = velocities_.row(a, j, k);
@@ -234,8 +236,9 @@ void EvaluatedAdvection::find_centre_velocities(Real at) {
 
 AdvectionTerm::AdvectionTerm(OfUnknown of, const Problem& problem,
                              std::shared_ptr<const LinearStorage> storage,
-                             const std::vector<Closure>& closures, TermId<EvaluatedDiffusion> diffusion,
-                             TermId<EvaluatedClosures> conditions)
+                             const std::vector<BoundaryClosure>& closures,
+                             TermId<EvaluatedDiffusion> diffusion,
+                             TermId<EvaluatedBoundaryClosures> conditions)
     : storage_(std::move(storage)),
       scheme_(std::make_unique<AdvectionScheme>(std::move(of), problem, *storage_, closures)),
       prototype_(*scheme_),
@@ -243,7 +246,7 @@ AdvectionTerm::AdvectionTerm(OfUnknown of, const Problem& problem,
       conditions_(conditions) {}
 
 Needs AdvectionTerm::needs() const {
-  Needs result = scheme_->of.needs(Parts::stream());
+  Needs result = scheme_->of.needs(Parts::advection());
   result.halo = 3;
   result.linear = result.exact_matrix = scheme_->linear();
   // What limits slopes is left to the correction; the matrix knows nothing of it.
@@ -255,21 +258,21 @@ Needs AdvectionTerm::needs() const {
 }
 
 void AdvectionTerm::declare(LedgerLines& lines) {
-  if (scheme_->stretches)
-    scheme_->stretching_line =
+  if (scheme_->has_divergence_term)
+    scheme_->divergence_line =
         lines.declare({scheme_->of.prefix + "stretching", LedgerLine::Kind::source, "", scheme_->of.number});
 }
 
 void AdvectionTerm::evaluate(const Instant& instant, const Evaluation& earlier,
-                             std::shared_ptr<EvaluatedTerm>& slot) const {
+                             std::shared_ptr<EvaluatedTerm>& evaluated) const {
   const Range range = instant.totals ? Range{instant.totals->lowest, instant.totals->highest} : Range{};
-  renewed<EvaluatedAdvection>(slot, [&] { return std::make_shared<EvaluatedAdvection>(prototype_); })
+  renewed<EvaluatedAdvection>(evaluated, [&] { return std::make_shared<EvaluatedAdvection>(prototype_); })
       .update(instant.time, scheme_->of.in(instant.y), instant.totals ? &range : nullptr, instant.step,
               earlier.of(diffusion_).conductances(), earlier.of(conditions_));
 }
 
 std::unique_ptr<TermScratch> AdvectionTerm::scratch() const {
-  return std::make_unique<AdvectionRoom>(scheme_->grid.size(0));
+  return std::make_unique<AdvectionWorkspace>(scheme_->grid.size(0));
 }
 
 }  // namespace williwaw

@@ -17,30 +17,30 @@ Real middle(const Axis& axis, Index i) {
 }  // namespace
 
 FaceVelocities::FaceVelocities(const Problem& problem, const Domain& domain,
-                               const std::vector<Closure>& closures)
+                               const std::vector<BoundaryClosure>& closures)
     : problem_(problem),
       outline_(domain.outline()),
       closures_(closures),
-      velocity_(problem.equation().stream->velocity) {
+      velocity_(problem.equation().advection->velocity) {
   const Grid& g = problem_.grid();
-  if (velocity_.stream_function && g.rank() != 2)
+  if (velocity_.stream_function && g.dimension() != 2)
     throw InputError("a stream function gives a velocity in a plane of two axes, and this grid has " +
-                     std::to_string(g.rank()));
-  for (int a = 0; a < g.rank(); ++a)
+                     std::to_string(g.dimension()));
+  for (int a = 0; a < g.dimension(); ++a)
     if (velocity_.stream_function && g.axis(a).coordinates() != Coordinates::cartesian)
       throw InputError("a stream function is for straight axes");
   even_ = outline_.whole() && !velocity_.depends_on_place() && !velocity_.divergence_free;
-  const bool outlets = std::ranges::any_of(closures_, [](const Closure& c) {
-    const StreamEnd* end = c.section().wall.stream_end();
+  const bool outlets = std::ranges::any_of(closures_, [](const BoundaryClosure& c) {
+    const AdvectiveBoundary* end = c.section().boundary.advective_boundary();
     return end && end->outlet();
   });
-  for (const Closure& c : closures_) {
-    const StreamEnd* end = c.section().wall.stream_end();
+  for (const BoundaryClosure& c : closures_) {
+    const AdvectiveBoundary* end = c.section().boundary.advective_boundary();
     open_.push_back(end ? 1 : 0);
     adjustable_.push_back(end && (end->outlet() || !outlets) ? 1 : 0);
   }
   Fixed fixed{areas_of_faces(), std::vector<Real>(static_cast<std::size_t>(g.count()))};
-  for (Index n = 0; n < g.count(); ++n) fixed.volumes[n] = g.volume_of(n) * outline_.share(n);
+  for (Index n = 0; n < g.count(); ++n) fixed.volumes[n] = g.volume_of(n) * outline_.fraction(n);
   fixed_ = std::make_shared<const Fixed>(std::move(fixed));
 }
 
@@ -56,7 +56,7 @@ Index FaceVelocities::face_number(int axis, Index i, Index j, Index k) const {
   return i + (g.size(0) + (axis == 0 ? 1 : 0)) * (j + (g.size(1) + (axis == 1 ? 1 : 0)) * k);
 }
 
-// Of a face below unknown (i, j, k), or above the last one: 0 at walls.
+// Of a face below unknown (i, j, k), or above the last one: 0 at boundaries.
 Real FaceVelocities::area_of(int axis, Index i, Index j, Index k) const {
   const Grid& g = problem_.grid();
   const std::array<Index, 3> at{i, j, k};
@@ -64,7 +64,7 @@ Real FaceVelocities::area_of(int axis, Index i, Index j, Index k) const {
   const Index size = along.size(), f = at[axis];
   if (!along.periodic() && (f == 0 || f == size)) return 0;
   Real area = along.area(along.bounds()[f]);
-  for (int a = 0; a < g.rank(); ++a)
+  for (int a = 0; a < g.dimension(); ++a)
     if (a != axis) area *= g.axis(a).measures()[at[a]];
   std::array<Index, 3> below = at, above = at;
   below[axis] = f == 0 ? size - 1 : f - 1;
@@ -79,12 +79,12 @@ Real FaceVelocities::area_of(int axis, Index i, Index j, Index k) const {
 std::array<std::vector<Real>, 3> FaceVelocities::areas_of_faces() const {
   std::array<std::vector<Real>, 3> result;
   const Grid& g = problem_.grid();
-  for (int a = 0; a < g.rank(); ++a) {
+  for (int a = 0; a < g.dimension(); ++a) {
     if (outline_.whole()) {
       // The factor of line (j, k) is left out.
       for (Index i = 0; i < g.size(0) + (a == 0 ? 1 : 0); ++i) {
-        const bool wall = a == 0 && !g.axis(0).periodic() && (i == 0 || i == g.size(0));
-        result[a].push_back(wall     ? 0
+        const bool boundary = a == 0 && !g.axis(0).periodic() && (i == 0 || i == g.size(0));
+        result[a].push_back(boundary ? 0
                             : a == 0 ? g.axis(0).area(g.axis(0).bounds()[i])
                                      : g.axis(0).measures()[i]);
       }
@@ -104,7 +104,7 @@ FaceVelocities::Areas FaceVelocities::areas(int axis, Index j, Index k) const {
   if (!outline_.whole()) return {fixed_->areas[axis].data() + face_number(axis, 0, j, k), 1};
   Real factor = 1;
   const std::array<Index, 3> at{0, j, k};
-  for (int a = 1; a < g.rank(); ++a) {
+  for (int a = 1; a < g.dimension(); ++a) {
     const Axis& other = g.axis(a);
     if (a != axis)
       factor *= other.measures()[at[a]];
@@ -121,7 +121,7 @@ const Real* FaceVelocities::row(int axis, Index j, Index k) const {
 
 void FaceVelocities::evaluate_faces(Real at, int axis, std::vector<Real>& out) const {
   const Grid& g = problem_.grid();
-  const Function& v = velocity_.along[g.slot(axis)];
+  const Function& v = velocity_.along[g.direction(axis)];
   if (even_) {
     out.assign(static_cast<std::size_t>(g.size(0)) + 1, v(Point{}, at));
     return;
@@ -134,16 +134,16 @@ void FaceVelocities::evaluate_faces(Real at, int axis, std::vector<Real>& out) c
     for (Index j = 0; j < g.size(1) + (axis == 1 ? 1 : 0); ++j) {
       for (Index i = 0; i < nx; ++i) {
         Point p;
-        p[g.slot(0)] = place(0, i);
-        if (g.rank() > 1) p[g.slot(1)] = place(1, j);
-        if (g.rank() > 2) p[g.slot(2)] = place(2, k);
+        p[g.direction(0)] = place(0, i);
+        if (g.dimension() > 1) p[g.direction(1)] = place(1, j);
+        if (g.dimension() > 2) p[g.direction(2)] = place(2, k);
         line.set(i, p);
       }
       v.evaluate(line, at, {out.data() + face_number(axis, 0, j, k), static_cast<std::size_t>(nx)});
     }
 }
 
-// The flow through a face is the difference of the stream function between its corners, so that what leaves a
+// The flow through a face is the difference of the flow@function between its corners, so that what leaves a
 // control volume sums to nothing but round-off.
 void FaceVelocities::evaluate_stream_function(Real at, Sample& out) const {
   const Grid& g = problem_.grid();
@@ -153,8 +153,8 @@ void FaceVelocities::evaluate_stream_function(Real at, Sample& out) const {
   for (Index j = 0; j <= ny; ++j) {
     for (Index i = 0; i <= nx; ++i) {
       Point p;
-      p[g.slot(0)] = g.axis(0).bounds()[i];
-      p[g.slot(1)] = g.axis(1).bounds()[j];
+      p[g.direction(0)] = g.axis(0).bounds()[i];
+      p[g.direction(1)] = g.axis(1).bounds()[j];
       line.set(i, p);
     }
     velocity_.stream_function->evaluate(line, at,
@@ -175,7 +175,7 @@ void FaceVelocities::evaluate_stream_function(Real at, Sample& out) const {
 void FaceVelocities::join_seams(Sample& sample) const {
   const Grid& g = problem_.grid();
   if (even_) return;
-  for (int a = 0; a < g.rank(); ++a) {
+  for (int a = 0; a < g.dimension(); ++a) {
     if (!g.axis(a).periodic()) continue;
     for (Index n = 0; n < g.count(); ++n)
       if (auto at = g.position(n); at[a] == 0) {
@@ -186,20 +186,20 @@ void FaceVelocities::join_seams(Sample& sample) const {
   }
 }
 
-void FaceVelocities::evaluate_walls(Real at, Sample& out) {
+void FaceVelocities::evaluate_boundaries(Real at, Sample& out) {
   const Grid& g = problem_.grid();
   out.inward.resize(closures_.size());
-  measured_.against_walls = 0;
+  measured_.against_boundaries = 0;
   for (std::size_t s = 0; s < closures_.size(); ++s) {
     const auto& faces_of = closures_[s].section().faces;
     auto& inward = out.inward[s];
     inward.assign(faces_of.size(), 0.0);
     for (std::size_t f = 0; f < faces_of.size(); ++f) {
-      const WallFace& face = faces_of[f];
+      const BoundaryFace& face = faces_of[f];
       const auto at_unknown = g.position(face.unknown);
       Real outward = 0;
-      for (int a = 0; a < g.rank(); ++a) {
-        const Real n = face.normal[g.slot(a)];
+      for (int a = 0; a < g.dimension(); ++a) {
+        const Real n = face.normal[g.direction(a)];
         if (n == 0) continue;
         if (face.on_side && !even_) {
           // The face is one of those that were evaluated.
@@ -211,15 +211,15 @@ void FaceVelocities::evaluate_walls(Real at, Sample& out) {
           const Real low = out.faces[a][face_number(a, i[0], i[1], i[2])];
           ++i[a];
           const Real high = out.faces[a][face_number(a, i[0], i[1], i[2])];
-          outward += n * (face.normal[g.slot(a)] > 0 ? high : low);
+          outward += n * (face.normal[g.direction(a)] > 0 ? high : low);
         } else {
-          outward += n * velocity_.along[g.slot(a)](face.place, at);
+          outward += n * velocity_.along[g.direction(a)](face.place, at);
         }
       }
       if (open_[s])
         inward[f] = -outward * face.area;
       else
-        measured_.against_walls = std::max(measured_.against_walls, std::abs(outward));
+        measured_.against_boundaries = std::max(measured_.against_boundaries, std::abs(outward));
     }
   }
 }
@@ -230,12 +230,12 @@ void FaceVelocities::evaluate(Real at, Sample& out) {
   if (velocity_.stream_function)
     evaluate_stream_function(at, out);
   else
-    for (int a = 0; a < g.rank(); ++a) evaluate_faces(at, a, out.faces[a]);
+    for (int a = 0; a < g.dimension(); ++a) evaluate_faces(at, a, out.faces[a]);
   join_seams(out);
-  evaluate_walls(at, out);
+  evaluate_boundaries(at, out);
   out.time = at;
   out.ready = true;
-  for (int a = 0; a < g.rank(); ++a)
+  for (int a = 0; a < g.dimension(); ++a)
     for (std::size_t f = 0; f < out.faces[a].size(); ++f)
       if (!std::isfinite(out.faces[a][f])) {
         // Behind an outline nothing need be known.
@@ -280,7 +280,7 @@ void FaceVelocities::interpolate(Real at) {
     out.resize(a.size());
     for (std::size_t n = 0; n < a.size(); ++n) out[n] = (1 - weight) * a[n] + weight * b[n];
   };
-  for (int a = 0; a < problem_.grid().rank(); ++a) mix(before.faces[a], after.faces[a], now_.faces[a]);
+  for (int a = 0; a < problem_.grid().dimension(); ++a) mix(before.faces[a], after.faces[a], now_.faces[a]);
   now_.inward.resize(before.inward.size());
   for (std::size_t s = 0; s < before.inward.size(); ++s)
     mix(before.inward[s], after.inward[s], now_.inward[s]);
@@ -308,7 +308,7 @@ std::pair<Real, Real> FaceVelocities::beside(int axis, Index n) const {
     const Areas area = areas(axis, j, k);
     const Index size = g.size(axis), at = axis == 0 ? i : axis == 1 ? j : k;
     const bool side = !g.axis(axis).periodic() && (at == 0 || at == size);
-    // Sides of the grid are walls, whose areas count elsewhere.
+    // Sides of the grid are boundaries, whose areas count elsewhere.
     return side || area.factor * area.values[i] > 0 ? row(axis, j, k)[i] : 0;
   };
   return {through(p[0], p[1], p[2]), through(p[0] + (axis == 0), p[1] + (axis == 1), p[2] + (axis == 2))};
@@ -316,7 +316,7 @@ std::pair<Real, Real> FaceVelocities::beside(int axis, Index n) const {
 
 std::array<Real, 3> FaceVelocities::at(Index n) const {
   std::array<Real, 3> result{0, 0, 0};
-  for (int a = 0; a < problem_.grid().rank(); ++a) {
+  for (int a = 0; a < problem_.grid().dimension(); ++a) {
     const auto [low, high] = beside(a, n);
     result[a] = std::max(std::abs(low), std::abs(high));
   }
@@ -341,7 +341,7 @@ void FaceVelocities::measure() {
       const Index start = nx * (j + g.size(1) * k);
       std::array<const Real*, 3> low{}, high{};
       std::array<Areas, 3> low_area{}, high_area{};
-      for (int a = 0; a < g.rank(); ++a) {
+      for (int a = 0; a < g.dimension(); ++a) {
         low[a] = row(a, j, k);
         high[a] = a == 0 ? low[0] + 1 : row(a, j + (a == 1), k + (a == 2));
         low_area[a] = areas(a, j, k);
@@ -352,7 +352,7 @@ void FaceVelocities::measure() {
         if (!outline_.active(start + i)) continue;
         Real rate = 0;
         const std::array<Index, 3> at{i, j, k};
-        for (int a = 0; a < g.rank(); ++a) {
+        for (int a = 0; a < g.dimension(); ++a) {
           const bool open_low = low_area[a].values[i] > 0, open_high = high_area[a].values[i] > 0;
           const Real v = std::max(open_low ? std::abs(low[a][i]) : 0, open_high ? std::abs(high[a][i]) : 0);
           measured_.largest[a] = std::max(measured_.largest[a], v);

@@ -7,10 +7,10 @@
 namespace williwaw {
 
 const std::vector<LimiterKind>& limiter_kinds() {
-  static const std::vector<LimiterKind> kinds{{"none", slopes::None::of},
+  static const std::vector<LimiterKind> kinds{{"first-order", slopes::None::of},
                                               {"minmod", slopes::Minmod::of},
                                               {"van-leer", slopes::VanLeer::of},
-                                              {"mc", slopes::Monotonized::of},
+                                              {"monotonized-central", slopes::Monotonized::of},
                                               {"superbee", slopes::Superbee::of}};
   return kinds;
 }

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "fluxes/kinds.hpp"
+#include "terms/advection/fluxes/kinds.hpp"
 
 namespace williwaw {
 
@@ -12,14 +12,14 @@ namespace {
 constexpr std::size_t samples = 2048;
 }  // namespace
 
-TurningPoints::TurningPoints(const FluxLaw& law, int slot, Real lowest, Real highest) {
+TurningPoints::TurningPoints(const FluxLaw& law, int direction, Real lowest, Real highest) {
   std::vector<Real> u(samples + 1), a(samples + 1);
   for (std::size_t n = 0; n <= samples; ++n)
     u[n] = lowest + (highest - lowest) * static_cast<Real>(n) / static_cast<Real>(samples);
-  law.speed(slot, u, a);
+  law.speed(direction, u, a);
   const auto speed = [&](Real value) {
     Real out;
-    law.speed(slot, {&value, 1}, {&out, 1});
+    law.speed(direction, {&value, 1}, {&out, 1});
     return out;
   };
   for (std::size_t n = 0; n <= samples; ++n) {
@@ -41,13 +41,13 @@ TurningPoints::TurningPoints(const FluxLaw& law, int slot, Real lowest, Real hig
     places_.push_back(0.5 * (low + high));
   }
   fluxes_.resize(places_.size());
-  law.flux(slot, places_, fluxes_);
+  law.flux(direction, places_, fluxes_);
 }
 
-Real TurningPoints::largest_speed(const FluxLaw& law, int slot, Real lowest, Real highest) const {
+Real TurningPoints::largest_speed(const FluxLaw& law, int direction, Real lowest, Real highest) const {
   const Real ends[] = {lowest, highest};
   Real speeds[2];
-  law.speed(slot, ends, speeds);
+  law.speed(direction, ends, speeds);
   // Not a number: the law is not there for these values, and nothing bounds it.
   if (!std::isfinite(speeds[0]) || !std::isfinite(speeds[1]) || !finite_)
     return std::numeric_limits<Real>::infinity();

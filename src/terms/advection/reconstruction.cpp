@@ -96,10 +96,10 @@ const std::vector<ReconstructionKind>& reconstruction_kinds() {
   const auto slope = [](const char* name) { return limiter_kind(name).slope; };
   // A slope of up to φ times the smaller difference leaves room for Courant numbers up to 1/(1 + φ/2).
   static const std::vector<ReconstructionKind> kinds{
-      {"none", 1, 1, true, 1, first, slope("none"), first_symbol},
+      {"first-order", 1, 1, true, 1, first, slope("first-order"), first_symbol},
       {"minmod", 2, 2, true, 2.0 / 3, minmod_line, slope("minmod"), central_symbol},
       {"van-leer", 2, 2, true, 0.5, van_leer_line, slope("van-leer"), central_symbol},
-      {"mc", 2, 2, true, 0.5, mc_line, slope("mc"), central_symbol},
+      {"monotonized-central", 2, 2, true, 0.5, mc_line, slope("monotonized-central"), central_symbol},
       {"superbee", 2, 2, true, 0.5, superbee_line, slope("superbee"), central_symbol},
       {"third-order", 3, 2, false, 0, third_line, nullptr, third_symbol},
       {"weno5", 5, 3, false, 0, weno_line, nullptr, weno_symbol}};
@@ -117,8 +117,8 @@ const ReconstructionKind& reconstruction_kind(const std::string& name) {
 
 void reconstruct_uneven(const ReconstructionKind& kind, const Rows& u, const FaceSpacing& spacing,
                         Index count, Real* left, Real* right) {
-  const auto within = [](Real change, Real room) {
-    return change * room > 0 ? (std::abs(change) < std::abs(room) ? change : room) : 0;
+  const auto within = [](Real change, Real workspace) {
+    return change * workspace > 0 ? (std::abs(change) < std::abs(workspace) ? change : workspace) : 0;
   };
   for (Index i = 0; i < count; ++i) {
     const Index s = i * spacing.step;

@@ -6,36 +6,37 @@
 namespace williwaw {
 
 namespace {
-// Pieces of a path; a stream that passes more cells in a step than this is not followed any better.
+// Pieces of a path; advection that passes more cells in a step than this is not followed any better.
 constexpr int most_pieces = 64;
 }  // namespace
 
 SemiLagrangian::SemiLagrangian(ProblemBalance& balance, LineId line, int threads)
     : balance_(balance), grid_(balance.grid()), line_(line), threads_(threads) {
   const Equation& e = balance.problem().equation();
-  if (e.stream->law)
+  if (e.advection->law)
     throw InputError(
         "scheme 'semi-lagrangian' follows a velocity; shocks of a flux law need schemes in flux form");
   if (!e.storage.is_constant())
     throw InputError("scheme 'semi-lagrangian' needs a storage that is one number");
-  for (int a = 0; a < grid_.rank(); ++a)
+  for (int a = 0; a < grid_.dimension(); ++a)
     if (grid_.axis(a).coordinates() != Coordinates::cartesian)
       throw InputError("scheme 'semi-lagrangian' is for straight axes");
   storage_ = e.storage(Point{});
   const auto nothing = [](const Function& f) { return f.is_constant() && f(Point{}) == 0; };
   alone_ = nothing(e.source) && !e.reaction && e.points.empty() &&
            std::ranges::all_of(e.diffusion.coefficient, nothing) &&
-           std::ranges::all_of(balance.closures(),
-                               [](const Closure& c) { return c.section().wall.stream_end() != nullptr; });
-  for (int a = 0; a < grid_.rank(); ++a)
+           std::ranges::all_of(balance.closures(), [](const BoundaryClosure& c) {
+             return c.section().boundary.advective_boundary() != nullptr;
+           });
+  for (int a = 0; a < grid_.dimension(); ++a)
     for (const int side : {2 * a, 2 * a + 1})
-      walls_[static_cast<std::size_t>(side)].assign(static_cast<std::size_t>(grid_.count()), {-1, 0});
+      boundaries_[static_cast<std::size_t>(side)].assign(static_cast<std::size_t>(grid_.count()), {-1, 0});
   for (std::size_t c = 0; c < balance.closures().size(); ++c) {
-    const Closure& wall = balance.closures()[c];
-    for (Index f = 0; f < wall.faces(); ++f)
-      if (wall.face(f).on_side)
-        walls_[static_cast<std::size_t>(Side{wall.face(f).axis, wall.face(f).upper}.number())]
-              [static_cast<std::size_t>(wall.unknown(f))] = {static_cast<int>(c), f};
+    const BoundaryClosure& boundary = balance.closures()[c];
+    for (Index f = 0; f < boundary.faces(); ++f)
+      if (boundary.face(f).on_side)
+        boundaries_[static_cast<std::size_t>(Side{boundary.face(f).axis, boundary.face(f).upper}.number())]
+                   [static_cast<std::size_t>(boundary.unknown(f))] = {static_cast<int>(c), f};
   }
 }
 
@@ -51,9 +52,9 @@ Index SemiLagrangian::along(int axis, Real position) const {
 }
 
 bool SemiLagrangian::outside(const Point& place) const {
-  for (int a = 0; a < grid_.rank(); ++a) {
+  for (int a = 0; a < grid_.dimension(); ++a) {
     const Axis& axis = grid_.axis(a);
-    const Real s = place[grid_.slot(a)];
+    const Real s = place[grid_.direction(a)];
     if (!axis.periodic() && (s < axis.from() || s > axis.to())) return true;
   }
   return false;
@@ -63,19 +64,19 @@ bool SemiLagrangian::outside(const Point& place) const {
 Point SemiLagrangian::velocity(const Point& place) const {
   const FaceVelocities& v = advection_->velocities();
   std::array<Index, 3> cell{0, 0, 0};
-  for (int a = 0; a < grid_.rank(); ++a) cell[a] = along(a, place[grid_.slot(a)]);
+  for (int a = 0; a < grid_.dimension(); ++a) cell[a] = along(a, place[grid_.direction(a)]);
   Point result;
-  for (int a = 0; a < grid_.rank(); ++a) {
-    // Of each axis: two neighbouring places and the share of the second one.
+  for (int a = 0; a < grid_.dimension(); ++a) {
+    // Of each axis: two neighbouring places and the fraction of the second one.
     std::array<std::array<Index, 2>, 3> at{};
-    std::array<Real, 3> share{0, 0, 0};
-    for (int b = 0; b < grid_.rank(); ++b) {
+    std::array<Real, 3> fraction{0, 0, 0};
+    for (int b = 0; b < grid_.dimension(); ++b) {
       const Axis& axis = grid_.axis(b);
-      const Real s = axis.wrap(place[grid_.slot(b)]);
+      const Real s = axis.wrap(place[grid_.direction(b)]);
       const Index i = cell[b], size = axis.size();
       if (b == a) {
         at[b] = {i, i + 1};
-        share[b] = std::clamp((s - axis.bounds()[i]) / axis.widths()[i], 0.0, 1.0);
+        fraction[b] = std::clamp((s - axis.bounds()[i]) / axis.widths()[i], 0.0, 1.0);
         continue;
       }
       const bool up = s > axis.points()[i];
@@ -86,22 +87,22 @@ Point SemiLagrangian::velocity(const Point& place) const {
       else if (other < 0 || other >= size)
         other = i;
       at[b] = {i, other};
-      share[b] = other == i || !(gap > 0) ? 0 : std::clamp(std::abs(s - axis.points()[i]) / gap, 0.0, 1.0);
+      fraction[b] = other == i || !(gap > 0) ? 0 : std::clamp(std::abs(s - axis.points()[i]) / gap, 0.0, 1.0);
     }
     Real sum = 0;
-    const auto rank = static_cast<std::size_t>(grid_.rank());
-    for (std::size_t corner = 0; corner < (std::size_t{1} << rank); ++corner) {
+    const auto dimension = static_cast<std::size_t>(grid_.dimension());
+    for (std::size_t corner = 0; corner < (std::size_t{1} << dimension); ++corner) {
       Real weight = 1;
       std::array<Index, 3> n{0, 0, 0};
-      for (std::size_t b = 0; b < rank; ++b) {
+      for (std::size_t b = 0; b < dimension; ++b) {
         const bool second = (corner >> b) & 1U;
-        weight *= second ? share[b] : 1 - share[b];
+        weight *= second ? fraction[b] : 1 - fraction[b];
         n[b] = at[b][second ? 1 : 0];
       }
       if (weight == 0) continue;
       sum += weight * v.row(a, n[1], n[2])[n[0]];
     }
-    result[grid_.slot(a)] = sum / storage_;
+    result[grid_.direction(a)] = sum / storage_;
   }
   return result;
 }
@@ -114,10 +115,10 @@ Real SemiLagrangian::between(const std::array<Index, 3>& cell, const Point& plac
   for (int a = 0; a < 3; ++a) {
     weight[a] = {0, 1, 0, 0};
     near[a] = {false, true, false, false};
-    if (a >= grid_.rank() || grid_.size(a) < 2) continue;
+    if (a >= grid_.dimension() || grid_.size(a) < 2) continue;
     const Axis& axis = grid_.axis(a);
     const Index size = axis.size();
-    const Real s = axis.wrap(place[grid_.slot(a)]);
+    const Real s = axis.wrap(place[grid_.direction(a)]);
     const Index first = cell[a] - (s < axis.points()[cell[a]] ? 1 : 0);
     std::array<Real, 4> x{};
     bool whole = true;
@@ -143,18 +144,18 @@ Real SemiLagrangian::between(const std::array<Index, 3>& cell, const Point& plac
           if (n != m) weight[a][m] *= (s - x[n]) / (x[m] - x[n]);
       }
     } else {
-      const Real gap = x[2] - x[1], share = gap > 0 ? std::clamp((s - x[1]) / gap, 0.0, 1.0) : 0;
-      weight[a] = {0, 1 - share, share, 0};
+      const Real gap = x[2] - x[1], fraction = gap > 0 ? std::clamp((s - x[1]) / gap, 0.0, 1.0) : 0;
+      weight[a] = {0, 1 - fraction, fraction, 0};
     }
   }
   Real sum = 0, low = std::numeric_limits<Real>::infinity(), high = -low;
   Real linear = 0, linear_weight = 0;
   bool complete = true;
   const bool whole = balance_.outline().whole();
-  for (std::size_t k = 0; k < (grid_.rank() > 2 ? 4U : 1U); ++k)
-    for (std::size_t j = 0; j < (grid_.rank() > 1 ? 4U : 1U); ++j)
+  for (std::size_t k = 0; k < (grid_.dimension() > 2 ? 4U : 1U); ++k)
+    for (std::size_t j = 0; j < (grid_.dimension() > 1 ? 4U : 1U); ++j)
       for (std::size_t i = 0; i < 4; ++i) {
-        const std::size_t row = grid_.rank() > 1 ? j : 1, sheet = grid_.rank() > 2 ? k : 1;
+        const std::size_t row = grid_.dimension() > 1 ? j : 1, sheet = grid_.dimension() > 2 ? k : 1;
         const Real w = weight[0][i] * weight[1][row] * weight[2][sheet];
         const bool close = near[0][i] && near[1][row] && near[2][sheet];
         if (w == 0 && !close) continue;
@@ -167,9 +168,9 @@ Real SemiLagrangian::between(const std::array<Index, 3>& cell, const Point& plac
         if (!close) continue;
         low = std::min(low, y[n]);
         high = std::max(high, y[n]);
-        const Real share = std::max(w, 1e-12);
-        linear += share * y[n];
-        linear_weight += share;
+        const Real fraction = std::max(w, 1e-12);
+        linear += fraction * y[n];
+        linear_weight += fraction;
       }
   // Beside outlines the unknowns that are there must do.
   if (!complete) sum = linear_weight > 0 ? linear / linear_weight : 0;
@@ -178,48 +179,49 @@ Real SemiLagrangian::between(const std::array<Index, 3>& cell, const Point& plac
 
 Real SemiLagrangian::value(const Point& place, const State& y) const {
   std::array<Index, 3> cell{0, 0, 0};
-  for (int a = 0; a < grid_.rank(); ++a) cell[a] = along(a, place[grid_.slot(a)]);
+  for (int a = 0; a < grid_.dimension(); ++a) cell[a] = along(a, place[grid_.direction(a)]);
   return between(cell, place, y);
 }
 
-// What came in through the wall that the way from inside (`to`) to outside (`from`) crosses first.
-Real SemiLagrangian::through_wall(const Point& from, const Point& to, const State& y, Real at) const {
-  Real share = 2;
+// What came in through the boundary that the way from inside (`to`) to outside (`from`) crosses first.
+Real SemiLagrangian::through_boundary(const Point& from, const Point& to, const State& y, Real at) const {
+  Real fraction = 2;
   Side side;
-  for (int a = 0; a < grid_.rank(); ++a) {
+  for (int a = 0; a < grid_.dimension(); ++a) {
     const Axis& axis = grid_.axis(a);
     if (axis.periodic()) continue;
-    const Real s = from[grid_.slot(a)], inside = to[grid_.slot(a)];
+    const Real s = from[grid_.direction(a)], inside = to[grid_.direction(a)];
     if (s >= axis.from() && s <= axis.to()) continue;
     const bool upper = s > axis.to();
     const Real crossed = ((upper ? axis.to() : axis.from()) - inside) / (s - inside);
-    if (crossed < share) {
-      share = crossed;
+    if (crossed < fraction) {
+      fraction = crossed;
       side = {a, upper};
     }
   }
   Point place;
   std::array<Index, 3> cell{0, 0, 0};
-  for (int a = 0; a < grid_.rank(); ++a) {
-    const int slot = grid_.slot(a);
-    place[slot] = to[slot] + share * (from[slot] - to[slot]);
-    cell[a] = a == side.axis ? (side.upper ? grid_.size(a) - 1 : 0) : along(a, place[slot]);
+  for (int a = 0; a < grid_.dimension(); ++a) {
+    const int direction = grid_.direction(a);
+    place[direction] = to[direction] + fraction * (from[direction] - to[direction]);
+    cell[a] = a == side.axis ? (side.upper ? grid_.size(a) - 1 : 0) : along(a, place[direction]);
   }
   const Index n = grid_.number(cell[0], cell[1], cell[2]);
-  const auto [closure, face] = walls_[static_cast<std::size_t>(side.number())][static_cast<std::size_t>(n)];
+  const auto [closure, face] =
+      boundaries_[static_cast<std::size_t>(side.number())][static_cast<std::size_t>(n)];
   const Real inside = y[n];
   if (closure < 0) return inside;
-  const EvaluatedClosure& wall = advection_->closures()[static_cast<std::size_t>(closure)];
-  const StreamEnd* end = wall.section().wall.stream_end();
+  const EvaluatedBoundaryClosure& boundary = advection_->closures()[static_cast<std::size_t>(closure)];
+  const AdvectiveBoundary* end = boundary.section().boundary.advective_boundary();
   if (!end) return inside;
-  switch (end->returning) {
-    case StreamEnd::Returning::wall:
-      return wall.wall_value(face, inside);
-    case StreamEnd::Returning::value:
+  switch (end->backflow) {
+    case AdvectiveBoundary::Backflow::boundary:
+      return boundary.boundary_value(face, inside);
+    case AdvectiveBoundary::Backflow::value:
       return end->value(place, at);
-    case StreamEnd::Returning::share:
+    case AdvectiveBoundary::Backflow::fraction:
       return end->value(place, at) * inside;
-    case StreamEnd::Returning::inside:
+    case AdvectiveBoundary::Backflow::inside:
       break;
   }
   return inside;
@@ -230,7 +232,7 @@ Real SemiLagrangian::shear() const {
   const FaceVelocities& v = advection_->velocities();
   const Index nx = grid_.size(0), ny = grid_.size(1), nz = grid_.size(2);
   Real most = 0;
-  for (int a = 0; a < grid_.rank(); ++a)
+  for (int a = 0; a < grid_.dimension(); ++a)
     for (Index k = 0; k < nz; ++k)
       for (Index j = 0; j < ny; ++j) {
         const Real* here = v.row(a, j, k);
@@ -243,15 +245,15 @@ Real SemiLagrangian::shear() const {
         const Real width = grid_.axis(0).is_uniform() ? grid_.axis(0).widths()[0]
                                                       : *std::ranges::min_element(grid_.axis(0).widths());
         most = std::max(most, along_x / width);
-        if (grid_.rank() > 1) most = std::max(most, across / grid_.axis(1).widths()[j]);
+        if (grid_.dimension() > 1) most = std::max(most, across / grid_.axis(1).widths()[j]);
       }
   return most;
 }
 
-void SemiLagrangian::carry(const State& y, Real at, Real step, State& out) {
+void SemiLagrangian::advect(const State& y, Real at, Real step, State& out) {
   // The velocity of half-way serves the whole step.
   advection_ = balance_.advection(at + 0.5 * step, y);
-  // Where shores may be met every cell on the way is looked at; elsewhere a path is as straight as the stream
+  // Where shores may be met every cell on the way is looked at; elsewhere a path is as straight as the flow
   // is even.
   const Real bends = balance_.outline().whole() ? 4 * shear() : advection_->velocities().fastest();
   const int pieces = std::clamp(static_cast<int>(std::ceil(bends * step / storage_)), 1, most_pieces);
@@ -272,13 +274,13 @@ void SemiLagrangian::carry(const State& y, Real at, Real step, State& out) {
       };
       const Point next = back(place, velocity(back(place, v, 0.5 * length)), length);
       if (outside(next)) {
-        out[n] = through_wall(next, place, y, at);
+        out[n] = through_boundary(next, place, y, at);
         found = true;
         break;
       }
       // Shores let nothing through; a path that would leads along them as far as it gets.
       std::array<Index, 3> cell{0, 0, 0};
-      for (int a = 0; a < grid_.rank(); ++a) cell[a] = along(a, next[grid_.slot(a)]);
+      for (int a = 0; a < grid_.dimension(); ++a) cell[a] = along(a, next[grid_.direction(a)]);
       if (!balance_.outline().active(grid_.number(cell[0], cell[1], cell[2]))) break;
       place = next;
     }

@@ -10,11 +10,11 @@ namespace williwaw {
 
 namespace {
 
-// A face between two unknowns, or between one and what lies beyond an open wall (second < 0).
+// A face between two unknowns, or between one and what lies beyond an open boundary (second < 0).
 struct Link {
   Index first, second;
   Real conductance;
-  Real* velocity;  ///< through the face, or inwards as a volume for walls
+  Real* velocity;  ///< through the face, or inwards as a volume for boundaries
   Real area;
 };
 
@@ -64,7 +64,7 @@ std::vector<Real> potential(const Grid& grid, const std::vector<Link>& links, st
 void FaceVelocities::correct(Sample& sample) {
   const Grid& g = problem_.grid();
   std::vector<Link> links;
-  for (int a = 0; a < g.rank(); ++a)
+  for (int a = 0; a < g.dimension(); ++a)
     for (Index n = 0; n < g.count(); ++n) {
       auto at = g.position(n);
       // Across the seam the last face is a copy of the first.
@@ -81,7 +81,7 @@ void FaceVelocities::correct(Sample& sample) {
   const std::size_t inner = links.size();
   for (std::size_t s = 0; s < closures_.size(); ++s)
     for (std::size_t f = 0; adjustable_[s] && f < closures_[s].section().faces.size(); ++f) {
-      const WallFace& face = closures_[s].section().faces[f];
+      const BoundaryFace& face = closures_[s].section().faces[f];
       const Real width = g.axis(face.axis).widths()[g.position(face.unknown)[face.axis]];
       links.push_back({face.unknown, -1, face.area / (0.5 * width), &sample.inward[s][f], face.area});
     }
@@ -112,10 +112,10 @@ void FaceVelocities::correct(Sample& sample) {
   Real changed = 0, whole = 0;
   for (std::size_t l = 0; l < links.size(); ++l) {
     const Link& link = links[l];
-    const bool wall = l >= inner;
-    const Real flow = link.conductance * (phi[link.first] - (wall ? 0 : phi[link.second]));
-    const Real before = wall ? *link.velocity / link.area : *link.velocity, change = flow / link.area;
-    if (wall)
+    const bool boundary = l >= inner;
+    const Real flow = link.conductance * (phi[link.first] - (boundary ? 0 : phi[link.second]));
+    const Real before = boundary ? *link.velocity / link.area : *link.velocity, change = flow / link.area;
+    if (boundary)
       *link.velocity -= flow;
     else
       *link.velocity += change;
@@ -124,7 +124,7 @@ void FaceVelocities::correct(Sample& sample) {
     correction_.largest = std::max(correction_.largest, std::abs(change));
   }
   join_seams(sample);
-  if (whole > 0) correction_.share = std::max(correction_.share, std::sqrt(changed / whole));
+  if (whole > 0) correction_.fraction = std::max(correction_.fraction, std::sqrt(changed / whole));
 }
 
 }  // namespace williwaw

@@ -14,15 +14,15 @@ namespace {
 using Pieces = std::vector<Axis::Piece>;
 
 bool may_be_still(const Equation& equation) {
-  // What is carried along need not diffuse.
-  return equation.stream.has_value();
+  // The advected quantity need not diffuse.
+  return equation.advection.has_value();
 }
 
 constexpr const char* what_is_stored = "what is stored (storage, density, heat capacity)";
 
 bool conducts_evenly(const Equation& equation, const Grid& grid) {
-  for (int a = 0; a < grid.rank(); ++a)
-    if (equation.diffusion.coefficient[grid.slot(a)].depends_on_place()) return false;
+  for (int a = 0; a < grid.dimension(); ++a)
+    if (equation.diffusion.coefficient[grid.direction(a)].depends_on_place()) return false;
   return true;
 }
 
@@ -56,8 +56,8 @@ Conductances::Conductances(const Problem& problem, std::shared_ptr<const LinearS
   auto fixed = std::make_shared<Fixed>(
       Fixed{storage->domain().grid(), problem.equation(), problem.shared_regions(), std::move(storage)});
   const Grid& grid = fixed->grid;
-  for (int a = 0; a < grid.rank(); ++a) {
-    const Function& k = fixed->equation.diffusion.coefficient[grid.slot(a)];
+  for (int a = 0; a < grid.dimension(); ++a) {
+    const Function& k = fixed->equation.diffusion.coefficient[grid.direction(a)];
     check_positive(k, "the conductivity or diffusivity", may_be_still(fixed->equation));
     fixed->on_time = fixed->on_time || k.depends_on_time();
   }
@@ -67,7 +67,7 @@ Conductances::Conductances(const Problem& problem, std::shared_ptr<const LinearS
 }
 
 void Conductances::Fixed::place_lines() {
-  for (int a = 0; a < grid.rank(); ++a) {
+  for (int a = 0; a < grid.dimension(); ++a) {
     const Axis& axis = grid.axis(a);
     const Index n = axis.size();
     before[a].assign(n, 0.0);
@@ -81,8 +81,8 @@ void Conductances::Fixed::place_lines() {
 
 void Conductances::update(Real time) {
   if (ready_ && (!fixed_->on_time || time == time_)) return;
-  for (int a = 0; a < grid().rank(); ++a) {
-    const Function& k = equation().diffusion.coefficient[grid().slot(a)];
+  for (int a = 0; a < grid().dimension(); ++a) {
+    const Function& k = equation().diffusion.coefficient[grid().direction(a)];
     if (ready_ && !k.depends_on_time()) continue;
     time_ = time;
     if (!fixed_->separable) {
@@ -112,7 +112,7 @@ class LineOfPaths {
   LineOfPaths(const Grid& grid, int axis, const Function& k, const Equation& equation, const Regions& regions)
       : grid_(grid),
         axis_(axis),
-        slot_(grid.slot(axis)),
+        direction_(grid.direction(axis)),
         k_(k),
         equation_(equation),
         regions_(regions),
@@ -120,7 +120,7 @@ class LineOfPaths {
     for (const auto& face : halves_)
       for (const HalfPath& h : face) gauss_.insert(gauss_.end(), h.gauss.begin(), h.gauss.end());
     gauss_places_.resize(static_cast<Index>(gauss_.size()));
-    gauss_places_.coordinate(slot_) = gauss_;
+    gauss_places_.coordinate(direction_) = gauss_;
     values_.resize(gauss_.size());
     by_region_ = k.regions() != nullptr || !equation.contacts.empty();
     for (int label = 0; k.regions() && label <= regions.size(); ++label)
@@ -133,9 +133,9 @@ class LineOfPaths {
   void move_to(const Point& across, Real time) {
     time_ = time;
     across_ = across;
-    for (int a = 0; a < grid_.rank(); ++a)
-      if (const int slot = grid_.slot(a); slot != slot_)
-        gauss_places_.coordinate(slot).assign(gauss_.size(), across[slot]);
+    for (int a = 0; a < grid_.dimension(); ++a)
+      if (const int direction = grid_.direction(a); direction != direction_)
+        gauss_places_.coordinate(direction).assign(gauss_.size(), across[direction]);
     if (by_region_) regions_.labels(gauss_places_, gauss_labels_);
     if (by_table_)
       for (std::size_t s = 0; s < values_.size(); ++s)
@@ -182,41 +182,41 @@ class LineOfPaths {
   }
 
  private:
-  int label_at(const HalfPath& h, Real share) const {
+  int label_at(const HalfPath& h, Real fraction) const {
     Point p = across_;
-    p[slot_] = grid_.axis(axis_).wrap(h.from + share * (h.to - h.from));
+    p[direction_] = grid_.axis(axis_).wrap(h.from + fraction * (h.to - h.from));
     return regions_.label(p);
   }
 
   // A half path that crosses from one material to another, stretch by stretch.
   Real through_materials(const HalfPath& h, Real area) const {
     Point from = across_, to = across_;
-    from[slot_] = h.from;
-    to[slot_] = h.to;
+    from[direction_] = h.from;
+    to[direction_] = h.to;
     const auto found = changes(regions_, from, to);
     const Real whole = h.weight[0] + h.weight[1], length = h.to - h.from;
     Real start = 0, sum = 0;
     const auto stretch = [&](Real begin, Real end, int label) {
       const Real middle = 0.5 * (begin + end), reach = 0.5 * (end - begin) / std::sqrt(3.0);
-      for (const Real share : {middle - reach, middle + reach}) {
+      for (const Real fraction : {middle - reach, middle + reach}) {
         Point p = across_;
-        p[slot_] = h.from + share * length;
+        p[direction_] = h.from + fraction * length;
         sum += 0.5 * (end - begin) * whole / k_.part(label)(p, time_);
       }
     };
     for (const Change& c : found) {
-      stretch(start, c.share, c.before);
+      stretch(start, c.fraction, c.before);
       sum += contact_between(equation_, c.before, c.after) / area;
-      start = c.share;
+      start = c.fraction;
     }
     Point end = to;
-    end[slot_] = h.to - 1e-7 * length;
+    end[direction_] = h.to - 1e-7 * length;
     stretch(start, 1, found.empty() ? regions_.label(end) : found.back().after);
     return sum;
   }
 
   const Grid& grid_;
-  int axis_, slot_;
+  int axis_, direction_;
   const Function& k_;
   const Equation& equation_;
   const Regions& regions_;
@@ -240,14 +240,14 @@ void Conductances::evaluate_faces(int axis) {
   const Index count = along.size() + 1;
   const int first = axis == 0 ? 1 : 0, second = axis == 2 ? 1 : 2;
   faces_[axis].assign(static_cast<std::size_t>(count * grid().size(first) * grid().size(second)), 0.0);
-  auto& low = wall_resistance_low_[axis];
-  auto& high = wall_resistance_high_[axis];
+  auto& low = boundary_resistance_low_[axis];
+  auto& high = boundary_resistance_high_[axis];
   const auto pieces = [&](int a, Index i) {
-    return a < grid().rank() ? grid().axis(a).pieces(i) : Pieces{{0, 1}};
+    return a < grid().dimension() ? grid().axis(a).pieces(i) : Pieces{{0, 1}};
   };
   const auto measure = [&](int a, const Axis::Piece& p) {
-    return a < grid().rank() ? grid().axis(a).measure(p.centre - 0.5 * p.width, p.centre + 0.5 * p.width)
-                             : 1.0;
+    return a < grid().dimension() ? grid().axis(a).measure(p.centre - 0.5 * p.width, p.centre + 0.5 * p.width)
+                                  : 1.0;
   };
   // Areas of faces along a line differ only where the axis is round.
   std::vector<Real> areas;
@@ -260,8 +260,8 @@ void Conductances::evaluate_faces(int axis) {
     for (const auto& p : pieces(first, j))
       for (const auto& q : pieces(second, k)) {
         Point across;
-        if (first < grid().rank()) across[grid().slot(first)] = p.centre;
-        if (second < grid().rank()) across[grid().slot(second)] = q.centre;
+        if (first < grid().dimension()) across[grid().direction(first)] = p.centre;
+        if (second < grid().dimension()) across[grid().direction(second)] = q.centre;
         line.move_to(across, time_);
         const Real part = measure(first, p) * measure(second, q);
         whole += part;
@@ -275,16 +275,16 @@ void Conductances::evaluate_faces(int axis) {
       at[first] = j;
       at[second] = k;
       if (!along.periodic() && (f == 0 || f == count - 1)) {
-        // On a wall: what a unit of its area resists.
+        // On a boundary: what a unit of its area resists.
         (f == 0 ? low : high)[j + grid().size(first) * k] = sums[f] > 0 ? whole * areas[f] / sums[f] : 0;
         continue;
       }
-      const Index slot = face(axis, at[0], at[1], at[2]);
+      const Index direction = face(axis, at[0], at[1], at[2]);
       auto below = at;
       below[axis] = f > 0 ? f - 1 : along.size() - 1;
       at[axis] = f < along.size() ? f : 0;
-      faces_[axis][slot] = sums[f] * outline.open_between(grid().number(below[0], below[1], below[2]),
-                                                          grid().number(at[0], at[1], at[2]), axis);
+      faces_[axis][direction] = sums[f] * outline.open_between(grid().number(below[0], below[1], below[2]),
+                                                               grid().number(at[0], at[1], at[2]), axis);
     }
   };
   // Lines do not meet. What goes wrong on one of them is told once all are done.
@@ -293,14 +293,14 @@ void Conductances::evaluate_faces(int axis) {
   [[maybe_unused]] const bool many = grid().count() > 20000;
 #pragma omp parallel if (many)
   {
-    LineOfPaths line(grid(), axis, equation().diffusion.coefficient[grid().slot(axis)], equation(),
+    LineOfPaths line(grid(), axis, equation().diffusion.coefficient[grid().direction(axis)], equation(),
                      regions());
     std::vector<Real> sums(static_cast<std::size_t>(count));
 #pragma omp for schedule(static)
     for (Index l = 0; l < lines; ++l) try {
         one_line(line, sums, l % grid().size(first), l / grid().size(first));
       } catch (...) {
-#pragma omp critical(couplings_trouble)
+#pragma omp critical(conductances_trouble)
         trouble = std::current_exception();
       }
   }
@@ -316,27 +316,27 @@ Real Conductances::conductance(Index n, int axis, bool upwards) const {
   return faces_[axis][face(axis, at[0], at[1], at[2])];
 }
 
-Real Conductances::along(const Point& from, const Point& to, int slot) const {
-  const Function& k = equation().diffusion.coefficient[slot];
+Real Conductances::along(const Point& from, const Point& to, int direction) const {
+  const Function& k = equation().diffusion.coefficient[direction];
   Real length = 0;
   for (int s = 0; s < 3; ++s) length += (to[s] - from[s]) * (to[s] - from[s]);
   length = std::sqrt(length);
-  const auto at = [&](Real share) {
-    return Point{from.x + share * (to.x - from.x), from.y + share * (to.y - from.y),
-                 from.z + share * (to.z - from.z)};
+  const auto at = [&](Real fraction) {
+    return Point{from.x + fraction * (to.x - from.x), from.y + fraction * (to.y - from.y),
+                 from.z + fraction * (to.z - from.z)};
   };
   if (!k.regions()) return length / k(at(0.5), time_);
   Real start = 0, sum = 0;
   int label = k.regions()->label(at(1e-7));
   for (const Change& c : changes(*k.regions(), from, to)) {
-    sum += (c.share - start) * length / k.part(c.before)(at(0.5 * (start + c.share)), time_);
-    start = c.share;
+    sum += (c.fraction - start) * length / k.part(c.before)(at(0.5 * (start + c.fraction)), time_);
+    start = c.fraction;
     label = c.after;
   }
   return sum + (1 - start) * length / k.part(label)(at(0.5 * (1 + start)), time_);
 }
 
-void Conductances::at_boundary(const WallSection& section, AtBoundary& out) const {
+void Conductances::at_boundary(const BoundarySection& section, AtBoundary& out) const {
   const std::size_t count = section.faces.size();
   auto& [conductivity, storage, resistance] = out;
   storage.assign(count, 0.0);
@@ -345,25 +345,25 @@ void Conductances::at_boundary(const WallSection& section, AtBoundary& out) cons
   Points places(static_cast<Index>(count));
   // A little inside, where the material is.
   for (std::size_t f = 0; f < count; ++f) {
-    const WallFace& face = section.faces[f];
+    const BoundaryFace& face = section.faces[f];
     Point p = face.place;
     const auto at = grid().position(face.unknown);
-    for (int a = 0; a < grid().rank(); ++a)
+    for (int a = 0; a < grid().dimension(); ++a)
       if (regions().size() > 0)
-        p[grid().slot(a)] -= 1e-6 * grid().axis(a).widths()[at[a]] * face.normal[grid().slot(a)];
+        p[grid().direction(a)] -= 1e-6 * grid().axis(a).widths()[at[a]] * face.normal[grid().direction(a)];
     places.set(static_cast<Index>(f), p);
   }
   equation().storage.evaluate(places, time_, storage);
   std::vector<Real> values(count);
-  for (int a = 0; a < grid().rank(); ++a) {
-    equation().diffusion.coefficient[grid().slot(a)].evaluate(places, time_, values);
+  for (int a = 0; a < grid().dimension(); ++a) {
+    equation().diffusion.coefficient[grid().direction(a)].evaluate(places, time_, values);
     for (std::size_t f = 0; f < count; ++f) {
-      const Real n = section.faces[f].normal[grid().slot(a)];
+      const Real n = section.faces[f].normal[grid().direction(a)];
       conductivity[f] += values[f] * n * n;
     }
   }
   for (std::size_t f = 0; f < count; ++f) {
-    const WallFace& face = section.faces[f];
+    const BoundaryFace& face = section.faces[f];
     if (face.distance == 0) continue;
     if (face.on_side) {
       resistance[f] = on_side(face);
@@ -371,7 +371,7 @@ void Conductances::at_boundary(const WallSection& section, AtBoundary& out) cons
     }
     Point from = grid().point_of(face.unknown), to = from;
     for (int s = 0; s < 3; ++s) to[s] += face.distance * face.normal[s];
-    resistance[f] = face.distance > 0 && along_material(face) ? along(from, to, grid().slot(face.axis))
+    resistance[f] = face.distance > 0 && along_material(face) ? along(from, to, grid().direction(face.axis))
                                                               : face.distance / conductivity[f];
   }
   for (std::size_t f = 0; f < count; ++f)
@@ -380,11 +380,11 @@ void Conductances::at_boundary(const WallSection& section, AtBoundary& out) cons
 }
 
 // Axes may conduct differently; then a slanted path is none of them.
-bool Conductances::along_material(const WallFace& face) const {
-  return std::abs(face.normal[grid().slot(face.axis)]) > 1 - 1e-9;
+bool Conductances::along_material(const BoundaryFace& face) const {
+  return std::abs(face.normal[grid().direction(face.axis)]) > 1 - 1e-9;
 }
 
-Real Conductances::on_side(const WallFace& face) const {
+Real Conductances::on_side(const BoundaryFace& face) const {
   const Axis& axis = grid().axis(face.axis);
   if (fixed_->separable) {
     const Real path = face.upper ? axis.resistances().back() : axis.resistances().front();
@@ -393,8 +393,8 @@ Real Conductances::on_side(const WallFace& face) const {
   auto at = grid().position(face.unknown);
   at[face.axis] = 0;
   const int first = face.axis == 0 ? 1 : 0, second = face.axis == 2 ? 1 : 2;
-  return (face.upper ? wall_resistance_high_
-                     : wall_resistance_low_)[face.axis][at[first] + grid().size(first) * at[second]];
+  return (face.upper ? boundary_resistance_high_
+                     : boundary_resistance_low_)[face.axis][at[first] + grid().size(first) * at[second]];
 }
 
 }  // namespace williwaw

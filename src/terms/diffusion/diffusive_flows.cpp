@@ -14,7 +14,8 @@ EvaluatedDiffusion::EvaluatedDiffusion(const OfUnknown& of, Conductances conduct
 void EvaluatedDiffusion::update(Real time) {
   conductances_.update(time);
   still_ = conductances_.separable();
-  for (int a = 0; still_ && a < of_.domain->grid().rank(); ++a) still_ = conductances_.conductivity(a) == 0;
+  for (int a = 0; still_ && a < of_.domain->grid().dimension(); ++a)
+    still_ = conductances_.conductivity(a) == 0;
 }
 
 void EvaluatedDiffusion::flows(Index j, Index k, const Real* u, Parts parts, Real* out) const {
@@ -23,10 +24,10 @@ void EvaluatedDiffusion::flows(Index j, Index k, const Real* u, Parts parts, Rea
   if (still_)
     std::fill_n(out, g.size(0), 0.0);
   else if (conductances_.separable())
-    kernels::rate_separable(lines.separable(j, k), g.rank(), of_.domain->across(j + g.size(1) * k),
+    kernels::rate_separable(lines.separable(j, k), g.dimension(), of_.domain->across(j + g.size(1) * k),
                             g.axis(0).measures().data(), out);
   else
-    kernels::rate_general(lines.general(j, k), g.rank(), out);
+    kernels::rate_general(lines.general(j, k), g.dimension(), out);
 }
 
 void EvaluatedDiffusion::add(const Line& line, std::span<const LineRates> rates) const {
@@ -36,7 +37,7 @@ void EvaluatedDiffusion::add(const Line& line, std::span<const LineRates> rates)
 
 void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* counted) const {
   const Grid& g = of_.domain->grid();
-  const int rank = g.rank();
+  const int dimension = g.dimension();
   const KernelLines lines{*this, line.y + of_.first, line.parts};
   const Real* measures = g.axis(0).measures().data();
   const Real across = of_.domain->across(line.number);
@@ -45,22 +46,23 @@ void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* c
   if (conductances_.separable()) {
     const Real per_volume = storage.per_volume();
     if (counted)
-      kernels::step_separable_counted(lines.separable(j, k), rank, step / per_volume, measures, across,
+      kernels::step_separable_counted(lines.separable(j, k), dimension, step / per_volume, measures, across,
                                       per_volume, next, counted);
     else
-      kernels::step_separable(lines.separable(j, k), rank, step / per_volume, next);
+      kernels::step_separable(lines.separable(j, k), dimension, step / per_volume, next);
     return;
   }
   const Real* capacity = storage.of_line(line.number).each;
   if (counted)
-    kernels::step_general_counted(lines.general(j, k), rank, step, capacity, measures, across, next, counted);
+    kernels::step_general_counted(lines.general(j, k), dimension, step, capacity, measures, across, next,
+                                  counted);
   else
-    kernels::step_general(lines.general(j, k), rank, step, capacity, next);
+    kernels::step_general(lines.general(j, k), dimension, step, capacity, next);
 }
 
 void EvaluatedDiffusion::linearise(const Evaluation&, std::span<const Real>, Real b, Parts parts,
                                    std::span<FaceSystem> matrices) const {
-  for (int axis = 0; axis < of_.domain->grid().rank(); ++axis)
+  for (int axis = 0; axis < of_.domain->grid().dimension(); ++axis)
     if (parts.has(Parts::flux(axis))) join(matrices[static_cast<std::size_t>(of_.number)], axis, b);
 }
 
@@ -104,17 +106,19 @@ Needs DiffusiveFlows::needs() const {
 }
 
 void DiffusiveFlows::evaluate(const Instant& instant, const Evaluation&,
-                              std::shared_ptr<EvaluatedTerm>& slot) const {
-  if (slot && !conductances_.depends_on_time()) return;
-  renewed<EvaluatedDiffusion>(slot, [&] {
+                              std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  if (evaluated && !conductances_.depends_on_time()) return;
+  renewed<EvaluatedDiffusion>(evaluated, [&] {
     return std::make_shared<EvaluatedDiffusion>(of_, conductances_, no_flux_, adds_);
   }).update(instant.time);
 }
 
 bool DiffusionStep::fits(const std::vector<std::unique_ptr<Term>>& terms, const Storage& storage) {
   if (terms.empty() || !storage.linear()) return false;
-  const auto with_stream = [](const std::unique_ptr<Term>& t) { return t->needs().parts == Parts::stream(); };
-  return terms.front()->needs().writes_first && std::ranges::none_of(terms, with_stream);
+  const auto with_advection = [](const std::unique_ptr<Term>& t) {
+    return t->needs().parts == Parts::advection();
+  };
+  return terms.front()->needs().writes_first && std::ranges::none_of(terms, with_advection);
 }
 
 }  // namespace williwaw

@@ -12,11 +12,11 @@ struct KernelLines {
   Parts parts;
 
   const Grid& grid() const { return diffusion.of().domain->grid(); }
-  int rank() const { return grid().rank(); }
+  int dimension() const { return grid().dimension(); }
 
   Index line_beside(Index j, Index k, int axis, bool up) const {
     const Grid& g = grid();
-    if (axis >= g.rank()) return j + g.size(1) * k;
+    if (axis >= g.dimension()) return j + g.size(1) * k;
     Index& along = axis == 1 ? j : k;
     const Index size = g.size(axis), next = along + (up ? 1 : -1);
     if (next >= 0 && next < size)
@@ -48,11 +48,11 @@ struct KernelLines {
                                 0,
                                 g.axis(0).periodic(),
                                 g.axis(0).is_uniform() && g.size(0) > 2};
-    if (g.rank() > 1) {
+    if (g.dimension() > 1) {
       line.south = strength(1) * c.before(1)[j];
       line.north = strength(1) * c.after(1)[j];
     }
-    if (g.rank() > 2) {
+    if (g.dimension() > 2) {
       line.bottom = strength(2) * c.before(2)[k];
       line.top = strength(2) * c.after(2)[k];
     }
@@ -63,7 +63,7 @@ struct KernelLines {
     const Grid& g = grid();
     const Conductances& c = diffusion.conductances();
     const auto faces = [&](int a, Index up_j, Index up_k) -> const Real* {
-      if (a >= g.rank() || !parts.has(Parts::flux(a))) return diffusion.no_flux().data();
+      if (a >= g.dimension() || !parts.has(Parts::flux(a))) return diffusion.no_flux().data();
       return c.faces(a).data() + c.face(a, 0, j + up_j, k + up_k);
     };
     return {g.size(0),      u + g.number(0, j, k), neighbours(j, k), faces(0, 0, 0),      faces(1, 0, 0),

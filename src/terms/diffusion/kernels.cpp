@@ -11,19 +11,19 @@ namespace williwaw::kernels {
 namespace {
 
 // What flows into a unit of volume from the neighbours across lines.
-template <int rank>
+template <int dimension>
 [[gnu::always_inline]] inline Real across(const SeparableLine& l, Index i, Real u) {
   Real sum = 0;
-  if constexpr (rank > 1) sum += l.south * (l.next.south[i] - u) + l.north * (l.next.north[i] - u);
-  if constexpr (rank > 2) sum += l.bottom * (l.next.bottom[i] - u) + l.top * (l.next.top[i] - u);
+  if constexpr (dimension > 1) sum += l.south * (l.next.south[i] - u) + l.north * (l.next.north[i] - u);
+  if constexpr (dimension > 2) sum += l.bottom * (l.next.bottom[i] - u) + l.top * (l.next.top[i] - u);
   return sum;
 }
 
-template <int rank>
+template <int dimension>
 [[gnu::always_inline]] inline Real across(const GeneralLine& l, Index i, Real u) {
   Real sum = 0;
-  if constexpr (rank > 1) sum += l.south[i] * (l.next.south[i] - u) + l.north[i] * (l.next.north[i] - u);
-  if constexpr (rank > 2) sum += l.bottom[i] * (l.next.bottom[i] - u) + l.top[i] * (l.next.top[i] - u);
+  if constexpr (dimension > 1) sum += l.south[i] * (l.next.south[i] - u) + l.north[i] * (l.next.north[i] - u);
+  if constexpr (dimension > 2) sum += l.bottom[i] * (l.next.bottom[i] - u) + l.top[i] * (l.next.top[i] - u);
   return sum;
 }
 
@@ -33,12 +33,12 @@ template <int rank>
 
 // Between the ends of a uniform line one number does for all; long lines of geometry would not stay in cache.
 struct UniformLine : SeparableLine {
-  explicit UniformLine(const SeparableLine& l) : SeparableLine(l), coupling(l.x * l.before[1]) {}
-  Real coupling;
+  explicit UniformLine(const SeparableLine& l) : SeparableLine(l), conductance(l.x * l.before[1]) {}
+  Real conductance;
 };
 
 [[gnu::always_inline]] inline Real inside(const UniformLine& l, Index, Real u, Real low, Real high) {
-  return l.coupling * ((low - u) + (high - u));
+  return l.conductance * ((low - u) + (high - u));
 }
 
 [[gnu::always_inline]] inline Real along(const GeneralLine& l, Index i, Real u, Real low, Real high) {
@@ -50,48 +50,48 @@ template <class Line>
   return along(l, i, u, low, high);
 }
 
-// `finish(i, inflow)` turns the inflow of unknown i into what is stored. Ends have a wall (coefficient 0) or
-// the other end as their neighbour; the loop between them is free of both.
-template <int rank, class Line, class Finish>
+// `finish(i, inflow)` turns the inflow of unknown i into what is stored. Ends have a boundary (coefficient 0)
+// or the other end as their neighbour; the loop between them is free of both.
+template <int dimension, class Line, class Finish>
 [[gnu::always_inline]] inline void ends(const Line& l, Real* __restrict out, const Finish& finish) {
   const Index n = l.count;
   const Real* u = l.u;
   // Around a periodic line no place differs from another.
   const auto inflow = [&](Index i, Real low, Real high) WILLIWAW_INLINE {
     return (l.periodic ? inside(l, i, u[i], low, high) : along(l, i, u[i], low, high)) +
-           across<rank>(l, i, u[i]);
+           across<dimension>(l, i, u[i]);
   };
   const Real before_first = l.periodic ? u[n - 1] : u[0], after_last = l.periodic ? u[0] : u[n - 1];
   out[0] = finish(0, inflow(0, before_first, n > 1 ? u[1] : after_last));
   if (n > 1) out[n - 1] = finish(n - 1, inflow(n - 1, u[n - 2], after_last));
 }
 
-template <int rank, class Line, class Finish>
+template <int dimension, class Line, class Finish>
 [[gnu::always_inline]] inline void uncounted(const Line& l, Real* __restrict out, const Finish& finish) {
-  ends<rank>(l, out, finish);
+  ends<dimension>(l, out, finish);
   const Real* u = l.u;
 #pragma omp simd
   for (Index i = 1; i < l.count - 1; ++i)
-    out[i] = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]));
+    out[i] = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<dimension>(l, i, u[i]));
 }
 
 // What comes from memory is asked for so many unknowns ahead: at the end of a segment, where its sums are
 // folded, the processor would otherwise wait for what follows.
 constexpr Index ahead = 128;
 
-template <int rank>
+template <int dimension>
 [[gnu::always_inline]] inline void fetch(const SeparableLine& l, const Real* out, Index i) {
   // The line that no line before has looked at yet.
-  __builtin_prefetch((rank == 1 ? l.u : rank == 2 ? l.next.north : l.next.top) + i + ahead);
+  __builtin_prefetch((dimension == 1 ? l.u : dimension == 2 ? l.next.north : l.next.top) + i + ahead);
   __builtin_prefetch(out + i + ahead, 1);
 }
 
-template <int rank>
+template <int dimension>
 [[gnu::always_inline]] inline void fetch(const GeneralLine& l, const Real* out, Index i) {
-  __builtin_prefetch((rank == 1 ? l.u : rank == 2 ? l.next.north : l.next.top) + i + ahead);
+  __builtin_prefetch((dimension == 1 ? l.u : dimension == 2 ? l.next.north : l.next.top) + i + ahead);
   __builtin_prefetch(l.x + i + ahead);
-  if constexpr (rank > 1) __builtin_prefetch(l.north + i + ahead);
-  if constexpr (rank > 2) __builtin_prefetch(l.top + i + ahead);
+  if constexpr (dimension > 1) __builtin_prefetch(l.north + i + ahead);
+  if constexpr (dimension > 2) __builtin_prefetch(l.top + i + ahead);
   __builtin_prefetch(out + i + ahead, 1);
 }
 
@@ -103,10 +103,10 @@ struct Counting {
   Totals* of_segments;
 };
 
-template <int rank, class Line, class Finish>
+template <int dimension, class Line, class Finish>
 [[gnu::always_inline]] inline void counted(const Line& l, Real* __restrict out, const Finish& finish,
                                            const Counting& sums) {
-  ends<rank>(l, out, finish);
+  ends<dimension>(l, out, finish);
   const Real* u = l.u;
   const Real *weights = sums.weights, *widths = sums.widths;
   each_segment(1, l.count - 1, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
@@ -114,7 +114,7 @@ template <int rank, class Line, class Finish>
     by_lanes(
         first, end,
         [&](Index i, Index k) WILLIWAW_INLINE {
-          const Real v = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<rank>(l, i, u[i]));
+          const Real v = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<dimension>(l, i, u[i]));
           out[i] = v;
           if constexpr (std::is_same_v<Line, GeneralLine>) lanes.first[k] += weights[i] * v;
           if constexpr (std::is_same_v<Line, UniformLine>) {
@@ -126,7 +126,7 @@ template <int rank, class Line, class Finish>
           }
           lanes.see(k, v);
         },
-        [&](Index i) WILLIWAW_INLINE { fetch<rank>(l, out, i); });
+        [&](Index i) WILLIWAW_INLINE { fetch<dimension>(l, out, i); });
     const Real integral = sum_of_lanes(lanes.third);
     Totals& totals = sums.of_segments[s];
     totals.content +=
@@ -138,21 +138,22 @@ template <int rank, class Line, class Finish>
 }
 
 template <class Line, class Finish>
-[[gnu::always_inline]] inline void by_rank(const Line& l, int rank, Real* out, const Finish& finish) {
-  if (rank == 1)
+[[gnu::always_inline]] inline void by_dimension(const Line& l, int dimension, Real* out,
+                                                const Finish& finish) {
+  if (dimension == 1)
     uncounted<1>(l, out, finish);
-  else if (rank == 2)
+  else if (dimension == 2)
     uncounted<2>(l, out, finish);
   else
     uncounted<3>(l, out, finish);
 }
 
 template <class Line, class Finish>
-[[gnu::always_inline]] inline void by_rank(const Line& l, int rank, Real* out, const Finish& finish,
-                                           const Counting& sums) {
-  if (rank == 1)
+[[gnu::always_inline]] inline void by_dimension(const Line& l, int dimension, Real* out, const Finish& finish,
+                                                const Counting& sums) {
+  if (dimension == 1)
     counted<1>(l, out, finish, sums);
-  else if (rank == 2)
+  else if (dimension == 2)
     counted<2>(l, out, finish, sums);
   else
     counted<3>(l, out, finish, sums);
@@ -161,75 +162,76 @@ template <class Line, class Finish>
 }  // namespace
 
 WILLIWAW_CLONES
-void step_separable(const SeparableLine& line, int rank, Real scale, Real* out) {
+void step_separable(const SeparableLine& line, int dimension, Real scale, Real* out) {
   const Real* u = line.u;
   const auto finish = [u, scale](Index i, Real inflow) WILLIWAW_INLINE { return u[i] + scale * inflow; };
   if (line.uniform)
-    by_rank(UniformLine(line), rank, out, finish);
+    by_dimension(UniformLine(line), dimension, out, finish);
   else
-    by_rank(SeparableLine(line), rank, out, finish);
+    by_dimension(SeparableLine(line), dimension, out, finish);
 }
 
 WILLIWAW_CLONES
-void step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths, Real across,
-                            Real storage, Real* out, Totals* of_segments) {
+void step_separable_counted(const SeparableLine& line, int dimension, Real scale, const Real* widths,
+                            Real across, Real storage, Real* out, Totals* of_segments) {
   const Real* u = line.u;
   const auto finish = [u, scale](Index i, Real inflow) WILLIWAW_INLINE { return u[i] + scale * inflow; };
   if (line.uniform)
-    by_rank(UniformLine(line), rank, out, finish,
-            {widths, widths, storage * across * widths[1], across * widths[1], of_segments});
+    by_dimension(UniformLine(line), dimension, out, finish,
+                 {widths, widths, storage * across * widths[1], across * widths[1], of_segments});
   else
-    by_rank(SeparableLine(line), rank, out, finish, {widths, widths, storage * across, across, of_segments});
+    by_dimension(SeparableLine(line), dimension, out, finish,
+                 {widths, widths, storage * across, across, of_segments});
 }
 
 WILLIWAW_CLONES
-void rate_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out) {
-  by_rank(SeparableLine(line), rank, out,
-          [widths, scale](Index i, Real inflow) WILLIWAW_INLINE { return widths[i] * scale * inflow; });
+void rate_separable(const SeparableLine& line, int dimension, Real scale, const Real* widths, Real* out) {
+  by_dimension(SeparableLine(line), dimension, out,
+               [widths, scale](Index i, Real inflow) WILLIWAW_INLINE { return widths[i] * scale * inflow; });
 }
 
 WILLIWAW_CLONES
-void step_general(const GeneralLine& line, int rank, Real step, const Real* capacity, Real* out) {
+void step_general(const GeneralLine& line, int dimension, Real step, const Real* capacity, Real* out) {
   const GeneralLine l = line;
-  by_rank(l, rank, out, [&l, step, capacity](Index i, Real inflow) WILLIWAW_INLINE {
+  by_dimension(l, dimension, out, [&l, step, capacity](Index i, Real inflow) WILLIWAW_INLINE {
     return l.u[i] + step * inflow / capacity[i];
   });
 }
 
 WILLIWAW_CLONES
-void step_general_counted(const GeneralLine& line, int rank, Real step, const Real* capacity,
+void step_general_counted(const GeneralLine& line, int dimension, Real step, const Real* capacity,
                           const Real* widths, Real across, Real* out, Totals* of_segments) {
   const GeneralLine l = line;
-  by_rank(l, rank, out,
-          [&l, step, capacity](Index i, Real inflow)
-              WILLIWAW_INLINE { return l.u[i] + step * inflow / capacity[i]; },
-          {capacity, widths, 1, across, of_segments});
+  by_dimension(l, dimension, out,
+               [&l, step, capacity](Index i, Real inflow)
+                   WILLIWAW_INLINE { return l.u[i] + step * inflow / capacity[i]; },
+               {capacity, widths, 1, across, of_segments});
 }
 
 WILLIWAW_CLONES
-void rate_general(const GeneralLine& line, int rank, Real* out) {
+void rate_general(const GeneralLine& line, int dimension, Real* out) {
   const GeneralLine l = line;
-  by_rank(l, rank, out, [](Index, Real inflow) WILLIWAW_INLINE { return inflow; });
+  by_dimension(l, dimension, out, [](Index, Real inflow) WILLIWAW_INLINE { return inflow; });
 }
 
 namespace {
 
-[[gnu::always_inline]] inline void count_leap(const LaneTotals& lanes, const Leap& leap, Real even_width,
-                                              Totals& totals) {
-  totals.kinetic += leap.kinetic * even_width * sum_of_lanes(lanes.first);
-  totals.potential += leap.potential * even_width * sum_of_lanes(lanes.second);
-  totals.integral += leap.across * even_width * sum_of_lanes(lanes.third);
+[[gnu::always_inline]] inline void count_leapfrog_step(const LaneTotals& lanes, const Leap& leapfrog_step,
+                                                       Real even_width, Totals& totals) {
+  totals.kinetic += leapfrog_step.kinetic * even_width * sum_of_lanes(lanes.first);
+  totals.potential += leapfrog_step.potential * even_width * sum_of_lanes(lanes.second);
+  totals.integral += leapfrog_step.across * even_width * sum_of_lanes(lanes.third);
   lanes.extremes(totals);
 }
 
 // Ends of a periodic line are like any other place; those of others are left to the caller.
-template <int rank, class Line, class Weight>
+template <int dimension, class Line, class Weight>
 [[gnu::always_inline]] inline void swing(const Line& l, Real* __restrict out, const Weight& weight,
-                                         const Leap& leap, Real even_width, Totals* of_segments) {
+                                         const Leap& leapfrog_step, Real even_width, Totals* of_segments) {
   const Real* u = l.u;
-  const Real* widths = leap.widths;
+  const Real* widths = leapfrog_step.widths;
   const auto move = [&](LaneTotals& lanes, Index i, Index k, Real low, Real high) WILLIWAW_INLINE {
-    const Real inflow = inside(l, i, u[i], low, high) + across<rank>(l, i, u[i]);
+    const Real inflow = inside(l, i, u[i], low, high) + across<dimension>(l, i, u[i]);
     const Real v = 2 * u[i] - out[i] + weight.scale(i) * inflow;
     out[i] = v;
     lanes.first[k] += weight.inertia(i) * (v - u[i]) * (v - u[i]);
@@ -245,15 +247,15 @@ template <int rank, class Line, class Weight>
     LaneTotals lanes;
     by_lanes(
         first, end, [&](Index i, Index k) WILLIWAW_INLINE { move(lanes, i, k, u[i - 1], u[i + 1]); },
-        [&](Index i) WILLIWAW_INLINE { fetch<rank>(l, out, i); });
-    count_leap(lanes, leap, even_width, of_segments[s]);
+        [&](Index i) WILLIWAW_INLINE { fetch<dimension>(l, out, i); });
+    count_leapfrog_step(lanes, leapfrog_step, even_width, of_segments[s]);
   });
   if (!l.periodic) return;
   LaneTotals first, last;
   move(first, 0, 0, u[n - 1], u[1]);
   move(last, n - 1, 0, u[n - 2], u[0]);
-  count_leap(first, leap, even_width, of_segments[0]);
-  count_leap(last, leap, even_width, of_segments[(n - 1) / segment_cells]);
+  count_leapfrog_step(first, leapfrog_step, even_width, of_segments[0]);
+  count_leapfrog_step(last, leapfrog_step, even_width, of_segments[(n - 1) / segment_cells]);
 }
 
 // Sums of uniform lines are weighted once, at their end.
@@ -279,21 +281,22 @@ struct ByCapacity {
 };
 
 template <class Line, class Weight>
-[[gnu::always_inline]] inline void swing_by_rank(const Line& l, int rank, Real* out, const Weight& weight,
-                                                 const Leap& leap, Real even_width, Totals* of_segments) {
-  if (rank == 1)
-    swing<1>(l, out, weight, leap, even_width, of_segments);
-  else if (rank == 2)
-    swing<2>(l, out, weight, leap, even_width, of_segments);
+[[gnu::always_inline]] inline void swing_by_dimension(const Line& l, int dimension, Real* out,
+                                                      const Weight& weight, const Leap& leapfrog_step,
+                                                      Real even_width, Totals* of_segments) {
+  if (dimension == 1)
+    swing<1>(l, out, weight, leapfrog_step, even_width, of_segments);
+  else if (dimension == 2)
+    swing<2>(l, out, weight, leapfrog_step, even_width, of_segments);
   else
-    swing<3>(l, out, weight, leap, even_width, of_segments);
+    swing<3>(l, out, weight, leapfrog_step, even_width, of_segments);
 }
 
 }  // namespace
 
 namespace {
 template <class Line>
-Real inflow_at(const Line& l, int rank, Index i) {
+Real inflow_at(const Line& l, int dimension, Index i) {
   const Index n = l.count;
   const Real* u = l.u;
   const Real low = i > 0        ? u[i - 1]
@@ -303,53 +306,59 @@ Real inflow_at(const Line& l, int rank, Index i) {
                     : l.periodic ? u[0]
                                  : u[i];
   const Real sum = along(l, i, u[i], low, high);
-  if (rank == 1) return sum;
-  return sum + (rank == 2 ? across<2>(l, i, u[i]) : across<3>(l, i, u[i]));
+  if (dimension == 1) return sum;
+  return sum + (dimension == 2 ? across<2>(l, i, u[i]) : across<3>(l, i, u[i]));
 }
 }  // namespace
 
-Real inflow_separable(const SeparableLine& line, int rank, Index i) {
-  return inflow_at(line, rank, i);
+Real inflow_separable(const SeparableLine& line, int dimension, Index i) {
+  return inflow_at(line, dimension, i);
 }
 
-Real inflow_general(const GeneralLine& line, int rank, Index i) {
-  return inflow_at(line, rank, i);
+Real inflow_general(const GeneralLine& line, int dimension, Index i) {
+  return inflow_at(line, dimension, i);
 }
 
 WILLIWAW_CLONES
-void leap_separable(const SeparableLine& line, int rank, const Leap& leap, Real* out, Totals* of_segments) {
+void leapfrog_separable(const SeparableLine& line, int dimension, const Leap& leapfrog_step, Real* out,
+                        Totals* of_segments) {
   if (line.uniform)
-    swing_by_rank(UniformLine(line), rank, out, Even{leap.scale}, leap, leap.widths[1], of_segments);
+    swing_by_dimension(UniformLine(line), dimension, out, Even{leapfrog_step.scale}, leapfrog_step,
+                       leapfrog_step.widths[1], of_segments);
   else
-    swing_by_rank(SeparableLine(line), rank, out, ByWidth{leap.scale, leap.widths}, leap, 1, of_segments);
+    swing_by_dimension(SeparableLine(line), dimension, out,
+                       ByWidth{leapfrog_step.scale, leapfrog_step.widths}, leapfrog_step, 1, of_segments);
 }
 
 WILLIWAW_CLONES
-void leap_general(const GeneralLine& line, int rank, const Leap& leap, const Real* capacity, Real* out,
-                  Totals* of_segments) {
-  swing_by_rank(GeneralLine(line), rank, out, ByCapacity{leap.scale, capacity}, leap, 1, of_segments);
+void leapfrog_general(const GeneralLine& line, int dimension, const Leap& leapfrog_step, const Real* capacity,
+                      Real* out, Totals* of_segments) {
+  swing_by_dimension(GeneralLine(line), dimension, out, ByCapacity{leapfrog_step.scale, capacity},
+                     leapfrog_step, 1, of_segments);
 }
 
 WILLIWAW_CLONES
-void leap_general_even(const GeneralLine& line, int rank, const Leap& leap, Real capacity, Real* out,
-                       Totals* of_segments) {
-  Leap weighted = leap;
+void leapfrog_general_even(const GeneralLine& line, int dimension, const Leap& leapfrog_step, Real capacity,
+                           Real* out, Totals* of_segments) {
+  Leap weighted = leapfrog_step;
   weighted.kinetic *= capacity;
-  swing_by_rank(GeneralLine(line), rank, out, Even{leap.scale / capacity}, weighted, 1, of_segments);
+  swing_by_dimension(GeneralLine(line), dimension, out, Even{leapfrog_step.scale / capacity}, weighted, 1,
+                     of_segments);
 }
 
 namespace {
 template <class Capacity>
-[[gnu::always_inline]] inline void leap_known(Index count, const Real* u, const Real* pair, const Real* force,
-                                              const Leap& leap, const Capacity& capacity,
-                                              Real* __restrict out, Totals* of_segments) {
-  const Real* widths = leap.widths;
+[[gnu::always_inline]] inline void leapfrog_known(Index count, const Real* u, const Real* pair,
+                                                  const Real* force, const Leap& leapfrog_step,
+                                                  const Capacity& capacity, Real* __restrict out,
+                                                  Totals* of_segments) {
+  const Real* widths = leapfrog_step.widths;
   each_segment(0, count, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
     LaneTotals lanes;
     by_lanes(
         first, end,
         [&](Index i, Index k) WILLIWAW_INLINE {
-          const Real c = capacity(i), v = 2 * u[i] - out[i] + leap.scale * force[i] / c;
+          const Real c = capacity(i), v = 2 * u[i] - out[i] + leapfrog_step.scale * force[i] / c;
           out[i] = v;
           lanes.first[k] += c * (v - u[i]) * (v - u[i]);
           lanes.second[k] -= v * pair[i];
@@ -357,23 +366,24 @@ template <class Capacity>
           lanes.see(k, v);
         },
         fetch_nothing);
-    count_leap(lanes, leap, 1, of_segments[s]);
+    count_leapfrog_step(lanes, leapfrog_step, 1, of_segments[s]);
   });
 }
 
 }  // namespace
 
 WILLIWAW_CLONES
-void leap_with(Index count, const Real* u, const Real* pair, const Real* force, const Leap& leap,
-               Real storage, const Real* capacity, Real* out, Totals* of_segments) {
-  const Real* widths = leap.widths;
+void leapfrog_with(Index count, const Real* u, const Real* pair, const Real* force, const Leap& leapfrog_step,
+                   Real storage, const Real* capacity, Real* out, Totals* of_segments) {
+  const Real* widths = leapfrog_step.widths;
   if (capacity)
-    leap_known(
-        count, u, pair, force, leap, [=](Index i) WILLIWAW_INLINE { return capacity[i]; }, out, of_segments);
-  else
-    leap_known(
-        count, u, pair, force, leap, [=](Index i) WILLIWAW_INLINE { return storage * widths[i]; }, out,
+    leapfrog_known(
+        count, u, pair, force, leapfrog_step, [=](Index i) WILLIWAW_INLINE { return capacity[i]; }, out,
         of_segments);
+  else
+    leapfrog_known(
+        count, u, pair, force, leapfrog_step, [=](Index i) WILLIWAW_INLINE { return storage * widths[i]; },
+        out, of_segments);
 }
 
 }  // namespace williwaw::kernels

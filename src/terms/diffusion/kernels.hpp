@@ -27,13 +27,14 @@ struct SeparableLine {
 };
 
 /// out[i] = u[i] + scale · (what flows into a unit of volume)
-void step_separable(const SeparableLine& line, int rank, Real scale, Real* out);
+void step_separable(const SeparableLine& line, int dimension, Real scale, Real* out);
 /// The same, with the sums and extremes of out[1] .. out[count-2] taken in the same pass, added to those of
-/// each segment of the line (`Segments`); both ends are left to the caller, who may have walls to add there.
-void step_separable_counted(const SeparableLine& line, int rank, Real scale, const Real* widths, Real across,
-                            Real storage, Real* out, Totals* of_segments);
+/// each segment of the line (`Segments`); both ends are left to the caller, who may have boundaries to add
+/// there.
+void step_separable_counted(const SeparableLine& line, int dimension, Real scale, const Real* widths,
+                            Real across, Real storage, Real* out, Totals* of_segments);
 /// out[i] = widths[i] · scale · (what flows into a unit of volume)
-void rate_separable(const SeparableLine& line, int rank, Real scale, const Real* widths, Real* out);
+void rate_separable(const SeparableLine& line, int dimension, Real scale, const Real* widths, Real* out);
 
 /// Coefficients that vary: a conductance for every face.
 struct GeneralLine {
@@ -49,11 +50,11 @@ struct GeneralLine {
 };
 
 /// out[i] = u[i] + step · (what flows into the control volume) / capacity[i]
-void step_general(const GeneralLine& line, int rank, Real step, const Real* capacity, Real* out);
-void step_general_counted(const GeneralLine& line, int rank, Real step, const Real* capacity,
+void step_general(const GeneralLine& line, int dimension, Real step, const Real* capacity, Real* out);
+void step_general_counted(const GeneralLine& line, int dimension, Real step, const Real* capacity,
                           const Real* widths, Real across, Real* out, Totals* of_segments);
 /// out[i] = what flows into the control volume
-void rate_general(const GeneralLine& line, int rank, Real* out);
+void rate_general(const GeneralLine& line, int dimension, Real* out);
 
 /// What all kernels of leapfrog need: out[i] = 2·u[i] − out[i] + scale·(what flows in), with sums by segment
 /// in the same pass: kinetic Σ weight·(out − u)², potential Σ −weight·out·(what flows in), integral Σ
@@ -65,21 +66,22 @@ struct Leap {
   Real kinetic, potential;  ///< weights of the energies besides
 };
 /// Between the ends of a line; the weights are the widths.
-void leap_separable(const SeparableLine& line, int rank, const Leap& leap, Real* out, Totals* of_segments);
+void leapfrog_separable(const SeparableLine& line, int dimension, const Leap& leapfrog_step, Real* out,
+                        Totals* of_segments);
 /// The same with scale/capacity[i], kinetic weights capacity[i] and potential weights 1.
-void leap_general(const GeneralLine& line, int rank, const Leap& leap, const Real* capacity, Real* out,
-                  Totals* of_segments);
+void leapfrog_general(const GeneralLine& line, int dimension, const Leap& leapfrog_step, const Real* capacity,
+                      Real* out, Totals* of_segments);
 /// The same where all but the ends of the line have one capacity.
-void leap_general_even(const GeneralLine& line, int rank, const Leap& leap, Real capacity, Real* out,
-                       Totals* of_segments);
+void leapfrog_general_even(const GeneralLine& line, int dimension, const Leap& leapfrog_step, Real capacity,
+                           Real* out, Totals* of_segments);
 
 /// The same for whole lines whose forces are known: out[i] = 2·u[i] − out[i] + scale·force[i]/capacity[i],
 /// the potential by `pair`. capacity[i] = storage·widths[i] where `capacity` is null.
-void leap_with(Index count, const Real* u, const Real* pair, const Real* force, const Leap& leap,
-               Real storage, const Real* capacity, Real* out, Totals* of_segments);
+void leapfrog_with(Index count, const Real* u, const Real* pair, const Real* force, const Leap& leapfrog_step,
+                   Real storage, const Real* capacity, Real* out, Totals* of_segments);
 
 /// What flows into a unit of volume, or into the control volume, of one unknown.
-Real inflow_separable(const SeparableLine& line, int rank, Index i);
-Real inflow_general(const GeneralLine& line, int rank, Index i);
+Real inflow_separable(const SeparableLine& line, int dimension, Index i);
+Real inflow_general(const GeneralLine& line, int dimension, Index i);
 
 }  // namespace williwaw::kernels

@@ -14,8 +14,8 @@ HalfPath half(const Axis& axis, Real from, Real to, Real face) {
           {axis.resistance(from, middle, face), axis.resistance(middle, to, face)}};
 }
 
-Point between(const Point& a, const Point& b, Real share) {
-  return {a.x + share * (b.x - a.x), a.y + share * (b.y - a.y), a.z + share * (b.z - a.z)};
+Point between(const Point& a, const Point& b, Real fraction) {
+  return {a.x + fraction * (b.x - a.x), a.y + fraction * (b.y - a.y), a.z + fraction * (b.z - a.z)};
 }
 
 }  // namespace
@@ -38,16 +38,16 @@ std::vector<std::vector<HalfPath>> half_paths(const Axis& axis) {
   return result;
 }
 
-std::vector<Change> changes(const Regions& regions, const Point& from, const Point& to, int looks) {
+std::vector<Change> changes(const Regions& regions, const Point& from, const Point& to, int samples) {
   std::vector<Change> result;
   // A little inside, so that ends on an interface belong to the path.
   constexpr Real inset = 1e-7;
-  const auto share_of = [&](int n) { return inset + (1 - 2 * inset) * n / looks; };
-  int label = regions.label(between(from, to, share_of(0)));
-  for (int n = 1; n <= looks; ++n) {
-    const int next = regions.label(between(from, to, share_of(n)));
+  const auto fraction_of = [&](int n) { return inset + (1 - 2 * inset) * n / samples; };
+  int label = regions.label(between(from, to, fraction_of(0)));
+  for (int n = 1; n <= samples; ++n) {
+    const int next = regions.label(between(from, to, fraction_of(n)));
     if (next == label) continue;
-    Real low = share_of(n - 1), high = share_of(n);
+    Real low = fraction_of(n - 1), high = fraction_of(n);
     for (int halving = 0; halving < 44; ++halving) {
       const Real middle = 0.5 * (low + high);
       (regions.label(between(from, to, middle)) == label ? low : high) = middle;

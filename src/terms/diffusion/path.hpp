@@ -15,17 +15,17 @@ struct HalfPath {
   std::array<Real, 2> weight;
 };
 
-/// The halves of the paths through every face of an axis; entry f lists one or two. Walls have one.
+/// The halves of the paths through every face of an axis; entry f lists one or two. Boundaries have one.
 std::vector<std::vector<HalfPath>> half_paths(const Axis& axis);
 
 /// Where a straight line changes from one label to another.
 struct Change {
-  Real share;  ///< of the way
+  Real fraction;  ///< of the way
   int before, after;
 };
 
 /// All changes of label between two places, found on `looks` equal steps and then by bisection.
-std::vector<Change> changes(const Regions& regions, const Point& from, const Point& to, int looks = 8);
+std::vector<Change> changes(const Regions& regions, const Point& from, const Point& to, int samples = 8);
 
 /// What the contacts between two labels add to the resistance of a unit of area.
 Real contact_between(const Equation& equation, int first, int second);

@@ -18,7 +18,7 @@ WideDifferences::WideDifferences(const Problem& problem)
     if (!problem.regions()[r].active)
       throw InputError("differences of order 4 take whole rectangles, without cut-outs");
   Index stride = 1;
-  for (int a = 0; a < grid_.rank(); ++a) {
+  for (int a = 0; a < grid_.dimension(); ++a) {
     const Axis& axis = grid_.axis(a);
     if (!axis.is_uniform())
       throw InputError("differences of order 4 need uniform spacing, which axis " + axis.name() + " has not");
@@ -31,14 +31,14 @@ WideDifferences::WideDifferences(const Problem& problem)
       along.ends[upper ? 1 : 0] = axis.periodic() ? End::periodic : end_of(problem, {a, upper});
     // Face f lies above unknown f − 1 at cells, above unknown f at nodes.
     along.faces = axis.periodic() ? along.count : nodes_ ? along.count - 1 : along.count + 1;
-    const Function& k = e.diffusion.coefficient[grid_.slot(a)];
+    const Function& k = e.diffusion.coefficient[grid_.direction(a)];
     along.constant = k.is_constant() ? k(Point{}) : 0;
     if (k.depends_on_place())
       for (Index n = 0; n < grid_.count(); ++n) {
         if (grid_.position(n)[a] != 0) continue;
         for (Index f = 0; f < along.faces; ++f) {
           Point at = grid_.point_of(n);
-          at[grid_.slot(a)] = axis.from() + (static_cast<Real>(f) + (nodes_ ? 0.5 : 0)) * along.spacing;
+          at[grid_.direction(a)] = axis.from() + (static_cast<Real>(f) + (nodes_ ? 0.5 : 0)) * along.spacing;
           along.coefficient.push_back(k(at));
         }
       }
@@ -48,7 +48,7 @@ WideDifferences::WideDifferences(const Problem& problem)
 }
 
 WideDifferences::End WideDifferences::end_of(const Problem& problem, Side side) const {
-  const auto& conditions = problem.wall(side).conditions();
+  const auto& conditions = problem.boundary(side).conditions();
   if (conditions.size() == 1) {
     const std::string& kind = conditions[0]->kind();
     if (kind == "fixed") return End::odd;
@@ -73,7 +73,7 @@ void WideDifferences::add_line(const Along& along, Index first, const Real* coef
       v[n - 1 + i] = v[i - 1];
       continue;
     }
-    // Mirrored in the node on the wall, or in the face between cells.
+    // Mirrored in the node on the boundary, or in the face between cells.
     v[-i] = (along.ends[0] == End::odd ? -1 : 1) * v[nodes_ ? i : i - 1];
     v[n - 1 + i] = (along.ends[1] == End::odd ? -1 : 1) * v[nodes_ ? n - 1 - i : n - i];
   }

@@ -40,8 +40,8 @@ class WideTerm final : public Term {
     return result;
   }
   void evaluate(const Instant& instant, const Evaluation&,
-                std::shared_ptr<EvaluatedTerm>& slot) const override {
-    auto& now = renewed<EvaluatedWide>(slot, [&] { return std::make_shared<EvaluatedWide>(of_); });
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override {
+    auto& now = renewed<EvaluatedWide>(evaluated, [&] { return std::make_shared<EvaluatedWide>(of_); });
     if (!instant.y.empty()) differences_.force(of_.in(instant.y), now.forces());
   }
   const WideDifferences& differences() const { return differences_; }

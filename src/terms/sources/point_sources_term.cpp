@@ -19,7 +19,7 @@ void EvaluatedPoints::book(const Evaluation&, std::span<const Real>, Parts parts
   for (const Rate& point : rates_) ledger[point.line] += weight * point.rate;
 }
 
-void EvaluatedPoints::bound(Drive& result) const {
+void EvaluatedPoints::bound(DataBounds& result) const {
   result.raising += rise_;
   result.lowering += fall_;
 }
@@ -40,7 +40,7 @@ void EvaluatedPoints::update(const std::vector<PointSource>& points, Real time,
 
 namespace {
 
-// The control volume may have gone to a neighbour on the way to a wall.
+// The control volume may have gone to a neighbour on the way to a boundary.
 Index nearest_active(const Domain& domain, const Point& place) {
   const Grid& g = domain.grid();
   Index best = -1;
@@ -85,10 +85,11 @@ void PointSourcesTerm::declare(LedgerLines& lines) {
 }
 
 void PointSourcesTerm::evaluate(const Instant& instant, const Evaluation&,
-                                std::shared_ptr<EvaluatedTerm>& slot) const {
-  if (slot && std::ranges::none_of(points_, [](const PointSource& p) { return p.rate.depends_on_time(); }))
+                                std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  if (evaluated &&
+      std::ranges::none_of(points_, [](const PointSource& p) { return p.rate.depends_on_time(); }))
     return;
-  renewed<EvaluatedPoints>(slot, [&] {
+  renewed<EvaluatedPoints>(evaluated, [&] {
     return std::make_shared<EvaluatedPoints>(of_, places_, of_line_);
   }).update(points_, instant.time, *storage_);
 }

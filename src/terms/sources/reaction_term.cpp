@@ -59,8 +59,9 @@ void ReactionTerm::react(const Reaction::ByLine& by_line, std::span<const Real> 
 }
 
 void ReactionTerm::evaluate(const Instant& instant, const Evaluation&,
-                            std::shared_ptr<EvaluatedTerm>& slot) const {
-  auto& now = renewed<EvaluatedReaction>(slot, [&] { return std::make_shared<EvaluatedReaction>(*this); });
+                            std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  auto& now =
+      renewed<EvaluatedReaction>(evaluated, [&] { return std::make_shared<EvaluatedReaction>(*this); });
   const Domain& domain = *of_.domain;
   const Grid& g = domain.grid();
   const auto count = static_cast<std::size_t>(g.count());

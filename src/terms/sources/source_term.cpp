@@ -26,7 +26,7 @@ void EvaluatedSource::book(const Evaluation&, std::span<const Real>, Parts parts
   if (parts.has(Parts::source())) ledger[line_] += weight * total_;
 }
 
-void EvaluatedSource::bound(Drive& result) const {
+void EvaluatedSource::bound(DataBounds& result) const {
   result.raising += rise_;
   result.lowering += fall_;
   result.steady = result.steady && steady_;
@@ -85,9 +85,9 @@ void SourceTerm::declare(LedgerLines& lines) {
 }
 
 void SourceTerm::evaluate(const Instant& instant, const Evaluation&,
-                          std::shared_ptr<EvaluatedTerm>& slot) const {
-  if (slot && !source_.depends_on_time()) return;
-  renewed<EvaluatedSource>(slot, [&] {
+                          std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  if (evaluated && !source_.depends_on_time()) return;
+  renewed<EvaluatedSource>(evaluated, [&] {
     return std::make_shared<EvaluatedSource>(of_, line_);
   }).update(source_, instant.time, *volumes_, *storage_);
 }

@@ -4,24 +4,24 @@
 
 namespace williwaw {
 
-MovingBoundary::MovingBoundary(const Grid& grid, const Closure& closure)
+MovingBoundary::MovingBoundary(const Grid& grid, const BoundaryClosure& closure)
     : closure_(closure), values_(static_cast<std::size_t>(closure.faces()), 0.0) {
-  if (closure.outflow_order() > 1) outflow_.emplace(grid, closure.section(), closure.outflow_order());
+  if (closure.absorbing_order() > 1) outflow_.emplace(grid, closure.section(), closure.absorbing_order());
 }
 
 void MovingBoundary::place(std::span<const Real> values, std::span<const Real> rates, Real step,
-                           const Outflow::Motion& motion, const AtBoundary& medium) {
+                           const AbsorbingBoundary::Derivatives& dynamics, const AtBoundary& medium) {
   stand_at(values);
   if (!outflow_) return;
   std::vector<Real> speed(values_.size());
   for (std::size_t f = 0; f < speed.size(); ++f)
     speed[f] = std::sqrt(medium.conductivity[f] / medium.storage[f]);
-  outflow_->start(speed, step, motion, values_, rates);
+  outflow_->start(speed, step, dynamics, values_, rates);
 }
 
 // q + value·w + rate·dw/dt = data with q = (w − u)/resistance, all taken at the middle of the step.
-void MovingBoundary::follow(const EvaluatedClosure& evaluated, Real at, Real step, const State& before,
-                            const State& after, int corners) {
+void MovingBoundary::follow(const EvaluatedBoundaryClosure& evaluated, Real at, Real step,
+                            const State& before, const State& after, int corners) {
   if (outflow_) {
     outflow_->go_on(after, corners, values_);
     return;

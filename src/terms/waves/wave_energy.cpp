@@ -3,11 +3,11 @@
 #include <cmath>
 
 #include "domain/lines.hpp"
-#include "terms/waves/wave_motion.hpp"
+#include "terms/waves/wave_dynamics.hpp"
 
 namespace williwaw {
 
-Totals WaveMotion::totals(const State& y, const State& v, Real at) {
+Totals WaveDynamics::totals(const State& y, const State& v, Real at) {
   const auto now = balance_.at({at, 0, y});
   pair_forces(*now, y, pairs_);
   TreeSum<Totals> all;
@@ -19,11 +19,11 @@ Totals WaveMotion::totals(const State& y, const State& v, Real at) {
     sums.see(y[n], parts_.storage->volume(n));
   }
   Totals t = all.sum();
-  for (const EvaluatedClosure& wall : closures(*now)) {
+  for (const EvaluatedBoundaryClosure& boundary : closures(*now)) {
     TreeSum<Real> springs;
-    for (Index f = 0; f < wall.faces(); ++f) {
-      const Real stretched = y[wall.unknown(f)] - anchor_of(wall, f);
-      springs.leaf(leaf(wall.unknown(f))) += 0.5 * spring(wall, f) * stretched * stretched;
+    for (Index f = 0; f < boundary.faces(); ++f) {
+      const Real stretched = y[boundary.unknown(f)] - anchor_of(boundary, f);
+      springs.leaf(leaf(boundary.unknown(f))) += 0.5 * spring(boundary, f) * stretched * stretched;
     }
     t.potential += springs.sum();
   }
@@ -32,8 +32,8 @@ Totals WaveMotion::totals(const State& y, const State& v, Real at) {
   return t;
 }
 
-void WaveMotion::book_means(const State& y0, const State& v0, const State& force0, const State& y1,
-                            const State& v1, const State& force1, Real at, Real step, Ledger& amounts) {
+void WaveDynamics::book_means(const State& y0, const State& v0, const State& force0, const State& y1,
+                              const State& v1, const State& force1, Real at, Real step, Ledger& amounts) {
   const Fixed& fixed = this->fixed();
   amounts.clear();
   const auto sum_of = [&](const auto& term) { return sum_over(*parts_.of.domain, term); };
@@ -42,17 +42,18 @@ void WaveMotion::book_means(const State& y0, const State& v0, const State& force
   // Half of what acts at each end, over the whole way.
   for (const bool end : {false, true}) {
     const Evaluation& now = end ? *last : *start;
-    for (const EvaluatedClosure& wall : closures(now)) {
-      std::vector<TreeSum<Real>> booked(wall.conditions());
-      for (Index f = 0; f < wall.faces(); ++f) {
-        const Index n = wall.unknown(f);
+    for (const EvaluatedBoundaryClosure& boundary : closures(now)) {
+      std::vector<TreeSum<Real>> booked(boundary.conditions());
+      for (Index f = 0; f < boundary.faces(); ++f) {
+        const Index n = boundary.unknown(f);
         const Real moved = y1[n] - y0[n];
-        if (!wall.imposes())
-          for (std::size_t k = 0; k < wall.conditions(); ++k)
-            booked[k].leaf(leaf(n)) += 0.5 * wall.flow_of(k, f, 0) * moved;
-        if (const Real d = wall.drag(f); d != 0 && end) booked[0].leaf(leaf(n)) -= d * moved * moved / step;
+        if (!boundary.imposes())
+          for (std::size_t k = 0; k < boundary.conditions(); ++k)
+            booked[k].leaf(leaf(n)) += 0.5 * boundary.flow_of(k, f, 0) * moved;
+        if (const Real d = boundary.damping(f); d != 0 && end)
+          booked[0].leaf(leaf(n)) -= d * moved * moved / step;
       }
-      for (std::size_t k = 0; k < booked.size(); ++k) amounts[wall.line(k)] += booked[k].sum();
+      for (std::size_t k = 0; k < booked.size(); ++k) amounts[boundary.line(k)] += booked[k].sum();
     }
     const EvaluatedSource& source = now.of(parts_.source);
     amounts[source_line] +=
@@ -61,9 +62,9 @@ void WaveMotion::book_means(const State& y0, const State& v0, const State& force
       for (const auto& point : now.of(*parts_.points).all())
         amounts[point.line] += 0.5 * point.rate * (y1[point.unknown] - y0[point.unknown]);
   }
-  // A wall that imposes its value does the mean force times the way of the wall itself.
-  for (std::size_t c = 0; c < walls_.size(); ++c) {
-    const EvaluatedClosure &before = closures(*start)[c], &after = closures(*last)[c];
+  // A boundary that imposes its value does the mean force times the way of the boundary itself.
+  for (std::size_t c = 0; c < boundaries_.size(); ++c) {
+    const EvaluatedBoundaryClosure &before = closures(*start)[c], &after = closures(*last)[c];
     if (!after.imposes()) continue;
     TreeSum<Real> booked;
     for (Index f = 0; f < after.faces(); ++f) {
@@ -77,10 +78,10 @@ void WaveMotion::book_means(const State& y0, const State& v0, const State& force
     amounts[parts_.wave_lines.damping] -=
         sum_of([&](Index n) { return fixed.damping[n] * (y1[n] - y0[n]) * (y1[n] - y0[n]) / step; });
   std::vector<Real> worked;
-  for (const Index n : held()) {
-    const Real moved = y1[n] - y0[n], drag = fixed.drag.empty() ? 0 : fixed.drag[n];
+  for (const Index n : prescribed()) {
+    const Real moved = y1[n] - y0[n], damping = fixed.total_damping.empty() ? 0 : fixed.total_damping[n];
     const Real gained = 0.5 * capacity(n) * (v1[n] - v0[n]) * (v1[n] + v0[n]);
-    worked.push_back(gained + (drag * moved / step - 0.5 * (force0[n] + force1[n])) * moved);
+    worked.push_back(gained + (damping * moved / step - 0.5 * (force0[n] + force1[n])) * moved);
   }
   parts_.boundary->book_prescribed(worked, amounts);
 }

@@ -51,10 +51,10 @@ class EvaluatedWaveFlux final : public EvaluatedTerm {
   };
 
   Along along(int axis, const Real* y) const;
-  std::vector<BoundaryLaw> laws_of(const Closure& closure, Real time) const;
-  LawLine sum_of_laws(const Closure& closure, Index first, Index count, Real time) const;
+  std::vector<BoundaryLaw> laws_of(const BoundaryClosure& closure, Real time) const;
+  LawLine sum_of_laws(const BoundaryClosure& closure, Index first, Index count, Real time) const;
 
-  const WaveMedium::BoundaryFace* boundary(const Along& a, Cell cell, bool upper) const {
+  const WaveMedium::FaceOfClosure* boundary(const Along& a, Cell cell, bool upper) const {
     return medium_.boundary(cell.n, a.axis, upper);
   }
   static Cell next(const Along& a, Cell cell, bool upper);
@@ -87,24 +87,25 @@ EvaluatedWaveFlux::Along EvaluatedWaveFlux::along(int axis, const Real* y) const
 void EvaluatedWaveFlux::update(const Instant& instant) {
   step_ = instant.step;
   for (std::size_t c = 0; c < laws_.size(); ++c) {
-    const Closure& closure = medium_.closures()[c];
+    const BoundaryClosure& closure = medium_.closures()[c];
     if (laws_[c].empty() || closure.depends_on_time()) laws_[c] = laws_of(closure, instant.time);
   }
 }
 
 // The laws of all conditions on some faces of a boundary, added up.
-LawLine EvaluatedWaveFlux::sum_of_laws(const Closure& closure, Index first, Index count, Real time) const {
+LawLine EvaluatedWaveFlux::sum_of_laws(const BoundaryClosure& closure, Index first, Index count,
+                                       Real time) const {
   const auto faces = static_cast<std::size_t>(count);
   Points places(count);
   std::vector<Real> conductivity, storage;
   for (Index f = 0; f < count; ++f) {
-    const WallFace& face = closure.face(first + f);
+    const BoundaryFace& face = closure.face(first + f);
     places.set(f, face.place);
     conductivity.push_back(medium_.conductivity(face.axis, face.unknown));
     storage.push_back(medium_.storage(face.unknown));
   }
   LawLine sum(faces);
-  for (const auto& condition : closure.section().wall.conditions()) {
+  for (const auto& condition : closure.section().boundary.conditions()) {
     LawLine one(faces);
     condition->law({places, time, conductivity, storage, {}}, one);
     for (std::size_t f = 0; f < faces; ++f) {
@@ -117,7 +118,7 @@ LawLine EvaluatedWaveFlux::sum_of_laws(const Closure& closure, Index first, Inde
   return sum;
 }
 
-std::vector<BoundaryLaw> EvaluatedWaveFlux::laws_of(const Closure& closure, Real time) const {
+std::vector<BoundaryLaw> EvaluatedWaveFlux::laws_of(const BoundaryClosure& closure, Real time) const {
   const LawLine law = sum_of_laws(closure, 0, closure.faces(), time);
   std::vector<BoundaryLaw> result(static_cast<std::size_t>(closure.faces()));
   for (std::size_t f = 0; f < result.size(); ++f) {
@@ -125,7 +126,7 @@ std::vector<BoundaryLaw> EvaluatedWaveFlux::laws_of(const Closure& closure, Real
     if (!result[f].prescribes || !closure.depends_on_time()) continue;
     // A prescribed place is a prescribed rate; its change in time over a short while.
     const auto face = static_cast<Index>(f);
-    const WallFace& where = closure.face(face);
+    const BoundaryFace& where = closure.face(face);
     const Real interval =
         1e-4 * medium_.spacing(where.axis) *
         std::sqrt(medium_.storage(where.unknown) / medium_.conductivity(where.axis, where.unknown));
@@ -213,8 +214,8 @@ Pair EvaluatedWaveFlux::between(const Along& a, Pair low, Index below, Pair high
 // The boundary's law meets the characteristic from inside, q − Z·p* = what comes, with q the force into the
 // domain.
 Pair EvaluatedWaveFlux::at_boundary(const Along& a, Cell cell, bool upper, Real& power, LineId& line) const {
-  const WaveMedium::BoundaryFace& found = *boundary(a, cell, upper);
-  const Closure& closure = medium_.closures()[static_cast<std::size_t>(found.closure)];
+  const WaveMedium::FaceOfClosure& found = *boundary(a, cell, upper);
+  const BoundaryClosure& closure = medium_.closures()[static_cast<std::size_t>(found.closure)];
   const BoundaryLaw& law =
       laws_[static_cast<std::size_t>(found.closure)][static_cast<std::size_t>(found.face)];
   const Real half = upper ? 0.5 : -0.5;
@@ -252,13 +253,13 @@ void EvaluatedWaveFlux::add(const Line& line, std::span<const LineRates> rates) 
   const Domain& domain = medium_.domain();
   const Index start = g.size(0) * line.number;
   std::array<Along, 3> axes;
-  for (int a = 0; a < g.rank(); ++a) axes[static_cast<std::size_t>(a)] = along(a, line.y);
+  for (int a = 0; a < g.dimension(); ++a) axes[static_cast<std::size_t>(a)] = along(a, line.y);
   Real* const out_p = rates[WaveUnknowns::p].flows();
   for (const auto& run : domain.runs(line.number)) {
     Pair before;
     for (Index i = run.first; i < run.first + run.count; ++i) {
       const Index n = start + i, leaf = domain.segments().number(line.number, i);
-      for (int axis = 0; axis < g.rank(); ++axis) {
+      for (int axis = 0; axis < g.dimension(); ++axis) {
         const Along& a = axes[static_cast<std::size_t>(axis)];
         const Cell here{n, axis == 0 ? i : axis == 1 ? line.j : line.k};
         std::array<Real, 2> power{};
@@ -279,8 +280,8 @@ void EvaluatedWaveFlux::add(const Line& line, std::span<const LineRates> rates) 
 }  // namespace
 
 void WaveFluxTerm::evaluate(const Instant& instant, const Evaluation&,
-                            std::shared_ptr<EvaluatedTerm>& slot) const {
-  renewed<EvaluatedWaveFlux>(slot, [&] {
+                            std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  renewed<EvaluatedWaveFlux>(evaluated, [&] {
     return std::make_shared<EvaluatedWaveFlux>(medium_);
   }).update(instant);
 }

@@ -96,8 +96,8 @@ Needs DisplacementTerm::needs() const {
 }
 
 void DisplacementTerm::evaluate(const Instant&, const Evaluation&,
-                                std::shared_ptr<EvaluatedTerm>& slot) const {
-  if (!slot) slot = std::make_shared<EvaluatedDisplacement>(medium_);
+                                std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  if (!evaluated) evaluated = std::make_shared<EvaluatedDisplacement>(medium_);
 }
 
 Needs ForcingTerm::needs() const {
@@ -105,8 +105,8 @@ Needs ForcingTerm::needs() const {
 }
 
 void ForcingTerm::evaluate(const Instant& instant, const Evaluation&,
-                           std::shared_ptr<EvaluatedTerm>& slot) const {
-  renewed<EvaluatedForcing>(slot, [&] {
+                           std::shared_ptr<EvaluatedTerm>& evaluated) const {
+  renewed<EvaluatedForcing>(evaluated, [&] {
     return std::make_shared<EvaluatedForcing>(*this);
   }).update(balance_, instant);
 }

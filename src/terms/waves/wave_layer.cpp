@@ -22,16 +22,16 @@ WaveLayer::WaveLayer(const ProblemTerms& parts, const Conductances& conductances
 // ζ at the unknowns and at the faces between them, axis by axis.
 void WaveLayer::find_depths(const ProblemTerms& parts) {
   const Grid& g = parts.grid();
-  for (int a = 0; a < g.rank(); ++a) {
+  for (int a = 0; a < g.dimension(); ++a) {
     at_points_[a].assign(static_cast<std::size_t>(g.size(a)), 0.0);
     at_bounds_[a].assign(static_cast<std::size_t>(g.size(a)) + 1, 0.0);
   }
   const Equation& e = parts.problem->equation();
   for (std::size_t c = 0; c < parts.boundary->all().size(); ++c) {
-    const WallSection& section = parts.boundary->all()[c].section();
+    const BoundarySection& section = parts.boundary->all()[c].section();
     int layer = 0;
-    for (const auto& condition : section.wall.conditions())
-      if (const Outgoing* out = condition->outgoing()) layer = std::max(layer, out->layer);
+    for (const auto& condition : section.boundary.conditions())
+      if (const Absorption* out = condition->absorption()) layer = std::max(layer, out->layer);
     if (layer == 0) continue;
     const auto side = g.side(section.side);
     if (!side || section.name != section.side)
@@ -43,16 +43,17 @@ void WaveLayer::find_depths(const ProblemTerms& parts) {
       throw InputError("'" + section.name + "': the layer is thicker than half of the domain along " +
                        axis.name());
     owner_[side->axis][side->upper ? 1 : 0] = static_cast<std::ptrdiff_t>(c);
-    const auto marks = axis.marks();
-    const Real wall = side->upper ? axis.to() : axis.from();
-    const Real inner = marks[static_cast<std::size_t>(side->upper ? axis.intervals() - layer : layer)];
+    const auto faces = axis.faces();
+    const Real boundary = side->upper ? axis.to() : axis.from();
+    const Real inner = faces[static_cast<std::size_t>(side->upper ? axis.intervals() - layer : layer)];
     Real speed = 0, area = 0;
-    for (const WallFace& face : section.faces) {
-      const Real k = e.diffusion.coefficient[g.slot(side->axis)](face.place), s = e.storage(face.place);
+    for (const BoundaryFace& face : section.faces) {
+      const Real k = e.diffusion.coefficient[g.direction(side->axis)](face.place), s = e.storage(face.place);
       speed += face.area * std::sqrt(k / s);
       area += face.area;
     }
-    const Real depth = std::abs(wall - inner), most = 1.5 * (speed / area) / depth * std::log(1 / left_over);
+    const Real depth = std::abs(boundary - inner),
+               most = 1.5 * (speed / area) / depth * std::log(1 / left_over);
     const auto zeta = [&](Real at) {
       const Real into = (side->upper ? at - inner : inner - at) / depth;
       return into > 0 ? most * into * into : 0;
@@ -71,15 +72,15 @@ void WaveLayer::find_faces(const ProblemTerms& parts, const Conductances& c) {
   std::map<Index, std::ptrdiff_t> number;
   const auto touch = [&](Index n) { number.emplace(n, 0); };
   const auto zeta_at = [&](Index n, int axis) {
-    return axis < g.rank() ? at_points_[axis][g.position(n)[axis]] : 0.0;
+    return axis < g.dimension() ? at_points_[axis][g.position(n)[axis]] : 0.0;
   };
   for (Index n = 0; n < g.count(); ++n) {
     if (!parts.outline().active(n)) continue;
     const auto at = g.position(n);
     Real any = 0;
-    for (int a = 0; a < g.rank(); ++a) any += zeta_at(n, a);
+    for (int a = 0; a < g.dimension(); ++a) any += zeta_at(n, a);
     if (any > 0) touch(n);
-    for (int a = 0; a < g.rank(); ++a) {
+    for (int a = 0; a < g.dimension(); ++a) {
       const Real conductance = c.conductance(n, a, true);
       if (conductance == 0) continue;
       Index stride = 1;
@@ -107,7 +108,7 @@ void WaveLayer::find_faces(const ProblemTerms& parts, const Conductances& c) {
     // The deepest layer it lies in, or the one it lies before.
     const auto at = g.position(n);
     Real deepest = -1;
-    for (int a = 0; a < g.rank(); ++a)
+    for (int a = 0; a < g.dimension(); ++a)
       for (const int up : {0, 1})
         if (owner_[a][up] >= 0) {
           const Real here = (up == 1) == (2 * at[a] >= g.size(a)) ? p.zeta[a] : -0.5;

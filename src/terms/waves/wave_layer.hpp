@@ -1,4 +1,4 @@
-// Layers along walls in which waves die out without being reflected at their beginning.
+// Layers along boundaries in which waves die out without being reflected at their beginning.
 #pragma once
 
 #include "terms/problem_terms.hpp"
@@ -14,14 +14,14 @@ namespace williwaw {
 /// terms on the left are forces on control volumes, which `forces` tells.
 class WaveLayer {
  public:
-  /// The layers of the walls that have one; `any()` is false where there is none.
+  /// The layers of the boundaries that have one; `any()` is false where there is none.
   /// `conductances` are those of waves, which no time changes.
   WaveLayer(const ProblemTerms& parts, const Conductances& conductances);
 
   bool any() const { return !places_.empty(); }
   struct Place {
     Index unknown;
-    Real drag;            ///< C·Σ ζ
+    Real damping;         ///< C·Σ ζ
     std::size_t closure;  ///< whose layer it is
     std::array<Real, 3> zeta;
   };

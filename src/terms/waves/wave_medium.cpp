@@ -13,7 +13,7 @@ void refuse(const Problem& problem) {
   const Grid& g = problem.grid();
   if (g.unknowns() != Unknowns::cells)
     throw InputError("form 'first-order' needs unknowns at cells, whose means it follows");
-  for (int a = 0; a < g.rank(); ++a)
+  for (int a = 0; a < g.dimension(); ++a)
     if (!g.axis(a).is_uniform())
       throw InputError("form 'first-order' needs uniform spacing, which axis " + g.axis(a).name() +
                        " has not");
@@ -27,7 +27,7 @@ WaveFlux flux_of(const Problem& problem) {
   if (found == names.end())
     throw InputError("there is no numerical flux called '" + problem.numerical_flux + "'");
   const auto flux = static_cast<WaveFlux>(found - names.begin());
-  if (flux == WaveFlux::lax_wendroff && problem.grid().rank() > 1)
+  if (flux == WaveFlux::lax_wendroff && problem.grid().dimension() > 1)
     throw InputError(
         "numerical flux 'lax-wendroff' is there on a line only; on a plan use upwind with a limiter");
   return flux;
@@ -52,8 +52,8 @@ WaveMedium::WaveMedium(const ProblemTerms& parts) : parts_(parts) {
     const Point at = g.point_of(n);
     storage_.push_back(e.storage(at));
     damping_.push_back(e.damping(at));
-    for (int a = 0; a < g.rank(); ++a) {
-      conductivity_[a].push_back(e.diffusion.coefficient[g.slot(a)](at));
+    for (int a = 0; a < g.dimension(); ++a) {
+      conductivity_[a].push_back(e.diffusion.coefficient[g.direction(a)](at));
       impedance_[a].push_back(std::sqrt(conductivity_[a].back() * storage_.back()));
     }
   }
@@ -63,15 +63,15 @@ WaveMedium::WaveMedium(const ProblemTerms& parts) : parts_(parts) {
 void WaveMedium::find_boundary() {
   place_of_.assign(storage_.size(), -1);
   for (std::size_t c = 0; c < closures().size(); ++c) {
-    const WallSection& section = closures()[c].section();
-    for (const auto& condition : section.wall.conditions())
-      if (const Outgoing* out = condition->outgoing(); out && (out->order > 1 || out->layer > 0))
+    const BoundarySection& section = closures()[c].section();
+    for (const auto& condition : section.boundary.conditions())
+      if (const Absorption* out = condition->absorption(); out && (out->order > 1 || out->layer > 0))
         throw InputError("'" + section.name +
                          "': absorbing ends of a higher order and layers belong to form 'second-order'; "
                          "characteristics let waves out by order 1");
     for (Index f = 0; f < closures()[c].faces(); ++f) {
-      const WallFace& face = closures()[c].face(f);
-      if (std::abs(std::abs(face.normal[grid().slot(face.axis)]) - 1) > 1e-9)
+      const BoundaryFace& face = closures()[c].face(f);
+      if (std::abs(std::abs(face.normal[grid().direction(face.axis)]) - 1) > 1e-9)
         throw InputError("'" + section.name + "': form 'first-order' takes outlines along grid faces only");
       // Beside a corner of an outline a face may lie within a cell whose neighbour is there.
       if (neighbour(face.unknown, face.axis, face.upper)) continue;

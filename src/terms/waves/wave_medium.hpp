@@ -20,7 +20,7 @@ class WaveMedium {
   explicit WaveMedium(const ProblemTerms& parts);
 
   /// A face of the boundary: the closure and which of its faces.
-  struct BoundaryFace {
+  struct FaceOfClosure {
     std::ptrdiff_t closure = -1;
     Index face = 0;
   };
@@ -28,8 +28,8 @@ class WaveMedium {
   const ProblemTerms& parts() const { return parts_; }
   const Domain& domain() const { return *parts_.of.domain; }
   const Grid& grid() const { return parts_.grid(); }
-  const std::vector<Closure>& closures() const { return parts_.boundary->all(); }
-  int axes() const { return grid().rank(); }
+  const std::vector<BoundaryClosure>& closures() const { return parts_.boundary->all(); }
+  int axes() const { return grid().dimension(); }
   Real spacing(int axis) const { return grid().axis(axis).widths()[0]; }
 
   Real storage(Index cell) const { return storage_[static_cast<std::size_t>(cell)]; }
@@ -40,10 +40,10 @@ class WaveMedium {
   Real impedance(int axis, Index cell) const { return impedance_[axis][static_cast<std::size_t>(cell)]; }
   Real speed(int axis, Index cell) const { return std::sqrt(conductivity(axis, cell) / storage(cell)); }
   /// The face of the boundary that closes a cell along an axis; null where a neighbour follows.
-  const BoundaryFace* boundary(Index cell, int axis, bool upper) const {
+  const FaceOfClosure* boundary(Index cell, int axis, bool upper) const {
     const Index place = place_of_[static_cast<std::size_t>(cell)];
     if (place < 0) return nullptr;
-    const BoundaryFace& found =
+    const FaceOfClosure& found =
         faces_[static_cast<std::size_t>(place)][static_cast<std::size_t>(2 * axis + (upper ? 1 : 0))];
     return found.closure < 0 ? nullptr : &found;
   }
@@ -62,8 +62,8 @@ class WaveMedium {
   Slope slope_;
   std::vector<Real> storage_, damping_;
   std::array<std::vector<Real>, 3> conductivity_, impedance_;
-  std::vector<std::array<BoundaryFace, 6>> faces_;  ///< of cells beside boundaries
-  std::vector<Index> place_of_;                     ///< in faces_, -1 inside
+  std::vector<std::array<FaceOfClosure, 6>> faces_;  ///< of cells beside boundaries
+  std::vector<Index> place_of_;                      ///< in faces_, -1 inside
 };
 
 }  // namespace williwaw

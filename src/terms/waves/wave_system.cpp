@@ -49,14 +49,14 @@ State WaveSystem::initial(const State& u, Real at) const {
   Real* const p = y.data() + layout().start(WaveUnknowns::p);
   for (Index n = 0; n < g.count(); ++n)
     if (outline.active(n)) p[n] = problem.initial_rate(g.point_of(n), at);
-  for (int a = 0; a < g.rank(); ++a) {
+  for (int a = 0; a < g.dimension(); ++a) {
     Real* const stress = y.data() + layout().start(static_cast<std::size_t>(WaveUnknowns::stress + a));
     const Real h = medium_.spacing(a);
     for (Index n = 0; n < g.count(); ++n) {
       if (!outline.active(n)) continue;
       Point low = g.point_of(n), high = low;
-      low[g.slot(a)] -= 0.5 * h;
-      high[g.slot(a)] += 0.5 * h;
+      low[g.direction(a)] -= 0.5 * h;
+      high[g.direction(a)] += 0.5 * h;
       stress[n] = medium_.conductivity(a, n) * (problem.initial(high, at) - problem.initial(low, at)) / h;
     }
   }
@@ -76,7 +76,7 @@ Totals WaveSystem::totals(const State& y) const {
     const Real volume = g.volume_of(n);
     const auto value = [&](int unknown) { return wave_block(medium_, y.data(), unknown)[n]; };
     sums.kinetic += 0.5 * volume * medium_.storage(n) * value(WaveUnknowns::p) * value(WaveUnknowns::p);
-    for (int a = 0; a < g.rank(); ++a) {
+    for (int a = 0; a < g.dimension(); ++a) {
       const Real stress = value(WaveUnknowns::stress + a);
       sums.potential += 0.5 * volume * stress * stress / medium_.conductivity(a, n);
     }

@@ -24,7 +24,7 @@ class DisplacementTerm final : public Term {
   explicit DisplacementTerm(const WaveMedium& medium) : medium_(medium) {}
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
-                std::shared_ptr<EvaluatedTerm>& slot) const override;
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
 
  private:
   const WaveMedium& medium_;
@@ -37,7 +37,7 @@ class ForcingTerm final : public Term {
   ForcingTerm(const WaveMedium& medium, TermBalance& balance) : medium_(medium), balance_(balance) {}
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
-                std::shared_ptr<EvaluatedTerm>& slot) const override;
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
   const WaveMedium& medium() const { return medium_; }
   LineId source_line() const { return medium_.parts().source_term->line(); }
   LineId damping_line() const { return medium_.parts().wave_lines.damping; }
@@ -55,7 +55,7 @@ class WaveFluxTerm final : public Term {
   explicit WaveFluxTerm(const WaveMedium& medium) : medium_(medium) {}
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
-                std::shared_ptr<EvaluatedTerm>& slot) const override;
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
 
  private:
   const WaveMedium& medium_;

@@ -1,5 +1,5 @@
-// What is carried is looked up where it came from, so that no Courant number limits the step (Robert, 1981);
-// everything else follows by implicit Euler.
+// The advected quantity is looked up where it came from, so that no Courant number limits the step (Robert,
+// 1981); everything else follows by implicit Euler.
 #include "kinds.hpp"
 
 namespace williwaw {
@@ -7,8 +7,8 @@ namespace williwaw {
 SchemeKind schemes::semi_lagrangian() {
   return {"semi-lagrangian", "", 0, 0, [](Real) {
             return Scheme{"semi-lagrangian",
-                          "semi-Lagrangian: looking back along the stream, the rest by implicit Euler", 1,
-                          LookingBack{}};
+                          "semi-Lagrangian: looking back along the flow, the rest by implicit Euler", 1,
+                          SemiLagrangianMethod{}};
           }};
 }
 

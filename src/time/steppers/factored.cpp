@@ -50,7 +50,7 @@ class FactoredStepper final : public Stepper {
       amounts.add(booked_, weight);
       for (std::size_t n = 0; n < sum_.size(); ++n) sum_[n] = known_[n] + weight * rate_[n];
     }
-    steppers::book_walls(balance_, y, at + step, sum_, work_, amounts);
+    steppers::book_boundaries(balance_, y, at + step, sum_, work_, amounts);
     return balance_.totals(y, at + step);
   }
 

@@ -16,7 +16,7 @@ class FirstOrderStepper final : public Stepper {
  public:
   FirstOrderStepper(Balance& balance, const Tableau& tableau)
       : system_(balance.first_order_form()),
-        scheme_line_(balance.motion().scheme_line()),
+        scheme_line_(balance.dynamics().scheme_line()),
         tableau_(tableau),
         power_(balance.lines().size()) {
     rates_.resize(tableau.b.size());

@@ -13,7 +13,7 @@ std::unique_ptr<Stepper> two_step(Balance& balance, const Scheme& scheme, const 
                                   const Solving& solving);
 std::unique_ptr<Stepper> factored(Balance& balance, const Scheme& scheme, const Factored& method,
                                   const Solving& solving);
-std::unique_ptr<Stepper> looking_back(Balance& balance, const Scheme& scheme, const Solving& solving);
+std::unique_ptr<Stepper> semi_lagrangian(Balance& balance, const Scheme& scheme, const Solving& solving);
 std::unique_ptr<Stepper> damped_start(std::unique_ptr<Stepper> start, std::unique_ptr<Stepper> main,
                                       Index steps);
 
@@ -22,14 +22,14 @@ std::unique_ptr<Stepper> leapfrog(Balance& balance, const SecondOrder& method);
 std::unique_ptr<Stepper> newmark(Balance& balance, const Scheme& scheme, const SecondOrder& method,
                                  const Solving& solving);
 /// An explicit tableau on the unknown and its rate.
-std::unique_ptr<Stepper> motion_pair(Balance& balance, const Scheme& scheme, const Tableau& tableau);
+std::unique_ptr<Stepper> dynamics_pair(Balance& balance, const Scheme& scheme, const Tableau& tableau);
 
 /// An explicit tableau on the first-order system of a wave.
 std::unique_ptr<Stepper> first_order_form(Balance& balance, const Tableau& tableau);
 
-/// Books what walls supplied to hold their unknowns: their storage at the end less what the formula gave
+/// Books what boundaries supplied to hold their unknowns: their storage at the end less what the formula gave
 /// them.
-void book_walls(Balance& balance, const State& y, Real end, const State& formula, State& work,
-                Ledger& amounts);
+void book_boundaries(Balance& balance, const State& y, Real end, const State& formula, State& work,
+                     Ledger& amounts);
 
 }  // namespace williwaw::steppers

@@ -13,13 +13,13 @@ class LeapfrogStepper final : public Stepper {
  public:
   LeapfrogStepper(Balance& balance, const SecondOrder& method)
       : balance_(balance),
-        motion_(balance.motion()),
+        dynamics_(balance.dynamics()),
         corrected_(method.corrected),
-        is_held_(mask_of_fixed(balance)) {}
+        is_prescribed_(mask_of_fixed(balance)) {}
 
   std::optional<Totals> begin(const State& y, Real at, Real step) override {
     State v;
-    motion_.initial_rate(v);
+    dynamics_.initial_rate(v);
     return start(y, v, at, step);
   }
 
@@ -28,11 +28,11 @@ class LeapfrogStepper final : public Stepper {
     // Lengths that differ by rounding are the same: the formula must not change with the last digit.
     if (std::abs(step - step_) > 1e-9 * step_) jump = change_step(y, at, step);
     if (corrected_) correct(y, at);
-    const Totals totals = motion_.leap(y, at, step_, previous_, amounts, corrected_ ? &correction_ : nullptr,
-                                       has_data_ ? &data_ : nullptr);
+    const Totals totals = dynamics_.leapfrog_step(
+        y, at, step_, previous_, amounts, corrected_ ? &correction_ : nullptr, has_data_ ? &data_ : nullptr);
     // What was a step earlier has become the state a step later.
     previous_.swap(y);
-    amounts[motion_.scheme_line()] += jump;
+    amounts[dynamics_.scheme_line()] += jump;
     energy_ = totals.content;
     return totals;
   }
@@ -41,7 +41,7 @@ class LeapfrogStepper final : public Stepper {
 
   StepperMemory remember() const override {
     StepperMemory memory{{step_, energy_}, {previous_}, {}};
-    const auto more = motion_.remember();
+    const auto more = dynamics_.remember();
     memory.numbers.insert(memory.numbers.end(), more.begin(), more.end());
     return memory;
   }
@@ -49,7 +49,7 @@ class LeapfrogStepper final : public Stepper {
     step_ = memory.numbers.at(0);
     energy_ = memory.numbers.at(1);
     previous_ = memory.states.at(0);
-    motion_.recall(std::span(memory.numbers).subspan(2));
+    dynamics_.recall(std::span(memory.numbers).subspan(2));
   }
 
  private:
@@ -63,8 +63,8 @@ class LeapfrogStepper final : public Stepper {
       over_capacity(at, third);
       for (std::size_t n = 0; n < v.size(); ++n) v[n] += step * step / 6 * third[n];
     }
-    const Totals totals = motion_.prepare_leap(y, v, at, step, corrected_ ? &correction_ : nullptr,
-                                               has_data_ ? &data_ : nullptr, previous_);
+    const Totals totals = dynamics_.prepare_leapfrog(y, v, at, step, corrected_ ? &correction_ : nullptr,
+                                                     has_data_ ? &data_ : nullptr, previous_);
     energy_ = totals.content;
     return totals;
   }
@@ -75,11 +75,11 @@ class LeapfrogStepper final : public Stepper {
     Ledger ignored(balance_.lines().size());
     balance_.rate(y, at, Parts::all(), force, ignored);
     for (std::size_t n = 0; n < v.size(); ++n) v[n] = (y[n] - previous_[n]) / step_;
-    const auto drag = motion_.drag(at);
-    for (std::size_t n = 0; n < drag.size(); ++n) force[n] -= drag[n] * v[n];
+    const auto damping = dynamics_.damping(at);
+    for (std::size_t n = 0; n < damping.size(); ++n) force[n] -= damping[n] * v[n];
     over_capacity(at, force);
     for (std::size_t n = 0; n < v.size(); ++n)
-      if (!is_held_[n]) v[n] += 0.5 * step_ * force[n];
+      if (!is_prescribed_[n]) v[n] += 0.5 * step_ * force[n];
     const Real old = energy_;
     return start(y, v, at, step).content - old;
   }
@@ -88,12 +88,12 @@ class LeapfrogStepper final : public Stepper {
   void linear_rate(const State& y, Real at, State& out) {
     Ledger ignored(balance_.lines().size());
     balance_.rate(y, at, Parts::all(), out, ignored);
-    forces_without_motion(at, alone_);
+    forces_without_dynamics(at, alone_);
     for (std::size_t n = 0; n < out.size(); ++n) out[n] -= alone_[n];
   }
 
-  void forces_without_motion(Real at, State& out) {
-    const State zero(is_held_.size(), 0.0);
+  void forces_without_dynamics(Real at, State& out) {
+    const State zero(is_prescribed_.size(), 0.0);
     out.resize(zero.size());
     Ledger ignored(balance_.lines().size());
     balance_.rate(zero, at, Parts::all(), out, ignored);
@@ -103,47 +103,47 @@ class LeapfrogStepper final : public Stepper {
     const State q = amounts;
     balance_.recover(q, at, amounts);
     for (std::size_t n = 0; n < amounts.size(); ++n)
-      if (is_held_[n]) amounts[n] = 0;
+      if (is_prescribed_[n]) amounts[n] = 0;
   }
 
   // step²/12·d²F/dt², apart for what follows from the state and for what data impose.
   void correct(const State& y, Real at) {
-    const Real share = step_ * step_ / 12;
+    const Real fraction = step_ * step_ / 12;
     State acceleration(y.size());
     linear_rate(y, at, acceleration);
     over_capacity(at, acceleration);
     correction_.resize(y.size());
     linear_rate(acceleration, at, correction_);
-    for (Real& c : correction_) c *= share;
-    // Data: sources, walls that push, walls that move what they hold.
-    State pushed, later, earlier, ahead(y.size(), 0.0), behind(y.size(), 0.0), held(y.size(), 0.0);
-    forces_without_motion(at + step_, later);
-    forces_without_motion(at - step_, earlier);
-    forces_without_motion(at, pushed);
-    balance_.pin(at + step_, ahead);
-    balance_.pin(at - step_, behind);
-    balance_.pin(at, held);
+    for (Real& c : correction_) c *= fraction;
+    // Data: sources, boundaries that push, boundaries that move what they hold.
+    State pushed, later, earlier, ahead(y.size(), 0.0), behind(y.size(), 0.0), prescribed(y.size(), 0.0);
+    forces_without_dynamics(at + step_, later);
+    forces_without_dynamics(at - step_, earlier);
+    forces_without_dynamics(at, pushed);
+    balance_.prescribe(at + step_, ahead);
+    balance_.prescribe(at - step_, behind);
+    balance_.prescribe(at, prescribed);
     has_data_ = false;
     for (std::size_t n = 0; n < y.size(); ++n)
       has_data_ = has_data_ || pushed[n] != 0 || later[n] != 0 || earlier[n] != 0 ||
-                  (is_held_[n] && (ahead[n] != held[n] || behind[n] != held[n]));
+                  (is_prescribed_[n] && (ahead[n] != prescribed[n] || behind[n] != prescribed[n]));
     if (!has_data_) return;
     State driven = pushed;
     over_capacity(at, driven);
     for (std::size_t n = 0; n < y.size(); ++n)
-      if (is_held_[n]) driven[n] = (ahead[n] - 2 * held[n] + behind[n]) / (step_ * step_);
+      if (is_prescribed_[n]) driven[n] = (ahead[n] - 2 * prescribed[n] + behind[n]) / (step_ * step_);
     data_.resize(y.size());
     linear_rate(driven, at, data_);
     for (std::size_t n = 0; n < y.size(); ++n)
-      data_[n] = share * (data_[n] + (later[n] - 2 * pushed[n] + earlier[n]) / (step_ * step_));
+      data_[n] = fraction * (data_[n] + (later[n] - 2 * pushed[n] + earlier[n]) / (step_ * step_));
   }
 
   Balance& balance_;
-  Motion& motion_;
+  SecondOrderDynamics& dynamics_;
   bool corrected_;
   bool has_data_ = false;
   Real step_ = 0, energy_ = 0;
-  std::vector<char> is_held_;
+  std::vector<char> is_prescribed_;
   State correction_, data_, alone_;
 };
 

@@ -8,8 +8,8 @@
 
 namespace williwaw {
 
-void refuse_leaping_walls(const Motion& motion, const Scheme& scheme) {
-  if (motion.needs_leap())
+void refuse_leapfrog_boundaries(const SecondOrderDynamics& dynamics, const Scheme& scheme) {
+  if (dynamics.needs_leapfrog())
     throw InputError("scheme '" + scheme.name +
                      "' cannot follow the absorbing ends of this problem; leapfrog can, and with unknowns at "
                      "nodes every scheme takes absorbing ends of order 1");
@@ -33,18 +33,18 @@ class NewmarkStepper final : public Stepper {
  public:
   NewmarkStepper(Balance& balance, const Scheme& scheme, const Solving& solving)
       : balance_(balance),
-        motion_(balance.motion()),
+        dynamics_(balance.dynamics()),
         solving_(solving),
         ignored_(balance.lines().size()),
-        is_held_(mask_of_fixed(balance)) {
+        is_prescribed_(mask_of_fixed(balance)) {
     need_matrix(balance, scheme);
-    refuse_leaping_walls(motion_, scheme);
+    refuse_leapfrog_boundaries(dynamics_, scheme);
   }
 
   std::optional<Totals> begin(const State& y, Real at, Real step) override {
-    motion_.initial_rate(rate_);
-    move_held(balance_, y, at, step, rate_);
-    return motion_.totals(y, rate_, at);
+    dynamics_.initial_rate(rate_);
+    move_prescribed(balance_, y, at, step, rate_);
+    return dynamics_.totals(y, rate_, at);
   }
 
   Totals advance(State& y, Real at, Real step, Ledger& amounts) override {
@@ -55,20 +55,20 @@ class NewmarkStepper final : public Stepper {
     new_force_.resize(size);
     balance_.rate(y, at, Parts::all(), force_, ignored_);
     factor(y, at + step, step);
-    // From a guess that only walls know better, one correction is exact.
-    balance_.pin(at + step, y);
+    // From a guess that only boundaries know better, one correction is exact.
+    balance_.prescribe(at + step, y);
     balance_.rate(y, at + step, Parts::all(), new_force_, ignored_);
     residual_of(y, at, step);
     solve();
-    for (std::size_t n = 0; n < size; ++n) y[n] -= room_.correction[n];
+    for (std::size_t n = 0; n < size; ++n) y[n] -= workspace_.correction[n];
     balance_.rate(y, at + step, Parts::all(), new_force_, ignored_);
     residual_of(y, at, step);
-    left_ = sum_over(balance_.reductions(), [&](Index n) { return room_.residual[n] * step; });
+    left_ = sum_over(balance_.reductions(), [&](Index n) { return workspace_.residual[n] * step; });
     for (std::size_t n = 0; n < size; ++n)
-      if (!is_held_[n]) rate_[n] = 2 * (y[n] - previous_[n]) / step - old_rate_[n];
-    for (const Index n : balance_.held()) rate_[n] = (y[n] - previous_[n]) / step;
-    motion_.book_means(previous_, old_rate_, force_, y, rate_, new_force_, at, step, amounts);
-    return motion_.totals(y, rate_, at + step);
+      if (!is_prescribed_[n]) rate_[n] = 2 * (y[n] - previous_[n]) / step - old_rate_[n];
+    for (const Index n : balance_.prescribed()) rate_[n] = (y[n] - previous_[n]) / step;
+    dynamics_.book_means(previous_, old_rate_, force_, y, rate_, new_force_, at, step, amounts);
+    return dynamics_.totals(y, rate_, at + step);
   }
 
   Real left_by_solver() const override { return left_; }
@@ -84,14 +84,15 @@ class NewmarkStepper final : public Stepper {
 
  private:
   void factor(const State& about, Real at, Real step) {
-    const bool same = balance_.offers().steady_matrix && std::abs(step - factored_step_) <= 1e-12 * step;
+    const bool same =
+        balance_.capabilities().steady_matrix && std::abs(step - factored_step_) <= 1e-12 * step;
     if (solver_ && same) return;
     if (!same) factored_step_ = step;
     balance_.linearise(about, at, 2 / (factored_step_ * factored_step_), 0.5, Parts::all(), system_);
-    add_to_diagonal(system_, motion_.drag(at), 1 / factored_step_, is_held_);
+    add_to_diagonal(system_, dynamics_.damping(at), 1 / factored_step_, is_prescribed_);
     SolverRules rules;
     rules.threads = solving_.threads;
-    rules.reused = balance_.offers().steady_matrix;
+    rules.reused = balance_.capabilities().steady_matrix;
     if (!solver_) solver_ = make_solver(solving_.solver, system_, rules);
     solver_->factor(system_);
     ++factorizations_;
@@ -99,35 +100,35 @@ class NewmarkStepper final : public Stepper {
 
   void residual_of(const State& y, Real at, Real step) {
     const std::size_t size = y.size();
-    room_.residual.resize(size);
-    room_.moved.resize(size);
+    workspace_.residual.resize(size);
+    workspace_.moved.resize(size);
     for (std::size_t n = 0; n < size; ++n)
-      room_.moved[n] = 2 * (y[n] - previous_[n]) / (step * step) - 2 * old_rate_[n] / step;
-    balance_.storage(room_.moved, at, room_.residual);
-    const auto drag = motion_.drag(at);
+      workspace_.moved[n] = 2 * (y[n] - previous_[n]) / (step * step) - 2 * old_rate_[n] / step;
+    balance_.storage(workspace_.moved, at, workspace_.residual);
+    const auto damping = dynamics_.damping(at);
     for (std::size_t n = 0; n < size; ++n) {
-      room_.residual[n] -= 0.5 * (force_[n] + new_force_[n]);
-      if (!drag.empty()) room_.residual[n] += drag[n] * (y[n] - previous_[n]) / step;
-      if (is_held_[n]) room_.residual[n] = 0;
+      workspace_.residual[n] -= 0.5 * (force_[n] + new_force_[n]);
+      if (!damping.empty()) workspace_.residual[n] += damping[n] * (y[n] - previous_[n]) / step;
+      if (is_prescribed_[n]) workspace_.residual[n] = 0;
     }
   }
 
   void solve() {
-    room_.correction.resize(room_.residual.size());
-    solve_step(*solver_, room_.residual, room_.correction, iterations_);
+    workspace_.correction.resize(workspace_.residual.size());
+    solve_step(*solver_, workspace_.residual, workspace_.correction, iterations_);
   }
 
   Balance& balance_;
-  Motion& motion_;
+  SecondOrderDynamics& dynamics_;
   Solving solving_;
   Ledger ignored_;
-  std::vector<char> is_held_;
+  std::vector<char> is_prescribed_;
   std::unique_ptr<LinearSolver> solver_;
   LinearSystem system_;
   State rate_, old_rate_, force_, new_force_;
-  struct Room {
+  struct Workspace {
     State residual, moved, correction;
-  } room_;
+  } workspace_;
   Real factored_step_ = 0, left_ = 0;
   Index iterations_ = 0;
   int factorizations_ = 0;

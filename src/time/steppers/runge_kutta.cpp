@@ -9,8 +9,8 @@ namespace williwaw {
 
 namespace {
 
-// Parts of the balance that share a tableau, with their rates at every stage.
-struct Share {
+// Parts of the balance that fraction a tableau, with their rates at every stage.
+struct PartRates {
   const Tableau* tableau;
   Parts parts;
   std::vector<State> rates;
@@ -33,7 +33,7 @@ class RungeKutta final : public Stepper {
     const auto size = static_cast<std::size_t>(balance.layout().size());
     previous_.resize(size);
     if (one_pass_) return;
-    if (balance.offers().stages && !sources)
+    if (balance.capabilities().stages && !sources)
       if (auto form = two_register_form(fluxes_)) {
         in_stages_.stages = std::move(*form);
         for (auto* s : {&stage_, &work_}) s->resize(size);
@@ -42,12 +42,12 @@ class RungeKutta final : public Stepper {
       }
     for (auto* s : {&start_, &stage_, &known_, &work_}) s->resize(size);
     const auto count = static_cast<std::size_t>(fluxes_.stages());
-    const auto share = [&](const Tableau& t, Parts p) {
-      shares_.push_back({&t, p, std::vector<State>(count, State(size)),
-                         std::vector<Ledger>(count, Ledger(balance.lines().size()))});
+    const auto add_part = [&](const Tableau& t, Parts p) {
+      part_rates_.push_back({&t, p, std::vector<State>(count, State(size)),
+                             std::vector<Ledger>(count, Ledger(balance.lines().size()))});
     };
-    share(fluxes_, sources ? Parts::fluxes() : Parts::all());
-    if (sources) share(sources_, Parts::source() | Parts::stream());
+    add_part(fluxes_, sources ? Parts::fluxes() : Parts::all());
+    if (sources) add_part(sources_, Parts::source() | Parts::advection());
     if (!fluxes_.embedded.empty()) error_.resize(size);
   }
 
@@ -65,9 +65,9 @@ class RungeKutta final : public Stepper {
     for (int s = 0; s < fluxes_.stages(); ++s) take_stage(s, y, at, step);
     end_step(y, at, step);
     amounts.clear();
-    for (const Share& share : shares_)
-      for (int s = 0; s < fluxes_.stages(); ++s) amounts.add(share.booked[s], step * share.tableau->b[s]);
-    steppers::book_walls(balance_, y, at + step, work_, known_, amounts);
+    for (const PartRates& part : part_rates_)
+      for (int s = 0; s < fluxes_.stages(); ++s) amounts.add(part.booked[s], step * part.tableau->b[s]);
+    steppers::book_boundaries(balance_, y, at + step, work_, known_, amounts);
     if (!error_.empty()) estimate(y, at, step);
     keep_last_rate(at + step);
     return balance_.totals(y, at + step);
@@ -90,8 +90,8 @@ class RungeKutta final : public Stepper {
     StepperMemory memory{{solver_.factored_weight()}, {}, {}};
     if (!first_rate_known_) return memory;
     memory.numbers.push_back(known_at_);
-    memory.states = {shares_[0].rates.front()};
-    memory.ledgers = {shares_[0].booked.front()};
+    memory.states = {part_rates_[0].rates.front()};
+    memory.ledgers = {part_rates_[0].booked.front()};
     return memory;
   }
   void recall(const StepperMemory& memory) override {
@@ -99,8 +99,8 @@ class RungeKutta final : public Stepper {
     first_rate_known_ = memory.numbers.size() > 1;
     if (!first_rate_known_) return;
     known_at_ = memory.numbers[1];
-    shares_[0].rates.front() = memory.states.at(0);
-    shares_[0].booked.front() = memory.ledgers.at(0);
+    part_rates_[0].rates.front() = memory.states.at(0);
+    part_rates_[0].booked.front() = memory.ledgers.at(0);
   }
 
  private:
@@ -115,7 +115,7 @@ class RungeKutta final : public Stepper {
       State& next = s + 1 == in_stages_.stages.size() ? y : s % 2 == 0 ? stage_ : work_;
       const Totals* of_now = s > 0 ? &totals : known ? &*in_stages_.totals : nullptr;
       const Totals after =
-          balance_.stage(previous_, *now, in_stages_.stages[s].share, step * in_stages_.stages[s].weight,
+          balance_.stage(previous_, *now, in_stages_.stages[s].fraction, step * in_stages_.stages[s].weight,
                          at + fluxes_.c[s] * step, next, in_stages_.rates, of_now);
       totals = after;
       amounts.add(in_stages_.rates, step * fluxes_.b[s]);
@@ -127,24 +127,25 @@ class RungeKutta final : public Stepper {
   }
 
   void evaluate(int stage, const State& y, Real at) {
-    for (Share& share : shares_) balance_.rate(y, at, share.parts, share.rates[stage], share.booked[stage]);
+    for (PartRates& part : part_rates_)
+      balance_.rate(y, at, part.parts, part.rates[stage], part.booked[stage]);
   }
 
   // out += step · Σ weights · rates, in one pass for two stages
   void add_rates(const std::vector<Real> Tableau::*weights, Real step, State& out) const {
-    for (const Share& share : shares_) {
+    for (const PartRates& part : part_rates_) {
       const State* waiting = nullptr;
       Real of_waiting = 0;
       for (int s = 0; s < fluxes_.stages(); ++s) {
-        const Real w = step * (share.tableau->*weights)[s];
+        const Real w = step * (part.tableau->*weights)[s];
         if (w == 0) continue;
         if (!waiting) {
-          waiting = &share.rates[s];
+          waiting = &part.rates[s];
           of_waiting = w;
           continue;
         }
         for (std::size_t n = 0; n < out.size(); ++n)
-          out[n] += of_waiting * (*waiting)[n] + w * share.rates[s][n];
+          out[n] += of_waiting * (*waiting)[n] + w * part.rates[s][n];
         waiting = nullptr;
       }
       if (waiting)
@@ -159,33 +160,33 @@ class RungeKutta final : public Stepper {
       return;
     }
     known_ = start_;
-    for (const Share& share : shares_)
+    for (const PartRates& part : part_rates_)
       for (int j = 0; j < s; ++j)
-        if (const Real w = step * share.tableau->a[s][j]; w != 0)
-          for (std::size_t n = 0; n < known_.size(); ++n) known_[n] += w * share.rates[j][n];
+        if (const Real w = step * part.tableau->a[s][j]; w != 0)
+          for (std::size_t n = 0; n < known_.size(); ++n) known_[n] += w * part.rates[j][n];
     const Real own = step * fluxes_.a[s][s];
     if (own == 0) {
       balance_.recover(known_, stage_time, stage_);
-      balance_.pin(stage_time, stage_);
+      balance_.prescribe(stage_time, stage_);
       evaluate(s, stage_, stage_time);
     } else {
       solver_.solve(stage_, known_, stage_time, own);
       evaluate(s, stage_, stage_time);
-      left_ += solver_.left_of(stage_, known_, shares_[0].rates[s], stage_time, own);
+      left_ += solver_.left_of(stage_, known_, part_rates_[0].rates[s], stage_time, own);
     }
   }
 
-  // work_ becomes what the formula gives; y what walls make of it.
+  // work_ becomes what the formula gives; y what boundaries make of it.
   void end_step(State& y, Real at, Real step) {
     work_ = start_;
     add_rates(&Tableau::b, step, work_);
     // Without its last stage as its end, the step ends with one more sum.
-    if (shares_.size() == 1 && fluxes_.ends_with_last_stage()) {
+    if (part_rates_.size() == 1 && fluxes_.ends_with_last_stage()) {
       y.swap(stage_);
     } else {
       y = stage_;
       balance_.recover(work_, at + step, y);
-      balance_.pin(at + step, y);
+      balance_.prescribe(at + step, y);
     }
   }
 
@@ -196,7 +197,7 @@ class RungeKutta final : public Stepper {
     for (int s = 0; s < fluxes_.stages(); ++s) {
       const Real w = step * (fluxes_.b[s] - fluxes_.embedded[s]);
       if (w != 0)
-        for (std::size_t n = 0; n < known_.size(); ++n) known_[n] += w * shares_[0].rates[s][n];
+        for (std::size_t n = 0; n < known_.size(); ++n) known_[n] += w * part_rates_[0].rates[s][n];
     }
     if (implicit_) {
       solver_.smooth(known_, error_);
@@ -205,19 +206,20 @@ class RungeKutta final : public Stepper {
       for (std::size_t n = 0; n < known_.size(); ++n) known_[n] += work_[n];
       error_ = y;
       balance_.recover(known_, at + step, error_);
-      balance_.pin(at + step, error_);
+      balance_.prescribe(at + step, error_);
       for (std::size_t n = 0; n < error_.size(); ++n) error_[n] -= y[n];
     }
-    for (const Index h : balance_.held()) error_[h] = 0;
+    for (const Index h : balance_.prescribed()) error_[h] = 0;
   }
 
   // The last stage's rate is the next step's first.
   void keep_last_rate(Real end) {
-    first_rate_known_ = shares_.size() == 1 && fluxes_.starts_with_state() && fluxes_.ends_with_last_stage();
+    first_rate_known_ =
+        part_rates_.size() == 1 && fluxes_.starts_with_state() && fluxes_.ends_with_last_stage();
     if (!first_rate_known_) return;
-    Share& share = shares_[0];
-    share.rates.front().swap(share.rates.back());
-    std::swap(share.booked.front(), share.booked.back());
+    PartRates& part = part_rates_[0];
+    part.rates.front().swap(part.rates.back());
+    std::swap(part.booked.front(), part.booked.back());
     known_at_ = end;
   }
 
@@ -232,7 +234,7 @@ class RungeKutta final : public Stepper {
     std::optional<Totals> totals;  ///< of the state that the last step left, and where that was
     const Real* state = nullptr;
   } in_stages_;
-  std::vector<Share> shares_;
+  std::vector<PartRates> part_rates_;
   State start_, stage_, known_, work_, error_;
   bool first_rate_known_ = false;
   Real known_at_ = 0;

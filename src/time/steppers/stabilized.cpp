@@ -17,7 +17,7 @@ class StabilizedStepper final : public Stepper {
   StabilizedStepper(Balance& balance, const Scheme& scheme, const Stabilized& method)
       : balance_(balance),
         method_(method),
-        steady_(balance.offers().linear && balance.offers().steady_matrix) {
+        steady_(balance.capabilities().linear && balance.capabilities().steady_matrix) {
     need_matrix(balance, scheme);
     const auto size = static_cast<std::size_t>(balance.layout().size());
     for (auto* s : {&previous_, &start_, &first_rate_, &rate_, &now_, &before_, &stage_, &error_})
@@ -45,16 +45,16 @@ class StabilizedStepper final : public Stepper {
         const Real time = at + rows_[j - 1].c * step;
         for (std::size_t n = 0; n < now_.size(); ++n) rate_[n] = start_[n] + now_[n];
         balance_.recover(rate_, time, stage_);
-        balance_.pin(time, stage_);
+        balance_.prescribe(time, stage_);
         balance_.rate(stage_, time, Parts::all(), rate_, ledgers_.booked);
       }
       take_stage(rows_[j], step);
     }
     for (std::size_t n = 0; n < now_.size(); ++n) rate_[n] = start_[n] + now_[n];
     balance_.recover(rate_, at + step, y);
-    balance_.pin(at + step, y);
+    balance_.prescribe(at + step, y);
     amounts = ledgers_.now;
-    steppers::book_walls(balance_, y, at + step, rate_, error_, amounts);
+    steppers::book_boundaries(balance_, y, at + step, rate_, error_, amounts);
     estimate(y, at, step);
     return balance_.totals(y, at + step);
   }
@@ -108,7 +108,7 @@ class StabilizedStepper final : public Stepper {
     error_ = y;
     balance_.recover(before_, at + step, error_);
     for (std::size_t n = 0; n < error_.size(); ++n) error_[n] -= y[n];
-    for (const Index h : balance_.held()) error_[h] = 0;
+    for (const Index h : balance_.prescribed()) error_[h] = 0;
   }
 
   Balance& balance_;

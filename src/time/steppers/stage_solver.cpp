@@ -9,7 +9,7 @@
 namespace williwaw {
 
 void need_matrix(Balance& balance, const Scheme& scheme) {
-  if (!balance.offers().matrix)
+  if (!balance.capabilities().matrix)
     throw InputError("scheme '" + scheme.name +
                      "' needs a matrix, which this equation does not offer: choose an explicit scheme");
 }
@@ -26,27 +26,27 @@ void solve_step(LinearSolver& solver, const State& right, State& out, Index& ite
 
 std::vector<char> mask_of_fixed(const Balance& balance) {
   std::vector<char> mask(static_cast<std::size_t>(balance.layout().size()), 0);
-  for (const Index n : balance.held()) mask[n] = 1;
-  for (const Index n : balance.absent()) mask[n] = 1;
+  for (const Index n : balance.prescribed()) mask[n] = 1;
+  for (const Index n : balance.inactive()) mask[n] = 1;
   return mask;
 }
 
-void move_held(Balance& balance, const State& y, Real at, Real step, State& rate) {
-  if (balance.held().empty()) return;
+void move_prescribed(Balance& balance, const State& y, Real at, Real step, State& rate) {
+  if (balance.prescribed().empty()) return;
   State ahead = y;
-  balance.pin(at + step, ahead);
-  for (const Index n : balance.held()) rate[n] = (ahead[n] - y[n]) / step;
+  balance.prescribe(at + step, ahead);
+  for (const Index n : balance.prescribed()) rate[n] = (ahead[n] - y[n]) / step;
 }
 
 StageSolver::StageSolver(Balance& balance, const Solving& solving, Parts parts)
     : balance_(balance),
-      offers_(balance.offers()),
+      capabilities_(balance.capabilities()),
       parts_(parts),
       kind_(solving.solver),
       ignored_(balance.lines().size()) {
   rules_.threads = solving.threads;
-  const bool same = offers_.linear || (offers_.approximate && offers_.same_matrix);
-  rules_.reused = same && offers_.steady_matrix;
+  const bool same = capabilities_.linear || (capabilities_.approximate && capabilities_.same_matrix);
+  rules_.reused = same && capabilities_.steady_matrix;
 }
 
 void StageSolver::factor(const State& about, Real at, Real weight) {
@@ -65,7 +65,7 @@ void StageSolver::residual(const State& trial, const State& known, Real at, Real
   balance_.storage(trial, at, r);
   balance_.rate(trial, at, parts_, rate_, ignored_);
   for (std::size_t n = 0; n < r.size(); ++n) r[n] -= known[n] + weight * rate_[n];
-  for (const Index h : balance_.held()) r[h] = 0;
+  for (const Index h : balance_.prescribed()) r[h] = 0;
 }
 
 void StageSolver::correct(const State& about, Real at, Real weight, const State& r, State& d) {
@@ -74,9 +74,9 @@ void StageSolver::correct(const State& about, Real at, Real weight, const State&
 }
 
 void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
-  balance_.pin(at, y);
+  balance_.prescribe(at, y);
   rate_.resize(y.size());
-  if (offers_.linear) {
+  if (capabilities_.linear) {
     // One correction is exact, and needs no vectors but those that are kept.
     work_.resize(y.size());
     correction_.resize(y.size());
@@ -89,7 +89,7 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
   Real scale = 0;
   for (const Real q : known) scale = std::max(scale, std::abs(q));
   rules.scale = scale > 0 ? scale : 1;
-  if (offers_.approximate) {
+  if (capabilities_.approximate) {
     // Corrections by a neighbour of the matrix take more of them, and end where limiting keeps switching.
     rules.tolerance = 1e-11;
     rules.iterations = 400;
@@ -104,15 +104,15 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
 
 void StageSolver::smooth(const State& right, State& out) {
   work_ = right;
-  for (const Index h : balance_.held()) work_[h] = 0;
+  for (const Index h : balance_.prescribed()) work_[h] = 0;
   solver_->solve(work_, out);
 }
 
 Real StageSolver::left_of(const State& y, const State& known, const State& rate, Real at, Real weight) {
   work_.resize(y.size());
   balance_.storage(y, at, work_);
-  // Held unknowns have no equation of their own.
-  for (const Index h : balance_.held()) work_[h] = known[h] + weight * rate[h];
+  // Prescribed unknowns have no equation of their own.
+  for (const Index h : balance_.prescribed()) work_[h] = known[h] + weight * rate[h];
   return sum_over(balance_.reductions(), [&](Index n) { return work_[n] - (known[n] + weight * rate[n]); });
 }
 

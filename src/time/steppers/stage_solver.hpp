@@ -10,7 +10,8 @@ class StageSolver {
   /// `parts` are what the stage treats implicitly.
   StageSolver(Balance& balance, const Solving& solving, Parts parts = Parts::all());
 
-  /// Q(y) − weight·F(y) = known at time `at`; `y` holds a first guess. Held unknowns get their values first.
+  /// Q(y) − weight·F(y) = known at time `at`; `y` holds a first guess. Prescribed unknowns get their values
+  /// first.
   void solve(State& y, const State& known, Real at, Real weight);
   /// (C − weight·F')⁻¹·right with the matrix last used, which damps what is stiff in an amount.
   void smooth(const State& right, State& out);
@@ -32,7 +33,7 @@ class StageSolver {
   void correct(const State& about, Real at, Real weight, const State& r, State& d);
 
   Balance& balance_;
-  Offers offers_;
+  Capabilities capabilities_;
   Parts parts_;
   std::string kind_;
   SolverRules rules_;
@@ -49,15 +50,15 @@ class StageSolver {
 /// Solves with the matrix last factored and counts iterations. Throws SolverError where they do not suffice.
 void solve_step(LinearSolver& solver, const State& right, State& out, Index& iterations);
 
-/// Nonzero for unknowns that walls hold or that are cut out.
+/// Nonzero for unknowns that boundaries hold or that are cut out.
 std::vector<char> mask_of_fixed(const Balance& balance);
 
-/// Waves: what walls hold moves as they do, over the step that begins at `at` in state `y`.
-void move_held(Balance& balance, const State& y, Real at, Real step, State& rate);
+/// Waves: what boundaries hold moves as they do, over the step that begins at `at` in state `y`.
+void move_prescribed(Balance& balance, const State& y, Real at, Real step, State& rate);
 
 /// Throws InputError unless the balance offers a matrix.
 void need_matrix(Balance& balance, const Scheme& scheme);
 /// Throws InputError for waves with ends that only leapfrog can follow.
-void refuse_leaping_walls(const Motion& motion, const Scheme& scheme);
+void refuse_leapfrog_boundaries(const SecondOrderDynamics& dynamics, const Scheme& scheme);
 
 }  // namespace williwaw

@@ -33,7 +33,7 @@ class TwoStepStepper final : public Stepper {
     solver_.solve(y, known_, at + step, weight);
     balance_.rate(y, at + step, Parts::all(), rate_, booked_);
     left_ = solver_.left_of(y, known_, rate_, at + step, weight);
-    // Increments without what walls supplied: the formula's own, for the state and for every line.
+    // Increments without what boundaries supplied: the formula's own, for the state and for every line.
     for (std::size_t n = 0; n < known_.size(); ++n) {
       increments_[n] = memory * increments_[n] + weight * rate_[n];
       known_[n] = start_[n] + increments_[n];
@@ -42,7 +42,7 @@ class TwoStepStepper final : public Stepper {
     increments_booked_.add(booked_, weight);
     last_step_ = step;
     amounts = increments_booked_;
-    steppers::book_walls(balance_, y, at + step, known_, work_, amounts);
+    steppers::book_boundaries(balance_, y, at + step, known_, work_, amounts);
     return balance_.totals(y, at + step);
   }
 

@@ -1,4 +1,4 @@
-// The mean of both sides: no false diffusion, and nothing that damps wiggles either.
+// The mean of both sides: no numerical diffusion, and nothing that damps wiggles either.
 #include "kinds.hpp"
 
 namespace williwaw {

@@ -27,10 +27,10 @@ inline Weights upwind_weights(Real v, Real, Real, Real) {
 /// f(left) and f(right) in the line's room.
 struct LawFluxes {
   Real *left, *right;
-  explicit LawFluxes(const FaceLine& line) : left(line.room), right(line.room + line.count) {
+  explicit LawFluxes(const FaceLine& line) : left(line.workspace), right(line.workspace + line.count) {
     const auto n = static_cast<std::size_t>(line.count);
-    line.law->flux(line.slot, {line.left, n}, {left, n});
-    line.law->flux(line.slot, {line.right, n}, {right, n});
+    line.law->flux(line.direction, {line.left, n}, {left, n});
+    line.law->flux(line.direction, {line.right, n}, {right, n});
   }
 };
 
@@ -38,10 +38,10 @@ struct LawFluxes {
 struct LawSpeeds {
   Real *left, *right;
   explicit LawSpeeds(const FaceLine& line)
-      : left(line.room + 2 * line.count), right(line.room + 3 * line.count) {
+      : left(line.workspace + 2 * line.count), right(line.workspace + 3 * line.count) {
     const auto n = static_cast<std::size_t>(line.count);
-    line.law->speed(line.slot, {line.left, n}, {left, n});
-    line.law->speed(line.slot, {line.right, n}, {right, n});
+    line.law->speed(line.direction, {line.left, n}, {left, n});
+    line.law->speed(line.direction, {line.right, n}, {right, n});
   }
 };
 

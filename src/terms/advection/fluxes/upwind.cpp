@@ -5,8 +5,8 @@
 namespace williwaw {
 namespace {
 
-WILLIWAW_CLONES void carry(Index count, const Real* v, const Real* left, const Real* right,
-                           Real* __restrict out) {
+WILLIWAW_CLONES void advect(Index count, const Real* v, const Real* left, const Real* right,
+                            Real* __restrict out) {
   for (Index i = 0; i < count; ++i) {
     const Real forward = v[i] > 0 ? v[i] : 0, back = v[i] - forward;
     out[i] = forward * left[i] + back * right[i];
@@ -47,7 +47,7 @@ WILLIWAW_CLONES void with_one_turn(Index count, const Real* left, const Real* ri
 
 void upwind_line(const FaceLine& line, Real* out) {
   if (line.velocity) {
-    carry(line.count, line.velocity, line.left, line.right, out);
+    advect(line.count, line.velocity, line.left, line.right, out);
     return;
   }
   const fluxes::LawFluxes f(line);

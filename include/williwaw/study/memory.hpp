@@ -1,0 +1,24 @@
+// What a run will take of the machine's memory, told before any of it is taken.
+#pragma once
+
+#include "williwaw/study/open_case.hpp"
+
+namespace williwaw::study {
+
+/// Memory, in bytes, that one process may use here: what the machine has, or what its control group
+/// (memory.max) or its limit on address space leave of that.
+Real available_memory();
+
+/// Peak memory, in bytes, of a process that runs a case in all its stages. Measured: processes of their own
+/// take some steps of the case, or of the case on coarser grids where it has more than 4e5 unknowns, which
+/// are put forward by what grows with the unknowns, with the boundaries, and with the fill of direct factors.
+/// Figures, films and threads are not counted. Nothing where the case cannot be read or run, where its grid
+/// cannot be made coarser, or where it would take longer than half a minute. Call it before threads were
+/// started and large fields were built: the processes begin as copies of this one.
+std::optional<Real> peak_memory(const std::string& text, const std::filesystem::path& name,
+                                const std::vector<std::string>& overrides = {}, const Reading& reading = {});
+/// The same of a case file.
+std::optional<Real> peak_memory(const std::filesystem::path& file,
+                                const std::vector<std::string>& overrides = {}, const Reading& reading = {});
+
+}  // namespace williwaw::study

@@ -1,0 +1,59 @@
+// Runs a case: marches it and leaves a result folder.
+#pragma once
+
+#include "williwaw/store/folder_lock.hpp"
+#include "williwaw/study/check.hpp"
+
+namespace williwaw::study {
+
+/// How far the solution is from the exact one at a record, in shown units.
+struct Comparison {
+  Real time = 0;
+  Norms norms;
+};
+
+struct RunOptions {
+  std::filesystem::path folder;
+  /// Told besides what the run itself records; `arrived` ends the stage that is run.
+  Observers observers = {};
+  /// Told when a stage begins: its title, its case and what was prepared.
+  std::function<void(const Case&, const Prepared&)> on_stage = {};
+  bool resume = false;           ///< go on from the folder's checkpoint, where there is one
+  Real checkpoint_seconds = 10;  ///< between checkpoints, on the boundary clock; 0: after every step
+};
+
+struct RunResult {
+  Outcome outcome;  ///< of a run in time
+  std::optional<SteadyOutcome> steady;
+  std::vector<Comparison> comparisons;
+  std::vector<std::string> files;
+  Index records = 0;
+  Real seconds = 0;
+  Report closing;                   ///< closing words of all stages
+  std::optional<Index> resumed_at;  ///< step of the checkpoint that it went on from
+  /// Keeps others from writing into the folder while figures are drawn there.
+  std::shared_ptr<store::FolderLock> lock;
+};
+
+/// Where a case's results go unless told otherwise: CASE.out beside the working directory.
+std::filesystem::path default_folder(const std::filesystem::path& case_file);
+
+/// Marches a prepared case, or finds its steady state, and writes fields.nc, series.csv, summary.json,
+/// case.toml and run.log; a steady state adds residuals.csv, and boundaries.csv tells what flows through
+/// every face of every boundary at the end. What was recorded is kept when the run blows up, is interrupted,
+/// meets data that are no numbers, or cannot write its files. Throws StoreError where another process writes
+/// into the folder.
+RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options);
+
+/// Whether a run in the folder can go on from a checkpoint.
+bool has_checkpoint(const std::filesystem::path& folder);
+
+/// What a run that was killed, or could not write its files, had recorded: completes fields.nc and series.csv
+/// from its journal and returns the number of whole fields. A checkpoint stays, so that the run can still go
+/// on. Throws StoreError for a folder that holds no journal.
+Index recover(const std::filesystem::path& folder);
+
+/// The closing words of a run: budget, how settled it is, comparison, files.
+Report closing_report(const Case& given, const Prepared& prepared, const RunResult& result);
+
+}  // namespace williwaw::study

@@ -1,0 +1,265 @@
+#include "williwaw/boundary/boundary_closure.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "williwaw/grid/expect.hpp"
+
+namespace williwaw {
+
+namespace {
+// Newton steps for the unknown on a boundary with a nonlinear law; radiation needs three or four.
+constexpr int boundary_iterations = 30;
+// Unknowns this near to a boundary that follows them, in widths, feel it themselves: between both a spring
+// would be as stiff as the gap is short.
+constexpr Real close_to_boundary = 0.3;
+}  // namespace
+
+BoundaryClosure::BoundaryClosure(const Grid& grid, BoundarySection section, std::vector<Real> capacities)
+    : section_(std::move(section)),
+      places_(static_cast<Index>(section_.faces.size())),
+      capacities_(std::move(capacities)) {
+  const std::size_t count = section_.faces.size();
+  expect(capacities_.size() == count, "Closure: a capacity for each face");
+  const Boundary& boundary = section_.boundary;
+  for (std::size_t f = 0; f < count; ++f) {
+    const BoundaryFace& face = section_.faces[f];
+    places_.set(static_cast<Index>(f), face.place);
+    is_prescribed_.push_back(boundary.holds() && face.distance == 0 ? 1 : 0);
+    prescribes_ = prescribes_ || is_prescribed_.back();
+  }
+  for (Index line = 0, f = 0; line <= grid.lines(); ++line) {
+    while (f < faces() && unknown(f) < line * grid.size(0)) ++f;
+    first_of_line_.push_back(f);
+  }
+  for (const auto& condition : boundary.conditions())
+    lines_.push_back({section_.name + ": " + condition->kind(), LedgerLine::Kind::boundary, section_.name});
+  while (boundary.advective_boundary() && !boundary.conditions()[advective_condition_]->advective_boundary())
+    ++advective_condition_;
+  has_rate_ = std::ranges::any_of(boundary.conditions(), [](const auto& c) { return c->has_rate(); });
+  if (!has_rate_) return;
+  for (const auto& condition : boundary.conditions())
+    if (const Absorption* out = condition->absorption())
+      absorbing_order_ = std::max(absorbing_order_, out->order);
+  // Beside the boundary, or where more than the unknown on it is looked at, the boundary has values of its
+  // own.
+  const bool beside =
+      std::ranges::any_of(section_.faces, [](const BoundaryFace& f) { return f.distance != 0; });
+  if (!beside && absorbing_order_ == 1) return;
+  if (section_.boundary.conditions().size() > 1)
+    throw InputError("'" + section_.name + "': a condition on the motion takes no other beside it");
+  close_.assign(count, 0);
+  for (std::size_t f = 0; f < count; ++f) {
+    const BoundaryFace& face = section_.faces[f];
+    const Real width = grid.axis(face.axis).widths()[grid.position(face.unknown)[face.axis]];
+    close_[f] = face.distance != 0 && face.distance < close_to_boundary * width ? 1 : 0;
+  }
+  for (std::size_t f = 0; f < count; ++f)
+    if (section_.faces[f].distance == 0) is_prescribed_[f] = 1;
+  prescribes_ = std::ranges::any_of(is_prescribed_, [](char p) { return p != 0; });
+}
+
+bool BoundaryClosure::left_side_depends_on_time() const {
+  return std::ranges::any_of(section_.boundary.conditions(),
+                             [](const auto& c) { return c->left_side_depends_on_time(); });
+}
+
+std::vector<Real> BoundaryClosure::prescribed_at(const Points& places, Real time) const {
+  if (!section_.boundary.holds()) return {};
+  const auto count = static_cast<std::size_t>(places.size());
+  const std::vector<Real> none(count, 0.0);
+  LawLine law(count);
+  section_.boundary.conditions().front()->law({places, time, none, none, {}}, law);
+  for (std::size_t n = 0; n < count; ++n) {
+    if (law.flux[n] != 0 || law.rate[n] != 0 || law.value[n] == 0) return {};
+    law.data[n] /= law.value[n];
+  }
+  return law.data;
+}
+
+void BoundaryClosure::declare(LedgerLines& lines, const std::string& prefix, int unknown) {
+  for (const LedgerLine& line : lines_) {
+    LedgerLine own = line;
+    own.name = prefix + own.name;
+    own.unknown = unknown;
+    ids_.push_back(lines.declare(std::move(own)));
+  }
+}
+
+// A law times a number is the same law: the flux coefficient becomes 1, or the value's where the flux takes
+// no part. Conditions on one boundary then add up: value, rate and data are sums.
+LawLine EvaluatedBoundaryClosure::state_laws(Real time, std::span<const Real> about,
+                                             std::vector<LawLine>& laws) const {
+  const std::size_t count = section().faces.size();
+  const Points& places = closure_->places();
+  laws.clear();
+  LawLine sum(count);
+  for (const auto& condition : section().boundary.conditions()) {
+    LawLine& law = laws.emplace_back(count);
+    condition->law({places, time, medium_.conductivity, medium_.storage, about}, law);
+    for (std::size_t f = 0; f < count; ++f) {
+      if (const Real unit = law.flux[f] != 0 ? law.flux[f] : law.value[f]; unit != 0 && unit != 1)
+        for (auto* coefficient : {&law.value, &law.flux, &law.rate, &law.data}) (*coefficient)[f] /= unit;
+      sum.rate[f] += law.rate[f];
+      if (!std::isfinite(law.value[f]) || !std::isfinite(law.data[f]))
+        throw DataError("boundary." + section().name,
+                        "condition '" + condition->kind() + "' of '" + section().name +
+                            "' is not a finite number at (" + to_text(places[static_cast<Index>(f)].x) +
+                            ", " + to_text(places[static_cast<Index>(f)].y) + ", " +
+                            to_text(places[static_cast<Index>(f)].z) + "), time " + to_text(time));
+      sum.value[f] += law.value[f];
+      sum.data[f] += law.data[f];
+      sum.flux[f] = law.flux[f];
+    }
+  }
+  return sum;
+}
+
+LawLine EvaluatedBoundaryClosure::law_at(Real time) const {
+  std::vector<LawLine> laws;
+  return state_laws(time, {}, laws);
+}
+
+void EvaluatedBoundaryClosure::begin() {
+  const std::size_t count = section().faces.size();
+  condition_flows_.resize(closure_->conditions());
+  for (auto* values : {&inflow_, &pull_, &target_}) values->assign(count, 0.0);
+  if (closure_->has_rate()) damping_.assign(count, 0.0);
+}
+
+void EvaluatedBoundaryClosure::update(const BoundaryMedium& medium, Real time, std::span<const Real> y,
+                                      std::span<const Real> position) {
+  const bool linear = closure_->is_linear(), on_time = closure_->depends_on_time();
+  const bool changed = !ready_ || stamp_ != medium.stamp();
+  if (!changed && linear && (!on_time || time == time_)) {
+    if (moves()) move_to(position);
+    return;
+  }
+  if (!ready_) begin();
+  // What an error leaves behind is not ready.
+  ready_ = false;
+  if (changed) medium.at_boundary(section(), medium_);
+  std::vector<LawLine> laws;
+  if (linear) {
+    const LawLine sum = state_laws(time, {}, laws);
+    if (moves()) {
+      for (std::size_t f = 0; f < damping_.size(); ++f)
+        damping_[f] = closure_->close(static_cast<Index>(f)) ? section().faces[f].area * sum.rate[f] : 0;
+      move_to(position);
+      law_ = sum;
+    } else {
+      close(laws, sum);
+      for (std::size_t f = 0; f < damping_.size(); ++f) damping_[f] = section().faces[f].area * sum.rate[f];
+      sum_up(sum);
+    }
+  } else {
+    // u_wall = u + resistance·q(u_wall), by Newton's method from the last boundary value.
+    if (y.empty()) {
+      about_.clear();
+    } else if (about_.size() != section().faces.size()) {
+      about_.resize(section().faces.size());
+      for (Index f = 0; f < faces(); ++f) about_[f] = y[unknown(f)];
+    }
+    LawLine sum(0);
+    for (int n = 0; n < (y.empty() ? 1 : boundary_iterations); ++n) {
+      sum = state_laws(time, about_, laws);
+      close(laws, sum);
+      Real change = 0, size = 0;
+      for (Index f = 0; !y.empty() && f < faces(); ++f) {
+        const Real next = boundary_value(f, y[unknown(f)]);
+        change = std::max(change, std::abs(next - about_[f]));
+        size = std::max(size, std::abs(next));
+        about_[f] = next;
+      }
+      if (change <= 1e-14 * size) break;
+    }
+    sum_up(sum);
+  }
+  time_ = time;
+  stamp_ = medium.stamp();
+  ready_ = true;
+}
+
+// u_wall = u + resistance·q, put into the law, gives q·(flux + value·resistance) = data − value·u.
+void EvaluatedBoundaryClosure::close(const std::vector<LawLine>& laws, const LawLine& sum) {
+  const std::size_t count = section().faces.size();
+  for (auto& part : condition_flows_) {
+    part.inflow.assign(count, 0.0);
+    part.pull.assign(count, 0.0);
+  }
+  for (std::size_t f = 0; f < count; ++f) {
+    if (closure_->prescribes(static_cast<Index>(f))) continue;
+    const Real resistance = medium_.resistance[f], area = section().faces[f].area;
+    // An unknown beyond the boundary that it belongs to must not turn the law around.
+    const Real along = std::max(sum.flux[f] + sum.value[f] * resistance, 0.1 * sum.flux[f]);
+    if (!(along > 0))
+      throw InputError("an unknown lies beyond the boundary '" + section().name +
+                       "' that holds it: refine the grid");
+    const bool conducts = resistance < no_conduction;
+    const Real alpha = conducts || sum.value[f] == 0 ? sum.data[f] / along : 0,
+               beta = conducts ? sum.value[f] / along : 0;
+    inflow_[f] = area * alpha;
+    pull_[f] = area * beta;
+    for (std::size_t c = 0; c < laws.size(); ++c) {
+      if (sum.flux[f] == 0) {  // held: the only condition there is
+        condition_flows_[c].inflow[f] = inflow_[f];
+        condition_flows_[c].pull[f] = pull_[f];
+      } else {
+        condition_flows_[c].inflow[f] = area * (laws[c].data[f] - laws[c].value[f] * alpha * resistance);
+        condition_flows_[c].pull[f] = area * laws[c].value[f] * (1 - beta * resistance);
+      }
+    }
+  }
+}
+
+void EvaluatedBoundaryClosure::sum_up(const LawLine& sum) {
+  data_bounds_ = {};
+  data_bounds_.known = true;
+  data_bounds_.steady = !closure_->depends_on_time();
+  idle_ = true;
+  for (std::size_t f = 0; f < section().faces.size(); ++f) {
+    idle_ = idle_ && inflow_[f] == 0 && pull_[f] == 0;
+    // A boundary that drives the unknown away from its target bounds nothing.
+    data_bounds_.known = data_bounds_.known && pull_[f] >= 0;
+    if (sum.value[f] != 0) {
+      target_[f] = sum.data[f] / sum.value[f];
+      // The target of a tangent moves with the state: it is no bound.
+      data_bounds_.known = data_bounds_.known && closure_->is_linear();
+      data_bounds_.lowest = std::min(data_bounds_.lowest, target_[f]);
+      data_bounds_.highest = std::max(data_bounds_.highest, target_[f]);
+    } else {
+      const Real change = section().faces[f].area * sum.data[f] / closure_->capacity(static_cast<Index>(f));
+      data_bounds_.raising = std::max(data_bounds_.raising, change);
+      data_bounds_.lowering = std::max(data_bounds_.lowering, -change);
+    }
+  }
+}
+
+Real EvaluatedBoundaryClosure::boundary_value(Index face, Real u) const {
+  if (prescribes(face)) return target_[face];
+  // Without diffusion the boundary takes nothing from beside it, and gives nothing to it but what advection
+  // carries.
+  if (medium_.resistance[face] >= no_conduction) return section().boundary.holds() ? target_[face] : u;
+  return u + medium_.resistance[face] * (inflow_[face] - pull_[face] * u) / section().faces[face].area;
+}
+
+// A boundary that imposes these values for the time being.
+void EvaluatedBoundaryClosure::move_to(std::span<const Real> values) {
+  const std::size_t count = section().faces.size();
+  for (auto& part : condition_flows_) {
+    part.inflow.assign(count, 0.0);
+    part.pull.assign(count, 0.0);
+  }
+  idle_ = false;
+  data_bounds_ = {};
+  for (std::size_t f = 0; f < count; ++f) {
+    target_[f] = values[f];
+    if (closure_->prescribes(static_cast<Index>(f)) || closure_->close(static_cast<Index>(f))) continue;
+    pull_[f] = section().faces[f].area / medium_.resistance[f];
+    inflow_[f] = pull_[f] * values[f];
+    condition_flows_[0].pull[f] = pull_[f];
+    condition_flows_[0].inflow[f] = inflow_[f];
+  }
+}
+
+}  // namespace williwaw

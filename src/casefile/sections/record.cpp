@@ -1,0 +1,73 @@
+// [record] and [[probe]]: what is written while a case runs.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "casefile/sections/sections.hpp"
+#include "williwaw/store/run_series.hpp"
+
+namespace williwaw::casefile {
+
+void read_records(const Context& context, const Node& root, Case& result) {
+  if (const Node* node = root.find("record")) {
+    const Section section(context, *node, "record");
+    section.allow({"every", "times", "every_steps", "series"}, {});
+    if (result.steady) throw CaseError(node->place.text(), "record", "a steady state has no times to record");
+    if (section.has("every") + section.has("times") + section.has("every_steps") > 1)
+      throw CaseError(node->place.text(), "record", "give one of every, times and every_steps");
+    const Real until = result.plan.until;
+    if (section.has("every")) {
+      const Real every = read_time_value(context, section, "every");
+      if (!(every > 0)) section.fail("every", "must be above zero");
+      result.record_every = every;
+      if ((until - context.start) / every > 1e6)
+        section.fail("every", "more than a million records would be written");
+      for (Index n = 1; context.start + static_cast<Real>(n) * every < until * (1 + 1e-9); ++n)
+        result.plan.records.push_back(context.start + static_cast<Real>(n) * every);
+    }
+    if (const Node* times = section.find("times")) {
+      if (!times->is_array()) section.fail("times", "a list of times is needed here, [..]");
+      for (const auto& item : times->array()) {
+        const Real t = read_number(context, item, "record.times", a_time());
+        // Times of other stages are no business of this one.
+        const bool elsewhere = context.start > 0 || !result.stages.empty();
+        if (elsewhere && (t < context.start || t > until * (1 + 1e-9)) &&
+            !(result.settled.ends_run || (result.cycle && result.cycle->ends_run)))
+          continue;
+        if (!(t >= 0 && (t <= until * (1 + 1e-9) ||
+                         (result.settled.ends_run || (result.cycle && result.cycle->ends_run)))))
+          throw CaseError(item.place.text(), "record.times",
+                          "lies outside the run, which goes from 0 to its end");
+        result.plan.records.push_back(t);
+      }
+      std::ranges::sort(result.plan.records);
+    }
+    if (section.has("every_steps")) result.plan.record_every_steps = section.whole("every_steps", 1);
+    if (section.has("series")) {
+      result.plan.series_every = read_time_value(context, section, "series");
+      if (!(result.plan.series_every > 0)) section.fail("series", "must be above zero");
+    }
+  }
+  if (const Node* probes = root.find("probe")) {
+    if (!probes->is_array()) throw CaseError(probes->place.text(), "probe", "write [[probe]], once for each");
+    for (const auto& item : probes->array()) {
+      const Section section(context, item, "probe");
+      section.allow({"name", "at"}, {"region", "measure"});
+      Probe probe;
+      section.need("name", "a name for the probe");
+      probe.name = section.word("name", "");
+      if (probe.name.empty() || probe.name.find_first_of(",\"\n") != std::string::npos)
+        section.fail("name", "a name without commas and quotation marks is needed here");
+      if (store::reserved_in_series(probe.name))
+        section.fail("name", "the series has a column '" + probe.name + "' of its own; choose another name");
+      if (std::ranges::find(result.probes, probe.name, &Probe::name) != result.probes.end())
+        section.fail("name", "two probes are called '" + probe.name + "'");
+      probe.at =
+          read_point(context, section.need("at", "the probe's place"), "probe.at", result.problem.grid());
+      result.probes.push_back(probe);
+    }
+  }
+}
+
+}  // namespace williwaw::casefile

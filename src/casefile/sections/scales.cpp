@@ -1,0 +1,79 @@
+// The units in which a case shows what it computes.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "casefile/sections/sections.hpp"
+
+namespace williwaw::casefile {
+
+namespace {
+
+Unit first_unit(const Context& context, const std::vector<const Node*>& candidates, const char* otherwise) {
+  for (const Node* c : candidates)
+    if (c)
+      if (const auto unit = unit_written(context, *c)) return *unit;
+  return Unit::of(otherwise);
+}
+
+std::vector<const Node*> children(const Node* parent, const Words& keys) {
+  std::vector<const Node*> result;
+  for (const auto& k : keys)
+    if (parent) result.push_back(parent->find(k));
+  return result;
+}
+
+// The same unit as people write it, where it has such a name.
+std::string by_known_name(const Unit& unit, const Words& names) {
+  for (const auto& name : names)
+    if (unit.same_dimension(Unit::of(name))) return name;
+  return unit.si_text();
+}
+
+}  // namespace
+
+void choose_scales(const Context& context, const Node& root, const EquationKind& kind,
+                   const Dimensions& dimensions, Case& result) {
+  const bool shown = context.dimensional;
+  std::vector<const Node*> lengths;
+  for (const char* axis : {"x", "y", "z", "r"})
+    for (const Node* n : children(root.find("grid")->find(axis), {"to", "from", "spacing", "faces"}))
+      lengths.push_back(n);
+  const auto scale = [shown](Unit unit, const char* otherwise) {
+    if (!shown) return store::Scale{};
+    if (!unit.same_dimension(Unit::of(otherwise))) unit = Unit::of(otherwise);
+    const Real zero = unit.from_si(0);
+    // From far apart, so that a zero point (273.15) costs the factor no digits.
+    return store::Scale{unit.text(), (unit.from_si(1e9) - zero) / 1e9, zero};
+  };
+  result.length = scale(first_unit(context, lengths, "m"), "m");
+  result.time = scale(first_unit(context, children(root.find("time"), {"until", "lasts", "step"}), "s"), "s");
+  const Unit value = shown_unit(kind, context, root);
+  result.value = scale(value, value.text().c_str());
+  if (!shown) return;
+  // A difference has no zero point: degC stand for K.
+  if (dimensions.difference && value.has_origin()) result.value = scale(Unit::of("K"), "K");
+  result.absolute_temperature = dimensions.of_temperature();
+  const int dimension = result.problem.grid().volume_dimension();
+  if (kind.unknown == "temperature") {
+    result.amount_unit = dimension == 1 ? "J/m^2" : dimension == 2 ? "J/m" : "J";
+    result.flow_unit = dimension == 1 ? "W/m^2" : dimension == 2 ? "W/m" : "W";
+    result.flux_unit = "W/m^2";
+  } else if (dimensions.waves) {
+    // The energy of the motion, half of what is stored times the square of the rate.
+    const Unit energy = dimensions.storage * dimensions.rate.power(2) * Unit::of("m").power(dimension);
+    result.amount_unit = by_known_name(energy, {"J", "J/m", "J/m^2", "m^3/s^2", "m^4/s^2", "m^5/s^2"});
+    result.flow_unit =
+        by_known_name(energy / Unit::of("s"), {"W", "W/m", "W/m^2", "m^3/s^3", "m^4/s^3", "m^5/s^3"});
+    result.flux_unit = dimensions.flux.si_text();
+  } else {
+    const Unit amount = dimensions.storage * dimensions.unknown * Unit::of("m").power(dimension);
+    result.amount_unit = by_known_name(amount, {"kg", "kg/m", "kg/m^2", "m^2/s", "m^3/s", "mol", "mol/m"});
+    result.flow_unit =
+        by_known_name(amount / Unit::of("s"), {"kg/s", "kg/m/s", "kg/m^2/s", "m^2/s^2", "m^3/s^2"});
+    result.flux_unit = dimensions.flux.si_text();
+  }
+}
+
+}  // namespace williwaw::casefile

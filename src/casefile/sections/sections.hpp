@@ -1,0 +1,89 @@
+// The parts of a case, read one by one. Each takes the whole tree and fills in its share of the Case.
+#pragma once
+
+#include "casefile/formula/typed_formula.hpp"
+
+namespace williwaw::casefile {
+
+/// Dimensions that follow from the equation.
+struct Dimensions {
+  Unit unknown, storage, source, conductivity, flux, gradient, exchange;
+  Unit rate, impedance;  ///< of waves
+  bool waves = false;
+  Unit shown;               ///< that the case writes the unknown in
+  bool difference = false;  ///< the unknown is one: degC are differences, and nothing lies below zero kelvin
+
+  UnknownInFormulas in_formulas() const {
+    return {{Dimension(unknown), of_temperature() ? Measure::Origin::absolute : Measure::Origin::none},
+            shown};
+  }
+  Expected a_value() const {
+    return {unknown, difference, of_temperature() ? "a temperature" : "a value of the unknown"};
+  }
+  bool of_temperature() const { return unknown.same_dimension(Unit::of("K")) && !difference; }
+};
+
+/// The text of a case. Throws CaseError.
+std::string read_text(const std::filesystem::path& file, const std::string& place, const std::string& key);
+
+/// A case as a tree, with its overrides, variant and stage laid over it.
+struct Tree {
+  Node root;
+  Context context;
+  std::vector<std::string> variants = {}, stages = {};
+};
+/// Throws CaseError.
+Tree tree_of(const std::string& text, const std::filesystem::path& name,
+             const std::vector<std::string>& overrides, const Reading& reading);
+/// Unknowns along each axis, without building the grid; none for a grid that `read_grid` refuses.
+std::vector<Real> sizes_of_grid(const Tree& tree);
+/// Unknowns in all; 0 where there are no sizes.
+Real unknowns_of(const std::vector<Real>& sizes);
+/// The constants of the case, its included ones first, put into the context.
+void read_constants(const Node& root, Context& context);
+Grid read_grid(const Context& context, const Node& root);
+/// Finds the equation's kind; throws for one that is not there.
+const EquationKind& read_equation_kind(const Node& root, const Context& context);
+Dimensions dimensions_of(const EquationKind& kind, const Context& context, const Node& root);
+Regions read_regions(const Context& context, const Node& root, const Grid& grid);
+void read_contacts(const Context& context, const Node& root, const Dimensions& dimensions,
+                   Equation& equation);
+Equation read_equation(const Context& context, const Node& root, const Grid& grid, const EquationKind& kind,
+                       const Dimensions& dimensions, std::vector<std::pair<std::string, Value>>& shown);
+/// What carries the unknown, where the kind has such keys.
+void read_advection(const Context& context, const Section& section, const EquationKind& kind,
+                    const Dimensions& dimensions, Equation& equation,
+                    std::vector<std::pair<std::string, Value>>& shown);
+/// A time, and the time that a key gives.
+Expected a_time();
+Real read_time_value(const Context& context, const Section& section, const std::string& key);
+/// "auto" and the names of all linear solvers.
+Words solver_names();
+void read_steady(const Context& context, const Node& node, Case& result);
+void read_settled(const Context& context, const Node& root, Case& result);
+void read_cycle(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+void read_boundary(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+void read_initial(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+/// [time] or [steady], and [settled].
+void read_time(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+void read_space(const Context& context, const Node& root, Case& result);
+void read_records(const Context& context, const Node& root, Case& result);
+void read_exact(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+void read_converge(const Context& context, const Node& root, Case& result);
+void read_figures(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+/// { from = "a.out", time = .., onto = .. }
+Value read_from_run(const Context& context, const Node& node, const Dimensions& dimensions, const Grid& grid);
+/// The unit of what that run shows; nothing if it is not there, which is for read_from_run to say.
+std::optional<Unit> unit_of_run(const Context& context, const Node& node);
+/// [exact] manufactured = true: writes sources, boundaries and initial values into the tree so that
+/// exact.value solves it.
+void manufacture(const Context& context, Node& root);
+/// [exact] solution = ..: one of those that have names, with the numbers of the case.
+Value named_exact(const Section& section, const Case& given);
+/// The units of length, time, unknown, amounts and flows in which results are shown.
+void choose_scales(const Context& context, const Node& root, const EquationKind& kind,
+                   const Dimensions& dimensions, Case& result);
+/// The unit that the unknown is shown in.
+Unit shown_unit(const EquationKind& kind, const Context& context, const Node& root);
+
+}  // namespace williwaw::casefile

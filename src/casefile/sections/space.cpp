@@ -1,0 +1,48 @@
+// [space]: reconstruction, numerical flux and order of differences.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "casefile/sections/sections.hpp"
+#include "williwaw/terms/numerical_flux.hpp"
+#include "williwaw/terms/reconstruction.hpp"
+
+namespace williwaw::casefile {
+
+void read_space(const Context& context, const Node& root, Case& result) {
+  const Node* node = root.find("space");
+  if (!node) return;
+  const Section section(context, *node, "space");
+  const bool system = result.problem.equation().as_system;
+  section.allow({"diffusion_order", "reconstruction", "numerical_flux"}, {});
+  const bool advection = result.problem.equation().advection.has_value();
+  for (const char* key : {"reconstruction", "numerical_flux"})
+    if (section.has(key) && !system && !advection)
+      section.fail(key,
+                   "belongs to the advected quantity (transport, conservation) and to a wave with form = "
+                   "\"first-order\"; what diffuses takes central differences");
+  Words reconstructions, fluxes = wave_flux_names();
+  for (const auto& kind : limiter_kinds()) reconstructions.push_back(kind.name);
+  if (advection) {
+    reconstructions.clear();
+    fluxes.clear();
+    for (const auto& kind : reconstruction_kinds()) reconstructions.push_back(kind.name);
+    for (const auto& kind : numerical_fluxes()) fluxes.push_back(kind.name);
+  }
+  result.problem.reconstruction = section.choice("reconstruction", "first-order", reconstructions, {});
+  result.problem.numerical_flux = section.choice("numerical_flux", "upwind", fluxes, {});
+  // An error in one that is not written down is the section's.
+  result.space_place = result.flux_place = node->place.text();
+  if (section.has("reconstruction")) result.space_place = section.find("reconstruction")->place.text();
+  if (section.has("numerical_flux")) result.flux_place = section.find("numerical_flux")->place.text();
+  if (!section.has("diffusion_order")) return;
+  const Index order = section.whole("diffusion_order", 1);
+  const bool waves = result.problem.equation().second_order;
+  if (order != 2 && !(order == 4 && waves))
+    section.fail("diffusion_order", waves ? "must be 2 or 4" : "only order 2 is there yet");
+  result.problem.space_order = static_cast<int>(order);
+  result.space_place = section.find("diffusion_order")->place.text();
+}
+
+}  // namespace williwaw::casefile

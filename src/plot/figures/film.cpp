@@ -1,0 +1,34 @@
+// Films: the same frame over and over with everything fixed but the time.
+#include <algorithm>
+#include <cmath>
+
+#include "plot/kinds.hpp"
+
+namespace williwaw::plot {
+
+void film(const RunFolder& run, const FigureRequest& request, const Output& out, Real seconds) {
+  if (out.file.extension() != ".gif")
+    throw PlotError("films are written as .gif; '" + out.file.extension().string() + "' is not there yet");
+  if (const auto other = of_other_unknown(run, request)) return film(*other, request, out, seconds);
+  const int dimension = run.fields().grid().dimension();
+  FigureRequest fixed = request;
+  if (dimension == 3 && !fixed.at) throw PlotError("a film of a block needs a plane: --at z=..");
+  const auto range = run.range();
+  // One range for all frames, signed or not.
+  if (!fixed.range && dimension == 1) fixed.range = padded(range);
+  std::vector<Index> records = records_of(run, request, 120);
+  const Real hundredths = std::clamp(100 * seconds / static_cast<Real>(records.size()), 3.0, 100.0);
+  Gnuplot plot(out, std::lround(hundredths));
+  for (const Index r : records) {
+    if (dimension == 1 || fixed.along) {
+      plot.line("set title " + quoted(title_of(run, fixed) + ", t = " + time_text(run, r)));
+      plot.line("set key off");
+      draw_profile_frame(plot, run, fixed, {r});
+    } else {
+      draw_map_frame(plot, run, fixed, r, out);
+    }
+  }
+  plot.finish();
+}
+
+}  // namespace williwaw::plot

@@ -1,0 +1,145 @@
+// Profiles: the unknown along an axis or a line, one curve for each time.
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "plot/kinds.hpp"
+#include "williwaw/plot/overlay.hpp"
+
+namespace williwaw::plot {
+
+namespace {
+constexpr Index most_curves = 12;
+constexpr Index samples = 400;
+
+std::string entry(const RunFolder& run, Index record) {
+  return (run.fields().description().steady ? "" : "t = ") + time_text(run, record);
+}
+}  // namespace
+
+Curve curve_of(const Field& field, const FigureRequest& request, const store::Scale& length) {
+  Curve c;
+  if (request.along) {
+    Point from = request.along->first, to = request.along->second;
+    Real distance = 0;
+    for (int s = 0; s < 3; ++s) distance += std::pow(length.shown_difference(to[s] - from[s]), 2);
+    for (Index n = 0; n <= samples; ++n) {
+      const Real fraction = static_cast<Real>(n) / samples;
+      Point p;
+      for (int s = 0; s < 3; ++s) p[s] = length.shown(from[s] + fraction * (to[s] - from[s]));
+      c.position.push_back(fraction * std::sqrt(distance));
+      c.value.push_back(field.sample(p));
+    }
+    return c;
+  }
+  const Axis& axis = field.grid().axis(0);
+  const bool to_boundaries = axis.unknowns() == Unknowns::cells && !axis.periodic();
+  if (to_boundaries) {
+    c.position.push_back(axis.from());
+    c.value.push_back(0.5 * (field.at(-1) + field.at(0)));
+  }
+  for (Index i = 0; i < axis.size(); ++i) {
+    c.position.push_back(axis.points()[i]);
+    c.value.push_back(field.at(i));
+  }
+  if (to_boundaries) {
+    c.position.push_back(axis.to());
+    c.value.push_back(0.5 * (field.at(axis.size() - 1) + field.at(axis.size())));
+  } else if (axis.periodic()) {
+    c.position.push_back(axis.points()[0] + axis.length());
+    c.value.push_back(field.at(0));
+  }
+  return c;
+}
+
+std::string position_label(const RunFolder& run, const FigureRequest& request) {
+  const auto& d = run.fields().description();
+  return label(request.along ? "distance along the line" : run.fields().grid().axis(0).name(), d.length.unit);
+}
+
+void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,
+                        const std::vector<Index>& records) {
+  const auto& length = run.fields().description().length;
+  const auto range = request.range ? *request.range : padded(run.range());
+  std::vector<Curve> curves;
+  for (const Index r : records) curves.push_back(curve_of(run.fields().field(r), request, length));
+  plot.line("set xlabel " + quoted(position_label(run, request)));
+  plot.line("set ylabel " + quoted(value_label(run)));
+  plot.line(fmt::format("set yrange [{}:{}]", range.first, range.second));
+  plot.line(fmt::format("set xrange [{}:{}]", curves[0].position.front(), curves[0].position.back()));
+  std::string command = "plot ";
+  const Index count = static_cast<Index>(records.size());
+  for (Index n = 0; n < count; ++n) {
+    // Few unknowns are shown as what they are; many would only make the curve thick.
+    const bool marked = !request.along && curves[n].position.size() <= 40;
+    command += fmt::format(
+        "{}'-' binary record=({}) format='%double%double' using 1:2 with {} lw {} {}lc rgb '{}' title {}",
+        n == 0 ? "" : ", ", curves[n].position.size(), marked ? "linespoints" : "lines",
+        n + 1 == count ? 3 : 2, marked ? "pt 7 ps 0.5 " : "", curve(n, count).hex(),
+        quoted(entry(run, records[n])));
+  }
+  plot.line(command);
+  for (const auto& c : curves)
+    for (std::size_t i = 0; i < c.position.size(); ++i) plot.data(std::array{c.position[i], c.value[i]});
+}
+
+void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::path>>& runs,
+                   const FigureRequest& request, const std::string& title, const Output& out) {
+  std::vector<Curve> curves;
+  std::vector<std::string> entries;
+  std::pair<Real, Real> range{INFINITY, -INFINITY};
+  std::string across, up;
+  for (const auto& [name, folder] : runs) {
+    const RunFolder run(folder);
+    const Index last = static_cast<Index>(run.fields().times().size()) - 1;
+    curves.push_back(curve_of(run.fields().field(last), request, run.fields().description().length));
+    for (const Real v : curves.back().value) range = {std::fmin(range.first, v), std::fmax(range.second, v)};
+    entries.push_back(name);
+    across = position_label(run, request);
+    up = value_label(run);
+  }
+  range = request.range ? *request.range : padded(range);
+  Gnuplot plot(out);
+  plot.line("set title " + plot::quoted(title));
+  plot.line("set xlabel " + plot::quoted(across));
+  plot.line("set ylabel " + plot::quoted(up));
+  plot.line(fmt::format("set yrange [{}:{}]; set xrange [{}:{}]", range.first, range.second,
+                        curves[0].position.front(), curves[0].position.back()));
+  plot.legend(entries);
+  std::string command = "plot ";
+  for (std::size_t n = 0; n < curves.size(); ++n)
+    command += fmt::format(
+        "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' title {}",
+        n == 0 ? "" : ", ", curves[n].position.size(), distinct(static_cast<Index>(n)).hex(),
+        plot::quoted(entries[n]));
+  plot.line(command);
+  for (const auto& c : curves)
+    for (std::size_t i = 0; i < c.position.size(); ++i) plot.data(std::array{c.position[i], c.value[i]});
+  plot.finish();
+}
+
+FigureKind profiles_kind() {
+  return {"profiles", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
+            if (run.fields().grid().dimension() > 1 && !request.along)
+              throw PlotError(
+                  "profiles on a plan or in a block need a line: along = { from, to }, or --along X,Y:X,Y");
+            std::vector<Index> records = records_of(run, request, 6);
+            while (static_cast<Index>(records.size()) > most_curves && request.times.empty()) {
+              // Every other one, keeping the end.
+              std::vector<Index> fewer;
+              for (std::size_t n = records.size() % 2 ? 0 : 1; n < records.size(); n += 2)
+                fewer.push_back(records[n]);
+              records = fewer;
+            }
+            Gnuplot plot(out);
+            plot.line("set title " + quoted(title_of(run, request) +
+                                            (records.size() == 1 ? ", " + entry(run, records[0]) : "")));
+            std::vector<std::string> entries;
+            for (const Index r : records) entries.push_back(entry(run, r));
+            plot.legend(entries);
+            draw_profile_frame(plot, run, request, records);
+            plot.finish();
+          }};
+}
+
+}  // namespace williwaw::plot

@@ -1,0 +1,60 @@
+#include "williwaw/problem/boundary_condition.hpp"
+
+#include <algorithm>
+
+#include "problem/boundary_conditions/kinds.hpp"
+
+namespace williwaw {
+
+bool BoundaryCondition::depends_on_time() const {
+  return std::ranges::any_of(arguments_, [](const Function& f) { return f.depends_on_time(); });
+}
+
+bool Boundary::holds() const {
+  return std::ranges::any_of(conditions_, [](const auto& c) { return c->holds(); });
+}
+
+bool Boundary::depends_on_time() const {
+  return std::ranges::any_of(conditions_, [](const auto& c) { return c->depends_on_time(); });
+}
+
+bool Boundary::is_linear() const {
+  return std::ranges::all_of(conditions_, [](const auto& c) { return c->is_linear(); });
+}
+
+bool Boundary::needs_second_order() const {
+  return std::ranges::any_of(conditions_, [](const auto& c) { return c->has_rate() || c->absorption(); });
+}
+
+const AdvectiveBoundary* Boundary::advective_boundary() const {
+  for (const auto& c : conditions_)
+    if (const AdvectiveBoundary* end = c->advective_boundary()) return end;
+  return nullptr;
+}
+
+Boundary Boundary::operator+(const Boundary& other) const {
+  if (!empty() && !other.empty() && (holds() || other.holds()))
+    throw InputError("a boundary whose value is prescribed takes no further condition: keep one of the two");
+  Boundary sum = *this;
+  sum.conditions_.insert(sum.conditions_.end(), other.conditions_.begin(), other.conditions_.end());
+  return sum;
+}
+
+const std::vector<BoundaryConditionKind>& boundary_condition_kinds() {
+  static const std::vector<BoundaryConditionKind> kinds{
+      boundaries::dirichlet_kind(), boundaries::flux_kind(),      boundaries::gradient_kind(),
+      boundaries::robin_kind(),     boundaries::radiation_kind(), boundaries::insulated_kind(),
+      boundaries::fixed_kind(),     boundaries::free_kind(),      boundaries::driven_kind(),
+      boundaries::impedance_kind(), boundaries::absorbing_kind(), boundaries::diffusive_flux_kind(),
+      boundaries::outflow_kind()};
+  return kinds;
+}
+
+const BoundaryConditionKind& boundary_condition_kind(const std::string& name) {
+  const auto& kinds = boundary_condition_kinds();
+  const auto found = std::ranges::find(kinds, name, &BoundaryConditionKind::name);
+  if (found == kinds.end()) throw InputError("there is no condition called '" + name + "'");
+  return *found;
+}
+
+}  // namespace williwaw

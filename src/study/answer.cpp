@@ -1,0 +1,193 @@
+#include "williwaw/study/answer.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "study/run/cycle_watch.hpp"
+#include "study/run/settled.hpp"
+#include "study/wording.hpp"
+#include "williwaw/grid/field_operations.hpp"
+#include "williwaw/terms/numerical_flux.hpp"
+#include "williwaw/terms/reconstruction.hpp"
+#include "williwaw/verify/boundary_jumps.hpp"
+
+namespace williwaw::study {
+
+namespace {
+
+// Differences below this fraction of the values say nothing.
+constexpr Real round_off_of_values = 1e-9;
+
+constexpr const char* names_of_flows[] = {"amount ", "flow "};
+
+// Values that are prescribed side by side on two boundaries.
+std::string jump_text(const Case& given, const Discretization& balance, const verify::BoundaryJump& jump,
+                      std::size_t of) {
+  const std::size_t other = jump.first == of ? jump.second : jump.first;
+  const Real here = given.value.shown(jump.first == of ? jump.first_value : jump.second_value);
+  const Real there = given.value.shown(jump.first == of ? jump.second_value : jump.first_value);
+  return fmt::format("{} meets {} at {}{}; the flow grows with the logarithm of 1/spacing",
+                     readable(here, given.value.unit), readable(there, given.value.unit),
+                     given_place(given, jump.place),
+                     other == of ? "" : " (" + balance.closures()[other].section().name + ")");
+}
+
+bool same_control_volume(const Grid& g, const Point& a, const Point& b) {
+  return g.containing(a) == g.containing(b);
+}
+
+void read_headlines(const Case& given, const Discretization& balance, const Ledger& through,
+                    const Totals& totals, Answer& result) {
+  const auto add = [&](const std::string& name, const std::string& unit, Real value) {
+    result.headlines.push_back({name, unit, value, value});
+  };
+  for (const Probe& probe : given.probes) {
+    add(probe.name, given.value.unit, given.value.shown(result.field->sample(probe.at)));
+    result.headlines.back().smooth = given.value.shown(sample_cubic(*result.field, probe.at));
+  }
+  add("mean", given.value.unit, given.value.shown(totals.integral / balance.volume()));
+  for (std::size_t l = 0; l < balance.lines().size(); ++l)
+    if (balance.lines()[l].kind == LedgerLine::Kind::boundary)
+      add(names_of_flows[given.steady ? 1 : 0] + balance.lines()[l].name,
+          given.steady ? given.flow_unit : given.amount_unit, through[l]);
+  for (const auto& [name, reason] : without_limits(given, balance))
+    for (Headline& h : result.headlines)
+      if (h.name == name) h.without_limit = reason;
+}
+
+// Regions, cut-outs or parts that end inside cells.
+bool outline_crosses_cells(const Problem& problem, const Outline& outline) {
+  for (Index r = 0; r < problem.regions().size(); ++r)
+    if (problem.regions()[r].staircase) return true;
+  for (const BoundaryPart& p : problem.parts())
+    if (p.where) return true;
+  if (std::ranges::any_of(outline.facets(), [](const Facet& f) { return !f.straight; })) return true;
+  return !problem.regions().empty() && !RegionFractions(problem.grid(), problem.regions()).mixed().empty();
+}
+
+void solve_in_time(const Case& given, Prepared& prepared, State& y, Answer& result) {
+  if (!prepared.stability.stable()) {
+    result.trouble = forecast(given, prepared);
+    return;
+  }
+  Observers observers;
+  SettledWatch& settled = *prepared.settled;
+  if (prepared.ends_when_settled)
+    observers.arrived = [&settled](const StepInfo& m) { return settled.look(m); };
+  if (given.cycle && given.cycle->ends_run)
+    observers.arrived = [&prepared](const StepInfo& m) { return prepared.cycle->look(m); };
+  const Outcome o = march(*prepared.balance, y, prepared.plan, observers);
+  result.reached = o.ending == Outcome::Ending::reached;
+  if (!result.reached) result.trouble = o.reason;
+  result.time = o.time;
+  result.steps = o.steps;
+  result.longest_step = o.longest_step;
+  if (!result.reached) return;
+  result.field = prepared.balance->field(y, o.time);
+  read_headlines(given, *prepared.balance, o.budget.amounts(), o.totals, result);
+}
+
+void solve_for_rest(const Case& given, Prepared& prepared, State& y, Answer& result) {
+  SteadyRules rules = *given.steady;
+  rules.threads = prepared.plan.threads;
+  const SteadyOutcome s = solve_steady(*prepared.balance, y, 0, rules);
+  result.reached = s.reached;
+  if (!s.reached) result.trouble = "the steady state was not reached within the iterations allowed";
+  result.steps = s.iterations();
+  result.field = prepared.balance->field(y, 0);
+  read_headlines(given, *prepared.balance, s.flows, s.totals, result);
+}
+
+}  // namespace
+
+namespace {
+
+// Neighbours that differ by more than the grid can follow.
+bool jumps(const Field& field) {
+  const Grid& g = field.grid();
+  const Real most = 0.25 * (field.highest() - field.lowest());
+  const Real least = round_off_of_values * std::max(std::abs(field.lowest()), std::abs(field.highest()));
+  for (Index n = 0; n < g.count(); ++n)
+    for (int a = 0; a < g.dimension(); ++a)
+      if (g.position(n)[a] > 0 && std::abs(field[n] - field[n - g.stride(a)]) > std::max(most, least))
+        return true;
+  return false;
+}
+
+}  // namespace
+
+Real order_in_space(const Case& given) {
+  const Problem& problem = given.problem;
+  const bool advected = problem.equation().advection || problem.equation().as_system;
+  if (!advected || semi_lagrangian(given.plan.scheme) ||
+      reconstruction_kind(problem.reconstruction).order > 1)
+    return 2;
+  const std::string& flux = problem.numerical_flux;
+  return flux == "central" || numerical_flux(flux).needs_step ? 2 : 1;
+}
+
+Real order_of_both(const Case& given, Real step_power) {
+  const bool knows_step =
+      given.problem.equation().advection && numerical_flux(given.problem.numerical_flux).needs_step;
+  const Real in_time = given.plan.adaptive ? 1 : knows_step ? 2 : given.plan.scheme.order;
+  return std::min(order_in_space(given), step_power * in_time);
+}
+
+std::vector<std::pair<std::string, std::string>> without_limits(const Case& given,
+                                                                const Discretization& balance) {
+  std::vector<std::pair<std::string, std::string>> all;
+  const auto& closures = balance.closures();
+  for (const auto& jump : verify::boundary_jumps(balance, given.plan.start, given.plan.until))
+    for (const std::size_t of : {jump.first, jump.second}) {
+      all.emplace_back(names_of_flows[given.steady ? 1 : 0] + closures[of].lines().front().name,
+                       jump_text(given, balance, jump, of));
+      if (jump.first == jump.second) break;
+    }
+  const Grid& g = given.problem.grid();
+  if (g.volume_dimension() < 2) return all;
+  for (const Probe& probe : given.probes)
+    for (const PointSource& point : given.problem.equation().points)
+      if (same_control_volume(g, probe.at, point.at))
+        all.emplace_back(probe.name, "it lies in the control volume of the point '" + point.name +
+                                         "', where the value grows as the spacing shrinks");
+  return all;
+}
+
+std::optional<Norms> against_exact(const Case& given, const Discretization& balance, const Field& field,
+                                   Real time) {
+  if (!given.exact) return std::nullopt;
+  const Grid& g = field.grid();
+  Norms n;
+  if (given.exact_is_initial) {
+    n = field.difference(Field(g, balance.initial_state()));
+  } else {
+    n = field.difference(Field(g, balance.values_of(given.exact->function, time)));
+  }
+  n.l1 = std::abs(given.value.shown_difference(n.l1));
+  n.l2 = std::abs(given.value.shown_difference(n.l2));
+  n.max = std::abs(given.value.shown_difference(n.max));
+  return n;
+}
+
+Answer answer(const Case& given, Execution execution) {
+  Answer result;
+  Prepared prepared = prepare(given, execution);
+  result.unknowns = given.problem.grid().count();
+  State y = prepared.initial;
+  given.steady ? solve_for_rest(given, prepared, y, result) : solve_in_time(given, prepared, y, result);
+  if (result.field) result.error = against_exact(given, *prepared.balance, *result.field, result.time);
+  const Outline& outline = prepared.balance->outline();
+  if (!outline.whole()) {
+    const Outline cut(given.problem.grid(), given.problem.regions());
+    result.outline = cut.measure().cut;
+    result.outline.insert(result.outline.end(), cut.measure().exposed.begin(), cut.measure().exposed.end());
+  }
+  result.falls_unevenly = outline_crosses_cells(given.problem, outline) ||
+                          (!given.steady && (jumps(Field(given.problem.grid(), prepared.initial)) ||
+                                             (result.field && jumps(*result.field))));
+  return result;
+}
+
+}  // namespace williwaw::study

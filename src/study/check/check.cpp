@@ -1,0 +1,283 @@
+#include "williwaw/study/check.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "study/wording.hpp"
+#include "williwaw/study/cost.hpp"
+
+namespace williwaw::study {
+
+namespace {
+
+// Lowest and highest value of a coefficient over the unknowns at the start.
+std::pair<Real, Real> range_over(const Grid& g, const Function& f) {
+  std::pair<Real, Real> range{std::numeric_limits<Real>::infinity(), -std::numeric_limits<Real>::infinity()};
+  Points line(g.size(0));
+  std::vector<Real> values(static_cast<std::size_t>(g.size(0)));
+  for (Index k = 0; k < g.size(2); ++k)
+    for (Index j = 0; j < g.size(1); ++j) {
+      for (Index i = 0; i < g.size(0); ++i) line.set(i, g.point(i, j, k));
+      f.evaluate(line, 0, values);
+      const auto [low, high] = std::ranges::minmax_element(values);
+      range = {std::min(range.first, *low), std::max(range.second, *high)};
+    }
+  return range;
+}
+
+Function ratio(const Function& a, const Function& b) {
+  return Function::by_line(
+      [a, b](const Points& p, Real t, std::span<Real> out) {
+        std::vector<Real> other(out.size());
+        a.evaluate(p, t, out);
+        b.evaluate(p, t, other);
+        for (std::size_t i = 0; i < out.size(); ++i) out[i] /= other[i];
+      },
+      true, a.depends_on_time());
+}
+
+// How fast waves run: the root of tension over density.
+void derived_speed(const Case& given, Report& report) {
+  const Equation& e = given.problem.equation();
+  const auto [low, high] = range_over(given.problem.grid(), ratio(e.diffusion.coefficient[0], e.storage));
+  const std::string unit = given.flow_unit.empty() ? "" : "m/s";
+  if (high - low > 1e-12 * high)
+    report.row("speed (over the grid)",
+               fmt::format("{} to {}", readable(std::sqrt(low)), readable(std::sqrt(high), unit)),
+               number(std::sqrt(high)), unit);
+  else if (given.coefficients[0].first != "speed")
+    report.row("speed (derived)", readable(std::sqrt(low), unit), number(std::sqrt(low)), unit);
+}
+
+// What spreads is conductivity over storage: one number for all axes, or one for each.
+void derived_diffusivity(const Case& given, Report& report) {
+  const Equation& e = given.problem.equation();
+  const Grid& g = given.problem.grid();
+  if (e.second_order) {
+    derived_speed(given, report);
+    return;
+  }
+  if (e.storage.is_constant() && e.storage(Point{}) == 1) return;  // it stands above as it is
+  if (given.coefficients.empty() || given.coefficients[0].first.rfind("diffusivity", 0) != 0)
+    if (e.advection) return;  // nothing diffuses
+  const bool by_axis = given.coefficients[0].first.find('.') != std::string::npos;
+  const std::string unit = given.flow_unit.empty() ? "" : "m^2/s";
+  for (int a = 0; a < (by_axis ? g.dimension() : 1); ++a) {
+    const auto [low, high] = range_over(g, ratio(e.diffusion.coefficient[g.direction(a)], e.storage));
+    const std::string label = "diffusivity (derived)" + (by_axis ? ", " + g.axis(a).name() : "");
+    if (high - low <= 1e-12 * high)
+      report.row(label, readable(low, unit), number(low), unit);
+    else
+      report.row(label, fmt::format("{} to {}", readable(low), readable(high, unit)), number(high), unit);
+  }
+}
+
+void equation_section(const Case& given, const Prepared& prepared, Report& report) {
+  const Equation& e = given.problem.equation();
+  report.section("equation");
+  report.row("title", given.title);
+  report.row("kind", e.kind);
+  report.row("form", given.equation_formula);
+  report.row("unknown", fmt::format("u, the {}{}", e.unknown, given.value.bracket()), e.unknown);
+  for (const auto& [name, v] : given.coefficients)
+    report.row(name, v.si.empty() || v.si == v.text ? v.text : v.text + "  (" + v.si + ")",
+               v.function.is_constant() ? number(v.function(Point{})) : Report::Data());
+  derived_diffusivity(given, report);
+  if (const auto slowest = prepared.slowest; slowest && !given.steady) {
+    if (*slowest > 0) {
+      const Real settle = std::log(100.0) / *slowest;
+      report.row("time to settle",
+                 fmt::format("{} until 99 % of a change is done (slowest mode)", given.duration(settle)),
+                 number(given.time.shown_difference(settle)), given.time.unit);
+    } else {
+      report.row("time to settle", "no boundary fixes the mean: what flows in stays", number(INFINITY));
+    }
+  }
+  for (const auto& point : e.points)
+    report.row("point " + point.name,
+               fmt::format("{} at {}",
+                           point.rate.is_constant() ? readable(point.rate(Point{}), given.flow_unit)
+                                                    : "a rate in time",
+                           given_place(given, point.at)),
+               point.rate.is_constant() ? number(point.rate(Point{})) : Report::Data(), given.flow_unit);
+  report.row(given.steady ? "first guess" : "initial value", given.initial.text);
+  if (e.second_order)
+    report.row("initial rate", given.initial_rate ? given.initial_rate->text : "0: at rest");
+  if (given.exact)
+    report.row("exact solution", given.exact_is_initial ? "the initial value" : given.exact->text);
+}
+
+void grid_section(const Case& given, Report& report) {
+  const Grid& g = given.problem.grid();
+  report.section("grid");
+  report.row("unknowns",
+             g.unknowns() == Unknowns::cells ? "at the centres of cells" : "at nodes, boundaries included");
+  for (int a = 0; a < g.dimension(); ++a) {
+    const Axis& axis = g.axis(a);
+    const auto [low, high] = std::ranges::minmax_element(
+        axis.gaps().subspan(1, static_cast<std::size_t>(axis.intervals() > 1 ? axis.intervals() - 1 : 0)));
+    const std::string spacing =
+        axis.is_evenly_spaced() || axis.intervals() < 2
+            ? readable(given.length.shown_difference(axis.length() / static_cast<Real>(axis.intervals())),
+                       given.length.unit)
+            : fmt::format("{} to {}", readable(given.length.shown_difference(*low)),
+                          readable(given.length.shown_difference(*high), given.length.unit));
+    report.row(axis.name(),
+               fmt::format("{} to {}, {} {}, spacing {}{}", readable(given.length.shown(axis.from())),
+                           readable(given.length.shown(axis.to()), given.length.unit), axis.size(),
+                           g.unknowns() == Unknowns::cells ? "cells" : "nodes", spacing,
+                           axis.periodic() ? ", periodic" : ""),
+               Report::Data(axis.size()));
+  }
+  if (g.axis(0).name() == "r")
+    report.row("coordinates", g.axis(0).coordinates() == Coordinates::spherical
+                                  ? "spherical: volumes and amounts are those of the whole sphere"
+                                  : "cylindrical: volumes and amounts are those of the whole turn");
+  report.row("in all", fmt::format("{} unknowns", g.count()), Report::Data(g.count()));
+}
+
+void scheme_section(const Case& given, const Prepared& prepared, Report& report) {
+  const Scheme& s = prepared.plan.scheme;
+  const bool implicit = !is_explicit(s);
+  const int count = prepared.plan.adaptive ? stages(s, 0) : prepared.stability.stages;
+  const bool counts = !prepared.plan.adaptive || !std::holds_alternative<Stabilized>(s.method);
+  report.section("schemes");
+  report.row("time",
+             fmt::format("{}: {}, order {}, {}", s.title, implicit ? "implicit" : "explicit", s.order,
+                         counts ? fmt::format("{} stage{}", count, count == 1 ? "" : "s")
+                                : "as many stages as a step needs"),
+             Report::Data(s.name));
+  if (prepared.plan.damped_start > 0)
+    report.row("damped start",
+               fmt::format("the first {} step{} as two half steps of implicit Euler each",
+                           prepared.plan.damped_start, prepared.plan.damped_start == 1 ? "" : "s"),
+               Report::Data(prepared.plan.damped_start));
+  if (given.problem.equation().as_system && !is_second_order(s))
+    report.row("space",
+               fmt::format("finite volumes of rate and stress, numerical flux {}, reconstruction {}",
+                           given.problem.numerical_flux, given.problem.reconstruction),
+               Report::Data(given.problem.numerical_flux));
+  else if (given.problem.equation().advection)
+    report.row("space", space_text(given), Report::Data(given.problem.reconstruction));
+  else if (given.problem.space_order == 4)
+    report.row("space", "differences over four points (central), order 4", Report::Data(Index{4}));
+  else
+    report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));
+  if (implicit) report.row("solver", solver_text(given, prepared), Report::Data(given.plan.solver));
+}
+
+void steady_section(const Case& given, const Prepared& prepared, Report& report) {
+  const SteadyRules& rules = *given.steady;
+  report.section("schemes");
+  report.row("steady state",
+             given.problem.advection_is_nonlinear()
+                 ? "deferred correction, a linear solve by the matrix of first order for each step"
+             : given.problem.is_nonlinear() ? "Newton's method, a linear solve for each step"
+                                            : "one linear solve");
+  if (given.problem.equation().advection)
+    report.row("space", space_text(given), Report::Data(given.problem.reconstruction));
+  else
+    report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));
+  report.row("solver", prepared.steady->solver + (rules.solver == "auto" ? "  (chosen automatically)" : ""),
+             Report::Data(rules.solver));
+  report.row("stops when", stopping_rule(rules), number(rules.tolerance));
+  if (prepared.steady->mean_fixed)
+    report.note(
+        "no boundary fixes the mean; sources and boundaries balance, so that it is fixed to that of the "
+        "first guess");
+}
+
+void cost_section(const Case& given, const Prepared& prepared, Report& report) {
+  report.section("cost");
+  if (prepared.memory)
+    report.row("memory", "about " + readable_bytes(*prepared.memory) + " at its peak",
+               number(*prepared.memory), "bytes");
+  if (given.steady) return;
+  const bool ends_early = prepared.ends_when_settled || (prepared.cycle && given.cycle->ends_run);
+  if (prepared.plan.adaptive)
+    report.row("steps", "not known: chosen by their errors");
+  else
+    report.row("steps",
+               ends_early ? fmt::format("{} at most: the run ends as soon as it {}", prepared.steps,
+                                        prepared.ends_when_settled ? "has settled" : "repeats")
+                          : std::to_string(prepared.steps),
+               Report::Data(prepared.steps));
+  const Real recorded = recorded_bytes(given, prepared);
+  report.row("disk", readable_bytes(recorded) + " at most, while fields.nc is completed", number(recorded),
+             "bytes");
+  if (prepared.plan.adaptive)
+    report.row("time", "not known: steps are chosen by their errors");
+  else if (prepared.seconds)
+    report.row("time",
+               fmt::format("{}{}, from steps that were timed; figures and films not counted",
+                           ends_early ? "at most " : "", readable_wait(*prepared.seconds)),
+               number(*prepared.seconds), "s");
+  if (prepared.seconds.value_or(0) > longest_unasked)
+    report.note("`run` starts what takes more than one day only with --force");
+}
+
+}  // namespace
+
+std::string solver_text(const Case& given, const Prepared& prepared) {
+  LinearSystem system;
+  // A matrix of the stage that is solved: along one axis where axes take turns.
+  const bool in_turns = std::holds_alternative<Factored>(prepared.plan.scheme.method);
+  const Real step =
+      prepared.longest_step > 0 ? prepared.longest_step : 1 / prepared.stability.largest_eigenvalue;
+  const bool moves = prepared.balance->capabilities().second_order;
+  prepared.balance->linearise(prepared.initial, 0, 1, moves ? 0.25 * step * step : step,
+                              in_turns ? Parts::flux(0) : Parts::all(), system);
+  SolverRules rules;
+  rules.reused = prepared.balance->capabilities().linear && prepared.balance->capabilities().steady_matrix;
+  const auto solver = make_solver(given.plan.solver, system, rules);
+  return solver->name() + (rules.reused && !solver->convergence() ? ", factored once and reused" : "");
+}
+
+Report check_report(const Case& given, Prepared& prepared) {
+  Report report;
+  equation_section(given, prepared, report);
+  grid_section(given, report);
+  regions_section(given, prepared, report);
+  boundaries_section(given, prepared, report);
+  if (given.steady) {
+    steady_section(given, prepared, report);
+    advection_section(given, prepared, report);
+    if (given.problem.equation().advection) advection_warnings(given, prepared, report.section("warnings"));
+    if (prepared.memory) cost_section(given, prepared, report);
+    return report;
+  }
+  scheme_section(given, prepared, report);
+  stability_section(given, prepared, report);
+  dispersion_section(given, prepared, report);
+  advection_section(given, prepared, report);
+  warnings_section(given, prepared, report);
+  cost_section(given, prepared, report);
+  for (const auto& stage : planned_stages(given, prepared)) {
+    Report part;
+    boundaries_section(*stage.given, stage.prepared, part);
+    stability_section(*stage.given, stage.prepared, part);
+    report.append(part, stage.title + ": ");
+  }
+  return report;
+}
+
+Report brief_report(const Case& given, const Prepared& prepared) {
+  Report report;
+  const Grid& g = given.problem.grid();
+  report.section(given.title);
+  report.row("equation", given.equation_formula);
+  std::string size;
+  for (int a = 0; a < g.dimension(); ++a) size += (a == 0 ? "" : " x ") + std::to_string(g.size(a));
+  report.row("grid", size + (g.unknowns() == Unknowns::cells ? " cells" : " nodes"));
+  for (const auto& [name, text] : given.boundaries) report.row(name, text);
+  if (given.steady) {
+    report.row("solver", prepared.steady->solver);
+    return report;
+  }
+  brief_stability(given, prepared, report);
+  return report;
+}
+
+}  // namespace williwaw::study

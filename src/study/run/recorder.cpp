@@ -1,0 +1,295 @@
+#include "study/run/recorder.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "williwaw/store/apart.hpp"
+#include "williwaw/study/answer.hpp"
+#include "williwaw/verify/shape.hpp"
+
+namespace williwaw::study {
+
+namespace {
+
+std::vector<Real> fractions_of(const Case& given, const Discretization& balance) {
+  std::vector<Real> result;
+  if (balance.outline().whole()) return result;
+  // As cut, before anything was shifted to boundaries that hold a value.
+  const Outline outline(balance.grid(), given.problem.regions());
+  for (Index n = 0; n < balance.grid().count(); ++n) result.push_back(std::min(1.0, outline.fraction(n)));
+  return result;
+}
+
+// Numbers of a record that tell the velocity.
+std::size_t velocities(const store::Description& about, const Grid& grid) {
+  return about.velocity ? static_cast<std::size_t>(grid.dimension() * grid.count()) : 0;
+}
+
+// How the values of an unknown are shown: the case says it of the first one, others are in SI.
+store::Scale scale_of(const Case& given, std::size_t unknown) {
+  return unknown == 0 ? given.value : store::Scale();
+}
+
+store::Description description_of(const Case& given, const Discretization& balance) {
+  store::Description d;
+  d.title = given.title;
+  d.unknown = balance.unknowns().front().name;
+  for (std::size_t u = 1; u < balance.unknowns().size(); ++u)
+    d.others.push_back({balance.unknowns()[u].name, scale_of(given, u)});
+  d.length = given.length;
+  d.time = given.time;
+  d.value = given.value;
+  d.case_text = given.text;
+  d.version = version;
+  d.steady = given.steady.has_value();
+  d.stages = given.stages;
+  const auto& advection = given.problem.equation().advection;
+  d.velocity = advection && !advection->law;
+  if (!given.flow_unit.empty()) d.velocity_unit = "m/s";
+  return d;
+}
+
+// Rows every 5 min of a run in hours stand at 5, 10, 15 min, not at 0.0833333 h.
+store::Scale series_time(const Case& given) {
+  const Real every = given.plan.series_every;
+  if (given.time.unit.empty() || !(every > 0)) return given.time;
+  const auto is_round = [every](const store::Scale& scale) {
+    const Real shown = scale.shown_difference(every) * 1e3;
+    return shown >= 1 - 1e-9 && std::abs(shown - std::round(shown)) < 1e-9 * shown;
+  };
+  if (is_round(given.time)) return given.time;
+  for (const auto& [unit, seconds] : {std::pair{"h", 3600.0}, {"min", 60.0}, {"s", 1.0}, {"ms", 1e-3}})
+    if (const store::Scale scale{unit, 1 / seconds, 0}; scale.factor > given.time.factor && is_round(scale))
+      return scale;
+  return given.time;
+}
+
+}  // namespace
+
+Recorder::Recorder(const Case& given, Discretization& balance, const std::vector<LedgerLine>& lines,
+                   std::filesystem::path folder, const RecorderMemory* from)
+    : given_(&given),
+      balance_(&balance),
+      folder_(std::move(folder)),
+      lines_(lines),
+      about_(description_of(given, balance)),
+      time_(series_time(given)),
+      fractions_(fractions_of(given, balance)),
+      fields_(folder_ / "fields.journal", row_length(given, balance), from ? from->fields : 0),
+      series_(folder_ / "series.csv", columns(), from ? from->series : store::SeriesWriter::Mark()),
+      amounts_(lines.size(), 0.0) {
+  begin_stage(0, given, balance);
+}
+
+std::size_t Recorder::row_length(const Case& given, const Discretization& balance) {
+  return 2 + balance.unknowns().size() * Field(balance.grid()).raw().size() +
+         velocities(description_of(given, balance), balance.grid());
+}
+
+void Recorder::begin_stage(Index stage, const Case& given, Discretization& balance) {
+  stage_ = stage;
+  given_ = &given;
+  balance_ = &balance;
+  column_of_line_.clear();
+  for (const auto& line : balance.lines())
+    column_of_line_.push_back(
+        static_cast<std::size_t>(std::ranges::find(lines_, line.name, &LedgerLine::name) - lines_.begin()));
+  earlier_ = amounts_;
+}
+
+void Recorder::go_on(const RecorderMemory& from) {
+  earlier_ = amounts_ = from.earlier;
+  last_.row = from.last_row;
+  last_.record = from.last_record;
+  comparisons_ = from.comparisons;
+}
+
+RecorderMemory Recorder::remember() {
+  fields_.flush();
+  return {fields_.rows(), series_.mark(), earlier_, last_.row, last_.record, comparisons_};
+}
+
+// At this time, from the balance. Schemes whose ledger counts what the balance alone does not know (work done
+// on waves, what semi-Lagrangian steps add, fluxes that know the step) tell their means over the last step.
+Recorder::Cells Recorder::flows_of(const StepInfo& m) {
+  const bool by_step = balance_->capabilities().second_order || balance_->capabilities().semi_lagrangian ||
+                       (balance_->advects() && balance_->advection().flux().needs_step);
+  Cells cells(balance_->lines().size());
+  if (by_step) {
+    for (std::size_t l = 0; m.step_length > 0 && l < cells.size(); ++l)
+      cells[l] = m.amounts[l] / m.step_length;
+    return cells;
+  }
+  // Short against a step, long against rounding. Runs that end when they are settled have data that do not
+  // change, and any length will do.
+  const Plan& plan = given_->plan;
+  const Real length = m.step_length > 0         ? m.step_length
+                      : plan.step > 0           ? plan.step
+                      : given_->cycle           ? 1e-3 * given_->cycle->period
+                      : plan.until > plan.start ? 1e-6 * (plan.until - plan.start)
+                                                : 1;
+  const Ledger flows = flows_at(*balance_, m.state, m.time, plan.start, 1e-3 * length);
+  for (std::size_t l = 0; l < cells.size(); ++l) cells[l] = flows[l];
+  return cells;
+}
+
+void Recorder::series(const StepInfo& m) {
+  // A row that a record, or the end of a stage, at the same time has written already is not repeated.
+  if (last_.row && *last_.row == m.time) return;
+  last_.row = m.time;
+  Cells amounts;
+  for (std::size_t l = 0; l < m.budget.amounts().size(); ++l) {
+    const std::size_t column = column_of_line_[l];
+    amounts_[column] = earlier_[column] + m.budget.amounts()[l];
+    amounts.emplace_back(amounts_[column]);
+  }
+  append({m.time, m.state, m.totals, flows_of(m), amounts, m.budget.relative_residual(), &m.budget,
+          m.between_steps});
+}
+
+void Recorder::row_of_steady(const State& y, const Totals& totals, const Ledger& flows, Real residual) {
+  Cells cells(flows.size());
+  for (std::size_t l = 0; l < flows.size(); ++l) cells[l] = flows[l];
+  append({0, y, totals, cells, Cells(flows.size()), residual, nullptr, false});
+}
+
+// Of one unknown: probes, extremes, mean, energies, content, and norms of the advected quantity.
+void Recorder::append_unknown(const Row& r, std::size_t unknown, const Totals& totals, Cells& row) const {
+  const store::Scale scale = scale_of(*given_, unknown);
+  row.emplace_back(scale.shown(totals.lowest));
+  row.emplace_back(scale.shown(totals.integral / balance_->volume(unknown)));
+  row.emplace_back(scale.shown(totals.highest));
+  if (balance_->capabilities().second_order) {
+    row.emplace_back(totals.kinetic);
+    row.emplace_back(totals.potential);
+  }
+  row.emplace_back(totals.content);
+  if (!balance_->advects()) return;
+  const verify::Shape shape = verify::shape_of(*balance_, r.state);
+  row.emplace_back(shape.variation * scale.factor);
+  row.emplace_back(shape.square * scale.factor * scale.factor);
+  row.emplace_back(static_cast<Real>(shape.extrema));
+}
+
+void Recorder::append(const Row& r) {
+  Cells row{time_.shown(r.time)};
+  const std::size_t unknowns = balance_->unknowns().size();
+  for (std::size_t u = 0; !given_->probes.empty() && u < unknowns; ++u) {
+    const Field field = balance_->field(r.state, r.time, u);
+    for (const auto& p : given_->probes) row.emplace_back(scale_of(*given_, u).shown(field.sample(p.at)));
+  }
+  const auto each = unknowns == 1 ? std::vector{r.totals} : balance_->totals_by_unknown(r.state, r.time);
+  for (std::size_t u = 0; u < unknowns; ++u) append_unknown(r, u, each[u], row);
+  for (const Cells* cells : {&r.flows, &r.amounts}) {
+    Cells all(lines_.size());
+    for (std::size_t l = 0; l < cells->size(); ++l) all[column_of_line_[l]] = (*cells)[l];
+    row.insert(row.end(), all.begin(), all.end());
+  }
+  if (unknowns == 1) {
+    row.emplace_back(r.residual);
+  } else {
+    for (std::size_t u = 0; u < unknowns; ++u)
+      row.emplace_back(r.budget ? std::optional(r.budget->relative_residual_of(u, each[u])) : std::nullopt);
+  }
+  row.emplace_back(r.between_steps ? 1 : 0);
+  series_.append(row);
+}
+
+void Recorder::record(const StepInfo& m) {
+  if (last_.record && *last_.record == m.time) return;
+  last_.record = m.time;
+  record(m.time, m.state);
+}
+
+void Recorder::record(Real time, const State& y) {
+  const Field field = balance_->field(y, time);
+  std::vector<Real> numbers(field.raw().begin(), field.raw().end());
+  for (std::size_t u = 1; u < balance_->unknowns().size(); ++u) {
+    const Field other = balance_->field(y, time, u);
+    numbers.insert(numbers.end(), other.raw().begin(), other.raw().end());
+  }
+  if (about_.velocity) {
+    const auto count = static_cast<std::size_t>(balance_->grid().count());
+    const std::size_t first = numbers.size();
+    numbers.resize(first + velocities(about_, balance_->grid()));
+    const auto advection = balance_->advection(time, y);
+    const FaceVelocities& velocities_now = advection->velocities();
+    for (int a = 0; a < balance_->grid().dimension(); ++a)
+      velocities_now.at_unknowns(a, {numbers.data() + first + static_cast<std::size_t>(a) * count, count});
+  }
+  fields_.append(std::array{time, static_cast<Real>(stage_)}, numbers);
+  if (const auto n = against_exact(*given_, *balance_, field, time)) comparisons_.push_back({time, *n});
+}
+
+void Recorder::finish() {
+  fields_.flush();
+  const auto file = folder_ / "fields.nc";
+  store::apart(file.string(), [&] { write_fields(file); });
+  series_.finish(true);
+}
+
+void Recorder::write_fields(const std::filesystem::path& file) {
+  std::vector<Field> fields;
+  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) {
+    fields.emplace_back(balance_->grid());
+    fields.back().leave_out(balance_->domain(u).inactive());
+  }
+  store::FieldWriter writer(file, balance_->grid(), about_, fractions_);
+  fields_.each([&](std::span<const Real> row) {
+    const std::size_t raw = fields.front().raw().size();
+    std::size_t next = 2;
+    for (Field& field : fields) {
+      field.set_raw(row.subspan(next, raw));
+      next += raw;
+    }
+    writer.append(row[0], fields, static_cast<int>(row[1]), row.subspan(next));
+  });
+  writer.finish();
+}
+
+void Recorder::clean() {
+  series_.remove_partial();
+  fields_.remove();
+}
+
+std::vector<store::Column> Recorder::columns() const {
+  using store::SeriesRole;
+  std::vector<store::Column> result{{store::name_of(SeriesRole::time), time_.unit, 12}};
+  const bool wave = balance_->capabilities().second_order;
+  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
+    for (const auto& p : given_->probes) result.push_back({name_of(u, p.name), scale_of(*given_, u).unit});
+  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) {
+    const std::string unit = scale_of(*given_, u).unit;
+    const auto add = [&](SeriesRole role, const std::string& in) {
+      result.push_back({name_of(u, store::name_of(role)), in});
+    };
+    for (const auto role : {SeriesRole::minimum, SeriesRole::mean, SeriesRole::maximum}) add(role, unit);
+    if (wave)
+      for (const auto role : {SeriesRole::kinetic_energy, SeriesRole::potential_energy})
+        add(role, given_->amount_unit);
+    result.push_back({name_of(u, wave ? "energy" : "total"), given_->amount_unit, 15});
+    if (!balance_->advects()) continue;
+    add(SeriesRole::total_variation, given_->problem.grid().dimension() == 1 ? unit : "");
+    add(SeriesRole::squared_norm, "");
+    add(SeriesRole::extrema, "");
+  }
+  for (const auto& line : lines_)
+    result.push_back(
+        {store::flow_name(line.name, line.kind == LedgerLine::Kind::boundary), given_->flow_unit});
+  // Amounts and contents close the budget: every digit of them.
+  for (const auto& line : lines_) result.push_back({store::amount_name(line.name), given_->amount_unit, 15});
+  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
+    result.push_back({name_of(u, store::name_of(SeriesRole::budget_residual)), "", 3});
+  result.push_back({store::name_of(SeriesRole::interpolated), "", 1});
+  return result;
+}
+
+// Of one unknown among several its name stands before that of the column.
+std::string Recorder::name_of(std::size_t unknown, const std::string& column) const {
+  return balance_->unknowns().size() == 1
+             ? column
+             : store::name_of_unknown(balance_->unknowns()[unknown].name, column);
+}
+
+}  // namespace williwaw::study

@@ -1,0 +1,477 @@
+#include "williwaw/study/run.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <fstream>
+#include <sstream>
+
+#include "study/run/checkpoint.hpp"
+#include "study/run/probe_spectra.hpp"
+#include "study/run/recorder.hpp"
+#include "study/run/run_log.hpp"
+#include "study/run/stages.hpp"
+
+namespace williwaw::study {
+
+namespace {
+
+// What flows through every face of every boundary: side by side along boundaries, for tables and figures.
+void write_boundaries(const Case& given, Discretization& balance, const State& y, Real time,
+                      const std::filesystem::path& file) {
+  const Grid& g = balance.grid();
+  std::string text = "boundary";
+  for (int a = 0; a < g.dimension(); ++a)
+    text += "," + store::Column{g.axis(a).name(), given.length.unit}.header();
+  const int dimension = g.volume_dimension() - 1;
+  const std::string unit = given.length.unit.empty() || dimension == 0
+                               ? ""
+                               : given.length.unit + (dimension == 1 ? "" : "^" + std::to_string(dimension));
+  text += "," + store::Column{"area", unit}.header() + "," + store::Column{"flux", given.flux_unit}.header() +
+          "," +
+          store::Column{given.problem.equation().unknown + " on the boundary", given.value.unit}.header() +
+          "\n";
+  const auto closures = balance.closures_at(time, y);
+  for (std::size_t s = 0; s < closures->size(); ++s) {
+    const auto flows = balance.section_flows(s, y, time);
+    const EvaluatedBoundaryClosure& boundary = (*closures)[s];
+    for (Index f = 0; f < boundary.faces(); ++f) {
+      const BoundaryFace& face = boundary.face(f);
+      text += boundary.section().name;
+      for (int a = 0; a < g.dimension(); ++a)
+        text += fmt::format(",{:.10g}", given.length.shown(face.place[g.direction(a)]));
+      text += fmt::format(",{:.10g},{:.10g},{:.10g}\n", std::pow(given.length.factor, dimension) * face.area,
+                          flows[static_cast<std::size_t>(f)] / face.area,
+                          given.value.shown(boundary.boundary_value(f, y[face.unknown])));
+    }
+  }
+  store::write_file(file, text);
+}
+
+// What the columns of the series are, for readers of any kind.
+Report columns_section(const std::filesystem::path& series) {
+  Report report;
+  report.section(store::columns_of_series);
+  for (const auto& [header, kind] : store::kinds_of_columns(series)) report.row(header, kind);
+  return report;
+}
+
+void write_residuals(const SteadyOutcome& outcome, const std::filesystem::path& file) {
+  std::string text = store::residual_headers[0] + "," + store::residual_headers[1] + "\n";
+  for (std::size_t n = 0; n < outcome.residuals.size(); ++n)
+    text += fmt::format("{},{:.10g}\n", n, outcome.residuals[n]);
+  store::write_file(file, text);
+}
+
+}  // namespace
+
+std::filesystem::path default_folder(const std::filesystem::path& case_file) {
+  return case_file.stem().string() + ".out";
+}
+
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+// The case as it is run, beside the journal of its fields. Its first line says where files that it names are
+// looked for.
+std::filesystem::path kept_case(const std::filesystem::path& folder) {
+  return folder / "case.journal";
+}
+
+constexpr const char* read_from = "# read from ";
+
+void keep_case(const Case& given, const std::filesystem::path& folder) {
+  store::write_file(kept_case(folder),
+                    read_from + std::filesystem::absolute(given.file).string() + "\n" + given.text);
+}
+
+// One run of a case in all its stages.
+class Run {
+ public:
+  Run(const Case& given, Prepared& prepared, const RunOptions& options)
+      : given_(given),
+        first_(prepared),
+        options_(options),
+        lock_(std::make_shared<store::FolderLock>(options.folder)),
+        log_(options.folder / "run.log", options.resume) {
+    result_.lock = lock_;
+    log_.write(fmt::format("williwaw {}: {}", version, given.file.string()));
+    log_.write(brief_report(given, prepared).text());
+  }
+
+  RunResult go() {
+    std::optional<Checkpoint> from = checkpoint();
+    keep_case(given_, options_.folder);
+    if (!given_.stages.empty()) planned_ = planned_stages(given_, first_);
+    recorder_.emplace(given_, *first_.balance, lines_of_all(first_, planned_), options_.folder,
+                      from ? &from->recorder : nullptr);
+    if (given_.plan.adaptive || std::ranges::any_of(planned_, [](const PlannedStage& p) {
+          return p.given->plan.adaptive.has_value();
+        }))
+      steps_.emplace(options_.folder / "steps.csv", columns_of_steps(),
+                     from ? from->steps : store::SeriesWriter::Mark());
+    if (from && !from->past.empty()) past_ = Report::recall(from->past);
+    const auto start = Clock::now();
+    const Case* now = &given_;
+    Prepared* ready = &first_;
+    if (from && from->stage > 0) enter_stage(from->stage, from->stage_start, from->stage_initial, now, ready);
+    for (;;) {
+      State state = ready->initial;
+      stage_.initial = stage_.number > 0 ? state : State();
+      looks_.last = Clock::now();
+      result_.outcome = march_stage(*now, *ready, state, from ? &*from : nullptr);
+      from.reset();
+      result_.seconds = std::chrono::duration<Real>(Clock::now() - start).count();
+      ready->initial = state;  // what reports may still look at
+      const bool over = result_.outcome.ending != Outcome::Ending::reached ||
+                        stage_.number >= static_cast<Index>(given_.stages.size());
+      if (over) {
+        finish(*now, *ready, state);
+        return std::move(result_);
+      }
+      const Report words = words_of(*now, *ready);
+      log_.write(words.text());
+      past_.append(words);
+      enter_stage(stage_.number + 1, result_.outcome.time, state, now, ready);
+    }
+  }
+
+ private:
+  std::optional<Checkpoint> checkpoint() {
+    const auto& folder = options_.folder;
+    if (!options_.resume || !Checkpoint::exists(folder)) {
+      Checkpoint::remove(folder);
+      return std::nullopt;
+    }
+    std::string trouble;
+    Checkpoint found = Checkpoint::load(folder, trouble);
+    if (!trouble.empty()) log_.write(trouble);
+    if (found.case_text != given_.text) {
+      if (!same_until_now(found))
+        throw InputError(Checkpoint::file_in(folder).string() +
+                         ": belongs to another case than this one, or to one whose data before the "
+                         "checkpoint were others: "
+                         "run without --resume, or with the case as it was (" +
+                         (folder / "case.toml").string() + ")");
+      log_.write(
+          "the case is another one since the checkpoint, with the same grid, scheme and data up to there");
+    }
+    log_.write(fmt::format("resumed at step {}", found.snapshot.steps));
+    result_.resumed_at = found.snapshot.steps;
+    return found;
+  }
+
+  // Whether the case of the checkpoint and this one are the same as far as they have been run: grid, lines of
+  // the budget, steps, and the rates of a state at several times up to there, bit by bit.
+  bool same_until_now(const Checkpoint& found) const try {
+    if (found.stage > 0) return false;
+    const Case before = open_case_text(found.case_text, given_.file);
+    if (before.title != given_.title) return false;
+    const Prepared then = prepare(before, {first_.plan.threads});
+    Discretization &a = *then.balance, &b = *first_.balance;
+    const Plan &p = then.plan, &q = first_.plan;
+    const auto names = [](const Discretization& balance) {
+      std::vector<std::string> all;
+      for (const auto& line : balance.lines()) all.push_back(line.name);
+      return all;
+    };
+    if (!(a.grid() == b.grid()) || names(a) != names(b) || before.stages != given_.stages ||
+        before.probes.size() != given_.probes.size() || p.scheme.name != q.scheme.name || p.step != q.step ||
+        p.start != q.start || p.series_every != q.series_every || p.records != q.records ||
+        p.until != q.until || then.initial != first_.initial)
+      return false;
+    constexpr int samples = 9;
+    const State& y = found.snapshot.state;
+    for (int n = 0; n <= samples; ++n) {
+      const Real at = p.start + (found.snapshot.time - p.start) * n / samples;
+      State fa(y.size()), fb(y.size()), ya = y, yb = y;
+      Ledger la(a.lines().size()), lb(b.lines().size());
+      a.prescribe(at, ya);
+      b.prescribe(at, yb);
+      a.rate(ya, at, Parts::all(), fa, la);
+      b.rate(yb, at, Parts::all(), fb, lb);
+      if (ya != yb || fa != fb) return false;
+    }
+    return true;
+  } catch (const InputError&) {
+    return false;
+  }
+
+  void enter_stage(Index stage, Real start, const State& initial, const Case*& now, Prepared*& ready) {
+    stage_.number = stage;
+    stage_.start = start;
+    later_case_ = std::make_unique<Case>(stage_of(given_, stage, start, initial));
+    later_ = std::make_unique<Prepared>(prepare(*later_case_, {first_.plan.threads}));
+    now = later_case_.get();
+    ready = later_.get();
+    recorder_->begin_stage(stage, *now, *ready->balance);
+    log_.write(brief_report(*now, *ready).text());
+    if (options_.on_stage) options_.on_stage(*now, *ready);
+  }
+
+  Outcome march_stage(const Case& now, Prepared& ready, State& state, const Checkpoint* from) {
+    Observers observers;
+    const Observers& extra = options_.observers;
+    observers.on_step = extra.on_step;
+    observers.on_series = [&](const StepInfo& m) {
+      recorder_->series(m);
+      if (extra.on_series) extra.on_series(m);
+    };
+    observers.on_record = [&](const StepInfo& m) {
+      recorder_->record(m);
+      if (extra.on_record) extra.on_record(m);
+    };
+    observers.interrupt = extra.interrupt;
+    observers.on_trial = [&](const StepTrial& t) { note_trial(now, t); };
+    SettledWatch& settled = *ready.settled;
+    observers.arrived = [&](const StepInfo& m) {
+      return has_arrived(ready, m) || (extra.arrived && extra.arrived(m));
+    };
+    observers.snapshot_due = [this] { return due(); };
+    observers.on_snapshot = [&](const Snapshot& s) { keep(s, ready); };
+    if (from) {
+      recorder_->go_on(from->recorder);
+      settled.recall(from->settled);
+      if (ready.cycle) ready.cycle->recall(from->cycle);
+    }
+    return march(*ready.balance, state, ready.plan, observers, from ? &from->snapshot : nullptr);
+  }
+
+  // The clock is not looked at after every step of a small problem.
+  bool due() {
+    if (options_.checkpoint_seconds > 0 && ++looks_.count % 16 != 0 && given_.problem.grid().count() < 20000)
+      return false;
+    return std::chrono::duration<Real>(Clock::now() - looks_.last).count() >= options_.checkpoint_seconds;
+  }
+
+  // Settled, or repeating: whichever the case waits for; both are looked at all the same.
+  static bool has_arrived(const Prepared& ready, const StepInfo& m) {
+    const bool settled = ready.settled->known() && ready.settled->look(m) && ready.ends_when_settled;
+    const bool repeats = ready.cycle && ready.cycle->look(m) && ready.cycle->ends_run();
+    return settled || repeats;
+  }
+
+  void keep(const Snapshot& s, const Prepared& ready) {
+    Checkpoint c;
+    c.case_text = given_.text;
+    c.stage = stage_.number;
+    c.stage_start = stage_.start;
+    c.stage_initial = stage_.initial;
+    c.snapshot = s;
+    c.recorder = recorder_->remember();
+    c.settled = ready.settled->remember();
+    if (ready.cycle) c.cycle = ready.cycle->remember();
+    if (steps_) c.steps = steps_->mark();
+    c.past = past_.remember();
+    c.save(options_.folder);
+    looks_.last = Clock::now();
+  }
+
+  std::vector<store::Column> columns_of_steps() const {
+    const auto& names = store::step_headers;
+    return {
+        {names[0], given_.time.unit, 12}, {names[1], given_.time.unit}, {names[2], "", 6}, {names[3], ""}};
+  }
+
+  void note_trial(const Case& now, const StepTrial& t) {
+    if (steps_)
+      steps_->append({now.time.shown(t.from), now.time.shown_difference(t.length), t.error, t.taken ? 1 : 0});
+  }
+
+  Report words_of(const Case& now, const Prepared& ready) {
+    result_.comparisons = recorder_->comparisons();
+    Report words;
+    const std::string title =
+        stage_.number == 0 ? "as written" : given_.stages[static_cast<std::size_t>(stage_.number - 1)];
+    return words.append(closing_report(now, ready, result_),
+                        given_.stages.empty() ? "" : fmt::format("stage {}, {}: ", stage_.number + 1, title));
+  }
+
+  // Data that ended the run are told with their place in the case.
+  void name_origin(const Case& now) {
+    if (result_.outcome.origin.empty()) return;
+    const auto found = now.data_places.find(result_.outcome.origin);
+    const auto [place, key] = found != now.data_places.end()
+                                  ? found->second
+                                  : std::pair(now.equation_place, "equation." + result_.outcome.origin);
+    result_.outcome.reason = place + ": " + key + ": " + result_.outcome.reason;
+  }
+
+  void finish(const Case& now, Prepared& ready, const State& state) {
+    const bool goes_on = result_.outcome.ending == Outcome::Ending::interrupted ||
+                         result_.outcome.ending == Outcome::Ending::unsolved;
+    const auto& folder = options_.folder;
+    name_origin(now);
+    recorder_->finish();
+    result_.comparisons = recorder_->comparisons();
+    result_.records = recorder_->records();
+    result_.files = {"fields.nc", "series.csv"};
+    if (steps_) {
+      steps_->finish(true);
+      result_.files.emplace_back("steps.csv");
+    }
+    // A blown-up state has no flows worth a table, and of data that are no numbers there are none.
+    if (result_.outcome.ending != Outcome::Ending::blew_up && result_.outcome.origin.empty()) {
+      write_boundaries(now, *ready.balance, state, result_.outcome.time, folder / "boundaries.csv");
+      result_.files.emplace_back("boundaries.csv");
+    }
+    if (ready.balance->capabilities().second_order && result_.outcome.ending == Outcome::Ending::reached)
+      for (const auto& f : write_spectra(now, *ready.balance, folder)) result_.files.push_back(f);
+    store::write_file(folder / "case.toml", given_.text);
+    for (const char* f : {"summary.json", "case.toml", "run.log"}) result_.files.emplace_back(f);
+    const Report last = words_of(now, ready);
+    result_.closing = past_;
+    result_.closing.append(last);
+    if (ready.balance->capabilities().second_order) probes_section(now, folder, result_.closing);
+    if (result_.resumed_at)
+      result_.closing.section("resumed").note(
+          fmt::format("from the checkpoint at step {}", *result_.resumed_at));
+    if (result_.outcome.ending == Outcome::Ending::blew_up && stage_.number == 0)
+      first_.refuted = "it blew up at " + given_.duration(result_.outcome.time);
+    Report whole = check_report(given_, first_);
+    whole.append(result_.closing);
+    whole.append(columns_section(folder / "series.csv"));
+    store::write_file(folder / "summary.json", whole.json());
+    log_.write(last.text());
+    if (goes_on) return;
+    // The checkpoint first: without it nobody misses what it points to.
+    Checkpoint::remove(folder);
+    recorder_->clean();
+    if (steps_) steps_->remove_partial();
+    store::remove_file(kept_case(folder));
+  }
+
+  const Case& given_;
+  Prepared& first_;
+  const RunOptions& options_;
+  std::shared_ptr<store::FolderLock> lock_;  ///< before anything in the folder is touched
+  RunLog log_;
+  std::vector<PlannedStage> planned_;
+  std::optional<Recorder> recorder_;
+  std::unique_ptr<Case> later_case_;
+  std::unique_ptr<Prepared> later_;
+  /// The stage that runs, from when and from which state.
+  struct Stage {
+    Index number = 0;
+    Real start = 0;
+    State initial = {};
+  };
+  Stage stage_;
+  Report past_;
+  std::optional<store::SeriesWriter> steps_;
+  /// At the clock, whether a checkpoint is due.
+  struct Looks {
+    Clock::time_point last = {};
+    Index count = 0;
+  };
+  Looks looks_;
+  RunResult result_;
+};
+
+RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& options) {
+  RunResult result;
+  result.lock = std::make_shared<store::FolderLock>(options.folder);
+  RunLog log(options.folder / "run.log");
+  log.write(fmt::format("williwaw {}: {}", version, given.file.string()));
+  log.write(brief_report(given, prepared).text());
+  keep_case(given, options.folder);
+  Recorder recorder(given, *prepared.balance, prepared.balance->lines(), options.folder);
+  const auto start = Clock::now();
+  State state = std::move(prepared.initial);
+  SteadyRules rules = *given.steady;
+  rules.threads = prepared.plan.threads;
+  const SteadyOutcome found = solve_steady(*prepared.balance, state, 0, rules);
+  const Real gross = found.flows.gross();
+  recorder.row_of_steady(state, found.totals, found.flows, gross > 0 ? std::abs(found.left) / gross : 0);
+  recorder.record(0, state);
+  result.seconds = std::chrono::duration<Real>(Clock::now() - start).count();
+  recorder.finish();
+  write_residuals(found, options.folder / "residuals.csv");
+  write_boundaries(given, *prepared.balance, state, 0, options.folder / "boundaries.csv");
+  result.steady = found;
+  result.comparisons = recorder.comparisons();
+  result.records = recorder.records();
+  store::write_file(options.folder / "case.toml", given.text);
+  result.files = {"fields.nc",    "series.csv", "residuals.csv", "boundaries.csv",
+                  "summary.json", "case.toml",  "run.log"};
+  prepared.initial = std::move(state);  // what reports may still look at
+  result.closing = closing_report(given, prepared, result);
+  Report whole = check_report(given, prepared);
+  whole.append(result.closing);
+  whole.append(columns_section(options.folder / "series.csv"));
+  store::write_file(options.folder / "summary.json", whole.json());
+  log.write(result.closing.text());
+  recorder.clean();
+  store::remove_file(kept_case(options.folder));
+  return result;
+}
+
+}  // namespace
+
+RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options) {
+  store::make_folder(options.folder);
+  try {
+    if (given.steady) return run_steady(given, prepared, options);
+    return Run(given, prepared, options).go();
+  } catch (const store::StoreError& e) {
+    if (!std::filesystem::exists(options.folder / "fields.journal")) throw;
+    throw store::StoreError(fmt::format(
+        "{}\nwhat was recorded before is kept in {}: `williwaw recover {}` completes the files from "
+        "it, `williwaw run --resume` goes on from the last checkpoint, if there is one",
+        e.what(), options.folder.string(), options.folder.string()));
+  }
+}
+
+namespace {
+
+// Whole lines at the beginning of a table that was cut off somewhere.
+store::SeriesWriter::Mark whole_lines(const std::filesystem::path& file) {
+  std::ifstream in(file, std::ios::binary);
+  std::ostringstream all;
+  all << in.rdbuf();
+  const std::string text = all.str();
+  const auto end = text.rfind('\n');
+  const std::size_t count = end == std::string::npos ? 0 : end + 1;
+  return {count, store::checksum(text.data(), count)};
+}
+
+}  // namespace
+
+bool has_checkpoint(const std::filesystem::path& folder) {
+  return Checkpoint::exists(folder);
+}
+
+Index recover(const std::filesystem::path& folder) {
+  if (!std::filesystem::is_directory(folder)) throw InputError(folder.string() + ": is no result folder");
+  const store::FolderLock lock(folder);
+  const auto journal = folder / "fields.journal";
+  if (!std::filesystem::exists(journal))
+    throw InputError(folder.string() + ": holds no journal: " +
+                     (std::filesystem::exists(folder / "fields.nc") ? "its run has completed its files"
+                                                                    : "nothing was recorded there"));
+  std::ifstream in(kept_case(folder));
+  std::string first;
+  std::ostringstream text;
+  if (!std::getline(in, first) || !first.starts_with(read_from))
+    throw store::StoreError(kept_case(folder).string() +
+                            ": cannot be read: without it nobody knows the grid");
+  text << in.rdbuf();
+  const Case given = open_case_text(text.str(), first.substr(std::string(read_from).size()));
+  const auto made = make_balance(given.problem, {0, semi_lagrangian(given.plan.scheme)});
+  Discretization& balance = *made;
+  RecorderMemory memory;
+  memory.fields = store::Journal::whole_rows(journal, Recorder::row_length(given, balance));
+  memory.series = whole_lines(folder / "series.csv.partial");
+  if (memory.fields == 0) throw store::StoreError(journal.string() + ": holds no whole record");
+  Recorder recorder(given, balance, balance.lines(), folder, &memory);
+  recorder.finish();
+  store::write_file(folder / "case.toml", given.text);
+  // That of an earlier run says nothing of these files.
+  store::remove_file(folder / "summary.json");
+  return static_cast<Index>(memory.fields);
+}
+
+}  // namespace williwaw::study

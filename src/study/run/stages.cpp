@@ -1,0 +1,68 @@
+#include "study/run/stages.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace williwaw::study {
+
+namespace {
+
+bool same_grid(const Grid& a, const Grid& b) {
+  if (a.dimension() != b.dimension() || a.unknowns() != b.unknowns()) return false;
+  for (int x = 0; x < a.dimension(); ++x)
+    if (a.axis(x).name() != b.axis(x).name() || !std::ranges::equal(a.axis(x).faces(), b.axis(x).faces()))
+      return false;
+  return true;
+}
+
+Case read_stage(const Case& given, Index stage, Real start) {
+  Case next = open_case_text(given.text, given.file, {},
+                             {.refinement = given.refinement, .variant = {}, .stage = stage, .start = start});
+  if (next.steady)
+    throw CaseError(next.step_place, "stage", "stages follow each other in time; [steady] has none");
+  if (next.problem.equation().second_order)
+    throw CaseError(
+        next.step_place, "stage",
+        "a wave has no stages yet: a state alone does not say how it moves; begin another case with "
+        "initial.value = { from = \"..\" } and its rate");
+  if (!same_grid(given.problem.grid(), next.problem.grid()))
+    throw CaseError(
+        next.equation_place, "stage",
+        "a stage goes on on the grid it found; for another grid start a case of its own from this one's "
+        "results: initial.value = { from = \"..\" }");
+  return next;
+}
+
+}  // namespace
+
+Case stage_of(const Case& given, Index stage, Real start, const State& initial) {
+  Case next = read_stage(given, stage, start);
+  next.problem.initial = casefile::values_at(next.problem.grid(), initial);
+  next.initial.text = "the end of the stage before";
+  next.title = given.title + ": " + given.stages[static_cast<std::size_t>(stage - 1)];
+  return next;
+}
+
+std::vector<PlannedStage> planned_stages(const Case& given, const Prepared& prepared) {
+  std::vector<PlannedStage> result;
+  Real start = prepared.plan.until;
+  for (Index s = 1; s <= static_cast<Index>(given.stages.size()); ++s) {
+    PlannedStage stage;
+    stage.title = "stage " + std::to_string(s + 1) + ", " + given.stages[static_cast<std::size_t>(s - 1)];
+    stage.given = std::make_shared<Case>(stage_of(given, s, start, prepared.initial));
+    stage.prepared = prepare(*stage.given, {prepared.plan.threads});
+    start = stage.prepared.plan.until;
+    result.push_back(std::move(stage));
+  }
+  return result;
+}
+
+std::vector<LedgerLine> lines_of_all(const Prepared& first, const std::vector<PlannedStage>& later) {
+  std::vector<LedgerLine> lines = first.balance->lines();
+  for (const auto& stage : later)
+    for (const auto& line : stage.prepared.balance->lines())
+      if (std::ranges::find(lines, line.name, &LedgerLine::name) == lines.end()) lines.push_back(line);
+  return lines;
+}
+
+}  // namespace williwaw::study

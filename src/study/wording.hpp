@@ -1,0 +1,48 @@
+// Words that several reports share.
+#pragma once
+
+#include "williwaw/study/check.hpp"
+
+namespace williwaw::study {
+
+/// "x = 0.1 m, y = 0.2 m": where an unknown is.
+std::string place_text(const Case& given, const Grid& grid, Index number);
+
+/// The same of any place, from SI.
+std::string given_place(const Case& given, const Point& place);
+
+/// When a steady solve stops, in words.
+std::string stopping_rule(const SteadyRules& rules);
+
+/// Sections of `check` that say what the domain is.
+void regions_section(const Case& given, const Prepared& prepared, Report& report);
+void boundaries_section(const Case& given, const Prepared& prepared, Report& report);
+
+/// Sections of `check` on the step, and what `run` says of it at its start.
+void stability_section(const Case& given, const Prepared& prepared, Report& report);
+void warnings_section(const Case& given, const Prepared& prepared, Report& report);
+/// Of waves.
+std::string border_text(const Prepared& prepared);
+void courant_row(const Case& given, const Prepared& prepared, Report& report);
+void dispersion_section(const Case& given, const Prepared& prepared, Report& report);
+void wave_warnings(const Case& given, const Prepared& prepared, Report& report);
+/// Why a run blew up, as far as the analysis tells.
+void post_mortem(const Case& given, const Prepared& prepared, const Outcome& outcome, Report& report);
+void brief_stability(const Case& given, const Prepared& prepared, Report& report);
+
+/// A number as what stands behind a row.
+inline Report::Data number(Real v) {
+  return Report::Data(v);
+}
+
+/// How the advected quantity is reconstructed and passed on, in words.
+std::string space_text(const Case& given);
+void advection_section(const Case& given, const Prepared& prepared, Report& report);
+void advection_warnings(const Case& given, const Prepared& prepared, Report& report);
+/// After a blow-up: outlets through which the flow came back.
+void backflow_note(const Case& given, const Prepared& prepared, Report& report);
+
+/// The linear solver of an implicit step, asked of the solvers themselves.
+std::string solver_text(const Case& given, const Prepared& prepared);
+
+}  // namespace williwaw::study

@@ -1,0 +1,215 @@
+// What boundaries do to a wave from one leap to the next: where they stand, what they hold, the work they do.
+#include <algorithm>
+#include <cmath>
+
+#include "terms/waves/wave_dynamics.hpp"
+
+namespace williwaw {
+
+// What appears in control volume n, reactions left out.
+Real WaveDynamics::source_on(const Evaluation& now, Index n) const {
+  Real source = now.of(parts_.source).amount(n, parts_.storage->volume(n));
+  if (parts_.points)
+    for (const auto& point : now.of(*parts_.points).all())
+      if (point.unknown == n) source += point.rate;
+  return source;
+}
+
+// Everything that acts on a prescribed unknown besides its neighbours and the boundary that holds it.
+Real WaveDynamics::force_on_prescribed(const Evaluation& now, std::size_t prescribed, Real u) const {
+  const Index n = this->prescribed()[prescribed];
+  Real force = now.of(parts_.source).amount(n, parts_.storage->volume(n));
+  for (std::size_t p = fixed_->first_push[prescribed]; p < fixed_->first_push[prescribed + 1]; ++p) {
+    const Push& push = fixed_->pushes[p];
+    const EvaluatedBoundaryClosure& boundary = closures(now)[push.closure];
+    force += boundary.inflow(push.face) - boundary.pull(push.face) * u;
+  }
+  if (parts_.points)
+    for (const auto& point : now.of(*parts_.points).all())
+      if (point.unknown == n) force += point.rate;
+  return force;
+}
+
+// Where a boundary that imposes its value holds the unknown beside it.
+Real WaveDynamics::anchor_of(const EvaluatedBoundaryClosure& boundary, Index f) {
+  return boundary.imposes() && boundary.pull(f) != 0 ? boundary.inflow(f) / boundary.pull(f) : 0;
+}
+
+// How stiff a boundary holds the unknown beside it; differences of order 4 have that in their own forces.
+Real WaveDynamics::spring(const EvaluatedBoundaryClosure& boundary, Index f) const {
+  return parts_.wide ? 0 : boundary.pull(f);
+}
+
+void WaveDynamics::keep_boundaries(const Evaluation& evaluated, const State& now, const State& before) {
+  for (std::size_t c = 0; c < boundaries_.size(); ++c) {
+    const EvaluatedBoundaryClosure& boundary = closures(evaluated)[c];
+    BoundaryMemory& m = boundaries_[c];
+    const auto faces = static_cast<std::size_t>(boundary.faces());
+    m.quiet = boundary.faces() == 0 || (boundary.idle() && !boundary.damps() && !boundary.imposes());
+    if (m.quiet) continue;
+    m.beside.resize(faces);
+    m.pull.resize(faces);
+    m.anchor.resize(faces);
+    m.inflow.resize(boundary.conditions());
+    for (auto& of_condition : m.inflow) of_condition.resize(faces);
+    for (Index f = 0; f < boundary.faces(); ++f) {
+      m.beside[f] = before[boundary.unknown(f)];
+      m.pull[f] = spring(boundary, f);
+      m.anchor[f] = anchor_of(boundary, f);
+      for (std::size_t k = 0; k < m.inflow.size(); ++k) m.inflow[k][f] = boundary.flow_of(k, f, 0);
+    }
+  }
+  prescribed_.resize(prescribed().size());
+  for (std::size_t h = 0; h < prescribed_.size(); ++h) {
+    const Index n = prescribed()[h];
+    const Real pair = pair_force(evaluated, now, n);
+    prescribed_[h] = {before[n], pair, pair + force_on_prescribed(evaluated, h, now[n])};
+  }
+  points_before_.clear();
+  if (parts_.points)
+    for (const auto& point : evaluated.of(*parts_.points).all())
+      points_before_.push_back(before[point.unknown]);
+}
+
+// Boundaries that follow the motion, then what they hold: those on edges and corners after the faces between
+// them.
+void WaveDynamics::follow_boundaries(const Evaluation& evaluated, const State& now, State& after, Real at,
+                                     Real step) {
+  const auto& all = parts_.boundary->all();
+  for (int corners = 0; corners < grid().dimension(); ++corners) {
+    for (std::size_t c = 0; c < boundaries_.size(); ++c)
+      if (boundaries_[c].moving)
+        boundaries_[c].moving->follow(closures(evaluated)[c], at, step, now, after, corners);
+    stand();
+    if (!prescribed().empty()) balance_.prescribe(at + step, after);
+    if (std::ranges::none_of(all, [](const BoundaryClosure& c) { return c.moves() && c.prescribes(); }))
+      break;
+  }
+}
+
+// Those at the end of a step, beside those at its start.
+const EvaluatedBoundaryClosures& WaveDynamics::closures_later(const Evaluation& now, Real time) {
+  parts_.boundary->evaluate({time}, now, later_);
+  return static_cast<const EvaluatedBoundaryClosures&>(*later_);
+}
+
+// Forces are those at `now`, anchors those before, at, and after it. The result is what springs of boundaries
+// hold half-way between `now` and `after`, twice.
+Real WaveDynamics::book_boundaries(const EvaluatedBoundaryClosures& later, const State& now,
+                                   const State& after, Real step, Ledger& amounts) {
+  Real springs = 0;
+  for (std::size_t c = 0; c < boundaries_.size(); ++c) {
+    const EvaluatedBoundaryClosure& boundary = later[c];
+    BoundaryMemory& m = boundaries_[c];
+    if (m.quiet) continue;
+    std::vector<TreeSum<Real>> booked(boundary.conditions());
+    TreeSum<Real> stored;
+    for (Index f = 0; f < boundary.faces(); ++f) {
+      const Index n = boundary.unknown(f), at = leaf(n);
+      const Real moved = 0.5 * (after[n] - m.beside[f]);
+      if (m.pull[f] != 0 && boundary.imposes()) {
+        const Real next = anchor_of(boundary, f);
+        booked[0].leaf(at) += m.pull[f] * (m.anchor[f] - now[n]) * 0.5 * (next - m.anchor_before[f]);
+        stored.leaf(at) += m.pull[f] * (now[n] - m.anchor[f]) * (after[n] - next);
+        m.anchor_before[f] = m.anchor[f];
+      } else {
+        for (std::size_t k = 0; k < m.inflow.size(); ++k) booked[k].leaf(at) += m.inflow[k][f] * moved;
+        stored.leaf(at) += m.pull[f] * now[n] * after[n];
+      }
+      if (const Real d = boundary.damping(f); d != 0) booked[0].leaf(at) -= d * moved * moved / step;
+    }
+    for (std::size_t k = 0; k < booked.size(); ++k) amounts[boundary.line(k)] += booked[k].sum();
+    springs += stored.sum();
+  }
+  return springs;
+}
+
+void WaveDynamics::book_points(const Evaluation& now, const State& after, Ledger& amounts) const {
+  for (std::size_t p = 0; p < points_before_.size(); ++p) {
+    const auto& point = now.of(*parts_.points).all()[p];
+    const Real work = point.rate * 0.5 * (after[point.unknown] - points_before_[p]);
+    amounts[point.line] += work;
+    // The sweep has counted points among the sources.
+    amounts[parts_.source_term->line()] -= work;
+  }
+}
+
+// The result are sums as those of a leap, over prescribed unknowns.
+Totals WaveDynamics::book_prescribed(const Evaluation& evaluated, const State& now, const State& after,
+                                     Real step, const State* correction, const State* data,
+                                     Ledger& amounts) const {
+  TreeSum<Totals> all;
+  TreeSum<Real> driven, damped;
+  std::vector<Real> worked(prescribed_.size());
+  const Fixed& fixed = *fixed_;
+  for (std::size_t h = 0; h < prescribed_.size(); ++h) {
+    const Index n = prescribed()[h], at = leaf(n);
+    const PrescribedMemory& m = prescribed_[h];
+    const Real c = capacity(n), damping = fixed.total_damping.empty() ? 0 : fixed.total_damping[n],
+               moved = 0.5 * (after[n] - m.before);
+    const Real first = correction ? (*correction)[n] : 0, second = data ? (*data)[n] : 0;
+    const Real missing = c * (after[n] - 2 * now[n] + m.before) / (step * step) + damping * moved / step -
+                         m.force - first - second;
+    worked[h] = missing * moved;
+    Totals& sums = all.leaf(at);
+    sums.kinetic += c * (after[n] - now[n]) * (after[n] - now[n]);
+    sums.potential -= after[n] * (m.pair + first);
+    sums.see(after[n], parts_.storage->volume(n));
+    if (!fixed.damping.empty()) damped.leaf(at) -= fixed.damping[n] * moved * moved / step;
+    driven.leaf(at) += (source_on(evaluated, n) + second) * moved;
+  }
+  parts_.boundary->book_prescribed(worked, amounts);
+  amounts[parts_.wave_lines.damping] += damped.sum();
+  amounts[parts_.source_term->line()] += driven.sum();
+  return all.sum();
+}
+
+// The result is the evaluation with boundaries where they stand then.
+std::shared_ptr<const Evaluation> WaveDynamics::place_boundaries(const State& now, const State& v, Real at,
+                                                                 Real step) {
+  const Problem& problem = *parts_.problem;
+  auto evaluated = balance_.at({at, 0, now});
+  const bool again = placed_;
+  placed_ = true;
+  std::vector<std::vector<Real>> rates(boundaries_.size());
+  State acceleration, jerk;
+  if (std::ranges::any_of(boundaries_, [](const BoundaryMemory& m) { return m.moving.has_value(); }))
+    for (auto [of, to] : {std::pair(&now, &acceleration), std::pair(&v, &jerk)}) {
+      pair_forces(*evaluated, *of, *to);
+      for (Index n = 0; n < grid().count(); ++n)
+        (*to)[n] = parts_.outline().active(n) ? (*to)[n] / capacity(n) : 0;
+    }
+  for (std::size_t c = 0; c < boundaries_.size(); ++c) {
+    if (!boundaries_[c].moving) continue;
+    MovingBoundary& moving = *boundaries_[c].moving;
+    const EvaluatedBoundaryClosure& boundary = closures(*evaluated)[c];
+    const auto faces = static_cast<std::size_t>(boundary.faces());
+    std::vector<Real> values(faces);
+    rates[c].resize(faces);
+    if (again) {
+      values.assign(moving.values().begin(), moving.values().end());
+      for (std::size_t f = 0; f < faces; ++f) rates[c][f] = v[boundary.unknown(static_cast<Index>(f))];
+    } else {
+      problem.initial.evaluate(boundary.closure().places(), at, values);
+      problem.initial_rate.evaluate(boundary.closure().places(), at, rates[c]);
+    }
+    moving.place(values, rates[c], step, {now, v, acceleration, jerk}, boundary.medium());
+  }
+  stand();
+  evaluated = balance_.at({at, 0, now});
+  // Anchors a step earlier, as far back as they will be ahead.
+  const EvaluatedBoundaryClosures& later = closures_later(*evaluated, at + step);
+  for (std::size_t c = 0; c < boundaries_.size(); ++c) {
+    const EvaluatedBoundaryClosure& boundary = closures(*evaluated)[c];
+    auto& earlier = boundaries_[c].anchor_before;
+    earlier.assign(static_cast<std::size_t>(boundary.faces()), 0.0);
+    for (Index f = 0; f < boundary.faces(); ++f) {
+      const auto place = static_cast<std::size_t>(f);
+      earlier[place] = boundaries_[c].moving ? boundaries_[c].moving->values()[place] - step * rates[c][place]
+                                             : 2 * anchor_of(boundary, f) - anchor_of(later[c], f);
+    }
+  }
+  return evaluated;
+}
+
+}  // namespace williwaw

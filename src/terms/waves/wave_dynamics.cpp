@@ -1,0 +1,460 @@
+#include "terms/waves/wave_dynamics.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "balance/sweep.hpp"
+#include "terms/diffusion/kernel_lines.hpp"
+
+namespace williwaw {
+
+/// What one leap works with.
+struct WaveDynamics::Work {
+  const Evaluation& evaluated;
+  const Fixed& fixed;
+  const State& now;
+  State& other;
+  Real step;
+  const State* correction;
+  const State* data;
+  bool quiet_boundaries;                ///< nothing acts on any of them
+  std::span<Real> pair, force, source;  ///< of one line
+  std::span<const Real> layer_forces;
+  std::size_t next_place = 0;
+  Totals* of_segments;  ///< of one line: energies twice, the kinetic one times the square of the step
+  LedgerBlock booked;   ///< what damping, sources, layers and given forces do
+};
+
+namespace {
+// From sums of which energies are twice the potential one, and the kinetic one over `kinetic`.
+Totals energies(Totals t, Real kinetic) {
+  t.kinetic *= kinetic;
+  t.potential *= 0.5;
+  t.content = t.kinetic + t.potential;
+  t.gross = t.kinetic + std::abs(t.potential);
+  return t;
+}
+}  // namespace
+
+WaveDynamics::WaveDynamics(TermBalance& balance, const ProblemTerms& parts, SweepWorkspace& workspace)
+    : balance_(balance), parts_(parts), workspace_(workspace) {
+  const auto now = balance_.at({});
+  layer_ = std::make_unique<WaveLayer>(parts_, now->of(parts_.diffusion).conductances());
+  if (!layer_->any()) layer_.reset();
+  // Nodes on boundaries that follow the motion are prescribed from the start.
+  for (const BoundaryClosure& boundary : parts_.boundary->all()) {
+    BoundaryMemory& memory = boundaries_.emplace_back();
+    if (!boundary.moves()) continue;
+    std::vector<Real> values(static_cast<std::size_t>(boundary.faces()));
+    parts_.problem->initial.evaluate(boundary.places(), 0, values);
+    memory.moving.emplace(grid(), boundary).stand_at(values);
+  }
+  stand();
+}
+
+// Evaluations to come see boundaries where they stand now.
+void WaveDynamics::stand() {
+  for (std::size_t c = 0; c < boundaries_.size(); ++c)
+    if (boundaries_[c].moving) parts_.boundary->stand_at(c, boundaries_[c].moving->values());
+}
+
+void WaveDynamics::find_damping(Fixed& out) const {
+  const Function& damping = parts_.problem->equation().damping;
+  if (damping.is_constant() && damping(Point{}) == 0) return;
+  out.damping.assign(static_cast<std::size_t>(grid().count()), 0.0);
+  for (Index n = 0; n < grid().count(); ++n) {
+    if (!parts_.outline().active(n)) continue;
+    const Real d = damping(grid().point_of(n));
+    if (!(d >= 0)) throw InputError("damping must not be below zero: it would feed the wave");
+    out.damping[n] = d * capacity(n);
+  }
+}
+
+void WaveDynamics::find_pushes(Fixed& out) const {
+  const auto& all = parts_.boundary->all();
+  for (std::size_t c = 0; !parts_.wide && c < all.size(); ++c)
+    for (Index f = 0; f < all[c].faces(); ++f) {
+      const auto found = std::ranges::lower_bound(prescribed(), all[c].unknown(f));
+      if (all[c].prescribes(f) || found == prescribed().end() || *found != all[c].unknown(f)) continue;
+      out.pushes.push_back({static_cast<std::size_t>(found - prescribed().begin()), c, f});
+    }
+  std::ranges::stable_sort(out.pushes, {}, &Push::prescribed);
+  for (std::size_t h = 0; h <= prescribed().size(); ++h)
+    out.first_push.push_back(static_cast<std::size_t>(
+        std::ranges::lower_bound(out.pushes, h, {}, &Push::prescribed) - out.pushes.begin()));
+}
+
+const WaveDynamics::Fixed& WaveDynamics::fixed() {
+  if (fixed_) return *fixed_;
+  const auto now = balance_.at({});
+  Fixed out;
+  const auto count = static_cast<std::size_t>(grid().count());
+  const Index nx = grid().size(0);
+  find_damping(out);
+  find_pushes(out);
+  out.inner = parts_.inner();
+  out.even = grid().axis(0).is_uniform() && parts_.outline().whole() &&
+             !parts_.problem->equation().storage.depends_on_place();
+  out.free_line.assign(static_cast<std::size_t>(grid().lines()), 1);
+  out.total_damping = out.damping;
+  for (const EvaluatedBoundaryClosure& boundary : closures(*now))
+    for (Index f = 0; f < boundary.faces(); ++f)
+      if (const Real d = boundary.damping(f); d != 0) {
+        out.total_damping.resize(count, 0.0);
+        out.total_damping[boundary.unknown(f)] += d;
+      }
+  if (layer_)
+    for (const auto& place : layer_->places()) {
+      out.total_damping.resize(count, 0.0);
+      // What boundaries hold is theirs, in a layer too.
+      if (!std::ranges::binary_search(prescribed(), place.unknown))
+        out.total_damping[place.unknown] += place.damping;
+      out.free_line[place.unknown / nx] = 0;
+    }
+  if (!out.damping.empty() || parts_.wide || nx <= 2 || !parts_.outline().whole())
+    std::ranges::fill(out.free_line, char{0});
+  for (Index line = 0; line <= grid().lines(); ++line)
+    out.prescribed_start.push_back(
+        static_cast<std::size_t>(std::ranges::lower_bound(prescribed(), line * nx) - prescribed().begin()));
+  // Prescribed ends are left to what follows the sweep; anything else that is prescribed is not.
+  for (const Index n : prescribed())
+    if (const Index i = n % nx; i != 0 && i != nx - 1) out.free_line[n / nx] = 0;
+  fixed_ = std::move(out);
+  return *fixed_;
+}
+
+bool WaveDynamics::has_source(const Evaluation& now, Index line) const {
+  return std::ranges::any_of(fixed_->inner,
+                             [&](std::size_t t) { return now[t].acts(line) != Acts::nowhere; });
+}
+
+bool WaveDynamics::simple(const Evaluation& now, Index line) const {
+  return fixed_->free_line[line] && parts_.flows->at_ends(line) && !has_source(now, line);
+}
+
+void WaveDynamics::initial_rate(State& v) {
+  const Grid& g = grid();
+  v.assign(static_cast<std::size_t>(g.count()), 0.0);
+  evaluate_at_unknowns(g, parts_.problem->initial_rate, 0, v);
+  for (Index n = 0; n < g.count(); ++n)
+    if (!std::isfinite(v[n]))
+      throw InputError("the initial rate is not a finite number at " + g.place_text(g.point_of(n)));
+  for (const Index n : parts_.of.domain->inactive()) v[n] = 0;
+}
+
+std::span<const Real> WaveDynamics::damping(Real) {
+  return fixed().total_damping;
+}
+
+bool WaveDynamics::needs_leapfrog() const {
+  return layer_ ||
+         std::ranges::any_of(boundaries_, [](const BoundaryMemory& m) { return m.moving.has_value(); });
+}
+
+// What flows into the control volumes of a line from their neighbours.
+void WaveDynamics::pair_line(const Evaluation& now, const Real* u, Index line, Index j, Index k,
+                             Real* out) const {
+  if (parts_.wide)
+    std::copy_n(now.of(*parts_.wide).forces().begin() + grid().size(0) * line, grid().size(0), out);
+  else
+    now.of(parts_.diffusion).flows(j, k, u, Parts::all(), out);
+}
+
+// The same of all lines of a state that may be another than the one evaluated.
+void WaveDynamics::pair_forces(const Evaluation& now, const State& u, State& out) const {
+  out.resize(u.size());
+  if (parts_.wide) {
+    parts_.wide_term->differences().force(u, out);
+    return;
+  }
+  each_line(*parts_.of.domain, [&](Index, Index line, Index j, Index k) {
+    now.of(parts_.diffusion).flows(j, k, u.data(), Parts::all(), out.data() + grid().size(0) * line);
+  });
+}
+
+Real WaveDynamics::pair_force(const Evaluation& now, const State& u, Index n) const {
+  if (parts_.wide) return now.of(*parts_.wide).forces()[n];
+  const Grid& g = grid();
+  const auto at = g.position(n);
+  const EvaluatedDiffusion& diffusion = now.of(parts_.diffusion);
+  const KernelLines lines{diffusion, u.data(), Parts::all()};
+  if (!diffusion.conductances().separable())
+    return kernels::inflow_general(lines.general(at[1], at[2]), g.dimension(), at[0]);
+  return kernels::inflow_separable(lines.separable(at[1], at[2]), g.dimension(), at[0]) *
+         parts_.of.domain->across(at[1] + g.size(1) * at[2]) * g.axis(0).measures()[at[0]];
+}
+
+// Moves unknown n on; `pair` is what its neighbours exert, force all that does besides given forces.
+void WaveDynamics::move_one(Index n, Real c, Real volume, Real pair, Real force, Work& work) const {
+  const Fixed& fixed = work.fixed;
+  const Real u = work.now[n], old = work.other[n], step = work.step;
+  const Real damping = fixed.total_damping.empty() ? 0 : 0.5 * step * fixed.total_damping[n];
+  const Real correction = work.correction ? (*work.correction)[n] : 0, data = work.data ? (*work.data)[n] : 0;
+  const Real next =
+      (2 * c * u - (c - damping) * old + step * step * (force + correction + data)) / (c + damping);
+  work.other[n] = next;
+  const Real moved = 0.5 * (next - old);
+  Totals& s = work.of_segments[n % grid().size(0) / segment_cells];
+  s.kinetic += c * (next - u) * (next - u);
+  s.potential -= next * (pair + correction);
+  s.see(next, volume);
+  if (data != 0) work.booked[parts_.source_term->line()].leaf(leaf(n)) += data * moved;
+  if (!fixed.damping.empty())
+    work.booked[parts_.wave_lines.damping].leaf(leaf(n)) -= fixed.damping[n] * moved * moved / step;
+}
+
+void WaveDynamics::move_simple_line(Index line, Index j, Index k, Work& work) const {
+  const Grid& g = grid();
+  const Index nx = g.size(0), start = nx * line;
+  const Real* widths = g.axis(0).measures().data();
+  const Real across = parts_.of.domain->across(line), storage = parts_.storage->per_volume();
+  const EvaluatedDiffusion& diffusion = work.evaluated.of(parts_.diffusion);
+  const KernelLines lines{diffusion, work.now.data(), Parts::all()};
+  const bool separable = diffusion.conductances().separable();
+  const Real* capacities = parts_.storage->of_line(line).each;
+  Real* out = work.other.data() + start;
+  std::array<Real, 2> pairs{};
+  kernels::Leap leapfrog_step{work.step * work.step, widths, across, 1, 1};
+  if (separable) {
+    leapfrog_step.scale /= storage;
+    leapfrog_step.kinetic = storage * across;
+    leapfrog_step.potential = across;
+    const auto of_line = lines.separable(j, k);
+    kernels::leapfrog_separable(of_line, g.dimension(), leapfrog_step, out, work.of_segments);
+    for (const int end : {0, 1}) {
+      const Index i = end * (nx - 1);
+      pairs[end] = kernels::inflow_separable(of_line, g.dimension(), i) * across * widths[i];
+    }
+  } else {
+    const auto of_line = lines.general(j, k);
+    if (work.fixed.even)
+      kernels::leapfrog_general_even(of_line, g.dimension(), leapfrog_step, capacities[1], out,
+                                     work.of_segments);
+    else
+      kernels::leapfrog_general(of_line, g.dimension(), leapfrog_step, capacities, out, work.of_segments);
+    for (const int end : {0, 1}) pairs[end] = kernels::inflow_general(of_line, g.dimension(), end * (nx - 1));
+  }
+  if (g.axis(0).periodic()) return;
+  work.force[0] = work.force[nx - 1] = 0;
+  if (!work.quiet_boundaries)
+    parts_.flows->through(
+        work.evaluated, line, Parts::all(), work.now.data() + start,
+        [&](Index i, Real flow) { work.force[i] += flow; }, LedgerBlock());
+  const auto first = work.fixed.prescribed_start[line], last = work.fixed.prescribed_start[line + 1];
+  for (const int end : {0, 1}) {
+    const Index i = end * (nx - 1);
+    bool holds = false;
+    for (auto h = first; h < last; ++h) holds = holds || prescribed()[h] == start + i;
+    if (holds) continue;
+    const Real c = separable ? storage * across * widths[i] : capacities[i];
+    move_one(start + i, c, across * widths[i], pairs[end], pairs[end] + work.force[i], work);
+  }
+}
+
+void WaveDynamics::move_line(Index line, Index j, Index k, Work& work) const {
+  const Grid& g = grid();
+  const Index nx = g.size(0), start = nx * line;
+  const Evaluation& now = work.evaluated;
+  pair_line(now, work.now.data(), line, j, k, work.pair.data());
+  std::ranges::copy(work.pair, work.force.begin());
+  // Differences of order 4 know their boundaries themselves.
+  if (!parts_.wide)
+    parts_.flows->through(
+        now, line, Parts::all(), work.now.data() + start, [&](Index i, Real flow) { work.force[i] += flow; },
+        LedgerBlock());
+  const bool driven = has_source(now, line);
+  std::ranges::fill(work.source, 0.0);
+  if (driven) {
+    const LineRates into(work.source.data());
+    const Line one{now, line, j, k, work.now.data(), Parts::all(), LedgerBlock()};
+    for (const std::size_t t : work.fixed.inner) now[t].add(one, {&into, 1});
+  }
+  auto h = work.fixed.prescribed_start[line];
+  const auto last = work.fixed.prescribed_start[line + 1];
+  const LinearStorage& storage = *parts_.storage;
+  const Real* widths = g.axis(0).measures().data();
+  const Real across = parts_.of.domain->across(line);
+  const LineCapacity capacities = storage.of_line(line);
+  const Real* volumes = storage.volumes().empty() ? nullptr : storage.volumes().data() + start;
+  if (work.fixed.total_damping.empty() && !driven && !work.correction && !work.data && h == last &&
+      parts_.outline().whole()) {
+    // Nothing but neighbours and boundaries acts: the kernel for that.
+    kernels::leapfrog_with(nx, work.now.data() + start, work.pair.data(), work.force.data(),
+                           {work.step * work.step, widths, across, 1, 1}, storage.per_volume() * across,
+                           capacities.each, work.other.data() + start, work.of_segments);
+    return;
+  }
+  const auto* places = layer_ ? &layer_->places() : nullptr;
+  if (places)
+    work.next_place = static_cast<std::size_t>(
+        std::ranges::lower_bound(*places, start, {}, &WaveLayer::Place::unknown) - places->begin());
+  for (const auto& run : parts_.of.domain->runs(line))
+    for (Index i = run.first; i < run.first + run.count; ++i) {
+      const Index n = start + i;
+      while (places && work.next_place < places->size() && (*places)[work.next_place].unknown < n)
+        ++work.next_place;
+      if (h < last && prescribed()[h] == n) {
+        ++h;
+        continue;
+      }
+      const Real old = work.other[n];
+      Real force = work.force[i] + work.source[i];
+      const bool in_layer =
+          places && work.next_place < places->size() && (*places)[work.next_place].unknown == n;
+      if (in_layer) force += work.layer_forces[work.next_place];
+      const Real volume = volumes ? volumes[i] : across * widths[i];
+      move_one(n, capacities.each ? capacities.each[i] : storage.per_volume() * volume, volume, work.pair[i],
+               force, work);
+      const Real moved = 0.5 * (work.other[n] - old);
+      if (driven) work.booked[parts_.source_term->line()].leaf(leaf(n)) += work.source[i] * moved;
+      if (in_layer)
+        work.booked[parts_.boundary->all()[(*places)[work.next_place].closure].line()].leaf(leaf(n)) +=
+            moved *
+            (work.layer_forces[work.next_place] - (*places)[work.next_place].damping * moved / work.step);
+    }
+}
+
+Totals WaveDynamics::prepare_leapfrog(const State& now, const State& v, Real at, Real step,
+                                      const State* correction, const State* data, State& before) {
+  expect(&now != &before && now.size() == v.size(), "prepare_leap: states of one size, `before` its own");
+  const std::vector<Real>& damps = fixed().total_damping;
+  const bool first = !placed_;
+  before.assign(now.size(), 0.0);
+  const auto evaluated = place_boundaries(now, v, at, step);
+  if (layer_) {
+    if (first) layer_->start();
+    layer_->forces(now, layer_forces_);
+  }
+  std::vector<Real> layer(layer_ ? now.size() : 0, 0.0);
+  for (std::size_t p = 0; p < layer_forces_.size(); ++p)
+    layer[layer_->places()[p].unknown] = layer_forces_[p];
+  Ledger ignored(balance_.lines().size());
+  State force(now.size());
+  balance_.rate(now, at, Parts::all(), force, ignored);
+  TreeSum<Totals> all;
+  const auto each = [&](Index n, Real value, Real pair) {
+    before[n] = value;
+    const Real c = capacity(n);
+    Totals& sums = all.leaf(leaf(n));
+    sums.kinetic += c * (now[n] - value) * (now[n] - value);
+    sums.potential -= value * (pair + (correction ? (*correction)[n] : 0));
+    sums.see(now[n], parts_.storage->volume(n));
+  };
+  State ahead = now;
+  if (!prescribed().empty()) balance_.prescribe(at + step, ahead);
+  pair_forces(*evaluated, now, pairs_);
+  std::size_t h = 0;
+  for (Index n = 0; n < grid().count(); ++n) {
+    if (!parts_.outline().active(n)) continue;
+    const Real pair = pairs_[n];
+    if (h < prescribed().size() && prescribed()[h] == n) {
+      ++h;
+      // Boundaries that follow the motion stand still a step ahead; they move as the state does.
+      const bool moving = ahead[n] == now[n];
+      each(n, moving ? now[n] - step * v[n] : 2 * now[n] - ahead[n], pair);
+      continue;
+    }
+    const Real damping = damps.empty() ? 0 : damps[n];
+    const Real whole = force[n] - damping * v[n] + (layer.empty() ? 0 : layer[n]) +
+                       (correction ? (*correction)[n] : 0) + (data ? (*data)[n] : 0);
+    each(n, now[n] - step * v[n] + 0.5 * step * step * whole / capacity(n), pair);
+  }
+  Totals t = all.sum();
+  for (std::size_t c = 0; c < boundaries_.size(); ++c) {
+    const EvaluatedBoundaryClosure& boundary = closures(*evaluated)[c];
+    TreeSum<Real> springs;
+    for (Index f = 0; f < boundary.faces(); ++f) {
+      const Index n = boundary.unknown(f);
+      springs.leaf(leaf(n)) += boundary.imposes()
+                                   ? spring(boundary, f) * (before[n] - boundaries_[c].anchor_before[f]) *
+                                         (now[n] - anchor_of(boundary, f))
+                                   : spring(boundary, f) * before[n] * now[n];
+    }
+    t.potential += springs.sum();
+  }
+  return energies(t, 0.5 / (step * step));
+}
+
+Totals WaveDynamics::leapfrog_step(const State& now, Real at, Real step, State& before, Ledger& amounts,
+                                   const State* correction, const State* data) {
+  expect(placed_, "leap: after prepare_leap or recall");
+  expect(&now != &before && now.size() == before.size(), "leap: two states of one size");
+  const Fixed& fixed = this->fixed();
+  const auto evaluated = balance_.at({at, 0, now});
+  amounts.clear();
+  keep_boundaries(*evaluated, now, before);
+  if (layer_) layer_->forces(now, layer_forces_);
+  const Domain& domain = *parts_.of.domain;
+  const Index blocks = blocks_of(grid().lines());
+  const Sweep sweep(domain, balance_.lines().size(), workspace_);
+  const auto width = static_cast<std::size_t>(grid().size(0));
+  scratch_.resize(static_cast<std::size_t>(blocks) * 3 * width);
+  const bool given = correction || data;
+  const bool quiet_boundaries = std::ranges::all_of(boundaries_, &BoundaryMemory::quiet);
+  each_line(domain, [&](Index block, Index line, Index j, Index k) {
+    Real* workspace = scratch_.data() + static_cast<std::size_t>(block) * 3 * width;
+    Work work{*evaluated,
+              fixed,
+              now,
+              before,
+              step,
+              correction,
+              data,
+              quiet_boundaries,
+              {workspace, width},
+              {workspace + width, width},
+              {workspace + 2 * width, width},
+              layer_forces_,
+              0,
+              sweep.of_segments(),
+              sweep.booked(block)};
+    if (!given && simple(*evaluated, line))
+      move_simple_line(line, j, k, work);
+    else
+      move_line(line, j, k, work);
+    sweep.count(block, line, work.of_segments);
+  });
+  follow_boundaries(*evaluated, now, before, at, step);
+  Totals t = sweep.sum();
+  t += book_prescribed(*evaluated, now, before, step, correction, data, amounts);
+  sweep.collect(amounts, 1);
+  if (layer_) layer_->go_on(now, before, step);
+  t.potential += book_boundaries(closures_later(*evaluated, at + step), now, before, step, amounts);
+  book_points(*evaluated, before, amounts);
+  return energies(t, 0.5 / (step * step));
+}
+
+std::vector<Real> WaveDynamics::remember() const {
+  std::vector<Real> result;
+  for (const BoundaryMemory& boundary : boundaries_) {
+    if (!placed_) break;
+    if (boundary.moving) {
+      const auto moving = boundary.moving->remember();
+      result.insert(result.end(), moving.begin(), moving.end());
+    }
+    result.insert(result.end(), boundary.anchor_before.begin(), boundary.anchor_before.end());
+  }
+  if (layer_) {
+    const auto more = layer_->remember();
+    result.insert(result.end(), more.begin(), more.end());
+  }
+  return result;
+}
+
+void WaveDynamics::recall(std::span<const Real> numbers) {
+  placed_ = true;
+  for (std::size_t c = 0; c < boundaries_.size(); ++c) {
+    BoundaryMemory& boundary = boundaries_[c];
+    const std::size_t own = boundary.moving ? boundary.moving->remember().size() : 0,
+                      faces = static_cast<std::size_t>(parts_.boundary->all()[c].faces());
+    if (numbers.size() < own + faces) throw InputError("what is remembered belongs to other boundaries");
+    if (boundary.moving) boundary.moving->recall(numbers.first(own));
+    boundary.anchor_before.assign(numbers.begin() + static_cast<std::ptrdiff_t>(own),
+                                  numbers.begin() + static_cast<std::ptrdiff_t>(own + faces));
+    numbers = numbers.subspan(own + faces);
+  }
+  stand();
+  if (layer_) layer_->recall(numbers);
+}
+
+}  // namespace williwaw
