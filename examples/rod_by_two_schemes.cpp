@@ -18,7 +18,7 @@ int main() {
   const auto exact = [until](const Point& p) {
     return std::exp(-std::numbers::pi * std::numbers::pi * until) * std::sin(std::numbers::pi * p.x);
   };
-  std::printf("%-18s %8s %12s %14s %16s\n", "scheme", "steps", "step/limit", "largest error",
+  std::printf("%-18s %8s %12s %14s %16s\n", "scheme", "steps", "step/limit", "error maximum",
               "budget residual");
   for (const char* name : {"explicit-euler", "crank-nicolson"}) {
     Plan plan;

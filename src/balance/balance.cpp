@@ -44,7 +44,7 @@ SecondOrderDynamics& Balance::dynamics() {
 }
 
 SemiLagrangianAdvection& Balance::semi_lagrangian() {
-  throw InputError("this balance does not look up where things came from");
+  throw InputError("this balance has no semi-Lagrangian advection");
 }
 
 std::unique_ptr<FirstOrderForm> Balance::first_order_form() {

@@ -57,7 +57,7 @@ void TermBalance::arrange_terms(bool declared) {
     const Needs needs = terms_[t]->needs();
     for (const int unknown : needs.unknowns) {
       const auto u = static_cast<std::size_t>(unknown);
-      if (u >= unknowns_.size()) throw InputError("a term looks at an unknown that the balance has not");
+      if (u >= unknowns_.size()) throw InputError("a term reads an unknown that the balance does not have");
       if (!needs.adds) continue;
       if (needs.writes_first && added[u])
         throw InputError("unknown '" + unknowns_[u].name + "': a term that writes first comes first");
@@ -184,7 +184,8 @@ void TermBalance::rate(const State& y, Real at, Parts parts, State& f, Ledger& l
   expect(&y != &f && static_cast<Index>(y.size()) == arranged_.layout.size() && f.size() == y.size(),
          "rate: two states of the balance's size");
   if (!arranged_.on_step.empty() && parts.has(Parts::advection()))
-    throw InputError(arranged_.on_step + " knows the length of the step: it goes with scheme explicit-euler");
+    throw InputError(Subject::scheme,
+                     arranged_.on_step + " depends on the step: it needs scheme explicit-euler");
   rate({at, 0, y}, parts, f, ledger);
 }
 

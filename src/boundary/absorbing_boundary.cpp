@@ -10,11 +10,12 @@ AbsorbingBoundary::AbsorbingBoundary(const Grid& grid, const BoundarySection& se
     const Axis& axis = grid.axis(face.axis);
     if (!face.on_side)
       throw InputError(
+          Subject::boundary,
           "'" + section.name +
-          "': absorbing of an order above 1 belongs to sides of the grid; a cut-out takes order 1");
+              "': absorbing of an order above 1 belongs to sides of the grid; a cut-out takes order 1");
     if (axis.size() < order + 2)
-      throw InputError("'" + section.name + "': too few unknowns along " + axis.name() +
-                       " for an absorbing end of this order");
+      throw InputError(Subject::boundary, "'" + section.name + "': too few unknowns along " + axis.name() +
+                                              " for an absorbing boundary of this order");
     Index stride = 1;
     for (int a = 0; a < face.axis; ++a) stride *= grid.size(a);
     const auto gaps = axis.gaps();

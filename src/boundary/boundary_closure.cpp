@@ -47,7 +47,8 @@ BoundaryClosure::BoundaryClosure(const Grid& grid, BoundarySection section, std:
       std::ranges::any_of(section_.faces, [](const BoundaryFace& f) { return f.distance != 0; });
   if (!beside && absorbing_order_ == 1) return;
   if (section_.boundary.conditions().size() > 1)
-    throw InputError("'" + section_.name + "': a condition on the motion takes no other beside it");
+    throw InputError(Subject::boundary,
+                     "'" + section_.name + "': a condition with du/dt cannot be combined with another");
   close_.assign(count, 0);
   for (std::size_t f = 0; f < count; ++f) {
     const BoundaryFace& face = section_.faces[f];
@@ -102,7 +103,7 @@ LawLine EvaluatedBoundaryClosure::state_laws(Real time, std::span<const Real> ab
         for (auto* coefficient : {&law.value, &law.flux, &law.rate, &law.data}) (*coefficient)[f] /= unit;
       sum.rate[f] += law.rate[f];
       if (!std::isfinite(law.value[f]) || !std::isfinite(law.data[f]))
-        throw DataError("boundary." + section().name,
+        throw DataError(Subject::boundary, section().name,
                         "condition '" + condition->kind() + "' of '" + section().name +
                             "' is not a finite number at (" + to_text(places[static_cast<Index>(f)].x) +
                             ", " + to_text(places[static_cast<Index>(f)].y) + ", " +
@@ -193,8 +194,8 @@ void EvaluatedBoundaryClosure::close(const std::vector<LawLine>& laws, const Law
     // An unknown beyond the boundary that it belongs to must not turn the law around.
     const Real along = std::max(sum.flux[f] + sum.value[f] * resistance, 0.1 * sum.flux[f]);
     if (!(along > 0))
-      throw InputError("an unknown lies beyond the boundary '" + section().name +
-                       "' that holds it: refine the grid");
+      throw InputError(Subject::boundary, "an unknown lies beyond the boundary '" + section().name +
+                                              "' that prescribes it: refine the grid");
     const bool conducts = resistance < no_conduction;
     const Real alpha = conducts || sum.value[f] == 0 ? sum.data[f] / along : 0,
                beta = conducts ? sum.value[f] / along : 0;

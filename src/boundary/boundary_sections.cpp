@@ -158,11 +158,13 @@ class Sorter {
     for (std::size_t s = 0; s < sections_.size(); ++s) {
       BoundarySection& section = sections_[s];
       if (section.boundary.empty() && !section.faces.empty())
-        throw InputError("nothing is said of " + std::to_string(section.faces.size()) + " face" +
-                         (section.faces.size() == 1 ? "" : "s") + " of side '" + section.name +
-                         "': give it a condition, or a default for all sides not named");
+        throw InputError(Subject::boundary,
+                         "no condition for " + std::to_string(section.faces.size()) + " face" +
+                             (section.faces.size() == 1 ? "" : "s") + " of side '" + section.name +
+                             "': give it a condition, or a default for all sides not named");
       if (s >= first_part_ && section.faces.empty())
-        throw InputError("part '" + section.name + "' has no face on this grid: is its formula right?");
+        throw InputError(Subject::boundary,
+                         "part '" + section.name + "' has no face on this grid: is its formula right?");
       std::ranges::stable_sort(section.faces, {}, &BoundaryFace::unknown);
     }
     return std::move(sections_);

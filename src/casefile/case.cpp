@@ -24,6 +24,52 @@ const Words later_sections{"derived", "samples", "curve"};
 
 namespace {
 
+// Subjects of keys of [equation]; of several the first counts.
+constexpr std::pair<const char*, Subject> subjects_of_keys[] = {{"conductivity", Subject::diffusion},
+                                                                {"diffusivity", Subject::diffusion},
+                                                                {"speed", Subject::diffusion},
+                                                                {"tension", Subject::diffusion},
+                                                                {"density", Subject::storage},
+                                                                {"heat_capacity", Subject::storage},
+                                                                {"storage", Subject::storage},
+                                                                {"velocity", Subject::velocity},
+                                                                {"flux", Subject::flux},
+                                                                {"source", Subject::source},
+                                                                {"points", Subject::points},
+                                                                {"reaction", Subject::reaction},
+                                                                {"damping", Subject::damping}};
+
+// Sections, which stand for keys that are left out, and the keys of [equation].
+void add_places(const Node& root, const Context& context, KeyPlaces& places) {
+  const auto section = [&](const char* name) {
+    const Node* found = root.find(name);
+    return found ? found->place.text() : context.file;
+  };
+  places.add(Subject::equation, {section("equation"), "equation"});
+  const Node& equation = *root.find("equation");
+  for (const auto& [key, subject] : subjects_of_keys)
+    if (const Node* found = equation.find(key))
+      places.add(subject, {found->place.text(), std::string("equation.") + key});
+  places.add(Subject::grid, {section("grid"), "grid"});
+  places.add(Subject::boundary, {section("boundary"), "boundary"});
+  const Node* space = root.find("space");
+  for (const auto& [subject, key] : {std::pair{Subject::reconstruction, "reconstruction"},
+                                     {Subject::numerical_flux, "numerical_flux"},
+                                     {Subject::space_order, "diffusion_order"}}) {
+    const Node* found = space ? space->find(key) : nullptr;
+    places.add(subject, {found ? found->place.text() : section("space"), std::string("space.") + key});
+  }
+  const std::string time = root.find("steady") ? "steady" : "time";
+  const Node* stepping = root.find(time);
+  for (const auto& [subject, key] :
+       {std::pair{Subject::scheme, "scheme"}, {Subject::step, "step"}, {Subject::solver, "solver"}}) {
+    const Node* found = stepping && stepping->is_table() ? stepping->find(key) : nullptr;
+    places.add(subject, {found ? found->place.text() : section(time.c_str()), time + "." + key});
+  }
+  const Node* cycle = root.find("cycle");
+  places.add(Subject::cycle, {cycle ? cycle->place.text() : section(time.c_str()), "cycle.period"});
+}
+
 Case assemble(const Node& root, Context& context, const std::vector<std::string>& stages) {
   const Section top(context, root, "");
   top.allow(sections, later_sections);
@@ -73,19 +119,9 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
               .flux_unit = {},
               .probes = {},
               .exact = {},
-              .figures = {},
-              .space_place = {},
-              .flux_place = {},
-              .step_place = {},
-              .equation_place = root.find("equation")->place.text(),
-              .initial_place = {},
-              .boundary_place = root.find("boundary") ? root.find("boundary")->place.text() : context.file};
+              .figures = {}};
   if (context.start == 0) result.stages = stages;
-  for (const auto& e : root.find("equation")->table()) {
-    const std::pair<std::string, std::string> where{e.node->place.text(), "equation." + e.key};
-    result.data_places[e.key] = where;
-    if (e.key == "diffusivity" || e.key == "conductivity") result.data_places["diffusion"] = where;
-  }
+  add_places(root, context, result.places);
   if (equation.second_order) {
     const Node& given = *root.find("equation");
     if (equation.as_system)
@@ -186,8 +222,7 @@ void announce_grid(const Tree& tree, const std::string& text, const std::filesys
   if (sizes.empty()) return;
   const std::string place = tree.root.find("grid")->place.text();
   if (const Real unknowns = unknowns_of(sizes); unknowns > 2e9)
-    throw CaseError(place, "grid",
-                    fmt::format("{:.3g} unknowns are more than this program can hold", unknowns));
+    throw CaseError(place, "grid", fmt::format("{:.3g} unknowns exceed the limit of 2e9", unknowns));
   if (reading.before_grid) reading.before_grid({text, name, overrides, reading, sizes, place});
 }
 

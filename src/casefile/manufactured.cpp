@@ -274,7 +274,7 @@ class Manufacture {
       }
       if (condition.text() == "absorbing")
         throw CaseError(condition.place.text(), key,
-                        "an absorbing end has no value to derive: use fixed, free or driven beside "
+                        "an absorbing boundary has no value to derive: use fixed, free or driven beside "
                         "manufactured = true");
       if (condition.text() != "insulated") return;
       // Insulated where nothing flows anyway; else what must flow.

@@ -49,7 +49,7 @@ void measure_map(const Context& context, const Section& section, const std::stri
                  const std::string& written, const Expected& expected, store::Map& map) {
   if (!context.dimensional) return;
   const auto unit = Unit::parse(written);
-  if (!unit) section.fail(key, fmt::format("'{}' is not a unit; say it by unit = \"..\"", written));
+  if (!unit) section.fail(key, fmt::format("'{}' is not a unit; give unit = \"..\"", written));
   if (!unit->same_dimension(expected.unit))
     section.fail(key, fmt::format("unit '{}' does not fit: {}", written, expected.needed()));
   for (Real& v : map.values) v = unit->to_si(v, expected.difference);

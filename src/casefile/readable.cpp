@@ -8,7 +8,7 @@
 namespace williwaw::casefile {
 
 std::string readable(Real value) {
-  if (std::isinf(value)) return value > 0 ? "unlimited" : "-unlimited";
+  if (std::isinf(value)) return value > 0 ? "unlimited" : "-∞";
   return fmt::format("{:.6g}", value);
 }
 

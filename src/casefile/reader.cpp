@@ -237,10 +237,10 @@ class ValueReader {
   Function checked(Function f) const {
     if (f.is_constant() && expected_.is_temperature() && context_.dimensional)
       if (const Real kelvin = f(Point{}); kelvin < 0)
-        fail(fmt::format(
-            "{:.6g} degC lies below absolute zero, -273.15 degC; for a difference of temperatures give "
-            "equation.unknown = {{ difference = true }}",
-            kelvin - 273.15));
+        fail(
+            fmt::format("{:.6g} degC lies below absolute zero, -273.15 degC; for a difference of "
+                        "temperatures give equation.unknown = {{ difference = true }}",
+                        kelvin - 273.15));
     return f;
   }
 
@@ -282,7 +282,7 @@ class ValueReader {
     if (section.has("default")) return by_region(section, variables);
     for (Index r = 0; r < context_.regions->size(); ++r)
       if (section.has((*context_.regions)[r].name))
-        fail("values by region need a default, for what belongs to no region");
+        fail("values by region need a default for places outside all regions");
     if (section.has("file")) return value_from_map(context_, section, expected_);
     section.allow({"formula", "unit", "file", "variable", "outside"}, {"u_unit", "table", "region"});
     const std::string formula = section.word("formula", "");

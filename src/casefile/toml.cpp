@@ -41,7 +41,7 @@ Node convert(const toml::node& node, const std::string& source, const std::strin
     result.value = *real;
   } else {
     throw CaseError(result.place.text(), key,
-                    "dates and times of day mean nothing here; write a text or a number");
+                    "dates and times of day are not supported; write a text or a number");
   }
   return result;
 }

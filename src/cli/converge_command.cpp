@@ -31,7 +31,7 @@ int converge(const ConvergeArguments& arguments) {
     say("{}", study::convergence_report(given, result).json());
     return done;
   }
-  say("\nrefined: {}; order {} is due\n\n{}\n", result.refined, casefile::readable(result.theory), table);
+  say("\nrefined: {}; expected order: {}\n\n{}\n", result.refined, casefile::readable(result.theory), table);
   for (const auto& q : result.quantities) say("{}: {}\n", q.name, verify::trend_text(q.study.trend));
   for (const auto& w : result.warnings) say("warning: {}\n", w);
   say("\nfiles\n");

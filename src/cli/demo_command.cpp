@@ -20,7 +20,7 @@ struct Demo {
 
 const Demo demos[] = {
     {"hut-floor", "heat through the hut's floor slab during a winter night, by Crank-Nicolson",
-     "profiles.png: how the cold works its way up; series.png: the pipe in the slab cools towards freezing"},
+     "profiles.png: cooling from below; series.png: the pipe in the slab cools towards freezing"},
     {"hut-floor-stages", "the night goes on: somebody leaves the door open for two hours",
      "series.png: the pipe and the carpet before, while and after the door stands open"},
     {"hut-floor-explicit", "the same night by explicit steps, at nine tenths of the largest stable one",
@@ -28,22 +28,22 @@ const Demo demos[] = {
     {"ice-deck", "a quay deck plate with de-icing cables and wind on top",
      "map.png: warm stripes over the cables, the cold edge at the water; series.png: the middle of the deck"},
     {"ice-deck-steady", "where the deck plate settles on a cold night without end, with radiation to the sky",
-     "contours.png: the plate between cables and sky; wall-top.png: where its heat goes out"},
+     "contours.png: the plate between cables and sky; boundary-top.png: heat loss along its top"},
     {"cellar", "heat around the hut's cellar and a field of heat-pump boreholes, settled",
-     "contours.png: boreholes, the cellar cut out of the corner, a round tank; budget.png: what feeds them"},
-    {"mooring-line", "a tug on a mooring line runs to its end and comes back",
+     "contours.png: boreholes, the cellar in the corner, a round tank; budget.png: their sources"},
+    {"mooring-line", "a tug on a mooring line, reflected at its ends",
      "spacetime.png: both halves of the tug and their echoes; spectrum.png: the line's modes; then sweep the "
      "case"},
     {"squall", "long waves in the sound under a squall, over varying depth, with an open mouth",
      "map.png: waves between shores and islands; series.png: five gauges; film.gif: the squall running up "
      "the sound"},
     {"tidal-bore", "a smooth swell steepening into a front: a conservation law",
-     "profiles.png: the front that stands where crests overtake troughs; spacetime.png: how it runs"},
-    {"dye-patch", "dye carried by the tide, which turns back through the mouth; velocity from a file",
-     "strip.png: the patch drawn out; arrows.png: the stream over it; series.png: three probes over four "
-     "tides"},
+     "profiles.png: the shock; spacetime.png: its path"},
+    {"dye-patch", "dye advected by the tide, with backflow through the mouth; velocity from a file",
+     "strip.png: the patch over four tides; arrows.png: the velocity over it; series.png: three probes over "
+     "four tides"},
     {"brine-tank", "salt spreading from two walls of a tank, in three dimensions",
-     "map.png: the plane half-way up; series.png: the probe in the middle"},
+     "map.png: the middle plane; series.png: the probe in the middle"},
 };
 
 std::filesystem::path cases_beside(const std::filesystem::path& program) {

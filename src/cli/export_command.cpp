@@ -17,8 +17,8 @@ int export_run(const ExportArguments& arguments) {
     const Real wanted = fields.description().time.shown(quantity(text, fields.description().time, "--times"));
     const auto nearest = std::ranges::min_element(times, {}, [&](Real t) { return std::abs(t - wanted); });
     if (std::abs(*nearest - wanted) > 1e-6 * (std::abs(times.back()) + 1e-300))
-      throw InputError(fmt::format("--times: nothing was recorded at {}; the nearest record is at {:.6g}{}",
-                                   text, *nearest, fields.description().time.suffix()));
+      throw InputError(fmt::format("--times: no record at {}; the nearest is at {:.6g}{}", text, *nearest,
+                                   fields.description().time.suffix()));
     records.push_back(nearest - times.begin());
   }
   if (arguments.times.empty())

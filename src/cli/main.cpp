@@ -23,7 +23,7 @@ void add_memory(CLI::App& command, double& bytes) {
   command
       .add_option_function<std::uint64_t>(
           "--memory", [&bytes](const std::uint64_t& given) { bytes = static_cast<double>(given); },
-          "refuse a run that takes more at its peak: 500MB or 4GB; what the machine has unless given")
+          "peak memory above which a run is refused: 500MB, 4GB; default: available memory")
       ->transform(CLI::AsSizeValue(true))
       ->check(CLI::PositiveNumber);
 }
@@ -32,7 +32,7 @@ void add_drawing(CLI::App& command, cli::PlotArguments& a) {
   command.add_option("RUN", a.run, "result folder of a run; a case file for stability")->required();
   command.add_option("--range", a.range, "fixed range of values: LOWEST,HIGHEST");
   command.add_option("--size", a.size, "WIDTHxHEIGHT in pixels")->capture_default_str();
-  command.add_option("--at", a.at, "a plane of a block: z=0.1");
+  command.add_option("--at", a.at, "a plane of a 3-D field: z=0.1");
   command.add_option("--along", a.along, "a line: X,Y:X,Y");
   command.add_option("--times", a.times, "times, separated by commas: \"1 h,6 h\"");
   command.add_option("-o,--output", a.output, "file to draw to");
@@ -52,7 +52,8 @@ int program(int argc, char** argv) {
   create->callback([&] { chosen = [&] { return cli::write_new(kind, new_file); }; });
 
   cli::CheckArguments to_check;
-  auto* check = app.add_subcommand("check", "say what will be solved and whether the step is stable");
+  auto* check =
+      app.add_subcommand("check", "equation, grid, boundaries, schemes, stability and cost, without solving");
   add_case(*check, to_check.file, to_check.set);
   check->add_option("--at", to_check.at, "print the discrete equation at a place: 0.12 or 0.12,0.3");
   add_memory(*check, to_check.memory);
@@ -92,7 +93,7 @@ int program(int argc, char** argv) {
                    "residuals, boundary or steps; of a case: stability");
   plot->add_option("--set", to_plot.set, "of a case: replace a value")->allow_extra_args(false);
   plot->add_option("--levels", to_plot.levels, "number of bands of contours")->check(CLI::Range(2, 200));
-  plot->add_option("--of", to_plot.of, "what to draw: a probe or column of the series, a boundary");
+  plot->add_option("--of", to_plot.of, "quantity: a probe or column of the series, a boundary");
   plot->add_option("--format", to_plot.format, "png, svg or pdf")
       ->check(CLI::IsMember({"png", "svg", "pdf"}));
   plot->callback([&] { chosen = [&] { return cli::plot(to_plot); }; });
@@ -128,7 +129,7 @@ int program(int argc, char** argv) {
       ->add_option("--vary", to_sweep.vary,
                    "KEY=A,B,C or KEY=FROM..TO by STEP; more than once for every combination")
       ->allow_extra_args(false);
-  sweep->add_flag("--variants", to_sweep.variants, "the case's variants as well as what --vary says");
+  sweep->add_flag("--variants", to_sweep.variants, "the case's variants in addition to --vary");
   sweep->add_option("--jobs", to_sweep.jobs, "runs at a time, as many as the machine has cores unless given")
       ->check(CLI::Range(1, 256));
   sweep->add_option("-o,--output", to_sweep.folder, "result folder, CASE.sweep unless given");
@@ -137,7 +138,7 @@ int program(int argc, char** argv) {
   sweep->callback([&] { chosen = [&] { return cli::sweep(to_sweep); }; });
 
   std::string name;
-  auto* demo = app.add_subcommand("demo", "run a bundled case and say what to look at");
+  auto* demo = app.add_subcommand("demo", "run a bundled case and list its figures");
   demo->add_option(
       "NAME", name,
       "hut-floor, hut-floor-stages, hut-floor-explicit, ice-deck, ice-deck-steady, cellar or brine-tank");
@@ -145,7 +146,7 @@ int program(int argc, char** argv) {
 
   cli::ConvergeArguments to_converge;
   auto* converge =
-      app.add_subcommand("converge", "refine grid and step: errors, orders, and where it all goes to");
+      app.add_subcommand("converge", "refine grid and step: errors, observed orders, extrapolated values");
   add_case(*converge, to_converge.file, to_converge.set);
   converge->add_option("-o,--output", to_converge.folder, "result folder, CASE.converge unless given");
   converge->add_option("--threads", to_converge.threads, "number of threads")->check(CLI::Range(1, 1024));

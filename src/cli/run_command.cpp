@@ -33,7 +33,7 @@ void check_folder(const std::filesystem::path& folder) {
   };
   const bool foreign = std::ranges::any_of(std::filesystem::directory_iterator(folder), std::not_fn(known));
   if (foreign && !std::filesystem::exists(folder / "run.log"))
-    throw InputError(folder.string() + ": holds files that are no run's; give another folder with -o");
+    throw InputError(folder.string() + ": contains other files; give another folder with -o");
 }
 
 std::vector<std::filesystem::path> draw_figures(const casefile::Case& given, const study::Prepared& prepared,
@@ -89,9 +89,8 @@ int check(const CheckArguments& arguments) {
 
 int recover(const std::filesystem::path& folder) {
   const Index records = study::recover(folder);
-  say("{}: {} whole field{} recovered; `williwaw run CASE --resume` goes on from the last checkpoint, if "
-      "there is "
-      "one\n",
+  say("{}: {} whole field{} recovered; `williwaw run CASE --resume` continues from the last checkpoint, if "
+      "any\n",
       (folder / "fields.nc").string(), records, records == 1 ? "" : "s");
   return done;
 }
@@ -108,19 +107,18 @@ int run(const RunArguments& arguments) {
     const auto& limit = prepared.stability.limit;
     const bool sharp =
         limit.standing == verify::Limit::Standing::sharp || prepared.longest_step > limit.unstable_from;
-    fmt::print(stderr, "{}: time.step: {} {} unstable: {}. {}, or see what happens with --force\n",
-               given.step_place, given.duration(prepared.longest_step), sharp ? "is" : "may be",
-               study::forecast(given, prepared), remedy(prepared));
+    fmt::print(stderr, "{}: time.step: {} {} unstable: {}. {}, or run it with --force\n",
+               given.places.of(Subject::step).place, given.duration(prepared.longest_step),
+               sharp ? "is" : "may be", study::forecast(given, prepared), remedy(prepared));
     return unstable;
   }
 
   if (!arguments.force)
     for (const auto& stage : later)
       if (!stage.prepared.stability.stable()) {
-        fmt::print(stderr,
-                   "{}: time.step: {} is not stable in {}: {}. {}, or see what happens with --force\n",
-                   stage.given->step_place, given.duration(stage.prepared.longest_step), stage.title,
-                   study::forecast(*stage.given, stage.prepared), remedy(stage.prepared));
+        fmt::print(stderr, "{}: time.step: {} is not stable in {}: {}. {}, or run it with --force\n",
+                   stage.given->places.of(Subject::step).place, given.duration(stage.prepared.longest_step),
+                   stage.title, study::forecast(*stage.given, stage.prepared), remedy(stage.prepared));
         return unstable;
       }
 

@@ -32,7 +32,7 @@ std::string table_of(const std::vector<Trial>& trials, const std::string& head, 
   std::string text = fmt::format("{}  {:<11}  {:>10}  {:>10}  {:>11}  {:>11}  {:>11}  {:>8}{}\n",
                                  padded(head, width), "verdict", steady ? "iterations" : "steps",
                                  steady ? "residual" : "budget", "minimum" + unit, "mean" + unit,
-                                 "maximum" + unit, "time [s]", errors ? "   largest error" : "");
+                                 "maximum" + unit, "time [s]", errors ? "  error maximum" : "");
   for (const Trial& t : trials) {
     if (!t.finished) {
       text += fmt::format("{}  {:<11}  {}\n", padded(t.label, width), t.verdict, t.trouble);
@@ -61,7 +61,7 @@ study::Report report_of(const std::vector<Trial>& trials, bool steady) {
     report.row("mean", casefile::readable(t.mean), real(t.mean));
     report.row("maximum", casefile::readable(t.highest), real(t.highest));
     report.row("time", casefile::readable(t.seconds), real(t.seconds), "s");
-    if (t.error) report.row("largest error", fmt::format("{:.3e}", *t.error), real(*t.error));
+    if (t.error) report.row("error maximum", fmt::format("{:.3e}", *t.error), real(*t.error));
     report.row("folder", t.folder.string());
   }
   return report;
@@ -103,9 +103,8 @@ int sweep(const SweepArguments& arguments) {
   std::vector<std::string> variants;
   if (varied.empty() || arguments.variants) variants = base.variants;
   if (varied.empty() && variants.empty())
-    throw InputError(
-        arguments.file.string() +
-        ": there is nothing to sweep: give --vary KEY=A,B,C, or write [[variant]]s into the case");
+    throw InputError(arguments.file.string() +
+                     ": no variants: give --vary KEY=A,B,C, or write [[variant]]s into the case");
   // The case as it is stands beside its variants.
   if (!variants.empty()) variants.insert(variants.begin(), "");
   const auto folder = arguments.folder.empty()

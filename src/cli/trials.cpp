@@ -228,8 +228,8 @@ void run_trials(const std::filesystem::path& file, const std::vector<std::string
     running.erase(first);
     const json told = json::parse(text, nullptr, false);
     if (told.is_discarded() || !WIFEXITED(status)) {
-      trials[n].verdict = "broke off";
-      trials[n].trouble = "its process ended without a word";
+      trials[n].verdict = "crashed";
+      trials[n].trouble = "its process ended without a result";
     } else if (told.contains("mistake")) {
       mistakes[n] = told["mistake"];
     } else {

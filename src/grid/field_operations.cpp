@@ -397,7 +397,7 @@ Real sample_cubic(const Field& field, const Point& place) {
 
 Field slice(const Field& field, int axis, Real position) {
   const Grid& g = field.grid();
-  if (g.dimension() < 2) throw InputError("a field on a line has no slices; sample it");
+  if (g.dimension() < 2) throw InputError("a 1-D field has no slices; sample it");
   std::vector<Axis> kept;
   std::vector<int> of;
   for (int a = 0; a < g.dimension(); ++a)

@@ -15,14 +15,14 @@ Grid::Grid(std::vector<Axis> axes) : axes_(std::move(axes)) {
   if (axes_[0].name() == "r") {
     const bool round = axes_[0].coordinates() == Coordinates::cylindrical;
     if (axes_.size() > 2 || (axes_.size() == 2 && !(round && axes_[1].name() == "z")))
-      throw InputError("beside r there may be z, in cylindrical coordinates, and nothing else");
+      throw InputError("beside r only z is possible (cylindrical coordinates)");
   }
   for (std::size_t a = 1; a < axes_.size(); ++a) {
     if (axes_[a].name() == "r") throw InputError("an axis r stands first");
     if (axes_[0].name() != "r" && axes_[a].name() <= axes_[a - 1].name())
       throw InputError("the axes of a grid come in the order x, y, z, each at most once");
     if (axes_[a].unknowns() != axes_[0].unknowns())
-      throw InputError("all axes of a grid carry their unknowns at cells, or all at nodes");
+      throw InputError("all axes of a grid have unknowns at cells, or all at nodes");
   }
 }
 

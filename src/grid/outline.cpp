@@ -242,7 +242,7 @@ Outline::Outline(const Grid& grid, const Regions& regions) {
   }
   drop_slivers();
   active_count_ = std::ranges::count_if(state_, [](State s) { return s != empty; });
-  if (active_count_ == 0) throw InputError("the regions that are cut out leave nothing of the domain");
+  if (active_count_ == 0) throw InputError("inactive regions cover the whole domain");
   auto& cut_away = measured_.cut;
   cut_away.assign(static_cast<std::size_t>(regions.size()), 0.0);
   for (Index n = 0; n < grid.count(); ++n)
@@ -276,7 +276,7 @@ Index Outline::neighbour(Index n, int axis, bool upper) const {
 
 Real Outline::fraction(Index n) const {
   expect(whole() || (n >= 0 && n < static_cast<Index>(state_.size())),
-         "Outline::share: a control volume of the grid");
+         "Outline::fraction: a control volume of the grid");
   if (whole() || state_[n] == full) return 1;
   if (state_[n] == empty) return 0;
   const auto found = fractions_.find(n);

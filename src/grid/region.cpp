@@ -88,7 +88,7 @@ void Regions::check(const Grid& grid) const {
             throw InputError("regions '" + regions_[static_cast<std::size_t>(other)].name + "' and '" +
                              regions_[r].name + "' overlap at " +
                              grid.place_text(line[static_cast<Index>(i)]) +
-                             ": say which one counts there with over = \"..\"");
+                             ": give the one that applies there with over = \"..\"");
           owner[i] = static_cast<int>(r);
         }
       }
@@ -96,7 +96,7 @@ void Regions::check(const Grid& grid) const {
   for (std::size_t r = 0; r < regions_.size(); ++r)
     if (!seen[r])
       throw InputError("region '" + regions_[r].name +
-                       "' matches nothing on this grid: is its formula right, or is it smaller than a cell?");
+                       "' contains no cell of this grid: check its formula, or refine the grid");
 }
 
 }  // namespace williwaw

@@ -32,8 +32,7 @@ const store::RunSeries& RunFolder::series() const {
 std::pair<Real, Real> RunFolder::range() const {
   if (!range_) range_ = fields_.range();
   const Real largest = std::max(std::abs(range_->first), std::abs(range_->second));
-  if (!(range_->first <= range_->second))
-    throw PlotError(folder_.string() + ": holds no finite value to draw");
+  if (!(range_->first <= range_->second)) throw PlotError(folder_.string() + ": no finite value to draw");
   // A run that blew up; beyond single precision plotting has no numbers for axes.
   if (largest > 1e30)
     throw PlotError(

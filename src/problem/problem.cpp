@@ -23,35 +23,40 @@ Problem& Problem::boundary(const std::string& name, Boundary boundary) {
     for (const auto& s : grid_.sides()) known += (known.empty() ? "" : ", ") + grid_.side_name(s);
     for (Index r = 0; r < regions_->size(); ++r)
       if (!(*regions_)[r].active) known += ", " + (*regions_)[r].name;
-    throw InputError("this grid has no side called '" + name + "'; its sides are " + known);
+    throw InputError(Subject::boundary,
+                     "this grid has no side called '" + name + "'; its sides are " + known);
   }
   if (periodic(*side))
-    throw InputError("side '" + name + "' belongs to a periodic axis and takes no condition");
+    throw InputError(Subject::boundary,
+                     "side '" + name + "' belongs to a periodic axis and takes no condition");
   boundaries_[side->number()] = std::move(boundary);
   return *this;
 }
 
 Problem& Problem::part(BoundaryPart part) {
   if (part.boundary.empty())
-    throw InputError("nothing is said of part '" + part.name + "': give it a condition");
+    throw InputError(Subject::boundary, "no condition for part '" + part.name + "': give it a condition");
   if (!part.side.empty()) {
     const Index region = regions_->find(part.side);
     const auto side = grid_.side(part.side);
     if (!side && !(region >= 0 && !(*regions_)[region].active))
-      throw InputError("part '" + part.name + "' belongs to '" + part.side +
-                       "', which is neither a side nor a region that is cut out");
+      throw InputError(Subject::boundary, "part '" + part.name + "' belongs to '" + part.side +
+                                              "', which is neither a side nor an inactive region");
     if (side && periodic(*side))
-      throw InputError("part '" + part.name + "': side '" + part.side +
-                       "' is periodic and takes no condition");
+      throw InputError(Subject::boundary, "part '" + part.name + "': side '" + part.side +
+                                              "' is periodic and takes no condition");
   }
   if (!part.touching.empty() && regions_->find(part.touching) < 0)
-    throw InputError("part '" + part.name + "' touches '" + part.touching + "', which is no region");
+    throw InputError(Subject::boundary,
+                     "part '" + part.name + "' touches '" + part.touching + "', which is no region");
   if (part.side.empty() && part.touching.empty() && !part.where)
-    throw InputError("part '" + part.name + "': say of what it is a part, by side, touching or where");
+    throw InputError(Subject::boundary, "part '" + part.name + "': give its side, touching or where");
   for (const BoundaryPart& other : parts_)
-    if (other.name == part.name) throw InputError("two parts are called '" + part.name + "'");
+    if (other.name == part.name)
+      throw InputError(Subject::boundary, "two parts are called '" + part.name + "'");
   if (grid_.side(part.name) || regions_->find(part.name) >= 0)
-    throw InputError("a part cannot be called '" + part.name + "', which is a side or a region");
+    throw InputError(Subject::boundary,
+                     "a part cannot be called '" + part.name + "', which is a side or a region");
   parts_.push_back(std::move(part));
   return *this;
 }
@@ -98,38 +103,44 @@ bool Problem::data_change_in_time() const {
 void Problem::validate() const {
   if (!equation_.second_order)
     if (any_boundary(*this, [](const Boundary& w) { return w.needs_second_order(); }))
-      throw InputError("absorbing ends and impedances belong to equations of second order in time (waves)");
+      throw InputError(
+          Subject::boundary,
+          "absorbing boundarys and impedances belong to equations of second order in time (waves)");
   if (!equation_.advection)
     if (any_boundary(*this, [](const Boundary& w) {
           return w.advective_boundary() && w.advective_boundary()->outlet();
         }))
-      throw InputError("outflow belongs to equations with something that carries the unknown");
+      throw InputError(Subject::boundary, "outflow needs advection");
   if (equation_.second_order) {
-    if (equation_.advection) throw InputError("a wave is not advected");
-    if (equation_.reaction) throw InputError("a wave takes no reaction");
+    if (equation_.advection) throw InputError(Subject::velocity, "a wave is not advected");
+    if (equation_.reaction) throw InputError(Subject::reaction, "a wave takes no reaction");
     if (any_boundary(*this, [](const Boundary& w) { return !w.is_linear(); }))
-      throw InputError("a wave needs ends whose laws are linear");
-    if (equation_.damping.depends_on_time()) throw InputError("damping must not depend on time");
+      throw InputError(Subject::boundary, "a wave needs ends whose laws are linear");
+    if (equation_.damping.depends_on_time())
+      throw InputError(Subject::damping, "damping must not depend on time");
     for (const Function& k : equation_.diffusion.coefficient)
-      if (k.depends_on_time()) throw InputError("the speed of a wave must not depend on time");
+      if (k.depends_on_time())
+        throw InputError(Subject::diffusion, "the speed of a wave must not depend on time");
   }
   for (const auto& side : grid_.sides())
     if (parts_.empty() && !periodic(side) && boundary(side).empty())
-      throw InputError("nothing is said of side '" + grid_.side_name(side) +
-                       "': give it a condition, or a default for all sides not named");
+      throw InputError(Subject::boundary, "no condition for side '" + grid_.side_name(side) +
+                                              "': give it a condition, or a default for all sides not named");
   if (equation_.storage.depends_on_time())
     throw InputError(
-        "what is stored (storage, density, heat capacity) must not depend on time: a storage "
-        "that changes by itself would create or destroy the amount stored");
+        Subject::storage,
+        "storage, density and heat capacity must not depend on time: the stored amount would not be "
+        "conserved");
   for (const auto& point : equation_.points) {
     try {
       grid_.containing(point.at);
     } catch (const InputError& e) {
-      throw InputError("point '" + point.name + "': " + e.what());
+      throw InputError(Subject::points, "point '" + point.name + "': " + e.what());
     }
     if (!regions_->keeps(regions_->label(point.at)))
-      throw InputError("point '" + point.name + "' at " + grid_.place_text(point.at) + " lies in " +
-                       regions_->name_of(regions_->label(point.at)) + ", which is cut out of the domain");
+      throw InputError(Subject::points, "point '" + point.name + "' at " + grid_.place_text(point.at) +
+                                            " lies in " + regions_->name_of(regions_->label(point.at)) +
+                                            ", which is inactive");
   }
 }
 

@@ -58,7 +58,7 @@ RepeatingState::RepeatingState(Balance& balance, Real period, Index samples)
         "a repeating state is solved for directly where the problem is linear and its coefficients are "
         "steady");
   if (!(period > 0) || samples < 4)
-    throw InputError("a cycle needs a period above zero and four samples or more");
+    throw InputError(Subject::cycle, "a cycle needs a period above zero and four samples or more");
   const Index size = balance.layout().size();
   std::vector<Real> data;
   Real scale = 0;
@@ -68,8 +68,9 @@ RepeatingState::RepeatingState(Balance& balance, Real period, Index samples)
     scale = std::max({scale, balance.reductions().largest(now), balance.reductions().largest(later)});
     for (Index n = 0; n < size; ++n)
       if (std::abs(now[n] - later[n]) > 1e-8 * scale)
-        throw InputError("boundaries or sources do not repeat with this period: they differ at time " +
-                         to_text(t) + " and " + to_text(t + period));
+        throw InputError(Subject::cycle,
+                         "boundaries or sources do not repeat with this period: they differ at time " +
+                             to_text(t) + " and " + to_text(t + period));
     data.insert(data.end(), now.begin(), now.end());
   }
   const auto harmonics = harmonics_of(data, samples, size);
@@ -100,7 +101,7 @@ RepeatingState::RepeatingState(Balance& balance, Real period, Index samples)
     // A matrix without a mean to hold on to is singular but for round-off, and answers with nonsense.
     if (solver.info() != Eigen::Success || !((m * y - right).cwiseAbs().maxCoeff() <= 1e-8 * size_of))
       throw InputError(
-          "no boundary fixes the mean, and what flows in over a period does not flow out: nothing repeats");
+          "no periodic state: the mean is not fixed, and inflow and outflow over a period differ");
     orders_.push_back(static_cast<Index>(k));
     amplitudes_.emplace_back(y.data(), y.data() + size);
   }

@@ -29,7 +29,7 @@ class Lines final : public LinearSolver {
   void factor(const LinearSystem& system) override {
     const auto* m = std::get_if<FaceSystem>(&system);
     const int axis = m ? coupled_axis(*m) : -2;
-    if (axis == -2) throw SolverError("a line solver takes systems that couple along one axis only");
+    if (axis == -2) throw SolverError("the Thomas solver takes systems coupled along one axis only");
     const int a = std::max(axis, 0);
     stride_ = 1;
     for (int b = 0; b < a; ++b) stride_ *= m->extent[b];

@@ -106,7 +106,8 @@ std::unique_ptr<LinearSolver> make_any(const std::string& name, const LinearSyst
                                        const SolverRules& rules) {
   if (name != "auto") {
     const auto kind = std::ranges::find(solver_kinds(), name, &SolverKind::name);
-    if (kind == solver_kinds().end()) throw InputError("there is no solver called '" + name + "'");
+    if (kind == solver_kinds().end())
+      throw InputError(Subject::solver, "there is no solver called '" + name + "'");
     return kind->make(rules);
   }
   const auto* faces = std::get_if<FaceSystem>(&system);

@@ -122,8 +122,7 @@ class SteadySolver {
       size = move(step, r, size);
       sizes_.floor = round_off();
       if (!iterates_ || !capabilities_.linear) outcome_.residuals.push_back(size / sizes_.reference);
-      if (!std::isfinite(size))
-        throw SolverError("the steady state could not be found: the residual is not finite");
+      if (!std::isfinite(size)) throw SolverError("steady state not found: the residual is not finite");
       if (capabilities_.linear && size > 0.5 * before) break;  // round-off
       if (!capabilities_.linear && size >= before && size <= 1e-12 * sizes_.reference) break;
       if (iterates_ && capabilities_.linear && !converged_) break;
@@ -313,10 +312,10 @@ class SteadySolver {
 }  // namespace
 
 SingularProblem::SingularProblem(Index somewhere, Index size, bool all, Real flow)
-    : SolverError((all ? "nothing fixes the unknown: no boundary holds it or exchanges anything, yet "
+    : SolverError((all ? "the mean is not fixed (no dirichlet, robin or radiation condition), yet "
                        : "a piece of the domain of " + std::to_string(size) +
-                             " control volumes is fixed by no boundary and joined to nothing, yet ") +
-                  to_text(flow) + " flows into it with no way out, so that there is no steady state"),
+                             " control volumes is isolated and not fixed by any boundary, yet ") +
+                  to_text(flow) + " flows into it: no steady state"),
       unknown(somewhere),
       count(size),
       whole(all),

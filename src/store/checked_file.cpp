@@ -43,7 +43,7 @@ CheckedFile::CheckedFile(std::filesystem::path file, std::uintmax_t from) : file
   const auto at = static_cast<off_t>(from);
   if (end < at) {
     close();
-    throw StoreError(file_.string() + ": holds less than the checkpoint says: it cannot be resumed");
+    throw StoreError(file_.string() + ": shorter than recorded in the checkpoint: cannot be resumed");
   }
   if (ftruncate(handle_, at) != 0 || lseek(handle_, at, SEEK_SET) != at)
     fail(file_, "cannot be cut back", errno);

@@ -181,8 +181,9 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
     const int id = nc.variable(velocity_name(grid.axis(a)), dimensions);
     open_->choose_chunks(id);
     nc.missing_value(id);
-    nc.attribute(id, "long_name",
-                 "velocity along " + grid.axis(a).name() + " of what carries the " + about.unknown);
+    nc.attribute(
+        id, "long_name",
+        "velocity along " + grid.axis(a).name() + " of the velocity that advects the " + about.unknown);
     if (!about.velocity_unit.empty()) nc.attribute(id, "units", about.velocity_unit);
     open_->velocity.push_back(id);
   }

@@ -37,9 +37,9 @@ Real Map::at(std::span<const Real> place, bool nearest) const {
   std::vector<Between> parts;
   for (std::size_t a = 0; a < axes.size(); ++a) {
     if (!nearest && !within(axes[a].points, place[a]))
-      throw StoreError(axes[a].name + " = " + to_text(place[a]) + " lies outside the map, which goes from " +
-                       to_text(axes[a].points.front()) + " to " + to_text(axes[a].points.back()) +
-                       "; outside = \"nearest\" would take its edge");
+      throw StoreError(axes[a].name + " = " + to_text(place[a]) +
+                       " lies outside the map: " + to_text(axes[a].points.front()) + " to " +
+                       to_text(axes[a].points.back()) + "; outside = \"nearest\" would take its edge");
     parts.push_back(between(axes[a].points, place[a]));
   }
   Real sum = 0, weights = 0;

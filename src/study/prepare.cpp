@@ -20,9 +20,8 @@ constexpr Index decay_limit = 20000;
 [[noreturn]] void refuse_singular(const Case& given, const SingularProblem& e) {
   const std::string where =
       e.whole ? "" : " (the piece around " + place_text(given, given.problem.grid(), e.unknown) + ")";
-  throw CaseError(
-      given.boundary_place, "boundary",
-      e.what() + where + "; hold a boundary, let it exchange with surroundings, or balance the sources");
+  throw CaseError(given.places.of(Subject::boundary).place, "boundary",
+                  e.what() + where + "; remedy: a dirichlet or robin condition, or balanced sources");
 }
 
 void find_slowest(Prepared& prepared, bool needed) {
@@ -37,17 +36,17 @@ void find_slowest(Prepared& prepared, bool needed) {
 
 void refuse_many_records(const Case& given, Real length) {
   if (given.record_every > 0 && length / given.record_every > 1e6)
-    throw CaseError(given.step_place, "record.every", "more than a million records would be written");
+    throw CaseError(given.places.of(Subject::step).place, "record.every",
+                    "more than a million records would be written");
 }
 
 // until = "settled": long enough for the slowest mode to fall far below what was asked for, on the beat of
 // steps and records.
 void choose_boundary(const Case& given, Prepared& prepared) {
   if (!prepared.slowest || *prepared.slowest <= 0)
-    throw CaseError(
-        given.step_place, "time.until",
-        "\"settled\" needs a steady state to go to, and a linear problem: nothing here fixes the mean, or "
-        "the slowest decay is not known");
+    throw CaseError(given.places.of(Subject::step).place, "time.until",
+                    "\"settled\" needs a steady state and a known slowest decay: the mean is not fixed, or "
+                    "the problem is nonlinear");
   Real beat = std::max(given.record_every, prepared.plan.step);
   if (beat == 0) beat = 0.1 / *prepared.slowest;
   const Real wanted = 3 * std::log(1 / (1 - given.settled.fraction)) / *prepared.slowest + 2 * beat;
@@ -74,7 +73,7 @@ void choose_cycles(const Case& given, Prepared& prepared) {
     std::ranges::sort(prepared.plan.records);
   }
   if ((prepared.plan.until - prepared.plan.start) / period > 1e6)
-    throw CaseError(given.cycle->place, "cycle.period",
+    throw CaseError(given.places.of(Subject::cycle).place, "cycle.period",
                     "more than a million cycles would be run: is a unit wrong?");
   for (Real t = period; prepared.plan.start + t < prepared.plan.until; t += period)
     prepared.plan.stops.push_back(prepared.plan.start + t);
@@ -87,11 +86,11 @@ void lay_out_steps(const Case& given, Prepared& result) {
     std::string would = given.duration(e.shorter);
     if (e.longer != e.shorter) would += " or " + given.duration(e.longer);
     throw CaseError(
-        given.step_place, "time.step",
-        fmt::format("{} does not divide the time from {} to {}, at which something is recorded; {} would",
+        given.places.of(Subject::step).place, "time.step",
+        fmt::format("{} does not divide the time from {} to {} between record times; possible: {}",
                     given.duration(e.step), given.duration(e.from), given.duration(e.to), would));
   } catch (const InputError& e) {
-    throw CaseError(given.step_place, "time.step", e.what());
+    throw given.places.error(Subject::step, e.what());
   }
   if (result.plan.adaptive) return;
   for (const auto& s : result.intervals) {
@@ -110,19 +109,19 @@ void prepare_steps(const Case& given, Prepared& result) {
                                          given.plan.start, given.plan.until);
     find_slowest(result, given.settled.ends_run || (given.cycle && given.cycle->ends_run));
   } catch (const SolverError& e) {
-    throw CaseError(given.equation_place, "equation", e.what());
+    throw given.places.error(Subject::equation, e.what());
   }
   if (given.plan.adaptive) {
     result.plan.step = 0;
   } else if (given.step.of_limit) {
     const Real limit = result.stability.limit.step;
     if (limit == 0)
-      throw CaseError(given.step_place, "time.step.of_limit",
+      throw CaseError(given.places.of(Subject::step).place, "time.step.of_limit",
                       "scheme '" + given.plan.scheme.name +
                           "' is unstable at any step here and has no limit to take a part of");
     if (std::isinf(limit))
       throw CaseError(
-          given.step_place, "time.step.of_limit",
+          given.places.of(Subject::step).place, "time.step.of_limit",
           "scheme '" + given.plan.scheme.name +
               "' is stable at any step and has no limit to take a part of; give the step as a time");
     result.plan.step = given.step.value * limit;
@@ -135,7 +134,7 @@ void prepare_steps(const Case& given, Prepared& result) {
   }
   if ((given.step.of_limit || given.step.courant) && !(result.plan.step > 0))
     throw CaseError(
-        given.step_place, given.step.courant ? "time.step.courant" : "time.step.of_limit",
+        given.places.of(Subject::step).place, given.step.courant ? "time.step.courant" : "time.step.of_limit",
         "the speed of the values that data allow is unbounded, so that no step has a finite Courant number");
   if (given.settled.ends_run) choose_boundary(given, result);
   if (given.cycle) choose_cycles(given, result);
@@ -170,15 +169,14 @@ void refuse_short_files(const Case& given, const Prepared& prepared) {
   const auto& instants = advection->velocity.instants;
   const Real start = prepared.plan.start, end = prepared.plan.until, slack = 1e-9 * (end - start);
   if (instants.front() > start + slack)
-    throw CaseError(given.equation_place, "equation.velocity",
+    throw CaseError(given.places.of(Subject::velocity).place, "equation.velocity",
                     fmt::format("the files begin at {}, after the start of the run at {}",
                                 given.duration(instants.front()), given.duration(start)));
   if (instants.back() < end - slack && !advection->velocity.hold_after)
-    throw CaseError(
-        given.equation_place, "equation.velocity",
-        fmt::format("the files end at {}, before the run does at {}: give period, or after = \"hold\" if "
-                    "the last velocity is to hold from there on",
-                    given.duration(instants.back()), given.duration(end)));
+    throw CaseError(given.places.of(Subject::velocity).place, "equation.velocity",
+                    fmt::format("the files end at {}, before the run does at {}: give period, or after = "
+                                "\"hold\" to keep the last velocity",
+                                given.duration(instants.back()), given.duration(end)));
 }
 
 // A scheme that cannot follow the ends or the flow is found out before the run.
@@ -208,12 +206,11 @@ void refuse_flux_without_value(const Case& given, const Prepared& prepared) {
     advection->law->flux(g.direction(a), u, f);
     for (int n = 0; n < samples; ++n)
       if (!std::isfinite(f[static_cast<std::size_t>(n)]))
-        throw CaseError(
-            given.data_places.at("flux").first, "equation.flux",
-            fmt::format("is not a finite number along {} for the value {}, which lies between those of "
-                        "the start ({} to {})",
-                        g.axis(a).name(), readable(u[static_cast<std::size_t>(n)]), readable(low),
-                        readable(high)));
+        throw CaseError(given.places.of(Subject::flux).place, "equation.flux",
+                        fmt::format("is not a finite number along {} for the value {}, which lies between "
+                                    "those of the start ({} to {})",
+                                    g.axis(a).name(), readable(u[static_cast<std::size_t>(n)]), readable(low),
+                                    readable(high)));
   }
 }
 
@@ -223,20 +220,21 @@ void refuse_below_zero_kelvin(const Case& given, Prepared& prepared) {
   if (!given.absolute_temperature) return;
   const auto refuse = [](const std::string& place, const std::string& key, Real kelvin,
                          const std::string& when) {
-    throw CaseError(
-        place, key,
-        fmt::format("goes down to {:.6g} degC{}, below absolute zero; for a difference of temperatures "
-                    "give equation.unknown = {{ difference = true }}",
-                    kelvin - 273.15, when));
+    throw CaseError(place, key,
+                    fmt::format("goes down to {:.6g} degC{}, below absolute zero; for a difference of "
+                                "temperatures give equation.unknown = {{ difference = true }}",
+                                kelvin - 273.15, when));
   };
   const auto& outline = prepared.balance->outline();
   for (Index n = 0; n < given.problem.grid().count(); ++n)
     if (outline.active(n) && prepared.initial[static_cast<std::size_t>(n)] < 0)
-      refuse(given.initial_place, "initial.value", prepared.initial[static_cast<std::size_t>(n)], "");
+      refuse(given.places.of(Subject::initial).place, "initial.value",
+             prepared.initial[static_cast<std::size_t>(n)], "");
   for (const Real fraction : {0.0, 0.25, 0.5, 0.75, 1.0}) {
     const Real at = given.plan.start + fraction * (given.plan.until - given.plan.start);
     const Real lowest = prepared.balance->data_bounds(at).lowest;
-    if (lowest < 0) refuse(given.boundary_place, "boundary", lowest, " at " + given.duration(at));
+    if (lowest < 0)
+      refuse(given.places.of(Subject::boundary).place, "boundary", lowest, " at " + given.duration(at));
   }
 }
 
@@ -272,36 +270,9 @@ Prepared prepare(const Case& given, Execution execution) {
   } catch (const SingularProblem& e) {
     refuse_singular(given, e);
   } catch (const SolverError& e) {
-    throw CaseError(given.step_place, given.steady ? "steady.solver" : "time.solver", e.what());
-  } catch (const DataError& e) {
-    const auto found = given.data_places.find(e.origin());
-    if (found == given.data_places.end())
-      throw CaseError(given.equation_place, "equation." + e.origin(), e.what());
-    throw CaseError(found->second.first, found->second.second, e.what());
+    throw given.places.error(Subject::solver, e.what());
   } catch (const InputError& e) {
-    const std::string what = e.what();
-    const bool initial = what.rfind("the initial value", 0) == 0,
-               side = what.rfind("nothing is said", 0) == 0 || what.rfind("part ", 0) == 0;
-    const bool space = what.rfind("differences of order", 0) == 0,
-               advected = what.rfind("reconstruction '", 0) == 0 || what.rfind("numerical flux '", 0) == 0,
-               scheme = what.rfind("scheme '", 0) == 0,
-               boundary =
-                   (what.find("absorbing") != std::string::npos || what.rfind("outflow belongs", 0) == 0 ||
-                    what.find("the layer is") != std::string::npos) &&
-                   !scheme;
-    throw CaseError(initial            ? given.initial_place
-                    : space            ? given.space_place
-                    : advected         ? (what[0] == 'r' ? given.space_place : given.flux_place)
-                    : scheme           ? given.step_place
-                    : side || boundary ? given.boundary_place
-                                       : given.equation_place,
-                    initial            ? "initial.value"
-                    : space            ? "space.diffusion_order"
-                    : advected         ? (what[0] == 'r' ? "space.reconstruction" : "space.numerical_flux")
-                    : scheme           ? "time.scheme"
-                    : side || boundary ? "boundary"
-                                       : "equation",
-                    what);
+    throw given.places.error(e);
   }
   return result;
 }

@@ -50,7 +50,7 @@ ProblemBalance::Made ProblemBalance::Made::of(const std::vector<Problem>& proble
     if (!(p.grid() == problems.front().grid())) throw InputError("the unknowns of a system live on one grid");
     if (p.equation().advection || p.equation().second_order)
       throw InputError("'" + p.equation().unknown +
-                       "': what advects the unknowns of a system is the system's own flux");
+                       "': unknowns of a system are advected by the system's own flux");
     made.add(p, execution, p.equation().unknown + " ");
     unknowns.push_back(made.parts.back().of);
     // The lines of an unknown stand together.

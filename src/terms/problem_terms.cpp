@@ -62,7 +62,8 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
     closures.emplace_back(problem.grid(), std::move(section), std::move(capacities));
   }
   const bool wide = problem.space_order == 4;
-  if (!wide && problem.space_order != 2) throw InputError("the order of differences in space must be 2 or 4");
+  if (!wide && problem.space_order != 2)
+    throw InputError(Subject::space_order, "the order of differences in space must be 2 or 4");
 
   Row row(terms);
   result.diffusion =
@@ -84,8 +85,8 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
   result.advection_term = advection_term;
   if (advection) {
     if (advection->fixed().flux().needs_step && !result.boundary->prescribed().empty())
-      throw InputError("numerical flux '" + advection->fixed().flux().name +
-                       "' takes no nodes that boundaries hold: put the unknowns at cells");
+      throw InputError(Subject::numerical_flux, "numerical flux '" + advection->fixed().flux().name +
+                                                    "' takes no prescribed nodes: use unknowns at cells");
     result.advection = row.add<EvaluatedAdvection>(std::move(advection));
     advected = [id = *result.advection](const Evaluation& now) { return now.of(id).flows(); };
   }
@@ -110,7 +111,7 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
   }
   if (advection_term) advection_term->declare(lines);
   if (execution.semi_lagrangian) {
-    if (!advection_term) throw InputError("scheme 'semi-lagrangian' needs something that is carried along");
+    if (!advection_term) throw InputError(Subject::scheme, "scheme 'semi-lagrangian' needs advection");
     result.advected_line = lines.declare({prefix + "carried", LedgerLine::Kind::source, "", number});
   }
   if (!equation.points.empty()) {

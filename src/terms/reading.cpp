@@ -93,7 +93,8 @@ State ProblemBalance::initial_state() const {
     part.volumes->average_by_region(part.problem->initial, 0, y);
     for (const Index n : part.of.domain->inactive()) y[n] = 0;
     for (const Real v : y)
-      if (!std::isfinite(v)) throw InputError("the initial value is not a finite number everywhere");
+      if (!std::isfinite(v))
+        throw InputError(Subject::initial, "the initial value is not a finite number everywhere");
     all.insert(all.end(), y.begin(), y.end());
   }
   return all;
@@ -136,7 +137,7 @@ Real ProblemBalance::boundary_flux(Side side, const State& y, Real at) {
                         [](const BoundaryClosure& c) -> const std::string& { return c.section().name; });
   if (found == all.end()) throw InputError("a periodic side has no boundary, and so no flux through it");
   if (found->prescribes())
-    throw InputError("what flows through a boundary that holds its nodes is known for a step only");
+    throw InputError("the flow through a boundary with prescribed nodes is defined for a step only");
   Real flow = 0;
   for (const Real of_face : section_flows(static_cast<std::size_t>(found - all.begin()), y, at))
     flow += of_face;

@@ -145,8 +145,8 @@ SystemFluxTerm::SystemFluxTerm(std::vector<OfUnknown> unknowns, std::shared_ptr<
   for (const OfUnknown& of : unknowns_)
     if (!of.domain->outline().whole()) throw InputError("a system with a flux needs a whole rectangle");
   if (!reconstruction_->slope)
-    throw InputError("reconstruction '" + reconstruction_->name +
-                     "' is not for systems; take none or a limited one");
+    throw InputError(Subject::reconstruction, "reconstruction '" + reconstruction_->name +
+                                                  "' is not for systems; take none or a limited one");
   const Grid& g = unknowns_.front().domain->grid();
   for (int a = 0; a < g.dimension(); ++a)
     if (!g.axis(a).is_uniform()) throw InputError("a system with a flux needs uniform axes");

@@ -284,7 +284,8 @@ class March {
 
   void stop_at_data(Real from, const DataError& e) {
     out_.reason = "step " + std::to_string(out_.steps + 1) + " cannot be taken: " + e.what();
-    out_.origin = e.origin();
+    out_.subject = e.subject();
+    out_.subject_name = e.name();
     end_before(from);
   }
 
@@ -301,8 +302,9 @@ class March {
       return finish_step(interval, length, last);
     } catch (const DataError& e) {
       out_.ending = Outcome::Ending::unsolved;
-      out_.reason = "nothing follows step " + std::to_string(out_.steps) + ": " + e.what();
-      out_.origin = e.origin();
+      out_.reason = "no step after step " + std::to_string(out_.steps) + ": " + e.what();
+      out_.subject = e.subject();
+      out_.subject_name = e.name();
       return false;
     }
   }

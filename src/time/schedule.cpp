@@ -36,7 +36,7 @@ std::vector<Event> events_of(const Plan& plan) {
 
 StepMisfit::StepMisfit(Real s, Real begin, Real end, Real below, Real above)
     : InputError("the step " + to_text(s) + " does not divide the time from " + to_text(begin) + " to " +
-                 to_text(end) + ", at which something is recorded; " + to_text(below) +
+                 to_text(end) + " between record times; possible: " + to_text(below) +
                  (above != below ? " or " + to_text(above) : "") + " would"),
       step(s),
       from(begin),

@@ -76,7 +76,7 @@ int Stabilized::stages_for(Real x) const {
 
 const Tableau& Scheme::tableau() const {
   if (const auto* t = std::get_if<Tableau>(&method)) return *t;
-  throw InputError("scheme '" + name + "' is not a Runge-Kutta scheme with a tableau");
+  throw InputError(Subject::scheme, "scheme '" + name + "' is not a Runge-Kutta scheme with a tableau");
 }
 
 bool is_explicit(const Scheme& scheme) {

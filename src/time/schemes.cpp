@@ -31,11 +31,11 @@ Scheme scheme(const std::string& name, Real parameter) {
   if (found == kinds.end()) {
     std::string known;
     for (const auto& k : kinds) known += (known.empty() ? "" : ", ") + k.name;
-    throw InputError("there is no scheme called '" + name + "'; there are " + known);
+    throw InputError(Subject::scheme, "there is no scheme called '" + name + "'; there are " + known);
   }
   if (!found->parameter.empty() && !(parameter >= found->lowest && parameter <= found->highest))
-    throw InputError("scheme '" + name + "': " + found->parameter + " must lie between " +
-                     to_text(found->lowest) + " and " + to_text(found->highest));
+    throw InputError(Subject::scheme, "scheme '" + name + "': " + found->parameter + " must lie between " +
+                                          to_text(found->lowest) + " and " + to_text(found->highest));
   return found->make(parameter);
 }
 

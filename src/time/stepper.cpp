@@ -24,10 +24,13 @@ std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const S
   std::unique_ptr<Stepper> result;
   if (balance.capabilities().second_order) {
     if (!takes_second_order(s))
-      throw InputError("scheme '" + s.name +
-                       "' is for equations of first order in time; waves take leapfrog, corrected-leapfrog, "
-                       "newmark, or an explicit Runge-Kutta scheme");
-    if (damped_start > 0) throw InputError("damped first steps are for equations of first order in time");
+      throw InputError(
+          Subject::scheme,
+          "scheme '" + s.name +
+              "' is for equations of first order in time; waves take leapfrog, corrected-leapfrog, "
+              "newmark, or an explicit Runge-Kutta scheme");
+    if (damped_start > 0)
+      throw InputError(Subject::scheme, "damped first steps are for equations of first order in time");
     // Leapfrog with rates at cells and stresses at faces, half a step apart, is leapfrog itself once the
     // stresses are eliminated (Yee, 1966).
     if (const auto* m = std::get_if<SecondOrder>(&s.method))
@@ -37,15 +40,16 @@ std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const S
     return steppers::dynamics_pair(balance, s, std::get<Tableau>(s.method));
   }
   if (is_second_order(s))
-    throw InputError("scheme '" + s.name + "' is for equations of second order in time, which waves are");
+    throw InputError(Subject::scheme,
+                     "scheme '" + s.name + "' is for equations of second order in time, which waves are");
   if (const auto* t = std::get_if<Tableau>(&s.method))
     result = steppers::runge_kutta(balance, s, *t, nullptr, solving);
   else if (const auto* p = std::get_if<ImplicitExplicit>(&s.method))
     result = steppers::runge_kutta(balance, s, p->fluxes, &p->sources, solving);
   else if (std::holds_alternative<Factored>(s.method) && balance.capabilities().advection)
-    throw InputError("scheme '" + s.name +
-                     "' takes what diffuses along one axis after the other and no advection; "
-                     "take implicit-explicit or crank-nicolson");
+    throw InputError(Subject::scheme,
+                     "scheme '" + s.name +
+                         "' takes diffusion only, no advection; take implicit-explicit or crank-nicolson");
   else if (std::holds_alternative<SemiLagrangianMethod>(s.method))
     result = steppers::semi_lagrangian(balance, s, solving);
   else if (const auto* c = std::get_if<Stabilized>(&s.method))

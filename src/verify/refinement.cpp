@@ -42,7 +42,7 @@ std::string trend_text(Trend trend) {
     case Trend::approaching:
       return "near the asymptotic range, not in it yet";
     case Trend::off:
-      return "a steady order, but not the one that is due";
+      return "constant order, different from the expected one";
     case Trend::no_limit:
       return "differences do not shrink: no limit in sight";
     case Trend::erratic:
@@ -163,7 +163,7 @@ Fit fit_power(std::span<const Real> values, std::span<const Real> ratios, Real o
 
 LevelSpread spread_of(std::span<const Real> values, std::span<const Real> ratios, Real theory, Real floor) {
   if (values.empty() || values.size() > 3 || values.size() != ratios.size())
-    throw InputError("a spread is told of one to three levels, each with its ratio");
+    throw InputError("one to three levels are needed, each with its ratio");
   LevelSpread result;
   result.order = theory;
   if (values.size() == 1) return result;

@@ -45,7 +45,7 @@ TEST_CASE("a plain outflow under backflow blows up and says why; a stated one ru
   const Printed plain = williwaw_in(folder, "run basin.toml --quiet -o plain");
   CHECK(plain.code == 3);
   const std::string log = text_of(folder / "plain" / "summary.json");
-  CHECK(log.find("there was backflow through the outflow 'east'") != std::string::npos);
+  CHECK(log.find("backflow through 'east'") != std::string::npos);
   const Printed stated = williwaw_in(
       folder, "run basin.toml -o stated --json --set 'boundary.east={ outflow = { backflow = 0 } }'");
   REQUIRE(stated.code == 0);
@@ -74,6 +74,6 @@ TEST_CASE("the bore by its six schemes in one table, and the dye over one tide o
   CHECK(told.number("/budget/from point sewer/value") == doctest::Approx(3e-3 * 12.42 * 3600).epsilon(1e-6));
   CHECK(std::abs(told.number("/budget/relative residual")) < 1e-12);
   const Printed check = williwaw_in(folder, "check dye-patch.toml");
-  CHECK(check.out.find("west has backflow") != std::string::npos);
-  CHECK(check.out.find("what comes in then is stated") != std::string::npos);
+  CHECK(check.out.find("backflow, west") != std::string::npos);
+  CHECK(check.out.find("inflow value prescribed") != std::string::npos);
 }

@@ -231,10 +231,10 @@ TEST_CASE("regions: labels, precedence, and what is refused") {
   CHECK(over.label({-0.5, -0.5, 0}) == 2);
   CHECK(over.label({0.5, 0.5, 0}) == 0);
   CHECK(over.name_of(2) == "'low'");
-  CHECK_THROWS_WITH_AS(
-      Regions({{"left", left}, {"low", low}}).check(g),
-      "regions 'left' and 'low' overlap at x = -0.9, y = -0.9: say which one counts there with over = \"..\"",
-      InputError);
+  CHECK_THROWS_WITH_AS(Regions({{"left", left}, {"low", low}}).check(g),
+                       "regions 'left' and 'low' overlap at x = -0.9, y = -0.9: give the one that applies "
+                       "there with over = \"..\"",
+                       InputError);
   CHECK_THROWS_AS(Regions({{"nowhere", inside([](Point p) { return p.x > 2; })}}).check(g), InputError);
   CHECK_THROWS_AS(Regions({{"west", left}}), InputError);
   CHECK_THROWS_AS(Regions({{"a", left}, {"a", low}}), InputError);

@@ -53,8 +53,7 @@ TEST_CASE("a problem says which sides it has and which are left open") {
                        "this grid has no side called 'north'; its sides are west, east", InputError);
   p.boundary("west", dirichlet(1.0));
   CHECK_THROWS_WITH_AS(
-      p.validate(),
-      "nothing is said of side 'east': give it a condition, or a default for all sides not named",
+      p.validate(), "no condition for side 'east': give it a condition, or a default for all sides not named",
       InputError);
   p.default_boundary(insulated());
   CHECK_NOTHROW(p.validate());

@@ -83,7 +83,7 @@ TEST_CASE("what does not repeat is refused") {
   Problem closed(p.grid(), diffusion(1.0, 1.0, [](Point, Real t) { return 1 + std::sin(2 * M_PI * t); }));
   closed.default_boundary(insulated());
   ProblemBalance filling(closed);
-  CHECK_THROWS_WITH_AS(RepeatingState(filling, 1), doctest::Contains("no boundary fixes the mean"),
+  CHECK_THROWS_WITH_AS(RepeatingState(filling, 1), doctest::Contains("the mean is not fixed"),
                        InputError);
   Equation e = diffusion(1.0);
   e.reaction = Reaction::of([](Real u) { return -u * u; });

@@ -30,7 +30,7 @@ TEST_CASE("a journal goes on after any of its rows as if nothing had followed") 
     CHECK(first == std::vector<Real>{0, 1, 2, 7});
     CHECK_THROWS_AS(journal.append(std::vector<Real>{1}), StoreError);
   }
-  CHECK_THROWS_WITH_AS(Journal(file, 2, 40), doctest::Contains("holds less than the checkpoint says"),
+  CHECK_THROWS_WITH_AS(Journal(file, 2, 40), doctest::Contains("shorter than recorded in the checkpoint"),
                        StoreError);
   Journal anew(file, 2);
   CHECK(anew.rows() == 0);
@@ -92,7 +92,7 @@ TEST_CASE("a series goes on after any of its bytes, and its file is whole at eve
   CHECK_THROWS_WITH_AS(SeriesWriter(file, {{"t", "h"}, {"pipe", "degC"}}, mark),
                        doctest::Contains("is damaged"), StoreError);
   CHECK_THROWS_WITH_AS(SeriesWriter(file, {{"t", "h"}, {"pipe", "degC"}}, {10000, 0}),
-                       doctest::Contains("holds less"), StoreError);
+                       doctest::Contains("shorter than recorded"), StoreError);
   again.remove_partial();
   CHECK_THROWS_WITH_AS(SeriesWriter(file, {{"t", "h"}}, {10, 0}), doctest::Contains("cannot be gone on with"),
                        StoreError);

@@ -281,11 +281,11 @@ TEST_CASE("check says what acts where: regions, parts, contacts, and how an outl
   for (const char* line :
        {"form                   0 = ∇·(conductivity ∇u) + source + reaction(u) + points",
         "reaction               -3*(u - 5)  (linear in u)",
-        "hole                cut out, 12 m^2; its outline 7 m; exact along the grid's faces",
-        "sand                material, 24 m^2", "left of the domain  68 m^2",
+        "hole           inactive, 12 m^2; outline 7 m; exact (outline along grid faces)",
+        "sand           material, 24 m^2", "active domain  68 m^2",
         "resistance 0.1 between 'sand' and the rest of the domain",
         "door   flux 3 W/m^2 into the domain   (part of hole)   (2 faces, 1 m)",
-        "shut   insulated: nothing flows through   (part of north)   (2 faces, 1 m)",
+        "shut   insulated: no flux   (part of north)   (2 faces, 1 m)",
         "solver        conjugate gradients\n"})
     CHECK_MESSAGE(text.find(line) != std::string::npos, line, "\n", text);
   // An equation of one cell shows all that acts on it.
@@ -313,8 +313,8 @@ corners = "mean"
 [steady]
 )case";
   for (const auto& [rule, words, corner] :
-       {std::tuple{"\"mean\"", "take the mean of both values", 2.0},
-        std::tuple{"[\"south\", \"west\"]", "take the value of south, then west, else the mean", 3.0}}) {
+       {std::tuple{"\"mean\"", "mean of both values", 2.0},
+        std::tuple{"[\"south\", \"west\"]", "value of south, then west, else the mean", 3.0}}) {
     const auto folder = fresh_folder("corners");
     const Case c = read_case_text(with(text, "\"mean\"", rule), folder / "c.toml");
     Prepared prepared = prepare(c);
@@ -352,6 +352,6 @@ TEST_CASE("a mask of the grid's own shape cuts a staircase, and is called one") 
   CHECK(m.exposed[0] == doctest::Approx(7));
   CHECK(check_report(c, prepared)
             .text()
-            .find("by a mask, its outline a staircase, whose length is not the true one") !=
+            .find("staircase outline of a mask, length not converging") !=
         std::string::npos);
 }

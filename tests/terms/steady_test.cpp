@@ -347,7 +347,7 @@ TEST_CASE("parts: the last one counts, what they leave is the side's, and what i
   p.part({"all", "north", "", inside([](Point q) { return q.x < 0.85; }), flux(1.0)});
   CHECK_THROWS_WITH_AS(
       ProblemBalance{p},
-      "nothing is said of 2 faces of side 'north': give it a condition, or a default for all sides not named",
+      "no condition for 2 faces of side 'north': give it a condition, or a default for all sides not named",
       InputError);
   p.boundary("north", flux(5.0));
   p.part({"some", "", "", inside([](Point q) { return q.x < 0.35 && q.y > 0.99; }), flux(2.0)});

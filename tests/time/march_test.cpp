@@ -149,7 +149,7 @@ TEST_CASE("the flow beside a prescribed node is the rate of its data in the midd
 TEST_CASE("a fixed step that misses a record is refused with steps that would do") {
   Plan plan = plan_of("explicit-euler", 7, 100);
   CHECK_THROWS_WITH_AS(schedule(plan),
-                       "the step 7 does not divide the time from 0 to 100, at which something is recorded; "
+                       "the step 7 does not divide the time from 0 to 100 between record times; possible: "
                        "6.66667 or 7.14286 would",
                        InputError);
   plan.trim = true;
@@ -424,7 +424,7 @@ TEST_CASE(
       observers.on_record = [&](const StepInfo& m) { seen = m.time; };
       const Outcome out = march(balance, y, plan, observers);
       CHECK(out.ending == Outcome::Ending::unsolved);
-      CHECK(out.origin == "reaction");
+      CHECK(out.subject == Subject::reaction);
       CHECK(out.reason.find("the reaction is not a finite number at x = ") != std::string::npos);
       // e^−t falls to a half at ln 2; stages look ahead of the state by a step at most.
       CHECK(out.time > std::log(2) - (by_error ? 0.2 : 0.011));
@@ -452,7 +452,7 @@ TEST_CASE("boundary data that stop being numbers end the run before that, and ar
       State y = balance.initial_state();
       const Outcome out = march(balance, y, plan_of(name, 0.005, 1));
       CHECK(out.ending == Outcome::Ending::unsolved);
-      CHECK(out.origin == "boundary.west");
+      CHECK((out.subject == Subject::boundary && out.subject_name == "west"));
       CHECK(out.reason.find(std::string("condition '") + row.kind + "' of 'west' is not a finite number") !=
             std::string::npos);
       CHECK(out.time == doctest::Approx(0.5).epsilon(0.011));
@@ -468,7 +468,7 @@ TEST_CASE("a conductivity that falls to zero is met at its time, and nothing bef
   State y = balance.initial_state();
   const Outcome out = march(balance, y, plan_of("implicit-euler", 0.125, 3));
   CHECK(out.ending == Outcome::Ending::unsolved);
-  CHECK(out.origin == "diffusion");
+  CHECK(out.subject == Subject::diffusion);
   CHECK(out.time == 0.875);
   CHECK(out.reason.find("must be above zero, but is 0 at time 1") != std::string::npos);
 }

@@ -248,7 +248,7 @@ TEST_CASE("systems say which unknowns, grids and fluxes they cannot take") {
   CHECK(refusal({plain}, self_advecting_flux(2)) == "the flux is for 2 unknowns, and the system has 1");
   CHECK_THROWS_WITH_AS(self_advecting_flux(0), "a flux needs one component at least", InputError);
   for (const Equation& e : {transport(Velocity(1.0)), wave(1.0)})
-    CHECK(refusal({Problem(g, e)}, nullptr).find("is the system's own flux") != std::string::npos);
+    CHECK(refusal({Problem(g, e)}, nullptr).find("by the system's own flux") != std::string::npos);
   Problem high(g, diffusion(1.0));
   high.reconstruction = "weno5";
   CHECK(refusal({high}, self_advecting_flux(1)) ==

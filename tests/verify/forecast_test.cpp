@@ -449,7 +449,7 @@ TEST_CASE("what cannot be judged by its matrix is refused with the reason") {
   };
   Odd none(false), joined(true);
   CHECK(refusal(none, 3).find("without a matrix") != std::string::npos);
-  CHECK(refusal(joined, 3).find("one unknown each") != std::string::npos);
+  CHECK(refusal(joined, 3).find("must be diagonal") != std::string::npos);
   Problem large(plan_grid(60, 60), diffusion(1.0));
   large.default_boundary(insulated());
   ProblemBalance too_large(large);

@@ -77,7 +77,7 @@ TEST_CASE("where neither serves the limit stands between a Lanczos and a Gershgo
   p.default_boundary(robin([](Point q) { return q.x + q.y; }, 1.0));
   ProblemBalance balance(p);
   const auto judged = verify::stability(balance, scheme("explicit-euler"), 1e-3);
-  CHECK(judged.method == "between the Lanczos process and Gershgorin's circles");
+  CHECK(judged.method == "bounds by Lanczos and Gershgorin");
   CHECK(judged.limit.standing == verify::Limit::Standing::bracketed);
   const Real sharp = 2 / probed_eigenvalues(balance).back();
   CHECK(judged.limit.step <= sharp);

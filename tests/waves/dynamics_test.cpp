@@ -75,7 +75,7 @@ TEST_CASE("at Courant number one leapfrog at nodes is exact on a line: what d'Al
   }
 }
 
-TEST_CASE("absorbing ends let pulses out") {
+TEST_CASE("absorbing boundarys let pulses out") {
   for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
     CAPTURE(name_of(unknowns));
     for (const int order : {1, 2, 3}) {

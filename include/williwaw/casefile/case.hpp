@@ -64,6 +64,26 @@ struct StepChoice {
   std::string adaptive_text = {};  ///< what the error of a step may be, in words; empty for fixed steps
 };
 
+/// Where a key stands (file and line), and its name.
+struct KeyPlace {
+  std::string place, key;
+};
+
+/// Which key of a case each subject of an error (InputError::subject) came from.
+class KeyPlaces {
+ public:
+  /// The first key of a subject and name counts.
+  void add(Subject subject, KeyPlace place, const std::string& name = {});
+  /// The key of a subject and name; else that of the subject, else [equation].
+  const KeyPlace& of(Subject subject, const std::string& name = {}) const;
+  /// The error of a declaration as an error of its key.
+  CaseError error(const InputError& e) const { return error(e.subject(), e.what(), e.name()); }
+  CaseError error(Subject subject, const std::string& text, const std::string& name = {}) const;
+
+ private:
+  std::map<std::pair<Subject, std::string>, KeyPlace> places_;
+};
+
 struct Case {
   std::filesystem::path file;
   std::string text;  ///< TOML that reads as what is run
@@ -89,7 +109,6 @@ struct Case {
     Real period = 0;
     Real tolerance = 0;     ///< largest change from one cycle to the next
     bool ends_run = false;  ///< until = "cycle"
-    std::string place;
   };
   std::optional<Cycle> cycle;
   StepChoice step;
@@ -107,10 +126,8 @@ struct Case {
   std::optional<Value> exact;
   bool exact_is_initial = false;
   std::vector<FigureRequest> figures;
-  /// File, line and key of data that may turn out unusable while a case runs, by their origin (DataError).
-  std::map<std::string, std::pair<std::string, std::string>> data_places = {};
-  /// File and line of what errors are found in later.
-  std::string space_place, flux_place, step_place, equation_place, initial_place, boundary_place;
+  /// Keys for errors that are found when the case is prepared, or while it runs.
+  KeyPlaces places = {};
 
   /// A duration in SI for people, in the unit of time that suits its size.
   std::string duration(Real seconds) const;

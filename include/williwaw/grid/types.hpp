@@ -44,21 +44,52 @@ struct Points {
 /// A number for messages: six digits at most.
 std::string to_text(Real value);
 
+/// The part of a problem's declaration that an error is about. Whoever reads declarations maps subjects to
+/// the keys that they came from.
+enum class Subject {
+  unspecified,
+  grid,
+  regions,
+  equation,
+  storage,
+  diffusion,
+  velocity,
+  flux,
+  source,
+  points,
+  reaction,
+  damping,
+  initial,
+  boundary,
+  space_order,
+  reconstruction,
+  numerical_flux,
+  scheme,
+  step,
+  solver,
+  cycle
+};
+
 /// What the caller gave cannot be used; the message says what was found and what would be right.
 class InputError : public std::invalid_argument {
  public:
-  using std::invalid_argument::invalid_argument;
+  explicit InputError(const std::string& text) : std::invalid_argument(text) {}
+  /// `name` tells things of one subject apart: a side, a point.
+  InputError(Subject subject, const std::string& text, std::string name = {})
+      : std::invalid_argument(text), subject_(subject), name_(std::move(name)) {}
+  Subject subject() const { return subject_; }
+  const std::string& name() const { return name_; }
+
+ private:
+  Subject subject_ = Subject::unspecified;
+  std::string name_;
 };
 
 /// Data that were usable at first turn out not to be, at a later time or for other values of the unknown.
 class DataError : public InputError {
  public:
-  DataError(std::string origin, const std::string& what) : InputError(what), origin_(std::move(origin)) {}
-  /// What the data belong to: "boundary.west", "source", "points", "reaction", "velocity", "diffusion".
-  const std::string& origin() const { return origin_; }
-
- private:
-  std::string origin_;
+  DataError(Subject subject, std::string name, const std::string& text)
+      : InputError(subject, text, std::move(name)) {}
 };
 
 }  // namespace williwaw

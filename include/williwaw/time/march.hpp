@@ -129,7 +129,8 @@ struct Outcome {
   Ending ending = Ending::reached;
   std::string reason;  ///< of a blow-up, or of a stop before one
   /// Of a run that data ended: what they belong to, as DataError has it.
-  std::string origin;
+  Subject subject = Subject::unspecified;
+  std::string subject_name;
   Real time = 0;
   Index steps = 0;
   Index rejected = 0;  ///< steps that were taken back

@@ -253,7 +253,7 @@ class Parser {
     const Real v = value_of(inner.selection());
     at_ = inner.at_;
     if (v != std::floor(v) || std::abs(v) > 1e6)
-      throw InputError("formula '" + text_ + "': the ends of sum_over must be whole numbers up to 1000000");
+      throw InputError("formula '" + text_ + "': the bounds of sum_over must be whole numbers up to 1000000");
     return static_cast<Index>(v);
   }
 

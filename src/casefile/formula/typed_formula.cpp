@@ -59,15 +59,15 @@ Expression read_formula_in(const Context& context, const std::string& formula, c
     for (const auto& [name, constant] : context.constants)
       if (!constant.in && !of_result.is_pure() && constant.measure.dimension == of_result && e.uses(name))
         throw InputError(fmt::format(
-            "formula '{}': constant '{}' stands for {:.6g} {} (SI) beside unit '{}'; say how it is meant, "
-            "{} = {{ value = \"{}\", in = \"{}\" }}, or leave the unit out and give every constant its own",
+            "formula '{}': constant '{}' stands for {:.6g} {} (SI) beside unit '{}': ambiguous; give {} = {{ "
+            "value = \"{}\", in = \"{}\" }}, or leave the unit out and give every constant its own",
             formula, name, constant.value, constant.measure.dimension.text(), unit.text(), name,
             constant.text, unit.text()));
   }
   if (context.dimensional && !u_unit && u.shown && !u.shown->is_coherent() && e.uses("u"))
     throw InputError(
-        fmt::format("formula '{}': the case writes u in '{}', formulas take it in '{}' (SI); say how it "
-                    "is meant, u_unit = \"{}\"",
+        fmt::format("formula '{}': the case writes u in '{}', formulas take it in '{}' (SI): ambiguous; give "
+                    "u_unit = \"{}\"",
                     formula, u.shown->text(), u.measure.dimension.text(), u.shown->text()));
   if (u_unit) {
     // Units are linear: two conversions tell all of them.

@@ -132,8 +132,9 @@ class BoundaryReader {
 
   void refuse_foreign(const BoundaryConditionKind& kind, const Node& node, const std::string& path) const {
     if (kind.of_waves && !dimensions_.waves)
-      throw CaseError(node.place.text(), path,
-                      fmt::format("'{}' is an end of a wave, and this equation is none", kind.name));
+      throw CaseError(
+          node.place.text(), path,
+          fmt::format("'{}' is a condition of waves; this equation is of first order in time", kind.name));
     if (kind.needs_kelvin && dimensions_.waves)
       throw CaseError(node.place.text(), path, fmt::format("'{}' has no meaning for a wave", kind.name));
   }
@@ -224,7 +225,7 @@ void read_part(const Context& context, const Node& item, const BoundaryReader& r
                          : !part.touching.empty() ? "beside " + part.touching
                                                   : "all sides";
   result.boundaries.push_back({part.name, boundary.text + "   (part of " + of + ")"});
-  result.data_places["boundary." + part.name] = {item.place.text(), "boundary.part"};
+  result.places.add(Subject::boundary, {item.place.text(), "boundary.part"}, part.name);
   try {
     result.problem.part(std::move(part));
   } catch (const InputError& e) {
@@ -259,7 +260,7 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
   const Node* node = root.find("boundary");
   if (!node)
     throw CaseError(context.file, "boundary",
-                    "missing; say what acts on " + listed(named, "and") + ", or give a default");
+                    "missing; give a condition for " + listed(named, "and") + ", or give a default");
   const Section section(context, *node, "boundary");
   Words known = named;
   known.insert(known.end(), {"default", "corners", "part"});
@@ -270,7 +271,7 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
         section.fail(e.key, "this grid has no such side; its sides are " + listed(sides, "and"));
   for (Index r = 0; r < problem.regions().size(); ++r)
     if (const Region& region = problem.regions()[r]; region.active && section.has(region.name))
-      section.fail(region.name, "region '" + region.name + "' is not cut out and has no faces of its own");
+      section.fail(region.name, "region '" + region.name + "' is active and has no boundary faces");
   section.allow(known, {});
   const BoundaryReader reader(context, dimensions, problem.equation().unknown);
   const Node* parts = section.find("part");
@@ -282,9 +283,8 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
     if (!given) {
       // Parts may cover all of it; the faces they leave are found when boundaries are laid out.
       if (parts) continue;
-      throw CaseError(
-          node->place.text(), section.key_path(name),
-          "nothing is said of this side; give it a condition, or a default for all sides not named");
+      throw CaseError(node->place.text(), section.key_path(name),
+                      "no condition; give one, or a default for all sides not named");
     }
     if (side && problem.periodic(*side)) {
       result.boundaries.push_back(
@@ -295,7 +295,7 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
     if (!side && boundary.boundary.empty()) section.fail(name, "a cut-out cannot be periodic");
     problem.boundary(name, boundary.boundary);
     result.boundaries.push_back({name, boundary.text});
-    result.data_places["boundary." + name] = {given->place.text(), path};
+    result.places.add(Subject::boundary, {given->place.text(), path}, name);
   }
   if (parts) {
     if (!parts->is_array()) section.fail("part", "write [[boundary.part]], once for each");

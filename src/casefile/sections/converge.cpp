@@ -29,8 +29,7 @@ void read_converge(const Context& context, const Node& root, Case& result) {
       section.fail("step_power", "must lie between 0 and 4");
   }
   if (section.has("levels")) result.refinement_study.levels = section.whole("levels", 3);
-  if (result.refinement_study.levels > 8)
-    section.fail("levels", "more than 8 levels are more than a machine can hold");
+  if (result.refinement_study.levels > 8) section.fail("levels", "at most 8 levels");
 }
 
 }  // namespace williwaw::casefile

@@ -203,7 +203,7 @@ void read_points(const Context& context, const Node& list, const Dimensions& dim
             .function;
     if (!context.regions->keeps(context.regions->label(source.at)))
       point.fail("at", "lies in " + context.regions->name_of(context.regions->label(source.at)) +
-                           ", which is cut out of the domain");
+                           ", which is inactive");
     equation.points.push_back(std::move(source));
   }
 }
@@ -218,8 +218,8 @@ void read_contacts(const Context& context, const Node& root, const Dimensions& d
   for (const Node& item : list->array()) {
     const Section contact(context, item, "contact");
     contact.allow({"between", "resistance"}, {});
-    const Node& names =
-        contact.need("between", "two regions, [\"a\", \"b\"]; \"default\" is what belongs to none");
+    const Node& names = contact.need(
+        "between", "two regions, [\"a\", \"b\"]; \"default\" stands for places outside all regions");
     if (!names.is_array() || names.array().size() != 2 || !names.array()[0].is_text() ||
         !names.array()[1].is_text())
       contact.fail("between", "two regions are needed here, [\"a\", \"b\"]");
@@ -254,7 +254,7 @@ Equation make_equation(const Section& section, const EquationKind& kind,
     section.fail(section.has("speed") ? "speed" : "kind",
                  "a wave needs its speed, or tension and density, and not both");
   if (section.has("density") && !section.has("tension"))
-    section.fail("density", "goes with tension; with speed alone the density does not count");
+    section.fail("density", "needs tension; with speed alone the density has no effect");
   if (system && medium == "non-conservative")
     section.fail("medium", "\"non-conservative\" belongs to form second-order");
   if (medium == "conservative") {
@@ -312,8 +312,7 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
       const Value v = read_value(context, n, path, expected, variables);
       if (stores && v.function.depends_on_time())
         throw CaseError(n.place.text(), path,
-                        "must not depend on time: a storage that changes by itself would create or destroy "
-                        "what is stored");
+                        "must not depend on time: the stored amount would not be conserved");
       for (int label = 0; !is_source && label <= (v.function.regions() ? context.regions->size() : 0);
            ++label)
         if (const Function& part = v.function.part(label); part.is_constant() && !(part(Point{}) > 0))

@@ -33,8 +33,7 @@ class FigureReader {
         if (given_.steady) section_.fail("times", "a steady state has no times");
         if (!(figure_.times.back() >= 0 &&
               (figure_.times.back() <= given_.plan.until * (1 + 1e-9) || given_.settled.ends_run)))
-          throw CaseError(t.place.text(), "figure.times",
-                          "lies outside the run, which goes from 0 to its end");
+          throw CaseError(t.place.text(), "figure.times", "lies outside the run (0 to its end)");
       }
     }
     if (section_.has("levels")) figure_.levels = section_.whole("levels", 2);
@@ -90,25 +89,25 @@ class FigureReader {
     };
     const int dimension = grid_.dimension();
     if (figure_.kind == "profiles" && dimension > 1 && !figure_.along)
-      complain("profiles on a plan or in a block need along = { from, to }");
+      complain("profiles in 2-D or 3-D need along = { from, to }");
     const std::string it = figure_.kind == "contours" || figure_.kind == "arrows"
                                ? figure_.kind + " need"
                                : "a " + figure_.kind + " needs";
     const bool plane = figure_.kind == "map" || figure_.kind == "contours" || figure_.kind == "surface" ||
                        figure_.kind == "strip" || figure_.kind == "arrows";
     if (plane && dimension == 1) complain(it + " two axes; in one dimension use profiles or spacetime");
-    if (plane && dimension == 3 && !figure_.at) complain(it + " a plane of a block, at = { z = .. }");
+    if (plane && dimension == 3 && !figure_.at) complain(it + " a plane of a 3-D field, at = { z = .. }");
     if ((figure_.kind == "slices" || figure_.kind == "outer-faces") && dimension != 3)
-      complain(figure_.kind + " need a block, with three axes; on a plan use map or contours");
+      complain(figure_.kind + " need three axes; in 2-D use map or contours");
     if (figure_.kind == "arrows" &&
         (!given_.problem.equation().advection || given_.problem.equation().advection->law))
-      complain("arrows show the velocity of what advects the unknown, and none does here");
+      complain("arrows need a velocity field, and this case has none");
     if (figure_.kind == "residuals" && !given_.steady)
       complain("residuals belong to [steady]: they show how its solver went");
     if (figure_.kind == "spacetime" && given_.steady) complain("a steady state has no times");
-    if (figure_.kind == "boundary" && figure_.of.empty()) complain("say of which side, of = \"top\"");
+    if (figure_.kind == "boundary" && figure_.of.empty()) complain("give the side, of = \"top\"");
     if (figure_.kind == "spacetime" && dimension > 1 && !figure_.along)
-      complain("spacetime on a plan or in a block needs along = { from, to }");
+      complain("spacetime in 2-D or 3-D needs along = { from, to }");
   }
 
   const Context& context_;

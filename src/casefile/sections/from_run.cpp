@@ -61,8 +61,7 @@ std::optional<std::filesystem::path> found(const Context& context, const std::st
 std::filesystem::path folder_of(const Context& context, const Section& section) {
   const std::string name = section.word("from", "");
   if (const auto folder = found(context, name)) return *folder;
-  section.fail("from",
-               "'" + name + "' holds no results, neither beside the case nor in the working directory");
+  section.fail("from", "'" + name + "' has no results, neither beside the case nor in the working directory");
 }
 
 Index record_of(const Context& context, const Section& section, const store::FieldReader& run) {
@@ -73,7 +72,7 @@ Index record_of(const Context& context, const Section& section, const store::Fie
       read_number(context, *node, section.key_path("time"), {Unit::of("s"), false, "a time, or \"last\""}));
   const auto near = std::ranges::min_element(times, {}, [&](Real t) { return std::abs(t - wanted); });
   if (std::abs(*near - wanted) > 1e-6 * std::max(std::abs(times.back()), 1e-300))
-    section.fail("time", fmt::format("nothing was recorded then; the nearest record is at {:.6g} {}", *near,
+    section.fail("time", fmt::format("no record at that time; the nearest is at {:.6g} {}", *near,
                                      run.description().time.unit));
   return near - times.begin();
 }
@@ -97,8 +96,8 @@ Value read_from_run(const Context& context, const Node& node, const Dimensions& 
   const auto& d = run.description();
   if (context.dimensional != !d.value.unit.empty() ||
       (context.dimensional && !Unit::of(d.value.unit).same_dimension(dimensions.unknown)))
-    section.fail(
-        "from", fmt::format("its {} is in '{}', which is not what is unknown here", d.unknown, d.value.unit));
+    section.fail("from",
+                 fmt::format("its {} is in '{}', which does not fit the unknown", d.unknown, d.value.unit));
   if (run.grid().dimension() != grid.dimension())
     section.fail("from", "it has another number of dimensions than this case");
   const Index record = record_of(context, section, run);

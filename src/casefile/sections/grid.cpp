@@ -48,7 +48,7 @@ std::vector<Real> growing(Real from, Real to, Index intervals, Real growth) {
 
 std::vector<Real> given_faces(const Context& context, const Section& axis) {
   for (const char* other : {"from", "to", "cells", "nodes", "spacing", "growth"})
-    if (axis.has(other)) axis.fail(other, "faces say where everything is; leave this out");
+    if (axis.has(other)) axis.fail(other, "not with faces; remove one of them");
   const Node& list = *axis.find("faces");
   if (!list.is_array() || list.array().size() < 2)
     axis.fail("faces", "a list of two positions or more is needed here, [..]");
@@ -84,7 +84,7 @@ Extent read_extent(const Context& context, const Section& axis) {
   // Odd numbers lose a little more than the half.
   intervals = std::max<Index>(1, intervals * r.grid / r.coarsen);
   if (!axis.has("growth")) return {from, to, intervals, 1};
-  if (axis.has("spacing")) axis.fail("growth", "goes with cells or nodes, not with spacing");
+  if (axis.has("spacing")) axis.fail("growth", "needs cells or nodes, not spacing");
   const Real growth =
       read_number(context, *axis.find("growth"), axis.key_path("growth"), {Unit(), false, "a plain number"});
   if (!(growth >= 0.5 && growth <= 2)) axis.fail("growth", "must lie between 0.5 and 2");

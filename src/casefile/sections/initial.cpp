@@ -60,7 +60,7 @@ void read_initial(const Context& context, const Node& root, const Dimensions& di
   else
     result.initial = read_value(context, value, "initial.value", dimensions.a_value(), context.variables);
   result.problem.initial = result.initial.function;
-  result.initial_place = section.find("value")->place.text();
+  result.places.add(Subject::initial, {value.place.text(), "initial.value"});
 }
 
 }  // namespace williwaw::casefile

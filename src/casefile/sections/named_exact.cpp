@@ -111,7 +111,7 @@ Value half_space(const Declared& d) {
     return surroundings + (start - surroundings) *
                               verify::half_space(p[direction] - from, std::sqrt(diffusivity * t), exchange);
   };
-  v.text = "as long as the far end feels nothing (Carslaw and Jaeger, 1959)";
+  v.text = "as long as the far boundary is undisturbed (Carslaw and Jaeger, 1959)";
   return v;
 }
 

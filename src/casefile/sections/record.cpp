@@ -37,8 +37,7 @@ void read_records(const Context& context, const Node& root, Case& result) {
           continue;
         if (!(t >= 0 && (t <= until * (1 + 1e-9) ||
                          (result.settled.ends_run || (result.cycle && result.cycle->ends_run)))))
-          throw CaseError(item.place.text(), "record.times",
-                          "lies outside the run, which goes from 0 to its end");
+          throw CaseError(item.place.text(), "record.times", "lies outside the run (0 to its end)");
         result.plan.records.push_back(t);
       }
       std::ranges::sort(result.plan.records);

@@ -20,8 +20,8 @@ void read_space(const Context& context, const Node& root, Case& result) {
   for (const char* key : {"reconstruction", "numerical_flux"})
     if (section.has(key) && !system && !advection)
       section.fail(key,
-                   "belongs to the advected quantity (transport, conservation) and to a wave with form = "
-                   "\"first-order\"; what diffuses takes central differences");
+                   "belongs to advection (transport, conservation) and to a wave with form = "
+                   "\"first-order\"; diffusion takes central differences");
   Words reconstructions, fluxes = wave_flux_names();
   for (const auto& kind : limiter_kinds()) reconstructions.push_back(kind.name);
   if (advection) {
@@ -32,17 +32,12 @@ void read_space(const Context& context, const Node& root, Case& result) {
   }
   result.problem.reconstruction = section.choice("reconstruction", "first-order", reconstructions, {});
   result.problem.numerical_flux = section.choice("numerical_flux", "upwind", fluxes, {});
-  // An error in one that is not written down is the section's.
-  result.space_place = result.flux_place = node->place.text();
-  if (section.has("reconstruction")) result.space_place = section.find("reconstruction")->place.text();
-  if (section.has("numerical_flux")) result.flux_place = section.find("numerical_flux")->place.text();
   if (!section.has("diffusion_order")) return;
   const Index order = section.whole("diffusion_order", 1);
   const bool waves = result.problem.equation().second_order;
   if (order != 2 && !(order == 4 && waves))
     section.fail("diffusion_order", waves ? "must be 2 or 4" : "only order 2 is there yet");
   result.problem.space_order = static_cast<int>(order);
-  result.space_place = section.find("diffusion_order")->place.text();
 }
 
 }  // namespace williwaw::casefile

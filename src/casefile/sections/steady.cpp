@@ -19,7 +19,6 @@ void read_steady(const Context& context, const Node& node, Case& result) {
   section.allow({"solver", "tolerance", "iterations", "relaxation"}, {});
   SteadyRules& rules = result.steady.emplace();
   rules.solver = section.choice("solver", "auto", solver_names(), {});
-  result.step_place = node.place.text();
   if (const Node* tolerance = section.find("tolerance")) {
     rules.tolerance = read_number(context, *tolerance, "steady.tolerance", {Unit(), false, "a plain number"});
     if (!(rules.tolerance > 0 && rules.tolerance < 1)) section.fail("tolerance", "must lie between 0 and 1");
@@ -39,8 +38,7 @@ void read_settled(const Context& context, const Node& root, Case& result) {
   const Node* node = root.find("settled");
   if (!node) return;
   const Section section(context, *node, "settled");
-  if (result.steady)
-    throw CaseError(node->place.text(), "settled", "belongs to [time]: [steady] goes to the end at once");
+  if (result.steady) throw CaseError(node->place.text(), "settled", "belongs to [time], not to [steady]");
   section.allow({"fraction"}, {});
   if (const Node* fraction = section.find("fraction"))
     result.settled.fraction =
@@ -59,7 +57,6 @@ void read_cycle(const Context& context, const Node& root, const Dimensions& dime
   section.allow({"period", "tolerance"}, {});
   result.cycle = Case::Cycle();
   Case::Cycle& cycle = *result.cycle;
-  cycle.place = node->place.text();
   cycle.period =
       read_number(context, section.need("period", "how long a cycle takes"), "cycle.period", a_time());
   if (!(cycle.period > 0)) section.fail("period", "must be above zero");

@@ -48,7 +48,6 @@ void read_adaptive(const Context& context, const Section& choice, const Dimensio
 
 void read_step(const Context& context, const Section& section, const Dimensions& dimensions, Case& result) {
   const Node& node = section.need("step", "a time, or { of_limit = 0.9 } of the largest stable step");
-  result.step_place = node.place.text();
   if (!node.is_table() || node.find("formula")) {
     result.step = {false, false, read_number(context, node, "time.step", a_time())};
     if (!(result.step.value > 0)) section.fail("step", "must be above zero");
@@ -66,8 +65,7 @@ void read_step(const Context& context, const Section& section, const Dimensions&
   const bool courant = choice.has("courant");
   const std::string key = courant ? "courant" : "of_limit";
   const bool runs = dimensions.waves || result.problem.equation().advection;
-  if (courant && !runs)
-    choice.fail("courant", "nothing is advected or runs as a wave here: give of_limit, or a time");
+  if (courant && !runs) choice.fail("courant", "needs advection or a wave: give of_limit, or a time");
   result.step = {
       !courant, courant,
       read_number(context, *choice.find(key), "time.step." + key, {Unit(), false, "a plain number"})};
@@ -118,9 +116,8 @@ void read_time(const Context& context, const Node& root, const Dimensions& dimen
     result.plan.until = read_time_value(context, section, end) + (end == "lasts" ? context.start : 0);
     if (!(result.plan.until > 0)) section.fail(end, "must be above zero");
     if (!(result.plan.until > context.start))
-      section.fail(end,
-                   fmt::format("lies before the start of this stage, {}; say how long it lasts: time.lasts",
-                               result.duration(context.start)));
+      section.fail(end, fmt::format("lies before the start of this stage, {}; give its length: time.lasts",
+                                    result.duration(context.start)));
   }
 
   Words known;
@@ -141,7 +138,7 @@ void read_time(const Context& context, const Node& root, const Dimensions& dimen
   }
   result.plan.scheme = scheme(name, parameter);
   if (semi_lagrangian(result.plan.scheme) && !result.problem.equation().advection)
-    section.fail("scheme", "'" + name + "' is for the advected quantity (transport); nothing is here");
+    section.fail("scheme", "'" + name + "' needs advection (kind transport)");
   if (dimensions.waves && !takes_second_order(result.plan.scheme))
     section.fail("scheme", "'" + name +
                                "' is for equations of first order in time; a wave takes leapfrog, "

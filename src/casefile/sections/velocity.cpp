@@ -7,6 +7,7 @@
 
 #include "casefile/map_input.hpp"
 #include "casefile/sections/sections.hpp"
+#include "williwaw/casefile/readable.hpp"
 
 namespace williwaw::casefile {
 
@@ -128,8 +129,7 @@ Velocity from_files(const Context& context, const Section& section, std::string&
     if (velocity.instants.size() > 1 && covered > velocity.period * (1 - 1e-9)) velocity.instants.pop_back();
   }
   velocity.hold_after = after == "hold";
-  if (velocity.hold_after && velocity.period > 0)
-    section.fail("after", "goes without a period: what repeats has no end");
+  if (velocity.hold_after && velocity.period > 0) section.fail("after", "excludes a period");
   text = fmt::format("{} and so on from {}, {} times{}", names.array()[0].text(), section.word("files", ""),
                      velocity.instants.size(), velocity.period > 0 ? ", repeating" : "");
   return velocity;
@@ -137,7 +137,7 @@ Velocity from_files(const Context& context, const Section& section, std::string&
 
 void read_velocity(const Context& context, const Section& equation_section, Equation& equation,
                    std::vector<std::pair<std::string, Value>>& shown) {
-  const Node& node = equation_section.need("velocity", "what advects the unknown, in 'm/s' for example");
+  const Node& node = equation_section.need("velocity", "a velocity, in 'm/s' for example");
   const std::string key = equation_section.key_path("velocity");
   Words variables = context.variables;
   variables.push_back("t");
@@ -171,8 +171,8 @@ void read_velocity(const Context& context, const Section& equation_section, Equa
     const auto nodes = by_axis(context, node, key, {"divergence_free"});
     if (nodes.size() > 1 && nodes[0] == nodes[1])
       throw CaseError(node.place.text(), key,
-                      fmt::format("a list is needed here, [..], one number or formula for each of {}; or "
-                                  "{{ stream_function = \"..\" }}, or {{ files = \"..\", variables = [..] }}",
+                      fmt::format("a list is needed here, [..], one number or formula for each of {}; or {{ "
+                                  "stream_function = \"..\" }}, or {{ files = \"..\", variables = [..] }}",
                                   listed(context.variables, "and")));
     for (std::size_t a = 0; a < nodes.size(); ++a) {
       const Value v = read_value(context, *nodes[a], key, a_velocity(), variables);
@@ -194,7 +194,7 @@ void read_flux(const Context& context, const Section& equation_section, const Di
   if (node.is_text() && node.text() == "quadratic") {
     if (context.dimensional && !dimensions.unknown.same_dimension(Unit::of("m/s")))
       throw CaseError(node.place.text(), key,
-                      "the quadratic flux u²/2 carries a velocity, in 'm/s' for example");
+                      "the quadratic flux u²/2 needs a velocity as unknown, in 'm/s' for example");
     equation.advection->law = quadratic_flux();
     shown.emplace_back("flux", Value{Function(NAN), "u²/2 along every axis (quadratic)", ""});
     return;

@@ -28,8 +28,7 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
   const Grid& g = reader.grid();
   const Index record = records_of(run, request, 1).back();
   const auto velocity = reader.velocity(record);
-  if (!velocity)
-    throw PlotError("arrows show the velocity of what advects the unknown, and this run has none");
+  if (!velocity) throw PlotError("arrows need a velocity field, and this run has none");
   const Axis &right = g.axis(plane.right), &up = g.axis(plane.up);
   const Real longest = std::max(right.length(), up.length()),
              spacing = longest / static_cast<Real>(most_arrows);

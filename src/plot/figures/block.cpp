@@ -87,7 +87,7 @@ void set_block(Gnuplot& plot, const RunFolder& run) {
 
 void need_block(const RunFolder& run, const std::string& kind) {
   if (run.fields().grid().dimension() != 3)
-    throw PlotError(kind + " need a block, with three axes; on a plan use map, contours or surface");
+    throw PlotError(kind + " need three axes; in 2-D use map, contours or surface");
 }
 
 }  // namespace

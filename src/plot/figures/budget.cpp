@@ -34,7 +34,7 @@ std::vector<Bar> bars_of(const RunFolder& run) {
   Real largest = 0;
   for (const Bar& b : bars) largest = std::max(largest, std::abs(b.amount));
   std::erase_if(bars, [&](const Bar& b) { return std::abs(b.amount) <= 1e-12 * largest; });
-  if (bars.empty()) throw PlotError("nothing flows in this run: there is no budget to draw");
+  if (bars.empty()) throw PlotError("all flows are zero: no budget to draw");
   return bars;
 }
 

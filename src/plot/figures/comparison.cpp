@@ -56,7 +56,7 @@ bool draw_comparison(const study::Comparing& c, const Output& out) {
   for (const auto& p : pairs) {
     for (const auto* values : {&p.run, &p.other})
       for (const Real v : *values) range = {std::fmin(range.first, v), std::fmax(range.second, v)};
-    entries.push_back(p.name.empty() ? "the run" : p.name);
+    entries.push_back(p.name.empty() ? "ending" : p.name);
   }
   entries.emplace_back("marks: the other");
   range = padded(range);

@@ -35,7 +35,7 @@ void draw_convergence(const study::Convergence& refinement_study, const std::str
     entries.push_back(q.name);
     if (!line.x.empty()) lines.push_back(std::move(line));
   }
-  if (lines.empty()) throw PlotError("all errors are zero: there is nothing to draw on a log axis");
+  if (lines.empty()) throw PlotError("all errors are zero: no logarithmic axis");
   // Slopes start below the smallest errors.
   const Line guide = *std::ranges::min_element(lines, {}, [](const Line& l) { return l.y.front(); });
   for (const Real order :

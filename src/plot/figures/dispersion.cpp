@@ -59,8 +59,8 @@ void draw_speeds(Gnuplot& plot, const verify::DispersionRelation& relation,
         fmt::format("set arrow 1 from first {0}, graph 0 to first {0}, graph 1 nohead lc rgb '{1}' lw 2",
                     fraction, accent().hex()));
     plot.line(fmt::format(
-        "set label 1 'this run: {:.3g} unknowns a wave' at first {},graph 0.96 {} offset "
-        "char {},0 textcolor rgb '{}'",
+        "set label 1 'this run: {:.3g} unknowns a wave' at first {},graph 0.96 {} offset char {},0 textcolor "
+        "rgb '{}'",
         own->points, fraction, fraction < 0.5 ? "left" : "right", fraction < 0.5 ? 1 : -1, accent().hex()));
   }
   plot.line(command);
@@ -72,8 +72,8 @@ void draw_speeds(Gnuplot& plot, const verify::DispersionRelation& relation,
 void draw_phase_lag(Gnuplot& plot, const casefile::Case& given, const study::Prepared& prepared,
                     const verify::DispersionRelation& relation, const std::vector<Direction>& directions) {
   const Real lasts = prepared.plan.until - prepared.plan.start;
-  plot.line("set title 'by how much packets are late at the end'");
-  plot.line("set xlabel 'unknowns in a wavelength'; set ylabel " +
+  plot.line("set title 'phase lag at the end'");
+  plot.line("set xlabel 'points per wavelength'; set ylabel " +
             plot::quoted(label("delay", given.time.unit)));
   plot.line(
       "set logscale xy; set xrange [4:200]; set autoscale y; set format y '%.0e'; set xtics (4, 6, 10, 20, "
@@ -92,15 +92,14 @@ void draw_phase_lag(Gnuplot& plot, const casefile::Case& given, const study::Pre
       ++rows;
     }
     command += fmt::format(
-        "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb "
-        "'{}' title '{}'",
+        "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' title '{}'",
         command.empty() ? "plot " : ", ", rows, distinct(static_cast<Index>(d)).hex(), directions[d].name);
   }
   if (const auto& own = prepared.dispersion;
       own && own->phase_lag != 0 && own->points > 4 && own->points < 200) {
     command += fmt::format(
-        ", '-' binary record=(1) format='%double%double' using 1:2 with points pt 7 ps 1.6 lc rgb "
-        "'{}' title 'this run: {}'",
+        ", '-' binary record=(1) format='%double%double' using 1:2 with points pt 7 ps 1.6 lc rgb '{}' title "
+        "'this run: {}'",
         accent().hex(), given.duration(own->phase_lag));
     numbers.insert(numbers.end(), {own->points, std::abs(given.time.shown_difference(own->phase_lag))});
   }

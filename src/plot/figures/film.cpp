@@ -12,7 +12,7 @@ void film(const RunFolder& run, const FigureRequest& request, const Output& out,
   if (const auto other = of_other_unknown(run, request)) return film(*other, request, out, seconds);
   const int dimension = run.fields().grid().dimension();
   FigureRequest fixed = request;
-  if (dimension == 3 && !fixed.at) throw PlotError("a film of a block needs a plane: --at z=..");
+  if (dimension == 3 && !fixed.at) throw PlotError("a film in 3-D needs a plane: --at z=..");
   const auto range = run.range();
   // One range for all frames, signed or not.
   if (!fixed.range && dimension == 1) fixed.range = padded(range);

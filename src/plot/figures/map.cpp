@@ -51,7 +51,7 @@ Plane plane_of(const RunFolder& run, const FigureRequest& request) {
   if (g.dimension() == 1) throw PlotError(it + " two axes; in one dimension use profiles or spacetime");
   if (g.dimension() == 2) return {0, 1};
   if (!request.at || request.at_axis < 0)
-    throw PlotError(it + " a plane of a block: at = { z = .. }, or --at z=..");
+    throw PlotError(it + " a plane of a 3-D field: at = { z = .. }, or --at z=..");
   const Real position = run.fields().description().length.shown((*request.at)[g.direction(request.at_axis)]);
   return plane_across(g, request.at_axis, position);
 }
@@ -140,9 +140,8 @@ void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> rang
   for (const Lines& l : lines)
     if (!l.segments.empty())
       command += fmt::format(
-          ", '-' binary record=({}) format='%double%double%double%double' using 1:2:3:4 with vectors {} "
-          "lw {} lc "
-          "rgb '{}' notitle",
+          ", '-' binary record=({}) format='%double%double%double%double' using 1:2:3:4 with vectors {} lw "
+          "{} lc rgb '{}' notitle",
           l.segments.size() / 4, l.heads ? "head size screen 0.006,20 filled" : "nohead", l.width, l.colour);
   plot.line(command);
   plot.data(raster.values);

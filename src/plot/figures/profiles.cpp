@@ -121,8 +121,7 @@ void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::pat
 FigureKind profiles_kind() {
   return {"profiles", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
             if (run.fields().grid().dimension() > 1 && !request.along)
-              throw PlotError(
-                  "profiles on a plan or in a block need a line: along = { from, to }, or --along X,Y:X,Y");
+              throw PlotError("profiles in 2-D or 3-D need a line: along = { from, to }, or --along X,Y:X,Y");
             std::vector<Index> records = records_of(run, request, 6);
             while (static_cast<Index>(records.size()) > most_curves && request.times.empty()) {
               // Every other one, keeping the end.

@@ -50,7 +50,7 @@ FigureKind series_kind() {
         const std::string time_unit = run.fields().description().time.unit;
         const auto time = casefile::converted(series.values[0], series.columns[0].unit, time_unit);
         std::pair<Real, Real> range = range_of(series, columns, 0);
-        if (!(range.second >= range.first)) throw PlotError("the series holds no numbers for this figure");
+        if (!(range.second >= range.first)) throw PlotError("the series has no numbers for this figure");
         // Where data jump at the start the flow is unbounded there; it would flatten all that follows.
         const std::pair<Real, Real> later = range_of(series, columns, 1);
         const store::SeriesRole role = run.series().role(columns[0]);
@@ -74,8 +74,7 @@ FigureKind series_kind() {
         plot.line(fmt::format("set xrange [{}:{}]", time.front(), time.back()));
         if (jumps)
           plot.line(fmt::format(
-              "set label 'at the start {:.4g}{}' at graph 0.02, graph {} left font ',11' "
-              "textcolor rgb '{}'",
+              "set label 'at the start {:.4g}{}' at graph 0.02, graph {} left font ',11' textcolor rgb '{}'",
               whole.first < later.first ? whole.first : whole.second,
               unit.empty() ? "" : " " + pretty_unit(unit), whole.first < later.first ? 0.03 : 0.97, ink));
         std::vector<std::string> entries;

@@ -31,8 +31,7 @@ FigureKind spacetime_kind() {
         const auto& d = reader.description();
         if (reader.grid().dimension() > 1 && !request.along)
           throw PlotError(
-              "a space-time map on a plan or in a block needs a line: along = { from, to }, or --along "
-              "X,Y:X,Y");
+              "a space-time map in 2-D or 3-D needs a line: along = { from, to }, or --along X,Y:X,Y");
         const auto& times = reader.times();
         if (times.size() < 2) throw PlotError("a space-time map needs two records at least");
         std::vector<Curve> curves;

@@ -41,9 +41,9 @@ FigureKind spectrum_kind() {
   return {"spectrum", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
             const auto file = run.folder() / "spectrum.csv";
             if (!std::filesystem::exists(file))
-              throw PlotError(run.folder().string() +
-                              ": has no spectrum.csv; it belongs to waves with probes and a series at even "
-                              "times");
+              throw PlotError(
+                  run.folder().string() +
+                  ": has no spectrum.csv; it belongs to waves with probes and a series at even times");
             const store::Series spectrum = store::read_run_table(file, store::spectrum_headers, 2, true);
             const auto probes = probes_of(spectrum, request);
             const Real end = end_of(spectrum, probes);
@@ -51,7 +51,7 @@ FigureKind spectrum_kind() {
             for (const auto c : probes)
               highest = std::max(highest, *std::ranges::max_element(spectrum.values[c]));
             Gnuplot plot(out);
-            plot.line("set title " + quoted(title_of(run, request) + ", what frequencies the probes hold"));
+            plot.line("set title " + quoted(title_of(run, request) + ", spectra of the probes"));
             plot.line("set xlabel " + quoted(label("frequency", spectrum.columns[0].unit)));
             plot.line("set ylabel " + quoted(label("amplitude", spectrum.columns[probes[0]].unit)));
             plot.line(fmt::format("set xrange [0:{}]; set yrange [0:{}]", end, 1.22 * highest));
@@ -79,8 +79,8 @@ FigureKind spectrum_kind() {
             for (std::size_t g = 0; g < probes.size(); ++g) {
               const auto& values = spectrum.values[probes[g]];
               command += fmt::format(
-                  "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw "
-                  "2.5 lc rgb '{}' title {}",
+                  "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' "
+                  "title {}",
                   g == 0 ? "" : ", ", values.size(), distinct(static_cast<Index>(g)).hex(),
                   plot::quoted(entries[g]));
               for (std::size_t n = 0; n < values.size(); ++n)

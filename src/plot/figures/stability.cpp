@@ -59,13 +59,13 @@ void draw_region(Gnuplot& plot, const study::Prepared& prepared, const std::vect
       (w.right - w.left) / columns, 2 * w.height / rows);
   if (!inside.empty())
     command += fmt::format(
-        ", '-' binary record=({}) format='%double%double' using 1:2 with points pt 7 ps 0.8 lc rgb "
-        "'{}' title '{} modes decay'",
+        ", '-' binary record=({}) format='%double%double' using 1:2 with points pt 7 ps 0.8 lc rgb '{}' "
+        "title '{} modes decay'",
         inside.size() / 2, curve(0, 4).hex(), inside.size() / 2);
   if (!outside.empty())
     command += fmt::format(
-        ", '-' binary record=({}) format='%double%double' using 1:2 with points pt 7 ps 0.9 lc rgb "
-        "'{}' title '{} grow'",
+        ", '-' binary record=({}) format='%double%double' using 1:2 with points pt 7 ps 0.9 lc rgb '{}' "
+        "title '{} grow'",
         outside.size() / 2, accent().hex(), outside.size() / 2);
   plot.line(command);
   plot.data(image);
@@ -88,7 +88,7 @@ void draw_amplification(Gnuplot& plot, const study::Prepared& prepared) {
     scheme.insert(scheme.end(), {fraction, factor});
     exact.insert(exact.end(), {fraction, std::exp(-s.diffusion_number * angle * angle)});
   }
-  plot.line("set title 'what one step multiplies a wave by'");
+  plot.line("set title 'amplification factor of a step'");
   plot.line(
       "set xlabel 'shortest wave (2 spacings) over wavelength'; set ylabel 'amplification factor, "
       "magnitude'");
@@ -96,10 +96,10 @@ void draw_amplification(Gnuplot& plot, const study::Prepared& prepared) {
   plot.line("set key at graph 0.98, graph 0.97 right top Left reverse samplen 2");
   const std::string record =
       fmt::format("'-' binary record=({}) format='%double%double' using 1:2 with lines ", points + 1);
-  plot.line(fmt::format(
-      "plot {0}lw 3 lc rgb '{1}' title 'this scheme and step', {0}lw 2 dt 2 lc rgb '{2}' title 'exact "
-      "decay', 1 with lines lw 1 lc rgb '{3}' title 'border of growth'",
-      record, curve(0, 4).hex(), distinct(2).hex(), accent().hex()));
+  plot.line(
+      fmt::format("plot {0}lw 3 lc rgb '{1}' title 'this scheme and step', {0}lw 2 dt 2 lc rgb '{2}' title "
+                  "'exact decay', 1 with lines lw 1 lc rgb '{3}' title 'border of growth'",
+                  record, curve(0, 4).hex(), distinct(2).hex(), accent().hex()));
   plot.data(scheme);
   plot.data(exact);
 }
@@ -116,7 +116,7 @@ void draw_roots(Gnuplot& plot, const study::Prepared& prepared, const std::vecto
       list.insert(list.end(), {root.real(), root.imag()});
       reach = std::max(reach, std::min(1.15 * std::abs(root), 3.0));
     }
-  plot.line("set title 'what one step multiplies the modes by'");
+  plot.line("set title 'amplification factor of a step'");
   plot.line("set xlabel 'real part'; set ylabel 'imaginary part'; set size ratio -1");
   plot.line(fmt::format("set xrange [{0}:{1}]; set yrange [{0}:{1}]", -reach, reach));
   // The circle itself has room for the key while it fills the picture, its corners have when it does not.
@@ -129,8 +129,8 @@ void draw_roots(Gnuplot& plot, const study::Prepared& prepared, const std::vecto
                           const std::string& title) {
     if (!list.empty())
       command += fmt::format(
-          ", '-' binary record=({}) format='%double%double' using 1:2 with points pt 7 ps 0.8 lc rgb "
-          "'{}' title '{}'",
+          ", '-' binary record=({}) format='%double%double' using 1:2 with points pt 7 ps 0.8 lc rgb '{}' "
+          "title '{}'",
           list.size() / 2, colour, title);
   };
   points(inside, curve(0, 4).hex(), fmt::format("{} roots stay", inside.size() / 2));
@@ -159,10 +159,10 @@ void draw_wave_amplification(Gnuplot& plot, const study::Prepared& prepared) {
       "magnitude'");
   plot.line(fmt::format("set xrange [0:1]; set yrange [0:{}]", 1.3 * highest));
   plot.line("set key at graph 0.98, graph 0.97 right top Left reverse samplen 2");
-  plot.line(fmt::format(
-      "plot '-' binary record=({}) format='%double%double' using 1:2 with lines lw 3 lc rgb '{}' title "
-      "'this scheme and step', 1 with lines lw 1.5 lc rgb '{}' title 'border of growth'",
-      points, curve(0, 4).hex(), accent().hex()));
+  plot.line(
+      fmt::format("plot '-' binary record=({}) format='%double%double' using 1:2 with lines lw 3 lc rgb '{}' "
+                  "title 'this scheme and step', 1 with lines lw 1.5 lc rgb '{}' title 'border of growth'",
+                  points, curve(0, 4).hex(), accent().hex()));
   plot.data(larger);
 }
 
@@ -173,8 +173,7 @@ void draw_stability(const casefile::Case& given, const study::Prepared& prepared
   if (prepared.plan.adaptive)
     throw PlotError("steps are chosen by their errors: set one to see it, --set time.step=\"..\"");
   if (given.problem.equation().as_system && !is_second_order(prepared.plan.scheme))
-    throw PlotError(
-        "there is no picture of the stability of a first-order system yet; `check` tells its limit");
+    throw PlotError("no stability figure for a first-order system; see the limit in `check`");
   std::vector<Real> rates = verify::decay_rates(*prepared.balance, prepared.plan.start);
   if (rates.empty()) rates = {prepared.stability.largest_eigenvalue};
   Gnuplot plot(out);
@@ -221,13 +220,12 @@ FigureKind steps_kind() {
             plot.line("set key bottom right Left reverse");
             std::string command = fmt::format(
                 "plot '-' binary record=({}) format='%double%double' using 1:2 with linespoints lw 1.5 pt 7 "
-                "ps 0.6 lc "
-                "rgb '{}' title '{} taken'",
+                "ps 0.6 lc rgb '{}' title '{} taken'",
                 taken.size() / 2, curve(0, 4).hex(), taken.size() / 2);
             if (!rejected.empty())
               command += fmt::format(
-                  ", '-' binary record=({}) format='%double%double' using 1:2 with points pt 2 ps 1.2 "
-                  "lw 2 lc rgb '{}' title '{} rejected'",
+                  ", '-' binary record=({}) format='%double%double' using 1:2 with points pt 2 ps 1.2 lw 2 "
+                  "lc rgb '{}' title '{} rejected'",
                   rejected.size() / 2, accent().hex(), rejected.size() / 2);
             plot.line(command);
             plot.data(taken);

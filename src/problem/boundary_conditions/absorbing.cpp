@@ -12,11 +12,11 @@ class Absorbing final : public BoundaryCondition {
  public:
   explicit Absorbing(Absorption absorption) : BoundaryCondition("absorbing", {}), absorption_(absorption) {
     if (absorption_.order < 1 || absorption_.order > 3)
-      throw InputError("the order of an absorbing end must be 1, 2 or 3");
+      throw InputError(Subject::boundary, "the order of an absorbing boundary must be 1, 2 or 3");
     if (absorption_.layer != 0 && absorption_.layer < 4)
-      throw InputError("an absorbing layer needs at least 4 cells");
+      throw InputError(Subject::boundary, "an absorbing layer needs at least 4 cells");
     if (absorption_.layer != 0 && absorption_.order != 1)
-      throw InputError("an absorbing end takes an order or a layer, not both");
+      throw InputError(Subject::boundary, "absorbing takes an order or a layer, not both");
   }
   bool has_rate() const override { return true; }
   const Absorption* absorption() const override { return &absorption_; }
@@ -41,7 +41,7 @@ BoundaryConditionKind boundaries::absorbing_kind() {
                                };
                                return std::make_shared<Absorbing>(Absorption{whole(a[0]), whole(a[1])});
                              },
-                             "absorbing: lets waves out{how}"};
+                             "absorbing{how}"};
   kind.of_waves = true;
   kind.alone = true;
   return kind;

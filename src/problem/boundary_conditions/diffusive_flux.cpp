@@ -26,7 +26,7 @@ BoundaryConditionKind boundaries::diffusive_flux_kind() {
   return {"diffusive_flux",
           {{"", Quantity::flux}},
           [](const std::vector<Function>& a) { return std::make_shared<DiffusiveFlux>(a[0]); },
-          "{0} diffuses into the domain, besides advection"};
+          "diffusive flux {0} into the domain"};
 }
 
 Boundary diffusive_flux(Function into) {

@@ -27,7 +27,7 @@ BoundaryConditionKind boundaries::dirichlet_kind() {
   return {"dirichlet",
           {{"", Quantity::unknown}},
           [](const std::vector<Function>& a) { return std::make_shared<Dirichlet>(a[0]); },
-          "{u} prescribed at {0}"};
+          "{u} prescribed: {0}"};
 }
 
 Boundary dirichlet(Function value) {

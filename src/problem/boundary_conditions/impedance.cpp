@@ -23,7 +23,7 @@ BoundaryConditionKind boundaries::impedance_kind() {
   BoundaryConditionKind kind{"impedance",
                              {{"", Quantity::impedance}},
                              [](const std::vector<Function>& a) { return std::make_shared<Impedance>(a[0]); },
-                             "resists the motion by impedance {0}"};
+                             "impedance {0}"};
   kind.of_waves = true;
   return kind;
 }

@@ -22,7 +22,7 @@ BoundaryConditionKind boundaries::insulated_kind() {
   return {"insulated",
           {},
           [](const std::vector<Function>&) { return std::make_shared<Insulated>(); },
-          "insulated: nothing flows through"};
+          "insulated: no flux"};
 }
 
 Boundary insulated() {

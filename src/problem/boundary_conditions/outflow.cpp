@@ -40,7 +40,7 @@ BoundaryConditionKind boundaries::outflow_kind() {
         if (is_given(a[1])) return std::make_shared<Outlet>(fraction, a[1]);
         return std::make_shared<Outlet>(inside, Function(0.0));
       },
-      "outflow: the flow takes out what it carries"};
+      "outflow{how}"};
   kind.one_of = true;
   kind.alone = true;
   return kind;

@@ -38,7 +38,7 @@ BoundaryConditionKind boundaries::radiation_kind() {
   return {"radiation",
           {{"emissivity", Quantity::fraction}, {"ambient", Quantity::unknown}},
           [](const std::vector<Function>& a) { return std::make_shared<Radiation>(a[0], a[1]); },
-          "radiation to {1} with emissivity {0}",
+          "radiation to {1}, emissivity {0}",
           true};
 }
 

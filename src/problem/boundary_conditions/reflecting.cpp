@@ -29,7 +29,7 @@ BoundaryConditionKind boundaries::fixed_kind() {
   BoundaryConditionKind kind{"fixed",
                              {},
                              [](const std::vector<Function>&) { return std::make_shared<Fixed>(); },
-                             "fixed: {u} 0, reflects upside down"};
+                             "fixed: {u} 0, inverted reflection"};
   kind.of_waves = true;
   return kind;
 }
@@ -38,7 +38,7 @@ BoundaryConditionKind boundaries::free_kind() {
   BoundaryConditionKind kind{"free",
                              {},
                              [](const std::vector<Function>&) { return std::make_shared<Free>(); },
-                             "free: no force, reflects upright"};
+                             "free: force 0, upright reflection"};
   kind.of_waves = true;
   return kind;
 }

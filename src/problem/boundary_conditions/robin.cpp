@@ -25,7 +25,7 @@ BoundaryConditionKind boundaries::robin_kind() {
   return {"robin",
           {{"coefficient", Quantity::exchange}, {"ambient", Quantity::unknown}},
           [](const std::vector<Function>& a) { return std::make_shared<Robin>(a[0], a[1]); },
-          "exchange with {1} by coefficient {0}"};
+          "exchange with {1}, coefficient {0}"};
 }
 
 Boundary robin(Function coefficient, Function ambient) {

@@ -26,11 +26,11 @@ bool wiggles(const Case& given, const verify::AdvectionNumbers& s) {
 
 std::string peclet_text(const Case& given, const verify::AdvectionNumbers& s) {
   const bool limited = given.problem.reconstruction != "first-order";
-  if (wiggles(given, s)) return "above 2 the central flux makes wiggles beside steep fronts";
-  if (is_central(given)) return "up to 2 the central flux makes no wiggles";
-  if (limited) return "slopes are taken from the values around, so that little is smeared";
-  return s.peclet > 2 ? "above 2 the numerical diffusion of the first-order flux exceeds the real one"
-                      : "the numerical diffusion stays below the real one";
+  if (wiggles(given, s)) return "above 2: oscillations of the central flux at steep fronts";
+  if (is_central(given)) return "up to 2: no oscillations of the central flux";
+  if (limited) return "limited reconstruction: numerical diffusion at extrema and fronts only";
+  return s.peclet > 2 ? "above 2: numerical diffusion of the first-order flux exceeds the physical one"
+                      : "numerical diffusion below the physical one";
 }
 
 void numerical_diffusion_rows(const Case& given, const verify::AdvectionNumbers& s, Report& report) {
@@ -41,13 +41,13 @@ void numerical_diffusion_rows(const Case& given, const verify::AdvectionNumbers&
     const Real extra = s.numerical_diffusion[a], real = s.diffusivity[a];
     std::string text = readable(extra, unit);
     if (extra == 0)
-      text = given.problem.reconstruction == "first-order" ? "none to speak of: waves are delayed instead"
-                                                           : "none to speak of, away from extrema";
+      text = given.problem.reconstruction == "first-order" ? "0 to leading order: dispersive error instead"
+                                                           : "0 to leading order, away from extrema";
     else if (real > 0)
-      text += fmt::format(", {} times the real {}", readable(extra / real), readable(real, unit));
+      text += fmt::format(", {} times the physical {}", readable(extra / real), readable(real, unit));
     else
-      text += ", where nothing really diffuses";
-    if (extra < 0) text += ": steepens what it carries, until it breaks";
+      text += "; physical diffusivity 0";
+    if (extra < 0) text += ": antidiffusive, fronts steepen without bound";
     report.row("numerical diffusion, " + g.axis(a).name(), text, number(extra), unit);
   }
 }
@@ -58,11 +58,10 @@ std::string space_text(const Case& given) {
   const ReconstructionKind& kind = reconstruction_kind(given.problem.reconstruction);
   const bool second = kind.name == "first-order" && is_central(given);
   std::string text =
-      fmt::format("flux form, reconstruction {}, numerical flux {}, order {} where it is smooth", kind.name,
+      fmt::format("flux form, reconstruction {}, numerical flux {}, order {} for smooth solutions", kind.name,
                   given.problem.numerical_flux, second ? 2 : kind.order);
-  if (!kind.slope && given.problem.grid().dimension() > 1)
-    text += "; fluxes at points are reconstructed, not means";
-  if (!kind.slope && given.problem.grid().dimension() == 1) text += "; unknowns are means over cells";
+  if (!kind.slope && given.problem.grid().dimension() > 1) text += "; reconstruction of point fluxes";
+  if (!kind.slope && given.problem.grid().dimension() == 1) text += "; unknowns are cell means";
   return text + "; diffusion central, order 2";
 }
 
@@ -76,40 +75,36 @@ void advection_section(const Case& given, const Prepared& prepared, Report& repo
   for (int a = 0; a < g.dimension(); ++a)
     speeds += fmt::format("{}{} along {}", a == 0 ? "up to " : ", ",
                           readable(s.speed[a], unit_of(given, "m/s")), g.axis(a).name());
-  report.row("speed", speeds + (law ? ", of all values judged" : ""));
+  report.row("speed", speeds + (law ? ", over the data bounds" : ""));
   if (prepared.longest_step > 0)
     report.row("Courant number",
-               fmt::format("{}  (sum over axes of speed·step/width, largest at {})", readable(s.courant),
+               fmt::format("{}  (Σ speed·step/width over axes; maximum at {})", readable(s.courant),
                            place_text(given, g, s.courant_at)),
                number(s.courant));
   report.row("cell Peclet number",
              std::isinf(s.peclet)
-                 ? "endless: nothing diffuses"
-                 : fmt::format("{}  (speed·width/diffusivity, largest at {}); {}", readable(s.peclet),
+                 ? "unlimited: diffusivity 0"
+                 : fmt::format("{}  (speed·width/diffusivity; maximum at {}); {}", readable(s.peclet),
                                place_text(given, g, s.peclet_at), peclet_text(given, s)),
              number(s.peclet));
   numerical_diffusion_rows(given, s, report);
   if (law) return;
   const std::string unit = unit_of(given, "1/s");
-  report.row("divergence",
-             s.compresses ? fmt::format("the velocity compresses by up to {} and expands by up to {}",
-                                        readable(s.compressing, unit), readable(s.expanding, unit))
-                          : "as much leaves every control volume as enters it, but for round-off",
+  report.row("velocity divergence",
+             s.compresses ? fmt::format("-{} to {}", readable(s.compressing), readable(s.expanding, unit))
+                          : "0 up to round-off",
              number(std::max(s.compressing, s.expanding)), unit);
   if (given.problem.equation().advection->velocity.divergence_free)
-    report.row(
-        "correction",
-        fmt::format(
-            "changed the velocity by {:.3g} % of its size, by at most {}; before, up to {} was left over",
-            100 * s.correction.fraction, readable(s.correction.largest, unit_of(given, "m/s")),
-            readable(s.correction.divergence_before, unit)),
-        number(s.correction.fraction));
+    report.row("divergence correction",
+               fmt::format("{:.3g} % (RMS), at most {}; largest divergence before: {:.3g}{}",
+                           100 * s.correction.fraction, readable(s.correction.largest, unit_of(given, "m/s")),
+                           s.correction.divergence_before, unit.empty() ? "" : " " + unit),
+               number(s.correction.fraction));
   for (const auto& back : s.backflow)
-    report.row(back.boundary + " has backflow",
-               fmt::format("the flow comes in through it with up to {} (at {}); {}",
+    report.row("backflow, " + back.boundary,
+               fmt::format("inflow up to {} (t = {}); inflow value {}",
                            readable(back.largest, unit_of(given, "m/s")), given.duration(back.time),
-                           back.bounded ? "what comes in then is stated"
-                                        : "what comes in then is what the profile inside leads to"),
+                           back.bounded ? "prescribed or damped" : "extrapolated from inside, unbounded"),
                number(back.largest), unit_of(given, "m/s"));
 }
 
@@ -121,48 +116,43 @@ void advection_warnings(const Case& given, const Prepared& prepared, Report& rep
   for (int a = 0; a < given.problem.grid().dimension(); ++a)
     if (s.numerical_diffusion[a] > s.diffusivity[a]) worst = std::max(worst, s.numerical_diffusion[a]);
   if (worst > 0 && first)
-    report.note(
-        fmt::format("numerical diffusion is larger than the real one: fronts and pulses are smeared by {}; "
-                    "space.reconstruction = \"van-leer\" smears far less",
-                    readable(worst, unit_of(given, "m^2/s"))));
+    report.note(fmt::format(
+        "numerical diffusion {} exceeds the physical one; remedy: space.reconstruction = \"van-leer\"",
+        readable(worst, unit_of(given, "m^2/s"))));
   if (wiggles(given, s))
     report.note(
-        "wiggles: beside steep fronts values will leave the range of the data; a finer grid, \"upwind\" with "
-        "\"van-leer\" or \"hybrid\" would not");
+        "cell Peclet number above 2: oscillations beyond the data range at steep fronts; remedy: a finer "
+        "grid, \"upwind\" with \"van-leer\", or \"hybrid\"");
   if (s.compresses && given.problem.equation().advection->conservative)
     report.note(
-        "the velocity compresses: what it carries piles up where it does; if it should not, "
-        "velocity.divergence_free = true corrects it, form = \"advective\" leaves it and gives up the total");
+        "velocity not divergence-free: the advected quantity accumulates where the divergence is negative; "
+        "remedy: velocity.divergence_free = true, or form = \"advective\" (total not conserved)");
   if (!given.problem.equation().advection->velocity.divergence_free &&
       s.against_boundaries > 1e-9 * (s.speed[0] + s.speed[1] + s.speed[2]))
-    report.note(fmt::format(
-        "the velocity has a part of up to {} towards boundaries that let no advection through: it is taken "
-        "as 0 there",
-        readable(s.against_boundaries, unit_of(given, "m/s"))));
+    report.note(fmt::format("normal velocity up to {} at closed boundaries: set to 0 there",
+                            readable(s.against_boundaries, unit_of(given, "m/s"))));
   for (const auto& back : s.backflow)
     if (!back.bounded)
       report.note(
-          fmt::format("'{}' is an outflow through which there is backflow, and nothing bounds what it "
-                      "brings: state it, {} = {{ outflow = {{ backflow = .. }} }}, or take {{ outflow = {{ "
-                      "backflow_stabilization = 0.5 }} }}",
-                      back.boundary, back.boundary));
+          fmt::format("backflow through '{}': inflow up to {} (t = {}); value extrapolated from inside, "
+                      "unbounded: set boundary.{}.outflow.backflow",
+                      back.boundary, readable(back.largest, unit_of(given, "m/s")), given.duration(back.time),
+                      back.boundary));
   if (given.steady || prepared.plan.adaptive) return;
   if (!stability.stable()) return;
   if (prepared.longest_step > stability.positivity.step * (1 + 1e-12))
     report.note(
         stability.positivity.step > 0
-            ? fmt::format("the step is stable but beyond {}, up to which no new extrema can appear",
-                          given.duration(stability.positivity.step))
-            : "no step of these schemes is known to keep extrema: values may leave the range of the data");
+            ? fmt::format("step beyond the monotonicity limit {}", given.duration(stability.positivity.step))
+            : "monotonicity limit not known: values may leave the data range");
 }
 
 void backflow_note(const Case&, const Prepared& prepared, Report& report) {
   for (const auto& back : prepared.advection->backflow)
     if (!back.bounded)
       report.note(
-          fmt::format("there was backflow through the outflow '{}', which lets in whatever the profile "
-                      "inside leads to: that feeds on itself; state what comes in, {} = {{ outflow = {{ "
-                      "backflow = .. }} }}",
+          fmt::format("backflow through '{}': value extrapolated from inside, unbounded: set "
+                      "boundary.{}.outflow.backflow",
                       back.boundary, back.boundary));
 }
 

@@ -80,7 +80,7 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
   report.row("title", given.title);
   report.row("kind", e.kind);
   report.row("form", given.equation_formula);
-  report.row("unknown", fmt::format("u, the {}{}", e.unknown, given.value.bracket()), e.unknown);
+  report.row("unknown", (e.unknown == "u" ? "u" : "u, the " + e.unknown) + given.value.bracket(), e.unknown);
   for (const auto& [name, v] : given.coefficients)
     report.row(name, v.si.empty() || v.si == v.text ? v.text : v.text + "  (" + v.si + ")",
                v.function.is_constant() ? number(v.function(Point{})) : Report::Data());
@@ -88,23 +88,21 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
   if (const auto slowest = prepared.slowest; slowest && !given.steady) {
     if (*slowest > 0) {
       const Real settle = std::log(100.0) / *slowest;
-      report.row("time to settle",
-                 fmt::format("{} until 99 % of a change is done (slowest mode)", given.duration(settle)),
+      report.row("time to settle", fmt::format("{} to 99 % (slowest mode)", given.duration(settle)),
                  number(given.time.shown_difference(settle)), given.time.unit);
     } else {
-      report.row("time to settle", "no boundary fixes the mean: what flows in stays", number(INFINITY));
+      report.row("time to settle", "unlimited: the mean is not fixed by any boundary", number(INFINITY));
     }
   }
   for (const auto& point : e.points)
     report.row("point " + point.name,
                fmt::format("{} at {}",
                            point.rate.is_constant() ? readable(point.rate(Point{}), given.flow_unit)
-                                                    : "a rate in time",
+                                                    : "time-dependent rate",
                            given_place(given, point.at)),
                point.rate.is_constant() ? number(point.rate(Point{})) : Report::Data(), given.flow_unit);
   report.row(given.steady ? "first guess" : "initial value", given.initial.text);
-  if (e.second_order)
-    report.row("initial rate", given.initial_rate ? given.initial_rate->text : "0: at rest");
+  if (e.second_order) report.row("initial rate", given.initial_rate ? given.initial_rate->text : "0");
   if (given.exact)
     report.row("exact solution", given.exact_is_initial ? "the initial value" : given.exact->text);
 }
@@ -133,9 +131,9 @@ void grid_section(const Case& given, Report& report) {
   }
   if (g.axis(0).name() == "r")
     report.row("coordinates", g.axis(0).coordinates() == Coordinates::spherical
-                                  ? "spherical: volumes and amounts are those of the whole sphere"
-                                  : "cylindrical: volumes and amounts are those of the whole turn");
-  report.row("in all", fmt::format("{} unknowns", g.count()), Report::Data(g.count()));
+                                  ? "spherical: volumes and amounts for the full solid angle 4π"
+                                  : "cylindrical: volumes and amounts for the full angle 2π");
+  report.row("total", fmt::format("{} unknowns", g.count()), Report::Data(g.count()));
 }
 
 void scheme_section(const Case& given, const Prepared& prepared, Report& report) {
@@ -147,7 +145,7 @@ void scheme_section(const Case& given, const Prepared& prepared, Report& report)
   report.row("time",
              fmt::format("{}: {}, order {}, {}", s.title, implicit ? "implicit" : "explicit", s.order,
                          counts ? fmt::format("{} stage{}", count, count == 1 ? "" : "s")
-                                : "as many stages as a step needs"),
+                                : "number of stages by step"),
              Report::Data(s.name));
   if (prepared.plan.damped_start > 0)
     report.row("damped start",
@@ -162,60 +160,58 @@ void scheme_section(const Case& given, const Prepared& prepared, Report& report)
   else if (given.problem.equation().advection)
     report.row("space", space_text(given), Report::Data(given.problem.reconstruction));
   else if (given.problem.space_order == 4)
-    report.row("space", "differences over four points (central), order 4", Report::Data(Index{4}));
+    report.row("space", "central differences over four points, order 4", Report::Data(Index{4}));
   else
-    report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));
+    report.row("space", "central differences, order 2", Report::Data(Index{2}));
   if (implicit) report.row("solver", solver_text(given, prepared), Report::Data(given.plan.solver));
 }
 
 void steady_section(const Case& given, const Prepared& prepared, Report& report) {
   const SteadyRules& rules = *given.steady;
   report.section("schemes");
-  report.row("steady state",
-             given.problem.advection_is_nonlinear()
-                 ? "deferred correction, a linear solve by the matrix of first order for each step"
-             : given.problem.is_nonlinear() ? "Newton's method, a linear solve for each step"
-                                            : "one linear solve");
+  report.row("steady state", given.problem.advection_is_nonlinear()
+                                 ? "deferred correction with the first-order matrix"
+                             : given.problem.is_nonlinear() ? "Newton's method"
+                                                            : "one linear solve");
   if (given.problem.equation().advection)
     report.row("space", space_text(given), Report::Data(given.problem.reconstruction));
   else
-    report.row("space", "fluxes between neighbours (central), order 2", Report::Data(Index{2}));
+    report.row("space", "central differences, order 2", Report::Data(Index{2}));
   report.row("solver", prepared.steady->solver + (rules.solver == "auto" ? "  (chosen automatically)" : ""),
              Report::Data(rules.solver));
   report.row("stops when", stopping_rule(rules), number(rules.tolerance));
   if (prepared.steady->mean_fixed)
     report.note(
-        "no boundary fixes the mean; sources and boundaries balance, so that it is fixed to that of the "
-        "first guess");
+        "mean not fixed by any boundary, sources and boundaries balanced: set to that of the first guess");
 }
 
 void cost_section(const Case& given, const Prepared& prepared, Report& report) {
   report.section("cost");
   if (prepared.memory)
-    report.row("memory", "about " + readable_bytes(*prepared.memory) + " at its peak",
-               number(*prepared.memory), "bytes");
+    report.row("memory", "about " + readable_bytes(*prepared.memory) + " (peak)", number(*prepared.memory),
+               "bytes");
   if (given.steady) return;
   const bool ends_early = prepared.ends_when_settled || (prepared.cycle && given.cycle->ends_run);
   if (prepared.plan.adaptive)
-    report.row("steps", "not known: chosen by their errors");
+    report.row("steps", "not known (adaptive)");
   else
     report.row("steps",
-               ends_early ? fmt::format("{} at most: the run ends as soon as it {}", prepared.steps,
-                                        prepared.ends_when_settled ? "has settled" : "repeats")
-                          : std::to_string(prepared.steps),
+               ends_early
+                   ? fmt::format("at most {}: end at {}", prepared.steps,
+                                 prepared.ends_when_settled ? "the steady state" : "the periodic state")
+                   : std::to_string(prepared.steps),
                Report::Data(prepared.steps));
   const Real recorded = recorded_bytes(given, prepared);
-  report.row("disk", readable_bytes(recorded) + " at most, while fields.nc is completed", number(recorded),
-             "bytes");
+  report.row("disk", "at most " + readable_bytes(recorded) + " (while fields.nc is written)",
+             number(recorded), "bytes");
   if (prepared.plan.adaptive)
-    report.row("time", "not known: steps are chosen by their errors");
+    report.row("time", "not known (adaptive steps)");
   else if (prepared.seconds)
     report.row("time",
-               fmt::format("{}{}, from steps that were timed; figures and films not counted",
-                           ends_early ? "at most " : "", readable_wait(*prepared.seconds)),
+               fmt::format("{}{} (from timed steps; without figures and films)", ends_early ? "at most " : "",
+                           readable_wait(*prepared.seconds)),
                number(*prepared.seconds), "s");
-  if (prepared.seconds.value_or(0) > longest_unasked)
-    report.note("`run` starts what takes more than one day only with --force");
+  if (prepared.seconds.value_or(0) > longest_unasked) report.note("runs of more than one day need --force");
 }
 
 }  // namespace
@@ -232,7 +228,7 @@ std::string solver_text(const Case& given, const Prepared& prepared) {
   SolverRules rules;
   rules.reused = prepared.balance->capabilities().linear && prepared.balance->capabilities().steady_matrix;
   const auto solver = make_solver(given.plan.solver, system, rules);
-  return solver->name() + (rules.reused && !solver->convergence() ? ", factored once and reused" : "");
+  return solver->name() + (rules.reused && !solver->convergence() ? ", one factorization" : "");
 }
 
 Report check_report(const Case& given, Prepared& prepared) {

@@ -42,9 +42,8 @@ std::string resolution_text(const Case& given, const Outline& outline, Index reg
   const auto change = [](Real now, Real then) { return now > 0 ? std::abs(then - now) / now : 0; };
   const Real area = change(outline.measure().cut[region], fine.measure().cut[region]);
   const Real length = change(outline.measure().exposed[region], fine.measure().exposed[region]);
-  if (std::max(area, length) < 1e-6) return "; exact along the grid's faces, or as good as";
-  return fmt::format("; half the spacing would change these by {:.2g} % and {:.2g} %", 100 * area,
-                     100 * length);
+  if (std::max(area, length) < 1e-6) return "; exact (outline along grid faces)";
+  return fmt::format("; changes with half the spacing: {:.2g} % and {:.2g} %", 100 * area, 100 * length);
 }
 
 // Where a cut-out is prescribed the flow meets its boundary along the grid; the boundary is as long as it was
@@ -78,24 +77,22 @@ void regions_section(const Case& given, const Prepared& prepared, Report& report
       for (const Real v : volumes) sum += v;
       report.row(region.name,
                  "material, " + readable(shown_measure(given, sum, dimension), power_unit(given, dimension)) +
-                     (region.staircase ? "; by a mask, its outline a staircase" : ""),
+                     (region.staircase ? "; staircase outline of a mask" : ""),
                  number(shown_measure(given, sum, dimension)), power_unit(given, dimension));
       continue;
     }
     const OutlineMeasure& m = outline.measure();
-    report.row(
-        region.name,
-        fmt::format(
-            "cut out, {}; its outline {}{}",
-            readable(shown_measure(given, m.cut[r], dimension), power_unit(given, dimension)),
-            readable(shown_measure(given, m.exposed[r], dimension - 1), power_unit(given, dimension - 1)),
-            region.staircase ? "; by a mask, its outline a staircase, whose length is not the true one"
-                             : resolution_text(given, outline, r)),
-        number(shown_measure(given, m.cut[r], dimension)), power_unit(given, dimension));
+    report.row(region.name,
+               fmt::format("inactive, {}; outline {}{}",
+                           readable(shown_measure(given, m.cut[r], dimension), power_unit(given, dimension)),
+                           readable(shown_measure(given, m.exposed[r], dimension - 1),
+                                    power_unit(given, dimension - 1)),
+                           region.staircase ? "; staircase outline of a mask, length not converging"
+                                            : resolution_text(given, outline, r)),
+               number(shown_measure(given, m.cut[r], dimension)), power_unit(given, dimension));
   }
   const Real left = prepared.balance->volume();
-  report.row("left of the domain",
-             readable(shown_measure(given, left, dimension), power_unit(given, dimension)),
+  report.row("active domain", readable(shown_measure(given, left, dimension), power_unit(given, dimension)),
              number(shown_measure(given, left, dimension)), power_unit(given, dimension));
   for (const Contact& c : given.problem.equation().contacts)
     report.row("contact", fmt::format("resistance {} between {} and {}", readable(c.resistance),
@@ -119,7 +116,7 @@ void boundaries_section(const Case& given, const Prepared& prepared, Report& rep
     report.row(name, text);
   }
   for (const auto& [name, reason] : without_limits(given, *prepared.balance))
-    report.note(name + " has no limit as the spacing goes to zero: " + reason);
+    report.note(name + ": diverges as the spacing goes to zero (" + reason + ")");
   // Nodes that boundaries with different names hold.
   std::vector<std::pair<Index, std::string>> holders;
   bool any = false;
@@ -137,21 +134,18 @@ void boundaries_section(const Case& given, const Prepared& prepared, Report& rep
   if (shared) {
     std::string order;
     for (const auto& side : given.problem.corners) order += (order.empty() ? "" : ", then ") + side;
-    report.note(order.empty() ? "nodes shared by two prescribed boundaries take the mean of both values"
-                              : "nodes shared by two prescribed boundaries take the value of " + order +
-                                    ", else the mean");
+    report.note(order.empty()
+                    ? "nodes shared by two Dirichlet boundaries: mean of both values"
+                    : "nodes shared by two Dirichlet boundaries: value of " + order + ", else the mean");
   }
   if (any && !given.steady && !given.problem.equation().second_order)
     report.note(given.plan.boundary_nodes == Plan::BoundaryNodes::boundary
-                    ? "prescribed nodes take the boundary's value from the start; the jump this makes has "
-                      "its own line in the "
-                      "budget"
+                    ? "prescribed nodes at t = 0: boundary value; the jump has its own budget line"
                 : given.plan.boundary_nodes == Plan::BoundaryNodes::initial
-                    ? "prescribed nodes start from the initial value; the boundary "
-                      "takes over in the first step and supplies the jump"
-                    : "prescribed nodes start half-way between the initial value "
-                      "and the boundary's; the jump has its own line in "
-                      "the budget");
+                    ? "prescribed nodes at t = 0: initial value; the jump is supplied through the boundary "
+                      "in the first step"
+                    : "prescribed nodes at t = 0: mean of initial and boundary value; the jump has its own "
+                      "budget line");
 }
 
 }  // namespace williwaw::study

@@ -23,7 +23,7 @@ std::string standing_text(const Case& given, const verify::Limit& limit) {
     case Standing::heuristic:
       break;
   }
-  return "boundaries left out";
+  return "von Neumann, without boundaries";
 }
 
 // "0 to 1 m/s"
@@ -42,16 +42,16 @@ void limit_row(const Case& given, const Prepared& prepared, const std::string& l
   std::string text = limit.step != 0 ? given.duration(limit.step)
                      : extrema       ? "not known for any step"
                                      : "none: every step is unstable";
-  if (std::isinf(limit.step)) text = "any";
+  if (std::isinf(limit.step)) text = "unlimited";
   if (limit.step == 0 && extrema) {
     report.row(label, text, number(0), given.time.unit);
     return;
   }
   text += "  (" + standing_text(given, limit);
   if (limit.step > 0 && !std::isinf(limit.step) && prepared.longest_step > 0)
-    text += fmt::format("; this step is {:.4g} of it", prepared.longest_step / limit.step);
+    text += fmt::format("; this step: {:.4g} of it", prepared.longest_step / limit.step);
   if (limit.where && !std::isinf(limit.step))
-    text += "; decided at " + place_text(given, given.problem.grid(), *limit.where);
+    text += "; at " + place_text(given, given.problem.grid(), *limit.where);
   report.row(label, text + ")", number(given.time.shown_difference(limit.step)), given.time.unit);
 }
 
@@ -75,7 +75,7 @@ std::string trimmed_text(const Case& given, const Prepared& prepared) {
 }
 
 std::string this_step_text(const Case& given, const Prepared& prepared) {
-  if (prepared.plan.adaptive) return "chosen by its error: at most " + given.step.adaptive_text;
+  if (prepared.plan.adaptive) return "adaptive; error of a step at most " + given.step.adaptive_text;
   const std::string text = given.duration(prepared.longest_step);
   if (!given.step.courant && !given.step.of_limit) return text;
   const std::string asked = given.step.courant ? "Courant number " + readable(given.step.value)
@@ -124,7 +124,7 @@ std::string uniform_text(const Case& given, const verify::Forecast& f) {
   const Grid& g = given.problem.grid();
   for (int a = 0; a < g.dimension(); ++a)
     if (f.uniform[static_cast<std::size_t>(a)]) axes += (axes.empty() ? "" : " and ") + g.axis(a).name();
-  return axes.empty() ? " hold none of them" : " are uniform along " + axes;
+  return axes.empty() ? " contain none of these modes" : " are uniform along " + axes;
 }
 
 // When the solution is swamped, in words.
@@ -132,12 +132,11 @@ std::string swamped_text(const Case& given, const Prepared& prepared) {
   const auto& f = *prepared.forecast;
   const Real step = prepared.longest_step;
   if (f.dormant)
-    return "nothing is there of any of them: data and arithmetic" + uniform_text(given, f) +
-           ", so that nothing grows unless something disturbs it";
+    return "no growth expected: data and round-off" + uniform_text(given, f) + "; a disturbance would grow";
   if (f.first_step == f.last_step)
-    return fmt::format("the solution leaves the range of its data at about {}",
+    return fmt::format("the solution leaves the data range at about {}",
                        steps_text(given, f.last_step, step));
-  return fmt::format("the solution leaves the range of its data between {} and {}",
+  return fmt::format("the solution leaves the data range between {} and {}",
                      steps_text(given, f.first_step, step), steps_text(given, f.last_step, step));
 }
 
@@ -149,16 +148,15 @@ std::string stable_text(const Case& given, const Prepared& prepared) {
   const NumericalFlux& flux = numerical_flux(given.problem.numerical_flux);
   // Up to the step that makes no new extrema the range of the data itself is the bound.
   const bool keeps = prepared.longest_step <= s.positivity.step * (1 + 1e-10);
-  const std::string by =
-      s.limit.standing == Standing::heuristic && !keeps ? " by von Neumann's analysis" : "";
+  const std::string by = s.limit.standing == Standing::heuristic && !keeps ? " (von Neumann)" : "";
   if (!flux.monotone)
     return fmt::format(
-        "not known: stable for frozen speeds{}, but nothing bounds the values that flux '{}' makes at a "
-        "front",
+        "not known: stable for frozen coefficients{}, but flux '{}' is not monotone and values at a front "
+        "are unbounded",
         by, flux.name);
   if (s.allowed->bounded) return "stable" + by;
-  return fmt::format("stable{} while {} is within {}; not known beyond: {}", by,
-                     given.problem.equation().unknown, values_text(given, *s.stable_for), s.allowed->why_not);
+  return fmt::format("stable{} for {} within {}; not known outside: {}", by, given.problem.equation().unknown,
+                     values_text(given, *s.stable_for), s.allowed->why_not);
 }
 
 void forecast_rows(const Case& given, const Prepared& prepared, Report& report) {
@@ -166,23 +164,24 @@ void forecast_rows(const Case& given, const Prepared& prepared, Report& report) 
   const auto& f = *prepared.forecast;
   report.row(
       "growing modes",
-      fmt::format("{} of {}; the fastest is multiplied by {:.6g} in each step", f.growing, f.modes, f.factor),
+      fmt::format("{} of {}; largest amplification factor: {:.6g} per step", f.growing, f.modes, f.factor),
       Report::Data(f.growing));
-  report.row("leading mode",
-             fmt::format("{}, largest at {}; {}", shape_text(given, f),
-                         place_text(given, given.problem.grid(), f.peak),
-                         f.seeded ? fmt::format("the data hold {} of it, and it grows {:.6g}-fold each step",
-                                                amount_of(given, f.amplitude), f.leading_factor)
-                         : f.dormant ? "neither data nor arithmetic hold any of it"
-                                     : "the data hold nothing of it, so that round-off seeds it"),
-             number(f.leading_factor));
+  report.row(
+      "leading mode",
+      fmt::format("{}, maximum at {}; {}", shape_text(given, f),
+                  place_text(given, given.problem.grid(), f.peak),
+                  f.seeded ? fmt::format("amplitude in the data: {}; amplification factor: {:.6g} per step",
+                                         amount_of(given, f.amplitude), f.leading_factor)
+                  : f.dormant ? "not contained in data or round-off"
+                              : "not contained in the data: seeded by round-off"),
+      number(f.leading_factor));
   if (f.dormant) {
     report.row("forecast", swamped_text(given, prepared), number(f.last_step));
     return;
   }
   report.row("forecast",
-             fmt::format("{}, first at {}; a hundredth of the range is reached at {}",
-                         swamped_text(given, prepared), place_text(given, given.problem.grid(), f.where),
+             fmt::format("{}, first at {}; 1 % of the range at {}", swamped_text(given, prepared),
+                         place_text(given, given.problem.grid(), f.where),
                          steps_text(given, f.visible_step, prepared.longest_step)),
              number(f.last_step));
 }
@@ -192,14 +191,13 @@ void forecast_rows(const Case& given, const Prepared& prepared, Report& report) 
 std::string forecast(const Case& given, const Prepared& prepared) {
   const auto& s = prepared.stability;
   if (s.limit.step == 0 && std::isinf(s.courant_number))
-    return fmt::format("the speed df/du is unbounded for values that data allow, {}: no step is stable",
+    return fmt::format("the speed df/du is unbounded within the data bounds {}: no step is stable",
                        values_text(given, s.allowed->values));
   if (s.limit.step == 0 && s.limit.standing == Standing::heuristic)
-    return fmt::format(
-        "by von Neumann's analysis scheme '{}' with flux '{}' is unstable at any step, however short",
-        given.plan.scheme.name, given.problem.numerical_flux);
+    return fmt::format("scheme '{}' with flux '{}' is unstable at any step (von Neumann)",
+                       given.plan.scheme.name, given.problem.numerical_flux);
   if (s.limit.step == 0)
-    return fmt::format("scheme '{}' is unstable at any step, however short{}", given.plan.scheme.name,
+    return fmt::format("scheme '{}' is unstable at any step{}", given.plan.scheme.name,
                        prepared.forecast
                            ? fmt::format("; {} of {} modes grow, and {}", prepared.forecast->growing,
                                          prepared.forecast->modes, swamped_text(given, prepared))
@@ -209,10 +207,9 @@ std::string forecast(const Case& given, const Prepared& prepared) {
     return fmt::format("the largest stable step is {}; {} of {} modes grow, and {}", limit,
                        prepared.forecast->growing, prepared.forecast->modes, swamped_text(given, prepared));
   if (s.limit.standing == Standing::bracketed)
-    return fmt::format("steps up to {} are stable and steps from {} on are not", limit,
-                       given.duration(s.limit.unstable_from));
+    return fmt::format("largest stable step between {} and {}", limit, given.duration(s.limit.unstable_from));
   if (s.limit.standing != Standing::sharp)
-    return fmt::format("only steps up to {} are known to be stable, by a bound that is not sharp", limit);
+    return fmt::format("known to be stable only up to {} (sufficient bound)", limit);
   const Real step = prepared.longest_step;
   Real factor = 0;
   if (s.wave)
@@ -223,8 +220,8 @@ std::string forecast(const Case& given, const Prepared& prepared) {
         amplification(given.plan.scheme, std::complex<Real>(-s.largest_eigenvalue * step), s.stages));
   const Real steps = std::log(1e16) / std::log(factor);
   return fmt::format(
-      "the largest stable step is {}; the fastest mode grows {:.6g}-fold each step, and from round-off alone "
-      "it swamps the solution within about {:.0f} steps ({})",
+      "the largest stable step is {}; largest amplification factor {:.6g} per step; round-off exceeds the "
+      "solution after about {:.0f} steps ({})",
       limit, factor, std::ceil(steps), given.duration(steps * prepared.longest_step));
 }
 
@@ -236,10 +233,9 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
              number(given.time.shown_difference(prepared.longest_step)), unit);
   const std::string verdict = surely_unstable(s) ? "UNSTABLE" : "may be UNSTABLE";
   if (prepared.plan.adaptive)
-    report.row(
-        "verdict",
-        std::isinf(s.limit.step) ? "stable" : "steps that would grow errors are rejected and shortened",
-        Report::Data(true));
+    report.row("verdict",
+               std::isinf(s.limit.step) ? "stable" : "steps that amplify errors are rejected and shortened",
+               Report::Data(true));
   else
     report.row("verdict",
                !prepared.refuted.empty() ? "refuted by the run: " + prepared.refuted
@@ -247,42 +243,41 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
                                          : verdict + ": " + forecast(given, prepared),
                Report::Data(s.stable() && prepared.refuted.empty()));
   if (s.allowed)
-    report.row("values judged",
-               fmt::format("{}: {}", values_text(given, s.allowed->values),
-                           s.allowed->bounded
-                               ? "all that data allow during the run"
-                               : "those of the data; no bound is known, since " + s.allowed->why_not));
+    report.row("data bounds",
+               fmt::format("{}  ({})", values_text(given, s.allowed->values),
+                           s.allowed->bounded ? "maximum principle, whole run"
+                                              : "range of the data only; unbounded: " + s.allowed->why_not));
   limit_row(given, prepared, "largest stable step", s.limit, report);
   limit_row(given, prepared, "interior limit", s.interior, report);
-  if (!s.wave) limit_row(given, prepared, "no new extrema up to", s.positivity, report);
+  if (!s.wave) limit_row(given, prepared, "monotonicity limit", s.positivity, report);
   forecast_rows(given, prepared, report);
   if (s.wave)
     courant_row(given, prepared, report);
   else if (prepared.longest_step > 0 && s.diffusion_number > 0)
     report.row("diffusion number",
-               fmt::format("{}  (sum over axes of D·step/h², largest at {})", readable(s.diffusion_number),
+               fmt::format("{}  (Σ D·step/h² over axes; maximum at {})", readable(s.diffusion_number),
                            place_text(given, given.problem.grid(), s.worst)),
                number(s.diffusion_number));
   if (!prepared.advection)
     report.row("spectrum",
-               fmt::format("largest {} {}, found {}{}", s.wave ? "frequency" : "eigenvalue",
+               fmt::format("largest {}: {} ({}{})", s.wave ? "frequency" : "eigenvalue",
                            readable(s.wave ? std::sqrt(s.largest_eigenvalue) : s.largest_eigenvalue,
                                     given.time.unit.empty() ? "" : "1/s"),
-                           s.method, s.times > 1 ? fmt::format(", judged at {} times", s.times) : ""),
+                           s.method, s.times > 1 ? fmt::format(", at {} times", s.times) : ""),
                number(s.largest_eigenvalue), given.time.unit.empty() ? "" : "1/s");
 }
 
 void warnings_section(const Case& given, const Prepared& prepared, Report& report) {
   const auto& s = prepared.stability;
   report.section("warnings");
-  if (!s.stable()) report.note("`run` refuses this step unless told --force");
+  if (!s.stable()) report.note("`run` refuses this step without --force");
   if (s.stable() && given.step.of_limit && given.step.value > 1)
-    report.note(fmt::format(
-        "{} of the limit was asked for, but meeting the records shortened the step below the limit",
-        readable(given.step.value)));
+    report.note(
+        fmt::format("requested step: {} of the limit; shortened below the limit to meet the record times",
+                    readable(given.step.value)));
   if (s.stable() && !prepared.plan.adaptive && s.limit.standing == Standing::bound &&
       s.fraction_of_limit() > 0.5 && !std::isinf(s.limit.step))
-    report.note("the limit is a bound, not sharp: a larger step may be stable too");
+    report.note("the limit is sufficient, not sharp: a larger step may be stable");
   if (s.wave) {
     wave_warnings(given, prepared, report);
     return;
@@ -292,34 +287,30 @@ void warnings_section(const Case& given, const Prepared& prepared, Report& repor
     return;
   }
   if (s.stable() && prepared.longest_step > s.positivity.step * (1 + 1e-12))
-    report.note(s.positivity.step > 0
-                    ? fmt::format("the step is stable but beyond {}, up to which no new extrema can appear: "
-                                  "rough data may ring",
-                                  given.duration(s.positivity.step))
-                    : "no step of this scheme is known to keep extrema: rough data may ring");
+    report.note(
+        s.positivity.step > 0
+            ? fmt::format("step beyond the monotonicity limit {}: oscillations possible after rough data",
+                          given.duration(s.positivity.step))
+            : "monotonicity limit of this scheme not known: oscillations possible after rough data");
   // Fast modes that are hardly damped ring on; so many half-way sign changes a step mean many steps to go.
   const Real damping = std::abs(amplification(
       given.plan.scheme, std::complex<Real>(-s.largest_eigenvalue * prepared.longest_step), s.stages));
   if (s.stable() && !is_explicit(given.plan.scheme) && prepared.plan.damped_start == 0 && damping > 0.5 &&
       prepared.longest_step * s.largest_eigenvalue > 2)
     report.note(
-        fmt::format("the shortest waves keep {:.3g} of their size in each step, with alternating sign: after "
-                    "a jump in the data "
-                    "they ring for long; time.damped_start = 2 takes them out at the start",
+        fmt::format("amplification factor of the shortest waves: -{:.3g} per step, slowly decaying "
+                    "oscillations after a jump in the data; remedy: time.damped_start = 2",
                     damping));
   if (prepared.slowest && *prepared.slowest * prepared.longest_step > 1)
-    report.note(
-        fmt::format("the step is longer than the slowest decay takes ({}): the way to the steady state "
-                    "is not resolved in time",
-                    given.duration(1 / *prepared.slowest)));
-  if (s.times > 1)
-    report.note("coefficients change in time; limits are the smallest of those at the times judged");
+    report.note(fmt::format("step longer than the slowest decay time ({}): the transient is not resolved",
+                            given.duration(1 / *prepared.slowest)));
+  if (s.times > 1) report.note("coefficients vary in time: limits are the smallest over the times sampled");
 }
 
 void brief_stability(const Case& given, const Prepared& prepared, Report& report) {
   const auto& s = prepared.stability;
   if (prepared.plan.adaptive) {
-    report.row("scheme", given.plan.scheme.title + ", steps chosen by their errors");
+    report.row("scheme", given.plan.scheme.title + ", adaptive steps");
     report.row("stability", this_step_text(given, prepared));
     return;
   }
@@ -339,17 +330,16 @@ void post_mortem(const Case& given, const Prepared& prepared, const Outcome& o, 
   const auto largest =
       std::ranges::max_element(y, {}, [](Real v) { return std::isfinite(v) ? std::abs(v) : 0.0; });
   if (largest != y.end())
-    report.note(fmt::format("at step {} the largest values stand at {}", o.steps,
-                            place_text(given, g, largest - y.begin())));
+    report.note(
+        fmt::format("largest value at step {}: at {}", o.steps, place_text(given, g, largest - y.begin())));
   if (prepared.advection) backflow_note(given, prepared, report);
   if (prepared.stability.stable()) {
     if (prepared.stability.on_the_border()) report.note("the step was " + border_text(prepared));
     report.note(prepared.stability.limit.standing == Standing::heuristic
-                    ? "the step was within the limit by von Neumann's analysis, which knows neither "
-                      "boundaries nor fronts: "
-                      "what happened refutes it for this run"
-                    : "the step is stable for the linear problem: what grew is the problem itself, or its "
-                      "nonlinearity");
+                    ? "the step was within the von Neumann limit, which excludes boundaries and fronts: "
+                      "refuted by this run"
+                    : "the step is stable for the linear problem: the growth belongs to the equation itself "
+                      "or to its nonlinearity");
     return;
   }
   report.note(fmt::format("the step was {}, but {}", given.duration(prepared.longest_step),
@@ -359,18 +349,16 @@ void post_mortem(const Case& given, const Prepared& prepared, const Outcome& o, 
   // From the state that was left, whatever was expected.
   const verify::Forecast seen = verify::seen_in(*prepared.balance, y);
   report.note(fmt::format(
-      "what grew is {}, largest at {}; {}", shape_text(given, seen), place_text(given, g, seen.peak),
-      f.seeded ? fmt::format("the initial values and boundaries held {} of it, which grew {:.6g}-fold "
-                             "in each step",
-                             amount_of(given, f.amplitude), f.leading_factor)
-               : "nothing but round-off held any of it, which is why it took so long"));
-  report.note(fmt::format(
-      "it grew from the start and came to a hundredth of the range at {}, when figures begin "
-      "to show it; {}",
-      steps_text(given, f.visible_step, prepared.longest_step),
-      prepared.stability.limit.step > 0
-          ? fmt::format("a step of {} would have held", given.duration(prepared.stability.limit.step))
-          : "no step of this scheme would have held"));
+      "growing mode: {}, maximum at {}; {}", shape_text(given, seen), place_text(given, g, seen.peak),
+      f.seeded
+          ? fmt::format("amplitude in initial and boundary data: {}; amplification factor: {:.6g} per step",
+                        amount_of(given, f.amplitude), f.leading_factor)
+          : "seeded by round-off alone, hence the delay"));
+  report.note(fmt::format("growth from the start; 1 % of the range, visible in figures, at {}; {}",
+                          steps_text(given, f.visible_step, prepared.longest_step),
+                          prepared.stability.limit.step > 0
+                              ? fmt::format("stable step: {}", given.duration(prepared.stability.limit.step))
+                              : "this scheme has no stable step"));
 }
 
 }  // namespace williwaw::study

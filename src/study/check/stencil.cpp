@@ -22,9 +22,7 @@ std::string given_place(const Case& given, const Point& place) {
 
 std::string stopping_rule(const SteadyRules& rules) {
   return fmt::format(
-      "the residual, √Σ(net inflow of a control volume)², has fallen to {:.3g} of that of a uniform field, "
-      "or to "
-      "round-off",
+      "residual √Σ(net inflow of a control volume)² below {:.3g} of that of a uniform field, or at round-off",
       rules.tolerance);
 }
 
@@ -66,7 +64,7 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
   Report report;
   report.section("discrete equation");
   if (!balance.outline().active(s.number)) {
-    report.row("unknown", place_text(given, g, s.number) + " is cut out of the domain");
+    report.row("unknown", place_text(given, g, s.number) + " is inactive");
     return report;
   }
   report.row("unknown", fmt::format("number {}, at {}", s.number, place_text(given, g, s.number)),
@@ -106,8 +104,10 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
     add(fmt::format("{:.6g}·reaction(u)", s.volume));
   }
   if (s.prescribed)
-    report.row("held", fmt::format("u = {} by its boundary; the rest tells what the boundary must supply",
-                                   readable(given.value.shown(s.prescribed_value), given.value.unit)));
+    report.row(
+        "held",
+        fmt::format("u = {}, prescribed by its boundary; the remaining terms: flow supplied by the boundary",
+                    readable(given.value.shown(s.prescribed_value), given.value.unit)));
   const bool wave = given.problem.equation().second_order;
   if (given.problem.advection_is_nonlinear())
     report.note("the flow at first order, about the initial values; reconstruction and law make more of it");

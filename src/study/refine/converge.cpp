@@ -37,9 +37,9 @@ void add_errors(const Case& given, Convergence& result) {
                                    floor_for(given.value.shown_difference(size_of(*result.levels[0].field))));
     result.quantities.push_back(std::move(q));
   };
-  add("mean error", &Norms::l1);
-  add("root mean square error", &Norms::l2);
-  add("largest error", &Norms::max);
+  add("error L1", &Norms::l1);
+  add("error L2", &Norms::l2);
+  add("error maximum", &Norms::max);
 }
 
 void add_differences(const Case& given, Convergence& result) {
@@ -56,9 +56,9 @@ void add_differences(const Case& given, Convergence& result) {
                                   floor_for(given.value.shown_difference(size_of(*result.levels[0].field))));
     result.quantities.push_back(std::move(q));
   };
-  add("mean change", &Norms::l1);
-  add("root mean square change", &Norms::l2);
-  add("largest change", &Norms::max);
+  add("change L1", &Norms::l1);
+  add("change L2", &Norms::l2);
+  add("change maximum", &Norms::max);
 }
 
 // Where outlines fall differently on every grid, orders may look better than they are.
@@ -101,8 +101,7 @@ void look_at_outlines(Convergence& result) {
   if (most > 1e-6)
     result.warnings.push_back(
         fmt::format("the outline moves between levels (its area or length by up to {:.2g} %): errors fall "
-                    "unevenly, and orders "
-                    "are those of the outline too",
+                    "unevenly, and orders are those of the outline too",
                     100 * most));
 }
 
@@ -118,8 +117,7 @@ void look_at_trends(Convergence& result) {
   if (erratic > 0)
     result.warnings.push_back(
         fmt::format("orders of {} of {} quantities are erratic and not to be trusted: is there a jump in the "
-                    "data that lies on no "
-                    "face of the grid, or is the first level too coarse?",
+                    "data that lies on no face of the grid, or is the first level too coarse?",
                     erratic, result.quantities.size()));
 }
 
@@ -174,8 +172,7 @@ Convergence converge(const std::filesystem::path& file, const std::vector<std::s
     add_differences(given, result);
   add_headlines(given, result);
   if (refinement_study.grid) look_at_outlines(result);
-  if (!given.stages.empty())
-    result.warnings.push_back("only the first stage was refined; those that follow were left out");
+  if (!given.stages.empty()) result.warnings.push_back("first stage only");
   look_at_trends(result);
   return result;
 }
@@ -185,7 +182,7 @@ std::string convergence_table(const Convergence& result) {
   for (const auto& q : result.quantities) width = std::max(width, (q.name + q.unit).size() + 3);
   std::string text = fmt::format("{:<{}}", "level", width);
   for (std::size_t l = 0; l < result.levels.size(); ++l) text += fmt::format("{:>16}", l + 1);
-  text += fmt::format("   {:<18}{}\n{:<{}}", "orders", "goes to", "unknowns", width);
+  text += fmt::format("   {:<18}{}\n{:<{}}", "orders", "extrapolated value", "unknowns", width);
   for (const Answer& a : result.levels) text += fmt::format("{:>16}", a.unknowns);
   text += fmt::format("\n{:<{}}", "steps", width);
   for (const Answer& a : result.levels) text += fmt::format("{:>16}", a.steps);
@@ -214,7 +211,7 @@ Report convergence_report(const Case& given, const Convergence& result) {
   Report report;
   report.section(given.title);
   report.row("refined", result.refined, Report::Data(result.refined));
-  report.row("order due", readable(result.theory), number(result.theory));
+  report.row("expected order", readable(result.theory), number(result.theory));
   report.row("levels", std::to_string(result.levels.size()),
              Report::Data(static_cast<Index>(result.levels.size())));
   for (const auto& q : result.quantities) {
@@ -229,8 +226,8 @@ Report convergence_report(const Case& given, const Convergence& result) {
                q.without_limit.empty() ? verify::trend_text(q.study.trend) : "no limit: " + q.without_limit);
     if (!q.has_limit()) continue;
     if (!q.is_error)
-      report.row("goes to", fmt::format("{:.8g}", q.study.extrapolated), number(q.study.extrapolated),
-                 q.unit);
+      report.row("extrapolated value", fmt::format("{:.8g}", q.study.extrapolated),
+                 number(q.study.extrapolated), q.unit);
     report.row("uncertainty", fmt::format("{:.2g}", q.study.uncertainty), number(q.study.uncertainty),
                q.unit);
   }

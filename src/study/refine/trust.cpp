@@ -19,7 +19,7 @@ constexpr Index fewest_intervals = 3;
 
 // Digits up to the first two of the uncertainty: 12.34 ± 0.21.
 std::string with_uncertainty(Real value, Real uncertainty, const std::string& unit) {
-  if (uncertainty <= 1e-9 * std::abs(value)) return readable(value, unit) + ", exact up to round-off";
+  if (uncertainty <= 1e-9 * std::abs(value)) return readable(value, unit) + " (exact up to round-off)";
   const std::string behind = unit.empty() ? "" : " " + unit;
   if (uncertainty >= 1e7) return fmt::format("{:.6g} ± {:.2g}{}", value, uncertainty, behind);
   const int digits = 1 - static_cast<int>(std::floor(std::log10(uncertainty)));
@@ -264,10 +264,9 @@ std::string advice(const Trust& trust) {
       time += t.time.size() / all;
     }
   if (!trust.without_space.empty() || !trust.without_time.empty() || time == 0) return "";
-  return space > 2 * time ? "most of it comes from the grid: refine the grid first"
-         : time > 2 * space
-             ? "most of it comes from the step: take shorter steps, or a scheme of higher order"
-             : "grid and step share it: refine both";
+  return space > 2 * time   ? "grid error dominates: refine the grid first"
+         : time > 2 * space ? "step error dominates: shorter steps or a scheme of higher order"
+                            : "grid and step errors comparable: refine both";
 }
 
 }  // namespace
@@ -276,7 +275,7 @@ Trust assess(const std::filesystem::path& file, const std::vector<std::string>& 
              Execution execution, const Reading& reading) {
   const Case given = open_case(file, overrides, reading);
   const Answer main = answer(given, execution);
-  if (!main.reached) throw InputError(file.string() + ": nothing to trust: " + main.trouble);
+  if (!main.reached) throw InputError(file.string() + ": no result: " + main.trouble);
   Trust result;
   result.first_stage_only = !given.stages.empty();
   for (const Headline& h : main.headlines) {
@@ -303,29 +302,28 @@ Trust assess(const std::filesystem::path& file, const std::vector<std::string>& 
 
 Report trust_report(const Trust& trust) {
   Report report;
-  report.section("how far to trust it");
+  report.section("uncertainties");
   for (const Trusted& t : trust.numbers) {
     const Headline& h = t.headline;
     if (t.not_known.empty())
       report.row(h.name, with_uncertainty(h.value, t.uncertainty(), h.unit) + fractions(t),
                  number(t.uncertainty()), h.unit);
     else
-      report.row(h.name, readable(h.value, h.unit) + ", without an uncertainty: no limit is known",
+      report.row(h.name, readable(h.value, h.unit) + " (no uncertainty: limit not known)",
                  Report::Data(t.not_known));
   }
   for (const Trusted& t : trust.numbers)
     if (!t.not_known.empty()) report.note(t.headline.name + ": " + t.not_known);
   if (!trust.without_space.empty())
-    report.note("the grid's part is missing, its coarse companion did not run: " + trust.without_space);
+    report.note("grid error not known, the coarser companion run failed: " + trust.without_space);
   if (!trust.without_time.empty())
-    report.note("the step's part is missing, its companion with half the step did not run: " +
-                trust.without_time);
+    report.note("step error not known, the companion run with half the step failed: " + trust.without_time);
   if (const std::string text = advice(trust); !text.empty()) report.note(text);
-  if (trust.first_stage_only) report.note("these are the numbers of the first stage alone");
+  if (trust.first_stage_only) report.note("first stage only");
   std::string companions;
   for (const auto& c : trust.companions) companions += (companions.empty() ? "" : ", ") + c;
   if (!companions.empty())
-    report.note(fmt::format("companions: {}; they took {}", companions, readable_wait(trust.seconds)));
+    report.note(fmt::format("companion runs: {} ({})", companions, readable_wait(trust.seconds)));
   return report;
 }
 

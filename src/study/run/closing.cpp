@@ -23,27 +23,27 @@ void value_rows(const Case& given, const Prepared& prepared, const Totals& total
 const char* ending_text(Outcome::Ending ending) {
   switch (ending) {
     case Outcome::Ending::reached:
-      return "reached its end";
+      return "end reached";
     case Outcome::Ending::blew_up:
       return "blew up";
     case Outcome::Ending::unsolved:
-      return "ended at a step that could not be solved,";
+      return "stopped at a step without solution";
     case Outcome::Ending::past_limit:
-      return "stopped before a step beyond its limit";
+      return "stopped before a step beyond the limit";
     case Outcome::Ending::interrupted:
       break;
   }
-  return "was interrupted";
+  return "interrupted";
 }
 
 void end_section(const Case& given, const Prepared& prepared, const RunResult& result, Report& report) {
   const Outcome& o = result.outcome;
   const std::string time = readable(given.time.shown(o.time), given.time.unit);
   report.section("end");
-  report.row("the run",
-             fmt::format("{} at {} after {} steps, in {:.2g} s", ending_text(o.ending), time, o.steps,
-                         result.seconds),
-             Report::Data(std::string(ending_text(o.ending))));
+  report.row(
+      "ending",
+      fmt::format("{} at {} after {} steps ({:.2g} s)", ending_text(o.ending), time, o.steps, result.seconds),
+      Report::Data(std::string(ending_text(o.ending))));
   report.row("time", time, number(given.time.shown(o.time)), given.time.unit);
   report.row("steps", std::to_string(o.steps), Report::Data(o.steps));
   value_rows(given, prepared, o.totals, report);
@@ -64,7 +64,7 @@ void budget_section(const Case& given, const Outcome& o, Report& report) {
   };
   report.section(given.problem.equation().second_order ? "energy budget" : "budget");
   line("at the start", b.initial_content(), "{:.6g}", "");
-  if (b.jump() != 0) line("jump to prescribed boundaries", b.jump(), "{:.6g}", "");
+  if (b.jump() != 0) line("jump of prescribed nodes", b.jump(), "{:.6g}", "");
   for (std::size_t l = 0; l < b.lines().size(); ++l)
     line((b.lines()[l].kind == LedgerLine::Kind::boundary ? "in through " : "from ") + b.lines()[l].name,
          b.amounts()[l], "{:.6g}", "");
@@ -72,9 +72,8 @@ void budget_section(const Case& given, const Outcome& o, Report& report) {
        given.problem.equation().second_order
            ? fmt::format("  (kinetic {:.4g}, potential {:.4g})", o.totals.kinetic, o.totals.potential)
            : "");
-  line("not accounted for", b.residual(), "{:.2e}",
-       fmt::format("  ({:.2g} of content and flows; worst step {:.2g})", b.relative_residual(),
-                   b.worst_step()));
+  line("residual", b.residual(), "{:.2e}",
+       fmt::format("  (relative {:.2g}; largest of a step {:.2g})", b.relative_residual(), b.worst_step()));
   report.row("relative residual", fmt::format("{:>14}", fmt::format("{:.2e}", b.relative_residual())),
              number(b.relative_residual()));
   if (!o.solver.empty()) line("left by the solver", o.left_by_solver, "{:.2e}", "");
@@ -84,42 +83,41 @@ void budget_section(const Case& given, const Outcome& o, Report& report) {
   const Real added = b.amounts()[place], supplied = b.supplied_besides(place);
   if (added > 0.01 * supplied && supplied > 0)
     report.note(
-        fmt::format("warning: the scheme itself added {:.3g} % to the energy that was put in; another "
-                    "reconstruction (minmod, van-leer) or a shorter step does not",
+        fmt::format("warning: energy added by the scheme: {:.3g} % of the energy supplied; remedy: "
+                    "reconstruction minmod or van-leer, or a shorter step",
                     100 * added / supplied));
 }
 
 void settled_section(const Case& given, const Prepared& prepared, const Outcome& o, Report& report) {
   if (given.problem.equation().second_order) return;
-  report.section("settled?");
+  report.section("distance to the steady state");
   const Real rate = o.last_step > 0 ? o.change / o.last_step : 0;
   const Real change = given.value.shown_difference(o.change);
   const Real per_unit = given.value.shown_difference(rate) / given.time.shown_difference(1);
   report.row("change in the last step",
-             fmt::format("{} at most; {} for each {}", readable(change, given.value.unit),
+             fmt::format("at most {}; {} per {}", readable(change, given.value.unit),
                          readable(per_unit, given.value.unit),
                          given.time.unit.empty() ? "unit of time" : given.time.unit),
              number(change), given.value.unit);
   const SettledWatch& settled = *prepared.settled;
-  if (!settled.why_not().empty()) report.row("still to go", settled.why_not());
+  if (!settled.why_not().empty()) report.row("distance", settled.why_not());
   if (o.ending != Outcome::Ending::reached || !settled.known()) return;
   const Real first = settled.first(), last = settled.last();
   const Real fraction = first > 0 ? 1 - last / first : 1;
-  report.row("still to go",
-             fmt::format("{:.3g}{} from the steady state, of {:.3g}{} at the start (root mean square): "
-                         "{:.4g} % of the way is done",
+  report.row("distance",
+             fmt::format("{:.3g}{}; {:.3g}{} at the start (RMS): {:.4g} % settled",
                          given.value.shown_difference(last), given.value.suffix(),
                          given.value.shown_difference(first), given.value.suffix(), 100 * fraction),
              number(given.value.shown_difference(last)), given.value.unit);
   const Real wanted = given.settled.fraction;
-  const std::string label = fmt::format("{:.4g} % of the way", 100 * wanted);
+  const std::string label = fmt::format("{:.4g} % settled", 100 * wanted);
   if (const auto done = settled.done_at())
-    report.row(label, "done at " + given.duration(*done), number(given.time.shown(*done)), given.time.unit);
+    report.row(label, "at " + given.duration(*done), number(given.time.shown(*done)), given.time.unit);
   else if (prepared.slowest && *prepared.slowest > 0 && first > 0) {
     // What is left falls by the slowest decay from here on.
     const Real at = o.time + std::log(last / ((1 - wanted) * first)) / *prepared.slowest;
-    report.row(label, "about " + given.duration(at) + ", by the slowest decay", number(given.time.shown(at)),
-               given.time.unit);
+    report.row(label, "at about " + given.duration(at) + " (from the slowest decay)",
+               number(given.time.shown(at)), given.time.unit);
   }
 }
 
@@ -128,23 +126,22 @@ void cycle_section(const Case& given, const Prepared& prepared, const Outcome& o
   if (!prepared.cycle) return;
   const CycleWatch& cycle = *prepared.cycle;
   const auto shown = [&](Real d) { return std::abs(given.value.shown_difference(d)); };
-  report.section("does it repeat?");
+  report.section("cycles");
   report.row("cycles", fmt::format("{} of {}", cycle.cycles(), given.duration(given.cycle->period)),
              Report::Data(cycle.cycles()));
   if (cycle.cycles() > 0)
-    report.row(
-        "change from the cycle before",
-        fmt::format("{:.3g}{} at most; {}", shown(cycle.change()), given.value.suffix(),
-                    cycle.repeats() ? "within the tolerance: it repeats" : "not within the tolerance yet"),
-        number(shown(cycle.change())), given.value.unit);
+    report.row("change over the last cycle",
+               fmt::format("at most {:.3g}{}: {}", shown(cycle.change()), given.value.suffix(),
+                           cycle.repeats() ? "within the tolerance" : "above the tolerance"),
+               number(shown(cycle.change())), given.value.unit);
   if (!cycle.direct() || o.ending == Outcome::Ending::blew_up) return;
   const State there = cycle.direct()->at(o.time);
   Real most = 0;
   for (std::size_t n = 0; n < there.size(); ++n)
     most = std::max(most, std::abs(prepared.initial[n] - there[n]));
   report.row(
-      "against the repeating state",
-      fmt::format("{:.3g}{} at most, solved for directly by {} frequenc{}", shown(most), given.value.suffix(),
+      "distance to the periodic state",
+      fmt::format("at most {:.3g}{} (direct solution with {} frequenc{})", shown(most), given.value.suffix(),
                   cycle.direct()->harmonics(), cycle.direct()->harmonics() == 1 ? "y" : "ies"),
       number(shown(most)), given.value.unit);
 }
@@ -156,30 +153,27 @@ void shape_section(const Case& given, const Prepared& prepared, const Outcome& o
   const State start = balance.initial_state(), &end = prepared.initial;
   const verify::Shape before = verify::shape_of(balance, start), after = verify::shape_of(balance, end);
   const auto fraction = [](Real now, Real then) {
-    return then > 0 ? fmt::format("{:.4g} times that at the start", now / then)
-                    : std::string("nothing at the start");
+    return then > 0 ? fmt::format("{:.4g} of the initial", now / then) : std::string("initially 0");
   };
-  report.section("what became of it");
+  report.section("peak and width against the start");
   report.row("total variation", fraction(after.variation, before.variation),
              number(after.variation / before.variation));
-  report.row("total of squares", fraction(after.square, before.square), number(after.square / before.square));
-  report.row("extrema", fmt::format("{}, {} at the start", after.extrema, before.extrema),
+  report.row("squared L2 norm", fraction(after.square, before.square), number(after.square / before.square));
+  report.row("extrema", fmt::format("{}, initially {}", after.extrema, before.extrema),
              Report::Data(after.extrema));
   const Range data = verify::values_allowed(balance, start, prepared.plan.start, o.time).values;
   const Real outside = std::max({0.0, o.highest - data.highest, data.lowest - o.lowest});
-  report.row("outside the range of the data",
-             fmt::format("{:.3g}{} at most, over all steps (data: {} to {})",
+  report.row("overshoot beyond the data range",
+             fmt::format("at most {:.3g}{} over all steps (data: {} to {})",
                          std::abs(given.value.shown_difference(outside)), given.value.suffix(),
                          readable(given.value.shown(data.lowest)),
                          readable(given.value.shown(data.highest), given.value.unit)),
              number(std::abs(given.value.shown_difference(outside))), given.value.unit);
   if (!given.exact_is_initial) return;
   const verify::PulseLoss loss = verify::pulse_loss(balance, start, end);
-  report.row("height of the pulse", fraction(loss.height, loss.height_before),
+  report.row("peak of the pulse", fraction(loss.height, loss.height_before),
              number(loss.height / loss.height_before));
-  report.row(
-      "pulse",
-      "excess over the far field of the start (its median); widths are roots of second central moments");
+  report.row("pulse", "excess over the median at the start; width: root of the second central moment");
   for (int a = 0; a < given.problem.grid().dimension(); ++a)
     report.row("width of the pulse, " + given.problem.grid().axis(a).name(),
                fraction(loss.width[a], loss.width_before[a]), number(loss.width[a] / loss.width_before[a]));
@@ -190,21 +184,20 @@ void steady_section(const Case& given, const Prepared& prepared, const RunResult
   const SteadyOutcome& s = *result.steady;
   report.section("end");
   report.row(
-      "the steady state",
-      fmt::format("{} in {:.2g} s", s.reached ? "was found" : "was NOT reached: the tolerance is not met",
-                  result.seconds),
+      "steady state",
+      fmt::format("{} ({:.2g} s)", s.reached ? "reached" : "NOT reached: tolerance not met", result.seconds),
       Report::Data(s.reached));
   value_rows(given, prepared, s.totals, report);
   if (prepared.balance->capabilities().reacts && s.reached) {
     const auto growing = verify::growing_modes(*prepared.balance, prepared.initial, 0);
     report.row(
-        "as the end of a run in time",
+        "stability of the steady state",
         !growing ? "not known"
         : *growing > 0
-            ? fmt::format("UNSTABLE: {} mode{} about it grow{}, so that no run in time settles to it; is the "
-                          "sign of the reaction right?",
-                          *growing, *growing == 1 ? "" : "s", *growing == 1 ? "s" : "")
-            : "stable: no mode about it grows",
+            ? fmt::format(
+                  "UNSTABLE: {} growing mode{}, no transient run leads to it; check the sign of the reaction",
+                  *growing, *growing == 1 ? "" : "s", *growing == 1 ? "s" : "")
+            : "stable: no growing mode",
         growing ? Report::Data(*growing == 0) : Report::Data(std::string("not known")));
   }
   report.row("solver", s.solver);
@@ -212,24 +205,22 @@ void steady_section(const Case& given, const Prepared& prepared, const RunResult
   if (given.problem.is_nonlinear())
     report.row(given.problem.advection_is_nonlinear() ? "corrections" : "Newton steps",
                std::to_string(s.newton_steps), Report::Data(Index{s.newton_steps}));
-  report.row("residual", fmt::format("{:.2e} of that of a uniform field", s.residuals.back()),
+  report.row("residual", fmt::format("{:.2e} (relative to a uniform field)", s.residuals.back()),
              number(s.residuals.back()));
   report.row("stops when", stopping_rule(*given.steady), number(given.steady->tolerance));
   if (s.change > 0) {
     const Real change = given.value.shown_difference(s.change), error = given.value.shown_difference(s.error);
     report.row("last change",
-               fmt::format("{:.2e}{} at most; changes shrink by {:.6g} from one iteration to the next",
-                           change, given.value.suffix(), s.factor),
+               fmt::format("at most {:.2e}{}; convergence factor {:.6g} per iteration", change,
+                           given.value.suffix(), s.factor),
                number(change), given.value.unit);
-    report.row(
-        "error left",
-        std::isinf(error)
-            ? "cannot be told: changes do not shrink by a steady factor"
-            : fmt::format("about {:.2e}{} (last change · factor/(1 − factor)), {:.3g} times the last change",
-                          error, given.value.suffix(), s.error / s.change),
-        number(error), given.value.unit);
+    report.row("error left",
+               std::isinf(error) ? "not known: no constant convergence factor"
+                                 : fmt::format("about {:.2e}{} (last change · factor/(1 − factor))", error,
+                                               given.value.suffix()),
+               number(error), given.value.unit);
   }
-  if (s.mean_fixed) report.note("no boundary fixes the mean; it was fixed to that of the first guess");
+  if (s.mean_fixed) report.note("mean not fixed by any boundary: set to that of the first guess");
 }
 
 void steady_budget(const Case& given, const Prepared& prepared, const SteadyOutcome& s, Report& report) {
@@ -248,11 +239,11 @@ void steady_budget(const Case& given, const Prepared& prepared, const SteadyOutc
          "{:.6g}", "");
     (s.flows[l] > 0 ? in : out) += std::abs(s.flows[l]);
   }
-  line("comes in", in, "{:.6g}", "");
-  line("goes out", out, "{:.6g}", "");
+  line("total inflow", in, "{:.6g}", "");
+  line("total outflow", out, "{:.6g}", "");
   const Real gross = in + out;
   line("left by the solver", s.left, "{:.2e}",
-       fmt::format("  ({:.2g} of what flows)", gross > 0 ? std::abs(s.left) / gross : 0));
+       fmt::format("  (relative {:.2g})", gross > 0 ? std::abs(s.left) / gross : 0));
 }
 
 void exact_section(const Case& given, const RunResult& result, Report& report) {
@@ -284,23 +275,23 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
   shape_section(given, prepared, o, report);
   exact_section(given, result, report);
   if (o.ending == Outcome::Ending::unsolved) {
-    report.section("what happened").note(o.reason);
-    report.note("everything recorded up to here was kept");
+    report.section("failure").note(o.reason);
+    report.note("all records up to here kept");
   }
   if (o.ending == Outcome::Ending::past_limit) {
     const auto [low, high] = *prepared.plan.stable_values;
-    report.section("what happened").note(o.reason);
-    report.note(fmt::format(
-        "the step {} is stable while {} lies within {} to {}; a shorter step reaches further, as does "
-        "{{ courant = .. }}",
-        given.duration(o.last_step), given.problem.equation().unknown, readable(given.value.shown(low)),
-        readable(given.value.shown(high), given.value.unit)));
-    report.note("everything recorded up to here was kept");
+    report.section("failure").note(o.reason);
+    report.note(
+        fmt::format("step {} stable for {} within {} to {}; for a wider range: a shorter step or step = {{ "
+                    "courant = .. }}",
+                    given.duration(o.last_step), given.problem.equation().unknown,
+                    readable(given.value.shown(low)), readable(given.value.shown(high), given.value.unit)));
+    report.note("all records up to here kept");
   }
   if (o.ending == Outcome::Ending::blew_up) {
-    report.section("what happened").note(o.reason);
+    report.section("failure").note(o.reason);
     post_mortem(given, prepared, o, report);
-    report.note("everything recorded up to here was kept");
+    report.note("all records up to here kept");
   }
   return report;
 }

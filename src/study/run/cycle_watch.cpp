@@ -21,7 +21,7 @@ CycleWatch::CycleWatch(const Case& given, Prepared& prepared)
   try {
     direct_.emplace(*prepared.balance, period_);
   } catch (const InputError& e) {
-    throw CaseError(given.cycle->place, "cycle.period", e.what());
+    throw given.places.error(Subject::cycle, e.what());
   }
 }
 

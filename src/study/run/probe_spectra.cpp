@@ -122,11 +122,11 @@ void probes_section(const Case& given, const std::filesystem::path& folder, Repo
   for (const Probe& p : given.probes) {
     const auto arrival = verify::arrival_of(times, series.values(series.probe(p.name)));
     if (!arrival) {
-      report.row(p.name, "nothing arrived");
+      report.row(p.name, "no arrival");
       continue;
     }
     report.row(p.name,
-               fmt::format("the wave arrives at {} (a tenth of its farthest, {} at {})", time(arrival->time),
+               fmt::format("arrival (10 % of peak): {}; peak: {} at {}", time(arrival->time),
                            readable(arrival->largest, given.value.unit), time(arrival->largest_at)),
                Report::Data(arrival->time), given.time.unit);
   }
@@ -145,7 +145,7 @@ void probes_section(const Case& given, const std::filesystem::path& folder, Repo
       text += fmt::format("{}{}", text.empty() ? "" : "; ", readable(row.peak.frequency, unit));
       if (row.mode) text += fmt::format(" (nearest mode {})", readable(*row.mode, unit));
     }
-    if (!text.empty()) report.row(p.name + ", strongest frequencies", text);
+    if (!text.empty()) report.row(p.name + ": strongest frequencies", text);
   }
 }
 

@@ -153,8 +153,7 @@ class Run {
       if (!same_until_now(found))
         throw InputError(Checkpoint::file_in(folder).string() +
                          ": belongs to another case than this one, or to one whose data before the "
-                         "checkpoint were others: "
-                         "run without --resume, or with the case as it was (" +
+                         "checkpoint were others: run without --resume, or with the case as it was (" +
                          (folder / "case.toml").string() + ")");
       log_.write(
           "the case is another one since the checkpoint, with the same grid, scheme and data up to there");
@@ -292,12 +291,9 @@ class Run {
 
   // Data that ended the run are told with their place in the case.
   void name_origin(const Case& now) {
-    if (result_.outcome.origin.empty()) return;
-    const auto found = now.data_places.find(result_.outcome.origin);
-    const auto [place, key] = found != now.data_places.end()
-                                  ? found->second
-                                  : std::pair(now.equation_place, "equation." + result_.outcome.origin);
-    result_.outcome.reason = place + ": " + key + ": " + result_.outcome.reason;
+    if (result_.outcome.subject == Subject::unspecified) return;
+    const casefile::KeyPlace& at = now.places.of(result_.outcome.subject, result_.outcome.subject_name);
+    result_.outcome.reason = at.place + ": " + at.key + ": " + result_.outcome.reason;
   }
 
   void finish(const Case& now, Prepared& ready, const State& state) {
@@ -314,7 +310,7 @@ class Run {
       result_.files.emplace_back("steps.csv");
     }
     // A blown-up state has no flows worth a table, and of data that are no numbers there are none.
-    if (result_.outcome.ending != Outcome::Ending::blew_up && result_.outcome.origin.empty()) {
+    if (result_.outcome.ending != Outcome::Ending::blew_up && result_.outcome.subject == Subject::unspecified) {
       write_boundaries(now, *ready.balance, state, result_.outcome.time, folder / "boundaries.csv");
       result_.files.emplace_back("boundaries.csv");
     }
@@ -418,10 +414,10 @@ RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& opti
     return Run(given, prepared, options).go();
   } catch (const store::StoreError& e) {
     if (!std::filesystem::exists(options.folder / "fields.journal")) throw;
-    throw store::StoreError(fmt::format(
-        "{}\nwhat was recorded before is kept in {}: `williwaw recover {}` completes the files from "
-        "it, `williwaw run --resume` goes on from the last checkpoint, if there is one",
-        e.what(), options.folder.string(), options.folder.string()));
+    throw store::StoreError(
+        fmt::format("{}\nearlier records are in {}: `williwaw recover {}` completes the files from it, "
+                    "`williwaw run --resume` continues from the last checkpoint, if any",
+                    e.what(), options.folder.string(), options.folder.string()));
   }
 }
 
@@ -449,9 +445,9 @@ Index recover(const std::filesystem::path& folder) {
   const store::FolderLock lock(folder);
   const auto journal = folder / "fields.journal";
   if (!std::filesystem::exists(journal))
-    throw InputError(folder.string() + ": holds no journal: " +
-                     (std::filesystem::exists(folder / "fields.nc") ? "its run has completed its files"
-                                                                    : "nothing was recorded there"));
+    throw InputError(
+        folder.string() + ": no journal: " +
+        (std::filesystem::exists(folder / "fields.nc") ? "its run has completed its files" : "no records"));
   std::ifstream in(kept_case(folder));
   std::string first;
   std::ostringstream text;
@@ -465,7 +461,7 @@ Index recover(const std::filesystem::path& folder) {
   RecorderMemory memory;
   memory.fields = store::Journal::whole_rows(journal, Recorder::row_length(given, balance));
   memory.series = whole_lines(folder / "series.csv.partial");
-  if (memory.fields == 0) throw store::StoreError(journal.string() + ": holds no whole record");
+  if (memory.fields == 0) throw store::StoreError(journal.string() + ": no complete record");
   Recorder recorder(given, balance, balance.lines(), folder, &memory);
   recorder.finish();
   store::write_file(folder / "case.toml", given.text);

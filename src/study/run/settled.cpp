@@ -16,19 +16,19 @@ constexpr Index most_unknowns = 20000;
 SettledWatch::SettledWatch(const Case& given, const Prepared& prepared)
     : balance_(prepared.balance.get()), fraction_(given.settled.fraction) {
   if (given.problem.equation().second_order) {
-    why_not_ = "a wave does not settle: its energy tells what is left of it";
+    why_not_ = "not defined for a wave; see the energy budget";
     return;
   }
   if (prepared.balance->advects() && prepared.balance->advection().flux().needs_step) {
-    why_not_ = "the numerical flux looks at the step, which a steady state has not";
+    why_not_ = "not computed (numerical flux depends on the step)";
     return;
   }
   if (given.problem.advection_is_nonlinear() && !given.settled.ends_run) {
-    why_not_ = "a steady state is not looked for where limiting or the flux law is nonlinear; [steady] would";
+    why_not_ = "not computed (nonlinear limiter or flux); use [steady]";
     return;
   }
   if (given.problem.data_change_in_time()) {
-    why_not_ = "boundaries or sources change in time: there is no steady state to tell the distance from";
+    why_not_ = "no steady state: boundaries or sources vary in time";
     return;
   }
   if (!given.settled.ends_run && given.problem.grid().count() > most_unknowns) return;
@@ -36,14 +36,14 @@ SettledWatch::SettledWatch(const Case& given, const Prepared& prepared)
   try {
     const SteadyOutcome found = solve_steady(*prepared.balance, y, 0, {});
     if (!found.reached) {
-      why_not_ = "the steady state could not be found";
+      why_not_ = "steady state not found";
       return;
     }
   } catch (const SingularProblem&) {
-    why_not_ = "no boundary fixes the mean, and more comes in than goes out: there is no steady state";
+    why_not_ = "no steady state: the mean is not fixed and inflow exceeds outflow";
     return;
   } catch (const SolverError& e) {
-    why_not_ = std::string("the steady state could not be found: ") + e.what();
+    why_not_ = std::string("steady state not found: ") + e.what();
     return;
   }
   target_ = std::move(y);

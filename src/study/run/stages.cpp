@@ -19,17 +19,16 @@ Case read_stage(const Case& given, Index stage, Real start) {
   Case next = open_case_text(given.text, given.file, {},
                              {.refinement = given.refinement, .variant = {}, .stage = stage, .start = start});
   if (next.steady)
-    throw CaseError(next.step_place, "stage", "stages follow each other in time; [steady] has none");
+    throw CaseError(next.places.of(Subject::step).place, "stage",
+                    "stages follow each other in time; [steady] has none");
   if (next.problem.equation().second_order)
-    throw CaseError(
-        next.step_place, "stage",
-        "a wave has no stages yet: a state alone does not say how it moves; begin another case with "
-        "initial.value = { from = \"..\" } and its rate");
+    throw CaseError(next.places.of(Subject::step).place, "stage",
+                    "a wave has no stages yet: a state does not contain its rate; use another case with "
+                    "initial.value = { from = \"..\" } and its rate");
   if (!same_grid(given.problem.grid(), next.problem.grid()))
-    throw CaseError(
-        next.equation_place, "stage",
-        "a stage goes on on the grid it found; for another grid start a case of its own from this one's "
-        "results: initial.value = { from = \"..\" }");
+    throw CaseError(next.places.of(Subject::equation).place, "stage",
+                    "a stage keeps the grid of the one before; for another grid use a further case with "
+                    "initial.value = { from = \"..\" }");
   return next;
 }
 

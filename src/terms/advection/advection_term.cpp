@@ -51,35 +51,39 @@ void AdvectionScheme::check() const {
   const std::string name = "reconstruction '" + reconstruction->name + "'";
   for (int a = 0; a < grid.dimension(); ++a)
     if (!reconstruction->slope && !grid.axis(a).is_uniform())
-      throw InputError(name + " needs uniform axes; take a limited one, van-leer for example");
+      throw InputError(Subject::reconstruction,
+                       name + " needs uniform axes; take a limited one, van-leer for example");
   if (!reconstruction->slope && !outline.whole())
-    throw InputError(name + " needs a whole rectangle; where something is cut out take van-leer for example");
+    throw InputError(Subject::reconstruction,
+                     name + " needs a rectangle without inactive regions; take van-leer for example");
   if (splits && !flux->splits)
-    throw InputError(
-        name + " on a plan or in a block splits the flux by its largest speed (lax-friedrichs); flux '" +
-        flux->name + "' goes with it in one dimension only");
+    throw InputError(Subject::reconstruction,
+                     name + " in 2-D or 3-D splits the flux by its largest speed (lax-friedrichs); flux '" +
+                         flux->name + "' is possible with it in 1-D only");
   if (splits && grid.unknowns() == Unknowns::nodes && !law &&
       problem.equation().advection->velocity.stream_function)
-    throw InputError(name + " on nodes takes no stream function");
+    throw InputError(Subject::reconstruction, name + " on nodes takes no stream function");
   const std::string called = "numerical flux '" + flux->name + "'";
   if (law && flux->linear_only)
-    throw InputError(called +
-                     " is for velocities; a flux that depends on the unknown takes upwind for example");
+    throw InputError(
+        Subject::numerical_flux,
+        called + " is for velocities; a flux that depends on the unknown takes upwind for example");
   if (flux->needs_step && grid.dimension() > 1)
-    throw InputError(called + " is for one dimension: without terms across axes it is unstable in more");
-  if (flux->needs_step && !grid.axis(0).is_uniform()) throw InputError(called + " needs a uniform axis");
+    throw InputError(Subject::numerical_flux,
+                     called + " is for one dimension: without terms across axes it is unstable in more");
+  if (flux->needs_step && !grid.axis(0).is_uniform())
+    throw InputError(Subject::numerical_flux, called + " needs a uniform axis");
   if ((flux->needs_step || flux->blends) && reconstruction->name != "first-order")
-    throw InputError(called + " takes reconstruction \"first-order\"");
+    throw InputError(Subject::numerical_flux, called + " takes reconstruction \"first-order\"");
   if (law && has_divergence_term)
     throw InputError("form \"advective\" needs a velocity; a flux law is conservative");
   if (law)
     for (const BoundaryClosure& c : closures)
       for (Index f = 0; c.section().boundary.advective_boundary() && f < c.faces(); ++f)
         if (std::abs(c.face(f).normal[grid.direction(c.face(f).axis)]) < 1 - 1e-9)
-          throw InputError(
-              "'" + c.section().name +
-              "' is slanted, and a flux that depends on the unknown passes straight boundaries only: "
-              "close it (\"insulated\") or cut along faces of the grid");
+          throw InputError("'" + c.section().name +
+                           "' is slanted, and a flux that depends on the unknown passes straight boundaries "
+                           "only: close it (\"insulated\") or cut along faces of the grid");
 }
 
 // Where a neighbour that the slopes look at is gone, the face does without it.

@@ -24,11 +24,12 @@ FaceVelocities::FaceVelocities(const Problem& problem, const Domain& domain,
       velocity_(problem.equation().advection->velocity) {
   const Grid& g = problem_.grid();
   if (velocity_.stream_function && g.dimension() != 2)
-    throw InputError("a stream function gives a velocity in a plane of two axes, and this grid has " +
-                     std::to_string(g.dimension()));
+    throw InputError(Subject::velocity,
+                     "a stream function gives a velocity in a plane of two axes, and this grid has " +
+                         std::to_string(g.dimension()));
   for (int a = 0; a < g.dimension(); ++a)
     if (velocity_.stream_function && g.axis(a).coordinates() != Coordinates::cartesian)
-      throw InputError("a stream function is for straight axes");
+      throw InputError(Subject::velocity, "a stream function is for straight axes");
   even_ = outline_.whole() && !velocity_.depends_on_place() && !velocity_.divergence_free;
   const bool outlets = std::ranges::any_of(closures_, [](const BoundaryClosure& c) {
     const AdvectiveBoundary* end = c.section().boundary.advective_boundary();
@@ -240,8 +241,9 @@ void FaceVelocities::evaluate(Real at, Sample& out) {
       if (!std::isfinite(out.faces[a][f])) {
         // Behind an outline nothing need be known.
         if (outline_.whole() || fixed_->areas[a][f] > 0)
-          throw DataError("velocity", "the velocity along " + g.axis(a).name() +
-                                          " is not a finite number everywhere at time " + to_text(at));
+          throw DataError(Subject::velocity, "",
+                          "the velocity along " + g.axis(a).name() +
+                              " is not a finite number everywhere at time " + to_text(at));
         out.faces[a][f] = 0;
       }
   if (velocity_.divergence_free) correct(out);

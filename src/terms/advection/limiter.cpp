@@ -21,7 +21,8 @@ const LimiterKind& limiter_kind(const std::string& name) {
   if (found == kinds.end()) {
     std::string known;
     for (const auto& k : kinds) known += (known.empty() ? "" : ", ") + k.name;
-    throw InputError("there is no reconstruction called '" + name + "'; there are " + known);
+    throw InputError(Subject::reconstruction,
+                     "there is no reconstruction called '" + name + "'; there are " + known);
   }
   return *found;
 }

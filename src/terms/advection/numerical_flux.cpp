@@ -71,7 +71,8 @@ const NumericalFlux& numerical_flux(const std::string& name) {
   if (found != all.end()) return *found;
   std::string known;
   for (const auto& f : all) known += (known.empty() ? "" : ", ") + f.name;
-  throw InputError("there is no numerical flux called '" + name + "'; there are " + known);
+  throw InputError(Subject::numerical_flux,
+                   "there is no numerical flux called '" + name + "'; there are " + known);
 }
 
 }  // namespace williwaw

@@ -112,7 +112,8 @@ const ReconstructionKind& reconstruction_kind(const std::string& name) {
   if (found != kinds.end()) return *found;
   std::string known;
   for (const auto& k : kinds) known += (known.empty() ? "" : ", ") + k.name;
-  throw InputError("there is no reconstruction called '" + name + "'; there are " + known);
+  throw InputError(Subject::reconstruction,
+                   "there is no reconstruction called '" + name + "'; there are " + known);
 }
 
 void reconstruct_uneven(const ReconstructionKind& kind, const Rows& u, const FaceSpacing& spacing,

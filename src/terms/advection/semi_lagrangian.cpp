@@ -14,13 +14,13 @@ SemiLagrangian::SemiLagrangian(ProblemBalance& balance, LineId line, int threads
     : balance_(balance), grid_(balance.grid()), line_(line), threads_(threads) {
   const Equation& e = balance.problem().equation();
   if (e.advection->law)
-    throw InputError(
+    throw InputError(Subject::scheme, 
         "scheme 'semi-lagrangian' follows a velocity; shocks of a flux law need schemes in flux form");
   if (!e.storage.is_constant())
-    throw InputError("scheme 'semi-lagrangian' needs a storage that is one number");
+    throw InputError(Subject::scheme, "scheme 'semi-lagrangian' needs a storage that is one number");
   for (int a = 0; a < grid_.dimension(); ++a)
     if (grid_.axis(a).coordinates() != Coordinates::cartesian)
-      throw InputError("scheme 'semi-lagrangian' is for straight axes");
+      throw InputError(Subject::scheme, "scheme 'semi-lagrangian' is for straight axes");
   storage_ = e.storage(Point{});
   const auto nothing = [](const Function& f) { return f.is_constant() && f(Point{}) == 0; };
   alone_ = nothing(e.source) && !e.reaction && e.points.empty() &&

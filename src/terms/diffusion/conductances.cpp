@@ -18,7 +18,7 @@ bool may_be_still(const Equation& equation) {
   return equation.advection.has_value();
 }
 
-constexpr const char* what_is_stored = "what is stored (storage, density, heat capacity)";
+constexpr const char* what_is_stored = "the storage (density, heat capacity)";
 
 bool conducts_evenly(const Equation& equation, const Grid& grid) {
   for (int a = 0; a < grid.dimension(); ++a)
@@ -91,8 +91,9 @@ void Conductances::update(Real time) {
     }
     conductivity_[a] = k(Point{}, time);
     if (!(conductivity_[a] > 0) && !(may_be_still(equation()) && conductivity_[a] == 0))
-      throw DataError("diffusion", "the conductivity or diffusivity must be above zero, but is " +
-                                       to_text(conductivity_[a]) + " at time " + to_text(time));
+      throw DataError(Subject::diffusion, "",
+                      "the conductivity or diffusivity must be above zero, but is " +
+                          to_text(conductivity_[a]) + " at time " + to_text(time));
   }
   time_ = time;
   ready_ = true;
@@ -144,7 +145,7 @@ class LineOfPaths {
       k_.evaluate(gauss_places_, time, values_);
     for (std::size_t s = 0; s < values_.size(); ++s)
       if (!(values_[s] > 0) && !(may_be_still(equation_) && values_[s] == 0))
-        throw DataError("diffusion",
+        throw DataError(Subject::diffusion, "",
                         "the conductivity or diffusivity must be above zero everywhere, but is " +
                             to_text(values_[s]) + " at " +
                             grid_.place_text(gauss_places_[static_cast<Index>(s)]));

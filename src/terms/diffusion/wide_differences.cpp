@@ -11,18 +11,23 @@ constexpr Index reach = 3;  // unknowns beyond an end that differences of differ
 WideDifferences::WideDifferences(const Problem& problem)
     : grid_(problem.grid()), nodes_(problem.grid().unknowns() == Unknowns::nodes) {
   const Equation& e = problem.equation();
-  if (!e.second_order) throw InputError("differences of order 4 are there for waves only");
+  if (!e.second_order)
+    throw InputError(Subject::space_order, "differences of order 4 are there for waves only");
   if (!problem.parts().empty() || !e.contacts.empty())
-    throw InputError("differences of order 4 take whole sides, without parts and contacts");
+    throw InputError(Subject::space_order,
+                     "differences of order 4 take whole sides, without parts and contacts");
   for (Index r = 0; r < problem.regions().size(); ++r)
     if (!problem.regions()[r].active)
-      throw InputError("differences of order 4 take whole rectangles, without cut-outs");
+      throw InputError(Subject::space_order,
+                       "differences of order 4 take whole rectangles, without cut-outs");
   Index stride = 1;
   for (int a = 0; a < grid_.dimension(); ++a) {
     const Axis& axis = grid_.axis(a);
     if (!axis.is_uniform())
-      throw InputError("differences of order 4 need uniform spacing, which axis " + axis.name() + " has not");
-    if (axis.size() < 6) throw InputError("differences of order 4 need at least 6 unknowns along an axis");
+      throw InputError(Subject::space_order,
+                       "differences of order 4 need uniform spacing, which axis " + axis.name() + " has not");
+    if (axis.size() < 6)
+      throw InputError(Subject::space_order, "differences of order 4 need at least 6 unknowns along an axis");
     Along along;
     along.count = axis.size();
     along.stride = stride;
@@ -54,8 +59,9 @@ WideDifferences::End WideDifferences::end_of(const Problem& problem, Side side) 
     if (kind == "fixed") return End::odd;
     if (kind == "free" || kind == "insulated") return End::even;
   }
-  throw InputError("differences of order 4 go with fixed, free and periodic ends; side '" +
-                   problem.grid().side_name(side) + "' has another, which order 2 can take");
+  throw InputError(Subject::space_order,
+                   "differences of order 4 go with fixed, free and periodic ends; side '" +
+                       problem.grid().side_name(side) + "' has another, which order 2 can take");
 }
 
 void WideDifferences::add_line(const Along& along, Index first, const Real* coefficient,

@@ -30,8 +30,9 @@ void EvaluatedPoints::update(const std::vector<PointSource>& points, Real time,
   for (std::size_t p = 0; p < points.size(); ++p) {
     rates_[p].rate = points[p].rate(points[p].at, time);
     if (!std::isfinite(rates_[p].rate))
-      throw DataError("points", "the rate of point '" + points[p].name + "' is not a finite number at time " +
-                                    to_text(time));
+      throw DataError(
+          Subject::points, "",
+          "the rate of point '" + points[p].name + "' is not a finite number at time " + to_text(time));
     const Real change = rates_[p].rate / storage.capacity(rates_[p].unknown);
     rise_ = std::max(rise_, change);
     fall_ = std::max(fall_, -change);

@@ -80,10 +80,10 @@ void ReactionTerm::evaluate(const Instant& instant, const Evaluation&,
   // Of values that are no numbers any more the reaction is not to blame.
   for (std::size_t n = 0; n < count; ++n)
     if (!std::isfinite(amounts[n]) && (u.empty() || std::isfinite(u[n])))
-      throw DataError("reaction", "the reaction is not a finite number at " +
-                                      g.place_text(g.point_of(static_cast<Index>(n))) + ", time " +
-                                      to_text(instant.time) +
-                                      (u.empty() ? "" : ", for the value " + to_text(u[n])));
+      throw DataError(Subject::reaction, "",
+                      "the reaction is not a finite number at " +
+                          g.place_text(g.point_of(static_cast<Index>(n))) + ", time " +
+                          to_text(instant.time) + (u.empty() ? "" : ", for the value " + to_text(u[n])));
 }
 
 // Largest magnitude of values; of the initial ones where these are zero.

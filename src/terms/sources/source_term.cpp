@@ -61,7 +61,8 @@ void EvaluatedSource::update(const Function& source, Real time, const ControlVol
     std::string where;
     for (Index n = 0; n < static_cast<Index>(amounts_.size()) && where.empty(); ++n)
       if (!std::isfinite(amounts_[n])) where = g.place_text(g.point_of(n)) + ", ";
-    throw DataError("source", "the source is not a finite number at " + where + "time " + to_text(time));
+    throw DataError(Subject::source, "",
+                    "the source is not a finite number at " + where + "time " + to_text(time));
   }
   time_ = time;
   ready_ = true;

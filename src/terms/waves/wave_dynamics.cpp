@@ -65,7 +65,8 @@ void WaveDynamics::find_damping(Fixed& out) const {
   for (Index n = 0; n < grid().count(); ++n) {
     if (!parts_.outline().active(n)) continue;
     const Real d = damping(grid().point_of(n));
-    if (!(d >= 0)) throw InputError("damping must not be below zero: it would feed the wave");
+    if (!(d >= 0))
+      throw InputError(Subject::damping, "damping must not be below zero: it would feed the wave");
     out.damping[n] = d * capacity(n);
   }
 }
@@ -316,7 +317,8 @@ void WaveDynamics::move_line(Index line, Index j, Index k, Work& work) const {
 
 Totals WaveDynamics::prepare_leapfrog(const State& now, const State& v, Real at, Real step,
                                       const State* correction, const State* data, State& before) {
-  expect(&now != &before && now.size() == v.size(), "prepare_leap: states of one size, `before` its own");
+  expect(&now != &before && now.size() == v.size(),
+         "prepare_leapfrog: states of one size, `before` distinct");
   const std::vector<Real>& damps = fixed().total_damping;
   const bool first = !placed_;
   before.assign(now.size(), 0.0);
@@ -377,8 +379,8 @@ Totals WaveDynamics::prepare_leapfrog(const State& now, const State& v, Real at,
 
 Totals WaveDynamics::leapfrog_step(const State& now, Real at, Real step, State& before, Ledger& amounts,
                                    const State* correction, const State* data) {
-  expect(placed_, "leap: after prepare_leap or recall");
-  expect(&now != &before && now.size() == before.size(), "leap: two states of one size");
+  expect(placed_, "leapfrog_step: after prepare_leapfrog or recall");
+  expect(&now != &before && now.size() == before.size(), "leapfrog_step: two states of one size");
   const Fixed& fixed = this->fixed();
   const auto evaluated = balance_.at({at, 0, now});
   amounts.clear();
@@ -447,7 +449,7 @@ void WaveDynamics::recall(std::span<const Real> numbers) {
     BoundaryMemory& boundary = boundaries_[c];
     const std::size_t own = boundary.moving ? boundary.moving->remember().size() : 0,
                       faces = static_cast<std::size_t>(parts_.boundary->all()[c].faces());
-    if (numbers.size() < own + faces) throw InputError("what is remembered belongs to other boundaries");
+    if (numbers.size() < own + faces) throw InputError("the saved state belongs to other boundaries");
     if (boundary.moving) boundary.moving->recall(numbers.first(own));
     boundary.anchor_before.assign(numbers.begin() + static_cast<std::ptrdiff_t>(own),
                                   numbers.begin() + static_cast<std::ptrdiff_t>(own + faces));

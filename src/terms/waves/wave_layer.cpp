@@ -35,13 +35,16 @@ void WaveLayer::find_depths(const ProblemTerms& parts) {
     if (layer == 0) continue;
     const auto side = g.side(section.side);
     if (!side || section.name != section.side)
-      throw InputError("'" + section.name +
-                       "': an absorbing layer belongs to a whole side of the grid; a part or a cut-out takes "
-                       "\"absorbing\"");
+      throw InputError(
+          Subject::boundary,
+          "'" + section.name +
+              "': an absorbing layer belongs to a whole side of the grid; a part or a cut-out takes "
+              "\"absorbing\"");
     const Axis& axis = g.axis(side->axis);
     if (layer > axis.intervals() / 2)
-      throw InputError("'" + section.name + "': the layer is thicker than half of the domain along " +
-                       axis.name());
+      throw InputError(
+          Subject::boundary,
+          "'" + section.name + "': the layer is thicker than half of the domain along " + axis.name());
     owner_[side->axis][side->upper ? 1 : 0] = static_cast<std::ptrdiff_t>(c);
     const auto faces = axis.faces();
     const Real boundary = side->upper ? axis.to() : axis.from();

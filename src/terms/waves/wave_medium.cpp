@@ -25,11 +25,13 @@ WaveFlux flux_of(const Problem& problem) {
   const auto& names = wave_flux_names();
   const auto found = std::ranges::find(names, problem.numerical_flux);
   if (found == names.end())
-    throw InputError("there is no numerical flux called '" + problem.numerical_flux + "'");
+    throw InputError(Subject::numerical_flux,
+                     "there is no numerical flux called '" + problem.numerical_flux + "'");
   const auto flux = static_cast<WaveFlux>(found - names.begin());
   if (flux == WaveFlux::lax_wendroff && problem.grid().dimension() > 1)
     throw InputError(
-        "numerical flux 'lax-wendroff' is there on a line only; on a plan use upwind with a limiter");
+        Subject::numerical_flux,
+        "numerical flux 'lax-wendroff' is available in 1-D only; in 2-D use upwind with a limiter");
   return flux;
 }
 
@@ -66,13 +68,16 @@ void WaveMedium::find_boundary() {
     const BoundarySection& section = closures()[c].section();
     for (const auto& condition : section.boundary.conditions())
       if (const Absorption* out = condition->absorption(); out && (out->order > 1 || out->layer > 0))
-        throw InputError("'" + section.name +
-                         "': absorbing ends of a higher order and layers belong to form 'second-order'; "
-                         "characteristics let waves out by order 1");
+        throw InputError(
+            Subject::boundary,
+            "'" + section.name +
+                "': absorbing boundaries of order 2 and 3 and layers need form 'second-order'; form "
+                "'first-order' has order 1");
     for (Index f = 0; f < closures()[c].faces(); ++f) {
       const BoundaryFace& face = closures()[c].face(f);
       if (std::abs(std::abs(face.normal[grid().direction(face.axis)]) - 1) > 1e-9)
-        throw InputError("'" + section.name + "': form 'first-order' takes outlines along grid faces only");
+        throw InputError(Subject::boundary,
+                         "'" + section.name + "': form 'first-order' takes outlines along grid faces only");
       // Beside a corner of an outline a face may lie within a cell whose neighbour is there.
       if (neighbour(face.unknown, face.axis, face.upper)) continue;
       if (place_of_[face.unknown] < 0) {

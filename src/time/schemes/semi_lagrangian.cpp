@@ -6,8 +6,7 @@ namespace williwaw {
 
 SchemeKind schemes::semi_lagrangian() {
   return {"semi-lagrangian", "", 0, 0, [](Real) {
-            return Scheme{"semi-lagrangian",
-                          "semi-Lagrangian: looking back along the flow, the rest by implicit Euler", 1,
+            return Scheme{"semi-lagrangian", "semi-Lagrangian advection, other terms by implicit Euler", 1,
                           SemiLagrangianMethod{}};
           }};
 }

@@ -10,9 +10,11 @@ namespace williwaw {
 
 void refuse_leapfrog_boundaries(const SecondOrderDynamics& dynamics, const Scheme& scheme) {
   if (dynamics.needs_leapfrog())
-    throw InputError("scheme '" + scheme.name +
-                     "' cannot follow the absorbing ends of this problem; leapfrog can, and with unknowns at "
-                     "nodes every scheme takes absorbing ends of order 1");
+    throw InputError(
+        Subject::scheme,
+        "scheme '" + scheme.name +
+            "' does not support the absorbing boundaries of this problem; leapfrog does, and with "
+            "unknowns at nodes every scheme supports order 1");
 }
 
 namespace {

@@ -72,9 +72,8 @@ std::unique_ptr<Stepper> steppers::semi_lagrangian(Balance& balance, const Schem
                                                    const Solving& solving) {
   if (!balance.capabilities().semi_lagrangian)
     throw InputError(
-        "scheme '" + scheme.name +
-        "' looks up where things were carried from, which this problem does not offer: it needs a "
-        "velocity, and a balance built with semi_lagrangian = true");
+        Subject::scheme,
+        "scheme '" + scheme.name + "' needs a velocity, and a balance built with semi_lagrangian = true");
   return std::make_unique<SemiLagrangianStepper>(balance, balance.semi_lagrangian(), solving);
 }
 

@@ -10,8 +10,9 @@ namespace williwaw {
 
 void need_matrix(Balance& balance, const Scheme& scheme) {
   if (!balance.capabilities().matrix)
-    throw InputError("scheme '" + scheme.name +
-                     "' needs a matrix, which this equation does not offer: choose an explicit scheme");
+    throw InputError(Subject::scheme,
+                     "scheme '" + scheme.name +
+                         "' needs a matrix, which this equation does not offer: choose an explicit scheme");
 }
 
 void solve_step(LinearSolver& solver, const State& right, State& out, Index& iterations) {

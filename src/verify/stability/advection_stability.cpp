@@ -133,9 +133,8 @@ Stability stability_of_advection(Discretization& balance, const Scheme& scheme, 
   const EvaluatedAdvection& advection = *evaluated;
   if (advection.flux().needs_step &&
       !(scheme.is_runge_kutta() && scheme.tableau().stages() == 1 && is_explicit(scheme)))
-    throw InputError(
-        "numerical flux '" + advection.flux().name +
-        "' knows the length of the step and is of second order as it is: it goes with scheme explicit-euler");
+    throw InputError(Subject::numerical_flux, "numerical flux '" + advection.flux().name +
+                                                  "' depends on the step: it needs scheme explicit-euler");
   Stability result;
   result.step = step;
   result.stages = stages(scheme);

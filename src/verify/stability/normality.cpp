@@ -68,7 +68,7 @@ Matrix operator_of(Balance& balance, const State& about, Real at) {
                      " unknowns are judged, this one has " + std::to_string(count));
   std::vector<Real> root(static_cast<std::size_t>(count), 0.0);
   for (const auto& e : triplets_of(capacities)) {
-    if (e.row != e.column && e.value != 0) throw InputError("what is stored must belong to one unknown each");
+    if (e.row != e.column && e.value != 0) throw InputError("the storage matrix must be diagonal");
     if (place[e.row] >= 0) root[place[e.row]] += e.value;
   }
   for (Real& r : root) r = std::sqrt(r);

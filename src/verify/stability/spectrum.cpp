@@ -167,7 +167,7 @@ Spectrum from_matrix(Discretization& balance, Real at, Parts parts) {
       result.diagonal_at = n;
     }
   }
-  if (count == 0) throw InputError("boundaries hold every unknown: nothing is left to solve");
+  if (count == 0) throw InputError("all unknowns are prescribed");
   make_symmetric(k, c, root, free);
   if (g.dimension() == 1) {
     const AxisOperator op = along_the_line(k, free);
@@ -180,7 +180,7 @@ Spectrum from_matrix(Discretization& balance, Real at, Parts parts) {
     result.largest = values.back();
     result.smallest = values.front();
   } else {
-    result.method = "between the Lanczos process and Gershgorin's circles";
+    result.method = "bounds by Lanczos and Gershgorin";
     result.largest = gershgorin;
     result.surely = std::min(gershgorin, largest_by_lanczos(std::move(k), free));
     // Where both agree to a part in a million nothing is left between them.

@@ -175,13 +175,15 @@ Stability stability(Discretization& balance, const Scheme& scheme, Real step, Re
   expect(step >= 0, "stability: a step not below zero");
   if (balance.capabilities().second_order) {
     if (!takes_second_order(scheme))
-      throw InputError("scheme '" + scheme.name + "' does not march equations of second order in time");
+      throw InputError(Subject::scheme,
+                       "scheme '" + scheme.name + "' does not march equations of second order in time");
     if (balance.capabilities().first_order_form && !is_second_order(scheme))
       return stability_of_system(balance, scheme, step);
     return stability_of_wave(balance, scheme, step, from);
   }
   if (is_second_order(scheme))
-    throw InputError("scheme '" + scheme.name + "' marches equations of second order in time only");
+    throw InputError(Subject::scheme,
+                     "scheme '" + scheme.name + "' marches equations of second order in time only");
   if (balance.advects()) return stability_of_advection(balance, scheme, step, from, until);
   Stability result;
   result.step = step;

@@ -18,7 +18,7 @@ std::string unbounded_by(Discretization& balance, Real at) {
     const std::string& name = boundary.section().name;
     if (law && !boundary.section().boundary.advective_boundary())
       return "'" + name + "' is closed to the flux, which can pile up there";
-    if (!data_bounds.known) return "nothing bounds what '" + name + "' imposes";
+    if (!data_bounds.known) return "no bound for '" + name + "' imposes";
     if (data_bounds.raising > 0 || data_bounds.lowering > 0) return "'" + name + "' supplies a flux";
   }
   return "";
