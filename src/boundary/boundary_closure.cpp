@@ -20,7 +20,7 @@ BoundaryClosure::BoundaryClosure(const Grid& grid, BoundarySection section, std:
       places_(static_cast<Index>(section_.faces.size())),
       capacities_(std::move(capacities)) {
   const std::size_t count = section_.faces.size();
-  expect(capacities_.size() == count, "Closure: a capacity for each face");
+  expect(capacities_.size() == count, "BoundaryClosure: a capacity for each face");
   const Boundary& boundary = section_.boundary;
   for (std::size_t f = 0; f < count; ++f) {
     const BoundaryFace& face = section_.faces[f];

@@ -120,7 +120,7 @@ every = "0.5 s"
 series = "0.05 s"
 
 [[probe]]
-name = "gauge"
+name = "probe"
 at = ["15 m"]
 
 [[figure]]
@@ -132,7 +132,7 @@ kind = "spacetime"
 
 [[figure]]
 kind = "spectrum"                    # of the probe's record
-of = "gauge"
+of = "probe"
 )case";
 
 const char* const transport_start = R"case(title = "Dye carried down a channel"

@@ -35,7 +35,7 @@ const Demo demos[] = {
      "spacetime.png: both halves of the tug and their echoes; spectrum.png: the line's modes; then sweep the "
      "case"},
     {"squall", "long waves in the sound under a squall, over varying depth, with an open mouth",
-     "map.png: waves between shores and islands; series.png: five gauges; film.gif: the squall running up "
+     "map.png: waves between shores and islands; series.png: five probes; film.gif: the squall running up "
      "the sound"},
     {"tidal-bore", "a smooth swell steepening into a front: a conservation law",
      "profiles.png: the shock; spacetime.png: its path"},

@@ -291,7 +291,7 @@ namespace {
 void check_axes(const Grid& from, const Grid& to) {
   bool same = from.dimension() == to.dimension();
   for (int a = 0; same && a < from.dimension(); ++a) same = from.axis(a).name() == to.axis(a).name();
-  if (!same) throw InputError("a field can be resampled to a grid with the same axes only");
+  if (!same) throw InputError("resample: a grid with the same axes is needed");
 }
 
 // Shares of the old control volumes in each new one along an axis: number and length.

@@ -203,7 +203,7 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
       first.excess[n] = static_cast<float>(std::max(0.0, sum) * scale_);
     }
   if (!symmetric) throw SolverError("conjugate gradients and multigrid need a symmetric matrix");
-  if (!signs) throw SolverError("multigrid needs couplings that draw neighbours together");
+  if (!signs) throw SolverError("multigrid needs conductances above zero");
   singular_ = !(fixed > 0);
   first.finish();
   levels_.push_back(std::move(first));

@@ -90,7 +90,7 @@ struct DataBounds {
   bool steady = false;  ///< the same at all times
 };
 
-/// What a balance of second order in time adds: C·d²y/dt² + drag·dy/dt = F(y, t), with C the derivative of
+/// What a balance of second order in time adds: C·d²y/dt² + damping·dy/dt = F(y, t), with C the derivative of
 /// the storage. Its ledger counts energy: work done at boundaries and by sources, what damping took. Schemes
 /// keep the rate of change themselves; a state holds y alone.
 class SecondOrderDynamics {
@@ -101,13 +101,13 @@ class SecondOrderDynamics {
   virtual void initial_rate(State& v) = 0;
   /// Force against the motion of each unknown, per rate; empty where there is none.
   virtual std::span<const Real> damping(Real at) = 0;
-  /// Some boundary has values that follow from the motion beside it, which only `leap` can follow, or a layer
-  /// that takes waves out.
+  /// Some boundary has values that follow from the motion beside it, which only `leapfrog_step` can follow,
+  /// or a layer that takes waves out.
   virtual bool needs_leapfrog() const = 0;
 
-  /// Gets ready for leaps of this length: `before` becomes the state one step earlier that goes with state
-  /// `now` and rate `v`. The result are the totals there, with the energy half a step before `at`. Given
-  /// forces are as for `leap`.
+  /// Gets ready for leapfrog steps of this length: `before` becomes the state one step earlier that goes with
+  /// state `now` and rate `v`. The result are the totals there, with the energy half a step before `at`.
+  /// Given forces are as for `leapfrog_step`.
   virtual Totals prepare_leapfrog(const State& now, const State& v, Real at, Real step,
                                   const State* correction, const State* data, State& before) = 0;
   /// One step of leapfrog (Courant, Friedrichs and Lewy, 1928): `before` becomes the state at at + step. The
@@ -116,7 +116,7 @@ class SecondOrderDynamics {
   /// potential energy; the work of the second is booked as the source's. Either may be null.
   virtual Totals leapfrog_step(const State& now, Real at, Real step, State& before, Ledger& amounts,
                                const State* correction, const State* data) = 0;
-  /// What leaps remember besides both states.
+  /// What leapfrog steps remember besides both states.
   virtual std::vector<Real> remember() const = 0;
   virtual void recall(std::span<const Real> numbers) = 0;
 

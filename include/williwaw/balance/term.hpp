@@ -75,7 +75,7 @@ class LineRates {
   LineCapacity capacity_{};
 };
 
-/// Where on a line a term has something to add.
+/// Where along a line of unknowns a term adds.
 enum class Acts { nowhere, at_ends, anywhere };
 
 /// A term at one time and about one state: const, so that two times stand side by side and threads share it.

@@ -80,7 +80,7 @@ class TermBalance : public Balance {
   /// What a derived balance offers besides.
   Capabilities& offered() { return arranged_.capabilities; }
   LineId declare(LedgerLine line) { return lines_.declare(std::move(line)); }
-  /// Values that are prescribed at a time, in the order of `held`.
+  /// Values that are prescribed at a time, in the order of `prescribed`.
   const std::vector<Real>& prescribed_at(Real time);
   SweepWorkspace& workspace() { return workspace_; }
 

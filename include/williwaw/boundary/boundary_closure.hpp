@@ -125,10 +125,10 @@ class EvaluatedBoundaryClosure {
 
   /// Nothing flows through.
   bool idle() const { return idle_; }
-  /// Flow into the domain through a face, area included: inflow − pull·u. Zero for faces that pin.
+  /// Flow into the domain through a face, area included: inflow − pull·u. Zero for faces that prescribe.
   Real inflow(Index face) const { return inflow_[face]; }
   Real pull(Index face) const { return pull_[face]; }
-  /// Value that a face which pins sets.
+  /// Value that a face prescribes.
   Real prescribed_value(Index face) const { return target_[face]; }
   /// Force against the motion of the unknown beside a face, per rate: of laws that contain du/dt, where the
   /// unknown lies on the boundary.

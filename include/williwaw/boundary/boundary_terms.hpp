@@ -135,7 +135,7 @@ class BoundaryFlows final : public Term {
   const OfUnknown& of() const { return of_; }
   const BoundaryClosures& closures() const { return closures_; }
   TermId<EvaluatedBoundaryClosures> id() const { return id_; }
-  /// Faces on a line lie at its ends alone.
+  /// Faces of this line of unknowns lie at its ends alone.
   bool at_ends(Index line) const { return ends_only_[static_cast<std::size_t>(line)]; }
 
  private:

@@ -11,10 +11,10 @@
 
 namespace williwaw {
 
-/// How a balance is carried out, not what it says.
+/// How a balance is computed, not what it states.
 struct Execution {
   int threads = 0;               ///< 0: as many as the machine offers
-  bool semi_lagrangian = false;  ///< the advected quantity may be looked up where it came from
+  bool semi_lagrangian = false;  ///< semi-Lagrangian steps are possible
 };
 
 /// The whole grid in one process: exchanges have nothing to do, and reductions end where the tree over all

@@ -1,4 +1,4 @@
-// One axis of a grid: the marks that divide it, the unknowns along it and the control volume of each.
+// One axis of a grid: the faces that divide it, the unknowns along it and the control volume of each.
 #pragma once
 
 #include <memory>
@@ -14,11 +14,11 @@ enum class Unknowns { cells, nodes };
 /// What lengths along the axes mean: plain lengths, a distance from an axis (r and z), or from a centre (r).
 enum class Coordinates { cartesian, cylindrical, spherical };
 
-/// An axis divided by marks into intervals of any length.
+/// An axis divided by faces into intervals of any length.
 ///
-/// With unknowns at cells each interval is a control volume. With unknowns at nodes each mark carries an
+/// With unknowns at cells each interval is a control volume. With unknowns at nodes each face carries an
 /// unknown, and control volumes reach half-way to the neighbours, so that a boundary node owns half an
-/// interval. A periodic axis joins its end to its start; with nodes the last mark is a copy of the first.
+/// interval. A periodic axis joins its end to its start; with nodes the last face is a copy of the first.
 class Axis {
  public:
   /// A part of a control volume that lies within one interval: where its middle is and how long it is.
@@ -27,7 +27,7 @@ class Axis {
     Real width;
   };
 
-  /// `name` is "x", "y" or "z", or "r" for an axis made by radial(); `marks` are increasing positions, two at
+  /// `name` is "x", "y" or "z", or "r" for an axis made by radial(); `faces` are increasing positions, two at
   /// least. Throws InputError.
   Axis(std::string name, std::vector<Real> faces, Unknowns unknowns, bool periodic = false);
 
@@ -36,7 +36,7 @@ class Axis {
                       bool periodic = false);
 
   /// The distance r from an axis (cylindrical) or a centre (spherical). Areas and volumes are those of the
-  /// whole turn: 2πr for each unit of z, or 4πr². Marks must not lie below 0. Throws InputError.
+  /// whole turn: 2πr for each unit of z, or 4πr². Faces must not lie below 0. Throws InputError.
   static Axis radial(Coordinates coordinates, std::vector<Real> faces, Unknowns unknowns);
 
   const std::string& name() const { return name_; }
@@ -97,7 +97,7 @@ class Axis {
  private:
   struct Lines {
     std::vector<Real> faces, points, widths, gaps;
-    std::vector<Real> bounds;                 ///< of nodes; those of cells are the marks
+    std::vector<Real> bounds;                 ///< of nodes; those of cells are the faces
     std::vector<Real> measures, resistances;  ///< along r; elsewhere widths and gaps
   };
 

@@ -26,7 +26,7 @@ struct Norms {
 /// says whether its halo is known
 /// (`knows_beyond`: from a function, or from boundaries) or repeats the nearest value: then sampling goes on
 /// linearly from inside, and derivatives on sides are one-sided. Where the domain is cut out the value is not
-/// a number, and nothing that is sampled, summed or measured counts it.
+/// a number, and samples, sums and measures leave it out.
 class Field {
  public:
   explicit Field(Grid grid, Real value = 0);

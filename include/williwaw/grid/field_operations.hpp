@@ -89,7 +89,7 @@ Field resample(const Field& field, const Grid& grid, Resampling how = Resampling
 Real sample_cubic(const Field& field, const Point& place);
 
 /// The field at a position along an axis, as a field of one dimension less (linear between unknowns). Throws
-/// InputError for a field on a line, or a position outside.
+/// InputError for a 1-D field, or a position outside.
 Field slice(const Field& field, int axis, Real position);
 
 /// Smooth random noise around 0: a function of place alone, so that it is the same on every grid over the

@@ -19,7 +19,8 @@ struct Side {
 
 /// Numbers, axes and sides that are asked for are those of the grid.
 ///
-/// A rectangular domain of rank 1 to 3, or one of r, or r and z. Unknown (i, j, k) has number i + size(0)·(j
+/// A rectangular domain of dimension 1 to 3, or one of r, or r and z. Unknown (i, j, k) has number i +
+/// size(0)·(j
 /// + size(1)·k).
 class Grid {
  public:
@@ -50,7 +51,7 @@ class Grid {
   /// Length, area or volume of the whole domain.
   Real volume() const;
 
-  /// Of how many lengths a volume is the product: the rank, or what a turn adds to it.
+  /// Of how many lengths a volume is the product: the dimension, and those that the full angle adds.
   int volume_dimension() const;
 
   /// The sides, west first: two for each axis, but none where r = 0.
@@ -59,11 +60,11 @@ class Grid {
   std::optional<Side> side(const std::string& name) const;
   /// Unknowns that touch a side, in increasing order.
   std::vector<Index> unknowns_at(Side side) const;
-  /// Area of one control volume's face on a side (1 for rank 1).
+  /// Area of one control volume's face on a side (1 in 1-D).
   Real boundary_area(Side side, Index unknown) const;
   /// Where those faces are: on the boundary, at the unknowns' other coordinates.
   Points boundary_points(Side side) const;
-  /// Total area of a side (1 for rank 1).
+  /// Total area of a side (1 in 1-D).
   Real side_area(Side side) const;
 
   /// "x = 0.1, y = 0.2", for messages.

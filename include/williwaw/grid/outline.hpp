@@ -43,7 +43,7 @@ class Outline {
   bool active(Index n) const { return whole() || state_[n] != empty; }
   /// Number of control volumes that are left.
   Index active_count() const { return active_count_; }
-  /// Share of control volume n that is left.
+  /// Active fraction of control volume n.
   Real fraction(Index n) const;
   /// Share that is open of the face of n across an axis. 0 towards a control volume that is gone.
   Real open(Index n, int axis, bool upper) const;
@@ -57,8 +57,8 @@ class Outline {
   const std::vector<Facet>& facets() const { return facets_; }
 
   /// Takes away control volumes whose own place was cut away and whose facets are all prescribed at a value
-  /// (`held`, one entry for each facet): what would flow through them flows from their neighbours to the
-  /// boundary, over the distance between the two along the grid (as in Shortley and Weller, 1938).
+  /// (`prescribed`, one entry for each facet): what would flow through them flows from their neighbours to
+  /// the boundary, over the distance between the two along the grid (as in Shortley and Weller, 1938).
   void shift_to_boundaries(const std::vector<char>& prescribed);
 
   /// As cut, before anything was shifted.

@@ -27,13 +27,13 @@ void draw_stability(const casefile::Case& given, const study::Prepared& prepared
 /// run, for a wave that was prepared. Throws PlotError.
 void draw_dispersion(const casefile::Case& given, const study::Prepared& prepared, const Output& out);
 
-/// Errors (or changes) over resolution on log axes, with the slope of the order that is due. Throws
+/// Errors (or changes) over resolution on log axes, with the slope of the expected order. Throws
 /// PlotError.
 void draw_convergence(const study::Convergence& refinement_study, const std::string& title,
                       const Output& out);
 
-/// A run (lines) and what it is compared with (marks), over the axis of a line or over time. False where the
-/// values lie on a plan or in a block: nothing is drawn then. Throws PlotError.
+/// A run (lines) and what it is compared with (points), over the axis in 1-D or over time. False for
+/// values in 2-D or 3-D: nothing is drawn then. Throws PlotError.
 bool draw_comparison(const study::Comparing& comparing, const Output& out);
 
 }  // namespace williwaw::plot

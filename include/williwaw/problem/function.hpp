@@ -81,7 +81,7 @@ class Function {
   std::shared_ptr<const std::vector<Function>> parts_;
 };
 
-/// The pointwise product of two functions.
+/// The product of two functions, place by place.
 Function operator*(const Function& a, const Function& b);
 /// change(f), value by value.
 Function changed(const Function& f, std::function<Real(Real)> change);

@@ -60,7 +60,7 @@ class LinearSolver {
 
 /// Thomas' algorithm for a tridiagonal FaceSystem, with the Sherman-Morrison correction when it is periodic.
 std::unique_ptr<LinearSolver> make_tridiagonal_solver();
-/// The same line by line for a FaceSystem of any rank whose couplings all lie along one axis.
+/// The same line by line for a FaceSystem of any dimension whose conductances all lie along one axis.
 std::unique_ptr<LinearSolver> make_lines_solver();
 /// Eigen's sparse direct solvers: Cholesky (LDLᵀ) for symmetric matrices, LU for others.
 std::unique_ptr<LinearSolver> make_direct_solver();
@@ -93,7 +93,7 @@ const std::vector<SolverKind>& solver_kinds();
 /// name that is not there.
 std::unique_ptr<LinearSolver> make_solver(const std::string& name, const LinearSystem& system,
                                           const SolverRules& rules = {});
-/// True for a system of any rank whose couplings all lie along one axis.
+/// True for a system of any dimension whose conductances all lie along one axis.
 bool is_of_lines(const FaceSystem& system);
 /// True where neighbours count for each other alike, to round-off.
 bool is_symmetric(const FaceSystem& system);

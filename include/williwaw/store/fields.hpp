@@ -26,7 +26,7 @@ struct Description {
   std::string version;
   bool steady = false;                   ///< a steady state rather than a time of a run
   std::vector<std::string> stages = {};  ///< titles of those that follow the first
-  /// Something is carried along by a velocity, which is written beside the unknown, in this unit.
+  /// There is a velocity field, which is written beside the unknown, in this unit.
   bool velocity = false;
   std::string velocity_unit = {};
   /// Unknowns that follow the first one in a state; of a reader all but the one that it reads.

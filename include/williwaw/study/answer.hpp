@@ -38,7 +38,7 @@ struct Answer {
   bool falls_unevenly = false;
 };
 
-/// Orders that are due of a case's discretization in space: 2, or 1 where advection is carried by differences
+/// Expected orders of a case's discretization in space: 2, or 1 with advective differences
 /// of first order. And of a case whose step shrinks with this power of the spacing, of both.
 Real order_in_space(const Case& given);
 Real order_of_both(const Case& given, Real step_power);

@@ -13,7 +13,7 @@ struct ConvergedQuantity {
   std::vector<Real> values;  ///< one a level; of differences one fewer
   verify::OrderStudy study;
   /// Why it has no limit as the spacing goes to zero, where that is known; empty otherwise. What then stands
-  /// in `climb` of limits and uncertainties means nothing.
+  /// in `study` of limits and uncertainties means nothing.
   std::string without_limit = {};
   bool has_limit() const { return without_limit.empty() && study.trend != verify::Trend::no_limit; }
 };
@@ -22,7 +22,7 @@ struct Convergence {
   std::vector<Answer> levels;
   std::vector<Refinement> refinements;
   Real ratio = 2;       ///< of neighbouring levels, in spacing or step, whichever the order refers to
-  Real theory = 2;      ///< order that is due
+  Real theory = 2;      ///< expected order
   std::string refined;  ///< "grid and step", ..
   std::vector<ConvergedQuantity> quantities;
   std::vector<std::string> warnings;

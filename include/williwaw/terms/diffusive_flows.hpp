@@ -58,7 +58,7 @@ class DiffusiveFlows final : public Term {
 /// Explicit Euler with diffusion: step and sums in one pass over memory.
 class DiffusionStep final : public FusedStep {
  public:
-  /// It fits a balance of one unknown whose first term is diffusion and which nothing is carried in.
+  /// It fits a balance of one unknown whose first term is diffusion and without advection.
   static bool fits(const std::vector<std::unique_ptr<Term>>& terms, const Storage& storage);
   explicit DiffusionStep(TermId<EvaluatedDiffusion> diffusion) : diffusion_(diffusion) {}
   void step(const Line& line, Real length, Real* next, Totals* counted) const override {

@@ -56,7 +56,7 @@ class Discretization : public TermBalance {
   virtual Real volume(std::size_t unknown) const = 0;
   Real volume() const { return volume(0); }
 
-  /// Something is carried along.
+  /// There is advection.
   virtual bool advects() const = 0;
   /// How; of balances that advect.
   virtual const EvaluatedAdvection& advection() const = 0;

@@ -56,7 +56,7 @@ class StepMisfit : public InputError {
   Real step, from, to, shorter, longer;
 };
 
-/// The stretches of a plan. Throws StepMisfit when a fixed step does not meet a record time.
+/// The intervals of a plan. Throws StepMisfit when a fixed step does not meet a record time.
 std::vector<Interval> schedule(const Plan& plan);
 
 /// The run as observers see it after a step, or at a row of the series.

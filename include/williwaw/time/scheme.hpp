@@ -59,7 +59,7 @@ struct SecondOrder {
   bool corrected = false;
 };
 
-/// The advected quantity is looked up where it came from, whatever the Courant number; the rest by implicit
+/// Semi-Lagrangian advection at any Courant number, other terms by implicit
 /// Euler (Robert, 1981).
 struct SemiLagrangianMethod {};
 

@@ -38,9 +38,9 @@ class DispersionRelation {
 struct Dispersion {
   std::string basis;                      ///< "the initial data", "source", "west": what the waves come from
   Real wavenumber = 0;                    ///< mean over the energy they hold
-  Real points = 0;                        ///< unknowns in a wavelength, along the axis where they are fewest
+  Real points = 0;                        ///< points per wavelength, along the axis where they are fewest
   Real fewest_points = 0;                 ///< the same for the shortest waves that hold a tenth of the energy
-  Real phase_error = 0, group_error = 0;  ///< of that mean: share of the speed, below 0 for late
+  Real phase_error = 0, group_error = 0;  ///< of that mean: relative, below 0 for late
   Real phase_lag = 0;  ///< time by which packets are late at the end, mean over the energy they hold
   Index where = 0;     ///< the place whose speed counts: the slowest
 };
@@ -50,7 +50,7 @@ DispersionRelation dispersion_relation(Discretization& balance, const Scheme& sc
                                        Index* where = nullptr);
 
 /// From the spectrum of the initial data where they hold energy, else of what drives the wave most (sources,
-/// points, boundaries), sampled at the steps. Nothing where neither is there, or steps are unstable.
+/// points, boundaries), at the times of steps. Nothing where neither is there, or steps are unstable.
 std::optional<Dispersion> dispersion(Discretization& balance, const Scheme& scheme, Real step, Real from,
                                      Real until);
 

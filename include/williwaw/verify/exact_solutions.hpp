@@ -28,7 +28,7 @@ class CoolingBody {
 };
 
 /// A half-space that starts at 1, its surface exchanging with surroundings at 0 (Carslaw and Jaeger, 1959):
-/// at depth x, `spread` = √(diffusivity·time), `exchange` = coefficient/conductivity (infinity: held).
+/// at depth x, `spread` = √(diffusivity·time), `exchange` = coefficient/conductivity (infinity: prescribed).
 Real half_space(Real depth, Real spread, Real exchange);
 
 /// Flow between two plates, or anything else between two prescribed boundaries, from rest: boundaries at

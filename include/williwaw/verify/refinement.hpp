@@ -27,14 +27,14 @@ struct OrderStudy {
   std::vector<Real> orders;
   Trend trend = Trend::erratic;
   /// Where values go with ever finer resolution (Richardson, 1911), and how far the finest may be from it:
-  /// the last difference carried on by the order that is safe to assume, times 1.25 where the asymptotic
+  /// the last difference extrapolated by the order that is safe to assume, times 1.25 where the asymptotic
   /// range is reached and 3 where it is not (Roache, 1994).
   Real extrapolated = 0;
   Real uncertainty = 0;
 };
 
 /// From errors against a known solution. `ratio` is that of the spacings (or steps) of neighbouring levels,
-/// > 1, `theory` the order that is due. Errors below `floor` count as round-off. Needs two levels or more.
+/// > 1, `theory` the expected order. Errors below `floor` count as round-off. Needs two levels or more.
 OrderStudy study_errors(const std::vector<Real>& errors, Real ratio, Real theory, Real floor = 0);
 /// From values, coarse to fine, without a known solution. Needs three levels or more; throws InputError.
 OrderStudy study_values(const std::vector<Real>& values, Real ratio, Real theory, Real floor = 0);
@@ -47,14 +47,14 @@ struct LevelSpread {
   /// What leads from the finest value to the limit, where differences are even; 0 otherwise. `uncertainty` is
   /// 1.5 times its size then.
   Real correction = 0;
-  Real order = 0;       ///< with which it is carried on
-  bool even = true;     ///< differences have one sign and shrink by about the order that is due, or faster
+  Real order = 0;       ///< with which it is extrapolated
+  bool even = true;     ///< differences have one sign and shrink by about the expected order, or faster
   bool shrinks = true;  ///< false: differences do not get smaller, there is no limit in sight
 };
 /// From one to three levels, the finest first: `ratios` are their spacings (or steps) over the finest's, 1 at
-/// first and rising. Of differences that shrink evenly the last is carried on by the order that they show, by
-/// `theory` at most, times 1.5; where they change sign or shrink faster than is due, the larger of what
-/// either of them leads to. With two levels the order is taken to be due and the factor is 2. Differences
+/// first and rising. Of differences that shrink evenly the last is extrapolated by the order that they show,
+/// by `theory` at most, times 1.5; where they change sign or shrink faster than expected, the larger of what
+/// either of them leads to. With two levels the expected order is assumed and the factor is 2. Differences
 /// below `floor` are round-off.
 LevelSpread spread_of(std::span<const Real> values, std::span<const Real> ratios, Real theory,
                       Real floor = 0);

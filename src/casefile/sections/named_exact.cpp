@@ -81,7 +81,7 @@ Value cooling(const Declared& d, verify::CoolingBody::Shape shape, bool surface_
     return surroundings + (start - surroundings) * theta;
   };
   v.text = fmt::format("by {} roots, {} (Carslaw and Jaeger, 1959)", body.roots().size(),
-                       std::isinf(biot) ? "surface held" : "Biot number " + readable(biot));
+                       std::isinf(biot) ? "surface prescribed" : "Biot number " + readable(biot));
   return v;
 }
 

@@ -17,7 +17,7 @@ Where where_of_mask(const Context& context, const Section& section, const Grid& 
   mask.allow({"file", "variable", "equals"}, {});
   mask.need("file", "a NetCDF file");
   mask.need("variable", "the variable that holds the mask");
-  const Real wanted = read_number(context, mask.need("equals", "the value that marks the region"),
+  const Real wanted = read_number(context, mask.need("equals", "the value of the mask in the region"),
                                   mask.key_path("equals"), {Unit(), false, "a plain number"});
   // A map with coordinates holds on any grid.
   if (auto map = read_placed_map(context, mask, false)) {

@@ -58,7 +58,7 @@ bool draw_comparison(const study::Comparing& c, const Output& out) {
       for (const Real v : *values) range = {std::fmin(range.first, v), std::fmax(range.second, v)};
     entries.push_back(p.name.empty() ? "ending" : p.name);
   }
-  entries.emplace_back("marks: the other");
+  entries.emplace_back("points: the other");
   range = padded(range);
   Gnuplot plot(out);
   plot.line("set title " + plot::quoted(c.run + " against " + c.other));
@@ -91,7 +91,7 @@ bool draw_comparison(const study::Comparing& c, const Output& out) {
     command += fmt::format(
         ", '-' binary record=({}) format='%double%double' using 1:2 with points pt 6 ps 1.1 lw 1.5 lc rgb "
         "'{}' {}",
-        faces, colour, n + 1 == count ? "title 'marks: the other'" : "notitle");
+        faces, colour, n + 1 == count ? "title 'points: the other'" : "notitle");
   }
   plot.line(command);
   plot.data(numbers);

@@ -304,7 +304,7 @@ void warnings_section(const Case& given, const Prepared& prepared, Report& repor
   if (prepared.slowest && *prepared.slowest * prepared.longest_step > 1)
     report.note(fmt::format("step longer than the slowest decay time ({}): the transient is not resolved",
                             given.duration(1 / *prepared.slowest)));
-  if (s.times > 1) report.note("coefficients vary in time: limits are the smallest over the times sampled");
+  if (s.times > 1) report.note("coefficients vary in time: limits are the smallest over all times looked at");
 }
 
 void brief_stability(const Case& given, const Prepared& prepared, Report& report) {

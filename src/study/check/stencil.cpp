@@ -105,14 +105,14 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
   }
   if (s.prescribed)
     report.row(
-        "held",
+        "prescribed",
         fmt::format("u = {}, prescribed by its boundary; the remaining terms: flow supplied by the boundary",
                     readable(given.value.shown(s.prescribed_value), given.value.unit)));
   const bool wave = given.problem.equation().second_order;
   if (given.problem.advection_is_nonlinear())
     report.note("the flow at first order, about the initial values; reconstruction and law make more of it");
   if (given.problem.space_order == 4)
-    report.note("the couplings of order 2; differences of order 4 join three unknowns on each side");
+    report.note("conductances of order 2; differences of order 4 join three unknowns on each side");
   report.row("equation", fmt::format("{:.6g} · {} = {}", s.capacity, wave ? "d²u/dt²" : "du/dt",
                                      right.empty() ? "0" : right));
   report.note(units ? "in SI units (temperatures in kelvin), at the start time" : "at the start time");

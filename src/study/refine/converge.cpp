@@ -121,7 +121,7 @@ void look_at_trends(Convergence& result) {
                     erratic, result.quantities.size()));
 }
 
-// The order that is due: that of space, of the scheme, or the smaller of both where both are refined.
+// The expected order: that of space, of the scheme, or the smaller of both where both are refined.
 Real order_due(const Case& given) {
   const RefinementStudy& l = given.refinement_study;
   if (!l.step) return order_in_space(given);

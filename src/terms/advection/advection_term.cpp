@@ -263,8 +263,8 @@ Needs AdvectionTerm::needs() const {
 
 void AdvectionTerm::declare(LedgerLines& lines) {
   if (scheme_->has_divergence_term)
-    scheme_->divergence_line =
-        lines.declare({scheme_->of.prefix + "stretching", LedgerLine::Kind::source, "", scheme_->of.number});
+    scheme_->divergence_line = lines.declare(
+        {scheme_->of.prefix + "velocity divergence", LedgerLine::Kind::source, "", scheme_->of.number});
 }
 
 void AdvectionTerm::evaluate(const Instant& instant, const Evaluation& earlier,
