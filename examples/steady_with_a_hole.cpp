@@ -1,4 +1,4 @@
-// A duct through a boundary of two materials: the steady temperature, what flows through each boundary, and
+// A duct through a wall of two materials: the steady temperature, what flows through each boundary, and
 // how sure that is.
 #include <cmath>
 #include <cstdio>

@@ -64,8 +64,7 @@ std::string Expected::needed() const {
                      unit.text().empty() ? unit.si_text() : unit.text());
 }
 
-Section::Section(const Context& context, const Node& node, std::string path)
-    : context_(context), node_(node), path_(std::move(path)) {
+Section::Section(const Context&, const Node& node, std::string path) : node_(node), path_(std::move(path)) {
   if (!node_.is_table())
     throw CaseError(node_.place.text(), path_, "a table is needed here, [" + path_ + "] or { .. }");
 }

@@ -80,7 +80,6 @@ class Section {
   [[noreturn]] void fail(const std::string& key, const std::string& text) const;
 
  private:
-  const Context& context_;
   const Node& node_;
   std::string path_;
 };

@@ -39,7 +39,7 @@ void add_drawing(CLI::App& command, cli::PlotArguments& a) {
 }
 
 int program(int argc, char** argv) {
-  CLI::App app{"Williwaw: heat and diffusion on a grid, from a case file to a picture."};
+  CLI::App app{"Williwaw: heat, diffusion, waves and transport on structured grids"};
   app.require_subcommand(1);
   app.set_version_flag("--version", std::string("williwaw ") + study::version);
   std::function<int()> chosen;
@@ -63,19 +63,17 @@ int program(int argc, char** argv) {
   cli::RunArguments to_run;
   auto* run = app.add_subcommand("run", "solve, record and draw the case's figures");
   add_case(*run, to_run.file, to_run.set);
-  run->add_option("-o,--output", to_run.folder, "result folder, CASE.out unless given");
-  run->add_option("--threads", to_run.threads, "number of threads, all there are unless given")
-      ->check(CLI::Range(1, 1024));
+  run->add_option("-o,--output", to_run.folder, "result folder; default: CASE.out");
+  run->add_option("--threads", to_run.threads, "number of threads; default: all")->check(CLI::Range(1, 1024));
   add_memory(*run, to_run.memory);
   run->add_flag("--quiet", to_run.quiet, "print errors only");
-  run->add_flag(
-      "--force", to_run.force,
-      "run an unstable step too, and a run of more than a day or whose records do not fit onto the disk");
-  run->add_flag("--resume", to_run.resume, "go on from the checkpoint of a run that was interrupted");
-  run->add_option("--checkpoint", to_run.checkpoint, "seconds between checkpoints, 10 unless given")
+  run->add_flag("--force", to_run.force,
+                "run in spite of an unstable step, a cost above one day, or too little disk");
+  run->add_flag("--resume", to_run.resume, "continue an interrupted run from its checkpoint");
+  run->add_option("--checkpoint", to_run.checkpoint, "seconds between checkpoints; default: 10")
       ->check(CLI::NonNegativeNumber);
   run->add_flag("--trust", to_run.trust,
-                "also run coarser and with half the step: every number with its uncertainty");
+                "also run coarser and with half the step: results with uncertainties");
   run->add_flag("--json", to_run.json, "print one JSON object instead of text");
   run->callback([&] { chosen = [&] { return cli::run(to_run); }; });
 

@@ -127,7 +127,7 @@ class Cutter {
     const Real sign = dot(direction, away) < 0 ? -1 : 1;
     rest.cut += area;
     rest.normal = rest.normal + (sign * area / size) * direction;
-    rest.info = rest.info + area * mean(corners);
+    rest.first_moment = rest.first_moment + area * mean(corners);
   }
 
   int dimension_;

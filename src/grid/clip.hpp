@@ -17,10 +17,10 @@ using Weight = std::function<Real(const Vector&)>;
 
 /// What is left of a box, and the cut surface.
 struct Rest {
-  Real measure = 0;  ///< length, area or volume
-  Real cut = 0;      ///< of the surface: its points, length or area
-  Vector normal{};   ///< Σ area times direction, from what is kept to what is not
-  Vector info{};     ///< Σ area times place
+  Real measure = 0;       ///< length, area or volume
+  Real cut = 0;           ///< of the surface: its points, length or area
+  Vector normal{};        ///< Σ area times direction, from what is kept to what is not
+  Vector first_moment{};  ///< Σ area times place
 };
 
 /// The box from `low` to `high` in the first `rank` directions. Corners are looked at a little inside the

@@ -92,7 +92,7 @@ struct Outline::Builder {
       sum.cut += rest.cut;
       for (int a = 0; a < 3; ++a) {
         sum.normal[a] += rest.normal[a];
-        sum.info[a] += rest.info[a];
+        sum.first_moment[a] += rest.first_moment[a];
       }
     });
     const Real box = grid.volume_of(n), fraction = sum.measure / box;
@@ -105,10 +105,10 @@ struct Outline::Builder {
                                 sum.normal[2] * sum.normal[2]);
     if (!(sum.cut > least_fraction * box / shortest(n)) || !(size > 1e-3 * sum.cut)) return;
     for (int a = 0; a < 3; ++a) {
-      sum.info[a] /= sum.cut;
+      sum.first_moment[a] /= sum.cut;
       sum.normal[a] /= size;
     }
-    add_facet(n, sum.cut, sum.info, sum.normal, false);
+    add_facet(n, sum.cut, sum.first_moment, sum.normal, false);
   }
 
   Real shortest(Index n) const {
@@ -151,12 +151,12 @@ struct Outline::Builder {
       exposed_low += one_side - common;
       exposed_high += other - common;
     });
-    const auto expose = [&](Index n, Real area, Vector info, Real direction) {
+    const auto expose = [&](Index n, Real area, Vector first_moment, Real direction) {
       if (n < 0 || !(area > least_fraction * whole)) return;
       Vector normal{};
       normal[axis] = direction;
-      for (Real& m : info) m /= area;
-      add_facet(n, area, info, normal, true);
+      for (Real& m : first_moment) m /= area;
+      add_facet(n, area, first_moment, normal, true);
     };
     expose(lower, exposed_low, moment_low, 1);
     expose(upper, exposed_high, moment_high, -1);
@@ -208,7 +208,7 @@ struct Outline::Builder {
     std::array<std::vector<Span>, 3> tiles = spans;
     tiles[axis] = {side};
     Real area = 0, whole = 0;
-    Vector info{}, normal{};
+    Vector first_moment{}, normal{};
     each_box(tiles, [&](const Vector& low, const Vector& high) {
       const Real seen = clip::face(dimension, low, high, axis, upwards, keep, weight);
       Real all = axis == 0 ? weight({position, 0, 0}) : grid.axis(0).measure(low[0], high[0]);
@@ -216,12 +216,12 @@ struct Outline::Builder {
         if (a != axis && !(axis != 0 && a == 0)) all *= high[a] - low[a];
       whole += all;
       area += seen;
-      for (int a = 0; a < 3; ++a) info[a] += seen * (a == axis ? position : 0.5 * (low[a] + high[a]));
+      for (int a = 0; a < 3; ++a) first_moment[a] += seen * (a == axis ? position : 0.5 * (low[a] + high[a]));
     });
     if (!(area > least_fraction * whole)) return;
-    for (Real& m : info) m /= area;
+    for (Real& m : first_moment) m /= area;
     normal[axis] = upwards ? 1 : -1;
-    add_facet(n, area, info, normal, true);
+    add_facet(n, area, first_moment, normal, true);
   }
 };
 

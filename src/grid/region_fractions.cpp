@@ -81,7 +81,7 @@ clip::Rest clip_box(const Grid& grid, const Vector& low, const Vector& high, con
       clip::box(grid.dimension(), low, high, keep, [&](const Vector& p) { return first.area(p[0]); });
   if (grid.dimension() == 1 && rest.cut > 0) {
     // The weight at the middle of a piece is not exact along r; its two ends are.
-    const Real at = rest.info[0] / rest.cut;
+    const Real at = rest.first_moment[0] / rest.cut;
     rest.measure = rest.normal[0] > 0 ? first.measure(low[0], at) : first.measure(at, high[0]);
   } else if (grid.dimension() == 1 && rest.measure > 0) {
     rest.measure = first.measure(low[0], high[0]);

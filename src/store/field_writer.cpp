@@ -60,7 +60,7 @@ struct FieldWriter::Open {
   void prove() const;
   void prove(const NetcdfFile& written, const Written& unknown) const;
 
-  // A block goes plane by plane, so that it is not prescribed twice. Returns the checksum of what was
+  // A 3-D field goes plane by plane, so that it is not in memory twice. Returns the checksum of what was
   // written.
   template <class Value>
   std::uint32_t put_record(int id, std::size_t record, const Value& value_at) const {

@@ -121,7 +121,7 @@ std::vector<std::size_t> NetcdfFile::shape(int variable) const {
 }
 
 std::vector<Real> NetcdfFile::values(int variable) const {
-  std::vector<Real> result = workspace(variable, shape(variable));
+  std::vector<Real> result = buffer(variable, shape(variable));
   if (!result.empty()) check(nc_get_var_double(id_, variable, result.data()));
   return result;
 }
@@ -133,13 +133,13 @@ std::vector<Real> NetcdfFile::part(int variable, const std::vector<std::size_t>&
   for (std::size_t d = 0; inside && d < whole.size(); ++d)
     inside = count[d] <= whole[d] && start[d] <= whole[d] - count[d];
   if (!inside) damaged("a variable has other dimensions than its grid and its times");
-  std::vector<Real> result = workspace(variable, count);
+  std::vector<Real> result = buffer(variable, count);
   if (!result.empty()) check(nc_get_vara_double(id_, variable, start.data(), count.data(), result.data()));
   return result;
 }
 
 // Compression makes constants some thousand times smaller; whatever is beyond that is a damaged count.
-std::vector<Real> NetcdfFile::workspace(int variable, const std::vector<std::size_t>& count) const {
+std::vector<Real> NetcdfFile::buffer(int variable, const std::vector<std::size_t>& count) const {
   std::error_code unknown;
   const auto bytes = std::filesystem::file_size(file_, unknown);
   const double most = unknown ? 1e12 : 1e6 + 3e3 * static_cast<double>(bytes);

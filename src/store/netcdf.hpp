@@ -44,7 +44,7 @@ class NetcdfFile {
   void missing_value(int variable) const;
 
  private:
-  std::vector<Real> workspace(int variable, const std::vector<std::size_t>& count) const;
+  std::vector<Real> buffer(int variable, const std::vector<std::size_t>& count) const;
 
   int id_;
   std::filesystem::path file_;

@@ -161,10 +161,10 @@ std::shared_ptr<const EvaluatedAdvection> ProblemBalance::advection(Real at, con
                                                                     const Range& range) {
   // Where the law turns is looked for within the state's own range first.
   this->at({at, 0, y});
-  Totals reach;
-  reach.lowest = range.lowest;
-  reach.highest = range.highest;
-  const auto now = this->at({at, 0, y, &reach});
+  Totals known;
+  known.lowest = range.lowest;
+  known.highest = range.highest;
+  const auto now = this->at({at, 0, y, &known});
   return {now, &now->of(*parts_[0].advection)};
 }
 

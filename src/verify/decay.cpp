@@ -14,7 +14,8 @@ namespace {
 
 constexpr int most_vectors = 30;
 
-// Products weighted by what each control volume stores; unknowns that are prescribed or absent weigh nothing.
+// Products weighted by what each control volume stores; unknowns that are prescribed or inactive weigh
+// nothing.
 class Weighted {
  public:
   explicit Weighted(std::vector<Real> weights) : weights_(std::move(weights)) {}

@@ -8,7 +8,7 @@ using namespace williwaw::casefile;
 
 namespace {
 
-const char* const text = R"case(
+const char* const patched_case = R"case(
 title = "Base"
 [grid]
 x = { from = "0 m", to = "1 m", cells = 12, growth = 1.1 }
@@ -58,17 +58,19 @@ equation.conductivity = "0.5 W/m/K"
 )case";
 
 Case variant(const std::string& title, const std::vector<std::string>& set = {}) {
-  return read_case_text(text, "case.toml", set, {.refinement = {}, .variant = title, .stage = 0, .start = 0});
+  return read_case_text(patched_case, "case.toml", set,
+                        {.refinement = {}, .variant = title, .stage = 0, .start = 0});
 }
 
 Case refined(const Refinement& r, const std::vector<std::string>& set = {}) {
-  return read_case_text(text, "case.toml", set, {.refinement = r, .variant = {}, .stage = 0, .start = 0});
+  return read_case_text(patched_case, "case.toml", set,
+                        {.refinement = r, .variant = {}, .stage = 0, .start = 0});
 }
 
 }  // namespace
 
 TEST_CASE("a variant replaces what it names: conditions whole, axes key by key, probes by name") {
-  const Case base = read_case_text(text, "case.toml");
+  const Case base = read_case_text(patched_case, "case.toml");
   CHECK(base.variants == std::vector<std::string>{"held", "settled", "nothing but sand"});
   CHECK(base.problem.boundary({0, false}).conditions().size() == 2);
   const Case prescribed = variant("held");

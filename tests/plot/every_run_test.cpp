@@ -21,7 +21,7 @@ std::string line_case(const std::string& more) {
   return "title = \"Line\"\n[grid]\nx = { from = 0, to = 1, cells = 24 }\n" + more;
 }
 
-const std::string plane = R"case(title = "Plan"
+const std::string plane_grid = R"case(title = "Plan"
 [grid]
 x = { from = "0 m", to = "2 m", cells = 10 }
 y = { from = "0 m", to = "1 m", cells = 6 }
@@ -73,13 +73,15 @@ const std::vector<Kind>& kinds_of_runs() {
            "= "
            "\"u^2/2\"\n[initial]\nvalue = \"1 + 0.5*sin(2*pi*x)\"\n[time]\nuntil = 0.1\nscheme = \"ssprk3\"\n"
            "step = { courant = 0.5 }\n[space]\nreconstruction = \"van-leer\"\n[record]\nevery = 0.05\n")},
-      {"heat on a plan", plane + heat + "[time]\nuntil = \"1 h\"\nscheme = \"adi\"\nstep = \"10 min\"\n"},
-      {"steady plan", plane + heat + "[steady]\nsolver = \"cg\"\n"},
+      {"heat on a plan",
+       plane_grid + heat + "[time]\nuntil = \"1 h\"\nscheme = \"adi\"\nstep = \"10 min\"\n"},
+      {"steady plan", plane_grid + heat + "[steady]\nsolver = \"cg\"\n"},
       {"transport on a plan",
-       plane + "[equation]\nkind = \"transport\"\nvelocity = [\"0.1 m/s\", \"0 m/s\"]\ndiffusivity = \"1e-3 "
-               "m^2/s\"\nunknown = { name = \"tracer\", unit = \"degC\" }\n[boundary.east]\noutflow = { "
-               "backflow = \"0 degC\" }\n[time]\nuntil = \"10 s\"\nscheme = \"ssprk3\"\nstep = { courant = "
-               "0.5 }\n"},
+       plane_grid +
+           "[equation]\nkind = \"transport\"\nvelocity = [\"0.1 m/s\", \"0 m/s\"]\ndiffusivity = \"1e-3 "
+           "m^2/s\"\nunknown = { name = \"tracer\", unit = \"degC\" }\n[boundary.east]\noutflow = { "
+           "backflow = \"0 degC\" }\n[time]\nuntil = \"10 s\"\nscheme = \"ssprk3\"\nstep = { courant = "
+           "0.5 }\n"},
       {"a block",
        "title = \"Block\"\n[grid]\nx = { from = 0, to = 1, cells = 5 }\ny = { from = 0, to = 1, cells = 4 "
        "}\nz = { "

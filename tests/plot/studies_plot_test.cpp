@@ -55,7 +55,7 @@ bool is_picture(const std::filesystem::path& file) {
 
 }  // namespace
 
-TEST_CASE("a refinement study is drawn with the slopes that are due") {
+TEST_CASE("a refinement study is drawn with the expected slopes") {
   const auto file = written("refinement study", "crank-nicolson", "0.005");
   const auto refinement_study = study::converge(file, {});
   Output out;

@@ -15,7 +15,7 @@ namespace {
 using Complex = std::complex<Real>;
 
 // Σ b·cᵏ, which must be 1/(k + 1) up to the order.
-Real info(const std::vector<Real>& b, const std::vector<Real>& c, int k) {
+Real power_sum(const std::vector<Real>& b, const std::vector<Real>& c, int k) {
   Real sum = 0;
   for (std::size_t s = 0; s < b.size(); ++s) sum += b[s] * std::pow(c[s], k);
   return sum;
@@ -66,11 +66,11 @@ TEST_CASE("tableaus meet the conditions of the orders that they claim, the embed
       CHECK(row == doctest::Approx(t.c[i]).epsilon(1e-12));
     }
     for (int k = 0; k < s.order; ++k)
-      CHECK(info(t.b, t.c, k) == doctest::Approx(1.0 / (k + 1)).epsilon(1e-12));
+      CHECK(power_sum(t.b, t.c, k) == doctest::Approx(1.0 / (k + 1)).epsilon(1e-12));
     if (s.order >= 3) CHECK(nested(t, t.b) == doctest::Approx(1.0 / 6).epsilon(1e-12));
     if (t.embedded.empty()) continue;
     for (int k = 0; k < t.embedded_order; ++k)
-      CHECK(info(t.embedded, t.c, k) == doctest::Approx(1.0 / (k + 1)).epsilon(1e-12));
+      CHECK(power_sum(t.embedded, t.c, k) == doctest::Approx(1.0 / (k + 1)).epsilon(1e-12));
     if (t.embedded_order >= 3) CHECK(nested(t, t.embedded) == doctest::Approx(1.0 / 6).epsilon(1e-12));
   }
 }

@@ -1,4 +1,4 @@
-// Looking back along the flow: long steps, extremes that stay, what comes in through boundaries.
+// Semi-Lagrangian advection: long steps, extremes that stay, what comes in through boundaries.
 #include <doctest/doctest.h>
 
 #include "support/advected.hpp"
@@ -104,7 +104,7 @@ TEST_CASE("what comes in has the boundary's value, what diffuses does so besides
   CHECK(order_between(error(160), error(320)) > 0.6);
 }
 
-TEST_CASE("between nodes that are prescribed the advected quantity and diffuses closes its ledger, too") {
+TEST_CASE("between prescribed nodes advection with diffusion closes its ledger, too") {
   // At rest between 1 and 0: (e^(P·x) − e^P)/(1 − e^P) with P = velocity/diffusivity.
   for (const Real diffusivity : {0.2, 0.5}) {
     Problem p(Grid({Axis::uniform("x", 0, 1, 40, Unknowns::nodes)}), transport(Velocity(1.0), diffusivity));

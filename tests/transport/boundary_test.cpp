@@ -465,7 +465,7 @@ TEST_CASE("axes that change places change nothing: uneven ones, slopes and ends 
       }
 }
 
-TEST_CASE("the limit of the advected quantity and diffuses does not know which way round its axis is") {
+TEST_CASE("the limit of advection with diffusion does not depend on the direction of its axis") {
   const std::vector<Real> faces{0, 0.02, 0.05, 0.1, 0.2, 0.4, 0.7, 1};
   std::vector<Real> turned;
   for (auto m = faces.rbegin(); m != faces.rend(); ++m) turned.push_back(1 - *m);

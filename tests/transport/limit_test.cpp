@@ -31,8 +31,7 @@ bool grows(const Problem& p, const std::string& name, Real step) {
 
 }  // namespace
 
-TEST_CASE("limits of the advected quantity are sharp round a periodic line and plan" *
-          doctest::skip(instrumented)) {
+TEST_CASE("limits of advection are sharp round a periodic line and plan" * doctest::skip(instrumented)) {
   struct Row {
     const char *flux, *scheme;
     Real velocity, diffusivity;

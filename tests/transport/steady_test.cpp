@@ -1,4 +1,4 @@
-// Steady states of the advected quantity and diffused: against exact profiles, at low and high cell Peclet
+// Steady states of advection and diffusion: against exact profiles, at low and high cell Peclet
 // numbers.
 #include <doctest/doctest.h>
 

@@ -105,7 +105,7 @@ class BoundaryClosures final : public Term {
   Medium medium_;
   std::vector<Index> in_block_, in_state_;
   std::vector<std::vector<Holder>> holders_;
-  std::vector<std::size_t> shared_;  ///< places in held_ of unknowns that boundaries of several axes hold
+  std::vector<std::size_t> shared_;  ///< places in in_block_ of unknowns that boundaries of several axes hold
   std::vector<std::vector<Real>> positions_;
 };
 

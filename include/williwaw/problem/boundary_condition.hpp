@@ -114,13 +114,13 @@ Boundary dirichlet(Function value);
 Boundary flux(Function into);
 /// `into` diffuses into the domain through each unit of area, besides advection.
 Boundary diffusive_flux(Function into);
-/// Nothing diffuses through; advection takes out what it carries. What comes in where it has backflow has the
-/// value inside, and nothing bounds that.
+/// No diffusive flux; outflow with the interior value. Under backflow the inflow value is extrapolated from
+/// inside and is unbounded.
 Boundary outflow();
-/// The same, but what comes in under backflow has this value.
+/// The same with this inflow value under backflow.
 Boundary outflow_with_backflow(Function value);
-/// The same, but what comes in has this fraction of the value inside: with 1/2 the sum of squares gains
-/// nothing.
+/// The same with this fraction of the interior value under backflow: with 1/2 backflow cannot increase the L2
+/// norm.
 Boundary outflow_with_stabilization(Real fraction = 0.5);
 /// The derivative of the unknown along the outward normal is `outward` (Neumann).
 Boundary gradient(Function outward);
@@ -132,13 +132,13 @@ Boundary radiation(Function emissivity, Function ambient);
 /// Nothing flows through.
 Boundary insulated();
 
-/// The end of a wave prescribed at rest: reflects it upside down.
+/// Waves: displacement 0, inverted reflection.
 Boundary fixed_boundary();
-/// The end of a wave on which no force acts: reflects it upright.
+/// Waves: force 0, upright reflection.
 Boundary free_boundary();
-/// The end of a wave moved by hand.
+/// Waves: prescribed displacement.
 Boundary driven_displacement(Function displacement);
-/// The end of a wave pushed by `force`, for each unit of area.
+/// Waves: prescribed force on each unit of area.
 Boundary driven_force(Function force);
 /// Resists with a force of impedance·du/dt for each unit of area: takes all of a wave that meets it head on
 /// if it equals √(conductivity·storage), which is the speed where the storage is 1.

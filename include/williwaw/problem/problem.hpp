@@ -65,7 +65,7 @@ class Problem {
   }
   const std::vector<BoundaryPart>& parts() const { return parts_; }
   bool periodic(Side side) const { return grid_.axis(side.axis).periodic(); }
-  /// True where the flow's flows are not linear in the unknown: by its law, or by limiting.
+  /// True where advective fluxes are not linear in the unknown: by its law, or by limiting.
   bool advection_is_nonlinear() const;
   bool is_nonlinear() const;
   /// Any condition's data or left side change in time.

@@ -19,7 +19,7 @@ struct RunOptions {
   /// Told when a stage begins: its title, its case and what was prepared.
   std::function<void(const Case&, const Prepared&)> on_stage = {};
   bool resume = false;           ///< go on from the folder's checkpoint, where there is one
-  Real checkpoint_seconds = 10;  ///< between checkpoints, on the boundary clock; 0: after every step
+  Real checkpoint_seconds = 10;  ///< between checkpoints, of real time; 0: after every step
 };
 
 struct RunResult {

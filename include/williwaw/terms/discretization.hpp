@@ -35,7 +35,7 @@ struct Stencil {
   Real capacity = 0;
   std::vector<Neighbour> neighbours;
   std::vector<BoundaryTerm> boundaries;
-  Real divergence_term = 0;  ///< of u: net outflow of the flow, through boundaries included
+  Real divergence_term = 0;  ///< of u: net volume outflow, boundaries included
   Real source = 0;           ///< points included
   Real reaction = 0;         ///< at the state asked about
   bool prescribed = false;
@@ -73,7 +73,7 @@ class Discretization : public TermBalance {
   virtual State initial_state() const = 0;
   /// Unknowns are means over control volumes and have to be compared as such: of order above two.
   virtual bool holds_means() const = 0;
-  /// What a function is at the unknowns, or its means over their control volumes where these are prescribed
+  /// What a function is at the unknowns, or its means over their control volumes where these are the unknowns
   /// (by Gauss' formula with three points along each axis); one value for each unknown of a block.
   virtual State values_of(const Function& function, Real at) const = 0;
   State values_of(const Function& function) const { return values_of(function, 0); }

@@ -29,7 +29,7 @@ struct AdvectionNumbers {
   /// in space and time adds to it for waves that are long against the grid (its modified equation, after
   /// Warming and Hyett, 1974); below zero it takes some away.
   std::array<Real, 3> diffusivity{0, 0, 0}, numerical_diffusion{0, 0, 0};
-  /// Largest net inflow and outflow of the flow over volume, per time.
+  /// Largest net inflow and outflow over volume (divergence of the velocity), per time.
   Real compressing = 0, expanding = 0;
   bool compresses = false;
   VelocityCorrection correction;

@@ -166,7 +166,7 @@ void read_velocity(const Context& context, const Section& equation_section, Equa
     const Value psi = read_value(context, formula, section.key_path("stream_function"),
                                  {Unit::of("m^2/s"), false, "a stream function"}, variables);
     velocity = Velocity::of_stream_function(psi.function);
-    show("velocity", "from the flow@function " + psi.text);
+    show("velocity", "from the stream function " + psi.text);
   } else {
     const auto nodes = by_axis(context, node, key, {"divergence_free"});
     if (nodes.size() > 1 && nodes[0] == nodes[1])

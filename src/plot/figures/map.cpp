@@ -58,9 +58,9 @@ Plane plane_of(const RunFolder& run, const FigureRequest& request) {
 
 Plane plane_across(const Grid& g, int across, Real position) {
   Plane p{across == 0 ? 1 : 0, across == 2 ? 1 : 2, across};
-  const auto points = g.axis(across).points();
+  const auto places = g.axis(across).points();
   p.at =
-      std::ranges::min_element(points, {}, [&](Real q) { return std::abs(q - position); }) - points.begin();
+      std::ranges::min_element(places, {}, [&](Real q) { return std::abs(q - position); }) - places.begin();
   return p;
 }
 

@@ -1,5 +1,5 @@
 // Lets waves out: q + √(conductivity·storage)·du/dt = 0, the characteristic condition of a wave that meets
-// the boundary head on; of higher order, or with a layer before it, by what stands in Outgoing.
+// the boundary head on; of higher order, or with a layer before it, by Absorption.
 #include <algorithm>
 #include <cmath>
 

@@ -1,4 +1,4 @@
-// The kinds of conditions, one source file each; src/problem/boundary.cpp lists them.
+// The kinds of conditions, one source file each; src/problem/boundary_condition.cpp lists them.
 #pragma once
 
 #include "williwaw/problem/boundary_condition.hpp"

@@ -144,7 +144,7 @@ void FaceVelocities::evaluate_faces(Real at, int axis, std::vector<Real>& out) c
     }
 }
 
-// The flow through a face is the difference of the flow@function between its corners, so that what leaves a
+// The flow through a face is the difference of the stream function between its corners, so that what leaves a
 // control volume sums to nothing but round-off.
 void FaceVelocities::evaluate_stream_function(Real at, Sample& out) const {
   const Grid& g = problem_.grid();

@@ -118,8 +118,8 @@ const ReconstructionKind& reconstruction_kind(const std::string& name) {
 
 void reconstruct_uneven(const ReconstructionKind& kind, const Rows& u, const FaceSpacing& spacing,
                         Index count, Real* left, Real* right) {
-  const auto within = [](Real change, Real workspace) {
-    return change * workspace > 0 ? (std::abs(change) < std::abs(workspace) ? change : workspace) : 0;
+  const auto within = [](Real change, Real most) {
+    return change * most > 0 ? (std::abs(change) < std::abs(most) ? change : most) : 0;
   };
   for (Index i = 0; i < count; ++i) {
     const Index s = i * spacing.step;

@@ -38,13 +38,13 @@ std::vector<std::vector<HalfPath>> half_paths(const Axis& axis) {
   return result;
 }
 
-std::vector<Change> changes(const Regions& regions, const Point& from, const Point& to, int samples) {
+std::vector<Change> changes(const Regions& regions, const Point& from, const Point& to, int count) {
   std::vector<Change> result;
   // A little inside, so that ends on an interface belong to the path.
   constexpr Real inset = 1e-7;
-  const auto fraction_of = [&](int n) { return inset + (1 - 2 * inset) * n / samples; };
+  const auto fraction_of = [&](int n) { return inset + (1 - 2 * inset) * n / count; };
   int label = regions.label(between(from, to, fraction_of(0)));
-  for (int n = 1; n <= samples; ++n) {
+  for (int n = 1; n <= count; ++n) {
     const int next = regions.label(between(from, to, fraction_of(n)));
     if (next == label) continue;
     Real low = fraction_of(n - 1), high = fraction_of(n);

@@ -32,12 +32,12 @@ std::vector<Recurrence> recurrences_for(int s) {
   b[0] = b[1] = b[2];
   for (std::size_t j = 0; j <= count; ++j) a[j] = 1 - b[j] * t.value[j];
   std::vector<Recurrence> rows(count);
-  const auto info = [&](std::size_t j) { return w1 * t.second[j] / t.first[j]; };
+  const auto abscissa = [&](std::size_t j) { return w1 * t.second[j] / t.first[j]; };
   // The first stage is a plain Euler step over b₁·w₁: Y_1 = Y_0 + that step.
-  rows[0] = {0, 0, b[1] * w1, 0, info(2) / t.first[2]};
+  rows[0] = {0, 0, b[1] * w1, 0, abscissa(2) / t.first[2]};
   for (std::size_t j = 2; j <= count; ++j) {
     const Real rate = 2 * b[j] * w1 / b[j - 1];
-    rows[j - 1] = {2 * b[j] * w0 / b[j - 1], -b[j] / b[j - 2], rate, -a[j - 1] * rate, info(j)};
+    rows[j - 1] = {2 * b[j] * w0 / b[j - 1], -b[j] / b[j - 2], rate, -a[j - 1] * rate, abscissa(j)};
   }
   return rows;
 }

@@ -116,7 +116,7 @@ void judge_law(Discretization& balance, const Scheme& scheme, const WorstOfLaw& 
   const Real positivity = now.advection.flux().needs_step ? 0 : limit.positivity(speeds);
   result.positivity = {positivity, bound, worst.place.where};
   result.interior = {limit.interior(speeds), heuristic, worst.place.where};
-  // What makes no new extrema cannot grow, whatever its unlimited waves would do.
+  // What makes no new extrema cannot grow, whatever its unlimited waves do.
   result.limit =
       positivity > 0 && positivity >= result.interior.step * (1 - 1e-6) ? result.positivity : result.interior;
   if (step > 0 && result.limit.step > 0)
@@ -175,7 +175,7 @@ Stability stability_of_advection(Discretization& balance, const Scheme& scheme, 
   } else {
     widen_beside_outlines(balance, advection, worst, rates, result.limit);
     if (is_normal(balance, advection)) result.limit.standing = sharp;
-    // What makes no new extrema cannot grow, whatever its unlimited waves would do.
+    // What makes no new extrema cannot grow, whatever its unlimited waves do.
     if (result.positivity.step > result.limit.step * (1 + 1e-6)) result.limit = result.positivity;
   }
   result.courant_number = passed * step;
