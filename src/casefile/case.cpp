@@ -20,10 +20,6 @@ const Words sections{"title",  "constants", "grid",     "equation", "initial", "
                      "steady", "settled",   "converge", "stage",    "variant", "cycle"};
 const Words later_sections{"derived", "samples", "curve"};
 
-}  // namespace
-
-namespace {
-
 // Subjects of keys of [equation]; of several the first counts.
 constexpr std::pair<const char*, Subject> subjects_of_keys[] = {{"conductivity", Subject::diffusion},
                                                                 {"diffusivity", Subject::diffusion},

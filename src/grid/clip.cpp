@@ -154,7 +154,7 @@ struct Lattice {
   }
 };
 
-// Cuts a box into simplices that fraction its middle: the middle joined with the simplices of each of its
+// Cuts a box into simplices that share its middle: the middle joined with the simplices of each of its
 // faces, down to edges. Flipping or turning the box turns the simplices into each other, and neighbouring
 // boxes meet along whole faces of simplices.
 void split(const Lattice& lattice, std::array<int, 3> where, std::vector<std::size_t> free,

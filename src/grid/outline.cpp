@@ -256,7 +256,7 @@ Outline::Outline(const Grid& grid, const Regions& regions) {
     measured_.exposed[f.region] += f.area;
     if (state_[f.unknown] != cut || counted[f.unknown]) continue;
     counted[f.unknown] = 1;
-    cut_away[f.region] += (1 - fraction(f.unknown)) * grid.volume_of(f.unknown);
+    cut_away[f.region] += (1 - volume_fraction(f.unknown)) * grid.volume_of(f.unknown);
   }
   measured_.domain = grid.volume();
   for (const Real c : cut_away) measured_.domain -= c;
@@ -274,9 +274,9 @@ Index Outline::neighbour(Index n, int axis, bool upper) const {
   return axes_[axis].periodic() ? n + (size - 1) * stride : -1;
 }
 
-Real Outline::fraction(Index n) const {
+Real Outline::volume_fraction(Index n) const {
   expect(whole() || (n >= 0 && n < static_cast<Index>(state_.size())),
-         "Outline::fraction: a control volume of the grid");
+         "Outline::volume_fraction: a control volume of the grid");
   if (whole() || state_[n] == full) return 1;
   if (state_[n] == empty) return 0;
   const auto found = fractions_.find(n);
@@ -322,7 +322,7 @@ void Outline::give(Index from, Index to) {
     }
     return product;
   };
-  const Real sum = fraction(to) + fraction(from) * volume(from) / volume(to);
+  const Real sum = volume_fraction(to) + volume_fraction(from) * volume(from) / volume(to);
   fractions_[to] = sum;
   state_[to] = cut;
 }
@@ -332,7 +332,7 @@ void Outline::drop_slivers() {
   std::unordered_map<Index, Index> heir;
   for (const auto& [n, fraction] : fractions_) {
     const Index other = largest_opening(n);
-    if (other < 0 || (fraction < least_volume && this->fraction(other) >= least_volume)) gone.push_back(n);
+    if (other < 0 || (fraction < least_volume && volume_fraction(other) >= least_volume)) gone.push_back(n);
     heir[n] = other;
   }
   std::ranges::sort(gone);

@@ -173,7 +173,7 @@ std::optional<std::vector<Field>> FieldReader::velocity(Index record) const {
   return result;
 }
 
-std::optional<Field> FieldReader::fractions() const {
+std::optional<Field> FieldReader::volume_fractions() const {
   const NetcdfFile& nc = *open_->nc;
   if (!nc.has("volume_fraction")) return std::nullopt;
   const std::vector<Real> shown = nc.values(nc.find("volume_fraction"));

@@ -190,12 +190,6 @@ Real put_forward(const Look& small, const Look& large, const Look& whole, int di
   return large.base.*part + per_unknown * whole.unknowns + per_other * other(whole);
 }
 
-Real unknowns_of(const std::vector<Real>& sizes) {
-  Real all = 1;
-  for (const Real size : sizes) all *= size;
-  return sizes.empty() ? 0 : all;
-}
-
 // Bytes that a file holds, which may also be the word "max".
 std::optional<Real> bytes_in(const std::filesystem::path& file) {
   std::ifstream in(file);
@@ -232,11 +226,12 @@ std::optional<Real> peak_memory(const std::string& text, const std::filesystem::
   if (sizes.empty()) return std::nullopt;
   const int dimension = static_cast<int>(sizes.size());
   Look whole;
-  whole.unknowns = unknowns_of(sizes);
+  whole.unknowns = casefile::unknowns_of(sizes);
   for (const Real size : sizes) whole.faces += 2 * whole.unknowns / size;
   const auto at_most = [&](Real most, Index from) {
     for (;; from += 1 + from / 16) {
-      if (unknowns_of(casefile::grid_sizes(text, name, overrides, coarser(from))) <= most) return from;
+      if (casefile::unknowns_of(casefile::grid_sizes(text, name, overrides, coarser(from))) <= most)
+        return from;
     }
   };
 

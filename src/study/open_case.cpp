@@ -19,8 +19,7 @@ constexpr Real fewest_vectors = 6;
 constexpr Real many_vectors[] = {80, 400, 2000};
 
 void refuse_too_much(const casefile::Unbuilt& given, const MemoryLimit& limit) {
-  Real unknowns = 1;
-  for (const Real size : given.sizes) unknowns *= size;
+  const Real unknowns = casefile::unknowns_of(given.sizes);
   const Real most = limit.most > 0 ? limit.most : available_memory();
   const auto refuse = [&](const std::string& need) {
     throw CaseError(given.place, "grid",

@@ -42,7 +42,7 @@ void refuse_many_records(const Case& given, Real length) {
 
 // until = "settled": long enough for the slowest mode to fall far below what was asked for, on the beat of
 // steps and records.
-void choose_boundary(const Case& given, Prepared& prepared) {
+void choose_end_time(const Case& given, Prepared& prepared) {
   if (!prepared.slowest || *prepared.slowest <= 0)
     throw CaseError(given.places.of(Subject::step).place, "time.until",
                     "\"settled\" needs a steady state and a known slowest decay: the mean is not fixed, or "
@@ -136,7 +136,7 @@ void prepare_steps(const Case& given, Prepared& result) {
     throw CaseError(
         given.places.of(Subject::step).place, given.step.courant ? "time.step.courant" : "time.step.of_limit",
         "the speed of the values that data allow is unbounded, so that no step has a finite Courant number");
-  if (given.settled.ends_run) choose_boundary(given, result);
+  if (given.settled.ends_run) choose_end_time(given, result);
   if (given.cycle) choose_cycles(given, result);
   lay_out_steps(given, result);
   if (result.stability.allowed && !result.plan.adaptive)

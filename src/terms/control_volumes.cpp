@@ -82,7 +82,7 @@ void ControlVolumes::integrate(const Function& density, Real time, std::span<Rea
   }
   if (domain_->outline().whole()) return;
   for (Index n = 0; n < domain_->grid().count(); ++n)
-    if (const Real fraction = domain_->outline().fraction(n); fraction != 1) {
+    if (const Real fraction = domain_->outline().volume_fraction(n); fraction != 1) {
       // Regions' parts count only what is kept already.
       const bool counted = density.regions() && std::ranges::binary_search(region_fractions().mixed(), n, {},
                                                                            &RegionFractions::Part::unknown);

@@ -97,7 +97,7 @@ class Search {
     return balance_.closures()[section].prescribed_at(here, time_).front();
   }
 
-  // Faces that fraction a corner belong to unknowns that differ by one at most along every axis. Each pair is
+  // Faces that share a corner belong to unknowns that differ by one at most along every axis. Each pair is
   // met once, from its lower number.
   std::vector<Index> neighbours_above(Index unknown) const {
     const Grid& g = balance_.grid();

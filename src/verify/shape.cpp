@@ -30,8 +30,9 @@ Spread spread_of(const Discretization& balance, const State& y, Real around) {
   const Grid& g = balance.grid();
   Spread result;
   const auto excess = [&](Index n) {
-    return balance.outline().active(n) ? g.volume_of(n) * balance.outline().fraction(n) * (y[n] - around)
-                                       : 0.0;
+    return balance.outline().active(n)
+               ? g.volume_of(n) * balance.outline().volume_fraction(n) * (y[n] - around)
+               : 0.0;
   };
   Real mass = 0;
   for (Index n = 0; n < g.count(); ++n) {
@@ -93,7 +94,7 @@ Shape shape_of(Discretization& balance, const State& y) {
     if (!balance.outline().active(n)) continue;
     low = std::min(low, y[n]);
     high = std::max(high, y[n]);
-    result.square += g.volume_of(n) * balance.outline().fraction(n) * y[n] * y[n];
+    result.square += g.volume_of(n) * balance.outline().volume_fraction(n) * y[n] * y[n];
   }
   const Real least = 1e-9 * (high - low);
   FaceSystem shape;

@@ -88,7 +88,7 @@ TEST_CASE("outlines along faces of the grid are exact, whichever way the formula
       CHECK(o.measure().cut[0] == doctest::Approx(0.75 * 1.5).epsilon(1e-9));
       CHECK(o.measure().exposed[0] == doctest::Approx(0.75 + 1.5).epsilon(1e-9));
       Real left = 0;
-      for (Index n = 0; n < g.count(); ++n) left += g.volume_of(n) * o.fraction(n);
+      for (Index n = 0; n < g.count(); ++n) left += g.volume_of(n) * o.volume_fraction(n);
       CHECK(left == doctest::Approx(4 - 0.75 * 1.5).epsilon(1e-9));
       for (const Facet& f : o.facets()) {
         CHECK(f.straight);
@@ -141,7 +141,7 @@ TEST_CASE(
     ProblemBalance balance(p);
     const State y = balance.initial_state();
     CHECK(balance.totals(y, 0).content == doctest::Approx(2 * 0.13).epsilon(1e-8));
-    CHECK(balance.outline().fraction(mirrored ? 9 : 0) == doctest::Approx(1.3).epsilon(1e-8));
+    CHECK(balance.outline().volume_fraction(mirrored ? 9 : 0) == doctest::Approx(1.3).epsilon(1e-8));
     State f(y.size());
     Ledger ledger(balance.lines().size());
     balance.rate(y, 0, Parts::all(), f, ledger);

@@ -59,9 +59,9 @@ TEST_CASE("places that are cut out come back as such, and count for nothing") {
   CHECK(f.norms().max == doctest::Approx(95));
   // Between a value and nothing there is the value.
   CHECK(f.sample({0.9, 0.5, 0}) == doctest::Approx(90));
-  REQUIRE(reader.fractions());
-  CHECK((*reader.fractions())[1] == 0);
-  CHECK((*reader.fractions())[4] == 1);
+  REQUIRE(reader.volume_fractions());
+  CHECK((*reader.volume_fractions())[1] == 0);
+  CHECK((*reader.volume_fractions())[4] == 1);
 }
 
 TEST_CASE("tables: a row for each place and time, or a column for each time") {
@@ -137,6 +137,6 @@ TEST_CASE("round coordinates survive a file") {
   const FieldReader reader(file);
   CHECK(reader.grid() == g);
   CHECK(reader.description().steady);
-  CHECK_FALSE(reader.fractions());
+  CHECK_FALSE(reader.volume_fractions());
   CHECK(reader.field(0).mean() == doctest::Approx(4));
 }

@@ -41,7 +41,7 @@ struct Capabilities {
   bool advection = false;         ///< something is advected
   bool second_order = false;      ///< of second order in time: motion is there
   bool first_order_form = false;  ///< and the equation asks for it as a first-order system
-  bool semi_lagrangian = false;   ///< carrier is there
+  bool semi_lagrangian = false;   ///< semi_lagrangian() is there
   bool reacts = false;            ///< what appears inside depends on the state
   bool data_change = false;       ///< some coefficient, source or boundary changes in time
   int space_order = 2;            ///< of the differences
@@ -147,7 +147,7 @@ class FirstOrderForm {
   virtual std::pair<Real, Index> fastest() const = 0;
 };
 
-/// What a balance with advection adds for schemes that look up where each unknown was carried from.
+/// What a balance with advection adds for semi-Lagrangian schemes.
 class SemiLagrangianAdvection {
  public:
   virtual ~SemiLagrangianAdvection() = default;
@@ -155,7 +155,7 @@ class SemiLagrangianAdvection {
   virtual void advect(const State& y, Real at, Real step, State& out) = 0;
   /// Nothing diffuses, appears or reacts besides.
   virtual bool alone() const = 0;
-  /// The line of the ledger for what was carried in and out and what looking up itself adds or takes.
+  /// The line of the ledger for what was advected in and out and for the conservation error.
   virtual LineId line() const = 0;
 };
 
@@ -196,7 +196,7 @@ class Balance {
   virtual std::vector<Totals> totals_by_unknown(const State& y, Real at) { return {totals(y, at)}; }
   /// Of balances of second order in time; throws InputError for others.
   virtual SecondOrderDynamics& dynamics();
-  /// Of balances that look up where things came from; throws InputError for others.
+  /// Of balances with semi-Lagrangian advection; throws InputError for others.
   virtual SemiLagrangianAdvection& semi_lagrangian();
   /// Of waves as a first-order system; throws InputError for others, and for what that form does not take.
   /// This balance must outlive it.

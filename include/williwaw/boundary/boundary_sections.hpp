@@ -18,7 +18,7 @@ struct BoundaryFace {
   bool on_side = true;  ///< on a side of the grid, not of a cut-out
 };
 
-/// Faces that fraction their conditions.
+/// Faces that share their conditions.
 struct BoundarySection {
   std::string name;  ///< of the side, the region that was cut out, or the part
   std::string side;  ///< to which the part belongs; the name itself for whole sides

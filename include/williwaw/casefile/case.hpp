@@ -159,6 +159,8 @@ struct Unbuilt {
 /// CaseError for text that cannot be read.
 std::vector<Real> grid_sizes(const std::string& text, const std::filesystem::path& name,
                              const std::vector<std::string>& overrides = {}, const Reading& reading = {});
+/// Unknowns in all of a grid of these sizes; 0 where there are none.
+Real unknowns_of(std::span<const Real> sizes);
 /// The text of a case file. Throws CaseError.
 std::string case_text(const std::filesystem::path& file);
 

@@ -44,7 +44,7 @@ class Outline {
   /// Number of control volumes that are left.
   Index active_count() const { return active_count_; }
   /// Active fraction of control volume n.
-  Real fraction(Index n) const;
+  Real volume_fraction(Index n) const;
   /// Share that is open of the face of n across an axis. 0 towards a control volume that is gone.
   Real open(Index n, int axis, bool upper) const;
   /// The same for the face between `below` and the unknown above it, for those who know both.

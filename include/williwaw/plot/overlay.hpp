@@ -29,8 +29,7 @@ void draw_dispersion(const casefile::Case& given, const study::Prepared& prepare
 
 /// Errors (or changes) over resolution on log axes, with the slope of the expected order. Throws
 /// PlotError.
-void draw_convergence(const study::Convergence& refinement_study, const std::string& title,
-                      const Output& out);
+void draw_convergence(const study::Convergence& convergence, const std::string& title, const Output& out);
 
 /// A run (lines) and what it is compared with (points), over the axis in 1-D or over time. False for
 /// values in 2-D or 3-D: nothing is drawn then. Throws PlotError.

@@ -95,7 +95,7 @@ class FieldReader {
   /// The velocity along each axis at the unknowns; nothing where none was written.
   std::optional<std::vector<Field>> velocity(Index record) const;
   /// How much of every control volume is left; nothing where no region is cut out.
-  std::optional<Field> fractions() const;
+  std::optional<Field> volume_fractions() const;
   /// Lowest and highest finite value over all records; the first above the second where there is none.
   std::pair<Real, Real> range() const;
 

@@ -9,7 +9,7 @@ namespace williwaw {
 struct ProblemTerms;
 
 /// storage·du/dt + ∇·(advection) = ∇·(k∇u) + source + reaction(u) + points, on cells or nodes, with a block
-/// of unknowns for each problem; for waves the second derivative stands on the left, and motion() says what
+/// of unknowns for each problem; for waves the second derivative stands on the left, and dynamics() says what
 /// that adds. Unknowns whose control volumes are cut out of the domain stand in the state as zeros and take
 /// no part.
 class ProblemBalance final : public Discretization {

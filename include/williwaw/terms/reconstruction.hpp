@@ -27,7 +27,7 @@ struct ReconstructionKind {
   int order = 1;
   /// Neighbours that it looks at on each side of a face.
   int reach = 1;
-  /// Slopes are limited, so that no new extrema arise: with forward Euler up to this Courant number.
+  /// Slopes are limited: monotone with forward Euler up to this Courant number.
   bool limited = false;
   Real courant = 1;
   /// On uniform spacing: left[i] and right[i] are the values on both sides of face i.

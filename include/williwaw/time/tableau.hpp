@@ -45,7 +45,7 @@ std::complex<Real> stability_function(const Tableau& tableau, std::complex<Real>
 Real real_stability_interval(const Tableau& tableau);
 
 /// Largest r such that R is absolutely monotone on [−r, 0] (Bolley and Crouzeix, 1978): with data that do not
-/// change in time, steps up to r over the largest diagonal entry make no new extrema.
+/// change in time, steps up to r over the largest diagonal entry are monotone.
 Real monotonicity_radius_of_function(const Tableau& tableau);
 
 /// Largest r for which the tableau is absolutely monotone (Kraaijevanger, 1991): the same for data that vary.

@@ -41,7 +41,7 @@ struct Dispersion {
   Real points = 0;                        ///< points per wavelength, along the axis where they are fewest
   Real fewest_points = 0;                 ///< the same for the shortest waves that hold a tenth of the energy
   Real phase_error = 0, group_error = 0;  ///< of that mean: relative, below 0 for late
-  Real phase_lag = 0;  ///< time by which packets are late at the end, mean over the energy they hold
+  Real phase_lag = 0;  ///< phase lag, in time, at the end: mean over the energy of the waves
   Index where = 0;     ///< the place whose speed counts: the slowest
 };
 

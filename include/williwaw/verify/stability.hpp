@@ -34,7 +34,7 @@ struct Stability {
   Limit limit;
   /// Limit by von Neumann's analysis at the worst place, boundaries left out.
   Limit interior;
-  /// Up to this step no new extrema appear (sufficient).
+  /// Monotonicity limit (sufficient).
   Limit positivity;
   /// Σ over axes of D·step/h², largest value and where.
   Real diffusion_number = 0;

@@ -1,8 +1,6 @@
 // [constants]: named numbers of a case.
-#include <fmt/format.h>
-
 #include <algorithm>
-#include <cmath>
+#include <cctype>
 
 #include "casefile/sections/sections.hpp"
 

@@ -1,9 +1,4 @@
 // [converge]: what a refinement study refines.
-#include <fmt/format.h>
-
-#include <algorithm>
-#include <cmath>
-
 #include "casefile/sections/sections.hpp"
 
 namespace williwaw::casefile {

@@ -1,9 +1,4 @@
 // [exact]: the exact solution of a case.
-#include <fmt/format.h>
-
-#include <algorithm>
-#include <cmath>
-
 #include "casefile/sections/sections.hpp"
 
 namespace williwaw::casefile {

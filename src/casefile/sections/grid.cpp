@@ -156,7 +156,7 @@ std::vector<Real> sizes_of_grid(const Tree& tree) try {
   return {};
 }
 
-Real unknowns_of(const std::vector<Real>& sizes) {
+Real unknowns_of(std::span<const Real> sizes) {
   return sizes.empty() ? 0 : std::accumulate(sizes.begin(), sizes.end(), 1.0, std::multiplies<>());
 }
 

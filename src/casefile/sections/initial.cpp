@@ -1,9 +1,6 @@
 // [initial]: the unknown and its rate at the start.
 #include <fmt/format.h>
 
-#include <algorithm>
-#include <cmath>
-
 #include "casefile/sections/sections.hpp"
 #include "williwaw/grid/field_operations.hpp"
 

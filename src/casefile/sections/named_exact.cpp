@@ -122,11 +122,11 @@ Value start_up(const Declared& d) {
   if (!std::isinf(h) || !std::isinf(k)) d.refuse("both sides must be prescribed (dirichlet)");
   const Real from = d.axis->from(), length = d.axis->length(), start = d.start, diffusivity = d.diffusivity;
   const int direction = d.direction;
-  const Real below = low, above = high, data_bounds = d.source * length * length / d.conductivity;
+  const Real below = low, above = high, forcing = d.source * length * length / d.conductivity;
   Value v;
   v.function = [=](Point p, Real t) {
     return verify::started_flow((p[direction] - from) / length, diffusivity * t / (length * length), below,
-                                above, data_bounds, start);
+                                above, forcing, start);
   };
   v.text = "by a sine series (Carslaw and Jaeger, 1959)";
   return v;

@@ -1,9 +1,4 @@
 // The units in which a case shows what it computes.
-#include <fmt/format.h>
-
-#include <algorithm>
-#include <cmath>
-
 #include "casefile/sections/sections.hpp"
 
 namespace williwaw::casefile {

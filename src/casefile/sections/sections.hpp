@@ -37,8 +37,6 @@ Tree tree_of(const std::string& text, const std::filesystem::path& name,
              const std::vector<std::string>& overrides, const Reading& reading);
 /// Unknowns along each axis, without building the grid; none for a grid that `read_grid` refuses.
 std::vector<Real> sizes_of_grid(const Tree& tree);
-/// Unknowns in all; 0 where there are no sizes.
-Real unknowns_of(const std::vector<Real>& sizes);
 /// The constants of the case, its included ones first, put into the context.
 void read_constants(const Node& root, Context& context);
 Grid read_grid(const Context& context, const Node& root);

@@ -1,9 +1,4 @@
 // [space]: reconstruction, numerical flux and order of differences.
-#include <fmt/format.h>
-
-#include <algorithm>
-#include <cmath>
-
 #include "casefile/sections/sections.hpp"
 #include "williwaw/terms/numerical_flux.hpp"
 #include "williwaw/terms/reconstruction.hpp"

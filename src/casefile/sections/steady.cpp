@@ -1,9 +1,4 @@
 // [steady], [settled] and [cycle]: what a run leads to.
-#include <fmt/format.h>
-
-#include <algorithm>
-#include <cmath>
-
 #include "casefile/sections/sections.hpp"
 
 namespace williwaw::casefile {

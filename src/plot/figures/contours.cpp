@@ -154,7 +154,7 @@ FigureKind contours_kind() {
             const auto& d = run.fields().description();
             const Grid& g = run.fields().grid();
             const Index record = records_of(run, request, 1).back();
-            const auto fractions = run.fields().fractions();
+            const auto fractions = run.fields().volume_fractions();
             Raster left;
             const Raster raster = smooth_raster(run.fields().field(record), plane, fractions, &left);
             const auto [range, signed_field] = range_of(run, request);

@@ -17,7 +17,8 @@ std::vector<Real> fractions_of(const Case& given, const Discretization& balance)
   if (balance.outline().whole()) return result;
   // As cut, before anything was shifted to boundaries that hold a value.
   const Outline outline(balance.grid(), given.problem.regions());
-  for (Index n = 0; n < balance.grid().count(); ++n) result.push_back(std::min(1.0, outline.fraction(n)));
+  for (Index n = 0; n < balance.grid().count(); ++n)
+    result.push_back(std::min(1.0, outline.volume_fraction(n)));
   return result;
 }
 

@@ -54,7 +54,7 @@ Real SettledWatch::distance(const State& y) const {
   Real sum = 0, volume = 0;
   const Grid& g = balance_->grid();
   for (Index n = 0; n < g.count(); ++n) {
-    const Real v = g.volume_of(n) * balance_->outline().fraction(n), d = y[n] - target_[n];
+    const Real v = g.volume_of(n) * balance_->outline().volume_fraction(n), d = y[n] - target_[n];
     sum += v * d * d;
     volume += v;
   }

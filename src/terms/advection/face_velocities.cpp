@@ -41,7 +41,7 @@ FaceVelocities::FaceVelocities(const Problem& problem, const Domain& domain,
     adjustable_.push_back(end && (end->outlet() || !outlets) ? 1 : 0);
   }
   Fixed fixed{areas_of_faces(), std::vector<Real>(static_cast<std::size_t>(g.count()))};
-  for (Index n = 0; n < g.count(); ++n) fixed.volumes[n] = g.volume_of(n) * outline_.fraction(n);
+  for (Index n = 0; n < g.count(); ++n) fixed.volumes[n] = g.volume_of(n) * outline_.volume_fraction(n);
   fixed_ = std::make_shared<const Fixed>(std::move(fixed));
 }
 

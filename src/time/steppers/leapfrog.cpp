@@ -108,13 +108,13 @@ class LeapfrogStepper final : public Stepper {
 
   // step²/12·d²F/dt², apart for what follows from the state and for what data impose.
   void correct(const State& y, Real at) {
-    const Real fraction = step_ * step_ / 12;
+    const Real weight = step_ * step_ / 12;
     State acceleration(y.size());
     linear_rate(y, at, acceleration);
     over_capacity(at, acceleration);
     correction_.resize(y.size());
     linear_rate(acceleration, at, correction_);
-    for (Real& c : correction_) c *= fraction;
+    for (Real& c : correction_) c *= weight;
     // Data: sources, boundaries that push, boundaries that move what they hold.
     State pushed, later, earlier, ahead(y.size(), 0.0), behind(y.size(), 0.0), prescribed(y.size(), 0.0);
     forces_without_dynamics(at + step_, later);
@@ -135,7 +135,7 @@ class LeapfrogStepper final : public Stepper {
     data_.resize(y.size());
     linear_rate(driven, at, data_);
     for (std::size_t n = 0; n < y.size(); ++n)
-      data_[n] = fraction * (data_[n] + (later[n] - 2 * pushed[n] + earlier[n]) / (step_ * step_));
+      data_[n] = weight * (data_[n] + (later[n] - 2 * pushed[n] + earlier[n]) / (step_ * step_));
   }
 
   Balance& balance_;

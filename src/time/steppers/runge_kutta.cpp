@@ -9,7 +9,7 @@ namespace williwaw {
 
 namespace {
 
-// Parts of the balance that fraction a tableau, with their rates at every stage.
+// Parts of the balance that share a tableau, with their rates at every stage.
 struct PartRates {
   const Tableau* tableau;
   Parts parts;

@@ -116,7 +116,7 @@ Place worst_place(const Discretization& balance, const AtTime& now) {
   if (uniform) return worst;
   // Half volumes beside boundaries are the boundaries' affair.
   for (Index n = 0; n < g.count(); ++n) {
-    if (!balance.outline().active(n) || (balance.outline().fraction(n) < 0.999)) continue;
+    if (!balance.outline().active(n) || (balance.outline().volume_fraction(n) < 0.999)) continue;
     const Place here = place_at(now, n);
     if (here.rate > worst.rate) worst = here;
   }
