@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "grid/named.hpp"
 #include "problem/boundary_conditions/kinds.hpp"
 
 namespace williwaw {
@@ -42,19 +43,15 @@ Boundary Boundary::operator+(const Boundary& other) const {
 
 const std::vector<BoundaryConditionKind>& boundary_condition_kinds() {
   static const std::vector<BoundaryConditionKind> kinds{
-      boundaries::dirichlet_kind(), boundaries::flux_kind(),      boundaries::gradient_kind(),
-      boundaries::robin_kind(),     boundaries::radiation_kind(), boundaries::insulated_kind(),
-      boundaries::fixed_kind(),     boundaries::free_kind(),      boundaries::driven_kind(),
-      boundaries::impedance_kind(), boundaries::absorbing_kind(), boundaries::diffusive_flux_kind(),
-      boundaries::outflow_kind()};
+#define KIND(name) boundaries::name##_kind(),
+#include "problem/boundary_conditions/list.inc"
+#undef KIND
+  };
   return kinds;
 }
 
 const BoundaryConditionKind& boundary_condition_kind(const std::string& name) {
-  const auto& kinds = boundary_condition_kinds();
-  const auto found = std::ranges::find(kinds, name, &BoundaryConditionKind::name);
-  if (found == kinds.end()) throw InputError("there is no condition called '" + name + "'");
-  return *found;
+  return named(boundary_condition_kinds(), name, Subject::boundary, "boundary condition");
 }
 
 }  // namespace williwaw

@@ -1,8 +1,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include "grid/named.hpp"
+#include "solve/solvers/kinds.hpp"
 #include "williwaw/grid/expect.hpp"
-#include "williwaw/solve/linear_solver.hpp"
 
 namespace williwaw {
 
@@ -39,19 +40,16 @@ class AssertingSolver final : public LinearSolver {
 }  // namespace
 
 const std::vector<SolverKind>& solver_kinds() {
-  const auto relaxation = [](const char* name) {
-    return SolverKind{name, true, [name](const SolverRules& r) { return make_relaxation_solver(name, r); }};
-  };
   static const std::vector<SolverKind> kinds{
-      {"direct", false, [](const SolverRules&) { return make_direct_solver(); }},
-      {"multigrid", true, [](const SolverRules& r) { return make_multigrid_solver(r); }},
-      {"cg", true, [](const SolverRules& r) { return make_cg_solver(r); }},
-      {"bicgstab", true, [](const SolverRules& r) { return make_bicgstab_solver(r); }},
-      {"transform", false, [](const SolverRules&) { return make_transform_solver(); }},
-      relaxation("jacobi"),
-      relaxation("gauss-seidel"),
-      relaxation("sor")};
+#define KIND(name) solvers::name(),
+#include "solve/solvers/list.inc"
+#undef KIND
+  };
   return kinds;
+}
+
+const SolverKind* solver_kind(const std::string& name) {
+  return name == "auto" ? nullptr : &named(solver_kinds(), name, Subject::solver, "solver");
 }
 
 bool is_symmetric(const FaceSystem& system) {
@@ -104,12 +102,7 @@ namespace {
 
 std::unique_ptr<LinearSolver> make_any(const std::string& name, const LinearSystem& system,
                                        const SolverRules& rules) {
-  if (name != "auto") {
-    const auto kind = std::ranges::find(solver_kinds(), name, &SolverKind::name);
-    if (kind == solver_kinds().end())
-      throw InputError(Subject::solver, "there is no solver called '" + name + "'");
-    return kind->make(rules);
-  }
+  if (const SolverKind* kind = solver_kind(name)) return kind->make(rules);
   const auto* faces = std::get_if<FaceSystem>(&system);
   if (!faces) return make_direct_solver();
   if (faces->dimension() == 1) return make_tridiagonal_solver();

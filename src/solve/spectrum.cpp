@@ -7,7 +7,7 @@
 #include <limits>
 
 #include "domain/summing.hpp"
-#include "face_kernels.hpp"
+#include "solve/multigrid/face_kernels.hpp"
 #include "williwaw/solve/dense.hpp"
 
 namespace williwaw {

@@ -180,12 +180,12 @@ class SteadySolver {
     LinearSystem system;
     is_prescribed_.clear();
     balance_.linearise(y_, at_, 0, 1, Parts::all(), system);
-    std::string kind = rules_.solver;
+    const SolverKind* kind = solver_kind(rules_.solver);
     if (auto* faces = std::get_if<FaceSystem>(&system)) {
       diagonal_ = faces->diagonal;
       floating_ = find_floating(*faces);
       check_floating(r);
-      const bool copes = floating_.whole && !one_dimensional_auto(*faces, kind) && kind != "direct";
+      const bool copes = floating_.whole && (kind ? kind->takes_singular : !auto_is_direct(*faces));
       if (!floating_.pieces.empty() && !copes) fix_one_of_each(*faces);
     }
     SolverRules linear;
@@ -197,15 +197,15 @@ class SteadySolver {
                                          sizes_.reference / std::max(norm_of(r), 1e-300));
     // A step by a neighbour of the matrix is no better for being solved to the last digit.
     if (capabilities_.approximate) linear.tolerance = 0.01;
-    solver_ = make_solver(kind, system, linear);
+    solver_ = make_solver(rules_.solver, system, linear);
     iterates_ = solver_->convergence() != nullptr;
     // Some tell by their factorization alone what they are, or that they cannot.
-    if (!name_only || kind == "sor" || kind == "transform") solver_->factor(system);
+    if (!name_only || (kind && kind->known_once_factored)) solver_->factor(system);
     return solver_->name();
   }
 
-  static bool one_dimensional_auto(const FaceSystem& system, const std::string& kind) {
-    return kind == "auto" && (system.dimension() == 1 || (system.size() <= 2500 && !is_separable(system)));
+  static bool auto_is_direct(const FaceSystem& system) {
+    return system.dimension() == 1 || (system.size() <= 2500 && !is_separable(system));
   }
 
   void check_floating(const State& r) {

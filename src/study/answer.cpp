@@ -11,6 +11,7 @@
 #include "williwaw/grid/field_operations.hpp"
 #include "williwaw/terms/numerical_flux.hpp"
 #include "williwaw/terms/reconstruction.hpp"
+#include "williwaw/terms/wave_flux.hpp"
 #include "williwaw/verify/boundary_jumps.hpp"
 
 namespace williwaw::study {
@@ -124,8 +125,8 @@ Real order_in_space(const Case& given) {
   if (!advected || semi_lagrangian(given.plan.scheme) ||
       reconstruction_kind(problem.reconstruction).order > 1)
     return 2;
-  const std::string& flux = problem.numerical_flux;
-  return flux == "central" || numerical_flux(flux).needs_step ? 2 : 1;
+  return problem.equation().as_system ? wave_flux(problem.numerical_flux).order
+                                      : numerical_flux(problem.numerical_flux).order;
 }
 
 Real order_of_both(const Case& given, Real step_power) {

@@ -1,5 +1,5 @@
 // Limited slopes: what all of them keep, and where they differ.
-#include "williwaw/terms/limiter.hpp"
+#include "williwaw/terms/reconstruction.hpp"
 
 #include <doctest/doctest.h>
 

@@ -2,6 +2,8 @@
 // explicit step, the matrix, the printed stencil, the budget — is derived from that law.
 #pragma once
 
+#include <limits>
+
 #include "williwaw/problem/function.hpp"
 
 namespace williwaw {
@@ -148,8 +150,32 @@ Boundary absorbing(int order = 1);
 /// Lets a wave out through a layer of so many cells along the boundary, which belong to the domain.
 Boundary absorbing_layer(int cells);
 
-/// What a number in a condition measures, from which its dimension follows.
-enum class Quantity { unknown, flux, gradient, exchange, fraction, impedance, count };
+/// What a number in a condition measures: its dimension as powers of those of the unknown, of a flux, of
+/// length and of time, and the range that constants must lie in.
+struct Quantity {
+  const char* name;  ///< for messages: "an exchange coefficient"
+  int unknown = 0, flux = 0, length = 0, time = 0;
+  Real lowest = -std::numeric_limits<Real>::infinity(), highest = std::numeric_limits<Real>::infinity();
+  /// A whole number above zero, and what it counts: " cells".
+  bool whole = false;
+  const char* counted = "";
+
+  /// A value of the unknown itself, with the zero point of its unit.
+  bool is_value() const { return unknown == 1 && flux == 0 && length == 0 && time == 0; }
+  bool is_number() const { return unknown == 0 && flux == 0 && length == 0 && time == 0; }
+};
+
+/// Quantities that several conditions ask for.
+namespace quantities {
+inline constexpr Quantity unknown{.name = "a value of the unknown", .unknown = 1};
+inline constexpr Quantity flux{.name = "a flux", .flux = 1};
+inline constexpr Quantity gradient{.name = "a gradient", .unknown = 1, .length = -1};
+inline constexpr Quantity exchange{.name = "an exchange coefficient", .unknown = -1, .flux = 1, .lowest = 0};
+inline constexpr Quantity impedance{.name = "an impedance", .unknown = -1, .flux = 1, .time = 1, .lowest = 0};
+inline constexpr Quantity fraction{.name = "a plain number", .lowest = 0, .highest = 1};
+inline constexpr Quantity count{.name = "a whole number", .whole = true};
+inline constexpr Quantity cells{.name = "a whole number", .whole = true, .counted = " cells"};
+}  // namespace quantities
 
 /// A kind of condition as case files name it.
 struct BoundaryConditionKind {

@@ -60,7 +60,7 @@ class Problem {
   /// What acts on the faces that a region's cut exposed.
   const Boundary& cutout_boundary(Index region) const {
     expect(region >= 0 && region < static_cast<Index>(cutout_boundaries_.size()),
-           "Problem::cut_wall: a region");
+           "Problem::cutout_boundary: a region");
     return cutout_boundaries_[static_cast<std::size_t>(region)];
   }
   const std::vector<BoundaryPart>& parts() const { return parts_; }

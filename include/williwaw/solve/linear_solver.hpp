@@ -81,12 +81,21 @@ std::unique_ptr<LinearSolver> make_relaxation_solver(const std::string& name, co
 /// A solver as cases name it.
 struct SolverKind {
   std::string name;
-  bool iterates;
+  /// Takes a tolerance and a number of iterations.
+  bool iterates = false;
+  /// Takes SolverRules::relaxation.
+  bool takes_relaxation = false;
+  /// Solves systems that determine the unknowns up to a constant.
+  bool takes_singular = true;
+  /// Its factorization is cheap, and tells its full name or that it cannot take the matrix.
+  bool known_once_factored = false;
   std::function<std::unique_ptr<LinearSolver>(const SolverRules&)> make;
 };
 
 /// Every solver there is, in the order in which messages list them.
 const std::vector<SolverKind>& solver_kinds();
+/// Null for "auto". Throws InputError for a name that is not there.
+const SolverKind* solver_kind(const std::string& name);
 /// The solver called `name`; "auto" takes the one that suits the matrix: tridiagonal in one dimension,
 /// transforms where they can be had, direct for few unknowns, multigrid otherwise, and stabilized biconjugate
 /// gradients where the matrix is not symmetric. Throws InputError for a

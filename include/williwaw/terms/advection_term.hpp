@@ -47,7 +47,7 @@ struct AdvectionScheme {
   LineId divergence_line = {};
 
   /// Linear in the unknown.
-  bool linear() const { return !law && reconstruction->name == "first-order"; }
+  bool linear() const { return !law && reconstruction->order == 1; }
 
  private:
   void check() const;

@@ -1,6 +1,7 @@
 // Numerical fluxes: what flows through faces, from the values on both sides of them, line by line.
 #pragma once
 
+#include <limits>
 #include <memory>
 #include <string>
 #include <vector>
@@ -53,6 +54,10 @@ struct FaceLine {
 /// A numerical flux as case files name it.
 struct NumericalFlux {
   std::string name;
+  /// Order on smooth data with first-order reconstruction.
+  int order = 1;
+  /// Without limits on neighbours' weights beyond this cell Peclet number a steady line oscillates.
+  Real largest_peclet = std::numeric_limits<Real>::infinity();
   /// Takes velocities only, not flux laws.
   bool linear_only = false;
   /// Knows the length of the step: for explicit Euler alone.
@@ -75,9 +80,5 @@ struct NumericalFlux {
 const std::vector<NumericalFlux>& numerical_fluxes();
 /// Throws InputError for a name that is not there.
 const NumericalFlux& numerical_flux(const std::string& name);
-
-/// Those of waves as a first-order system, by name: upwind (Godunov, 1959), central, lax-friedrichs,
-/// lax-wendroff.
-const std::vector<std::string>& wave_flux_names();
 
 }  // namespace williwaw

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "williwaw/terms/limiter.hpp"
+#include "williwaw/grid/types.hpp"
 
 namespace williwaw {
 
@@ -19,6 +19,10 @@ struct FaceSpacing {
   std::array<const Real*, 2> halves{};  ///< from rows[2] and rows[3] to the face
   Index step = 1;
 };
+
+/// Difference across a cell from the differences to its neighbours before and after; 0 where they differ in
+/// sign.
+using Slope = Real (*)(Real before, Real after);
 
 /// A reconstruction as case files name it.
 struct ReconstructionKind {
@@ -44,6 +48,16 @@ struct ReconstructionKind {
 const std::vector<ReconstructionKind>& reconstruction_kinds();
 /// Throws InputError for a name that is not there.
 const ReconstructionKind& reconstruction_kind(const std::string& name);
+
+/// A limiter: a reconstruction that takes a slope, as forms of waves use it.
+struct LimiterKind {
+  std::string name;
+  Slope slope;
+};
+/// Every reconstruction with a slope.
+const std::vector<LimiterKind>& limiter_kinds();
+/// Throws InputError for a name that is not there.
+const LimiterKind& limiter_kind(const std::string& name);
 
 /// Of kinds that take slopes, on any spacing: no value lies beyond its neighbours.
 void reconstruct_uneven(const ReconstructionKind& kind, const Rows& rows, const FaceSpacing& spacing,

@@ -12,24 +12,15 @@ namespace {
 
 const Words later_conditions{"free-drainage", "seepage"};
 
-Expected expected_for(Quantity quantity, const Dimensions& d) {
-  switch (quantity) {
-    case Quantity::unknown:
-      return d.a_value();
-    case Quantity::flux:
-      return {d.flux, false, "a flux"};
-    case Quantity::gradient:
-      return {d.gradient, true, "a gradient"};
-    case Quantity::fraction:
-      return {Unit(), false, "a plain number"};
-    case Quantity::impedance:
-      return {d.impedance, false, "an impedance"};
-    case Quantity::count:
-      return {Unit(), false, "a whole number"};
-    case Quantity::exchange:
-      break;
-  }
-  return {d.exchange, false, "an exchange coefficient"};
+Expected expected_for(const Quantity& quantity, const Dimensions& d) {
+  if (quantity.is_value()) return d.a_value();
+  if (quantity.is_number()) return {Unit(), false, quantity.name};
+  Unit unit = d.unknown.power(quantity.unknown) * d.flux.power(quantity.flux) *
+              Unit::of("m").power(quantity.length) * Unit::of("s").power(quantity.time);
+  // The same dimension by the name that people know.
+  for (const Unit* known : {&d.flux, &d.exchange})
+    if (unit.same_dimension(*known)) unit = *known;
+  return {unit, quantity.unknown > 0, quantity.name};
 }
 
 std::string sentence_of(const BoundaryConditionKind& kind, const std::string& unknown,
@@ -43,7 +34,7 @@ std::string sentence_of(const BoundaryConditionKind& kind, const std::string& un
     values.push_back(all[i]);
     key = argument.key;
     how += (how.empty() ? ", " : " and ") + argument.key + " " + all[i].text;
-    if (argument.key == "layer") how += " cells";
+    how += argument.quantity.counted;
   }
   const auto put = [&](const std::string& mark, const std::string& text) {
     if (const auto at = result.find(mark); at != std::string::npos) result.replace(at, mark.size(), text);
@@ -59,6 +50,13 @@ struct ReadBoundary {
   Boundary boundary;
   std::string text;
 };
+
+std::string out_of_range(const Quantity& quantity) {
+  const std::string lowest = to_text(quantity.lowest), highest = to_text(quantity.highest);
+  if (std::isinf(quantity.highest)) return "must not be below " + (quantity.lowest == 0 ? "zero" : lowest);
+  if (std::isinf(quantity.lowest)) return "must not be above " + highest;
+  return "must lie between " + lowest + " and " + highest;
+}
 
 class BoundaryReader {
  public:
@@ -162,7 +160,7 @@ class BoundaryReader {
         values.push_back({Function(a.otherwise.value_or(NAN)), "", ""});
         continue;
       }
-      if (a.quantity == Quantity::count) {
+      if (a.quantity.whole) {
         const Index whole = section.whole(a.key, 1);
         values.push_back({Function(static_cast<Real>(whole)), std::to_string(whole), ""});
         continue;
@@ -172,15 +170,12 @@ class BoundaryReader {
     return values;
   }
 
-  Value value(const Node& node, const std::string& path, Quantity quantity) const {
+  Value value(const Node& node, const std::string& path, const Quantity& quantity) const {
     const Expected expected = expected_for(quantity, dimensions_);
     const Value v = read_value(context_, node, path, expected, variables_);
-    if (quantity == Quantity::fraction && v.function.is_constant() &&
-        !(v.function(Point{}) >= 0 && v.function(Point{}) <= 1))
-      throw CaseError(node.place.text(), path, "must lie between 0 and 1");
-    if ((quantity == Quantity::exchange || quantity == Quantity::impedance) && v.function.is_constant() &&
-        !(v.function(Point{}) >= 0))
-      throw CaseError(node.place.text(), path, "must not be below zero");
+    const Real number = v.function.is_constant() ? v.function(Point{}) : quantity.lowest;
+    if (!(number >= quantity.lowest && number <= quantity.highest))
+      throw CaseError(node.place.text(), path, out_of_range(quantity));
     return v;
   }
 
@@ -303,7 +298,5 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
   }
   read_corners(section, named, result);
 }
-
-namespace {}  // namespace
 
 }  // namespace williwaw::casefile

@@ -2,6 +2,7 @@
 #include "casefile/sections/sections.hpp"
 #include "williwaw/terms/numerical_flux.hpp"
 #include "williwaw/terms/reconstruction.hpp"
+#include "williwaw/terms/wave_flux.hpp"
 
 namespace williwaw::casefile {
 
@@ -17,7 +18,8 @@ void read_space(const Context& context, const Node& root, Case& result) {
       section.fail(key,
                    "belongs to advection (transport, conservation) and to a wave with form = "
                    "\"first-order\"; diffusion takes central differences");
-  Words reconstructions, fluxes = wave_flux_names();
+  Words reconstructions, fluxes;
+  for (const auto& kind : wave_fluxes()) fluxes.push_back(kind.name);
   for (const auto& kind : limiter_kinds()) reconstructions.push_back(kind.name);
   if (advection) {
     reconstructions.clear();

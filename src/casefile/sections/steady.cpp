@@ -20,8 +20,14 @@ void read_steady(const Context& context, const Node& node, Case& result) {
   }
   if (section.has("iterations")) rules.iterations = section.whole("iterations", 1);
   if (const Node* relaxation = section.find("relaxation")) {
-    if (rules.solver != "sor")
-      section.fail("relaxation", "belongs to solver = \"sor\", not to '" + rules.solver + "'");
+    const SolverKind* kind = solver_kind(rules.solver);
+    if (!kind || !kind->takes_relaxation) {
+      Words takers;
+      for (const SolverKind& k : solver_kinds())
+        if (k.takes_relaxation) takers.push_back('"' + k.name + '"');
+      section.fail("relaxation",
+                   "belongs to solver = " + listed(takers, "or") + ", not to '" + rules.solver + "'");
+    }
     rules.relaxation =
         read_number(context, *relaxation, "steady.relaxation", {Unit(), false, "a plain number"});
     if (!(rules.relaxation > 0 && rules.relaxation < 2))

@@ -34,7 +34,7 @@ class Absorbing final : public BoundaryCondition {
 
 BoundaryConditionKind boundaries::absorbing_kind() {
   BoundaryConditionKind kind{"absorbing",
-                             {{"order", Quantity::count, 1.0}, {"layer", Quantity::count, 0.0}},
+                             {{"order", quantities::count, 1.0}, {"layer", quantities::cells, 0.0}},
                              [](const std::vector<Function>& a) {
                                const auto whole = [](const Function& f) {
                                  return static_cast<int>(std::lround(f(Point{})));

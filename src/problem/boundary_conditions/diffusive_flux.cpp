@@ -24,7 +24,7 @@ class DiffusiveFlux final : public BoundaryCondition {
 
 BoundaryConditionKind boundaries::diffusive_flux_kind() {
   return {"diffusive_flux",
-          {{"", Quantity::flux}},
+          {{"", quantities::flux}},
           [](const std::vector<Function>& a) { return std::make_shared<DiffusiveFlux>(a[0]); },
           "diffusive flux {0} into the domain"};
 }

@@ -25,7 +25,7 @@ class Dirichlet final : public BoundaryCondition {
 
 BoundaryConditionKind boundaries::dirichlet_kind() {
   return {"dirichlet",
-          {{"", Quantity::unknown}},
+          {{"", quantities::unknown}},
           [](const std::vector<Function>& a) { return std::make_shared<Dirichlet>(a[0]); },
           "{u} prescribed: {0}"};
 }

@@ -26,7 +26,7 @@ class Driven final : public BoundaryCondition {
 
 BoundaryConditionKind boundaries::driven_kind() {
   BoundaryConditionKind kind{"driven",
-                             {{"displacement", Quantity::unknown}, {"force", Quantity::flux}},
+                             {{"displacement", quantities::unknown}, {"force", quantities::flux}},
                              [](const std::vector<Function>& a) {
                                // What is not given is not a number.
                                const bool moved = !a[0].is_constant() || !std::isnan(a[0](Point{}));

@@ -20,7 +20,7 @@ class Flux final : public BoundaryCondition {
 
 BoundaryConditionKind boundaries::flux_kind() {
   return {"flux",
-          {{"", Quantity::flux}},
+          {{"", quantities::flux}},
           [](const std::vector<Function>& a) { return std::make_shared<Flux>(a[0]); },
           "flux {0} into the domain"};
 }

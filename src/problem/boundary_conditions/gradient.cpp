@@ -25,7 +25,7 @@ class Gradient final : public BoundaryCondition {
 
 BoundaryConditionKind boundaries::gradient_kind() {
   return {"gradient",
-          {{"", Quantity::gradient}},
+          {{"", quantities::gradient}},
           [](const std::vector<Function>& a) { return std::make_shared<Gradient>(a[0]); },
           "gradient of {u} along the outward normal {0}"};
 }

@@ -21,7 +21,7 @@ class Impedance final : public BoundaryCondition {
 
 BoundaryConditionKind boundaries::impedance_kind() {
   BoundaryConditionKind kind{"impedance",
-                             {{"", Quantity::impedance}},
+                             {{"", quantities::impedance}},
                              [](const std::vector<Function>& a) { return std::make_shared<Impedance>(a[0]); },
                              "impedance {0}"};
   kind.of_waves = true;

@@ -33,7 +33,7 @@ bool is_given(const Function& f) {
 BoundaryConditionKind boundaries::outflow_kind() {
   BoundaryConditionKind kind{
       "outflow",
-      {{"backflow", Quantity::unknown, NAN}, {"backflow_stabilization", Quantity::fraction, NAN}},
+      {{"backflow", quantities::unknown, NAN}, {"backflow_stabilization", quantities::fraction, NAN}},
       [](const std::vector<Function>& a) {
         using enum AdvectiveBoundary::Backflow;
         if (is_given(a[0])) return std::make_shared<Outlet>(value, a[0]);

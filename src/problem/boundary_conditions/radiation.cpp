@@ -36,7 +36,7 @@ class Radiation final : public BoundaryCondition {
 
 BoundaryConditionKind boundaries::radiation_kind() {
   return {"radiation",
-          {{"emissivity", Quantity::fraction}, {"ambient", Quantity::unknown}},
+          {{"emissivity", quantities::fraction}, {"ambient", quantities::unknown}},
           [](const std::vector<Function>& a) { return std::make_shared<Radiation>(a[0], a[1]); },
           "radiation to {1}, emissivity {0}",
           true};

@@ -23,7 +23,7 @@ class Robin final : public BoundaryCondition {
 
 BoundaryConditionKind boundaries::robin_kind() {
   return {"robin",
-          {{"coefficient", Quantity::exchange}, {"ambient", Quantity::unknown}},
+          {{"coefficient", quantities::exchange}, {"ambient", quantities::unknown}},
           [](const std::vector<Function>& a) { return std::make_shared<Robin>(a[0], a[1]); },
           "exchange with {1}, coefficient {0}"};
 }

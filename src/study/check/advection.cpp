@@ -2,6 +2,7 @@
 // the velocity does, and outlets under backflow.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "study/wording.hpp"
@@ -14,21 +15,28 @@ std::string unit_of(const Case& given, const char* unit) {
   return given.flow_unit.empty() ? "" : unit;
 }
 
-bool is_central(const Case& given) {
-  return given.problem.numerical_flux == "central" || given.problem.numerical_flux == "lax-wendroff";
+const NumericalFlux& flux_of(const Case& given) {
+  return numerical_flux(given.problem.numerical_flux);
+}
+
+bool of_first_order(const Case& given) {
+  return reconstruction_kind(given.problem.reconstruction).order == 1;
 }
 
 // Where neighbours count with the wrong sign.
 bool wiggles(const Case& given, const verify::AdvectionNumbers& s) {
-  return given.problem.numerical_flux == "central" && given.problem.reconstruction == "first-order" &&
-         s.peclet > 2;
+  return of_first_order(given) && s.peclet > flux_of(given).largest_peclet;
 }
 
 std::string peclet_text(const Case& given, const verify::AdvectionNumbers& s) {
-  const bool limited = given.problem.reconstruction != "first-order";
-  if (wiggles(given, s)) return "above 2: oscillations of the central flux at steep fronts";
-  if (is_central(given)) return "up to 2: no oscillations of the central flux";
-  if (limited) return "limited reconstruction: numerical diffusion at extrema and fronts only";
+  const NumericalFlux& flux = flux_of(given);
+  const std::string most = readable(flux.largest_peclet);
+  if (wiggles(given, s))
+    return fmt::format("above {}: oscillations of the {} flux at steep fronts", most, flux.name);
+  if (!of_first_order(given)) return "limited reconstruction: numerical diffusion at extrema and fronts only";
+  if (std::isfinite(flux.largest_peclet))
+    return fmt::format("up to {}: no oscillations of the {} flux", most, flux.name);
+  if (flux.order > 1) return "flux of order 2: oscillations at steep fronts";
   return s.peclet > 2 ? "above 2: numerical diffusion of the first-order flux exceeds the physical one"
                       : "numerical diffusion below the physical one";
 }
@@ -41,8 +49,8 @@ void numerical_diffusion_rows(const Case& given, const verify::AdvectionNumbers&
     const Real extra = s.numerical_diffusion[a], real = s.diffusivity[a];
     std::string text = readable(extra, unit);
     if (extra == 0)
-      text = given.problem.reconstruction == "first-order" ? "0 to leading order: dispersive error instead"
-                                                           : "0 to leading order, away from extrema";
+      text = of_first_order(given) ? "0 to leading order: dispersive error instead"
+                                   : "0 to leading order, away from extrema";
     else if (real > 0)
       text += fmt::format(", {} times the physical {}", readable(extra / real), readable(real, unit));
     else
@@ -56,10 +64,9 @@ void numerical_diffusion_rows(const Case& given, const verify::AdvectionNumbers&
 
 std::string space_text(const Case& given) {
   const ReconstructionKind& kind = reconstruction_kind(given.problem.reconstruction);
-  const bool second = kind.name == "first-order" && is_central(given);
   std::string text =
       fmt::format("flux form, reconstruction {}, numerical flux {}, order {} for smooth solutions", kind.name,
-                  given.problem.numerical_flux, second ? 2 : kind.order);
+                  given.problem.numerical_flux, std::max(flux_of(given).order, kind.order));
   if (!kind.slope && given.problem.grid().dimension() > 1) text += "; reconstruction of point fluxes";
   if (!kind.slope && given.problem.grid().dimension() == 1) text += "; unknowns are cell means";
   return text + "; diffusion central, order 2";
@@ -111,7 +118,7 @@ void advection_section(const Case& given, const Prepared& prepared, Report& repo
 void advection_warnings(const Case& given, const Prepared& prepared, Report& report) {
   const auto& s = *prepared.advection;
   const auto& stability = prepared.stability;
-  const bool first = given.problem.reconstruction == "first-order";
+  const bool first = of_first_order(given);
   Real worst = 0;
   for (int a = 0; a < given.problem.grid().dimension(); ++a)
     if (s.numerical_diffusion[a] > s.diffusivity[a]) worst = std::max(worst, s.numerical_diffusion[a]);
@@ -120,9 +127,10 @@ void advection_warnings(const Case& given, const Prepared& prepared, Report& rep
         "numerical diffusion {} exceeds the physical one; remedy: space.reconstruction = \"van-leer\"",
         readable(worst, unit_of(given, "m^2/s"))));
   if (wiggles(given, s))
-    report.note(
-        "cell Peclet number above 2: oscillations beyond the data range at steep fronts; remedy: a finer "
-        "grid, \"upwind\" with \"van-leer\", or \"hybrid\"");
+    report.note(fmt::format(
+        "cell Peclet number above {}: oscillations beyond the data range at steep fronts; remedy: a finer "
+        "grid, \"upwind\" with \"van-leer\", or \"hybrid\"",
+        readable(flux_of(given).largest_peclet)));
   if (s.compresses && given.problem.equation().advection->conservative)
     report.note(
         "velocity not divergence-free: the advected quantity accumulates where the divergence is negative; "

@@ -73,7 +73,7 @@ void AdvectionScheme::check() const {
                      called + " is for one dimension: without terms across axes it is unstable in more");
   if (flux->needs_step && !grid.axis(0).is_uniform())
     throw InputError(Subject::numerical_flux, called + " needs a uniform axis");
-  if ((flux->needs_step || flux->blends) && reconstruction->name != "first-order")
+  if ((flux->needs_step || flux->blends) && reconstruction->order > 1)
     throw InputError(Subject::numerical_flux, called + " takes reconstruction \"first-order\"");
   if (law && has_divergence_term)
     throw InputError("form \"advective\" needs a velocity; a flux law is conservative");

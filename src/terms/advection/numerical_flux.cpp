@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "grid/named.hpp"
 #include "terms/advection/fluxes/kinds.hpp"
 
 namespace williwaw {
@@ -58,21 +59,16 @@ Real TurningPoints::largest_speed(const FluxLaw& law, int direction, Real lowest
 }
 
 const std::vector<NumericalFlux>& numerical_fluxes() {
-  static const std::vector<NumericalFlux> all{fluxes::central(),        fluxes::upwind(),
-                                              fluxes::engquist_osher(), fluxes::local_lax_friedrichs(),
-                                              fluxes::lax_friedrichs(), fluxes::lax_wendroff(),
-                                              fluxes::hybrid(),         fluxes::power_law()};
+  static const std::vector<NumericalFlux> all{
+#define KIND(name) fluxes::name(),
+#include "terms/advection/fluxes/list.inc"
+#undef KIND
+  };
   return all;
 }
 
 const NumericalFlux& numerical_flux(const std::string& name) {
-  const auto& all = numerical_fluxes();
-  const auto found = std::ranges::find(all, name, &NumericalFlux::name);
-  if (found != all.end()) return *found;
-  std::string known;
-  for (const auto& f : all) known += (known.empty() ? "" : ", ") + f.name;
-  throw InputError(Subject::numerical_flux,
-                   "there is no numerical flux called '" + name + "'; there are " + known);
+  return named(numerical_fluxes(), name, Subject::numerical_flux, "numerical flux");
 }
 
 }  // namespace williwaw

@@ -14,7 +14,8 @@ SemiLagrangian::SemiLagrangian(ProblemBalance& balance, LineId line, int threads
     : balance_(balance), grid_(balance.grid()), line_(line), threads_(threads) {
   const Equation& e = balance.problem().equation();
   if (e.advection->law)
-    throw InputError(Subject::scheme, 
+    throw InputError(
+        Subject::scheme,
         "scheme 'semi-lagrangian' follows a velocity; shocks of a flux law need schemes in flux form");
   if (!e.storage.is_constant())
     throw InputError(Subject::scheme, "scheme 'semi-lagrangian' needs a storage that is one number");

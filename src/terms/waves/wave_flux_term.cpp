@@ -16,11 +16,6 @@ Needs WaveFluxTerm::needs() const {
 
 namespace {
 
-/// Of rate and stress together: values on a face, slopes across a cell.
-struct Pair {
-  Real p = 0, s = 0;
-};
-
 /// What a boundary says about one of its faces at a time: value·u + q + rate·p = data, or how fast the place
 /// moves.
 struct BoundaryLaw {
@@ -59,11 +54,11 @@ class EvaluatedWaveFlux final : public EvaluatedTerm {
   }
   static Cell next(const Along& a, Cell cell, bool upper);
   Real boundary_slope(const Along& a, const Real* f, Cell cell, bool upper) const;
-  Pair slopes(const Along& a, Cell cell) const;
-  Pair between(const Along& a, Pair low, Index below, Pair high, Index above) const;
-  Pair upper_face(const Along& a, Cell cell, Real& power, LineId& line) const;
-  Pair lower_face(const Along& a, Cell cell, Real& power, LineId& line) const;
-  Pair at_boundary(const Along& a, Cell cell, bool upper, Real& power, LineId& line) const;
+  RateAndStress slopes(const Along& a, Cell cell) const;
+  WaveFace::Side side(const Along& a, Cell cell, Real half) const;
+  RateAndStress upper_face(const Along& a, Cell cell, Real& power, LineId& line) const;
+  RateAndStress lower_face(const Along& a, Cell cell, Real& power, LineId& line) const;
+  RateAndStress at_boundary(const Along& a, Cell cell, bool upper, Real& power, LineId& line) const;
 
   const WaveMedium& medium_;
   Real step_ = 0;
@@ -151,12 +146,12 @@ Real EvaluatedWaveFlux::boundary_slope(const Along& a, const Real* f, Cell cell,
   if (boundary(a, cell, !upper)) return 0;
   const Cell inner = next(a, cell, !upper);
   const Real d = upper ? f[cell.n] - f[inner.n] : f[inner.n] - f[cell.n];
-  if (medium_.flux() == WaveFlux::lax_wendroff) {
+  if (medium_.flux().half_step_ahead) {
     // What meets the boundary half a step later is still on its way.
     return d * (1 - step_ / a.spacing * medium_.speed(a.axis, cell.n));
   }
   const bool two_cells = boundary(a, inner, !upper) != nullptr;
-  if (medium_.centred() || two_cells) return medium_.centred() ? d : 0.0;
+  if (medium_.flux().centred || two_cells) return medium_.flux().centred ? d : 0.0;
   // What overshoots at a boundary comes back from it: the slope there is no steeper than the one inside.
   const Cell innermost = next(a, inner, !upper);
   const Real e = upper ? f[inner.n] - f[innermost.n] : f[innermost.n] - f[inner.n];
@@ -165,11 +160,11 @@ Real EvaluatedWaveFlux::boundary_slope(const Along& a, const Real* f, Cell cell,
 
 // What runs up and what runs down are limited each by itself: of limited rates and stresses that are not,
 // both together can grow whatever the step (LeVeque, 2002).
-Pair EvaluatedWaveFlux::slopes(const Along& a, Cell cell) const {
+RateAndStress EvaluatedWaveFlux::slopes(const Along& a, Cell cell) const {
   const bool low_boundary = boundary(a, cell, false), high_boundary = boundary(a, cell, true);
   if (low_boundary || high_boundary) {
     // Beside a boundary the one difference there is stands for both.
-    if (medium_.centred() || (low_boundary && high_boundary)) return {};
+    if (medium_.flux().centred || (low_boundary && high_boundary)) return {};
     return {boundary_slope(a, a.p, cell, high_boundary), boundary_slope(a, a.s, cell, high_boundary)};
   }
   const Index low = next(a, cell, false).n, here = cell.n, high = next(a, cell, true).n;
@@ -182,38 +177,19 @@ Pair EvaluatedWaveFlux::slopes(const Along& a, Cell cell) const {
   return {0.5 * (down - up) / z, 0.5 * (down + up)};
 }
 
-// Rate and stress on the face between two cells.
-Pair EvaluatedWaveFlux::between(const Along& a, Pair low, Index below, Pair high, Index above) const {
-  const Real p = 0.5 * (low.p + high.p), s = 0.5 * (low.s + high.s);
-  const Real dp = high.p - low.p, ds = high.s - low.s;
-  switch (medium_.flux()) {
-    case WaveFlux::central:
-      return {p, s};
-    case WaveFlux::lax_friedrichs: {
-      // Storage times p and stress over conductivity are what is kept: both are spread by spacing/(2·step).
-      const Real spread = 0.5 * a.spacing / step_;
-      return {p + spread * ds /
-                      (0.5 * (medium_.conductivity(a.axis, below) + medium_.conductivity(a.axis, above))),
-              s + spread * dp * 0.5 * (medium_.storage(below) + medium_.storage(above))};
-    }
-    case WaveFlux::lax_wendroff: {
-      const Real half = 0.5 * step_ / a.spacing;
-      return {
-          p + half * ds / (0.5 * (medium_.storage(below) + medium_.storage(above))),
-          s + half * dp * 0.5 * (medium_.conductivity(a.axis, below) + medium_.conductivity(a.axis, above))};
-    }
-    case WaveFlux::upwind:
-      break;
-  }
-  const Real z_low = medium_.impedance(a.axis, below), z_high = medium_.impedance(a.axis, above);
-  const Real from_low = low.s - z_low * low.p, from_high = high.s + z_high * high.p;
-  return {(from_high - from_low) / (z_low + z_high),
-          (z_high * from_low + z_low * from_high) / (z_low + z_high)};
+// One side of a face with the slope that reaches to it.
+WaveFace::Side EvaluatedWaveFlux::side(const Along& a, Cell cell, Real half) const {
+  const RateAndStress slope = slopes(a, cell);
+  return {{a.p[cell.n] + half * slope.p, a.s[cell.n] + half * slope.s},
+          medium_.storage(cell.n),
+          medium_.conductivity(a.axis, cell.n),
+          medium_.impedance(a.axis, cell.n)};
 }
 
 // The boundary's law meets the characteristic from inside, q − Z·p* = what comes, with q the force into the
 // domain.
-Pair EvaluatedWaveFlux::at_boundary(const Along& a, Cell cell, bool upper, Real& power, LineId& line) const {
+RateAndStress EvaluatedWaveFlux::at_boundary(const Along& a, Cell cell, bool upper, Real& power,
+                                             LineId& line) const {
   const WaveMedium::FaceOfClosure& found = *boundary(a, cell, upper);
   const BoundaryClosure& closure = medium_.closures()[static_cast<std::size_t>(found.closure)];
   const BoundaryLaw& law =
@@ -234,15 +210,13 @@ Pair EvaluatedWaveFlux::at_boundary(const Along& a, Cell cell, bool upper, Real&
   return {moves, upper ? force : -force};
 }
 
-Pair EvaluatedWaveFlux::upper_face(const Along& a, Cell cell, Real& power, LineId& line) const {
+RateAndStress EvaluatedWaveFlux::upper_face(const Along& a, Cell cell, Real& power, LineId& line) const {
   if (boundary(a, cell, true)) return at_boundary(a, cell, true, power, line);
   const Cell above = next(a, cell, true);
-  const Pair of_low = slopes(a, cell), of_high = slopes(a, above);
-  return between(a, {a.p[cell.n] + 0.5 * of_low.p, a.s[cell.n] + 0.5 * of_low.s}, cell.n,
-                 {a.p[above.n] - 0.5 * of_high.p, a.s[above.n] - 0.5 * of_high.s}, above.n);
+  return medium_.flux().between({side(a, cell, 0.5), side(a, above, -0.5), a.spacing, step_});
 }
 
-Pair EvaluatedWaveFlux::lower_face(const Along& a, Cell cell, Real& power, LineId& line) const {
+RateAndStress EvaluatedWaveFlux::lower_face(const Along& a, Cell cell, Real& power, LineId& line) const {
   if (boundary(a, cell, false)) return at_boundary(a, cell, false, power, line);
   return upper_face(a, next(a, cell, false), power, line);
 }
@@ -256,7 +230,7 @@ void EvaluatedWaveFlux::add(const Line& line, std::span<const LineRates> rates) 
   for (int a = 0; a < g.dimension(); ++a) axes[static_cast<std::size_t>(a)] = along(a, line.y);
   Real* const out_p = rates[WaveUnknowns::p].flows();
   for (const auto& run : domain.runs(line.number)) {
-    Pair before;
+    RateAndStress before;
     for (Index i = run.first; i < run.first + run.count; ++i) {
       const Index n = start + i, leaf = domain.segments().number(line.number, i);
       for (int axis = 0; axis < g.dimension(); ++axis) {
@@ -264,8 +238,9 @@ void EvaluatedWaveFlux::add(const Line& line, std::span<const LineRates> rates) 
         const Cell here{n, axis == 0 ? i : axis == 1 ? line.j : line.k};
         std::array<Real, 2> power{};
         std::array<LineId, 2> booked{};
-        const Pair below = axis == 0 && i > run.first ? before : lower_face(a, here, power[0], booked[0]);
-        const Pair above = upper_face(a, here, power[1], booked[1]);
+        const RateAndStress below =
+            axis == 0 && i > run.first ? before : lower_face(a, here, power[0], booked[0]);
+        const RateAndStress above = upper_face(a, here, power[1], booked[1]);
         if (axis == 0) before = above;
         for (std::size_t side = 0; side < 2; ++side)
           if (power[side] != 0) line.booked[booked[side]].leaf(leaf) += power[side];

@@ -3,7 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "williwaw/terms/numerical_flux.hpp"
+#include "grid/named.hpp"
+#include "terms/waves/fluxes/kinds.hpp"
+#include "williwaw/terms/reconstruction.hpp"
 
 namespace williwaw {
 
@@ -21,32 +23,29 @@ void refuse(const Problem& problem) {
     throw InputError("form 'first-order' takes whole sides and differences of order 2");
 }
 
-WaveFlux flux_of(const Problem& problem) {
-  const auto& names = wave_flux_names();
-  const auto found = std::ranges::find(names, problem.numerical_flux);
-  if (found == names.end())
-    throw InputError(Subject::numerical_flux,
-                     "there is no numerical flux called '" + problem.numerical_flux + "'");
-  const auto flux = static_cast<WaveFlux>(found - names.begin());
-  if (flux == WaveFlux::lax_wendroff && problem.grid().dimension() > 1)
-    throw InputError(
-        Subject::numerical_flux,
-        "numerical flux 'lax-wendroff' is available in 1-D only; in 2-D use upwind with a limiter");
-  return flux;
-}
-
 }  // namespace
 
-const std::vector<std::string>& wave_flux_names() {
-  // In the order of WaveFlux.
-  static const std::vector<std::string> names{"upwind", "central", "lax-friedrichs", "lax-wendroff"};
-  return names;
+const std::vector<WaveFlux>& wave_fluxes() {
+  static const std::vector<WaveFlux> all{
+#define KIND(name) wave_fluxes_of::name(),
+#include "terms/waves/fluxes/list.inc"
+#undef KIND
+  };
+  return all;
 }
 
-WaveMedium::WaveMedium(const ProblemTerms& parts) : parts_(parts) {
+const WaveFlux& wave_flux(const std::string& name) {
+  return named(wave_fluxes(), name, Subject::numerical_flux, "numerical flux");
+}
+
+WaveMedium::WaveMedium(const ProblemTerms& parts)
+    : parts_(parts), flux_(wave_flux(parts.problem->numerical_flux)) {
   const Problem& problem = *parts.problem;
   refuse(problem);
-  flux_ = flux_of(problem);
+  if (flux_.half_step_ahead && problem.grid().dimension() > 1)
+    throw InputError(
+        Subject::numerical_flux,
+        "numerical flux '" + flux_.name + "' is available in 1-D only; in 2-D use upwind with a limiter");
   slope_ = limiter_kind(problem.reconstruction).slope;
   const Grid& g = grid();
   const Equation& e = problem.equation();

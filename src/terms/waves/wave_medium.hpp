@@ -6,11 +6,9 @@
 #include <cmath>
 
 #include "terms/problem_terms.hpp"
+#include "williwaw/terms/wave_flux.hpp"
 
 namespace williwaw {
-
-/// How rate and stress between two cells follow from what stands on both sides.
-enum class WaveFlux { upwind, central, lax_friedrichs, lax_wendroff };
 
 class WaveMedium {
  public:
@@ -48,9 +46,7 @@ class WaveMedium {
     return found.closure < 0 ? nullptr : &found;
   }
 
-  WaveFlux flux() const { return flux_; }
-  /// Slopes are those of both neighbours, not limited ones.
-  bool centred() const { return flux_ == WaveFlux::central || flux_ == WaveFlux::lax_wendroff; }
+  const WaveFlux& flux() const { return flux_; }
   Slope slope() const { return slope_; }
 
  private:
@@ -58,7 +54,7 @@ class WaveMedium {
   bool neighbour(Index cell, int axis, bool upper) const;
 
   const ProblemTerms& parts_;
-  WaveFlux flux_ = WaveFlux::upwind;
+  const WaveFlux& flux_;
   Slope slope_;
   std::vector<Real> storage_, damping_;
   std::array<std::vector<Real>, 3> conductivity_, impedance_;

@@ -7,22 +7,18 @@
 #include "verify/complex.hpp"
 #include "verify/search.hpp"
 #include "williwaw/terms/reconstruction.hpp"
+#include "williwaw/terms/wave_flux.hpp"
 #include "williwaw/verify/stability.hpp"
 
 namespace williwaw::verify {
 
 namespace {
 
-// step·eigenvalue of a characteristic carried with Courant number `courant`; limited slopes as if unlimited.
+// Limited slopes as if unlimited.
 Complex symbol(const Problem& problem, Real courant, Real angle) {
-  const Complex wave = std::polar(1.0, angle), back = std::conj(wave);
-  if (problem.numerical_flux == "central") return -courant * 0.5 * (wave - back);
-  if (problem.numerical_flux == "lax-friedrichs")
-    return -courant * 0.5 * (wave - back) + 0.5 * (wave - 2.0 + back);
-  if (problem.numerical_flux == "lax-wendroff")
-    return -courant * 0.5 * (wave - back) + 0.5 * courant * courant * (wave - 2.0 + back);
-  const Complex face = problem.reconstruction == "first-order" ? Complex(1) : 1.0 + 0.25 * (wave - back);
-  return -courant * face * (1.0 - back);
+  const bool constant = reconstruction_kind(problem.reconstruction).order == 1;
+  const Complex face = constant ? Complex(1) : Complex(1, 0.5 * std::sin(angle));
+  return wave_flux(problem.numerical_flux).symbol(courant, angle, face);
 }
 
 }  // namespace
@@ -40,12 +36,12 @@ Stability stability_of_system(Discretization& balance, const Scheme& scheme, Rea
   result.wave = true;
   result.step = step;
   result.stages = stages(scheme);
-  const bool plain = problem.reconstruction == "first-order" && problem.grid().dimension() == 1;
+  const ReconstructionKind& kind = reconstruction_kind(problem.reconstruction);
+  const bool plain = kind.order == 1 && problem.grid().dimension() == 1;
   result.limit = {low / fastest, plain ? Limit::Standing::bound : Limit::Standing::heuristic, where};
   result.interior = {low / fastest, Limit::Standing::heuristic, where};
   // Up to there limited characteristics gain no total variation inside (Gottlieb, Shu and Tadmor, 2001).
-  const ReconstructionKind& kind = reconstruction_kind(problem.reconstruction);
-  if (kind.limited && problem.numerical_flux == "upwind")
+  if (kind.limited && wave_flux(problem.numerical_flux).monotone)
     result.positivity = {kind.courant * monotonicity_radius_of_tableau(scheme) / fastest,
                          Limit::Standing::bound, where};
   result.courant_number = fastest * step;

@@ -20,7 +20,11 @@ WILLIWAW_CLONES void central_line(const FaceLine& line, Real* __restrict out) {
 }  // namespace
 
 NumericalFlux fluxes::central() {
-  return {.name = "central", .evaluate = central_line, .weights = central_weights};
+  return {.name = "central",
+          .order = 2,
+          .largest_peclet = 2,
+          .evaluate = central_line,
+          .weights = central_weights};
 }
 
 }  // namespace williwaw

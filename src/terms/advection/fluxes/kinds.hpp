@@ -1,4 +1,4 @@
-// The numerical fluxes, one source file each; src/space/numerical_flux.cpp lists them.
+// What a file of a numerical flux defines: NAME(), and a line KIND(NAME) in list.inc.
 #pragma once
 
 #include <algorithm>
@@ -9,14 +9,9 @@
 
 namespace williwaw::fluxes {
 
-NumericalFlux central();
-NumericalFlux upwind();
-NumericalFlux engquist_osher();
-NumericalFlux local_lax_friedrichs();
-NumericalFlux lax_friedrichs();
-NumericalFlux lax_wendroff();
-NumericalFlux hybrid();
-NumericalFlux power_law();
+#define KIND(name) NumericalFlux name();
+#include "list.inc"
+#undef KIND
 
 using Weights = std::pair<Real, Real>;
 

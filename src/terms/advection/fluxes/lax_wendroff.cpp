@@ -26,6 +26,7 @@ void lax_wendroff_line(const FaceLine& line, Real* out) {
 
 NumericalFlux fluxes::lax_wendroff() {
   return {.name = "lax-wendroff",
+          .order = 2,
           .needs_step = true,
           .evaluate = lax_wendroff_line,
           .weights = lax_wendroff_weights};

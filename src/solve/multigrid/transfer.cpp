@@ -2,7 +2,7 @@
 #include <algorithm>
 
 #include "grid/clones.hpp"
-#include "multigrid.hpp"
+#include "hierarchy.hpp"
 
 namespace williwaw {
 

@@ -3,7 +3,7 @@
 #include <cmath>
 #include <numbers>
 
-#include "williwaw/solve/linear_solver.hpp"
+#include "kinds.hpp"
 
 namespace williwaw {
 namespace {
@@ -122,6 +122,26 @@ class Relaxation final : public LinearSolver {
 
 std::unique_ptr<LinearSolver> make_relaxation_solver(const std::string& name, const SolverRules& rules) {
   return std::make_unique<Relaxation>(name, rules);
+}
+
+SolverKind solvers::jacobi() {
+  return {.name = "jacobi", .iterates = true, .make = [](const SolverRules& r) {
+            return make_relaxation_solver("jacobi", r);
+          }};
+}
+
+SolverKind solvers::gauss_seidel() {
+  return {.name = "gauss-seidel", .iterates = true, .make = [](const SolverRules& r) {
+            return make_relaxation_solver("gauss-seidel", r);
+          }};
+}
+
+SolverKind solvers::sor() {
+  return {.name = "sor",
+          .iterates = true,
+          .takes_relaxation = true,
+          .known_once_factored = true,
+          .make = [](const SolverRules& r) { return make_relaxation_solver("sor", r); }};
 }
 
 }  // namespace williwaw

@@ -4,8 +4,8 @@
 #include <Eigen/SparseCore>
 #include <cmath>
 
+#include "kinds.hpp"
 #include "williwaw/domain/reductions.hpp"
-#include "williwaw/solve/linear_solver.hpp"
 
 namespace williwaw {
 namespace {
@@ -94,6 +94,10 @@ class BiconjugateGradients final : public LinearSolver {
 
 std::unique_ptr<LinearSolver> make_bicgstab_solver(const SolverRules& rules) {
   return std::make_unique<BiconjugateGradients>(rules);
+}
+
+SolverKind solvers::bicgstab() {
+  return {.name = "bicgstab", .iterates = true, .make = make_bicgstab_solver};
 }
 
 }  // namespace williwaw

@@ -6,8 +6,8 @@
 #include <cmath>
 #include <numbers>
 
-#include "separable.hpp"
-#include "williwaw/solve/linear_solver.hpp"
+#include "kinds.hpp"
+#include "solve/separable.hpp"
 
 namespace williwaw {
 namespace {
@@ -265,6 +265,12 @@ bool is_separable(const LinearSystem& system) {
   const auto* faces = std::get_if<FaceSystem>(&system);
   const auto parts = faces ? separate(*faces) : std::nullopt;
   return parts && transforms_of(*parts);
+}
+
+SolverKind solvers::transform() {
+  return {.name = "transform", .known_once_factored = true, .make = [](const SolverRules&) {
+            return make_transform_solver();
+          }};
 }
 
 }  // namespace williwaw

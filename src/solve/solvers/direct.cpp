@@ -1,7 +1,7 @@
 #include <Eigen/SparseCholesky>
 #include <Eigen/SparseLU>
 
-#include "williwaw/solve/linear_solver.hpp"
+#include "kinds.hpp"
 
 namespace williwaw {
 namespace {
@@ -52,6 +52,12 @@ class Direct final : public LinearSolver {
 
 std::unique_ptr<LinearSolver> make_direct_solver() {
   return std::make_unique<Direct>();
+}
+
+SolverKind solvers::direct() {
+  return {.name = "direct", .takes_singular = false, .make = [](const SolverRules&) {
+            return make_direct_solver();
+          }};
 }
 
 }  // namespace williwaw

@@ -1,4 +1,4 @@
-#include "multigrid.hpp"
+#include "hierarchy.hpp"
 
 #include <omp.h>
 

@@ -6,8 +6,8 @@
 #include <cmath>
 
 #include "domain/summing.hpp"
-#include "multigrid.hpp"
-#include "williwaw/solve/linear_solver.hpp"
+#include "kinds.hpp"
+#include "solve/multigrid/hierarchy.hpp"
 
 namespace williwaw {
 namespace {
@@ -152,6 +152,14 @@ std::unique_ptr<LinearSolver> make_cg_solver(const SolverRules& rules) {
 
 std::unique_ptr<LinearSolver> make_multigrid_solver(const SolverRules& rules) {
   return std::make_unique<ConjugateGradients>(rules, true);
+}
+
+SolverKind solvers::cg() {
+  return {.name = "cg", .iterates = true, .make = make_cg_solver};
+}
+
+SolverKind solvers::multigrid() {
+  return {.name = "multigrid", .iterates = true, .make = make_multigrid_solver};
 }
 
 }  // namespace williwaw

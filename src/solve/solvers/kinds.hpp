@@ -1,0 +1,12 @@
+// What a file of a linear solver defines: NAME(), and a line KIND(NAME) in list.inc.
+#pragma once
+
+#include "williwaw/solve/linear_solver.hpp"
+
+namespace williwaw::solvers {
+
+#define KIND(name) SolverKind name();
+#include "list.inc"
+#undef KIND
+
+}  // namespace williwaw::solvers

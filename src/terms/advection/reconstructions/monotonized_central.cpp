@@ -1,0 +1,27 @@
+// The mean of both differences, at most twice the smaller one (van Leer, 1977).
+#include "kinds.hpp"
+
+namespace williwaw {
+namespace {
+
+struct MonotonizedSlope {
+  [[gnu::always_inline]] static Real of(Real a, Real b) {
+    const Real size =
+        reconstructions::least(0.5 * std::abs(a + b), 2 * reconstructions::least(std::abs(a), std::abs(b)));
+    return reconstructions::common_sign(a, b) * size;
+  }
+};
+
+WILLIWAW_CLONES void monotonized_central_line(const Rows& u, Index n, Real* l, Real* r) {
+  reconstructions::by_slope<MonotonizedSlope>(u, n, l, r);
+}
+
+}  // namespace
+
+ReconstructionKind reconstructions::monotonized_central() {
+  return {
+      "monotonized-central", 2, 2, true, courant_of_slope(2), monotonized_central_line, MonotonizedSlope::of,
+      central_symbol};
+}
+
+}  // namespace williwaw
