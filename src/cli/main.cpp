@@ -87,8 +87,7 @@ int program(int argc, char** argv) {
   auto* plot = app.add_subcommand("plot", "draw one more figure of a run");
   add_drawing(*plot, to_plot);
   plot->add_option("KIND", to_plot.kind,
-                   "profiles, map, contours, surface, slices, outer-faces, spacetime, series, budget, "
-                   "residuals, boundary or steps; of a case: stability");
+                   plot::figure_names(false) + "; of a case file: " + plot::figure_names(true));
   plot->add_option("--set", to_plot.set, "of a case: replace a value")->allow_extra_args(false);
   plot->add_option("--levels", to_plot.levels, "number of bands of contours")->check(CLI::Range(2, 200));
   plot->add_option("--of", to_plot.of, "quantity: a probe or column of the series, a boundary");

@@ -42,7 +42,8 @@ void take_plane(const std::string& text, const plot::RunFolder& run, FigureReque
 
 // Opened for the unknown that is to be shown.
 plot::RunFolder open_run(const PlotArguments& a) {
-  if (a.of.empty() || !plot::shows_unknown(a.kind)) return plot::RunFolder(a.run);
+  if (a.of.empty() || (!a.kind.empty() && plot::figure_kind(a.kind).of != plot::Shown::unknown))
+    return plot::RunFolder(a.run);
   try {
     return plot::RunFolder(a.run, a.of);
   } catch (const store::UnknownName& e) {
@@ -57,7 +58,8 @@ FigureRequest request_from(const PlotArguments& a, const plot::RunFolder& run) {
   const auto& d = run.fields().description();
   request.levels = a.levels;
   // The first unknown needs no name.
-  if (plot::shows_unknown(request.kind) && a.of == run.fields().unknowns().front()) request.of.clear();
+  if (plot::figure_kind(request.kind).of == plot::Shown::unknown && a.of == run.fields().unknowns().front())
+    request.of.clear();
   for (const auto& t : split(a.times, ',')) request.times.push_back(quantity(t, d.time, "--times"));
   if (!a.range.empty()) {
     const auto ends = split(a.range, ',');
@@ -94,17 +96,15 @@ plot::Output output_from(const PlotArguments& a) {
 
 // Of a case that was not run: what the analysis has to show.
 int plot_case(const PlotArguments& a) {
-  const std::string kind = a.kind.empty() ? "stability" : a.kind;
-  if (kind != "stability" && kind != "dispersion")
-    throw InputError(
-        "plot: of a case there are 'stability' and 'dispersion'; other figures belong to the result folder "
-        "of a "
-        "run");
+  const plot::FigureKind& kind = plot::figure_kind(a.kind.empty() ? "stability" : a.kind);
+  if (!kind.draw_case)
+    throw InputError("plot: of a case there are " + plot::figure_names(true) + "; " + kind.name +
+                     " belongs to the result folder of a run");
   const casefile::Case given = study::open_case(a.run, a.set);
   study::Prepared prepared = study::prepare(given);
   plot::Output out = output_from(a);
-  if (out.file.empty()) out.file = a.run.stem().string() + "-" + kind + "." + a.format;
-  (kind == "stability" ? plot::draw_stability : plot::draw_dispersion)(given, prepared, out);
+  if (out.file.empty()) out.file = a.run.stem().string() + "-" + kind.name + "." + a.format;
+  kind.draw_case(given, prepared, out);
   say("{}\n", out.file.string());
   return done;
 }

@@ -45,10 +45,10 @@ std::vector<std::filesystem::path> draw_figures(const casefile::Case& given, con
   const plot::RunFolder finished(folder);
   for (const auto& figure : given.figures) try {
       // What the analysis shows needs no results.
-      if (figure.kind == "stability" || figure.kind == "dispersion") {
+      if (const auto& kind = plot::figure_kind(figure.kind); kind.draw_case) {
         plot::Output out;
         out.file = folder / "figures" / (figure.kind + ".png");
-        (figure.kind == "stability" ? plot::draw_stability : plot::draw_dispersion)(given, prepared, out);
+        kind.draw_case(given, prepared, out);
         files.push_back(out.file);
         continue;
       }
@@ -73,6 +73,7 @@ int check(const CheckArguments& arguments) {
   if (arguments.at.empty()) memory = study::peak_memory(arguments.file, arguments.set);
   const casefile::Case given =
       study::open_case(arguments.file, arguments.set, {}, {arguments.memory, memory});
+  plot::check_figures(given);
   study::Prepared prepared = study::prepare(given);
   prepared.memory = memory;
   if (arguments.at.empty()) prepared.seconds = study::measured_seconds(given, prepared);
@@ -97,6 +98,7 @@ int recover(const std::filesystem::path& folder) {
 
 int run(const RunArguments& arguments) {
   const casefile::Case given = study::open_case(arguments.file, arguments.set, {}, {arguments.memory});
+  plot::check_figures(given);
   study::Prepared prepared = study::prepare(given, {arguments.threads});
   // Stages that cannot be run are found before anything is said or done.
   const auto later =

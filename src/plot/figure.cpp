@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "casefile/reader.hpp"
+#include "grid/named.hpp"
 #include "kinds.hpp"
 
 namespace williwaw::plot {
@@ -12,13 +14,11 @@ namespace williwaw::plot {
 RunFolder::RunFolder(std::filesystem::path folder, const std::string& unknown)
     : folder_(std::move(folder)), fields_(folder_ / "fields.nc", unknown) {}
 
-bool shows_unknown(const std::string& kind) {
-  return kind != "series" && kind != "boundary";
-}
-
 std::optional<RunFolder> of_other_unknown(const RunFolder& run, const FigureRequest& request) {
   const auto& names = run.fields().unknowns();
-  if (!shows_unknown(request.kind) || request.of == run.fields().description().unknown ||
+  const auto kind = std::ranges::find(figure_kinds(), request.kind, &FigureKind::name);
+  const bool of_unknown = kind == figure_kinds().end() || kind->of == Shown::unknown;
+  if (!of_unknown || request.of == run.fields().description().unknown ||
       std::ranges::find(names, request.of) == names.end())
     return std::nullopt;
   return std::optional<RunFolder>(std::in_place, run.folder(), request.of);
@@ -49,35 +49,79 @@ Index RunFolder::record_at(Real time) const {
   return nearest - times.begin();
 }
 
+FigureSource source_of(const casefile::Case& given) {
+  const Problem& problem = given.problem;
+  return {problem.grid().dimension(), given.steady.has_value(),
+          problem.equation().advection && !problem.equation().advection->law};
+}
+
+FigureSource source_of(const RunFolder& run) {
+  const auto& d = run.fields().description();
+  return {run.fields().grid().dimension(), d.steady, d.velocity};
+}
+
 const std::vector<FigureKind>& figure_kinds() {
-  static const std::vector<FigureKind> kinds{profiles_kind(),
-                                             map_kind(),
-                                             contours_kind(),
-                                             surface_kind(),
-                                             slices_kind(),
-                                             outer_faces_kind(),
-                                             spacetime_kind(),
-                                             series_kind(),
-                                             budget_kind(),
-                                             residuals_kind(),
-                                             boundary_condition_kind(),
-                                             steps_kind(),
-                                             spectrum_kind(),
-                                             film_kind(),
-                                             strip_kind(),
-                                             arrows_kind()};
+  static const std::vector<FigureKind> kinds{
+#define KIND(name) figures::name(),
+#include "plot/figures/list.inc"
+#undef KIND
+  };
   return kinds;
+}
+
+const FigureKind& figure_kind(const std::string& name) {
+  const auto& kinds = figure_kinds();
+  const auto kind = std::ranges::find(kinds, name, &FigureKind::name);
+  if (kind == kinds.end())
+    throw PlotError("there is no figure called '" + name + "'; there are " + figure_names(false) +
+                    ", and of case files " + figure_names(true));
+  return *kind;
+}
+
+std::string figure_names(bool of_case) {
+  std::vector<FigureKind> some;
+  for (const FigureKind& kind : figure_kinds())
+    if (bool(kind.draw_case) == of_case) some.push_back(kind);
+  return names_of(some);
+}
+
+std::string lacks_line(const FigureSource& source, const FigureRequest& request) {
+  return source.dimension == 1 || request.along
+             ? ""
+             : "in 2-D and 3-D a line is needed: along = { from, to }, or --along X,Y:X,Y";
+}
+
+std::string lacks_plane(const FigureSource& source, const FigureRequest& request) {
+  if (source.dimension == 1) return "two axes are needed; in 1-D there are profiles and spacetime";
+  if (source.dimension == 3 && (!request.at || request.at_axis < 0))
+    return "in 3-D a plane is needed: at = { z = .. }, or --at z=..";
+  return "";
+}
+
+std::string lacks_block(const FigureSource& source, const FigureRequest&) {
+  return source.dimension == 3 ? "" : "three axes are needed; in 2-D there are map and contours";
+}
+
+void check_figures(const casefile::Case& given) {
+  std::vector<std::string> names;
+  for (const FigureKind& kind : figure_kinds()) names.push_back(kind.name);
+  for (const FigureRequest& request : given.figures) {
+    if (std::ranges::find(names, request.kind) == names.end())
+      casefile::refuse_word(request.place, "figure.kind", "value", request.kind, names, {"convergence"});
+    const FigureKind& kind = figure_kind(request.kind);
+    const std::string lacking = kind.lacks ? kind.lacks(source_of(given), request) : "";
+    if (!lacking.empty()) throw casefile::CaseError(request.place, "figure", kind.name + ": " + lacking);
+  }
 }
 
 std::vector<std::filesystem::path> draw(const RunFolder& run, const FigureRequest& request,
                                         const std::string& format, Output out) {
-  const auto& kinds = figure_kinds();
-  const auto kind = std::ranges::find(kinds, request.kind, &FigureKind::name);
-  if (kind == kinds.end()) {
-    std::string known;
-    for (const auto& k : kinds) known += (known.empty() ? "" : ", ") + k.name;
-    throw PlotError("there is no figure called '" + request.kind + "' yet; there are " + known);
-  }
+  const FigureKind* kind = &figure_kind(request.kind);
+  if (!kind->draw)
+    throw PlotError(kind->name + " belongs to a case file, not to its results: williwaw plot CASE.toml " +
+                    kind->name);
+  if (const std::string lacking = kind->lacks ? kind->lacks(source_of(run), request) : ""; !lacking.empty())
+    throw PlotError(kind->name + ": " + lacking);
   if (const auto other = of_other_unknown(run, request)) return draw(*other, request, format, std::move(out));
   // A map shows one time: several times are several files.
   std::vector<FigureRequest> requests{request};

@@ -1,4 +1,4 @@
-// The kinds of figures, one source file each; src/plot/figure.cpp lists them.
+// What the kinds of figures share.
 #pragma once
 
 #include "gnuplot.hpp"
@@ -8,22 +8,17 @@ namespace williwaw::plot {
 
 using casefile::FigureRequest;
 
-FigureKind profiles_kind();
-FigureKind map_kind();
-FigureKind spacetime_kind();
-FigureKind series_kind();
-FigureKind contours_kind();
-FigureKind surface_kind();
-FigureKind slices_kind();
-FigureKind outer_faces_kind();
-FigureKind budget_kind();
-FigureKind residuals_kind();
-FigureKind boundary_condition_kind();
-FigureKind steps_kind();
-FigureKind spectrum_kind();
-FigureKind film_kind();
-FigureKind strip_kind();
-FigureKind arrows_kind();
+/// What a file of a figure kind defines: figures::NAME(), and a line KIND(NAME) in figures/list.inc.
+namespace figures {
+#define KIND(name) FigureKind name();
+#include "figures/list.inc"
+#undef KIND
+}  // namespace figures
+
+/// Rules that several kinds share, as FigureKind::lacks: values along a line; a plane; a block.
+std::string lacks_line(const FigureSource& source, const FigureRequest& request);
+std::string lacks_plane(const FigureSource& source, const FigureRequest& request);
+std::string lacks_block(const FigureSource& source, const FigureRequest& request);
 
 /// The run opened for another unknown, where a request names one that the run has besides the one it is open
 /// for.

@@ -53,10 +53,10 @@ Real lightness(const Colour& c) {
 
 Colour sequential(Real s) {
   s = std::clamp(s, 0.0, 1.0);
-  // Water, weed, lichen, sand: the hue turns from 262 to 72 degrees. The chroma stays inside what screens can
-  // show at every hue, since clipped colours would draw a line where the field has none.
-  return from_polar(between(0.25, 0.94, s), 0.045 + 0.035 * std::sin(std::numbers::pi * s),
-                    between(262, 72, std::pow(s, 0.85)));
+  // Pine, fjord, heather, shell: the hue turns from 205 to 420 degrees. The chroma stays inside what screens
+  // can show at every hue, since clipped colours would draw a line where the field has none.
+  return from_polar(between(0.26, 0.94, s), 0.036 + 0.048 * std::sin(std::numbers::pi * s),
+                    between(205, 420, s));
 }
 
 Colour diverging(Real s) {

@@ -122,6 +122,7 @@ FieldReader::FieldReader(const std::filesystem::path& file, const std::string& u
   }
   if (axes.empty()) nc.damaged("no axis");
   grid_ = std::make_unique<Grid>(axes);
+  description_.velocity = nc.has(velocity_name(grid_->axis(0)));
   std::vector<std::size_t> due{times_.size()};
   for (int a = grid_->dimension() - 1; a >= 0; --a)
     due.push_back(static_cast<std::size_t>(shown_size(grid_->axis(a))));

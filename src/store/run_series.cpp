@@ -19,21 +19,14 @@ struct RoleWords {
   const char* name = "";  ///< of roles that have one
 };
 
-constexpr std::array<RoleWords, 15> all_roles{{{SeriesRole::time, "time", "t"},
-                                               {SeriesRole::probe, "probe"},
-                                               {SeriesRole::minimum, "extremum", "minimum"},
-                                               {SeriesRole::mean, "mean", "mean"},
-                                               {SeriesRole::maximum, "extremum", "maximum"},
-                                               {SeriesRole::kinetic_energy, "energy", "kinetic energy"},
-                                               {SeriesRole::potential_energy, "energy", "potential energy"},
-                                               {SeriesRole::content, "content"},
-                                               {SeriesRole::total_variation, "norm", "total variation"},
-                                               {SeriesRole::squared_norm, "norm", "squared L2 norm"},
-                                               {SeriesRole::extrema, "count", "extrema"},
-                                               {SeriesRole::flow, "flow"},
-                                               {SeriesRole::amount, "amount"},
-                                               {SeriesRole::budget_residual, "residual", "budget residual"},
-                                               {SeriesRole::interpolated, "mark", "interpolated"}}};
+constexpr std::array<RoleWords, 8> all_roles{{{SeriesRole::time, "time", "t"},
+                                              {SeriesRole::probe, "probe"},
+                                              {SeriesRole::measure, "measure"},
+                                              {SeriesRole::content, "content"},
+                                              {SeriesRole::flow, "flow"},
+                                              {SeriesRole::amount, "amount"},
+                                              {SeriesRole::budget_residual, "residual", "budget residual"},
+                                              {SeriesRole::interpolated, "mark", "interpolated"}}};
 
 const RoleWords& words_of(SeriesRole role) {
   return *std::ranges::find(all_roles, role, &RoleWords::role);
@@ -45,11 +38,14 @@ bool is_content(const std::string& name) {
 
 constexpr std::string_view behind_unknown = ": ";
 
-// "minimum" of "u: minimum": what stands behind the name of an unknown, where one stands before it.
+}  // namespace
+
 std::string without_unknown(const std::string& header) {
   const std::size_t at = header.rfind(behind_unknown);
   return at == std::string::npos ? header : header.substr(at + behind_unknown.size());
 }
+
+namespace {
 
 // The name of the unknown before it, with what parts them; empty where there is none.
 std::string unknown_before(const std::string& header) {
@@ -66,10 +62,11 @@ class HeaderWalk {
 
   std::vector<SeriesRole> roles() {
     one(SeriesRole::time);
-    while (at_ < columns_.size() && !reserved_in_series(columns_[at_].name)) take(SeriesRole::probe);
+    while (at_ < columns_.size() && !is_first_measure() && !reserved_in_series(next()))
+      take(SeriesRole::probe);
     do {
       of_one_unknown();
-    } while (!unknown_.empty() && without_unknown(next()) == name_of(SeriesRole::minimum));
+    } while (!unknown_.empty() && is_first_measure());
     unknown_.clear();
     const std::size_t flows = at_;
     while (at_ < columns_.size() && !next().starts_with(amount_prefix) &&
@@ -96,18 +93,28 @@ class HeaderWalk {
  private:
   std::string next() const { return at_ < columns_.size() ? columns_[at_].name : ""; }
 
+  bool is_first_measure() const { return without_unknown(next()) == first_measure; }
+
+  // A flow, or what follows flows: flows have an amount each.
+  bool is_of_budget() const {
+    const std::string& header = next();
+    return reserved_in_series(header)
+               ? !is_content(without_unknown(header))
+               : std::ranges::find(columns_, amount_name(header), &Column::name) != columns_.end();
+  }
+
   // Its name stands before all of its columns, where there are several.
   void of_one_unknown() {
     unknown_ = unknown_before(next());
-    for (const auto role : {SeriesRole::minimum, SeriesRole::mean, SeriesRole::maximum}) one(role);
-    if (next() == unknown_ + name_of(SeriesRole::kinetic_energy))
-      for (const auto role : {SeriesRole::kinetic_energy, SeriesRole::potential_energy}) one(role);
-    if (!next().starts_with(unknown_) || !is_content(next().substr(unknown_.size())))
-      refuse(unknown_ + "total' or '" + unknown_ + "energy");
-    take(SeriesRole::content);
-    if (next() == unknown_ + name_of(SeriesRole::total_variation))
-      for (const auto role : {SeriesRole::total_variation, SeriesRole::squared_norm, SeriesRole::extrema})
-        one(role);
+    if (!is_first_measure()) refuse(unknown_ + first_measure);
+    bool content = false;
+    do {
+      if (!next().starts_with(unknown_)) refuse(unknown_ + next().substr(unknown_before(next()).size()));
+      const bool is = is_content(next().substr(unknown_.size()));
+      content = content || is;
+      take(is ? SeriesRole::content : SeriesRole::measure);
+    } while (at_ < columns_.size() && !is_first_measure() && !is_of_budget());
+    if (!content) refuse(unknown_ + "total' or '" + unknown_ + "energy");
   }
 
   void take(SeriesRole role) {
@@ -151,6 +158,14 @@ std::map<std::string, std::string> stated_kinds(const std::filesystem::path& fil
   return kinds;
 }
 
+// Kinds that are no role's are the writer's own words for measures.
+std::optional<SeriesRole> role_of(const std::string& kind, const std::string& name) {
+  const auto words = std::ranges::find(all_roles, kind, &RoleWords::kind);
+  if (words == all_roles.end()) return SeriesRole::measure;
+  if (*words->name != 0 && words->name != name) return std::nullopt;
+  return words->role;
+}
+
 std::vector<SeriesRole> roles_of(const std::filesystem::path& file, const std::vector<Column>& columns) {
   const auto kinds = stated_kinds(file, columns);
   if (kinds.empty()) return HeaderWalk(file, columns).roles();
@@ -158,10 +173,7 @@ std::vector<SeriesRole> roles_of(const std::filesystem::path& file, const std::v
   for (const Column& column : columns) {
     const auto found = kinds.find(column.name);
     std::optional<SeriesRole> role;
-    if (found != kinds.end())
-      for (const RoleWords& words : all_roles)
-        if (words.kind == found->second && (*words.name == 0 || words.name == without_unknown(column.name)))
-          role = words.role;
+    if (found != kinds.end()) role = role_of(found->second, without_unknown(column.name));
     if (!role)
       throw StoreError(fmt::format("{}:1: column '{}' is not one of a run's series; take it out",
                                    file.string(), column.name));
@@ -233,6 +245,13 @@ std::vector<std::size_t> RunSeries::all(SeriesRole role) const {
   return result;
 }
 
+std::vector<std::size_t> RunSeries::measures(const std::string& name) const {
+  std::vector<std::size_t> result;
+  for (const std::size_t c : all(SeriesRole::measure))
+    if (without_unknown(column(c).name) == name) result.push_back(c);
+  return result;
+}
+
 std::size_t RunSeries::probe(const std::string& name) const {
   std::string known;
   for (const std::size_t c : all(SeriesRole::probe)) {
@@ -246,15 +265,6 @@ std::size_t RunSeries::probe(const std::string& name) const {
 std::string RunSeries::names() const {
   std::string result;
   for (std::size_t c = 1; c < table_.columns.size(); ++c) result += (c > 1 ? ", " : "") + column(c).name;
-  return result;
-}
-
-std::vector<std::pair<std::string, std::string>> kinds_of_columns(const std::filesystem::path& file) {
-  const Series table = read_series(file);
-  const auto roles = HeaderWalk(file, table.columns).roles();
-  std::vector<std::pair<std::string, std::string>> result;
-  for (std::size_t c = 0; c < roles.size(); ++c)
-    result.emplace_back(table.columns[c].name, kind_of(roles[c]));
   return result;
 }
 

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "study/run/columns/kinds.hpp"
 #include "study/run/cycle_watch.hpp"
 #include "study/run/settled.hpp"
 #include "study/wording.hpp"
@@ -241,6 +242,7 @@ void refuse_below_zero_kelvin(const Case& given, Prepared& prepared) {
 }  // namespace
 
 Prepared prepare(const Case& given, Execution execution) {
+  check_probes(given);
   Prepared result;
   result.plan = given.plan;
   result.plan.threads = execution.threads;

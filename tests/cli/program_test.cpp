@@ -153,19 +153,21 @@ TEST_CASE("what cannot be drawn is said in words") {
     return printed.error;
   };
   CHECK(complaint("plot hut-floor.out map") ==
-        "a map needs two axes; in one dimension use profiles or spacetime\n");
+        "map: two axes are needed; in 1-D there are profiles and spacetime\n");
   CHECK(complaint("plot hut-floor.out contours") ==
-        "contours need two axes; in one dimension use profiles or spacetime\n");
+        "contours: two axes are needed; in 1-D there are profiles and spacetime\n");
   CHECK(complaint("plot hut-floor.out strip") ==
-        "a strip needs two axes; in one dimension use profiles or spacetime\n");
+        "strip: two axes are needed; in 1-D there are profiles and spacetime\n");
   CHECK(complaint("plot hut-floor.out convergence") ==
-        "there is no figure called 'convergence' yet; there are profiles, map, contours, surface, slices, "
+        "there is no figure called 'convergence'; there are profiles, map, contours, surface, slices, "
         "outer-faces, "
-        "spacetime, series, budget, residuals, boundary, steps, spectrum, film, strip, arrows\n");
+        "spacetime, series, budget, residuals, boundary, steps, spectrum, film, strip, arrows, and of case "
+        "files "
+        "stability, dispersion\n");
   CHECK(complaint("plot hut-floor.out slices") ==
-        "slices need three axes; in 2-D use map, contours or surface\n");
-  CHECK(complaint("plot hut-floor.out residuals").find("they belong to [steady]") != std::string::npos);
-  CHECK(complaint("plot hut-floor.out boundary --of west").find("on plans only") != std::string::npos);
+        "slices: three axes are needed; in 2-D there are map and contours\n");
+  CHECK(complaint("plot hut-floor.out residuals").find("residuals belong to [steady]") != std::string::npos);
+  CHECK(complaint("plot hut-floor.out boundary --of west").find("in 2-D only") != std::string::npos);
   CHECK(complaint("export hut-floor.out --to csv --times \"17 min\"")
             .find("no record at 17 min; the nearest") != std::string::npos);
   CHECK(complaint("export hut-floor.out --to xls").find("--to") != std::string::npos);
@@ -194,8 +196,7 @@ TEST_CASE("a steady case: checked, run, its budget, its boundaries and its figur
        {"cellar         inactive, 48 m^2; outline 14 m; exact (outline along grid faces)",
         "tank           inactive, 15.2", "changes with half the spacing: 0.0",
         "cellar door  exchange with 4 degC, coefficient 6 W/m^2/K   (part of cellar)   (8 faces, 2 m)",
-        "conjugate gradients with multigrid  (chosen automatically)",
-        "1e-10"})
+        "conjugate gradients with multigrid  (chosen automatically)", "1e-10"})
     CHECK_MESSAGE(check.out.find(line) != std::string::npos, line);
   const Printed run = williwaw_in(folder, "run --json " + cases + "/cellar.toml");
   CHECK(run.code == 0);
@@ -216,9 +217,8 @@ TEST_CASE("a steady case: checked, run, its budget, its boundaries and its figur
   CHECK(hasty.code == 4);
   CHECK(hasty.error.find("was not reached: after 50 iterations") != std::string::npos);
   CHECK(hasty.out.find("error left") != std::string::npos);
-  CHECK(
-      williwaw_in(folder, "check --at 2,2 " + cases + "/cellar.toml").out.find("is inactive") !=
-      std::string::npos);
+  CHECK(williwaw_in(folder, "check --at 2,2 " + cases + "/cellar.toml").out.find("is inactive") !=
+        std::string::npos);
 }
 
 TEST_CASE("sweep runs one key over values: one table, one figure, and says what cannot be done") {

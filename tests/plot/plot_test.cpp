@@ -113,7 +113,7 @@ TEST_CASE("every kind of figure is drawn at the size asked for, in every rank it
         // Residuals, boundaries and flows belong to runs that have them; cases draw those.
         if ((plane && dimension == 1) || (block && dimension < 3) || kind.name == "residuals" ||
             kind.name == "boundary" || kind.name == "steps" || kind.name == "budget" ||
-            kind.name == "arrows") {
+            kind.name == "arrows" || kind.draw_case) {
           CHECK_THROWS_AS(draw(run, r), PlotError);
           continue;
         }

@@ -150,19 +150,18 @@ TEST_CASE("columns of several unknowns have roles by what stands behind the unkn
                                       "interpolated"};
   const RunSeries series(write(good));
   CHECK(series.all(SeriesRole::probe) == std::vector<std::size_t>{1, 2});
-  CHECK(series.all(SeriesRole::maximum) == std::vector<std::size_t>{5, 9});
+  CHECK(series.measures("maximum") == std::vector<std::size_t>{5, 9});
   CHECK(series.all(SeriesRole::content) == std::vector<std::size_t>{6, 10});
   CHECK(series.all(SeriesRole::budget_residual) == std::vector<std::size_t>{15, 16});
   REQUIRE(series.lines().size() == 2);
   CHECK(series.lines()[1].name == "v source");
   CHECK(series.lines()[1].amount == 14);
-  CHECK(kinds_of_columns(folder / "series.csv")[9] ==
-        std::pair<std::string, std::string>{"v: maximum", "extremum"});
+  CHECK(series.role(9) == SeriesRole::measure);
   auto bad = good;
   bad[9] = "u: maximum";
   CHECK_THROWS_WITH_AS(RunSeries(write(bad)),
                        doctest::Contains("column 'u: maximum', where a run's series has 'v: maximum'"),
                        StoreError);
-  CHECK(reserved_in_series("u: maximum"));
+  CHECK(reserved_in_series("u: total"));
   CHECK_FALSE(reserved_in_series("u: quay"));
 }

@@ -25,6 +25,7 @@ struct Value {
 struct Probe {
   std::string name;
   Point at;
+  std::string place = {};  ///< "file:line" of its name; columns that it is not called like are the recorder's
 };
 
 /// A figure as a case or a command asks for it. Times are SI.
@@ -38,7 +39,8 @@ struct FigureRequest {
   std::optional<std::pair<Point, Point>> along;
   std::optional<Point> at;  ///< a plane of a block: the axis named in at_axis
   int at_axis = -1;
-  Index levels = 0;  ///< of contours; 0: a dozen or so
+  Index levels = 0;        ///< of contours; 0: a dozen or so
+  std::string place = {};  ///< "file:line" in a case; its kind is checked by whoever draws it
 };
 
 /// Another resolution than the one written down: every interval of the grid cut into `grid` (or `coarsen` of

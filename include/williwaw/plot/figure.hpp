@@ -7,6 +7,10 @@
 #include "williwaw/casefile/case.hpp"
 #include "williwaw/store/run_series.hpp"
 
+namespace williwaw::study {
+struct Prepared;
+}
+
 namespace williwaw::plot {
 
 /// A figure cannot be drawn: gnuplot is not there or refused, or the run lacks what was asked for.
@@ -44,19 +48,42 @@ struct Output {
   int height = 800;
 };
 
+/// What a case or a run has to show, as far as it decides which figures there are.
+struct FigureSource {
+  int dimension = 1;
+  bool steady = false;
+  bool velocity = false;  ///< a velocity field is recorded
+};
+FigureSource source_of(const casefile::Case& given);
+FigureSource source_of(const RunFolder& run);
+
+/// What `of` names in a request for a figure.
+enum class Shown { unknown, column, boundary, probe };
+
 /// A kind of figure as cases and commands name it.
 struct FigureKind {
   std::string name;
-  /// Draws to one file; returns what it noted about the request.
-  std::function<void(const RunFolder&, const casefile::FigureRequest&, const Output&)> draw;
+  /// Draws results to one file; empty for a kind that shows the analysis of a case.
+  std::function<void(const RunFolder&, const casefile::FigureRequest&, const Output&)> draw = {};
+  /// Draws the analysis of a case that was prepared.
+  std::function<void(const casefile::Case&, const study::Prepared&, const Output&)> draw_case = {};
+  /// What the source or the request lacks for a figure of this kind; empty text: nothing. No function:
+  /// nothing ever.
+  std::function<std::string(const FigureSource&, const casefile::FigureRequest&)> lacks = {};
+  Shown of = Shown::unknown;
   bool one_time = false;       ///< shows a single record; several times make several files
   std::string extension = {};  ///< of a kind that has a format of its own
 };
 
 /// Every kind of figure there is.
 const std::vector<FigureKind>& figure_kinds();
-/// In a request for a figure of this kind `of` names an unknown, not a column or a side.
-bool shows_unknown(const std::string& kind);
+/// Throws PlotError for a name that is not there.
+const FigureKind& figure_kind(const std::string& name);
+/// Names of the kinds that are drawn from a case (true) or from results, separated by commas.
+std::string figure_names(bool of_case);
+/// Throws CaseError with file, line and remedy where the case asks for a figure that is not there, or that it
+/// lacks something for.
+void check_figures(const casefile::Case& given);
 
 /// Draws a figure into folder/figures (or to `out` if its file is set) and returns the files. Throws
 /// PlotError.

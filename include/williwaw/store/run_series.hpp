@@ -8,36 +8,32 @@ namespace williwaw::store {
 /// What a column of a run's series holds, in the order of the file.
 enum class SeriesRole {
   time,
-  probe,  ///< named by the case
-  minimum,
-  mean,
-  maximum,
-  kinetic_energy,
-  potential_energy,
+  probe,    ///< named by the case
+  measure,  ///< of the whole field: "minimum", "mean" and others that the writer knows
   content,  ///< "total", or "energy" of waves
-  total_variation,
-  squared_norm,
-  extrema,
-  flow,    ///< one for each line of the ledger
-  amount,  ///< as many, in the same order
+  flow,     ///< one for each line of the ledger
+  amount,   ///< as many, in the same order
   budget_residual,
   interpolated
 };
 
-/// What kind of quantity a role is, as summary.json says it: "time", "probe", "extremum", "mean", "energy",
-/// "content", "norm", "count", "flow", "amount", "residual" or "mark".
+/// The role as summary.json says it; measures are told apart by the writer's own words.
 std::string kind_of(SeriesRole role);
 /// The section of summary.json that says it of every column of series.csv.
 inline constexpr const char* columns_of_series = "columns of series.csv";
-/// The header of a role that has one name; empty for probes, contents, flows and amounts.
+/// The header of a role that has one name; empty for the others.
 std::string name_of(SeriesRole role);
+/// The first measure of an unknown, by which readers tell where probes end.
+inline constexpr const char* first_measure = "minimum";
 /// The header of a column of one unknown among several: "u: minimum".
 std::string name_of_unknown(const std::string& unknown, const std::string& column);
+/// "minimum" of "u: minimum": what stands behind the name of an unknown, where one stands before it.
+std::string without_unknown(const std::string& header);
 /// The header of the amount of a line of the ledger, such as "amount west: dirichlet".
 std::string amount_name(const std::string& line);
 /// The header of the flow of a line: "flow NAME" where it is a boundary's, otherwise the name alone.
 std::string flow_name(const std::string& line, bool boundary);
-/// True for names that a probe cannot have, because the series has such a column of its own.
+/// True for names that no probe or measure can have, because the series has such a column of its own.
 bool reserved_in_series(const std::string& name);
 
 /// The series of a run, read and checked.
@@ -63,6 +59,8 @@ class RunSeries {
   std::vector<std::size_t> all(SeriesRole role) const;
   /// The column of a role that there is once.
   std::size_t only(SeriesRole role) const { return all(role).at(0); }
+  /// Columns of a measure, one for each unknown.
+  std::vector<std::size_t> measures(const std::string& name) const;
   const std::vector<Line>& lines() const { return lines_; }
   /// The column of a probe. Throws StoreError with the names that there are.
   std::size_t probe(const std::string& name) const;
@@ -75,10 +73,6 @@ class RunSeries {
   std::vector<SeriesRole> roles_;
   std::vector<Line> lines_;
 };
-
-/// Header and kind of every column of a series that a run has just written, by names and order: what its
-/// summary.json is to say.
-std::vector<std::pair<std::string, std::string>> kinds_of_columns(const std::filesystem::path& file);
 
 /// Headers of the other tables that a run writes; those of probes follow in spectrum.csv.
 inline const std::vector<std::string> residual_headers{"iteration", "relative residual"};

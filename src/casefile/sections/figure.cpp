@@ -19,11 +19,8 @@ class FigureReader {
     section_.allow({"kind", "of", "title", "times", "every", "range", "along", "at", "levels"},
                    {"from", "to"});
     section_.need("kind", "the kind of figure");
-    figure_.kind = section_.choice(
-        "kind", "",
-        {"profiles", "map", "contours", "surface", "slices", "outer-faces", "spacetime", "series", "budget",
-         "residuals", "boundary", "steps", "spectrum", "film", "strip", "arrows", "stability", "dispersion"},
-        {"convergence"});
+    figure_.kind = section_.word("kind", "");
+    figure_.place = section_.find("kind")->place.text();
     figure_.of = section_.word("of", "");
     figure_.title = section_.word("title", "");
     if (const Node* times = section_.find("times")) {
@@ -41,7 +38,6 @@ class FigureReader {
     if (const Node* range = section_.find("range")) read_range(*range);
     if (const Node* along = section_.find("along")) read_along(*along);
     if (const Node* at = section_.find("at")) read_plane(*at);
-    check_dimension();
     return figure_;
   }
 
@@ -80,34 +76,6 @@ class FigureReader {
       if (!(position >= axis.from() && position <= axis.to())) plane.fail(name, "lies outside the domain");
     }
     figure_.at = p;
-  }
-
-  // What a figure of this kind needs in this many dimensions.
-  void check_dimension() const {
-    const auto complain = [&](const std::string& text) {
-      throw CaseError(section_.node().place.text(), "figure", text);
-    };
-    const int dimension = grid_.dimension();
-    if (figure_.kind == "profiles" && dimension > 1 && !figure_.along)
-      complain("profiles in 2-D or 3-D need along = { from, to }");
-    const std::string it = figure_.kind == "contours" || figure_.kind == "arrows"
-                               ? figure_.kind + " need"
-                               : "a " + figure_.kind + " needs";
-    const bool plane = figure_.kind == "map" || figure_.kind == "contours" || figure_.kind == "surface" ||
-                       figure_.kind == "strip" || figure_.kind == "arrows";
-    if (plane && dimension == 1) complain(it + " two axes; in one dimension use profiles or spacetime");
-    if (plane && dimension == 3 && !figure_.at) complain(it + " a plane of a 3-D field, at = { z = .. }");
-    if ((figure_.kind == "slices" || figure_.kind == "outer-faces") && dimension != 3)
-      complain(figure_.kind + " need three axes; in 2-D use map or contours");
-    if (figure_.kind == "arrows" &&
-        (!given_.problem.equation().advection || given_.problem.equation().advection->law))
-      complain("arrows need a velocity field, and this case has none");
-    if (figure_.kind == "residuals" && !given_.steady)
-      complain("residuals belong to [steady]: they show how its solver went");
-    if (figure_.kind == "spacetime" && given_.steady) complain("a steady state has no times");
-    if (figure_.kind == "boundary" && figure_.of.empty()) complain("give the side, of = \"top\"");
-    if (figure_.kind == "spacetime" && dimension > 1 && !figure_.along)
-      complain("spacetime in 2-D or 3-D needs along = { from, to }");
   }
 
   const Context& context_;

@@ -5,7 +5,6 @@
 #include <cmath>
 
 #include "casefile/sections/sections.hpp"
-#include "williwaw/store/run_series.hpp"
 
 namespace williwaw::casefile {
 
@@ -58,8 +57,7 @@ void read_records(const Context& context, const Node& root, Case& result) {
       probe.name = section.word("name", "");
       if (probe.name.empty() || probe.name.find_first_of(",\"\n") != std::string::npos)
         section.fail("name", "a name without commas and quotation marks is needed here");
-      if (store::reserved_in_series(probe.name))
-        section.fail("name", "the series has a column '" + probe.name + "' of its own; choose another name");
+      probe.place = section.find("name")->place.text();
       if (std::ranges::find(result.probes, probe.name, &Probe::name) != result.probes.end())
         section.fail("name", "two probes are called '" + probe.name + "'");
       probe.at =

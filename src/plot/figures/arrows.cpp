@@ -28,7 +28,6 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
   const Grid& g = reader.grid();
   const Index record = records_of(run, request, 1).back();
   const auto velocity = reader.velocity(record);
-  if (!velocity) throw PlotError("arrows need a velocity field, and this run has none");
   const Axis &right = g.axis(plane.right), &up = g.axis(plane.up);
   const Real longest = std::max(right.length(), up.length()),
              spacing = longest / static_cast<Real>(most_arrows);
@@ -86,10 +85,15 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
   plot.finish();
 }
 
+std::string arrows_lack(const FigureSource& source, const FigureRequest& request) {
+  return source.velocity ? lacks_plane(source, request)
+                         : "a velocity field is needed, and this equation has none";
+}
+
 }  // namespace
 
-FigureKind arrows_kind() {
-  return {"arrows", draw_arrows, true};
+FigureKind figures::arrows() {
+  return {.name = "arrows", .draw = draw_arrows, .lacks = arrows_lack, .one_time = true};
 }
 
 }  // namespace williwaw::plot

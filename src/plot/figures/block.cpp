@@ -85,41 +85,34 @@ void set_block(Gnuplot& plot, const RunFolder& run) {
   plot.line("set xlabel offset 0,-0.5; set ylabel offset 1,-0.5; set zlabel rotate");
 }
 
-void need_block(const RunFolder& run, const std::string& kind) {
-  if (run.fields().grid().dimension() != 3)
-    throw PlotError(kind + " need three axes; in 2-D use map, contours or surface");
+void draw_surface_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
+  const Plane plane = plane_of(run, request);
+  const Grid& g = run.fields().grid();
+  const auto& d = run.fields().description();
+  const Index record = records_of(run, request, 1).back();
+  const auto [range, signed_field] = range_of(run, request);
+  const Sheet sheet = sheet_of(run.fields().field(record), plane.right, plane.up, plane.across,
+                               plane.across >= 0 ? g.axis(plane.across).points()[plane.at] : 0, true);
+  Gnuplot plot(out);
+  set_stage(plot, run, request, record, range, signed_field);
+  plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
+  plot.line("set xlabel " + quoted(label(g.axis(plane.right).name(), d.length.unit)));
+  plot.line("set ylabel " + quoted(label(g.axis(plane.up).name(), d.length.unit)));
+  plot.line("set zlabel " + quoted(value_label(run)) + " rotate offset -1");
+  const auto [low, high] = padded(range);
+  plot.line(fmt::format("set zrange [{}:{}]; set xrange [{}:{}]; set yrange [{}:{}]", low, high,
+                        g.axis(plane.right).from(), g.axis(plane.right).to(), g.axis(plane.up).from(),
+                        g.axis(plane.up).to()));
+  plot.line("set view 58,35,0.82,1.05; set border 127 lw 0.8; set xyplane 0");
+  plot.line("unset lmargin; unset rmargin; unset bmargin; unset tmargin; set origin 0,0; set size 0.92,0.96");
+  draw_sheets(plot, {sheet});
+  plot.finish();
 }
 
 }  // namespace
 
-FigureKind surface_kind() {
-  return {
-      "surface",
-      [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-        const Plane plane = plane_of(run, request);
-        const Grid& g = run.fields().grid();
-        const auto& d = run.fields().description();
-        const Index record = records_of(run, request, 1).back();
-        const auto [range, signed_field] = range_of(run, request);
-        const Sheet sheet = sheet_of(run.fields().field(record), plane.right, plane.up, plane.across,
-                                     plane.across >= 0 ? g.axis(plane.across).points()[plane.at] : 0, true);
-        Gnuplot plot(out);
-        set_stage(plot, run, request, record, range, signed_field);
-        plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
-        plot.line("set xlabel " + quoted(label(g.axis(plane.right).name(), d.length.unit)));
-        plot.line("set ylabel " + quoted(label(g.axis(plane.up).name(), d.length.unit)));
-        plot.line("set zlabel " + quoted(value_label(run)) + " rotate offset -1");
-        const auto [low, high] = padded(range);
-        plot.line(fmt::format("set zrange [{}:{}]; set xrange [{}:{}]; set yrange [{}:{}]", low, high,
-                              g.axis(plane.right).from(), g.axis(plane.right).to(), g.axis(plane.up).from(),
-                              g.axis(plane.up).to()));
-        plot.line("set view 58,35,0.82,1.05; set border 127 lw 0.8; set xyplane 0");
-        plot.line(
-            "unset lmargin; unset rmargin; unset bmargin; unset tmargin; set origin 0,0; set size 0.92,0.96");
-        draw_sheets(plot, {sheet});
-        plot.finish();
-      },
-      true};
+FigureKind figures::surface() {
+  return {.name = "surface", .draw = draw_surface_of_run, .lacks = lacks_plane, .one_time = true};
 }
 
 namespace {
@@ -127,7 +120,6 @@ namespace {
 // Planes across the axes of a block; `positions` tells where along each axis.
 void draw_planes(const RunFolder& run, const FigureRequest& request, const Output& out,
                  const std::function<std::vector<Real>(int)>& positions) {
-  need_block(run, request.kind);
   const Index record = records_of(run, request, 1).back();
   const Field field = run.fields().field(record);
   const auto [range, signed_field] = range_of(run, request);
@@ -142,32 +134,35 @@ void draw_planes(const RunFolder& run, const FigureRequest& request, const Outpu
   plot.finish();
 }
 
-}  // namespace
-
 // One plane across each axis, half-way or where it was asked for.
-FigureKind slices_kind() {
-  return {
-      "slices",
-      [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-        draw_planes(run, request, out, [&](int a) -> std::vector<Real> {
-          const Axis& axis = run.fields().grid().axis(a);
-          if (request.at && request.at_axis == a)
-            return {run.fields().description().length.shown((*request.at)[run.fields().grid().direction(a)])};
-          return {0.5 * (axis.from() + axis.to())};
-        });
-      },
-      true};
+void draw_slices_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
+  draw_planes(run, request, out, [&](int a) -> std::vector<Real> {
+    const Axis& axis = run.fields().grid().axis(a);
+    if (request.at && request.at_axis == a)
+      return {run.fields().description().length.shown((*request.at)[run.fields().grid().direction(a)])};
+    return {0.5 * (axis.from() + axis.to())};
+  });
 }
 
-FigureKind outer_faces_kind() {
-  return {"outer-faces",
-          [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-            draw_planes(run, request, out, [&](int a) -> std::vector<Real> {
-              const Axis& axis = run.fields().grid().axis(a);
-              return {axis.from(), axis.to()};
-            });
-          },
-          true};
+}  // namespace
+
+FigureKind figures::slices() {
+  return {.name = "slices", .draw = draw_slices_of_run, .lacks = lacks_block, .one_time = true};
+}
+
+namespace {
+
+void draw_outer_faces_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
+  draw_planes(run, request, out, [&](int a) -> std::vector<Real> {
+    const Axis& axis = run.fields().grid().axis(a);
+    return {axis.from(), axis.to()};
+  });
+}
+
+}  // namespace
+
+FigureKind figures::outer_faces() {
+  return {.name = "outer-faces", .draw = draw_outer_faces_of_run, .lacks = lacks_block, .one_time = true};
 }
 
 }  // namespace williwaw::plot

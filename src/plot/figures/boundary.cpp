@@ -98,54 +98,59 @@ std::string sort_along(const Grid& g, std::vector<Face>& faces, std::vector<Real
   return "distance along the boundary";
 }
 
+std::string boundary_lacks(const FigureSource& source, const FigureRequest& request) {
+  if (source.dimension != 2)
+    return "the flux along a boundary is a curve in 2-D only; boundaries.csv has the numbers";
+  return request.of.empty() ? "the boundary is not named: of = \"top\", or --of top" : "";
+}
+
+void draw_boundary_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
+  const Grid& g = run.fields().grid();
+  Boundaries boundaries = read_boundaries(run, request.of);
+  if (boundaries.faces.empty()) {
+    std::string known;
+    for (const auto& n : boundaries.names) known += (known.empty() ? "" : ", ") + n;
+    throw PlotError("there is no boundary called '" + request.of + "'; there are " + known);
+  }
+  std::vector<Real> position, numbers;
+  const std::string along = sort_along(g, boundaries.faces, position);
+  std::pair<Real, Real> range{0, 0};
+  Real flow = 0;
+  for (std::size_t n = 0; n < position.size(); ++n) {
+    numbers.insert(numbers.end(), {position[n], boundaries.faces[n].flux});
+    range = {std::min(range.first, boundaries.faces[n].flux),
+             std::max(range.second, boundaries.faces[n].flux)};
+    flow += boundaries.faces[n].flux * boundaries.faces[n].area;
+  }
+  const Real length = run.fields().description().length.factor;
+  const auto& lines = run.series().lines();
+  const std::string unit = lines.empty() ? "" : run.series().column(lines.front().flow).unit;
+  Gnuplot plot(out);
+  plot.line("set title " +
+            quoted(title_at(run, request, static_cast<Index>(run.fields().times().size()) - 1) +
+                   fmt::format(": {} lets {} {:.4g}{}", request.of, flow < 0 ? "out" : "in",
+                               std::abs(flow) / std::pow(length, g.volume_dimension() - 1),
+                               unit.empty() ? "" : " " + pretty_unit(unit))));
+  plot.line("set xlabel " + quoted(label(along, run.fields().description().length.unit)));
+  plot.line("set ylabel " + quoted(label("flux into the domain", boundaries.flux_unit)));
+  range = padded(request.range ? *request.range : range);
+  plot.line(fmt::format("set xrange [{}:{}]; set yrange [{}:{}]; set key off", position.front(),
+                        position.back() > position.front() ? position.back() : position.front() + 1,
+                        range.first, range.second));
+  plot.line(
+      fmt::format("set arrow from graph 0, first 0 to graph 1, first 0 nohead lc rgb '{}' lw 1", faint));
+  plot.line(
+      fmt::format("plot '-' binary record=({}) format='%double%double' using 1:2 with {} lw 2.5 pt 7 "
+                  "ps 0.5 lc rgb '{}'",
+                  position.size(), position.size() <= 60 ? "linespoints" : "lines", accent().hex()));
+  plot.data(numbers);
+  plot.finish();
+}
+
 }  // namespace
 
-FigureKind boundary_condition_kind() {
-  return {"boundary", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-            const Grid& g = run.fields().grid();
-            if (g.dimension() != 2)
-              throw PlotError(
-                  "the flux along a boundary is a curve on plans only; boundaries.csv has the numbers");
-            Boundaries boundaries = read_boundaries(run, request.of);
-            if (boundaries.faces.empty()) {
-              std::string known;
-              for (const auto& n : boundaries.names) known += (known.empty() ? "" : ", ") + n;
-              throw PlotError("there is no boundary called '" + request.of + "'; there are " + known);
-            }
-            std::vector<Real> position, numbers;
-            const std::string along = sort_along(g, boundaries.faces, position);
-            std::pair<Real, Real> range{0, 0};
-            Real flow = 0;
-            for (std::size_t n = 0; n < position.size(); ++n) {
-              numbers.insert(numbers.end(), {position[n], boundaries.faces[n].flux});
-              range = {std::min(range.first, boundaries.faces[n].flux),
-                       std::max(range.second, boundaries.faces[n].flux)};
-              flow += boundaries.faces[n].flux * boundaries.faces[n].area;
-            }
-            const Real length = run.fields().description().length.factor;
-            const auto& lines = run.series().lines();
-            const std::string unit = lines.empty() ? "" : run.series().column(lines.front().flow).unit;
-            Gnuplot plot(out);
-            plot.line("set title " +
-                      quoted(title_at(run, request, static_cast<Index>(run.fields().times().size()) - 1) +
-                             fmt::format(": {} lets {} {:.4g}{}", request.of, flow < 0 ? "out" : "in",
-                                         std::abs(flow) / std::pow(length, g.volume_dimension() - 1),
-                                         unit.empty() ? "" : " " + pretty_unit(unit))));
-            plot.line("set xlabel " + quoted(label(along, run.fields().description().length.unit)));
-            plot.line("set ylabel " + quoted(label("flux into the domain", boundaries.flux_unit)));
-            range = padded(request.range ? *request.range : range);
-            plot.line(fmt::format("set xrange [{}:{}]; set yrange [{}:{}]; set key off", position.front(),
-                                  position.back() > position.front() ? position.back() : position.front() + 1,
-                                  range.first, range.second));
-            plot.line(fmt::format(
-                "set arrow from graph 0, first 0 to graph 1, first 0 nohead lc rgb '{}' lw 1", faint));
-            plot.line(fmt::format(
-                "plot '-' binary record=({}) format='%double%double' using 1:2 with {} lw 2.5 pt 7 "
-                "ps 0.5 lc rgb '{}'",
-                position.size(), position.size() <= 60 ? "linespoints" : "lines", accent().hex()));
-            plot.data(numbers);
-            plot.finish();
-          }};
+FigureKind figures::boundary() {
+  return {.name = "boundary", .draw = draw_boundary_of_run, .lacks = boundary_lacks, .of = Shown::boundary};
 }
 
 }  // namespace williwaw::plot

@@ -145,42 +145,41 @@ class Tracer {
   Real dx_, dy_;
 };
 
+void draw_contours_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
+  const Plane plane = plane_of(run, request);
+  const auto& d = run.fields().description();
+  const Grid& g = run.fields().grid();
+  const Index record = records_of(run, request, 1).back();
+  const auto fractions = run.fields().volume_fractions();
+  Raster left;
+  const Raster raster = smooth_raster(run.fields().field(record), plane, fractions, &left);
+  const auto [range, signed_field] = range_of(run, request);
+  const Levels levels = levels_of(range, request.levels);
+  Lines lines{{}, 0.8, ink};
+  std::vector<Label> labels;
+  Tracer tracer(raster);
+  for (const Real level : levels.values) tracer.trace(level, lines.segments, labels);
+  Lines outline{{}, 1.8, ink};
+  std::vector<Label> unlabelled;
+  if (fractions) Tracer(left).trace(0.5, outline.segments, unlabelled);
+  Gnuplot plot(out);
+  plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
+  plot.line("set xlabel " + quoted(label(g.axis(plane.right).name(), d.length.unit)));
+  plot.line("set ylabel " + quoted(label(g.axis(plane.up).name(), d.length.unit)));
+  plot.line(fmt::format("set style textbox opaque noborder fillcolor rgb '{}' margins 0.4,0.3", ground));
+  for (const Label& l : labels)
+    plot.line(fmt::format("set label {} at {},{} center front boxed font ',10' textcolor rgb '{}'",
+                          quoted(l.text), l.x, l.y, ink));
+  draw_raster(plot, raster, levels.range, signed_field, value_label(run),
+              box_of(out, g.axis(plane.right).length(), g.axis(plane.up).length(), true),
+              static_cast<Index>(levels.values.size()) + 1, {lines, outline});
+  plot.finish();
+}
+
 }  // namespace
 
-FigureKind contours_kind() {
-  return {"contours",
-          [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-            const Plane plane = plane_of(run, request);
-            const auto& d = run.fields().description();
-            const Grid& g = run.fields().grid();
-            const Index record = records_of(run, request, 1).back();
-            const auto fractions = run.fields().volume_fractions();
-            Raster left;
-            const Raster raster = smooth_raster(run.fields().field(record), plane, fractions, &left);
-            const auto [range, signed_field] = range_of(run, request);
-            const Levels levels = levels_of(range, request.levels);
-            Lines lines{{}, 0.8, ink};
-            std::vector<Label> labels;
-            Tracer tracer(raster);
-            for (const Real level : levels.values) tracer.trace(level, lines.segments, labels);
-            Lines outline{{}, 1.8, ink};
-            std::vector<Label> unlabelled;
-            if (fractions) Tracer(left).trace(0.5, outline.segments, unlabelled);
-            Gnuplot plot(out);
-            plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
-            plot.line("set xlabel " + quoted(label(g.axis(plane.right).name(), d.length.unit)));
-            plot.line("set ylabel " + quoted(label(g.axis(plane.up).name(), d.length.unit)));
-            plot.line(
-                fmt::format("set style textbox opaque noborder fillcolor rgb '{}' margins 0.4,0.3", ground));
-            for (const Label& l : labels)
-              plot.line(fmt::format("set label {} at {},{} center front boxed font ',10' textcolor rgb '{}'",
-                                    quoted(l.text), l.x, l.y, ink));
-            draw_raster(plot, raster, levels.range, signed_field, value_label(run),
-                        box_of(out, g.axis(plane.right).length(), g.axis(plane.up).length(), true),
-                        static_cast<Index>(levels.values.size()) + 1, {lines, outline});
-            plot.finish();
-          },
-          true};
+FigureKind figures::contours() {
+  return {.name = "contours", .draw = draw_contours_of_run, .lacks = lacks_plane, .one_time = true};
 }
 
 }  // namespace williwaw::plot

@@ -128,4 +128,8 @@ void draw_dispersion(const casefile::Case& given, const study::Prepared& prepare
   plot.finish();
 }
 
+FigureKind figures::dispersion() {
+  return {.name = "dispersion", .draw_case = draw_dispersion};
+}
+
 }  // namespace williwaw::plot

@@ -6,13 +6,23 @@
 
 namespace williwaw::plot {
 
+namespace {
+
+std::string film_lacks(const FigureSource& source, const FigureRequest& request) {
+  if (source.steady) return "a steady state has no times";
+  return source.dimension == 3 && !request.along ? lacks_plane(source, request) : "";
+}
+
+}  // namespace
+
 void film(const RunFolder& run, const FigureRequest& request, const Output& out, Real seconds) {
   if (out.file.extension() != ".gif")
     throw PlotError("films are written as .gif; '" + out.file.extension().string() + "' is not there yet");
   if (const auto other = of_other_unknown(run, request)) return film(*other, request, out, seconds);
+  if (const std::string lacking = film_lacks(source_of(run), request); !lacking.empty())
+    throw PlotError("film: " + lacking);
   const int dimension = run.fields().grid().dimension();
   FigureRequest fixed = request;
-  if (dimension == 3 && !fixed.at) throw PlotError("a film in 3-D needs a plane: --at z=..");
   const auto range = run.range();
   // One range for all frames, signed or not.
   if (!fixed.range && dimension == 1) fixed.range = padded(range);
@@ -29,6 +39,14 @@ void film(const RunFolder& run, const FigureRequest& request, const Output& out,
     }
   }
   plot.finish();
+}
+
+FigureKind figures::film() {
+  return {.name = "film",
+          .draw = [](const RunFolder& run, const FigureRequest& request,
+                     const Output& out) { film(run, request, out); },
+          .lacks = film_lacks,
+          .extension = "gif"};
 }
 
 }  // namespace williwaw::plot

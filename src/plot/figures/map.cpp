@@ -46,12 +46,7 @@ Raster raster_of(const Field& field, const Plane& plane) {
 
 Plane plane_of(const RunFolder& run, const FigureRequest& request) {
   const Grid& g = run.fields().grid();
-  const bool many = request.kind == "contours" || request.kind == "arrows";
-  const std::string it = many ? request.kind + " need" : "a " + request.kind + " needs";
-  if (g.dimension() == 1) throw PlotError(it + " two axes; in one dimension use profiles or spacetime");
   if (g.dimension() == 2) return {0, 1};
-  if (!request.at || request.at_axis < 0)
-    throw PlotError(it + " a plane of a 3-D field: at = { z = .. }, or --at z=..");
   const Real position = run.fields().description().length.shown((*request.at)[g.direction(request.at_axis)]);
   return plane_across(g, request.at_axis, position);
 }
@@ -181,15 +176,18 @@ void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& re
               box_of(out, right.length(), up.length(), true));
 }
 
-FigureKind map_kind() {
-  return {"map",
-          [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-            plane_of(run, request);
-            Gnuplot plot(out);
-            draw_map_frame(plot, run, request, records_of(run, request, 1).back(), out);
-            plot.finish();
-          },
-          true};
+namespace {
+
+void draw_map_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
+  Gnuplot plot(out);
+  draw_map_frame(plot, run, request, records_of(run, request, 1).back(), out);
+  plot.finish();
+}
+
+}  // namespace
+
+FigureKind figures::map() {
+  return {.name = "map", .draw = draw_map_of_run, .lacks = lacks_plane, .one_time = true};
 }
 
 }  // namespace williwaw::plot

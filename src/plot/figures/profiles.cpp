@@ -118,27 +118,30 @@ void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::pat
   plot.finish();
 }
 
-FigureKind profiles_kind() {
-  return {"profiles", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-            if (run.fields().grid().dimension() > 1 && !request.along)
-              throw PlotError("profiles in 2-D or 3-D need a line: along = { from, to }, or --along X,Y:X,Y");
-            std::vector<Index> records = records_of(run, request, 6);
-            while (static_cast<Index>(records.size()) > most_curves && request.times.empty()) {
-              // Every other one, keeping the end.
-              std::vector<Index> fewer;
-              for (std::size_t n = records.size() % 2 ? 0 : 1; n < records.size(); n += 2)
-                fewer.push_back(records[n]);
-              records = fewer;
-            }
-            Gnuplot plot(out);
-            plot.line("set title " + quoted(title_of(run, request) +
-                                            (records.size() == 1 ? ", " + entry(run, records[0]) : "")));
-            std::vector<std::string> entries;
-            for (const Index r : records) entries.push_back(entry(run, r));
-            plot.legend(entries);
-            draw_profile_frame(plot, run, request, records);
-            plot.finish();
-          }};
+namespace {
+
+void draw_profiles_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
+  std::vector<Index> records = records_of(run, request, 6);
+  while (static_cast<Index>(records.size()) > most_curves && request.times.empty()) {
+    // Every other one, keeping the end.
+    std::vector<Index> fewer;
+    for (std::size_t n = records.size() % 2 ? 0 : 1; n < records.size(); n += 2) fewer.push_back(records[n]);
+    records = fewer;
+  }
+  Gnuplot plot(out);
+  plot.line("set title " +
+            quoted(title_of(run, request) + (records.size() == 1 ? ", " + entry(run, records[0]) : "")));
+  std::vector<std::string> entries;
+  for (const Index r : records) entries.push_back(entry(run, r));
+  plot.legend(entries);
+  draw_profile_frame(plot, run, request, records);
+  plot.finish();
+}
+
+}  // namespace
+
+FigureKind figures::profiles() {
+  return {.name = "profiles", .draw = draw_profiles_of_run, .lacks = lacks_line};
 }
 
 }  // namespace williwaw::plot

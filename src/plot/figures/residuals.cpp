@@ -65,10 +65,20 @@ void draw_residuals(const std::vector<std::pair<std::string, std::filesystem::pa
   plot.finish();
 }
 
-FigureKind residuals_kind() {
-  return {"residuals", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-            draw_residuals({{"", run.folder()}}, title_of(run, request), out);
-          }};
+namespace {
+
+std::string residuals_lack(const FigureSource& source, const FigureRequest&) {
+  return source.steady ? "" : "residuals belong to [steady]: they show how its solver went";
+}
+
+void draw_residuals_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
+  draw_residuals({{"", run.folder()}}, title_of(run, request), out);
+}
+
+}  // namespace
+
+FigureKind figures::residuals() {
+  return {.name = "residuals", .draw = draw_residuals_of_run, .lacks = residuals_lack};
 }
 
 }  // namespace williwaw::plot

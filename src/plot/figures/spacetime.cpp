@@ -22,52 +22,55 @@ Real value_at(const Curve& c, Real position) {
   return c.value[n - 1] + fraction * (c.value[n] - c.value[n - 1]);
 }
 
+std::string spacetime_lacks(const FigureSource& source, const FigureRequest& request) {
+  if (source.steady) return "a steady state has no times";
+  return lacks_line(source, request);
+}
+
+void draw_spacetime_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
+  const auto& reader = run.fields();
+  const auto& d = reader.description();
+  const auto& times = reader.times();
+  if (times.size() < 2) throw PlotError("a space-time map needs two records at least");
+  std::vector<Curve> curves;
+  for (Index r = 0; r < static_cast<Index>(times.size()); ++r)
+    curves.push_back(curve_of(reader.field(r), request, d.length));
+  // Between records the picture goes on linearly, as time does.
+  const Real from = curves[0].position.front(), to = curves[0].position.back();
+  Raster raster{pixels,
+                std::min<Index>(pixels, 8 * static_cast<Index>(times.size())),
+                from,
+                to,
+                times.front(),
+                times.back(),
+                {}};
+  for (Index row = 0; row < raster.rows; ++row) {
+    const Real t = times.front() + (times.back() - times.front()) * (static_cast<Real>(row) + 0.5) /
+                                       static_cast<Real>(raster.rows);
+    const auto n = std::clamp<Index>(std::ranges::upper_bound(times, t) - times.begin(), 1,
+                                     static_cast<Index>(times.size()) - 1);
+    const Real fraction = (t - times[n - 1]) / (times[n] - times[n - 1]);
+    for (Index column = 0; column < pixels; ++column) {
+      const Real x = from + (to - from) * (static_cast<Real>(column) + 0.5) / pixels;
+      raster.values.push_back((1 - fraction) * value_at(curves[n - 1], x) +
+                              fraction * value_at(curves[n], x));
+    }
+  }
+  Gnuplot plot(out);
+  plot.line("set title " + quoted(title_of(run, request) +
+                                  fmt::format(", t = {} to {}", time_text(run, 0),
+                                              time_text(run, static_cast<Index>(times.size()) - 1))));
+  plot.line("set xlabel " + quoted(position_label(run, request)));
+  plot.line("set ylabel " + quoted(label("time", d.time.unit)));
+  const auto [range, signed_field] = range_of(run, request);
+  draw_raster(plot, raster, range, signed_field, value_label(run), box_of(out, 1, 1, false));
+  plot.finish();
+}
+
 }  // namespace
 
-FigureKind spacetime_kind() {
-  return {
-      "spacetime", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-        const auto& reader = run.fields();
-        const auto& d = reader.description();
-        if (reader.grid().dimension() > 1 && !request.along)
-          throw PlotError(
-              "a space-time map in 2-D or 3-D needs a line: along = { from, to }, or --along X,Y:X,Y");
-        const auto& times = reader.times();
-        if (times.size() < 2) throw PlotError("a space-time map needs two records at least");
-        std::vector<Curve> curves;
-        for (Index r = 0; r < static_cast<Index>(times.size()); ++r)
-          curves.push_back(curve_of(reader.field(r), request, d.length));
-        // Between records the picture goes on linearly, as time does.
-        const Real from = curves[0].position.front(), to = curves[0].position.back();
-        Raster raster{pixels,
-                      std::min<Index>(pixels, 8 * static_cast<Index>(times.size())),
-                      from,
-                      to,
-                      times.front(),
-                      times.back(),
-                      {}};
-        for (Index row = 0; row < raster.rows; ++row) {
-          const Real t = times.front() + (times.back() - times.front()) * (static_cast<Real>(row) + 0.5) /
-                                             static_cast<Real>(raster.rows);
-          const auto n = std::clamp<Index>(std::ranges::upper_bound(times, t) - times.begin(), 1,
-                                           static_cast<Index>(times.size()) - 1);
-          const Real fraction = (t - times[n - 1]) / (times[n] - times[n - 1]);
-          for (Index column = 0; column < pixels; ++column) {
-            const Real x = from + (to - from) * (static_cast<Real>(column) + 0.5) / pixels;
-            raster.values.push_back((1 - fraction) * value_at(curves[n - 1], x) +
-                                    fraction * value_at(curves[n], x));
-          }
-        }
-        Gnuplot plot(out);
-        plot.line("set title " + quoted(title_of(run, request) +
-                                        fmt::format(", t = {} to {}", time_text(run, 0),
-                                                    time_text(run, static_cast<Index>(times.size()) - 1))));
-        plot.line("set xlabel " + quoted(position_label(run, request)));
-        plot.line("set ylabel " + quoted(label("time", d.time.unit)));
-        const auto [range, signed_field] = range_of(run, request);
-        draw_raster(plot, raster, range, signed_field, value_label(run), box_of(out, 1, 1, false));
-        plot.finish();
-      }};
+FigureKind figures::spacetime() {
+  return {.name = "spacetime", .draw = draw_spacetime_of_run, .lacks = spacetime_lacks};
 }
 
 }  // namespace williwaw::plot

@@ -35,80 +35,69 @@ Real end_of(const store::Series& spectrum, const std::vector<std::size_t>& probe
   return std::max(1.15 * end, 10 * spectrum.values[0][1]);
 }
 
-}  // namespace
-
-FigureKind spectrum_kind() {
-  return {"spectrum", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-            const auto file = run.folder() / "spectrum.csv";
-            if (!std::filesystem::exists(file))
-              throw PlotError(
-                  run.folder().string() +
-                  ": has no spectrum.csv; it belongs to waves with probes and a series at even times");
-            const store::Series spectrum = store::read_run_table(file, store::spectrum_headers, 2, true);
-            const auto probes = probes_of(spectrum, request);
-            const Real end = end_of(spectrum, probes);
-            Real highest = 0;
-            for (const auto c : probes)
-              highest = std::max(highest, *std::ranges::max_element(spectrum.values[c]));
-            Gnuplot plot(out);
-            plot.line("set title " + quoted(title_of(run, request) + ", spectra of the probes"));
-            plot.line("set xlabel " + quoted(label("frequency", spectrum.columns[0].unit)));
-            plot.line("set ylabel " + quoted(label("amplitude", spectrum.columns[probes[0]].unit)));
-            plot.line(fmt::format("set xrange [0:{}]; set yrange [0:{}]", end, 1.22 * highest));
-            const auto modes = run.folder() / "modes.csv";
-            bool marked = false;
-            if (std::filesystem::exists(modes)) {
-              const std::vector<Real> all = store::read_run_table(modes, store::mode_headers).values[0];
-              // A forest of modes hides what it should explain.
-              const auto shown = std::ranges::count_if(all, [&](Real m) { return m < end; });
-              for (const Real m : all)
-                if (m < end && shown <= 60) {
-                  marked = true;
-                  plot.line(
-                      fmt::format("set arrow from first {0}, graph 0 to first {0}, graph 1 nohead back lc "
-                                  "rgb '{1}' lw 1 dt 2",
-                                  m, faint));
-                }
-            }
-            std::vector<std::string> entries;
-            for (const auto c : probes) entries.push_back(spectrum.columns[c].name);
-            if (marked) entries.emplace_back("modes of the grid");
-            plot.legend(entries);
-            std::string command = "plot ";
-            std::vector<Real> numbers;
-            for (std::size_t g = 0; g < probes.size(); ++g) {
-              const auto& values = spectrum.values[probes[g]];
-              command += fmt::format(
-                  "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' "
-                  "title {}",
-                  g == 0 ? "" : ", ", values.size(), distinct(static_cast<Index>(g)).hex(),
-                  plot::quoted(entries[g]));
-              for (std::size_t n = 0; n < values.size(); ++n)
-                numbers.insert(numbers.end(), {spectrum.values[0][n], values[n]});
-              if (probes.size() > 1) continue;
-              // One probe alone has room for its peaks' frequencies.
-              const verify::RecordSpectrum one{spectrum.values[0][1] - spectrum.values[0][0], values};
-              for (const auto& peak : verify::peaks_of(one))
-                if (peak.frequency < end && peak.amplitude > 0.06 * highest)
-                  plot.line(
-                      fmt::format("set label '{:.4g}' at first {},{} center offset 0,0.8 textcolor rgb '{}'",
-                                  peak.frequency, peak.frequency, peak.amplitude, ink));
-            }
-            if (marked)
-              command +=
-                  fmt::format(", NaN with lines lw 1 dt 2 lc rgb '{}' title 'modes of the grid'", faint);
-            plot.line(command);
-            plot.data(numbers);
-            plot.finish();
-          }};
+void draw_spectrum_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
+  const auto file = run.folder() / "spectrum.csv";
+  if (!std::filesystem::exists(file))
+    throw PlotError(run.folder().string() +
+                    ": has no spectrum.csv; it belongs to waves with probes and a series at even times");
+  const store::Series spectrum = store::read_run_table(file, store::spectrum_headers, 2, true);
+  const auto probes = probes_of(spectrum, request);
+  const Real end = end_of(spectrum, probes);
+  Real highest = 0;
+  for (const auto c : probes) highest = std::max(highest, *std::ranges::max_element(spectrum.values[c]));
+  Gnuplot plot(out);
+  plot.line("set title " + quoted(title_of(run, request) + ", spectra of the probes"));
+  plot.line("set xlabel " + quoted(label("frequency", spectrum.columns[0].unit)));
+  plot.line("set ylabel " + quoted(label("amplitude", spectrum.columns[probes[0]].unit)));
+  plot.line(fmt::format("set xrange [0:{}]; set yrange [0:{}]", end, 1.22 * highest));
+  const auto modes = run.folder() / "modes.csv";
+  bool marked = false;
+  if (std::filesystem::exists(modes)) {
+    const std::vector<Real> all = store::read_run_table(modes, store::mode_headers).values[0];
+    // A forest of modes hides what it should explain.
+    const auto shown = std::ranges::count_if(all, [&](Real m) { return m < end; });
+    for (const Real m : all)
+      if (m < end && shown <= 60) {
+        marked = true;
+        plot.line(
+            fmt::format("set arrow from first {0}, graph 0 to first {0}, graph 1 nohead back lc "
+                        "rgb '{1}' lw 1 dt 2",
+                        m, faint));
+      }
+  }
+  std::vector<std::string> entries;
+  for (const auto c : probes) entries.push_back(spectrum.columns[c].name);
+  if (marked) entries.emplace_back("modes of the grid");
+  plot.legend(entries);
+  std::string command = "plot ";
+  std::vector<Real> numbers;
+  for (std::size_t g = 0; g < probes.size(); ++g) {
+    const auto& values = spectrum.values[probes[g]];
+    command += fmt::format(
+        "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' "
+        "title {}",
+        g == 0 ? "" : ", ", values.size(), distinct(static_cast<Index>(g)).hex(), plot::quoted(entries[g]));
+    for (std::size_t n = 0; n < values.size(); ++n)
+      numbers.insert(numbers.end(), {spectrum.values[0][n], values[n]});
+    if (probes.size() > 1) continue;
+    // One probe alone has room for its peaks' frequencies.
+    const verify::RecordSpectrum one{spectrum.values[0][1] - spectrum.values[0][0], values};
+    for (const auto& peak : verify::peaks_of(one))
+      if (peak.frequency < end && peak.amplitude > 0.06 * highest)
+        plot.line(fmt::format("set label '{:.4g}' at first {},{} center offset 0,0.8 textcolor rgb '{}'",
+                              peak.frequency, peak.frequency, peak.amplitude, ink));
+  }
+  if (marked)
+    command += fmt::format(", NaN with lines lw 1 dt 2 lc rgb '{}' title 'modes of the grid'", faint);
+  plot.line(command);
+  plot.data(numbers);
+  plot.finish();
 }
 
-FigureKind film_kind() {
-  FigureKind kind{"film", [](const RunFolder& run, const FigureRequest& request, const Output& out) {
-                    film(run, request, out);
-                  }};
-  kind.extension = "gif";
-  return kind;
+}  // namespace
+
+FigureKind figures::spectrum() {
+  return {.name = "spectrum", .draw = draw_spectrum_of_run, .of = Shown::probe};
 }
 
 }  // namespace williwaw::plot

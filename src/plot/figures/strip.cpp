@@ -93,8 +93,8 @@ void draw_strip(const RunFolder& run, const FigureRequest& request, const Output
 
 }  // namespace
 
-FigureKind strip_kind() {
-  return {"strip", draw_strip};
+FigureKind figures::strip() {
+  return {.name = "strip", .draw = draw_strip, .lacks = lacks_plane};
 }
 
 }  // namespace williwaw::plot

@@ -4,9 +4,9 @@
 #include <array>
 #include <cmath>
 
+#include "study/run/columns/kinds.hpp"
 #include "williwaw/store/apart.hpp"
 #include "williwaw/study/answer.hpp"
-#include "williwaw/verify/shape.hpp"
 
 namespace williwaw::study {
 
@@ -25,11 +25,6 @@ std::vector<Real> fractions_of(const Case& given, const Discretization& balance)
 // Numbers of a record that tell the velocity.
 std::size_t velocities(const store::Description& about, const Grid& grid) {
   return about.velocity ? static_cast<std::size_t>(grid.dimension() * grid.count()) : 0;
-}
-
-// How the values of an unknown are shown: the case says it of the first one, others are in SI.
-store::Scale scale_of(const Case& given, std::size_t unknown) {
-  return unknown == 0 ? given.value : store::Scale();
 }
 
 store::Description description_of(const Case& given, const Discretization& balance) {
@@ -64,6 +59,13 @@ store::Scale series_time(const Case& given) {
     if (const store::Scale scale{unit, 1 / seconds, 0}; scale.factor > given.time.factor && is_round(scale))
       return scale;
   return given.time;
+}
+
+std::vector<const SeriesColumn*> measures_of(const Discretization& balance) {
+  std::vector<const SeriesColumn*> result;
+  for (const SeriesColumn& column : series_columns())
+    if (!column.applies || column.applies(balance)) result.push_back(&column);
+  return result;
 }
 
 }  // namespace
@@ -155,24 +157,6 @@ void Recorder::row_of_steady(const State& y, const Totals& totals, const Ledger&
   append({0, y, totals, cells, Cells(flows.size()), residual, nullptr, false});
 }
 
-// Of one unknown: probes, extremes, mean, energies, content, and norms of the advected quantity.
-void Recorder::append_unknown(const Row& r, std::size_t unknown, const Totals& totals, Cells& row) const {
-  const store::Scale scale = scale_of(*given_, unknown);
-  row.emplace_back(scale.shown(totals.lowest));
-  row.emplace_back(scale.shown(totals.integral / balance_->volume(unknown)));
-  row.emplace_back(scale.shown(totals.highest));
-  if (balance_->capabilities().second_order) {
-    row.emplace_back(totals.kinetic);
-    row.emplace_back(totals.potential);
-  }
-  row.emplace_back(totals.content);
-  if (!balance_->advects()) return;
-  const verify::Shape shape = verify::shape_of(*balance_, r.state);
-  row.emplace_back(shape.variation * scale.factor);
-  row.emplace_back(shape.square * scale.factor * scale.factor);
-  row.emplace_back(static_cast<Real>(shape.extrema));
-}
-
 void Recorder::append(const Row& r) {
   Cells row{time_.shown(r.time)};
   const std::size_t unknowns = balance_->unknowns().size();
@@ -181,7 +165,10 @@ void Recorder::append(const Row& r) {
     for (const auto& p : given_->probes) row.emplace_back(scale_of(*given_, u).shown(field.sample(p.at)));
   }
   const auto each = unknowns == 1 ? std::vector{r.totals} : balance_->totals_by_unknown(r.state, r.time);
-  for (std::size_t u = 0; u < unknowns; ++u) append_unknown(r, u, each[u], row);
+  for (std::size_t u = 0; u < unknowns; ++u) {
+    const Measured measured{*given_, *balance_, u, r.state, each[u]};
+    for (const SeriesColumn* column : measures_of(*balance_)) row.emplace_back(column->value(measured));
+  }
   for (const Cells* cells : {&r.flows, &r.amounts}) {
     Cells all(lines_.size());
     for (std::size_t l = 0; l < cells->size(); ++l) all[column_of_line_[l]] = (*cells)[l];
@@ -257,24 +244,11 @@ void Recorder::clean() {
 std::vector<store::Column> Recorder::columns() const {
   using store::SeriesRole;
   std::vector<store::Column> result{{store::name_of(SeriesRole::time), time_.unit, 12}};
-  const bool wave = balance_->capabilities().second_order;
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
     for (const auto& p : given_->probes) result.push_back({name_of(u, p.name), scale_of(*given_, u).unit});
-  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) {
-    const std::string unit = scale_of(*given_, u).unit;
-    const auto add = [&](SeriesRole role, const std::string& in) {
-      result.push_back({name_of(u, store::name_of(role)), in});
-    };
-    for (const auto role : {SeriesRole::minimum, SeriesRole::mean, SeriesRole::maximum}) add(role, unit);
-    if (wave)
-      for (const auto role : {SeriesRole::kinetic_energy, SeriesRole::potential_energy})
-        add(role, given_->amount_unit);
-    result.push_back({name_of(u, wave ? "energy" : "total"), given_->amount_unit, 15});
-    if (!balance_->advects()) continue;
-    add(SeriesRole::total_variation, given_->problem.grid().dimension() == 1 ? unit : "");
-    add(SeriesRole::squared_norm, "");
-    add(SeriesRole::extrema, "");
-  }
+  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
+    for (const SeriesColumn* column : measures_of(*balance_))
+      result.push_back({name_of(u, column->name), column->unit(*given_, u), column->digits});
   for (const auto& line : lines_)
     result.push_back(
         {store::flow_name(line.name, line.kind == LedgerLine::Kind::boundary), given_->flow_unit});

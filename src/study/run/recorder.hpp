@@ -60,7 +60,6 @@ class Recorder {
   std::string name_of(std::size_t unknown, const std::string& column) const;
   Cells flows_of(const StepInfo& m);
   void append(const Row& row);
-  void append_unknown(const Row& row, std::size_t unknown, const Totals& totals, Cells& cells) const;
 
   const Case* given_;
   Discretization* balance_;

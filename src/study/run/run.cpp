@@ -9,6 +9,7 @@
 #include <sstream>
 
 #include "study/run/checkpoint.hpp"
+#include "study/run/columns/kinds.hpp"
 #include "study/run/probe_spectra.hpp"
 #include "study/run/recorder.hpp"
 #include "study/run/run_log.hpp"
@@ -54,7 +55,14 @@ void write_boundaries(const Case& given, Discretization& balance, const State& y
 Report columns_section(const std::filesystem::path& series) {
   Report report;
   report.section(store::columns_of_series);
-  for (const auto& [header, kind] : store::kinds_of_columns(series)) report.row(header, kind);
+  const store::RunSeries read(series);
+  for (std::size_t c = 0; c < read.table().columns.size(); ++c) {
+    const std::string& header = read.column(c).name;
+    const auto measure =
+        std::ranges::find(series_columns(), store::without_unknown(header), &SeriesColumn::name);
+    const bool named = read.role(c) == store::SeriesRole::measure && measure != series_columns().end();
+    report.row(header, named ? measure->kind : store::kind_of(read.role(c)));
+  }
   return report;
 }
 
@@ -310,7 +318,8 @@ class Run {
       result_.files.emplace_back("steps.csv");
     }
     // A blown-up state has no flows worth a table, and of data that are no numbers there are none.
-    if (result_.outcome.ending != Outcome::Ending::blew_up && result_.outcome.subject == Subject::unspecified) {
+    if (result_.outcome.ending != Outcome::Ending::blew_up &&
+        result_.outcome.subject == Subject::unspecified) {
       write_boundaries(now, *ready.balance, state, result_.outcome.time, folder / "boundaries.csv");
       result_.files.emplace_back("boundaries.csv");
     }
