@@ -3,6 +3,8 @@
 #include <algorithm>
 
 #include "reader.hpp"
+#include "williwaw/terms/numerical_flux.hpp"
+#include "williwaw/terms/reconstruction.hpp"
 
 namespace williwaw::casefile {
 
@@ -15,7 +17,7 @@ thickness = "0.30 m"
 outside = "-5 degC"
 
 [grid]                               # x alone: one dimension; add y and z for two or three
-unknowns = "cells"                   # cells: values at centres; nodes: at grid points, walls included
+unknowns = "cells"                   # cells: values at centres; nodes: at grid points, boundaries included
 x = { from = "0 m", to = "thickness", cells = 60 }
 
 [equation]
@@ -28,18 +30,20 @@ heat_capacity = "850 J/kg/K"
 [initial]
 value = "18 degC"
 
-[boundary]                           # one line for each side: dirichlet, flux, gradient, robin, "insulated", "periodic"
+# conditions of the sides: @conditions@
+[boundary]
 west = { robin = { coefficient = "8 W/m^2/K", ambient = "18 degC" } }
 east = { dirichlet = "outside" }
 
 [time]
 until = "12 h"
-scheme = "crank-nicolson"            # explicit-euler rk4 rk45 stabilized bdf2 sdirk4 ..
+# schemes: @schemes@
+scheme = "crank-nicolson"
 step = "60 s"                        # or { of_limit = 0.9 } of the largest stable one, or { adaptive = 1e-5 }
 
 [record]
 every = "1 h"                        # whole fields
-series = "10 minute"                 # probes, extremes, totals, wall fluxes
+series = "10 minute"                 # probes, extremes, totals, boundary flows
 
 [[probe]]
 name = "middle"
@@ -56,7 +60,7 @@ kind = "spacetime"
 const char* const diffusion = R"(title = "Salt spreading on a plan"
 
 [grid]
-unknowns = "nodes"                   # nodes: values at grid points, walls included; cells: at centres
+unknowns = "nodes"                   # nodes: values at grid points, boundaries included; cells: at centres
 x = { from = "0 m", to = "0.4 m", nodes = 41 }
 y = { from = "0 m", to = "0.2 m", nodes = 21 }
 
@@ -74,7 +78,8 @@ default = "insulated"                # every side not named
 
 [time]
 until = "60 day"
-scheme = "explicit-euler"            # explicit-euler rk4 rk45 stabilized bdf2 sdirk4 ..
+# schemes: @schemes@
+scheme = "explicit-euler"
 step = { of_limit = 0.9 }            # a part of the largest stable step, or a time
 
 [record]
@@ -106,13 +111,15 @@ speed = "4 m/s"                      # a number, a formula or by region; or tens
 value = { formula = "0.1*exp(-(x - 6)^2)", unit = "m" }
 rate = "0 m/s"
 
-[boundary]                           # "fixed" "free" "absorbing" "periodic", driven, impedance
+# conditions: @wave conditions@
+[boundary]
 west = "fixed"
 east = "absorbing"                   # or { absorbing = { order = 2 } }, { absorbing = { layer = 20 } }
 
 [time]
 until = "8 s"
-scheme = "leapfrog"                  # leapfrog corrected-leapfrog newmark rk4 ..
+# schemes: @wave schemes@
+scheme = "leapfrog"
 step = { courant = 0.9 }             # or { of_limit = 0.9 }, or a time
 
 [record]
@@ -155,8 +162,10 @@ west = { dirichlet = "0 g/m^3" }
 east = "outflow"                     # { outflow = { backflow = ".." } } where the stream may turn back
 
 [space]
-reconstruction = "van-leer"          # first-order minmod van-leer monotonized-central superbee third-order weno5
-numerical_flux = "upwind"            # central upwind engquist-osher lax-friedrichs hybrid power-law ..
+# reconstructions: @reconstructions@
+# numerical fluxes: @fluxes@
+reconstruction = "van-leer"
+numerical_flux = "upwind"
 
 [time]
 until = "240 s"
@@ -196,8 +205,10 @@ value = "1 + 0.5*sin(2*pi*x)"
 default = "periodic"                 # or dirichlet, "outflow", "insulated"
 
 [space]
-reconstruction = "van-leer"          # first-order minmod van-leer monotonized-central superbee third-order weno5
-numerical_flux = "upwind"            # upwind engquist-osher local-lax-friedrichs lax-friedrichs central lax-wendroff
+# reconstructions: @reconstructions@
+# numerical fluxes: @fluxes@
+reconstruction = "van-leer"
+numerical_flux = "upwind"
 
 [time]
 until = 1
@@ -226,18 +237,65 @@ space.reconstruction = "weno5"
 
 }  // namespace
 
-std::string starter_case(const std::string& kind) {
-  static const std::vector<std::pair<std::string, const char*>> starters{
-      {"heat", heat},
-      {"diffusion", diffusion},
-      {"wave", wave_start},
-      {"transport", transport_start},
-      {"conservation", conservation_start}};
+namespace {
+
+const std::vector<std::pair<std::string, const char*>> starters{{"heat", heat},
+                                                                {"diffusion", diffusion},
+                                                                {"wave", wave_start},
+                                                                {"transport", transport_start},
+                                                                {"conservation", conservation_start}};
+
+Words starter_kinds() {
   Words known;
-  for (const auto& [name, text] : starters) {
-    if (name == kind) return text;
-    known.push_back(name);
-  }
+  for (const auto& [name, text] : starters) known.push_back(name);
+  return known;
+}
+
+// "a b c" of the kinds that hold.
+template <class Kind, class Holds>
+std::string names_where(const std::vector<Kind>& kinds, const Holds& holds) {
+  std::string text;
+  for (const Kind& kind : kinds)
+    if (holds(kind)) text += (text.empty() ? "" : " ") + kind.name;
+  return text;
+}
+
+// Comments that list what there is are written from the lists themselves.
+std::string with_lists(std::string text) {
+  const auto scheme_where = [](bool waves) {
+    return names_where(scheme_kinds(), [waves](const SchemeKind& kind) {
+      const Scheme scheme = kind.make(kind.highest);
+      return waves ? takes_second_order(scheme) : !is_second_order(scheme) && !semi_lagrangian(scheme);
+    });
+  };
+  const auto all = [](const auto&) { return true; };
+  const std::map<std::string, std::string> lists{
+      {"@schemes@", scheme_where(false)},
+      {"@wave schemes@", scheme_where(true)},
+      {"@reconstructions@", names_where(reconstruction_kinds(), all)},
+      {"@fluxes@", names_where(numerical_fluxes(), all)},
+      {"@conditions@",
+       names_where(boundary_condition_kinds(), [](const BoundaryConditionKind& k) { return !k.of_waves; }) +
+           " periodic"},
+      {"@wave conditions@", names_where(boundary_condition_kinds(), [](const BoundaryConditionKind& k) {
+                              return k.of_waves;
+                            }) + " periodic"}};
+  for (const auto& [mark, list] : lists)
+    for (auto at = text.find(mark); at != std::string::npos; at = text.find(mark))
+      text.replace(at, mark.size(), list);
+  return text;
+}
+
+}  // namespace
+
+std::string starter_names() {
+  return listed(starter_kinds());
+}
+
+std::string starter_case(const std::string& kind) {
+  const auto found = std::ranges::find(starters, kind, &std::pair<std::string, const char*>::first);
+  if (found != starters.end()) return with_lists(found->second);
+  const Words known = starter_kinds();
   const Words later{"unsaturated", "system"};
   if (std::ranges::find(later, kind) != later.end())
     throw InputError(fmt::format("kind '{}' is not there yet; there are {}", kind, listed(known, "and")));

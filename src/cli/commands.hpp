@@ -97,5 +97,8 @@ int compare(const CompareArguments& arguments);
 int converge(const ConvergeArguments& arguments);
 int film(const PlotArguments& arguments);
 int demo(const std::string& name, const std::filesystem::path& program);
+/// "hut-floor, ice-deck ..": of all bundled cases.
+std::string demo_names();
+int kinds();
 
 }  // namespace williwaw::cli

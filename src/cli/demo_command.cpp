@@ -69,6 +69,12 @@ int write_new(const std::string& kind, const std::filesystem::path& file) {
   return done;
 }
 
+std::string demo_names() {
+  std::string names;
+  for (const Demo& d : demos) names += (names.empty() ? "" : ", ") + std::string(d.name);
+  return names;
+}
+
 int demo(const std::string& name, const std::filesystem::path& program) {
   const std::string wanted = name.empty() ? "hut-floor" : name;
   const auto found = std::ranges::find_if(demos, [&](const Demo& d) { return wanted == d.name; });

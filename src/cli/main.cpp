@@ -47,7 +47,7 @@ int program(int argc, char** argv) {
   std::string kind;
   std::filesystem::path new_file;
   auto* create = app.add_subcommand("new", "write a commented starter case");
-  create->add_option("KIND", kind, "kind of equation: heat or diffusion")->required();
+  create->add_option("KIND", kind, "kind of equation: " + casefile::starter_names())->required();
   create->add_option("FILE", new_file, "file to write, KIND.toml unless given");
   create->callback([&] { chosen = [&] { return cli::write_new(kind, new_file); }; });
 
@@ -136,9 +136,7 @@ int program(int argc, char** argv) {
 
   std::string name;
   auto* demo = app.add_subcommand("demo", "run a bundled case and list its figures");
-  demo->add_option(
-      "NAME", name,
-      "hut-floor, hut-floor-stages, hut-floor-explicit, ice-deck, ice-deck-steady, cellar or brine-tank");
+  demo->add_option("NAME", name, cli::demo_names());
   demo->callback([&] { chosen = [&] { return cli::demo(name, argv[0]); }; });
 
   cli::ConvergeArguments to_converge;
@@ -166,6 +164,10 @@ int program(int argc, char** argv) {
                       "figure to draw, RUN/figures/compare.png unless given");
   compare->add_flag("--json", to_compare.json, "print one JSON object instead of text");
   compare->callback([&] { chosen = [&] { return cli::compare(to_compare); }; });
+
+  auto* kinds =
+      app.add_subcommand("kinds", "boundary conditions, schemes, solvers, figures and columns by name");
+  kinds->callback([&] { chosen = [] { return cli::kinds(); }; });
 
   try {
     app.parse(argc, argv);

@@ -105,7 +105,7 @@ void Problem::validate() const {
     if (any_boundary(*this, [](const Boundary& w) { return w.needs_second_order(); }))
       throw InputError(
           Subject::boundary,
-          "absorbing boundarys and impedances belong to equations of second order in time (waves)");
+          "absorbing boundaries and impedances belong to equations of second order in time (waves)");
   if (!equation_.advection)
     if (any_boundary(*this, [](const Boundary& w) {
           return w.advective_boundary() && w.advective_boundary()->outlet();
@@ -115,7 +115,7 @@ void Problem::validate() const {
     if (equation_.advection) throw InputError(Subject::velocity, "a wave is not advected");
     if (equation_.reaction) throw InputError(Subject::reaction, "a wave takes no reaction");
     if (any_boundary(*this, [](const Boundary& w) { return !w.is_linear(); }))
-      throw InputError(Subject::boundary, "a wave needs ends whose laws are linear");
+      throw InputError(Subject::boundary, "a wave takes linear boundary conditions only");
     if (equation_.damping.depends_on_time())
       throw InputError(Subject::damping, "damping must not depend on time");
     for (const Function& k : equation_.diffusion.coefficient)

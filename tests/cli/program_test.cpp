@@ -144,6 +144,28 @@ TEST_CASE("more figures and a film from a finished run") {
   draws("film hut-floor.out --seconds 2", "hut-floor.out/figures/film.gif");
 }
 
+TEST_CASE("the documented kinds are those of the program") {
+  const auto folder = fresh_folder("kinds");
+  const Printed printed = williwaw_in(folder, "kinds");
+  CHECK(printed.code == 0);
+  // scripts/derive-docs writes it.
+  CHECK(printed.out == text_of(std::filesystem::path(TESTS) / "../docs/kinds.md"));
+}
+
+TEST_CASE("every starter case is read, and its comments list what there is") {
+  const auto folder = fresh_folder("starters");
+  for (const std::string kind : {"heat", "diffusion", "wave", "transport", "conservation"}) {
+    CAPTURE(kind);
+    REQUIRE(williwaw_in(folder, "new " + kind).code == 0);
+    CHECK(williwaw_in(folder, "check " + kind + ".toml").code == 0);
+    const std::string text = text_of(folder / (kind + ".toml"));
+    CHECK(text.find('@') == std::string::npos);
+    if (kind == "transport") CHECK(text.find("third-order weno5\n") != std::string::npos);
+    CHECK((text.find("crank-nicolson theta bdf2") != std::string::npos) ==
+          (kind == "heat" || kind == "diffusion"));
+  }
+}
+
 TEST_CASE("what cannot be drawn is said in words") {
   const auto folder = fresh_folder("cannot");
   REQUIRE(williwaw_in(folder, "run --quiet " + cases + "/hut-floor.toml --set figure=[]").code == 0);

@@ -178,5 +178,7 @@ Function values_at(const Grid& grid, State values);
 
 /// Writes a commented starter case of an equation kind; throws InputError for a kind that is not there.
 std::string starter_case(const std::string& kind);
+/// "heat, diffusion, ..": the kinds that have one.
+std::string starter_names();
 
 }  // namespace williwaw::casefile

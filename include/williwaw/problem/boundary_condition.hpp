@@ -194,6 +194,8 @@ struct BoundaryConditionKind {
   bool needs_kelvin = false;
   /// Belongs to equations of second order in time.
   bool of_waves = false;
+  /// Lets advection out: without advection it means nothing.
+  bool of_advection = false;
   /// Exactly one of its arguments is given.
   bool one_of = false;
   /// May stand as a word alone.

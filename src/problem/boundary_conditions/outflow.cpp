@@ -41,6 +41,7 @@ BoundaryConditionKind boundaries::outflow_kind() {
         return std::make_shared<Outlet>(inside, Function(0.0));
       },
       "outflow{how}"};
+  kind.of_advection = true;
   kind.one_of = true;
   kind.alone = true;
   return kind;

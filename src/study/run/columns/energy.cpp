@@ -9,6 +9,7 @@ SeriesColumn columns::energy() {
           .value = [](const Measured& m) { return m.totals.content; },
           .unit = unit_of_amounts,
           .applies = of_waves,
+          .equations = "waves",
           .digits = 15};
 }
 

@@ -8,7 +8,8 @@ SeriesColumn columns::extrema() {
           .kind = "count",
           .value = [](const Measured& m) { return static_cast<Real>(m.shape().extrema); },
           .unit = no_unit,
-          .applies = of_advection};
+          .applies = of_advection,
+          .equations = "advection"};
 }
 
 }  // namespace williwaw::study

@@ -8,7 +8,8 @@ SeriesColumn columns::kinetic_energy() {
           .kind = "energy",
           .value = [](const Measured& m) { return m.totals.kinetic; },
           .unit = unit_of_amounts,
-          .applies = of_waves};
+          .applies = of_waves,
+          .equations = "waves"};
 }
 
 }  // namespace williwaw::study

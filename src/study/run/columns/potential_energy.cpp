@@ -8,7 +8,8 @@ SeriesColumn columns::potential_energy() {
           .kind = "energy",
           .value = [](const Measured& m) { return m.totals.potential; },
           .unit = unit_of_amounts,
-          .applies = of_waves};
+          .applies = of_waves,
+          .equations = "waves"};
 }
 
 }  // namespace williwaw::study

@@ -8,7 +8,8 @@ SeriesColumn columns::squared_norm() {
           .kind = "norm",
           .value = [](const Measured& m) { return m.shape().square * m.scale().factor * m.scale().factor; },
           .unit = no_unit,
-          .applies = of_advection};
+          .applies = of_advection,
+          .equations = "advection"};
 }
 
 }  // namespace williwaw::study

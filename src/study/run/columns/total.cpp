@@ -9,6 +9,7 @@ SeriesColumn columns::total() {
           .value = [](const Measured& m) { return m.totals.content; },
           .unit = unit_of_amounts,
           .applies = [](const Discretization& b) { return !of_waves(b); },
+          .equations = "all but waves",
           .digits = 15};
 }
 

@@ -16,7 +16,8 @@ SeriesColumn columns::total_variation() {
           .kind = "norm",
           .value = [](const Measured& m) { return m.shape().variation * m.scale().factor; },
           .unit = unit_of_variation,
-          .applies = of_advection};
+          .applies = of_advection,
+          .equations = "advection"};
 }
 
 }  // namespace williwaw::study
