@@ -1,5 +1,5 @@
-// Fields as objects: the same lines of code on two grids. A smooth random field is diffused, its gradient and
-// Laplacian taken, and both answers compared on the coarser grid.
+// Patches of salt that diffuse: the mean steepness that random patches keep after a while, its error by
+// refinement, and arithmetic with fields: gradients, means, conservative transfer between grids.
 #include <cmath>
 #include <cstdio>
 

@@ -1,5 +1,5 @@
-// Gusts over the sound: a vector field that carries itself along, started from the same smooth random field
-// on two grids. Fronts form where gusts catch up with each other, and the energy decays alike.
+// Gusts over the sound: a velocity that advects itself, started from smooth random fields. Fronts form where
+// gusts catch up with each other; the decay of the energy is checked by refinement.
 #include <cmath>
 #include <cstdio>
 
