@@ -268,6 +268,14 @@ std::string RunSeries::names() const {
   return result;
 }
 
+std::vector<std::pair<std::string, SeriesRole>> written_columns(const std::filesystem::path& file) {
+  const Series table = read_series(file);
+  const auto roles = HeaderWalk(file, table.columns).roles();
+  std::vector<std::pair<std::string, SeriesRole>> result;
+  for (std::size_t c = 0; c < roles.size(); ++c) result.emplace_back(table.columns[c].name, roles[c]);
+  return result;
+}
+
 Series read_run_table(const std::filesystem::path& file, const std::vector<std::string>& headers,
                       std::size_t rows, bool more) {
   Series table = read_series(file);

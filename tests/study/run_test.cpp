@@ -137,3 +137,27 @@ TEST_CASE("comparison with the initial value") {
   CHECK(ran.result.comparisons[4].norms.max ==
         doctest::Approx(10 * (1 - std::exp(-M_PI * M_PI * 0.1))).epsilon(1e-2));
 }
+
+TEST_CASE("a run into the folder of an earlier one with fewer columns tells all of its own") {
+  const auto ran_into = [](const std::filesystem::path& folder, const std::vector<std::string>& overrides) {
+    const Case c = read_case_text(decay, "decay.toml", overrides);
+    Prepared p = prepare(c);
+    RunOptions options;
+    options.folder = folder;
+    run_case(c, p, options);
+    std::ostringstream text;
+    text << std::ifstream(folder / "summary.json").rdbuf();
+    return text.str();
+  };
+  const auto folder = test::fresh_folder("run twice");
+  ran_into(folder, {});
+  const std::string again = ran_into(
+      folder,
+      {"equation.kind=\"transport\"", "equation.velocity=\"0.001 m/s\"", "exact={value=\"initial\"}"});
+  for (const char* column : {"\"total variation\": \"norm\"", "\"extrema\": \"count\"", "\"mean\": \"mean\"",
+                             "\"total\": \"content\"", "\"middle\": \"probe\"", "\"t\": \"time\"",
+                             "\"interpolated\": \"mark\"", "\"budget residual\": \"residual\""}) {
+    CAPTURE(std::string(column));
+    CHECK(again.find(column) != std::string::npos);
+  }
+}

@@ -11,7 +11,7 @@
 using namespace williwaw;
 
 TEST_CASE("limiters vanish at extremes, are exact on straight lines, and make no new extremes") {
-  CHECK(limiter_kinds().size() == 5);
+  CHECK(limiter_kinds().size() < reconstruction_kinds().size());
   for (const auto& kind : limiter_kinds()) {
     CAPTURE(kind.name);
     const Slope slope = kind.slope;

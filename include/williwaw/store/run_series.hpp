@@ -74,6 +74,10 @@ class RunSeries {
   std::vector<Line> lines_;
 };
 
+/// Header and role of every column of a series that a run has just written, by names and order alone: a
+/// summary.json beside it may be that of an earlier run.
+std::vector<std::pair<std::string, SeriesRole>> written_columns(const std::filesystem::path& file);
+
 /// Headers of the other tables that a run writes; those of probes follow in spectrum.csv.
 inline const std::vector<std::string> residual_headers{"iteration", "relative residual"};
 inline const std::vector<std::string> step_headers{"t", "step", "error over tolerance", "taken"};

@@ -55,13 +55,11 @@ void write_boundaries(const Case& given, Discretization& balance, const State& y
 Report columns_section(const std::filesystem::path& series) {
   Report report;
   report.section(store::columns_of_series);
-  const store::RunSeries read(series);
-  for (std::size_t c = 0; c < read.table().columns.size(); ++c) {
-    const std::string& header = read.column(c).name;
+  for (const auto& [header, role] : store::written_columns(series)) {
     const auto measure =
         std::ranges::find(series_columns(), store::without_unknown(header), &SeriesColumn::name);
-    const bool named = read.role(c) == store::SeriesRole::measure && measure != series_columns().end();
-    report.row(header, named ? measure->kind : store::kind_of(read.role(c)));
+    const bool named = role == store::SeriesRole::measure && measure != series_columns().end();
+    report.row(header, named ? measure->kind : store::kind_of(role));
   }
   return report;
 }
