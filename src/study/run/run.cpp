@@ -9,69 +9,14 @@
 #include <sstream>
 
 #include "study/run/checkpoint.hpp"
-#include "study/run/columns/kinds.hpp"
+#include "study/run/kept_case.hpp"
 #include "study/run/probe_spectra.hpp"
 #include "study/run/recorder.hpp"
 #include "study/run/run_log.hpp"
 #include "study/run/stages.hpp"
+#include "study/run/tables.hpp"
 
 namespace williwaw::study {
-
-namespace {
-
-// What flows through every face of every boundary: side by side along boundaries, for tables and figures.
-void write_boundaries(const Case& given, Discretization& balance, const State& y, Real time,
-                      const std::filesystem::path& file) {
-  const Grid& g = balance.grid();
-  std::string text = "boundary";
-  for (int a = 0; a < g.dimension(); ++a)
-    text += "," + store::Column{g.axis(a).name(), given.length.unit}.header();
-  const int dimension = g.volume_dimension() - 1;
-  const std::string unit = given.length.unit.empty() || dimension == 0
-                               ? ""
-                               : given.length.unit + (dimension == 1 ? "" : "^" + std::to_string(dimension));
-  text += "," + store::Column{"area", unit}.header() + "," + store::Column{"flux", given.flux_unit}.header() +
-          "," +
-          store::Column{given.problem.equation().unknown + " on the boundary", given.value.unit}.header() +
-          "\n";
-  const auto closures = balance.closures_at(time, y);
-  for (std::size_t s = 0; s < closures->size(); ++s) {
-    const auto flows = balance.section_flows(s, y, time);
-    const EvaluatedBoundaryClosure& boundary = (*closures)[s];
-    for (Index f = 0; f < boundary.faces(); ++f) {
-      const BoundaryFace& face = boundary.face(f);
-      text += boundary.section().name;
-      for (int a = 0; a < g.dimension(); ++a)
-        text += fmt::format(",{:.10g}", given.length.shown(face.place[g.direction(a)]));
-      text += fmt::format(",{:.10g},{:.10g},{:.10g}\n", std::pow(given.length.factor, dimension) * face.area,
-                          flows[static_cast<std::size_t>(f)] / face.area,
-                          given.value.shown(boundary.boundary_value(f, y[face.unknown])));
-    }
-  }
-  store::write_file(file, text);
-}
-
-// What the columns of the series are, for readers of any kind.
-Report columns_section(const std::filesystem::path& series) {
-  Report report;
-  report.section(store::columns_of_series);
-  for (const auto& [header, role] : store::written_columns(series)) {
-    const auto measure =
-        std::ranges::find(series_columns(), store::without_unknown(header), &SeriesColumn::name);
-    const bool named = role == store::SeriesRole::measure && measure != series_columns().end();
-    report.row(header, named ? measure->kind : store::kind_of(role));
-  }
-  return report;
-}
-
-void write_residuals(const SteadyOutcome& outcome, const std::filesystem::path& file) {
-  std::string text = store::residual_headers[0] + "," + store::residual_headers[1] + "\n";
-  for (std::size_t n = 0; n < outcome.residuals.size(); ++n)
-    text += fmt::format("{},{:.10g}\n", n, outcome.residuals[n]);
-  store::write_file(file, text);
-}
-
-}  // namespace
 
 std::filesystem::path default_folder(const std::filesystem::path& case_file) {
   return case_file.stem().string() + ".out";
@@ -80,19 +25,6 @@ std::filesystem::path default_folder(const std::filesystem::path& case_file) {
 namespace {
 
 using Clock = std::chrono::steady_clock;
-
-// The case as it is run, beside the journal of its fields. Its first line says where files that it names are
-// looked for.
-std::filesystem::path kept_case(const std::filesystem::path& folder) {
-  return folder / "case.journal";
-}
-
-constexpr const char* read_from = "# read from ";
-
-void keep_case(const Case& given, const std::filesystem::path& folder) {
-  store::write_file(kept_case(folder),
-                    read_from + std::filesystem::absolute(given.file).string() + "\n" + given.text);
-}
 
 // One run of a case in all its stages.
 class Run {
@@ -428,53 +360,8 @@ RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& opti
   }
 }
 
-namespace {
-
-// Whole lines at the beginning of a table that was cut off somewhere.
-store::SeriesWriter::Mark whole_lines(const std::filesystem::path& file) {
-  std::ifstream in(file, std::ios::binary);
-  std::ostringstream all;
-  all << in.rdbuf();
-  const std::string text = all.str();
-  const auto end = text.rfind('\n');
-  const std::size_t count = end == std::string::npos ? 0 : end + 1;
-  return {count, store::checksum(text.data(), count)};
-}
-
-}  // namespace
-
 bool has_checkpoint(const std::filesystem::path& folder) {
   return Checkpoint::exists(folder);
-}
-
-Index recover(const std::filesystem::path& folder) {
-  if (!std::filesystem::is_directory(folder)) throw InputError(folder.string() + ": is no result folder");
-  const store::FolderLock lock(folder);
-  const auto journal = folder / "fields.journal";
-  if (!std::filesystem::exists(journal))
-    throw InputError(
-        folder.string() + ": no journal: " +
-        (std::filesystem::exists(folder / "fields.nc") ? "its run has completed its files" : "no records"));
-  std::ifstream in(kept_case(folder));
-  std::string first;
-  std::ostringstream text;
-  if (!std::getline(in, first) || !first.starts_with(read_from))
-    throw store::StoreError(kept_case(folder).string() +
-                            ": cannot be read: without it nobody knows the grid");
-  text << in.rdbuf();
-  const Case given = open_case_text(text.str(), first.substr(std::string(read_from).size()));
-  const auto made = make_balance(given.problem, {0, semi_lagrangian(given.plan.scheme)});
-  Discretization& balance = *made;
-  RecorderMemory memory;
-  memory.fields = store::Journal::whole_rows(journal, Recorder::row_length(given, balance));
-  memory.series = whole_lines(folder / "series.csv.partial");
-  if (memory.fields == 0) throw store::StoreError(journal.string() + ": no complete record");
-  Recorder recorder(given, balance, balance.lines(), folder, &memory);
-  recorder.finish();
-  store::write_file(folder / "case.toml", given.text);
-  // That of an earlier run says nothing of these files.
-  store::remove_file(folder / "summary.json");
-  return static_cast<Index>(memory.fields);
 }
 
 }  // namespace williwaw::study
