@@ -1,4 +1,4 @@
-// The explicit step on a plan of 4096 x 4096 cells, two threads, as a ratio to a loop tuned by hand and to
+// The explicit step of 4096 x 4096 cells, two threads, as a ratio to a loop tuned by hand and to
 // the memory's own speed, all interleaved in one run. Budget and guard sums are on, as in every run.
 #include <benchmark/benchmark.h>
 

@@ -1,4 +1,4 @@
-// Leapfrog on a plan of 4096 x 4096 cells and in a block of 384 x 384 x 384, two threads, as a ratio to a
+// Leapfrog of 4096 x 4096 cells and of 384 x 384 x 384, two threads, as a ratio to a
 // loop tuned by hand for the same data, interleaved in one run. Energies, extremes and the budget are counted
 // by ours and not by the other.
 #include <benchmark/benchmark.h>

@@ -46,7 +46,7 @@ SteadyOutcome solve(ProblemBalance& balance, const std::string& solver) {
   return solve_steady(balance, y, 0, {.solver = solver, .threads = threads});
 }
 
-// The most that this process has held so far.
+// The most that this process has taken so far.
 double peak_bytes() {
   std::ifstream status("/proc/self/status");
   for (std::string line; std::getline(status, line);)

@@ -1,4 +1,4 @@
-// The quadratic flux on a plan of 2048 x 2048 cells by van Leer's slopes and ssprk3, two threads, as a ratio
+// The quadratic flux of 2048 x 2048 cells by van Leer's slopes and ssprk3, two threads, as a ratio
 // to a loop written by hand for the same data, interleaved in one run; the same with the flux as a formula;
 // and how far semi-Lagrangian steps at a Courant number of 5 come in the time of those in flux form. Totals,
 // extremes and the budget are counted by ours and not by the loop.

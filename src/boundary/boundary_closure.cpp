@@ -202,7 +202,7 @@ void EvaluatedBoundaryClosure::close(const std::vector<LawLine>& laws, const Law
     inflow_[f] = area * alpha;
     pull_[f] = area * beta;
     for (std::size_t c = 0; c < laws.size(); ++c) {
-      if (sum.flux[f] == 0) {  // held: the only condition there is
+      if (sum.flux[f] == 0) {  // prescribed: the only condition there is
         condition_flows_[c].inflow[f] = inflow_[f];
         condition_flows_[c].pull[f] = pull_[f];
       } else {

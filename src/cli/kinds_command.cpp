@@ -110,7 +110,7 @@ void say_fluxes() {
   for (const auto& kind : numerical_fluxes()) {
     std::vector<std::string> notes;
     if (kind.linear_only) notes.emplace_back("velocities only");
-    if (kind.needs_step) notes.emplace_back("explicit-euler on a uniform line");
+    if (kind.needs_step) notes.emplace_back("explicit-euler, 1-D, uniform");
     if (kind.blends) notes.emplace_back("depends on the cell Peclet number");
     if (std::isfinite(kind.largest_peclet))
       notes.push_back("oscillations above cell Peclet number " + to_text(kind.largest_peclet));
@@ -121,14 +121,14 @@ void say_fluxes() {
   rows.clear();
   for (const auto& kind : wave_fluxes())
     rows.push_back({code(kind.name), std::to_string(kind.order), kind.monotone ? "yes" : "",
-                    kind.half_step_ahead ? "on a line" : ""});
+                    kind.half_step_ahead ? "1-D" : ""});
   say_table("Numerical fluxes of waves with form = \"first-order\"",
             {"space.numerical_flux", "order with reconstruction first-order", "monotone", "notes"}, rows);
 }
 
 void say_solvers() {
   std::vector<Row> rows{
-      {code("auto"), "one of those below, by the matrix; on a line the tridiagonal algorithm"}};
+      {code("auto"), "one of those below, by the matrix; in 1-D the tridiagonal algorithm"}};
   for (const auto& kind : solver_kinds()) {
     std::vector<std::string> notes{kind.iterates ? "iterates to a tolerance" : "solves at once"};
     if (kind.takes_relaxation) notes.emplace_back("with `relaxation`");

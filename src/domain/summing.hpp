@@ -31,7 +31,7 @@ template <class Join>
 }
 
 /// Calls visit(i, lane) for a part of a segment, and fetch(i) before every eight of them. What is left at the
-/// end goes to the first lanes.
+/// end is added to the first lanes.
 template <class Visit, class Fetch>
 [[gnu::always_inline]] inline void by_lanes(Index first, Index end, const Visit& visit, const Fetch& fetch) {
   Index i = first;

@@ -23,7 +23,7 @@ struct Rest {
   Vector first_moment{};  ///< Σ area times place
 };
 
-/// The box from `low` to `high` in the first `rank` directions. Corners are looked at a little inside the
+/// The box from `low` to `high` in the first `dimension` directions. Corners are looked at a little inside the
 /// box, so that an outline that runs along a face belongs to neither side.
 Rest box(int dimension, const Vector& low, const Vector& high, const Keep& keep, const Weight& weight);
 

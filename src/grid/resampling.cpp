@@ -16,7 +16,7 @@ void check_axes(const Grid& from, const Grid& to) {
   if (!same) throw InputError("resample: a grid with the same axes is needed");
 }
 
-// Shares of the old control volumes in each new one along an axis: number and length.
+// Overlaps of the old control volumes in each new one along an axis: number and length.
 std::vector<std::vector<std::pair<Index, Real>>> overlaps(const Axis& from, const Axis& to) {
   std::vector<std::vector<std::pair<Index, Real>>> result(static_cast<std::size_t>(to.size()));
   for (Index n = 0; n < to.size(); ++n)

@@ -133,7 +133,7 @@ class SteadySolver {
   }
 
  private:
-  // F at y, without held and absent unknowns; its norm.
+  // F at y, without prescribed and inactive unknowns; its norm.
   Real residual(const State& y, State& r) {
     balance_.rate(y, at_, Parts::all(), r, outcome_.flows);
     missing_.clear();

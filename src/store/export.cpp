@@ -113,7 +113,7 @@ std::string data_array(const std::string& type, const std::string& name, int com
                      base64(bytes));
 }
 
-// Corners of the boxes between marks, and which of those boxes are drawn.
+// Corners of the boxes between neighbouring bounds, and which of those boxes are drawn.
 struct Mesh {
   std::vector<double> points;
   std::vector<std::int64_t> connectivity, offsets;

@@ -175,7 +175,7 @@ std::optional<Look> looked_at(const std::string& text, const std::filesystem::pa
 }
 
 // base + v·unknowns + s·faces, or, with direct factors, base + v·unknowns + f·fill. The fill of a nested
-// dissection is of the order of N log N on a plan and of N^(4/3) in a block (George 1973).
+// dissection is of the order of N log N in 2-D and of N^(4/3) in 3-D (George 1973).
 Real put_forward(const Look& small, const Look& large, const Look& whole, int dimension, Real Peaks::*part) {
   const bool fills = dimension > 1 && large.direct;
   const auto grown = [&](const Look& l) { return l.peaks.*part - l.base.*part; };

@@ -75,7 +75,7 @@ std::vector<Complex> transformed(const std::vector<Real>& values, const std::arr
 // Averages over the energy that waves hold.
 struct Averages {
   Real energy = 0, wavenumber = 0, late = 0;
-  std::vector<std::pair<Real, Real>> by_points;  ///< unknowns in a wavelength, energy
+  std::vector<std::pair<Real, Real>> by_points;  ///< points per wavelength, energy
   void add(Real fraction, Real k, Real lateness, Real points) {
     energy += fraction;
     wavenumber += fraction * k;

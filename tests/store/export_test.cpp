@@ -16,7 +16,7 @@ using williwaw::test::text_of;
 
 namespace {
 
-// Two records on a plan of 3 x 2 cells of which one is cut out; shown in cm, min and degC.
+// Two records of 3 x 2 cells of which one is cut out; shown in cm, min and degC.
 std::filesystem::path written(Unknowns unknowns) {
   const auto file = fresh_folder("export") / "fields.nc";
   const Grid g({Axis("x", {0, 0.01, 0.03, 0.06}, unknowns), Axis::uniform("y", 0, 0.02, 2, unknowns)});

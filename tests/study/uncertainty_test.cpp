@@ -284,7 +284,7 @@ void fronts(Tries& all) {
                            reconstruction, reconstruction == "first-order" ? "explicit-euler" : "ssprk3") +
                probe(0.71),
            {{"here", std::exp(-std::pow((0.71 - 0.8) / 0.15, 2))}}});
-  // A jump that is carried along, near the front and behind it.
+  // A jump that is advected, near the front and behind it.
   for (const std::string reconstruction : {"first-order", "van-leer"})
     for (const Real at : {0.55, 0.62})
       all.push_back(

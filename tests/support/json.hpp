@@ -9,7 +9,7 @@ class Json {
  public:
   /// Throws std::runtime_error if the text is not JSON.
   explicit Json(std::string text);
-  /// The value at a path such as "/boundaries/west", as JSON: "\"held\"", "720", "null". Throws if there is
+  /// The value at a path such as "/boundaries/west", as JSON: "\"insulated\"", "720", "null". Throws if there is
   /// none.
   std::string at(const std::string& path) const;
   double number(const std::string& path) const { return std::stod(at(path)); }

@@ -1,4 +1,4 @@
-// Flows through boundaries against exact ones: through pinned boundaries in particular, whose budget closes
+// Flows through boundaries against exact ones: through prescribed nodes in particular, whose budget closes
 // by definition and so proves nothing.
 #include <doctest/doctest.h>
 

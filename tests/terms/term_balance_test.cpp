@@ -106,7 +106,7 @@ void CubicConduction::evaluate(const Instant& instant, const Evaluation&,
           0.5 * (CubicStorage::slope_of(instant.y[n]) + CubicStorage::slope_of(instant.y[n + 1])) / now.gap;
 }
 
-// Takes `rate`·u away from every unit of volume, on a line of its own.
+// Takes `rate`·u away from every unit of volume, booked on a ledger line of its own.
 class Sink final : public Term {
  public:
   Sink(OfUnknown of, Real rate) : of_(std::move(of)), rate_(rate) {}

@@ -204,7 +204,7 @@ TEST_CASE("round coordinates in time: amounts are those of the whole turn, budge
       CHECK(out.budget.relative_residual() < 1e-12);
       CHECK(out.budget.initial_content() ==
             doctest::Approx(2 * area / (c == Coordinates::cylindrical ? 2 : 3)));
-      // The slowest mode of a held cylinder is j01² = 5.783186, of a sphere π².
+      // The slowest mode of a cylinder with prescribed boundary is j01² = 5.783186, of a sphere π².
       Problem prescribed(p.grid(), diffusion(1.0));
       prescribed.boundary("outer", dirichlet(0.0));
       ProblemBalance fixed(prescribed);

@@ -474,7 +474,7 @@ TEST_CASE("a conductivity that falls to zero is met at its time, and nothing bef
 }
 
 TEST_CASE("a point in what a cut-out leaves of a cell feeds the nearest control volume") {
-  // Less than a ten-thousandth of a cell is left along each side of the hole, and goes to the neighbours.
+  // Less than a ten-thousandth of a cell is left along each side of the hole, and is given to the neighbours.
   const auto within = [](Real s) { return std::abs(s - 0.5) < 0.12499; };
   const Regions hole({{"hole", inside([=](Point q) { return within(q.x) && within(q.y); }), false}});
   Equation e = diffusion(1.0);

@@ -272,7 +272,7 @@ TEST_CASE("a run that goes on from a snapshot ends with the very same bits") {
       plan.scheme = s;
       plan.until = 0.1;
       plan.step = by_error ? 0 : 0.001;
-      // Stretches whose steps differ by round-off, as records make them.
+      // Intervals whose steps differ by round-off, as records make them.
       plan.records = {0.013, 0.033, 0.05, 0.071, 0.09};
       plan.damped_start = kind.name == "crank-nicolson" ? 4 : 0;
       if (by_error) plan.adaptive = Tolerance{1e-6, true};

@@ -413,7 +413,7 @@ TEST_CASE("an operator that is not normal is judged by its numerical range, not 
 
 namespace {
 
-// Offers no matrix, or one whose capacities join two unknowns.
+// Has no matrix, or one whose capacities join two unknowns.
 class Odd final : public Balance {
  public:
   explicit Odd(bool with_matrix)

@@ -259,7 +259,7 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
   const Section section(context, *node, "boundary");
   Words known = named;
   known.insert(known.end(), {"default", "corners", "part"});
-  // A side of another rank is no misspelling: say which sides there are.
+  // A side of another dimension is no misspelling: say which sides there are.
   for (const auto& e : node->table())
     for (const char* any : {"west", "east", "south", "north", "bottom", "top", "inner", "outer"})
       if (e.key == any && std::ranges::find(sides, e.key) == sides.end())

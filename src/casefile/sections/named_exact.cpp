@@ -46,7 +46,7 @@ class Declared {
     const auto& all = problem_.boundary({0, upper}).conditions();
     return all.size() == 1 && all[0]->kind() == "insulated";
   }
-  // Exchange coefficient (infinity where held) and what it exchanges with.
+  // Exchange coefficient (infinity where prescribed) and what it exchanges with.
   std::pair<Real, Real> surface(bool upper) const {
     const auto& all = problem_.boundary({0, upper}).conditions();
     const std::string side = problem_.grid().side_name({0, upper});

@@ -1,4 +1,4 @@
-// The parts of a case, read one by one. Each takes the whole tree and fills in its share of the Case.
+// The parts of a case, read one by one. Each takes the whole tree and fills in its part of the Case.
 #pragma once
 
 #include "casefile/formula/typed_formula.hpp"

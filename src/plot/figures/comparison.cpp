@@ -1,4 +1,4 @@
-// A run and what it is compared with: lines for the run, marks for the other.
+// A run and what it is compared with: lines for the run, points for the other.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -81,7 +81,7 @@ bool draw_comparison(const study::Comparing& c, const Output& out) {
       numbers.push_back(p.x[i]);
       numbers.push_back(p.run[i]);
     }
-    // Some of many points, or the marks would be a band.
+    // Some of many points, or the points would be a band.
     const std::size_t stride = std::max<std::size_t>(1, p.x.size() / most_faces);
     std::size_t faces = 0;
     for (std::size_t i = 0; i < p.x.size(); i += stride, ++faces) {

@@ -12,13 +12,13 @@ namespace williwaw::faces {
 
 namespace {
 
-// One line along x with its neighbours; couplings across to the line before and after along y and z.
+// One line along x with its neighbours; conductances across to the line before and after along y and z.
 template <class Number>
 struct Line {
   Index count;
   bool periodic;
   const Number *diagonal, *low;
-  std::array<const Number*, 4> joined;  // couplings: south, north, bottom, top
+  std::array<const Number*, 4> joined;  // conductances: south, north, bottom, top
   std::array<const Number*, 4> beside;  // the unknowns of those lines
 };
 
@@ -56,7 +56,7 @@ Line<Number> line_of(const View<Number>& a, Index line, const Number* x) {
     const Index other = line_beside(a, line, static_cast<int>(direction)).line;
     // Beyond a boundary anything finite will do.
     result.beside[direction] = x + nx * (other < 0 ? line : other);
-    // Every coupling stands with the unknown above it.
+    // Every conductance stands with the unknown above it.
     result.joined[direction] = other < 0
                                    ? no_conductances<Number>(nx)
                                    : a.low[direction < 2 ? 1 : 2] + nx * (direction % 2 == 1 ? other : line);
@@ -72,7 +72,7 @@ template <int dimension, class Number>
   return sum;
 }
 
-// Σ coupling·x over all neighbours of the first and last unknown of a line.
+// Σ conductance·x over all neighbours of the first and last unknown of a line.
 template <int dimension, class Number>
 Number around_end(const Line<Number>& l, const Number* x, Index i) {
   const Index n = l.count;

@@ -12,8 +12,8 @@ namespace williwaw {
 namespace {
 
 constexpr Index coarsest_size = 64;
-// An axis is joined in pairs if its couplings are at least this fraction of the strongest axis'. Relaxation
-// evens out along strong couplings only.
+// An axis is joined in pairs if its conductances are at least this fraction of the strongest axis'. Relaxation
+// evens out along large conductances only.
 constexpr double strong_enough = 0.3;
 
 int threads_for_size(Index size, int threads) {
@@ -26,7 +26,7 @@ faces::View<float> Hierarchy::Level::view() const {
   return {extent, periodic, dimension, diagonal.data(), {low[0].data(), low[1].data(), low[2].data()}};
 }
 
-// Coupling of unknown n, at index `at` along axis a, to its neighbour there.
+// Conductance from unknown n, at index `at` along axis a, to its neighbour there.
 float Hierarchy::Level::conductance(Index n, Index at, int a, bool upper) const {
   const Index size = extent[a];
   if (!upper) return low[a][n];
@@ -54,7 +54,7 @@ float Hierarchy::Level::excess_of_pair(Index n, const std::array<Index, 3>& at) 
   return pull;
 }
 
-// The diagonal from couplings and excess. A row without either is one of the identity.
+// The diagonal from conductances and excess. A row without either is one of the identity.
 void Hierarchy::Level::finish() {
   diagonal.resize(static_cast<std::size_t>(size()));
   inverse.resize(diagonal.size());
@@ -125,7 +125,7 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
           coarse.excess[N] += fine.excess_of_pair(n, at);
           for (int a = 0; a < fine.dimension; ++a) {
             const bool second = fine.paired[a] && at[a] % 2 == 1;
-            // Below: the coupling between this pair and the one before it, in series with the halves of both.
+            // Below: the conductance between this pair and the one before it, in series with the halves of both.
             if (!second) {
               const float face = fine.conductance(n, at[a], a, false);
               if (face > 0) {

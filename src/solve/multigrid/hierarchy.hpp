@@ -11,7 +11,7 @@ namespace williwaw {
 
 class Hierarchy {
  public:
-  /// Throws SolverError for a matrix that is not symmetric, or has positive couplings.
+  /// Throws SolverError for a matrix that is not symmetric, or has positive entries beside the diagonal.
   void build(const FaceSystem& system, int threads);
   /// z = approximate inverse of A times r, by one V-cycle with red-black relaxation before and after.
   void apply(const std::vector<float>& r, std::vector<float>& z);

@@ -98,7 +98,7 @@ void pair_up(Index fine, Index coarse, bool periodic, const float* lean, const f
 
 }  // namespace
 
-// Gathers residuals the way corrections are spread: each unknown's part goes to its own pair and, by its
+// Gathers residuals the way corrections are spread: each unknown's part is added to its own pair and, by its
 // lean, to the pair beside it, along each axis.
 void Hierarchy::restrict_residual(const Level& fine, Level& coarse) {
   const Index nx = fine.extent[0], ny = fine.extent[1];

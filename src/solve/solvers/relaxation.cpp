@@ -94,7 +94,7 @@ class Relaxation final : public LinearSolver {
   }
 
   // 2/(1 + √(1 − ρ²)) with the spectral radius ρ of Jacobi's method on a rectangle with prescribed boundaries
-  // (Young, 1954): the mean of cos(π/n) over the axes, weighted by their couplings.
+  // (Young, 1954): the mean of cos(π/n) over the axes, weighted by their conductances.
   Real best_factor() const {
     Real sum = 0, all = 0;
     for (int a = 0; a < system_.dimension(); ++a) {

@@ -13,7 +13,7 @@ namespace williwaw {
 namespace {
 
 // How an axis is transformed: kinds of transform there and back, their scale, and the eigenvalue of mode k
-// for couplings of 1.
+// for conductances of 1.
 struct Transform {
   fftw_r2r_kind forward, backward;
   Real scale;

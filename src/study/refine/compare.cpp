@@ -157,7 +157,7 @@ void against_function(const store::FieldReader& run, const Function& f, Comparin
       result);
 }
 
-// A column in the run's units: "t [h]" of a run in seconds is carried over.
+// A column in the run's units: "t [h]" of a run in seconds is converted.
 std::vector<Real> in_units(const store::Series& table, std::size_t column, const store::Scale& wanted,
                            const std::string& file) {
   std::vector<Real> values = table.values[column];

@@ -26,10 +26,10 @@ class SettledWatch {
   Real distance(const State& y) const;
   Real first() const { return first_; }
   Real last() const { return last_; }
-  /// When the run's share of the way was done, if it was.
+  /// When the wanted fraction of the distance to the steady state was passed, if it was.
   std::optional<Real> done_at() const { return done_at_; }
 
-  /// To be told of every step; true once the wanted share of the way is done.
+  /// To be told of every step; true once the wanted fraction is passed.
   bool look(const StepInfo& info);
 
   SettledMemory remember() const { return {last_, done_at_}; }

@@ -13,7 +13,7 @@ struct Neighbours {
   const Real* top;
 };
 
-/// Constant coefficients: couplings are the product of a number and a line of geometry.
+/// Constant coefficients: conductances are the product of a number and a line of geometry.
 struct SeparableLine {
   Index count;
   const Real* u;

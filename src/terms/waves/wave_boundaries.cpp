@@ -1,4 +1,4 @@
-// What boundaries do to a wave from one leap to the next: where they stand, what they hold, the work they do.
+// What boundaries do to a wave from one leapfrog step to the next: where they stand, what they prescribe, the work they do.
 #include <algorithm>
 #include <cmath>
 
@@ -134,7 +134,7 @@ void WaveDynamics::book_points(const Evaluation& now, const State& after, Ledger
   }
 }
 
-// The result are sums as those of a leap, over prescribed unknowns.
+// The result are sums as those of a step, over prescribed unknowns.
 Totals WaveDynamics::book_prescribed(const Evaluation& evaluated, const State& now, const State& after,
                                      Real step, const State* correction, const State* data,
                                      Ledger& amounts) const {

@@ -34,7 +34,7 @@ class WaveDynamics final : public SecondOrderDynamics {
 
  private:
   struct Work;
-  /// A boundary from one leap to the next, face by face.
+  /// A boundary from one step to the next, face by face.
   struct BoundaryMemory {
     std::optional<MovingBoundary> moving = {};
     bool quiet = false;                       ///< nothing acts there
@@ -43,7 +43,7 @@ class WaveDynamics final : public SecondOrderDynamics {
     std::vector<Real> pull;
     std::vector<std::vector<Real>> inflow;  ///< by condition
   };
-  /// What a prescribed unknown was before a leap.
+  /// What a prescribed unknown was before a step.
   struct PrescribedMemory {
     Real before = 0, pair = 0, force = 0;
   };
@@ -52,7 +52,7 @@ class WaveDynamics final : public SecondOrderDynamics {
     std::size_t prescribed, closure;
     Index face;
   };
-  /// What does not change from leap to leap.
+  /// What does not change from step to step.
   struct Fixed {
     std::vector<Real> damping;        ///< C·damping of every unknown; empty where nothing damps
     std::vector<Real> total_damping;  ///< the same with what boundaries and layers add

@@ -1,4 +1,4 @@
-// Leaps of a wave: the next value of every unknown of a line.
+// Leapfrog steps of a wave: the next value of every unknown of a line.
 #include <algorithm>
 #include <cmath>
 

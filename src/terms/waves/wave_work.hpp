@@ -1,4 +1,4 @@
-// What one leap of a wave works with, line by line.
+// What one leapfrog step of a wave works with, line by line.
 #pragma once
 
 #include "balance/sweep.hpp"

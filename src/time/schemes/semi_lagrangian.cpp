@@ -1,4 +1,4 @@
-// The advected quantity is looked up where it came from, so that no Courant number limits the step (Robert,
+// The advected quantity is interpolated at departure points, so that no Courant number limits the step (Robert,
 // 1981); everything else follows by implicit Euler.
 #include "kinds.hpp"
 

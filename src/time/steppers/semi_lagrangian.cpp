@@ -1,4 +1,4 @@
-// Semi-Lagrangian steps: the look back, and then all that is not carried, by implicit Euler, which leaves no
+// Semi-Lagrangian steps: departure points first, then all that is not advected, by implicit Euler, which leaves no
 // overshoot where the data jump.
 #include "kinds.hpp"
 #include "stage_solver.hpp"

@@ -28,7 +28,7 @@ std::vector<Real> times_of(const Discretization& balance, const EvaluatedAdvecti
 }
 
 // Rates at which unknowns give away what they hold, from the matrix that the balance states: with the
-// limiter's share of the flow, and as they are.
+// limiter's fraction of the flow, and as they are.
 struct Rates {
   Real euler = 0;        ///< a step of forward Euler up to its inverse makes no new extrema
   bool monotone = true;  ///< no neighbour counts with the wrong sign

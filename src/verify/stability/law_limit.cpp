@@ -9,7 +9,7 @@ namespace williwaw::verify {
 
 namespace {
 
-// Largest share of an unknown's capacity that a unit of speed along an axis carries away in a unit of time:
+// Largest fraction of an unknown's capacity that a unit of speed along an axis carries away in a unit of time:
 // area over capacity.
 std::array<Real, 3> passing_of(const Discretization& balance, const AtTime& now) {
   const Grid& g = now.grid;

@@ -285,7 +285,7 @@ TEST_CASE("one unknown that carries itself with two flows out at its ends what t
 }
 
 TEST_CASE("a system whose axes and components change places is the same system") {
-  // Open, held and closed ends along each axis: rates and flows of the turned problem are the turned ones.
+  // Open, prescribed and closed boundaries along each axis: rates and flows of the turned problem are the turned ones.
   const auto made = [](bool turned, const char* reconstruction) {
     const Axis first = Axis::uniform(turned ? "y" : "x", 0, 1, 9, Unknowns::cells),
                second = Axis::uniform(turned ? "x" : "y", 0, 0.8, 6, Unknowns::cells);

@@ -199,7 +199,7 @@ TEST_CASE("at 45 degrees a layer sends back less than 1 %, and higher orders les
     p.default_boundary(boundary);
     p.initial = [](Point q) { return std::exp(-(q.x * q.x + q.y * q.y) / 0.02); };
     const Ride ride = go(p, "leapfrog", 0.6 * 2.0 / n / std::sqrt(2.0), 2.6);
-    // The pulse itself leaves a tail on a plan: compare with a plan three times as wide.
+    // The pulse itself leaves a tail in 2-D: compare with a domain three times as wide.
     Problem wide(
         Grid({Axis::uniform("x", -3, 3, 3 * n, unknowns), Axis::uniform("y", -3, 3, 3 * n, unknowns)}),
         wave(1.0));

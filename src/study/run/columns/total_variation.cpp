@@ -1,4 +1,4 @@
-// The total variation, in the unit of the unknown on a line.
+// The total variation, in the unit of the unknown in 1-D.
 #include "kinds.hpp"
 
 namespace williwaw::study {
