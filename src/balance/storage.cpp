@@ -108,8 +108,7 @@ void LinearStorage::count(Index line, const Real* u, Index first, Index end, Tot
 void LinearStorage::combine(Index line, const Real* start, const Real* u, Real fraction, Real step,
                             const Real* flow, Real* out) const {
   const LineCapacity capacity = of_line(line);
-  combine_line(domain().grid().size(0), start, u, fraction, flow,
-               capacity.each ? step : step / capacity.factor, capacity.each ? capacity.each : capacity.widths,
+  combine_line(domain().grid().size(0), start, u, fraction, flow, step / capacity.factor, capacity.values,
                out);
 }
 

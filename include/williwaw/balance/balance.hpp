@@ -207,10 +207,9 @@ class Balance {
   /// what crossed each line, the result are the totals of `out`. Balances do this in one pass where they can.
   virtual Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts);
 
-  /// One stage of an explicit scheme in the form of Shu and Osher (1988), in one pass: out = (1 −
-  /// share)·start
-  /// + share·y + step·C⁻¹F(y, at). `rates` gets the rate on each line; `of_y` are the totals of y where they
-  /// are known. For balances that offer stages.
+  /// One stage of an explicit scheme in the form of Shu and Osher (1988), in one pass:
+  /// out = (1 − fraction)·start + fraction·y + step·C⁻¹F(y, at). `rates` gets the rate on each line; `of_y`
+  /// are the totals of y where they are known. For balances with Capabilities::stages.
   virtual Totals stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
                        Ledger& rates, const Totals* of_y);
 };

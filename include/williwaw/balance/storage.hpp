@@ -48,10 +48,12 @@ class Storage {
 
 /// The capacities of a line: one for each unknown, or a factor of the widths along it.
 struct LineCapacity {
-  const Real* each;
-  Real factor;
-  const Real* widths;
-  Real operator()(Index i) const { return each ? each[i] : factor * widths[i]; }
+  const Real* values;  ///< capacities, or widths
+  Real factor;         ///< 1 where values are capacities
+  bool of_each;
+  Real operator()(Index i) const { return factor * values[i]; }
+  /// Null where the capacities are a factor of the widths.
+  const Real* each() const { return of_each ? values : nullptr; }
 };
 
 /// Q = capacity·u.
@@ -71,8 +73,8 @@ class LinearStorage final : public Storage {
 
   LineCapacity of_line(Index line) const {
     const Grid& g = domain().grid();
-    if (!capacities_.empty()) return {capacities_.data() + g.size(0) * line, 0, nullptr};
-    return {nullptr, per_volume_ * domain().across(line), g.axis(0).measures().data()};
+    if (!capacities_.empty()) return {capacities_.data() + g.size(0) * line, 1, true};
+    return {g.axis(0).measures().data(), per_volume_ * domain().across(line), false};
   }
   Real capacity(Index n) const {
     return capacities_.empty() ? per_volume_ * domain().grid().volume_of(n) : capacities_[n];
@@ -80,7 +82,7 @@ class LinearStorage final : public Storage {
   /// The same of all control volumes; empty where a unit of volume stores the same everywhere.
   std::span<const Real> capacities() const { return capacities_; }
   Real per_volume() const { return per_volume_; }
-  /// out[i] = (1 − share)·start[i] + share·u[i] + step·flow[i]/capacity[i]
+  /// out[i] = (1 − fraction)·start[i] + fraction·u[i] + step·flow[i]/capacity[i]
   void combine(Index line, const Real* start, const Real* u, Real fraction, Real step, const Real* flow,
                Real* out) const;
 

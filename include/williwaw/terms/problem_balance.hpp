@@ -15,10 +15,10 @@ struct ProblemTerms;
 class ProblemBalance final : public Discretization {
  public:
   /// Throws InputError for a problem that is not complete or has coefficients that cannot be used, and for
-  /// one that semi-Lagrangian steps are wanted of and that carries nothing.
+  /// one that semi-Lagrangian steps are wanted of and that advects nothing.
   explicit ProblemBalance(const Problem& problem, Execution execution = {});
   /// Several unknowns, one problem each: each diffuses and meets boundaries by itself, and all of them react
-  /// with each other or carry each other along. Problems share one grid and have no flows of their own.
+  /// with each other or advect each other. Problems share one grid and have no flows of their own.
   /// Throws InputError for other ones, cut-outs with a flux, or reconstructions that need more than a slope.
   explicit ProblemBalance(const std::vector<Problem>& problems, SystemReaction reaction = {},
                           std::shared_ptr<const SystemFlux> flux = nullptr, Execution execution = {});

@@ -29,7 +29,7 @@ struct Tableau {
   void validate() const;
 };
 
-/// One stage y_s = (1 − share)·y_0 + share·y_{s−1} + weight·step·F(y_{s−1}).
+/// One stage y_s = (1 − fraction)·y_0 + fraction·y_{s−1} + weight·step·F(y_{s−1}).
 struct TwoRegisterStage {
   Real fraction = 1, weight = 0;
 };

@@ -23,11 +23,11 @@ RecordSpectrum spectrum_of_record(std::span<const Real> values, Real interval);
 struct Peak {
   Real frequency = 0, amplitude = 0;
 };
-/// The highest local maxima, in the order of their frequencies: at most `most`, none below `share` of the
+/// The highest local maxima, in the order of their frequencies: at most `most`, none below `fraction` of the
 /// highest. Between frequencies the top of a parabola through the logarithms of three amplitudes is taken.
 std::vector<Peak> peaks_of(const RecordSpectrum& spectrum, std::size_t most = 8, Real fraction = 0.02);
 
-/// When a record first leaves its first value by `share` of the farthest that it ever does, between samples
+/// When a record first leaves its first value by `fraction` of the farthest that it ever does, between samples
 /// linearly: when a wave arrives. Nothing for a record that does not move.
 struct Arrival {
   Real time = 0;

@@ -110,7 +110,7 @@ Value read_from_run(const Context& context, const Node& node, const Dimensions& 
     const Axis& axis = run.grid().axis(a);
     std::vector<Real> faces;
     for (const Real m : axis.faces()) faces.push_back(d.length.si(m));
-    // Exactly where this grid's ends are, or round-off leaves cells without a share.
+    // Exactly where this grid's ends are, or round-off leaves cells without an overlap.
     const Axis& here = grid.axis(a);
     if (axis.name() != here.name()) section.fail("from", "its axes are not those of this case");
     const Real slack = 1e-9 * here.length();

@@ -52,7 +52,7 @@ void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* c
       kernels::step_separable(lines.separable(j, k), dimension, step / per_volume, next);
     return;
   }
-  const Real* capacity = storage.of_line(line.number).each;
+  const Real* capacity = storage.of_line(line.number).each();
   if (counted)
     kernels::step_general_counted(lines.general(j, k), dimension, step, capacity, measures, across, next,
                                   counted);

@@ -34,7 +34,7 @@ void WaveDynamics::move_simple_line(Index line, Index j, Index k, Work& work) co
   const EvaluatedDiffusion& diffusion = work.evaluated.of(parts_.diffusion);
   const KernelLines lines{diffusion, work.now.data(), Parts::all()};
   const bool separable = diffusion.conductances().separable();
-  const Real* capacities = parts_.storage->of_line(line).each;
+  const Real* capacities = parts_.storage->of_line(line).each();
   Real* out = work.other.data() + start;
   std::array<Real, 2> pairs{};
   kernels::Leap leapfrog_step{work.step * work.step, widths, across, 1, 1};
@@ -104,7 +104,7 @@ void WaveDynamics::move_line(Index line, Index j, Index k, Work& work) const {
     // Nothing but neighbours and boundaries acts: the kernel for that.
     kernels::leapfrog_with(nx, work.now.data() + start, work.pair.data(), work.force.data(),
                            {work.step * work.step, widths, across, 1, 1}, storage.per_volume() * across,
-                           capacities.each, work.other.data() + start, work.of_segments);
+                           capacities.each(), work.other.data() + start, work.of_segments);
     return;
   }
   const auto* places = layer_ ? &layer_->places() : nullptr;
@@ -126,8 +126,8 @@ void WaveDynamics::move_line(Index line, Index j, Index k, Work& work) const {
           places && work.next_place < places->size() && (*places)[work.next_place].unknown == n;
       if (in_layer) force += work.layer_forces[work.next_place];
       const Real volume = volumes ? volumes[i] : across * widths[i];
-      move_one(n, capacities.each ? capacities.each[i] : storage.per_volume() * volume, volume, work.pair[i],
-               force, work);
+      move_one(n, capacities.of_each ? capacities.values[i] : storage.per_volume() * volume, volume,
+               work.pair[i], force, work);
       const Real moved = 0.5 * (work.other[n] - old);
       if (driven) work.booked[parts_.source_term->line()].leaf(leaf(n)) += work.source[i] * moved;
       if (in_layer)

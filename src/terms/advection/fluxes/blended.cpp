@@ -6,7 +6,7 @@
 namespace williwaw {
 namespace {
 
-// Upwind, with the diffusive flux reduced to `share` of itself.
+// Upwind, with the diffusive flux reduced to `fraction` of itself.
 fluxes::Weights reduced(Real v, Real conductance, Real fraction) {
   const Real less = (fraction - 1) * conductance;
   return {std::max(v, 0.0) + less, std::min(v, 0.0) - less};
