@@ -57,11 +57,16 @@ void add_places(const Node& root, const Context& context, KeyPlaces& places) {
   }
   const std::string time = root.find("steady") ? "steady" : "time";
   const Node* stepping = root.find(time);
-  for (const auto& [subject, key] :
-       {std::pair{Subject::scheme, "scheme"}, {Subject::step, "step"}, {Subject::solver, "solver"}}) {
+  for (const auto& [subject, key] : {std::pair{Subject::scheme, "scheme"},
+                                     {Subject::step, "step"},
+                                     {Subject::solver, "solver"},
+                                     {Subject::end_time, "until"}}) {
     const Node* found = stepping && stepping->is_table() ? stepping->find(key) : nullptr;
     places.add(subject, {found ? found->place.text() : section(time.c_str()), time + "." + key});
   }
+  const Node* record = root.find("record");
+  const Node* every = record && record->is_table() ? record->find("every") : nullptr;
+  places.add(Subject::records, {every ? every->place.text() : section("record"), "record.every"});
   const Node* cycle = root.find("cycle");
   places.add(Subject::cycle, {cycle ? cycle->place.text() : section(time.c_str()), "cycle.period"});
 }

@@ -37,17 +37,17 @@ void find_slowest(Prepared& prepared, bool needed) {
 
 void refuse_many_records(const Case& given, Real length) {
   if (given.record_every > 0 && length / given.record_every > 1e6)
-    throw CaseError(given.places.of(Subject::step).place, "record.every",
-                    "more than a million records would be written");
+    throw given.places.error(Subject::records, "more than a million records would be written");
 }
 
 // until = "settled": long enough for the slowest mode to fall far below what was asked for, on the beat of
 // steps and records.
 void choose_end_time(const Case& given, Prepared& prepared) {
   if (!prepared.slowest || *prepared.slowest <= 0)
-    throw CaseError(given.places.of(Subject::step).place, "time.until",
-                    "\"settled\" needs a steady state and a known slowest decay: the mean is not fixed, or "
-                    "the problem is nonlinear");
+    throw given.places.error(
+        Subject::end_time,
+        "\"settled\" needs a steady state and a known slowest decay: the mean is not fixed, or "
+        "the problem is nonlinear");
   Real beat = std::max(given.record_every, prepared.plan.step);
   if (beat == 0) beat = 0.1 / *prepared.slowest;
   const Real wanted = 3 * std::log(1 / (1 - given.settled.fraction)) / *prepared.slowest + 2 * beat;
@@ -74,8 +74,7 @@ void choose_cycles(const Case& given, Prepared& prepared) {
     std::ranges::sort(prepared.plan.records);
   }
   if ((prepared.plan.until - prepared.plan.start) / period > 1e6)
-    throw CaseError(given.places.of(Subject::cycle).place, "cycle.period",
-                    "more than a million cycles would be run: is a unit wrong?");
+    throw given.places.error(Subject::cycle, "more than a million cycles would be run: is a unit wrong?");
   for (Real t = period; prepared.plan.start + t < prepared.plan.until; t += period)
     prepared.plan.stops.push_back(prepared.plan.start + t);
 }

@@ -67,6 +67,8 @@ enum class Subject {
   scheme,
   step,
   solver,
+  end_time,
+  records,
   cycle
 };
 

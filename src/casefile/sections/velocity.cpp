@@ -130,8 +130,10 @@ Velocity from_files(const Context& context, const Section& section, std::string&
   }
   velocity.hold_after = after == "hold";
   if (velocity.hold_after && velocity.period > 0) section.fail("after", "excludes a period");
-  text = fmt::format("{} and so on from {}, {} times{}", names.array()[0].text(), section.word("files", ""),
-                     velocity.instants.size(), velocity.period > 0 ? ", repeating" : "");
+  Words variables;
+  for (const Node& name : names.array()) variables.push_back(name.text());
+  text = fmt::format("{} from {}, {} times{}", listed(variables, "and"), section.word("files", ""),
+                     velocity.instants.size(), velocity.period > 0 ? ", periodic" : "");
   return velocity;
 }
 
@@ -181,7 +183,7 @@ void read_velocity(const Context& context, const Section& equation_section, Equa
     }
   }
   if (node.is_table()) velocity.divergence_free = Section(context, node, key).truth("divergence_free", false);
-  if (velocity.divergence_free) show("divergence", "taken out of the velocity by its least change");
+  if (velocity.divergence_free) show("divergence", "removed by the smallest change of the velocity");
   equation.advection->conservative =
       equation_section.choice("form", "conservative", {"conservative", "advective"}, {}) == "conservative";
   if (!equation.advection->conservative) show("form", "advective: velocity·∇u");
