@@ -71,7 +71,7 @@ struct Outline::Builder {
       }
     }
     // Which region lies there is seen a little beyond the facet.
-    for (Real step = 1e-5; step < 1; step *= 8) {
+    for (const Real step : {1e-5, 8e-5, 6.4e-4, 5.12e-3, 4.096e-2, 0.32768}) {
       for (int a = 0; a < dimension; ++a) beyond[a] = centre[a] + step * size * normal[a];
       const int found = label(beyond);
       if (!regions.keeps(found)) {

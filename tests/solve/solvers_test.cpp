@@ -395,3 +395,54 @@ TEST_CASE("matrices whose parts do not belong together are refused before they a
   CHECK_THROWS_WITH_AS(make_solver("direct", SparseSystem{2, {{0, 0, 1}, {1, 2, 1}}}, {}),
                        "a matrix with 2 rows has no entry at row 1, column 2", InputError);
 }
+
+TEST_CASE("over-relaxation by a factor of one is Gauss-Seidel, and its best factor is far better") {
+  const FaceSystem s = system_of(rough(24, 1));
+  const auto right = right_for(s);
+  const auto iterations = [&](const std::string& name, Real relaxation) {
+    const auto solver =
+        make_relaxation_solver(name, {.tolerance = 1e-6, .iterations = 100000, .relaxation = relaxation});
+    solver->factor(s);
+    std::vector<Real> x(right.size());
+    solver->solve(right, x);
+    CHECK(solver->convergence()->reached);
+    return solver->convergence()->iterations();
+  };
+  CHECK(iterations("sor", 1) == iterations("gauss-seidel", 0));
+  CHECK(8 * iterations("sor", 0) < iterations("gauss-seidel", 0));
+  CHECK(iterations("sor", 0) < iterations("sor", 1.5));
+}
+
+TEST_CASE("changes of Jacobi's method shrink by its spectral radius") {
+  constexpr Index n = 20;
+  Problem p(Grid({Axis::uniform("x", 0, 1, n + 1, Unknowns::nodes)}), diffusion(1.0));
+  p.default_boundary(dirichlet(0.0));
+  const FaceSystem s = system_of(p);
+  const auto solver = make_relaxation_solver("jacobi", {.tolerance = 1e-9, .iterations = 100000});
+  solver->factor(s);
+  const auto right = right_for(s);
+  std::vector<Real> x(right.size());
+  solver->solve(right, x);
+  CHECK(solver->convergence()->factor == doctest::Approx(std::cos(M_PI / (n + 1))).epsilon(1e-6));
+}
+
+TEST_CASE("of a matrix that fixes no mean the part that has a solution is solved, with mean zero") {
+  Problem p(
+      Grid({Axis::uniform("x", 0, 1, 16, Unknowns::cells), Axis::uniform("y", 0, 1, 12, Unknowns::cells)}),
+      diffusion(1.0));
+  p.default_boundary(insulated());
+  const FaceSystem s = system_of(p);
+  std::vector<Real> right(static_cast<std::size_t>(s.size())), shifted(right.size());
+  for (std::size_t i = 0; i < right.size(); ++i) {
+    right[i] = std::cos(M_PI * (static_cast<Real>(i % 16) + 0.5) / 16);
+    shifted[i] = right[i] + 0.75;
+  }
+  for (const char* name : {"cg", "multigrid"}) {
+    CAPTURE(std::string(name));
+    const auto of_balanced = solved(name, s, right), of_shifted = solved(name, s, shifted);
+    CHECK(difference(of_balanced, of_shifted) < 1e-9);
+    Real sum = 0;
+    for (const Real v : of_shifted) sum += v;
+    CHECK(std::abs(sum) < 1e-9);
+  }
+}

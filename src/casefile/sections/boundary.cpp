@@ -172,7 +172,7 @@ class BoundaryReader {
 
   Value value(const Node& node, const std::string& path, const Quantity& quantity) const {
     const Expected expected = expected_for(quantity, dimensions_);
-    const Value v = read_value(context_, node, path, expected, variables_);
+    Value v = read_value(context_, node, path, expected, variables_);
     const Real number = v.function.is_constant() ? v.function(Point{}) : quantity.lowest;
     if (!(number >= quantity.lowest && number <= quantity.highest))
       throw CaseError(node.place.text(), path, out_of_range(quantity));

@@ -52,7 +52,7 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
     }
   Lines lines{{}, 1.3, "#d7d3c8", true};
   // The longest arrow is as long as arrows stand apart, with a little room.
-  const Real scale = fastest > 0 ? 1.5 * spacing / fastest : 0;
+  const Real scale = fastest > 0 ? 0.95 * spacing / fastest : 0;
   for (const Arrow& a : arrows)
     if (std::hypot(a.u, a.v) > 0.01 * fastest)
       lines.segments.insert(lines.segments.end(),

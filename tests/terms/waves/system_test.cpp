@@ -1,7 +1,10 @@
 // Waves as a first-order system: orders, ends, limits, and what numerical fluxes take.
 #include <doctest/doctest.h>
 
+#include <complex>
+
 #include "support/waves.hpp"
+#include "williwaw/terms/wave_flux.hpp"
 
 using namespace williwaw;
 using namespace williwaw::test;
@@ -293,4 +296,49 @@ TEST_CASE("a first-order system goes on from memories that hold each of its unkn
   CHECK(largest_difference(y, other) == 0);
   apart.states.pop_back();
   CHECK_THROWS_AS(second->recall(apart), InputError);
+}
+
+TEST_CASE("symbols of the numerical fluxes against their closed forms") {
+  using Complex = std::complex<Real>;
+  for (const Real c : {0.3, 0.8, 1.0})
+    for (const Real angle : {0.2, 1.1, 2.7}) {
+      const Complex i(0, 1);
+      const Real s = std::sin(angle), h = std::sin(0.5 * angle);
+      const Complex face = 1.0 + 0.5 * i * s, before = 1.0 - std::exp(-i * angle);
+      const auto of = [&](const char* name) { return wave_flux(name).symbol(c, angle, face); };
+      CHECK(std::abs(of("central") + i * c * s) < 1e-14);
+      CHECK(std::abs(of("upwind") + c * face * before) < 1e-14);
+      CHECK(std::abs(of("lax-friedrichs") - (-i * c * s - 2 * h * h)) < 1e-14);
+      // One step of explicit Euler: |1 + z|² = 1 − 4·c²·(1 − c²)·sin⁴(angle/2) (Lax and Wendroff, 1960).
+      CHECK(std::norm(1.0 + of("lax-wendroff")) ==
+            doctest::Approx(1 - 4 * c * c * (1 - c * c) * std::pow(h, 4)));
+    }
+}
+
+TEST_CASE(
+    "a wave that meets its boundaries is the mirror image of the one that meets them the other way round") {
+  for (const char* flux : {"upwind", "central", "lax-wendroff"})
+    for (const char* limiter : {"first-order", "van-leer", "superbee"}) {
+      if (std::string(flux) != "upwind" && std::string(limiter) != "first-order") continue;
+      CAPTURE(std::string(flux));
+      CAPTURE(std::string(limiter));
+      const auto run = [&](bool mirrored) {
+        Problem p = system_on(
+            1, 50, [=](Point q) { return 1 + 0.4 * (mirrored ? 1 - q.x : q.x); }, flux, limiter);
+        const Boundary open = impedance(1.3),
+                       shut = driven_force([](Point, Real t) { return std::sin(9 * t); });
+        p.boundary("west", mirrored ? shut : open).boundary("east", mirrored ? open : shut);
+        p.initial = [=](Point q) {
+          return bump((mirrored ? 1 - q.x : q.x) - 0.85) + 0.2 * (mirrored ? 1 - q.x : q.x);
+        };
+        return go(p,
+                  std::string(flux) == "central"          ? "rk4"
+                  : std::string(limiter) == "first-order" ? "explicit-euler"
+                                                          : "ssprk3",
+                  0.004, 0.4)
+            .state;
+      };
+      const State there = run(false), back = run(true);
+      for (Index n = 0; n < 50; ++n) CHECK(there[n] == doctest::Approx(back[49 - n]).epsilon(1e-10));
+    }
 }
