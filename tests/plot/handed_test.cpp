@@ -141,8 +141,8 @@ TEST_CASE("contour lines lie where the field has their values") {
 }
 
 TEST_CASE("surfaces rise to the value, slices and outer faces carry that of their place") {
-  const RunFolder plan(linear_run(2)), block(linear_run(3));
-  const HandedDrawing surface = handed(plan, figure_of("surface"));
+  const RunFolder flat(linear_run(2)), block(linear_run(3));
+  const HandedDrawing surface = handed(flat, figure_of("surface"));
   REQUIRE(surface.numbers.size() == 1);
   for (std::size_t i = 0; i < surface.numbers[0].rows; ++i) {
     const auto& n = surface.numbers[0];
@@ -390,7 +390,7 @@ step = { of_limit = 0.5 }
   const HandedDrawing speeds = keeper.last();
   REQUIRE(!speeds.with("lines").empty());
   // Long waves run at the true speed, short ones are late.
-  const auto& crest = speeds.with("lines")[0];
+  const auto crest = speeds.with("lines")[0];
   Real fastest = 0, slowest = 2;
   for (std::size_t i = 0; i < crest.rows; ++i) {
     fastest = std::max(fastest, crest.at(i, 1));

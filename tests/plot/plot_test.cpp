@@ -115,8 +115,10 @@ TEST_CASE("lightness of the sequential map rises evenly, and no colour is clippe
 
 TEST_CASE("steps of the sequential map are alike for every reader, with all kinds of cones or without one") {
   constexpr int steps = 16;
-  for (const auto& [name, sight] : sights) {
-    CAPTURE(std::string(name));
+  for (const auto& reader : sights) {
+    const Sight& sight = reader.second;
+    const std::string name = reader.first;
+    CAPTURE(name);
     Real least = 1, most = 0;
     std::vector<Linear> colours;
     for (int n = 0; n <= steps; ++n) colours.push_back(seen(sight, sequential(n / Real(steps))));
@@ -126,7 +128,7 @@ TEST_CASE("steps of the sequential map are alike for every reader, with all kind
       most = std::max(most, step);
       CHECK(colours[n + 1][0] > colours[n][0] + 0.03);
     }
-    CHECK(most < (std::string(name) == "all cones" ? 1.2 : 1.6) * least);
+    CHECK(most < (name == "all cones" ? 1.2 : 1.6) * least);
     // No two of nine bands look alike.
     for (int a = 0; a <= steps; a += 2)
       for (int b = a + 2; b <= steps; b += 2) CHECK(distance(colours[a], colours[b]) > 0.06);
@@ -134,8 +136,10 @@ TEST_CASE("steps of the sequential map are alike for every reader, with all kind
 }
 
 TEST_CASE("both arms of the diverging map are told apart by every reader") {
-  for (const auto& [name, sight] : sights) {
-    CAPTURE(std::string(name));
+  for (const auto& reader : sights) {
+    const Sight& sight = reader.second;
+    const std::string name = reader.first;
+    CAPTURE(name);
     for (const Real size : {0.2, 0.35, 0.5})
       CHECK(distance(seen(sight, diverging(0.5 - size)), seen(sight, diverging(0.5 + size))) > 0.3 * size);
   }
