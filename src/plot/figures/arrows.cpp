@@ -39,8 +39,11 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
   };
   std::vector<Arrow> arrows;
   Real fastest = 0;
-  for (Real y = up.from() + 0.5 * spacing; y < up.to(); y += spacing)
-    for (Real x = right.from() + 0.5 * spacing; x < right.to(); x += spacing) {
+  const auto places = [spacing](const Axis& axis) { return std::llround(axis.length() / spacing + 1e-9); };
+  for (Index row = 0; row < places(up); ++row)
+    for (Index column = 0; column < places(right); ++column) {
+      const Real x = right.from() + (static_cast<Real>(column) + 0.5) * spacing,
+                 y = up.from() + (static_cast<Real>(row) + 0.5) * spacing;
       Point p;
       p[g.direction(plane.right)] = x;
       p[g.direction(plane.up)] = y;

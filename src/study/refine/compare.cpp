@@ -366,8 +366,8 @@ std::string comparing_table(const Comparing& c, int digits, Index rows) {
     const ComparedValue& v = *all[count < 2 ? 0 : n * (all.size() - 1) / (count - 1)];
     text += fmt::format("{:>12.6g}", v.time);
     if (placed)
-      for (std::size_t a = 0; a < c.axes.size(); ++a) {
-        const auto direction = std::string("xyz").find(c.axes[a]);
+      for (const auto& axis : c.axes) {
+        const auto direction = std::string("xyz").find(axis);
         text += fmt::format("{:>14.6g}",
                             v.place[direction == std::string::npos ? 0 : static_cast<int>(direction)]);
       }

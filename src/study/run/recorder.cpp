@@ -56,7 +56,7 @@ store::Scale series_time(const Case& given) {
   };
   if (is_round(given.time)) return given.time;
   for (const auto& [unit, seconds] : {std::pair{"h", 3600.0}, {"min", 60.0}, {"s", 1.0}, {"ms", 1e-3}})
-    if (const store::Scale scale{unit, 1 / seconds, 0}; scale.factor > given.time.factor && is_round(scale))
+    if (store::Scale scale{unit, 1 / seconds, 0}; scale.factor > given.time.factor && is_round(scale))
       return scale;
   return given.time;
 }

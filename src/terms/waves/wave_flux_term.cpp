@@ -245,7 +245,7 @@ void EvaluatedWaveFlux::add(const Line& line, std::span<const LineRates> rates) 
         for (std::size_t side = 0; side < 2; ++side)
           if (power[side] != 0) line.booked[booked[side]].leaf(leaf) += power[side];
         out_p[i] += (above.s - below.s) / (a.spacing * medium_.storage(n));
-        rates[static_cast<std::size_t>(WaveUnknowns::stress + axis)].flows()[i] +=
+        rates[static_cast<std::size_t>(WaveUnknowns::stress) + static_cast<std::size_t>(axis)].flows()[i] +=
             medium_.conductivity(axis, n) * (above.p - below.p) / a.spacing;
       }
     }

@@ -42,7 +42,7 @@ class WaveMedium {
     const Index place = place_of_[static_cast<std::size_t>(cell)];
     if (place < 0) return nullptr;
     const FaceOfClosure& found =
-        faces_[static_cast<std::size_t>(place)][static_cast<std::size_t>(2 * axis + (upper ? 1 : 0))];
+        faces_[static_cast<std::size_t>(place)][2 * static_cast<std::size_t>(axis) + (upper ? 1 : 0)];
     return found.closure < 0 ? nullptr : &found;
   }
 
