@@ -3,7 +3,7 @@
 namespace williwaw {
 
 Reaction Reaction::of(std::function<Real(Real)> rate, bool linear) {
-  return {[rate](const Points&, Real, std::span<const Real> u, std::span<Real> out) {
+  return {[rate = std::move(rate)](const Points&, Real, std::span<const Real> u, std::span<Real> out) {
             for (std::size_t i = 0; i < out.size(); ++i) out[i] = rate(u[i]);
           },
           false, linear};
@@ -51,7 +51,7 @@ Equation wave(const Function& speed, Function damping, Function source) {
   return wave_in_tension(speed * speed, 1.0, std::move(damping), std::move(source));
 }
 
-Equation wave_in_tension(Function tension, Function density, Function damping, Function source) {
+Equation wave_in_tension(const Function& tension, Function density, Function damping, Function source) {
   Equation e = diffusion(tension, std::move(density), std::move(source));
   e.kind = "wave";
   e.unknown = "displacement";
@@ -61,7 +61,7 @@ Equation wave_in_tension(Function tension, Function density, Function damping, F
 }
 
 // speed²·∇²u is a flux form too once it is divided by speed²: that is what stores.
-Equation wave_non_conservative(const Function& speed, Function damping, Function source) {
+Equation wave_non_conservative(const Function& speed, Function damping, const Function& source) {
   const Function slowness = changed(speed, [](Real c) { return 1 / (c * c); });
   return wave_in_tension(1.0, slowness, std::move(damping), source * slowness);
 }

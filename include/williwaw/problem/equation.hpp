@@ -81,9 +81,10 @@ Equation diffusion(std::array<Function, 3> diffusivity, Function storage = 1.0, 
 /// speed varies.
 Equation wave(const Function& speed, Function damping = 0.0, Function source = 0.0);
 /// The same by tension and density: density·(d²u/dt² + damping·du/dt) = ∇·(tension ∇u) + source.
-Equation wave_in_tension(Function tension, Function density, Function damping = 0.0, Function source = 0.0);
+Equation wave_in_tension(const Function& tension, Function density, Function damping = 0.0,
+                         Function source = 0.0);
 /// The medium taken point by point: d²u/dt² + damping·du/dt = speed² ∇²u + source.
-Equation wave_non_conservative(const Function& speed, Function damping = 0.0, Function source = 0.0);
+Equation wave_non_conservative(const Function& speed, Function damping = 0.0, const Function& source = 0.0);
 
 /// Transport: storage·du/dt + ∇·(velocity u) = ∇·(diffusivity ∇u) + source. The unknown is called
 /// concentration.

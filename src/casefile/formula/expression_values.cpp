@@ -71,8 +71,8 @@ class Evaluation {
   }
 
   Operand variable_of(const std::string& name) {
-    for (auto i = indices_.rbegin(); i != indices_.rend(); ++i)
-      if (*i->name == name) return one(i->value);
+    for (std::size_t i = indices_.size(); i-- > 0;)
+      if (*indices_[i].name == name) return one(indices_[i].value);
     if (name == "t") return one(inputs_.time);
     const Real* from = name == "x" || name == "r" ? inputs_.x
                        : name == "y"              ? inputs_.y

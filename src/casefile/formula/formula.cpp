@@ -53,7 +53,10 @@ Reaction reaction_of(const Expression& expression) {
       evaluate(e, inputs_of(places, time, u.data()), out.data());
     };
   };
-  Reaction reaction{by_line(expression), expression.uses("t"), is_affine(expression)};
+  Reaction reaction;
+  reaction.rate = by_line(expression);
+  reaction.on_time = expression.uses("t");
+  reaction.linear = is_affine(expression);
   try {
     reaction.slope = by_line(derivative(expression, "u"));
   } catch (const InputError&) {
