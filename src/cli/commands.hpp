@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "williwaw/grid/types.hpp"
+#include "williwaw/study/open_case.hpp"
 
 namespace williwaw::cli {
 
@@ -97,6 +97,9 @@ int compare(const CompareArguments& arguments);
 int converge(const ConvergeArguments& arguments);
 int film(const PlotArguments& arguments);
 int demo(const std::string& name, const std::filesystem::path& program);
+/// Opens a case as study::open_case does, its figures checked too.
+casefile::Case open_case(const std::filesystem::path& file, const std::vector<std::string>& set,
+                         const casefile::Reading& reading = {}, const study::MemoryLimit& limit = {});
 /// "hut-floor, ice-deck ..": of all bundled cases.
 std::string demo_names();
 int kinds();

@@ -8,7 +8,7 @@
 namespace williwaw::cli {
 
 int converge(const ConvergeArguments& arguments) {
-  const casefile::Case given = study::open_case(arguments.file, arguments.set);
+  const casefile::Case given = open_case(arguments.file, arguments.set);
   if (!arguments.json) say("{}\n", given.title);
   const auto tell = [&](Index level, const casefile::Case& finer) {
     if (arguments.json) return;

@@ -140,9 +140,8 @@ void say_solvers() {
 
 // What a figure of this kind takes in so many dimensions: nothing more, keys of its own, or "no".
 std::string taken_by(const plot::FigureKind& kind, plot::FigureSource source) {
-  if (!kind.lacks) return "yes";
   casefile::FigureRequest request;
-  const auto lacks = [&] { return !kind.lacks(source, request).empty(); };
+  const auto lacks = [&] { return !kind.lacking(source, request).empty(); };
   if (!lacks()) return "yes";
   source.steady = true;
   if (!lacks()) return "steady";

@@ -100,7 +100,7 @@ int plot_case(const PlotArguments& a) {
   if (!kind.draw_case)
     throw InputError("plot: of a case there are " + plot::figure_names(true) + "; " + kind.name +
                      " belongs to the result folder of a run");
-  const casefile::Case given = study::open_case(a.run, a.set);
+  const casefile::Case given = open_case(a.run, a.set);
   study::Prepared prepared = study::prepare(given);
   plot::Output out = output_from(a);
   if (out.file.empty()) out.file = a.run.stem().string() + "-" + kind.name + "." + a.format;
@@ -110,6 +110,13 @@ int plot_case(const PlotArguments& a) {
 }
 
 }  // namespace
+
+casefile::Case open_case(const std::filesystem::path& file, const std::vector<std::string>& set,
+                         const casefile::Reading& reading, const study::MemoryLimit& limit) {
+  casefile::Case given = study::open_case(file, set, reading, limit);
+  plot::check_figures(given);
+  return given;
+}
 
 int plot(const PlotArguments& arguments) {
   if (arguments.run.extension() == ".toml") return plot_case(arguments);

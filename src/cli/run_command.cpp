@@ -71,9 +71,7 @@ int check(const CheckArguments& arguments) {
   // First, while this process is small and has one thread.
   std::optional<Real> memory;
   if (arguments.at.empty()) memory = study::peak_memory(arguments.file, arguments.set);
-  const casefile::Case given =
-      study::open_case(arguments.file, arguments.set, {}, {arguments.memory, memory});
-  plot::check_figures(given);
+  const casefile::Case given = open_case(arguments.file, arguments.set, {}, {arguments.memory, memory});
   study::Prepared prepared = study::prepare(given);
   prepared.memory = memory;
   if (arguments.at.empty()) prepared.seconds = study::measured_seconds(given, prepared);
@@ -97,8 +95,7 @@ int recover(const std::filesystem::path& folder) {
 }
 
 int run(const RunArguments& arguments) {
-  const casefile::Case given = study::open_case(arguments.file, arguments.set, {}, {arguments.memory});
-  plot::check_figures(given);
+  const casefile::Case given = open_case(arguments.file, arguments.set, {}, {arguments.memory});
   study::Prepared prepared = study::prepare(given, {arguments.threads});
   // Stages that cannot be run are found before anything is said or done.
   const auto later =

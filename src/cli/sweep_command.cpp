@@ -97,8 +97,7 @@ std::vector<std::filesystem::path> draw(const casefile::Case& base, const std::s
 }  // namespace
 
 int sweep(const SweepArguments& arguments) {
-  const casefile::Case base = study::open_case(arguments.file, arguments.set);
-  plot::check_figures(base);
+  const casefile::Case base = open_case(arguments.file, arguments.set);
   std::vector<Varied> varied;
   for (const auto& option : arguments.vary) varied.push_back(varied_from(option));
   std::vector<std::string> variants;

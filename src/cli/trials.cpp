@@ -48,8 +48,7 @@ void run_one(const std::filesystem::path& file, const std::vector<std::string>& 
              Trial& trial) {
   auto all = set;
   all.insert(all.end(), trial.set.begin(), trial.set.end());
-  const casefile::Case given =
-      study::open_case(file, all, {.refinement = {}, .variant = trial.variant, .stage = 0});
+  const casefile::Case given = open_case(file, all, {.refinement = {}, .variant = trial.variant, .stage = 0});
   study::Prepared prepared = study::prepare(given, {threads});
   if (!given.steady && !prepared.stability.stable()) {
     trial.verdict = "unstable";

@@ -14,11 +14,25 @@ namespace williwaw::plot {
 RunFolder::RunFolder(std::filesystem::path folder, const std::string& unknown)
     : folder_(std::move(folder)), fields_(folder_ / "fields.nc", unknown) {}
 
+namespace {
+
+const FigureKind* find_kind(const std::string& name) {
+  const auto& kinds = figure_kinds();
+  const auto kind = std::ranges::find(kinds, name, &FigureKind::name);
+  return kind == kinds.end() ? nullptr : &*kind;
+}
+
+}  // namespace
+
+std::string FigureKind::lacking(const FigureSource& source, const FigureRequest& request) const {
+  const std::string text = lacks ? lacks(source, request) : "";
+  return text.empty() ? "" : name + ": " + text;
+}
+
 std::optional<RunFolder> of_other_unknown(const RunFolder& run, const FigureRequest& request) {
   const auto& names = run.fields().unknowns();
-  const auto kind = std::ranges::find(figure_kinds(), request.kind, &FigureKind::name);
-  const bool of_unknown = kind == figure_kinds().end() || kind->of == Shown::unknown;
-  if (!of_unknown || request.of == run.fields().description().unknown ||
+  const FigureKind* kind = find_kind(request.kind);
+  if ((kind && kind->of != Shown::unknown) || request.of == run.fields().description().unknown ||
       std::ranges::find(names, request.of) == names.end())
     return std::nullopt;
   return std::optional<RunFolder>(std::in_place, run.folder(), request.of);
@@ -70,9 +84,8 @@ const std::vector<FigureKind>& figure_kinds() {
 }
 
 const FigureKind& figure_kind(const std::string& name) {
-  const auto& kinds = figure_kinds();
-  const auto kind = std::ranges::find(kinds, name, &FigureKind::name);
-  if (kind == kinds.end())
+  const FigureKind* kind = find_kind(name);
+  if (!kind)
     throw PlotError("there is no figure called '" + name + "'; there are " + figure_names(false) +
                     ", and of case files " + figure_names(true));
   return *kind;
@@ -103,14 +116,15 @@ std::string lacks_block(const FigureSource& source, const FigureRequest&) {
 }
 
 void check_figures(const casefile::Case& given) {
-  std::vector<std::string> names;
-  for (const FigureKind& kind : figure_kinds()) names.push_back(kind.name);
   for (const FigureRequest& request : given.figures) {
-    if (std::ranges::find(names, request.kind) == names.end())
+    const FigureKind* kind = find_kind(request.kind);
+    if (!kind) {
+      std::vector<std::string> names;
+      for (const FigureKind& known : figure_kinds()) names.push_back(known.name);
       casefile::refuse_word(request.place, "figure.kind", "value", request.kind, names, {"convergence"});
-    const FigureKind& kind = figure_kind(request.kind);
-    const std::string lacking = kind.lacks ? kind.lacks(source_of(given), request) : "";
-    if (!lacking.empty()) throw casefile::CaseError(request.place, "figure", kind.name + ": " + lacking);
+    }
+    const std::string lacking = kind->lacking(source_of(given), request);
+    if (!lacking.empty()) throw casefile::CaseError(request.place, "figure", lacking);
   }
 }
 
@@ -120,8 +134,8 @@ std::vector<std::filesystem::path> draw(const RunFolder& run, const FigureReques
   if (!kind->draw)
     throw PlotError(kind->name + " belongs to a case file, not to its results: williwaw plot CASE.toml " +
                     kind->name);
-  if (const std::string lacking = kind->lacks ? kind->lacks(source_of(run), request) : ""; !lacking.empty())
-    throw PlotError(kind->name + ": " + lacking);
+  if (const std::string lacking = kind->lacking(source_of(run), request); !lacking.empty())
+    throw PlotError(lacking);
   if (const auto other = of_other_unknown(run, request)) return draw(*other, request, format, std::move(out));
   // A map shows one time: several times are several files.
   std::vector<FigureRequest> requests{request};

@@ -166,6 +166,18 @@ TEST_CASE("every starter case is read, and its comments list what there is") {
   }
 }
 
+TEST_CASE("every command that opens a case refuses a figure that is not there, before it solves anything") {
+  const auto folder = fresh_folder("no-such-figure");
+  const std::string bad = cases + "/hut-floor.toml --set 'figure=[{kind=\"maps\"}]'";
+  for (const char* command : {"check", "run", "converge", "sweep", "plot"}) {
+    CAPTURE(std::string(command));
+    const Printed printed = williwaw_in(folder, command + (" " + bad));
+    CHECK(printed.code == 2);
+    CHECK(printed.error.find("figure.kind: unknown value 'maps'; did you mean 'map'?") != std::string::npos);
+    CHECK(std::filesystem::is_empty(folder));
+  }
+}
+
 TEST_CASE("what cannot be drawn is said in words") {
   const auto folder = fresh_folder("cannot");
   REQUIRE(williwaw_in(folder, "run --quiet " + cases + "/hut-floor.toml --set figure=[]").code == 0);

@@ -73,6 +73,9 @@ struct FigureKind {
   Shown of = Shown::unknown;
   bool one_time = false;       ///< shows a single record; several times make several files
   std::string extension = {};  ///< of a kind that has a format of its own
+
+  /// "map: two axes are needed ..", or nothing where the source and the request have all that it takes.
+  std::string lacking(const FigureSource& source, const casefile::FigureRequest& request) const;
 };
 
 /// Every kind of figure there is.

@@ -19,8 +19,8 @@ void film(const RunFolder& run, const FigureRequest& request, const Output& out,
   if (out.file.extension() != ".gif")
     throw PlotError("films are written as .gif; '" + out.file.extension().string() + "' is not there yet");
   if (const auto other = of_other_unknown(run, request)) return film(*other, request, out, seconds);
-  if (const std::string lacking = film_lacks(source_of(run), request); !lacking.empty())
-    throw PlotError("film: " + lacking);
+  if (const std::string lacking = figure_kind("film").lacking(source_of(run), request); !lacking.empty())
+    throw PlotError(lacking);
   const int dimension = run.fields().grid().dimension();
   FigureRequest fixed = request;
   const auto range = run.range();
