@@ -355,9 +355,10 @@ void Outline::drop_slivers() {
 }
 
 void Outline::shift_to_boundaries(const std::vector<char>& prescribed) {
-  expect(prescribed.size() == facets_.size(), "Outline::shift_to_walls: an entry for each facet");
+  expect(prescribed.size() == facets_.size(), "Outline::shift_to_boundaries: an entry for each facet");
   if (whole()) return;
-  std::unordered_map<Index, std::pair<bool, std::size_t>> behind;  // all prescribed so far, and one of its facets
+  std::unordered_map<Index, std::pair<bool, std::size_t>>
+      behind;  // all prescribed so far, and one of its facets
   for (std::size_t f = 0; f < facets_.size(); ++f) {
     const auto [entry, first] = behind.try_emplace(facets_[f].unknown, true, f);
     entry->second.first = entry->second.first && prescribed[f];

@@ -5,8 +5,6 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
-#include <fstream>
-#include <sstream>
 
 #include "study/run/checkpoint.hpp"
 #include "study/run/kept_case.hpp"
