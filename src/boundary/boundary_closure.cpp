@@ -154,7 +154,7 @@ void EvaluatedBoundaryClosure::update(const BoundaryMedium& medium, Real time, s
       sum_up(sum);
     }
   } else {
-    // u_wall = u + resistance·q(u_wall), by Newton's method from the last boundary value.
+    // u_boundary = u + resistance·q(u_boundary), by Newton's method from the last boundary value.
     if (y.empty()) {
       about_.clear();
     } else if (about_.size() != section().faces.size()) {
@@ -181,7 +181,7 @@ void EvaluatedBoundaryClosure::update(const BoundaryMedium& medium, Real time, s
   ready_ = true;
 }
 
-// u_wall = u + resistance·q, put into the law, gives q·(flux + value·resistance) = data − value·u.
+// u_boundary = u + resistance·q, put into the law, gives q·(flux + value·resistance) = data − value·u.
 void EvaluatedBoundaryClosure::close(const std::vector<LawLine>& laws, const LawLine& sum) {
   const std::size_t count = section().faces.size();
   for (auto& part : condition_flows_) {

@@ -23,7 +23,7 @@ void draw_series(const std::vector<std::pair<std::string, std::filesystem::path>
 /// by, for a case that was prepared and not run. Throws PlotError.
 void draw_stability(const casefile::Case& given, const study::Prepared& prepared, const Output& out);
 
-/// Speeds of crests and packets over the true one for waves of every length, and the delay that they cost the
+/// Phase and group velocities over the true one for waves of every length, and the delay that they cost the
 /// run, for a wave that was prepared. Throws PlotError.
 void draw_dispersion(const casefile::Case& given, const study::Prepared& prepared, const Output& out);
 

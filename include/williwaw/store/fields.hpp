@@ -36,7 +36,8 @@ struct Description {
 /// Writes records one by one. The file appears under its name only when it is complete.
 class FieldWriter {
  public:
-  /// `fractions` tells how much of every control volume is left where regions are cut out; empty where none is.
+  /// `fractions` tells how much of every control volume is left where regions are cut out; empty where none
+  /// is.
   FieldWriter(const std::filesystem::path& file, const Grid& grid, const Description& description,
               const std::vector<Real>& fractions = {});
   FieldWriter(const FieldWriter&) = delete;

@@ -20,9 +20,9 @@ class DispersionRelation {
   /// Numerical frequency of a wave vector; the true one is speed·|k|.
   Real frequency(const std::array<Real, 3>& k) const;
   Real true_frequency(const std::array<Real, 3>& k) const;
-  /// Speed of crests over the true one, for a wave number in a direction (a unit vector).
+  /// Phase velocity over the true one, for a wave number in a direction (a unit vector).
   Real phase_ratio(Real wavenumber, const std::array<Real, 3>& direction) const;
-  /// Speed of packets over the true one.
+  /// Group velocity over the true one.
   Real group_ratio(Real wavenumber, const std::array<Real, 3>& direction) const;
   Real step() const { return step_; }
   const std::vector<Real>& spacing() const { return spacing_; }

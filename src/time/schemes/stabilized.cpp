@@ -51,7 +51,7 @@ SchemeKind schemes::stabilized() {
             method.interval = [](int s) {
               return 2.0 / 3 * (static_cast<Real>(s) * s - 1) * (1 - 2 * damping / 15);
             };
-            return Scheme{"stabilized", "stabilized Runge-Kutta of order 2", 2, method};
+            return Scheme{"stabilized", "Runge-Kutta-Chebyshev, order 2", 2, method};
           }};
 }
 
