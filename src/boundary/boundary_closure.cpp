@@ -9,7 +9,7 @@ namespace williwaw {
 
 namespace {
 // Newton steps for the unknown on a boundary with a nonlinear law; radiation needs three or four.
-constexpr int boundary_iterations = 30;
+constexpr int boundary_iterations = 30, state_iterations = 60;
 // Unknowns this near to a boundary that follows them, in widths, feel it themselves: between both a spring
 // would be as stiff as the gap is short.
 constexpr Real close_to_boundary = 0.3;
@@ -34,6 +34,17 @@ BoundaryClosure::BoundaryClosure(const Grid& grid, BoundarySection section, std:
   }
   for (const auto& condition : boundary.conditions())
     lines_.push_back({section_.name + ": " + condition->kind(), LedgerLine::Kind::boundary, section_.name});
+  if (const FluxLimit* limit = boundary.limit()) {
+    for (const BoundaryFace& face : section_.faces)
+      if (face.distance == 0)
+        throw InputError(Subject::boundary,
+                         "'" + section_.name + "': " + boundary.conditions().front()->kind() +
+                             " prescribes a flux or a value as the case may be, which nodes on the boundary "
+                             "cannot follow: use unknowns at cells",
+                         section_.name);
+    if (!limit->surplus.empty())
+      lines_.push_back({section_.name + ": " + limit->surplus, LedgerLine::Kind::boundary, section_.name});
+  }
   while (boundary.advective_boundary() && !boundary.conditions()[advective_condition_]->advective_boundary())
     ++advective_condition_;
   has_rate_ = std::ranges::any_of(boundary.conditions(), [](const auto& c) { return c->has_rate(); });
@@ -97,7 +108,9 @@ LawLine EvaluatedBoundaryClosure::state_laws(Real time, std::span<const Real> ab
   LawLine sum(count);
   for (const auto& condition : section().boundary.conditions()) {
     LawLine& law = laws.emplace_back(count);
-    condition->law({places, time, medium_.conductivity, medium_.storage, about}, law);
+    condition->law({places, time, medium_.conductivity, medium_.storage, about, medium_.conductivity_slope,
+                    medium_.upward},
+                   law);
     for (std::size_t f = 0; f < count; ++f) {
       if (const Real unit = law.flux[f] != 0 ? law.flux[f] : law.value[f]; unit != 0 && unit != 1)
         for (auto* coefficient : {&law.value, &law.flux, &law.rate, &law.data}) (*coefficient)[f] /= unit;
@@ -126,10 +139,20 @@ void EvaluatedBoundaryClosure::begin() {
   condition_flows_.resize(closure_->conditions());
   for (auto* values : {&inflow_, &pull_, &target_}) values->assign(count, 0.0);
   if (closure_->has_rate()) damping_.assign(count, 0.0);
+  if (section().boundary.limit()) at_limit_.assign(count, 0);
 }
 
 void EvaluatedBoundaryClosure::update(const BoundaryMedium& medium, Real time, std::span<const Real> y,
                                       std::span<const Real> position) {
+  if (conduction_ || medium.depends_on_state()) {
+    ready_ = false;
+    if (!conduction_) conduction_ = medium.about_state(section());
+    if (condition_flows_.empty()) begin();
+    follow_state(time, y);
+    time_ = time;
+    ready_ = true;
+    return;
+  }
   const bool linear = closure_->is_linear(), on_time = closure_->depends_on_time();
   const bool changed = !ready_ || stamp_ != medium.stamp();
   if (!changed && linear && (!on_time || time == time_)) {
@@ -181,6 +204,132 @@ void EvaluatedBoundaryClosure::update(const BoundaryMedium& medium, Real time, s
   ready_ = true;
 }
 
+// What conducts depends on the unknown beside the boundary and on it: u_boundary + rise = u +
+// resistance(u, u_boundary)·q with q of the law, by Newton's method for u_boundary.
+void EvaluatedBoundaryClosure::follow_state(Real time, std::span<const Real> y) {
+  const std::size_t count = section().faces.size();
+  State inside(count, 0.0);
+  for (Index f = 0; !y.empty() && f < faces(); ++f)
+    inside[static_cast<std::size_t>(f)] = y[static_cast<std::size_t>(unknown(f))];
+  about_ = inside;
+  std::vector<LawLine> laws;
+  LawLine sum(0);
+  for (int n = 0; n < state_iterations; ++n) {
+    conduction_->evaluate(time, inside, about_, medium_);
+    sum = state_laws(time, about_, laws);
+    if (!find_boundary_values(sum, inside)) break;
+  }
+  close_about_state(laws, sum, inside);
+  sum_up(sum);
+  // What such a flux makes of the value on the boundary, by the conductivity beside it.
+  for (std::size_t f = 0; f < count; ++f)
+    if (sum.flux[f] != 0 && sum.value[f] == 0 && about_[f] == inside[f] &&
+        medium_.resistance[f] < no_conduction)
+      about_[f] = inside[f] + medium_.resistance[f] * sum.data[f] - medium_.rise[f];
+  if (section().boundary.limit()) apply_limit(time, sum, inside);
+}
+
+// The flux of the law, or what the limiting value lets through: the smaller inflow where the unknown may not
+// rise above that value, the larger where it may not fall below. Both are continuous in the unknown beside
+// the boundary, and so is the choice.
+void EvaluatedBoundaryClosure::apply_limit(Real time, const LawLine& sum, std::span<const Real> inside) {
+  const FluxLimit& limit = *section().boundary.limit();
+  State held(inside.size());
+  limit.value.evaluate(closure_->places(), time, held);
+  conduction_->evaluate(time, inside, held, medium_);
+  for (std::size_t f = 0; f < inside.size(); ++f) {
+    const Real resistance = medium_.resistance[f], area = section().faces[f].area;
+    const Real offered = sum.data[f];
+    Real q = offered, slope = 0;
+    const Real through = (held[f] + medium_.rise[f] - inside[f]) / resistance;
+    // Where the flux pulls the unknown to in the end.
+    data_bounds_.lowest = std::min(data_bounds_.lowest, held[f]);
+    data_bounds_.highest = std::max(data_bounds_.highest, held[f]);
+    at_limit_[f] = limit.from_above ? through < offered : through > offered;
+    if (at_limit_[f]) {
+      q = through;
+      slope = -(1 + q * medium_.by_inside[f]) / resistance;
+      about_[f] = held[f];
+    } else {
+      about_[f] = limit.from_above ? std::min(about_[f], held[f]) : std::max(about_[f], held[f]);
+    }
+    pull_[f] = -area * slope;
+    inflow_[f] = area * q + pull_[f] * inside[f];
+    idle_ = idle_ && inflow_[f] == 0 && pull_[f] == 0 && offered == 0;
+    condition_flows_[0].inflow[f] = inflow_[f];
+    condition_flows_[0].pull[f] = pull_[f];
+    if (condition_flows_.size() == 1) continue;
+    // What falls, and what of it runs off.
+    condition_flows_[0].inflow[f] = area * offered;
+    condition_flows_[0].pull[f] = 0;
+    condition_flows_[1].inflow[f] = inflow_[f] - area * offered;
+    condition_flows_[1].pull[f] = pull_[f];
+  }
+}
+
+// One step of Newton's method for the values on the boundary; false once they stay.
+bool EvaluatedBoundaryClosure::find_boundary_values(const LawLine& sum, std::span<const Real> inside) {
+  bool moved = false;
+  // A flux that does not ask for the value on the boundary need not know it.
+  const bool asked = !closure_->is_linear() && !section().boundary.limit();
+  for (std::size_t f = 0; f < about_.size(); ++f) {
+    Real next = about_[f];
+    if (sum.flux[f] != 0 && sum.value[f] == 0 && !asked) continue;
+    if (sum.flux[f] == 0) {
+      next = sum.data[f] / sum.value[f];
+    } else if (medium_.resistance[f] < no_conduction && medium_.resistance[f] > 0) {
+      const Real q = sum.data[f] - sum.value[f] * about_[f];
+      const Real lacking = about_[f] + medium_.rise[f] - inside[f] - medium_.resistance[f] * q;
+      const Real slope = 1 - medium_.by_boundary[f] * q + medium_.resistance[f] * sum.value[f];
+      // A flux that no value on the boundary lets through is told of by its value, which then runs away.
+      next -= lacking / std::max(slope, 0.1);
+    }
+    moved = moved || std::abs(next - about_[f]) > 1e-14 * std::max(std::abs(next), std::abs(inside[f]));
+    about_[f] = next;
+  }
+  return moved;
+}
+
+// The tangent of the flow to the unknown beside: with the law's own, q' = −value·u_boundary', and
+// u_boundary' = 1 + resistance·q' + q·(resistance by u + resistance by u_boundary·u_boundary').
+void EvaluatedBoundaryClosure::close_about_state(const std::vector<LawLine>& laws, const LawLine& sum,
+                                                 std::span<const Real> inside) {
+  for (auto& part : condition_flows_) {
+    part.inflow.assign(about_.size(), 0.0);
+    part.pull.assign(about_.size(), 0.0);
+  }
+  const auto put = [&](std::size_t f, Real q, Real slope, Real& inflow, Real& pull) {
+    const Real area = section().faces[f].area;
+    pull = -area * slope;
+    inflow = area * q + pull * inside[f];
+  };
+  for (std::size_t f = 0; f < about_.size(); ++f) {
+    if (closure_->prescribes(static_cast<Index>(f))) continue;
+    const Real resistance = medium_.resistance[f];
+    const bool conducts = resistance < no_conduction;
+    if (sum.flux[f] == 0) {
+      if (!conducts) continue;
+      const Real q = (about_[f] + medium_.rise[f] - inside[f]) / resistance;
+      put(f, q, -(1 + q * medium_.by_inside[f]) / resistance, condition_flows_[0].inflow[f],
+          condition_flows_[0].pull[f]);
+    } else {
+      const Real q = sum.data[f] - sum.value[f] * about_[f];
+      const Real below = 1 - q * medium_.by_boundary[f] + resistance * sum.value[f];
+      const Real follows = conducts            ? (1 + q * medium_.by_inside[f]) / std::max(below, 0.1)
+                           : sum.value[f] == 0 ? 1.0
+                                               : 0.0;
+      for (std::size_t c = 0; c < laws.size(); ++c)
+        put(f, laws[c].data[f] - laws[c].value[f] * about_[f], -laws[c].value[f] * follows,
+            condition_flows_[c].inflow[f], condition_flows_[c].pull[f]);
+    }
+    inflow_[f] = pull_[f] = 0;
+    for (const auto& part : condition_flows_) {
+      inflow_[f] += part.inflow[f];
+      pull_[f] += part.pull[f];
+    }
+  }
+}
+
 // u_boundary = u + resistance·q, put into the law, gives q·(flux + value·resistance) = data − value·u.
 void EvaluatedBoundaryClosure::close(const std::vector<LawLine>& laws, const LawLine& sum) {
   const std::size_t count = section().faces.size();
@@ -220,6 +369,8 @@ void EvaluatedBoundaryClosure::sum_up(const LawLine& sum) {
   idle_ = true;
   for (std::size_t f = 0; f < section().faces.size(); ++f) {
     idle_ = idle_ && inflow_[f] == 0 && pull_[f] == 0;
+    // A limited flux is not known before the state is.
+    data_bounds_.known = data_bounds_.known && at_limit_.empty();
     // A boundary that drives the unknown away from its target bounds nothing.
     data_bounds_.known = data_bounds_.known && pull_[f] >= 0;
     if (sum.value[f] != 0) {
@@ -241,6 +392,7 @@ Real EvaluatedBoundaryClosure::boundary_value(Index face, Real u) const {
   // Without diffusion the boundary takes nothing from beside it, and gives nothing to it but what advection
   // carries.
   if (medium_.resistance[face] >= no_conduction) return section().boundary.holds() ? target_[face] : u;
+  if (conduction_) return about_[face];
   return u + medium_.resistance[face] * (inflow_[face] - pull_[face] * u) / section().faces[face].area;
 }
 

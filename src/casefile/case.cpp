@@ -16,9 +16,9 @@ namespace williwaw::casefile {
 namespace {
 
 const Words sections{"title",  "constants", "grid",     "equation", "initial", "boundary", "time",
-                     "space",  "record",    "probe",    "exact",    "figure",  "region",   "contact",
+                     "space",  "record",    "probe",    "exact",    "figure",  "region", "soil", "curve",   "contact",
                      "steady", "settled",   "converge", "stage",    "variant", "cycle"};
-const Words later_sections{"derived", "samples", "curve"};
+const Words later_sections{"derived", "samples"};
 
 // Subjects of keys of [equation]; of several the first counts.
 constexpr std::pair<const char*, Subject> subjects_of_keys[] = {{"conductivity", Subject::diffusion},
@@ -28,6 +28,9 @@ constexpr std::pair<const char*, Subject> subjects_of_keys[] = {{"conductivity",
                                                                 {"density", Subject::storage},
                                                                 {"heat_capacity", Subject::storage},
                                                                 {"storage", Subject::storage},
+                                                                {"content", Subject::storage},
+                                                                {"phase_change", Subject::storage},
+                                                                {"soil", Subject::soil},
                                                                 {"velocity", Subject::velocity},
                                                                 {"flux", Subject::flux},
                                                                 {"source", Subject::source},
@@ -50,6 +53,7 @@ void add_places(const Node& root, const Context& context, KeyPlaces& places) {
   places.add(Subject::boundary, {section("boundary"), "boundary"});
   const Node* space = root.find("space");
   for (const auto& [subject, key] : {std::pair{Subject::reconstruction, "reconstruction"},
+                                     {Subject::face_mean, "face_mean"},
                                      {Subject::numerical_flux, "numerical_flux"},
                                      {Subject::space_order, "diffusion_order"}}) {
     const Node* found = space ? space->find(key) : nullptr;
@@ -75,6 +79,7 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
   const Section top(context, root, "");
   top.allow(sections, later_sections);
   read_constants(root, context);
+  read_curves(root, context);
   if (const Node* exact = root.find("exact"))
     if (const Section section(context, *exact, "exact"); section.truth("manufactured", false)) {
       Node derived = root;

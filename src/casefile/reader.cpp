@@ -148,8 +148,9 @@ namespace {
 
 class ValueReader {
  public:
-  ValueReader(const Context& context, const Node& node, std::string key, const Expected& expected)
-      : context_(context), node_(node), key_(std::move(key)), expected_(expected) {}
+  ValueReader(const Context& context, const Node& node, std::string key, const Expected& expected,
+              const UnknownInFormulas* unknown)
+      : context_(context), node_(node), key_(std::move(key)), expected_(expected), unknown_(unknown) {}
 
   Value read(const Words& variables) const {
     if (node_.is_number()) return plain(node_.number());
@@ -199,7 +200,8 @@ class ValueReader {
                        expected_.needed()));
     try {
       const Expression e = node_.derived ? read_formula(text, context_.values(), variables)
-                                         : read_si_formula(context_, text, variables, expected_);
+                                         : read_si_formula(context_, text, variables, expected_,
+                                                           unknown_ ? *unknown_ : UnknownInFormulas{});
       Value value{checked(function_of(e)), text, ""};
       if (constant != context_.constants.end()) value.text = text + " (" + constant->second.text + ")";
       return value;
@@ -262,7 +264,8 @@ class ValueReader {
       fail("there are no regions in this case: give a single value, or add [region.NAME]");
     section.allow(known, {});
     const auto read_one = [&](const std::string& key) {
-      return ValueReader(context_, *section.find(key), section.key_path(key), expected_).read(variables);
+      return ValueReader(context_, *section.find(key), section.key_path(key), expected_, unknown_)
+          .read(variables);
     };
     const Value rest = read_one("default");
     std::vector<Function> parts(known.size(), rest.function);
@@ -283,13 +286,22 @@ class ValueReader {
       if (section.has((*context_.regions)[r].name))
         fail("values by region need a default for places outside all regions");
     if (section.has("file")) return value_from_map(context_, section, expected_);
-    section.allow({"formula", "unit", "file", "variable", "outside"}, {"u_unit", "table", "region"});
+    Words known{"formula", "unit", "file", "variable", "outside"};
+    if (unknown_) known.push_back("u_unit");
+    section.allow(known, {"u_unit", "table", "region"});
     const std::string formula = section.word("formula", "");
     if (!section.has("formula")) section.need("formula", "a formula, { formula = \"..\", unit = \"..\" }");
     const auto unit = read_unit(section, "unit", expected_.unit, expected_.name);
+    std::optional<Unit> u_unit;
+    if (unknown_ && unknown_->of_case)
+      u_unit = read_unit(section, "u_unit", *unknown_->of_case, "a value of the unknown");
+    if (u_unit && !unit)
+      section.fail("u_unit", fmt::format("goes with the unit of the result, unit = \"{}\" for example",
+                                         expected_.unit.text()));
     if (!unit) return from_text(formula, variables);
     try {
-      const Expression e = read_formula_in(context_, formula, variables, *unit, expected_.difference);
+      const Expression e = read_formula_in(context_, formula, variables, *unit, expected_.difference, u_unit,
+                                           unknown_ ? *unknown_ : UnknownInFormulas{});
       return {checked(function_of(e)), formula + " " + unit->text(), ""};
     } catch (const InputError& e) {
       fail(e.what());
@@ -300,13 +312,17 @@ class ValueReader {
   const Node& node_;
   std::string key_;
   const Expected& expected_;
+  const UnknownInFormulas* unknown_;
 };
 
 }  // namespace
 
 Value read_value(const Context& context, const Node& node, const std::string& key, const Expected& expected,
-                 const Words& variables) {
-  return ValueReader(context, node, key, expected).read(variables);
+                 const Words& variables, const UnknownInFormulas* unknown) {
+  if (!unknown) return ValueReader(context, node, key, expected, nullptr).read(variables);
+  Words with_u = variables;
+  with_u.emplace_back("u");
+  return ValueReader(context, node, key, expected, unknown).read(with_u);
 }
 
 Real read_number(const Context& context, const Node& node, const std::string& key, const Expected& expected) {

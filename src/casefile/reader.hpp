@@ -33,6 +33,7 @@ struct Context {
   Real start = 0;            ///< of the stage that is read
   bool dimensional = false;  ///< some number of the case carries a unit
   std::map<std::string, Constant> constants;
+  Curves curves;
   /// Their values in SI.
   Constants values() const {
     Constants result;
@@ -53,6 +54,13 @@ struct Expected {
   bool is_temperature() const { return !difference && unit.same_dimension(Unit::of("K")); }
   /// "a length is needed here, in 'm' for example"
   std::string needed() const;
+};
+
+/// The unknown as formulas may use it.
+struct UnknownInFormulas {
+  Measure measure = {};
+  std::optional<Unit> shown = {};    ///< the unit that the case writes it in
+  std::optional<Unit> of_case = {};  ///< that of its values in SI
 };
 
 class Section {
@@ -87,8 +95,9 @@ class Section {
 /// A number that must not vary: a length, a time. Formulas of constants are allowed.
 Real read_number(const Context& context, const Node& node, const std::string& key, const Expected& expected);
 /// A number, a number with a unit, a formula, or { formula, unit }. `variables` are what formulas may use.
+/// With `unknown` they may use u too, and { formula, unit } takes u_unit.
 Value read_value(const Context& context, const Node& node, const std::string& key, const Expected& expected,
-                 const Words& variables);
+                 const Words& variables, const UnknownInFormulas* unknown = nullptr);
 /// The unit that a value was written in, if it was.
 std::optional<Unit> unit_written(const Context& context, const Node& node);
 /// The position that [..] gives, one number for each axis.

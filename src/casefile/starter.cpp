@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "reader.hpp"
+#include "williwaw/problem/soil.hpp"
 #include "williwaw/terms/numerical_flux.hpp"
 #include "williwaw/terms/reconstruction.hpp"
 
@@ -235,6 +236,53 @@ title = "weno5"
 space.reconstruction = "weno5"
 )case";
 
+const char* const unsaturated_start = R"case(title = "Rain on a moist column"
+
+[grid]
+z = { from = "0 m", to = "1 m", cells = 100 }
+
+[equation]
+kind = "unsaturated"                 # the unknown is the pressure head, below zero where unsaturated
+soil = "loam"                        # or by region: { default = "loam", layer = "sand" }
+gravity = "bottom"                   # the side towards which water falls, or a vector
+
+[soil.loam]
+model = "van-genuchten"              # models: @soils@ curve
+residual = 0.06
+saturated = 0.43
+alpha = "3.6 1/m"
+n = 1.56
+conductivity = "10 mm/h"             # at saturation
+specific_storage = "1e-5 1/m"
+
+[initial]
+value = "-1 m"
+
+# conditions: @unsaturated conditions@
+[boundary]
+top = { rain = { rate = "15 mm/h", ponding = "0 m" } }
+bottom = "free-drainage"
+
+[time]
+until = "12 h"
+scheme = "implicit-euler"            # explicit schemes cannot follow what is saturated
+step = { adaptive = "5 mm" }         # the error of a step
+
+[record]
+every = "1 h"
+series = "10 minute"
+
+[[figure]]
+kind = "profiles"                    # of the head; of = "content" or "total-head" besides
+
+[[figure]]
+kind = "profiles"
+of = "content"
+
+[[figure]]
+kind = "budget"
+)case";
+
 }  // namespace
 
 namespace {
@@ -243,7 +291,8 @@ const std::vector<std::pair<std::string, const char*>> starters{{"heat", heat},
                                                                 {"diffusion", diffusion},
                                                                 {"wave", wave_start},
                                                                 {"transport", transport_start},
-                                                                {"conservation", conservation_start}};
+                                                                {"conservation", conservation_start},
+                                                                {"unsaturated", unsaturated_start}};
 
 Words starter_kinds() {
   Words known;
@@ -275,8 +324,16 @@ std::string with_lists(std::string text) {
       {"@reconstructions@", names_where(reconstruction_kinds(), all)},
       {"@fluxes@", names_where(numerical_fluxes(), all)},
       {"@conditions@",
-       names_where(boundary_condition_kinds(), [](const BoundaryConditionKind& k) { return !k.of_waves; }) +
+       names_where(boundary_condition_kinds(),
+                   [](const BoundaryConditionKind& k) { return !k.of_waves && !k.of_gravity; }) +
            " periodic"},
+      {"@soils@", names_where(soil_models(), [](const SoilModel&) { return true; })},
+      {"@unsaturated conditions@", names_where(boundary_condition_kinds(),
+                                               [](const BoundaryConditionKind& k) {
+                                                 return !k.of_waves && !k.of_advection && !k.needs_kelvin &&
+                                                        k.name != "diffusive_flux";
+                                               }) +
+                                       " periodic"},
       {"@wave conditions@", names_where(boundary_condition_kinds(), [](const BoundaryConditionKind& k) {
                               return k.of_waves;
                             }) + " periodic"}};
@@ -296,7 +353,7 @@ std::string starter_case(const std::string& kind) {
   const auto found = std::ranges::find(starters, kind, &std::pair<std::string, const char*>::first);
   if (found != starters.end()) return with_lists(found->second);
   const Words known = starter_kinds();
-  const Words later{"unsaturated", "system"};
+  const Words later{"system"};
   if (std::ranges::find(later, kind) != later.end())
     throw InputError(fmt::format("kind '{}' is not there yet; there are {}", kind, listed(known, "and")));
   const std::string near = nearest(kind, known);

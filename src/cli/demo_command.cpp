@@ -42,6 +42,10 @@ const Demo demos[] = {
     {"dye-patch", "dye advected by the tide, with backflow through the mouth; velocity from a file",
      "strip.png: the patch over four tides; arrows.png: the velocity over it; series.png: three probes over "
      "four tides"},
+    {"snowpack", "meltwater in a snow column: it spreads, a drain is opened, it rains for a day",
+     "profiles-content.png: the front slowed by the ice crust; budget.png: rain, runoff and drain"},
+    {"ice-lens", "the quay's fill freezes around a pipe with cold brine, latent heat included",
+     "map-frozen.png: the lens around the pipe; series-frozen.png: its growth"},
     {"brine-tank", "salt spreading from two walls of a tank, in three dimensions",
      "map.png: the middle plane; series.png: the probe in the middle"},
 };

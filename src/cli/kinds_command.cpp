@@ -7,7 +7,9 @@
 #include "commands.hpp"
 #include "say.hpp"
 #include "williwaw/plot/figure.hpp"
+#include "williwaw/problem/soil.hpp"
 #include "williwaw/study/series_columns.hpp"
+#include "williwaw/terms/face_mean.hpp"
 #include "williwaw/terms/numerical_flux.hpp"
 #include "williwaw/terms/reconstruction.hpp"
 #include "williwaw/terms/wave_flux.hpp"
@@ -70,6 +72,7 @@ void say_conditions() {
   for (const auto& kind : boundary_condition_kinds())
     rows.push_back({form_of(kind), arguments_of(kind),
                     kind.of_waves       ? "waves"
+                    : kind.of_gravity   ? "unsaturated flow with gravity"
                     : kind.of_advection ? "advection"
                                         : "all equations"});
   rows.push_back({code("\"periodic\""), "", "all equations, on both sides of an axis"});
@@ -102,6 +105,34 @@ void say_reconstructions() {
                     kind.limited ? fmt::format("to Courant number {:.3g}", kind.courant) : "no",
                     kind.slope ? "advection, waves with form = \"first-order\"" : "advection, uniform axes"});
   say_table("Reconstructions", {"space.reconstruction", "order", "monotone with explicit Euler", "for"},
+            rows);
+}
+
+void say_soil_models() {
+  std::vector<Row> rows;
+  for (const SoilModel& model : soil_models()) {
+    std::vector<std::string> keys;
+    for (const auto& key : model.keys) {
+      std::string text = code(key.name) + (key.length == 0  ? ""
+                                           : key.length > 0 ? " (length)"
+                                                            : " (1/length)");
+      if (key.otherwise) text += fmt::format(" = {:g}", *key.otherwise);
+      keys.push_back(text);
+    }
+    rows.push_back({code(model.name), model.title, joined(keys)});
+  }
+  rows.push_back({code("curve"), "formulas of u", code("content") + ", " + code("conductivity")});
+  say_table("Soil models",
+            {"soil.NAME.model", "", "keys besides residual, saturated, conductivity, specific_storage"},
+            rows);
+}
+
+void say_face_means() {
+  std::vector<Row> rows;
+  for (const FaceMeanKind& kind : face_mean_kinds())
+    rows.push_back({code(kind.name), kind.title,
+                    kind.needs_integral ? "coefficients of u alone, by region at most" : "all coefficients"});
+  say_table("Means of coefficients that depend on u", {"space.face_mean", "between two unknowns", "for"},
             rows);
 }
 
@@ -188,6 +219,8 @@ int kinds() {
   say_conditions();
   say_schemes();
   say_reconstructions();
+  say_face_means();
+  say_soil_models();
   say_fluxes();
   say_solvers();
   say_figures();

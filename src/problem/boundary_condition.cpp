@@ -11,6 +11,14 @@ bool BoundaryCondition::depends_on_time() const {
   return std::ranges::any_of(arguments_, [](const Function& f) { return f.depends_on_time(); });
 }
 
+bool BoundaryCondition::is_linear() const {
+  return std::ranges::none_of(arguments_, [](const Function& f) { return f.depends_on_unknown(); });
+}
+
+const FluxLimit* Boundary::limit() const {
+  return conditions_.size() == 1 ? conditions_.front()->limit() : nullptr;
+}
+
 bool Boundary::holds() const {
   return std::ranges::any_of(conditions_, [](const auto& c) { return c->holds(); });
 }
@@ -36,6 +44,12 @@ const AdvectiveBoundary* Boundary::advective_boundary() const {
 Boundary Boundary::operator+(const Boundary& other) const {
   if (!empty() && !other.empty() && (holds() || other.holds()))
     throw InputError("a boundary whose value is prescribed takes no further condition: keep one of the two");
+  const auto limited = [](const Boundary& b) {
+    return std::ranges::any_of(b.conditions_, [](const auto& c) { return c->limit() != nullptr; });
+  };
+  if (!empty() && !other.empty() && (limited(*this) || limited(other)))
+    throw InputError(
+        "a flux with a limit (rain, evaporation, seepage) takes no further condition: keep one of the two");
   Boundary sum = *this;
   sum.conditions_.insert(sum.conditions_.end(), other.conditions_.begin(), other.conditions_.end());
   return sum;

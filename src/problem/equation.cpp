@@ -1,5 +1,7 @@
 #include "williwaw/problem/equation.hpp"
 
+#include "williwaw/problem/soil.hpp"
+
 namespace williwaw {
 
 Reaction Reaction::of(std::function<Real(Real)> rate, bool linear) {
@@ -93,7 +95,13 @@ const std::vector<EquationKind>& equation_kinds() {
          Equation e = heat(c[0][0], c[1][0], c[2][0], c[3][0]);
          e.diffusion.coefficient = {c[0][0], c[0][1], c[0][2]};
          return e;
-       }},
+       },
+       false,
+       false,
+       false,
+       false,
+       false,
+       true},
       {"diffusion",
        "concentration",
        "storage·du/dt = ∇·(diffusivity ∇u) + source",
@@ -102,7 +110,12 @@ const std::vector<EquationKind>& equation_kinds() {
         {"source", source, false, 0, false}},
        [](const std::vector<std::vector<Function>>& c) {
          return diffusion(std::array{c[0][0], c[0][1], c[0][2]}, c[1][0], c[2][0]);
-       }},
+       },
+       false,
+       false,
+       false,
+       false,
+       true},
       {"wave",
        "displacement",
        "d²u/dt² + damping·du/dt = ∇·(speed² ∇u) + source",
@@ -125,6 +138,9 @@ const std::vector<EquationKind>& equation_kinds() {
          return e;
        },
        false,
+       true,
+       false,
+       false,
        true},
       {"conservation",
        "u",
@@ -135,6 +151,15 @@ const std::vector<EquationKind>& equation_kinds() {
          e.diffusion.coefficient = {c[0][0], c[0][1], c[0][2]};
          return e;
        },
+       false,
+       false,
+       true},
+      {"unsaturated",
+       "head",
+       "d content(u)/dt = ∇·(conductivity(u) (∇u + upward)) + source",
+       {{"source", source, false, 0, false}},
+       [](const std::vector<std::vector<Function>>& c) { return unsaturated({}, std::nullopt, c[0][0]); },
+       false,
        false,
        false,
        true},

@@ -85,8 +85,14 @@ bool Problem::advection_is_nonlinear() const {
 }
 
 bool Problem::is_nonlinear() const {
-  return advection_is_nonlinear() || (equation_.reaction && !equation_.reaction->linear) ||
+  return advection_is_nonlinear() || equation_.diffusion.depends_on_unknown() ||
+         equation_.stores_nonlinearly() || equation_.source.depends_on_unknown() ||
+         (equation_.reaction && !equation_.reaction->linear) ||
          any_boundary(*this, [](const Boundary& w) { return !w.is_linear(); });
+}
+
+bool Problem::limits_fluxes() const {
+  return any_boundary(*this, [](const Boundary& w) { return w.limit() != nullptr; });
 }
 
 bool Problem::boundaries_depend_on_time() const {
@@ -116,6 +122,8 @@ void Problem::validate() const {
     if (equation_.reaction) throw InputError(Subject::reaction, "a wave takes no reaction");
     if (any_boundary(*this, [](const Boundary& w) { return !w.is_linear(); }))
       throw InputError(Subject::boundary, "a wave takes linear boundary conditions only");
+    if (is_nonlinear())
+      throw InputError(Subject::diffusion, "the coefficients of a wave must not depend on the unknown");
     if (equation_.damping.depends_on_time())
       throw InputError(Subject::damping, "damping must not depend on time");
     for (const Function& k : equation_.diffusion.coefficient)
@@ -131,7 +139,15 @@ void Problem::validate() const {
         Subject::storage,
         "storage, density and heat capacity must not depend on time: the stored amount would not be "
         "conserved");
+  if (equation_.content && equation_.content->depends_on_time())
+    throw InputError(Subject::storage,
+                     "content must not depend on time: the stored amount would not be conserved");
+  if (initial.depends_on_unknown())
+    throw InputError(Subject::initial, "the initial value must not depend on the unknown");
   for (const auto& point : equation_.points) {
+    if (point.rate.depends_on_unknown())
+      throw InputError(Subject::points,
+                       "point '" + point.name + "': its rate must not depend on the unknown");
     try {
       grid_.containing(point.at);
     } catch (const InputError& e) {

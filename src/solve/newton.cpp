@@ -20,10 +20,12 @@ NewtonResult newton(State& y, const NewtonRules& rules,
   NewtonResult result;
   residual(y, r);
   result.residual = largest(r);
+  Real least = rules.tolerance * rules.scale;
   while (result.iterations < rules.iterations) {
-    if (result.iterations > 0 && result.residual <= rules.tolerance * rules.scale) return result;
+    if (result.iterations > 0 && result.residual <= least) return result;
     correct(y, r, d);
     ++result.iterations;
+    if (rules.round_off) least = std::max(rules.tolerance * rules.scale, rules.round_off(y));
     if (rules.linear) {
       for (std::size_t n = 0; n < y.size(); ++n) y[n] += d[n];
       return result;
@@ -35,16 +37,18 @@ NewtonResult newton(State& y, const NewtonRules& rules,
       next = largest(r);
       if (next <= result.residual) break;
     }
+    if (!std::isfinite(next))
+      throw SolverError("Newton's method finds no finite residual along its correction, however short");
     const bool stalled = !(next < result.residual);
     y = trial;
     result.residual = next;
     // Round-off can keep the residual just above the tolerance; no iteration improves on that.
-    if (stalled && next <= 1e3 * rules.tolerance * rules.scale) return result;
+    if (stalled && next <= 1e3 * least) return result;
   }
-  if (!(result.residual <= rules.tolerance * rules.scale))
+  if (!(result.residual <= least))
     throw SolverError("Newton's method did not converge in " + std::to_string(rules.iterations) +
-                      " iterations: the residual is " + to_text(result.residual) + ", " +
-                      to_text(rules.tolerance * rules.scale) + " was asked for");
+                      " iterations: the residual is " + to_text(result.residual) + ", " + to_text(least) +
+                      " was asked for");
   return result;
 }
 

@@ -97,7 +97,8 @@ void ControlVolumes::average_by_region(const Function& function, Real time, std:
   for (std::size_t m = 0; m < mixed.size(); ++m) {
     const auto& part = mixed[m];
     const Point place = domain_->grid().point_of(part.unknown);
-    const Real storage = part.volume * storage_.part(part.label)(place, time);
+    const Function& stored_there = storage_.part(part.label);
+    const Real storage = part.volume * (stored_there.depends_on_unknown() ? 1.0 : stored_there(place, time));
     prescribed += storage;
     stored += storage * function.part(part.label)(place, time);
     if (m + 1 < mixed.size() && mixed[m + 1].unknown == part.unknown) continue;

@@ -21,7 +21,9 @@ struct ProblemBalance::Made {
     const Index first = parts.empty() ? 0 : parts.back().of.first + parts.back().of.count();
     parts.push_back(
         add_terms(problem, execution, static_cast<int>(parts.size()), first, prefix, terms, lines));
-    unknowns.push_back({problem.equation().unknown, parts.back().storage});
+    const ProblemTerms& made = parts.back();
+    unknowns.push_back({problem.equation().unknown,
+                        made.contents ? made.contents : std::shared_ptr<const Storage>(made.storage)});
   }
   static Made of(const Problem& problem, const Execution& execution);
   static Made of(const std::vector<Problem>& problems, SystemReaction reaction,
@@ -31,7 +33,7 @@ struct ProblemBalance::Made {
 ProblemBalance::Made ProblemBalance::Made::of(const Problem& problem, const Execution& execution) {
   Made made;
   made.add(problem, execution, "");
-  if (DiffusionStep::fits(made.terms, *made.parts.front().storage))
+  if (DiffusionStep::fits(made.terms, *made.unknowns.front().storage))
     made.fused = std::make_unique<DiffusionStep>(made.parts.front().diffusion);
   return made;
 }
@@ -139,7 +141,12 @@ std::unique_ptr<FirstOrderForm> ProblemBalance::first_order_form() {
 
 // No maximum principle holds for waves; their energy is watched instead.
 DataBounds ProblemBalance::data_bounds(Real at) {
-  return dynamics_ ? DataBounds{} : TermBalance::data_bounds(at);
+  if (dynamics_) return {};
+  DataBounds result = TermBalance::data_bounds(at);
+  // How far an amount moves the unknown is not known where that depends on the unknown.
+  if (std::ranges::any_of(parts_, [](const ProblemTerms& p) { return p.contents != nullptr; }))
+    result.known = result.known && result.raising == 0 && result.lowering == 0;
+  return result;
 }
 
 bool ProblemBalance::advects() const {

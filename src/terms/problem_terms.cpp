@@ -1,5 +1,7 @@
 #include "terms/problem_terms.hpp"
 
+#include "terms/content_storage.hpp"
+
 namespace williwaw {
 
 namespace {
@@ -28,6 +30,32 @@ void find_volume(ProblemTerms& result) {
     if (domain.outline().active(n)) result.volume += result.storage->volume(n);
 }
 
+// What appears inside depending on the unknown: the reaction, and a source that does.
+std::optional<Reaction> reaction_of(const Equation& equation) {
+  if (!equation.source.depends_on_unknown()) return equation.reaction;
+  const Function& source = equation.source;
+  const auto sum = [&](auto of_source, const Reaction::ByLine& of_reaction) -> Reaction::ByLine {
+    return [of_source, of_reaction](const Points& places, Real time, std::span<const Real> u,
+                                    std::span<Real> out) {
+      of_source(places, time, u, out);
+      if (!of_reaction) return;
+      std::vector<Real> other(out.size());
+      of_reaction(places, time, u, other);
+      for (std::size_t i = 0; i < out.size(); ++i) out[i] += other[i];
+    };
+  };
+  Reaction result;
+  result.rate = sum([source](const Points& p, Real t, std::span<const Real> u,
+                             std::span<Real> out) { source.evaluate(p, t, u, out); },
+                    equation.reaction ? equation.reaction->rate : Reaction::ByLine());
+  result.on_time = source.depends_on_time() || (equation.reaction && equation.reaction->on_time);
+  if (!equation.reaction || equation.reaction->slope)
+    result.slope = sum([source](const Points& p, Real t, std::span<const Real> u,
+                                std::span<Real> out) { source.slope(p, t, u, out); },
+                       equation.reaction ? equation.reaction->slope : Reaction::ByLine());
+  return result;
+}
+
 }  // namespace
 
 std::vector<std::size_t> ProblemTerms::inner() const {
@@ -51,6 +79,8 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
   result.of = {domain, number, first, prefix};
   result.volumes = std::make_shared<const ControlVolumes>(problem, domain);
   result.storage = linear_storage(problem, *result.volumes, domain);
+  if (equation.stores_nonlinearly())
+    result.contents = std::make_shared<ContentStorage>(domain, content_of(problem), *result.volumes);
   find_volume(result);
 
   const Conductances conductances(problem, result.storage);
@@ -99,13 +129,14 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
     result.flows = flows.get();
     row.add<EvaluatedTerm>(std::move(flows));
   }
-  auto source = std::make_unique<SourceTerm>(result.of, equation.source, result.volumes, result.storage);
+  auto source = std::make_unique<SourceTerm>(
+      result.of, equation.source.depends_on_unknown() ? Function(0.0) : equation.source, result.volumes,
+      result.storage);
   source->declare(lines);
   result.source_term = source.get();
   result.source = row.add<EvaluatedSource>(std::move(source));
-  if (equation.reaction) {
-    auto reaction =
-        std::make_unique<ReactionTerm>(result.of, *equation.reaction, result.storage, problem.initial);
+  if (const auto reacts = reaction_of(equation)) {
+    auto reaction = std::make_unique<ReactionTerm>(result.of, *reacts, result.storage, problem.initial);
     reaction->declare(lines);
     result.reaction = row.add<EvaluatedReaction>(std::move(reaction));
   }

@@ -19,7 +19,10 @@ struct ProblemTerms {
   std::shared_ptr<const Problem> problem;
   OfUnknown of;
   std::shared_ptr<const ControlVolumes> volumes;
+  /// Where what is stored is not in proportion to the unknown: `contents`, and in `storage` its slopes at the
+  /// start.
   std::shared_ptr<const LinearStorage> storage;
+  std::shared_ptr<const Storage> contents = nullptr;
   Real volume = 0;  ///< length, area or volume of the domain
 
   TermId<EvaluatedDiffusion> diffusion = {};

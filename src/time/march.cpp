@@ -2,7 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <exception>
 #include <utility>
+
+#include "time/steppers/stage_solver.hpp"
 
 namespace williwaw {
 
@@ -12,6 +15,16 @@ Real StepInfo::change() const {
 
 namespace {
 
+// A step of fixed length that cannot be solved is cut into halves, and these again, down to so small a part
+// and with so many failures in all.
+constexpr int most_halvings = 24, most_failures = 300;
+
+Scheme scheme_of(const Plan& plan) {
+  Scheme scheme = plan.scheme;
+  if (plan.adaptive && scheme.estimating) scheme.method = *scheme.estimating;
+  return scheme;
+}
+
 class March {
  public:
   March(Balance& balance, State& state, const Plan& plan, const Observers& observers)
@@ -20,7 +33,7 @@ class March {
         plan_(plan),
         observers_(observers),
         intervals_(schedule(plan)),
-        stepper_(make_stepper(balance, plan.scheme, {plan.solver, plan.threads}, plan.damped_start)),
+        stepper_(make_stepper(balance, scheme_of(plan), {plan.solver, plan.threads}, plan.damped_start)),
         amounts_(balance.lines().size()),
         free_(state.size() - balance.prescribed().size() - balance.inactive().size()) {
     if (static_cast<Index>(state.size()) != balance.layout().size())
@@ -38,6 +51,7 @@ class March {
       if (!cross(intervals_[at_.interval])) break;
     out_.solver = stepper_->solver_name();
     out_.solver_iterations = stepper_->solver_iterations();
+    out_.newton_iterations = stepper_->newton_iterations();
     return std::move(out_);
   }
 
@@ -121,8 +135,14 @@ class March {
   }
 
   StepInfo info(Real length) const {
-    return {out_.steps,           out_.time,   length,   state_,
-            stepper_->previous(), out_.totals, amounts_, out_.budget,
+    return {out_.steps,
+            out_.time,
+            length,
+            state_,
+            in_parts_ ? kept_ : stepper_->previous(),
+            out_.totals,
+            amounts_,
+            out_.budget,
             balance_.reductions()};
   }
 
@@ -144,10 +164,14 @@ class March {
       previous_totals_ = out_.totals;
       keep_state();
       try {
-        out_.totals = stepper_->advance(state_, from, length, amounts_);
+        out_.totals = take_step(from, length);
       } catch (const DataError& e) {
         --at_.taken;
         stop_at_data(from, e);
+        return false;
+      } catch (const StageMeetsData& e) {
+        --at_.taken;
+        stop_at_data(from, e.data);
         return false;
       } catch (const SolverError& e) {
         if (out_.steps == 0 && kept_.empty()) throw;
@@ -158,6 +182,44 @@ class March {
       if (!finish(interval, length, last)) return false;
     }
     return true;
+  }
+
+  // A step of fixed length; where it cannot be solved, as two of half the length, and so on.
+  Totals take_step(Real from, Real length) {
+    solver_left_ = 0;
+    in_parts_ = false;
+    failures_ = 0;
+    first_failure_ = nullptr;
+    if (kept_.empty()) {
+      const Totals totals = stepper_->advance(state_, from, length, amounts_);
+      solver_left_ = stepper_->left_by_solver();
+      return totals;
+    }
+    Ledger sum(amounts_.size());
+    const Totals totals = take_part(from, length, 0, sum);
+    amounts_ = sum;
+    return totals;
+  }
+
+  Totals take_part(Real from, Real length, int halvings, Ledger& sum) {
+    const State before = state_;
+    try {
+      const Totals totals = stepper_->advance(state_, from, length, amounts_);
+      sum.add(amounts_, 1);
+      solver_left_ += stepper_->left_by_solver();
+      out_.shortest_step = out_.shortest_step > 0 ? std::min(out_.shortest_step, length) : length;
+      return totals;
+    } catch (const SolverError&) {
+      // What the whole step failed of tells more than what its smallest part did.
+      if (!first_failure_) first_failure_ = std::current_exception();
+      if (halvings == most_halvings || ++failures_ > most_failures) std::rethrow_exception(first_failure_);
+    }
+    state_ = before;
+    in_parts_ = true;
+    ++out_.rejected;
+    if (observers_.on_trial) observers_.on_trial({from, length, 0, false});
+    take_part(from, 0.5 * length, halvings + 1, sum);
+    return take_part(from + 0.5 * length, 0.5 * length, halvings + 1, sum);
   }
 
   bool step_by_error(const Interval& interval) {
@@ -318,7 +380,7 @@ class March {
     out_.lowest = std::min(out_.lowest, out_.totals.lowest);
     out_.highest = std::max(out_.highest, out_.totals.highest);
     out_.budget.add(amounts_, out_.totals);
-    out_.left_by_solver += stepper_->left_by_solver();
+    out_.left_by_solver += control_ ? stepper_->left_by_solver() : solver_left_;
     at_.finished = last;
     const StepInfo now = info(length);
     if (observers_.on_step) observers_.on_step(now);
@@ -365,7 +427,11 @@ class March {
   Guard guard_;
   Outcome out_;
   Totals previous_totals_;
-  State kept_;  ///< before the step, where it may fail
+  State kept_;             ///< before the step, where it may fail
+  bool in_parts_ = false;  ///< the last step was taken in parts
+  int failures_ = 0;       ///< to solve it or parts of it
+  std::exception_ptr first_failure_;
+  Real solver_left_ = 0;
   /// How far it has come: the stretch, steps taken in it, and whether the last of them ended it.
   struct Progress {
     std::size_t interval = 0;

@@ -122,6 +122,7 @@ Real wave_stability_interval(const Scheme& scheme, Real damping_over_frequency) 
 }
 
 bool estimates_error(const Scheme& scheme) {
+  if (scheme.estimating) return true;
   if (const auto* t = std::get_if<Tableau>(&scheme.method)) return !t->embedded.empty();
   return std::holds_alternative<Stabilized>(scheme.method);
 }

@@ -81,10 +81,10 @@ TEST_CASE("a step that cannot be solved ends the run with its time, its step and
       folder,
       "run case.toml --set initial.value=\"sin(pi*x)\" --set "
       "'boundary={west=\"periodic\",east=\"periodic\"}' --set "
-      "space.reconstruction=superbee --set time.scheme=crank-nicolson --set time.step=0.5 --set time.until=8 "
+      "equation.reaction=\"u*u\" --set time.scheme=implicit-euler --set time.step=0.5 --set time.until=8 "
       "--set record.every=0.5");
   CHECK(run.code == 4);
-  CHECK(says(run.error, "cannot be solved: Newton's method did not converge"));
+  CHECK(says(run.error, "cannot be solved: "));
   CHECK(says(run.error, "take a shorter step"));
   CHECK(says(run.out, "all records up to here kept"));
   const store::FieldReader fields(folder / "case.out" / "fields.nc");

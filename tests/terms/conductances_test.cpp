@@ -42,8 +42,8 @@ TEST_CASE("conductances of a constant coefficient are area over distance, on any
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
     const Grid g({Axis("x", {0, 0.1, 0.4, 1}, u), Axis("y", {0, 0.5, 0.7}, u)});
     Joined constant(g, diffusion(3.0)), varying(g, diffusion([](Point) { return 3.0; }));
-    constant->update(0);
-    varying->update(0);
+    constant->update(0, {});
+    varying->update(0, {});
     CHECK(constant->separable());
     CHECK_FALSE(varying->separable());
     for (Index n = 0; n < g.count(); ++n) {
@@ -72,7 +72,7 @@ TEST_CASE("conductances of a constant coefficient are area over distance, on any
 TEST_CASE("between materials that meet at a face conductances are in series") {
   const Grid g({Axis("x", {0, 0.2, 1}, Unknowns::cells)});
   Joined c(g, diffusion([](Point p) { return p.x < 0.2 ? 0.5 : 4.0; }));
-  c->update(0);
+  c->update(0, {});
   CHECK(c->conductance(0, 0, true) == doctest::Approx(1 / (0.1 / 0.5 + 0.4 / 4)));
   CHECK(c->conductance(1, 0, false) == c->conductance(0, 0, true));
   CHECK(c.boundary({0, false}).first == doctest::Approx(0.1 / 0.5));
@@ -89,7 +89,7 @@ TEST_CASE("where a material begins within a path its resistance is an integral f
             *rock);
   p.default_boundary(insulated());
   Conductances c = conductances_of(p);
-  c.update(0);
+  c.update(0, {});
   const Real beyond = 0.15 + 5 * (std::pow(0.75, 4) - std::pow(0.6, 4));
   CHECK(c.conductance(0, 0, true) == doctest::Approx(1 / (0.35 / 2 + beyond)).epsilon(1e-6));
 }
@@ -98,7 +98,7 @@ TEST_CASE("across an interval of nodes layers lie side by side") {
   // Material changes at y = 0.5, where nodes are: half the face belongs to each.
   const Grid g({Axis::uniform("x", 0, 1, 2, Unknowns::nodes), Axis::uniform("y", 0, 1, 2, Unknowns::nodes)});
   Joined c(g, diffusion([](Point p) { return p.y < 0.5 ? 1.0 : 9.0; }));
-  c->update(0);
+  c->update(0, {});
   CHECK(c->conductance(g.number(0, 1), 0, true) == doctest::Approx((0.25 * 1 + 0.25 * 9) / 0.5));
   CHECK(c->conductance(g.number(0, 0), 0, true) == doctest::Approx(0.25 * 1 / 0.5));
 }
@@ -107,8 +107,8 @@ TEST_CASE("the seam of a periodic axis couples both ends alike") {
   for (const Unknowns u : {Unknowns::cells, Unknowns::nodes}) {
     const Grid g({Axis("x", {0, 0.1, 0.4, 0.6, 1}, u, true)});
     Joined constant(g, diffusion(2.0)), varying(g, diffusion([](Point) { return 2.0; }));
-    constant->update(0);
-    varying->update(0);
+    constant->update(0, {});
+    varying->update(0, {});
     const Index last = g.count() - 1;
     CHECK(constant->conductance(0, 0, false) == doctest::Approx(constant->conductance(last, 0, true)));
     CHECK(varying->conductance(0, 0, false) == doctest::Approx(constant->conductance(0, 0, false)));
@@ -123,9 +123,9 @@ TEST_CASE("coefficients are evaluated again only when they can have changed") {
                   ++calls;
                   return 1.0;
                 }));
-  steady->update(0);
+  steady->update(0, {});
   const int once = calls;
-  steady->update(1);
+  steady->update(1, {});
   CHECK(calls == once);
   CHECK(steady->stamp() == 0);
   int asked = 0;
@@ -133,11 +133,11 @@ TEST_CASE("coefficients are evaluated again only when they can have changed") {
                   ++asked;
                   return 1 + t;
                 }));
-  moving->update(0);
+  moving->update(0, {});
   const int first = asked;
-  moving->update(0);
+  moving->update(0, {});
   CHECK(asked == first);
-  moving->update(1);
+  moving->update(1, {});
   CHECK(asked > first);
   CHECK(moving->stamp() == 1);
   CHECK(moving->conductance(1, 0, true) == doctest::Approx(2 / 0.25));

@@ -17,6 +17,20 @@ inline constexpr Real no_conduction = 1e100;
 /// unknown lies on it, below 0 where it lies beyond it).
 struct AtBoundary {
   std::vector<Real> conductivity, storage, resistance;
+  /// Of media that depend on the unknown (`BoundaryConduction`); empty otherwise. The derivative of the
+  /// conductivity by the value on the boundary; those of the resistance by the unknown beside it and by that
+  /// value; by how much the potential of gravity rises from the unknown to the boundary, and for each unit of
+  /// length along the outward normal.
+  std::vector<Real> conductivity_slope, by_inside, by_boundary, rise, upward;
+};
+
+/// What conducts beside a boundary about a state.
+class BoundaryConduction {
+ public:
+  virtual ~BoundaryConduction() = default;
+  /// `inside` and `on_boundary` have one value for each face: of the unknown beside it, and on it.
+  virtual void evaluate(Real time, std::span<const Real> inside, std::span<const Real> on_boundary,
+                        AtBoundary& out) = 0;
 };
 
 /// What closures ask of whatever conducts beside them.
@@ -28,6 +42,10 @@ class BoundaryMedium {
   virtual Real conductance(Index n, int axis, bool upwards) const = 0;
   /// For which time its coefficients hold; 0 where they hold for all.
   virtual Real stamp() const = 0;
+  /// What it conducts depends on the unknown, or gravity acts in it: beside a section, which must outlive the
+  /// result. Null for media that `at_boundary` tells all of.
+  virtual std::unique_ptr<BoundaryConduction> about_state(const BoundarySection&) const { return nullptr; }
+  virtual bool depends_on_state() const { return false; }
 };
 
 /// What does not change: faces, and what their conditions are like.
@@ -102,7 +120,7 @@ class EvaluatedBoundaryClosure {
 
   /// Evaluated for this time and medium, whatever the state; not of boundaries that move.
   bool is_at(const BoundaryMedium& medium, Real time) const {
-    return ready_ && stamp_ == medium.stamp() && closure_->is_linear() && !moves() &&
+    return ready_ && !conduction_ && stamp_ == medium.stamp() && closure_->is_linear() && !moves() &&
            (!closure_->depends_on_time() || time == time_);
   }
   /// Evaluates the laws for this time unless they are there already. A nonlinear law is stated about `y`, one
@@ -123,6 +141,8 @@ class EvaluatedBoundaryClosure {
   bool imposes() const { return closure_->imposes(); }
   LineId line(std::size_t condition = 0) const { return closure_->line(condition); }
 
+  /// Of a boundary whose flux has a limit: the limiting value holds at a face.
+  bool at_limit(Index face) const { return !at_limit_.empty() && at_limit_[face]; }
   /// Nothing flows through.
   bool idle() const { return idle_; }
   /// Flow into the domain through a face, area included: inflow − pull·u. Zero for faces that prescribe.
@@ -160,13 +180,19 @@ class EvaluatedBoundaryClosure {
   void move_to(std::span<const Real> values);
   LawLine state_laws(Real time, std::span<const Real> about, std::vector<LawLine>& laws) const;
   void close(const std::vector<LawLine>& laws, const LawLine& sum);
+  void follow_state(Real time, std::span<const Real> y);
+  void apply_limit(Real time, const LawLine& sum, std::span<const Real> inside);
+  bool find_boundary_values(const LawLine& sum, std::span<const Real> inside);
+  void close_about_state(const std::vector<LawLine>& laws, const LawLine& sum, std::span<const Real> inside);
   void sum_up(const LawLine& sum);
 
   const BoundaryClosure* closure_;
+  std::shared_ptr<BoundaryConduction> conduction_;  ///< shared by copies, which one thread evaluates
   AtBoundary medium_;
   std::vector<Real> inflow_, pull_, target_, about_, damping_;
   std::vector<ConditionFlow> condition_flows_;
-  LawLine law_{0};  ///< of boundaries that move
+  std::vector<char> at_limit_;  ///< of a limited flux: the limiting value holds
+  LawLine law_{0};              ///< of boundaries that move
   DataBounds data_bounds_;
   bool idle_ = false;
   bool ready_ = false;

@@ -17,6 +17,10 @@ namespace williwaw::casefile {
 /// Names with fixed values that formulas may use.
 using Constants = std::map<std::string, Real>;
 
+class Curve;
+/// Curves that formulas may call, by name.
+using Curves = std::map<std::string, std::shared_ptr<const Curve>>;
+
 /// One node and all below it. Copies share their nodes.
 class Expression {
  public:
@@ -40,6 +44,7 @@ class Expression {
     either,
     select,    ///< condition ? second : third
     function,  ///< by `name`
+    curve,     ///< the derivative of order `first` of a curve at the only operand
     sum        ///< over the index `name`, from `first` to `last`, of the only operand
   };
   struct Node {
@@ -50,6 +55,7 @@ class Expression {
     Index first = 0, last = 0;  ///< of a sum
     std::size_t begin = 0,
                 end = 0;  ///< its characters in the text it was read from; both 0 if made otherwise
+    std::shared_ptr<const Curve> curve = nullptr;
   };
 
   Expression(Real number = 0);
@@ -87,7 +93,7 @@ Expression power(const Expression& a, const Expression& b);
 /// with their usual precedence, ^ from the right and above a sign. Throws InputError that says what is wrong
 /// and where.
 Expression parse_expression(const std::string& text, const Constants& constants,
-                            const std::vector<std::string>& variables);
+                            const std::vector<std::string>& variables, const Curves& curves = {});
 
 /// ∂expression/∂variable. Where a condition decides, the derivative of the branch that holds. Throws
 /// InputError for functions that jump (floor, ceil, rint, sign, mod).

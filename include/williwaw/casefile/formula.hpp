@@ -11,9 +11,9 @@ const Constants& common_constants();
 
 /// Parses a formula that knows the common constants besides `constants`, which win.
 Expression read_formula(const std::string& formula, const Constants& constants,
-                        const std::vector<std::string>& variables);
+                        const std::vector<std::string>& variables, const Curves& curves = {});
 
-/// Of x, y, z (or r) and t.
+/// Of x, y, z (or r), t and u.
 Function function_of(const Expression& expression);
 /// True (not zero) inside.
 Where where_of(const Expression& expression);

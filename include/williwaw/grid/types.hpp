@@ -63,6 +63,8 @@ enum class Subject {
   boundary,
   space_order,
   reconstruction,
+  face_mean,
+  soil,
   numerical_flux,
   scheme,
   step,

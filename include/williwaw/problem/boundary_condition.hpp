@@ -30,6 +30,10 @@ struct BoundaryPlace {
   std::span<const Real> storage;
   /// The unknown on the boundary about which a nonlinear law is stated; empty for linear laws.
   std::span<const Real> about;
+  /// The derivative of the conductivity by the unknown on the boundary, and the component of the unit vector
+  /// against gravity along the outward normal; empty where they are 0.
+  std::span<const Real> conductivity_slope = {};
+  std::span<const Real> upward = {};
 };
 
 /// An end that lets waves out better than its law alone: (d/dt + speed·d/dn)^order u = 0 (Engquist and Majda,
@@ -54,6 +58,15 @@ struct AdvectiveBoundary {
   bool outlet() const { return backflow != Backflow::boundary; }
 };
 
+/// A flux that holds as long as the unknown on the boundary stays on one side of a value, which is prescribed
+/// beyond: rain until the surface ponds, evaporation until it has dried out. The flux is then what that value
+/// lets through.
+struct FluxLimit {
+  Function value = 0.0;      ///< of the unknown on the boundary
+  bool from_above = true;    ///< the unknown may not rise above it; else not fall below it
+  std::string surplus = {};  ///< ledger line of what the flux offers and the boundary does not take; or none
+};
+
 /// One condition on a boundary. Kinds are listed in boundary_condition_kinds().
 class BoundaryCondition {
  public:
@@ -69,7 +82,7 @@ class BoundaryCondition {
   /// True when the law fixes the unknown itself, whatever flows.
   virtual bool holds() const { return false; }
   /// False when the law is only the tangent to a curve, at the unknown on the boundary.
-  virtual bool is_linear() const { return true; }
+  virtual bool is_linear() const;
   /// True when the coefficients of u and q in the law change in time.
   virtual bool left_side_depends_on_time() const { return false; }
   /// True when the law contains du/dt.
@@ -78,6 +91,8 @@ class BoundaryCondition {
   virtual const Absorption* absorption() const { return nullptr; }
   /// Null where the law's flux is all that passes, advection included.
   virtual const AdvectiveBoundary* advective_boundary() const { return nullptr; }
+  /// Null for conditions without one; the law is that of the flux.
+  virtual const FluxLimit* limit() const { return nullptr; }
   virtual void law(const BoundaryPlace& place, LawLine& out) const = 0;
 
  private:
@@ -103,7 +118,9 @@ class Boundary {
   bool needs_second_order() const;
   /// Of the condition that lets advection through; null where none does.
   const AdvectiveBoundary* advective_boundary() const;
-  /// Throws InputError when one of the two holds its value: nothing can be added to that.
+  /// The limit of its only condition; null where there is none.
+  const FluxLimit* limit() const;
+  /// Throws InputError when one of the two holds its value, or may: nothing can be added to that.
   Boundary operator+(const Boundary& other) const;
 
  private:
@@ -133,6 +150,18 @@ Boundary robin(Function coefficient, Function ambient);
 Boundary radiation(Function emissivity, Function ambient);
 /// Nothing flows through.
 Boundary insulated();
+
+/// Gravity alone drives the flow through the boundary: no gradient of the unknown along the normal.
+Boundary free_drainage();
+/// Outflow where the unknown on the boundary would rise above `value` otherwise, which it then has; no flow
+/// elsewhere.
+Boundary seepage(Function value);
+/// `rate` flows in for each unit of area until the unknown on the boundary reaches `ponding`, which it then
+/// keeps; what is not taken runs off.
+Boundary rain(Function rate, Function ponding);
+/// `rate` flows out for each unit of area until the unknown on the boundary has fallen to `lowest`, which it
+/// then keeps.
+Boundary evaporation(Function rate, Function lowest);
 
 /// Waves: displacement 0, inverted reflection.
 Boundary fixed_boundary();
@@ -200,6 +229,10 @@ struct BoundaryConditionKind {
   bool one_of = false;
   /// May stand as a word alone.
   bool alone = false;
+  /// Gravity must act.
+  bool of_gravity = false;
+  /// Its arguments may depend on the unknown on the boundary.
+  bool of_unknown = false;
 };
 
 /// Every kind of condition there is.

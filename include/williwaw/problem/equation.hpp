@@ -10,6 +10,14 @@ namespace williwaw {
 /// Flow down the gradient: −∇·(coefficient ∇u) out of each place, one coefficient for each of x, y, z.
 struct Diffusion {
   std::array<Function, 3> coefficient{1.0, 1.0, 1.0};
+  /// Gravity: flow down the gradient of u + upward·place, as of a pressure head; the unit vector against
+  /// gravity, or nothing.
+  std::optional<Point> upward = {};
+
+  bool depends_on_unknown() const {
+    return coefficient[0].depends_on_unknown() || coefficient[1].depends_on_unknown() ||
+           coefficient[2].depends_on_unknown();
+  }
 };
 
 /// What appears or is lost for each unit of volume and time, depending on the unknown itself.
@@ -41,8 +49,18 @@ struct Contact {
   Real resistance = 0;
 };
 
+/// What follows from the unknown at every place and is shown beside it.
+struct DerivedQuantity {
+  std::string name;
+  Function value;             ///< of the unknown
+  bool like_unknown = false;  ///< measured as the unknown is; else a plain number
+};
+
 /// storage · du/dt + ∇·(advection) = ∇·(diffusion ∇u) + source + reaction(u) + points, or, where the equation
 /// is of second order in time, storage · (d²u/dt² + damping · du/dt) = the same.
+///
+/// Of first order in time, diffusion, storage and source may depend on the unknown; a storage that does
+/// stands for its integral over u, the amount stored, which `content` states itself: d content(u)/dt instead.
 ///
 /// A sum of terms: each member is one, and those that a problem lacks stay at their neutral value.
 struct Equation {
@@ -51,6 +69,8 @@ struct Equation {
   std::string unknown = "concentration";
   /// Amount stored by a unit of the unknown in a unit of volume; must not depend on time.
   Function storage = 1.0;
+  /// Amount stored in a unit of volume as a function of the unknown that does not fall; instead of storage.
+  std::optional<Function> content = {};
   Diffusion diffusion;
   /// The advection of the unknown.
   std::optional<Advection> advection = {};
@@ -63,8 +83,12 @@ struct Equation {
   bool second_order = false;
   /// Of second order only: solved as a first-order system in the rate and the stress, by finite volumes.
   bool as_system = false;
+  /// What is stored depends on the unknown otherwise than in proportion.
+  bool stores_nonlinearly() const { return content || storage.depends_on_unknown(); }
   /// Of second order only: how fast a free motion dies, per time.
   Function damping = 0.0;
+  /// Shown beside the unknown: the content and total head of water in soil, what is frozen.
+  std::vector<DerivedQuantity> derived = {};
 };
 
 /// Heat: density·heat_capacity·du/dt = ∇·(conductivity ∇u) + source. The unknown is called temperature.
@@ -126,6 +150,8 @@ struct EquationKind {
   bool second_order = false;  ///< in time
   /// Its keys besides those above: what advects the unknown.
   bool has_velocity = false, has_flux = false;
+  /// Content and conductivity by soils, and gravity; content instead of storage; heat that freezes and thaws.
+  bool has_soil = false, has_content = false, has_phase_change = false;
 };
 
 /// Every kind of equation there is.

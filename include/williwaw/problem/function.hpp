@@ -1,6 +1,7 @@
-// A number that may vary in place and time: coefficients, sources, boundary data and initial values are of
-// this kind. Functions are evaluated for many places at once and know what they depend on, so that nothing is
-// evaluated again that cannot have changed. Callables may be called from several threads at once.
+// A number that may vary in place and time, and with the unknown: coefficients, sources, boundary data and
+// initial values are of this kind. Functions are evaluated for many places at once and know what they depend
+// on, so that nothing is evaluated again that cannot have changed. Callables may be called from several
+// threads at once.
 #pragma once
 
 #include <concepts>
@@ -14,7 +15,7 @@
 
 namespace williwaw {
 
-/// A constant, or a function of place, of time, or of both.
+/// A constant, or a function of place, of time and of the unknown, or of some of them.
 ///
 /// Converts from a number and from callables: `[](Point p) {..}`, `[](Real t) {..}`, `[](Point p, Real t)
 /// {..}`.
@@ -22,6 +23,8 @@ class Function {
  public:
   /// Writes one value for each place: (places, time, values).
   using ByLine = std::function<void(const Points&, Real, std::span<Real>)>;
+  /// Writes one value for each place and value of the unknown: (places, time, u, values).
+  using OfUnknown = std::function<void(const Points&, Real, std::span<const Real>, std::span<Real>)>;
 
   Function(Real constant = 0) : constant_(constant) {}
 
@@ -54,6 +57,12 @@ class Function {
   /// A function evaluated by line, with what it depends on stated.
   static Function by_line(ByLine evaluate, bool on_place, bool on_time);
 
+  /// A function of the unknown besides, with its derivative by it; without one central differences take its
+  /// place.
+  static Function of_unknown(OfUnknown evaluate, OfUnknown slope, bool on_place, bool on_time);
+  /// The same of the unknown alone.
+  static Function of_unknown(std::function<Real(Real)> value, std::function<Real(Real)> slope = {});
+
   /// One function for each label of `regions`: the first for what belongs to no region, then one for each.
   static Function by_region(std::shared_ptr<const Regions> regions, std::vector<Function> parts);
   /// The regions in which this function differs; null for one that is the same formula everywhere.
@@ -66,24 +75,38 @@ class Function {
 
   bool depends_on_place() const { return on_place_; }
   bool depends_on_time() const { return on_time_; }
-  bool is_constant() const { return !on_place_ && !on_time_; }
+  bool depends_on_unknown() const { return on_unknown_; }
+  bool is_constant() const { return !on_place_ && !on_time_ && !on_unknown_; }
 
-  /// Values at many places; `out` has one entry for each place.
+  /// Values at many places; `out` has one entry for each place. Throws InputError for a function of the
+  /// unknown.
   void evaluate(const Points& places, Real time, std::span<Real> out) const;
   Real operator()(const Point& place, Real time = 0) const;
+  /// Values where the unknown is `u`, which has one entry for each place and does not overlap `out`.
+  void evaluate(const Points& places, Real time, std::span<const Real> u, std::span<Real> out) const;
+  /// Derivatives by the unknown at `u`; 0 where nothing depends on it.
+  void slope(const Points& places, Real time, std::span<const Real> u, std::span<Real> out) const;
+  Real at(const Point& place, Real time, Real u) const;
 
  private:
+  struct ByUnknown {
+    OfUnknown value, slope;
+  };
   Real constant_ = 0;
   bool on_place_ = false;
   bool on_time_ = false;
+  bool on_unknown_ = false;
   std::shared_ptr<const ByLine> by_line_;
+  std::shared_ptr<const ByUnknown> by_unknown_;
   std::shared_ptr<const Regions> regions_;
   std::shared_ptr<const std::vector<Function>> parts_;
 };
 
 /// The product of two functions, place by place.
 Function operator*(const Function& a, const Function& b);
-/// change(f), value by value.
+/// The sum of two functions of the unknown, region by region where they differ.
+Function sum(const Function& a, const Function& b);
+/// change(f), value by value; not of functions of the unknown.
 Function changed(const Function& f, std::function<Real(Real)> change);
 
 }  // namespace williwaw

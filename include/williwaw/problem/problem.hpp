@@ -40,6 +40,9 @@ class Problem {
   /// Of first-order systems, transport and conservation laws: how flows between cells follow from both sides,
   /// and how these are told from the cells' means.
   std::string numerical_flux = "upwind", reconstruction = "first-order";
+  /// How a coefficient of diffusion that depends on the unknown is taken between two unknowns; one of
+  /// face_mean_kinds(), or empty: "integral" where it can be had, else "arithmetic".
+  std::string face_mean = {};
   /// Sides (or parts, or cut-outs) in the order in which they decide nodes that several boundaries hold;
   /// where none of a node's boundaries is named it takes the mean of what they say.
   std::vector<std::string> corners = {};
@@ -68,6 +71,8 @@ class Problem {
   /// True where advective fluxes are not linear in the unknown: by its law, or by limiting.
   bool advection_is_nonlinear() const;
   bool is_nonlinear() const;
+  /// Some boundary has a flux with a limit.
+  bool limits_fluxes() const;
   /// Any condition's data or left side change in time.
   bool boundaries_depend_on_time() const;
   /// Sources, points, reactions or boundaries change in time.

@@ -16,6 +16,8 @@ struct NewtonRules {
   Real tolerance = 1e-14;  ///< largest magnitude of the residual, relative to `scale`
   Real scale = 1;
   int iterations = 40;
+  /// What round-off leaves of a residual, asked for after every correction; nothing asks for less.
+  std::function<Real(const State&)> round_off = {};
   bool linear = false;  ///< one iteration is exact
 };
 

@@ -14,11 +14,17 @@ namespace williwaw {
 std::shared_ptr<const LinearStorage> linear_storage(const Problem& problem, const ControlVolumes& volumes,
                                                     std::shared_ptr<const Domain> domain);
 
+class MaterialCoefficient;
+class UnknownPaths;
+
 /// Conductances between neighbours for one problem at one time.
 ///
 /// The conductance between two unknowns is area / ∫ds/k along the line that joins them, so that layers in
 /// series are exact wherever their interface lies. Where coefficients do not vary in place, conductances are
 /// a product of one number and one line of geometry for each axis, and nothing is stored for each cell.
+///
+/// Where coefficients depend on the unknown they are those about a state: of a path between two unknowns by a
+/// mean (`Problem::face_mean`), and gravity adds to the differences of the unknowns.
 ///
 /// A value: a copy shares what no time changes.
 class Conductances final : public BoundaryMedium {
@@ -27,8 +33,19 @@ class Conductances final : public BoundaryMedium {
   /// not above zero.
   Conductances(const Problem& problem, std::shared_ptr<const LinearStorage> storage);
 
-  /// Evaluates what depends on time, unless it is there already.
-  void update(Real time);
+  /// Evaluates what depends on time and on the state of the unknown, unless it is there already.
+  void update(Real time, std::span<const Real> u);
+  /// Some coefficient depends on the unknown, or gravity acts.
+  bool depends_on_state() const override { return fixed_->on_state; }
+  bool depends_on_unknown() const { return fixed_->on_unknown; }
+  /// Not separable only: the derivatives of `faces` by the unknowns before and after each face; empty where
+  /// they do not depend on the unknown.
+  std::span<const Real> by_low(int axis) const { return by_low_[axis]; }
+  std::span<const Real> by_high(int axis) const { return by_high_[axis]; }
+  /// How much the potential of gravity rises through face i of a line along an axis.
+  Real rise(int axis, Index i) const { return fixed_->rise[axis].empty() ? 0 : fixed_->rise[axis][i]; }
+  /// How the coefficient is taken between two unknowns; of those that depend on the unknown.
+  const std::string& face_mean() const { return fixed_->face_mean; }
   bool depends_on_time() const { return fixed_->on_time; }
   /// True when no coefficient varies in place and nothing is cut out.
   bool separable() const { return fixed_->separable; }
@@ -53,6 +70,7 @@ class Conductances final : public BoundaryMedium {
 
   Real conductance(Index n, int axis, bool upwards) const override;
   void at_boundary(const BoundarySection& section, AtBoundary& out) const override;
+  std::unique_ptr<BoundaryConduction> about_state(const BoundarySection& section) const override;
   Real stamp() const override { return fixed_->on_time ? time_ : 0; }
 
  private:
@@ -61,9 +79,13 @@ class Conductances final : public BoundaryMedium {
     Equation equation;
     std::shared_ptr<const Regions> regions;
     std::shared_ptr<const LinearStorage> storage;
-    bool separable = false, on_time = false;
-    std::array<std::vector<Real>, 3> before = {}, after = {};
+    bool separable = false, on_time = false, on_state = false, on_unknown = false;
+    std::array<std::vector<Real>, 3> before = {}, after = {}, rise = {};
+    std::array<std::shared_ptr<MaterialCoefficient>, 3> materials = {};
+    std::array<std::shared_ptr<UnknownPaths>, 3> paths = {};
+    std::string face_mean = {};
     void place_lines();
+    void place_paths(const Problem& problem);
   };
   const Grid& grid() const { return fixed_->grid; }
   const Equation& equation() const { return fixed_->equation; }
@@ -77,6 +99,7 @@ class Conductances final : public BoundaryMedium {
   bool ready_ = false;
   Real time_ = 0;
   std::array<Real, 3> conductivity_{0, 0, 0};
+  std::array<std::vector<Real>, 3> by_low_, by_high_;
   std::array<std::vector<Real>, 3> faces_, boundary_resistance_low_, boundary_resistance_high_;
 };
 

@@ -22,6 +22,8 @@ class ControlVolumes {
   void average_by_region(const Function& function, Real time, std::span<Real> out) const;
   /// What is left of every control volume; empty where nothing is cut out.
   std::vector<Real> volumes() const;
+  /// The parts of control volumes in which several regions meet.
+  const std::vector<RegionFractions::Part>& mixed() const { return region_fractions().mixed(); }
 
  private:
   const RegionFractions& region_fractions() const;

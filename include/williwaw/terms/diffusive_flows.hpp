@@ -16,11 +16,12 @@ class EvaluatedDiffusion final : public EvaluatedTerm {
   const Conductances& conductances() const { return conductances_; }
   /// Nothing diffuses anywhere.
   bool still() const { return still_; }
-  void update(Real time);
+  void update(Real time, std::span<const Real> u);
 
   void add(const Line& line, std::span<const LineRates> rates) const override;
   void linearise(const Evaluation& now, std::span<const Real> y, Real b, Parts parts,
                  std::span<FaceSystem> matrices) const override;
+  void bound(DataBounds& result) const override;
   /// next = u + step·flow/capacity of one line; see `FusedStep`.
   void step(const Line& line, Real step, Real* next, Totals* counted) const;
   /// What flows into the control volumes of line (j, k) of a block `u`, into `out`.
@@ -32,6 +33,8 @@ class EvaluatedDiffusion final : public EvaluatedTerm {
 
  private:
   void join(FaceSystem& matrix, int axis, Real b) const;
+  void join_slopes(FaceSystem& matrix, int axis, std::span<const Real> u, Real b) const;
+  void add_gravity(const Line& line, Real* flows) const;
 
   const OfUnknown& of_;
   Conductances conductances_;

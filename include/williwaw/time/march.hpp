@@ -144,7 +144,7 @@ struct Outcome {
   Budget budget;
   Real left_by_solver = 0;
   std::string solver;
-  Index solver_iterations = 0;
+  Index solver_iterations = 0, newton_iterations = 0;
 };
 
 /// Marches `state` from plan.start to plan.until. `state` holds the initial values without what boundaries

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <optional>
 #include <variant>
 
 #include "williwaw/time/tableau.hpp"
@@ -70,6 +71,8 @@ struct Scheme {
   int order = 1;
   std::variant<Tableau, ImplicitExplicit, Stabilized, TwoStep, Factored, SecondOrder, SemiLagrangianMethod>
       method;
+  /// The same formula with one stage more, whose rates tell the error of a step; for steps chosen by it.
+  std::optional<Tableau> estimating = {};
 
   /// Of a Runge-Kutta scheme; throws InputError for any other.
   const Tableau& tableau() const;

@@ -56,6 +56,8 @@ class Stepper {
   virtual std::string solver_name() const { return ""; }
   /// Iterations of the linear solver so far, 0 for direct ones.
   virtual Index solver_iterations() const { return 0; }
+  /// Corrections by Newton's method so far, 0 for linear equations.
+  virtual Index newton_iterations() const { return 0; }
   /// How often a matrix was factored.
   virtual int factorizations() const { return 0; }
 

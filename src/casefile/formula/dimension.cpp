@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "casefile/formula/expression_functions.hpp"
+#include "williwaw/casefile/curve.hpp"
 
 namespace williwaw::casefile {
 
@@ -109,6 +110,8 @@ class Checker {
         return {};
       case Expression::Operation::function:
         return function_of(e);
+      case Expression::Operation::curve:
+        return curve_of(e);
       case Expression::Operation::sum:
         return series_of(e);
       default:
@@ -218,6 +221,15 @@ class Checker {
     if (rule == Rule::dropped) return {};
     if (e.node().name == "sum" && operands.size() > 1) refuse_point(e, result);
     return result;
+  }
+
+  // A curve takes and gives what the headers of its table say.
+  Measure curve_of(const Expression& e) const {
+    const Curve& curve = *e.node().curve;
+    if (const Measure m = of(e.operand(0)); !m.fits(curve.argument().dimension))
+      fail(e.operand(0), fmt::format("curve '{}' takes a value {}, but '{}' is {}", curve.name(),
+                                     measured(curve.argument()), part(e.operand(0)), measured(m)));
+    return curve.result();
   }
 
   Measure series_of(const Expression& e) const {

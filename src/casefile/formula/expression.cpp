@@ -129,6 +129,10 @@ std::string text_of(const Expression& e, bool in_short) {
       for (const auto& o : node.operands) list += (list.empty() ? "" : ", ") + text_of(o, in_short);
       return node.name + "(" + list + ")";
     }
+    case Expression::Operation::curve:
+      // Derivatives are for people alone: formulas cannot call them.
+      return node.name + std::string(static_cast<std::size_t>(node.first), '\'') + "(" +
+             text_of(e.operand(0), in_short) + ")";
     case Expression::Operation::sum:
       return fmt::format("sum_over({}, {}, {}, {})", node.name, node.first, node.last, inner(0, 0));
     default:

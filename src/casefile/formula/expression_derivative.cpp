@@ -59,6 +59,14 @@ Expression derivative(const Expression& e, const std::string& name) {
     }
     case Expression::Operation::function:
       return of_function(e, name);
+    case Expression::Operation::curve: {
+      const Expression inner = d(0);
+      if (inner.is_number(0)) return 0.0;
+      Expression::Node slope = e.node();
+      ++slope.first;
+      slope.begin = slope.end = 0;
+      return Expression(std::move(slope)) * inner;
+    }
     case Expression::Operation::sum: {
       if (e.node().name == name) return 0.0;
       const Expression term = d(0);

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "casefile/formula/expression_functions.hpp"
+#include "williwaw/casefile/curve.hpp"
 #include "williwaw/casefile/formula.hpp"
 
 namespace williwaw::casefile {
@@ -23,8 +24,9 @@ bool in_name(char c) {
 // that no text exhausts the stack; nor do more than `longest` terms in a row, each a level of the tree.
 class Parser {
  public:
-  Parser(const std::string& text, const Constants& constants, const std::vector<std::string>& variables)
-      : text_(text), constants_(constants), variables_(variables) {}
+  Parser(const std::string& text, const Constants& constants, const std::vector<std::string>& variables,
+         const Curves& curves)
+      : text_(text), constants_(constants), variables_(variables), curves_(curves) {}
 
   Expression whole() {
     skip();
@@ -198,6 +200,7 @@ class Parser {
     std::vector<std::string> known = variables_;
     for (const auto& [n, v] : constants_) known.push_back(n);
     for (const auto& [n, f] : formula_functions()) known.push_back(n);
+    for (const auto& [n, c] : curves_) known.push_back(n);
     known.emplace_back("sum_over");
     // One letter is near to every other.
     if (const std::string near = name.size() > 1 ? nearest(name, known) : ""; !near.empty()) {
@@ -214,6 +217,8 @@ class Parser {
     if (name == "sum_over") return sum_over(begin);
     const auto& functions = formula_functions();
     const auto found = functions.find(name);
+    if (const auto curve = curves_.find(name); curve != curves_.end())
+      return call_curve(curve->second, begin);
     if (found == functions.end()) {
       if (std::ranges::find(variables_, name) != variables_.end() || constants_.count(name) > 0)
         fail("'" + name + "' is not a function; a product needs '*'");
@@ -233,6 +238,16 @@ class Parser {
     return Expression(std::move(node));
   }
 
+  Expression call_curve(const std::shared_ptr<const Curve>& curve, std::size_t begin) {
+    take("(");
+    Expression::Node node{Operation::curve, 0, curve->name(), {selection()}};
+    need(")", "a closing bracket is missing, and a curve takes one value");
+    node.begin = begin;
+    node.end = at_;
+    node.curve = curve;
+    return Expression(std::move(node));
+  }
+
   // Counts the operands of a call without reading them, so that a wrong number is told before a wrong name.
   std::size_t operands_ahead() const {
     std::size_t count = 1;
@@ -247,7 +262,7 @@ class Parser {
   }
 
   Index bound() {
-    Parser inner(text_, constants_, {});
+    Parser inner(text_, constants_, {}, curves_);
     inner.at_ = at_;
     inner.depth_ = depth_;
     const Real v = value_of(inner.selection());
@@ -275,7 +290,7 @@ class Parser {
     need(",", "a bracket of sum_over is not closed");
     node.last = bound();
     need(",", "a bracket of sum_over is not closed");
-    Parser inner(text_, constants_, variables_);
+    Parser inner(text_, constants_, variables_, curves_);
     inner.variables_.push_back(node.name);
     inner.at_ = at_;
     inner.depth_ = depth_;
@@ -290,6 +305,7 @@ class Parser {
   const std::string& text_;
   const Constants& constants_;
   std::vector<std::string> variables_;
+  const Curves& curves_;
   std::size_t at_ = 0;
   int depth_ = 0;
 };
@@ -297,8 +313,8 @@ class Parser {
 }  // namespace
 
 Expression parse_expression(const std::string& text, const Constants& constants,
-                            const std::vector<std::string>& variables) {
-  return Parser(text, constants, variables).whole();
+                            const std::vector<std::string>& variables, const Curves& curves) {
+  return Parser(text, constants, variables, curves).whole();
 }
 
 }  // namespace williwaw::casefile

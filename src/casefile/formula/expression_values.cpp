@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "casefile/formula/expression_functions.hpp"
+#include "williwaw/casefile/curve.hpp"
 
 namespace williwaw::casefile {
 
@@ -203,6 +204,11 @@ class Evaluation {
         return select_of(e);
       case Expression::Operation::function:
         return function_of(e);
+      case Expression::Operation::curve: {
+        const Curve& curve = *e.node().curve;
+        const int order = static_cast<int>(e.node().first);
+        return unary(of(e.operand(0)), [&](Real v) { return curve.at(v, order); });
+      }
       case Expression::Operation::sum:
         return sum_of(e);
     }

@@ -11,10 +11,10 @@ const Constants& common_constants() {
 }
 
 Expression read_formula(const std::string& formula, const Constants& constants,
-                        const std::vector<std::string>& variables) {
+                        const std::vector<std::string>& variables, const Curves& curves) {
   Constants all = common_constants();
   for (const auto& [name, value] : constants) all[name] = value;
-  return parse_expression(formula, all, variables);
+  return parse_expression(formula, all, variables, curves);
 }
 
 namespace {
@@ -67,6 +67,20 @@ Reaction reaction_of(const Expression& expression) {
 
 Function function_of(const Expression& expression) {
   const bool on_place = uses_place(expression), on_time = expression.uses("t");
+  if (expression.uses("u")) {
+    const auto by_unknown = [](const Expression& e) -> Function::OfUnknown {
+      return [e](const Points& places, Real time, std::span<const Real> u, std::span<Real> out) {
+        evaluate(e, inputs_of(places, time, u.data()), out.data());
+      };
+    };
+    Function::OfUnknown slope;
+    try {
+      slope = by_unknown(derivative(expression, "u"));
+    } catch (const InputError&) {
+      // A formula that jumps is left to differences.
+    }
+    return Function::of_unknown(by_unknown(expression), std::move(slope), on_place, on_time);
+  }
   if (!on_place && !on_time) return {value_of(expression)};
   return Function::by_line(
       [expression](const Points& places, Real time, std::span<Real> out) {

@@ -23,6 +23,10 @@ Measure measure_of_name(const Context& context, const std::string& name, const M
   return name == "u" ? u : Measure{};
 }
 
+bool calls_curve(const Expression& e) {
+  return e.operation() == Expression::Operation::curve || std::ranges::any_of(e.node().operands, calls_curve);
+}
+
 std::string found_text(const Measure& m) {
   return m.dimension.is_pure() ? "a pure number" : "'" + m.dimension.text() + "'";
 }
@@ -31,7 +35,7 @@ std::string found_text(const Measure& m) {
 
 Expression read_si_formula(const Context& context, const std::string& formula, const Words& variables,
                            const Expected& expected, const UnknownInFormulas& u) {
-  const Expression e = read_formula(formula, context.values(), variables);
+  const Expression e = read_formula(formula, context.values(), variables, context.curves);
   if (!context.dimensional) return e;
   const Measure found =
       measure_of(e, formula, [&](const std::string& n) { return measure_of_name(context, n, u.measure); });
@@ -52,7 +56,7 @@ Expression read_formula_in(const Context& context, const std::string& formula, c
   Constants values = context.values();
   for (const auto& [name, constant] : context.constants)
     if (constant.in) values[name] = constant.in->from_si(constant.value);
-  Expression e = read_formula(formula, values, variables);
+  Expression e = read_formula(formula, values, variables, context.curves);
   const Dimension of_result(unit);
   const bool coherent = difference ? unit.to_si(1, true) == 1 : unit.is_coherent();
   if (context.dimensional && !coherent) {
@@ -69,6 +73,11 @@ Expression read_formula_in(const Context& context, const std::string& formula, c
         fmt::format("formula '{}': the case writes u in '{}', formulas take it in '{}' (SI): ambiguous; give "
                     "u_unit = \"{}\"",
                     formula, u.shown->text(), u.measure.dimension.text(), u.shown->text()));
+  if (u_unit && !u_unit->is_coherent() && calls_curve(e))
+    throw InputError(
+        fmt::format("formula '{}' calls a curve, which takes values in SI by the header of its table: "
+                    "leave unit and u_unit out",
+                    formula));
   if (u_unit) {
     // Units are linear: two conversions tell all of them.
     const Real zero = u_unit->from_si(0), slope = u_unit->from_si(1) - zero;

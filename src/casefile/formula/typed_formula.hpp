@@ -6,12 +6,6 @@
 
 namespace williwaw::casefile {
 
-/// The unknown as formulas may use it.
-struct UnknownInFormulas {
-  Measure measure = {};
-  std::optional<Unit> shown = {};  ///< the unit that the case writes it in
-};
-
 /// A formula without a stated unit: in a case with units it must come out in the dimension that is expected,
 /// and as a difference where one is. `u` says what u measures where the formula may use it. Throws
 /// InputError.

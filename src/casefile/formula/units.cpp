@@ -2,6 +2,7 @@
 
 #include <udunits2.h>
 
+#include <algorithm>
 #include <cctype>
 #include <charconv>
 #include <cmath>
@@ -90,7 +91,13 @@ bool Unit::is_dimensionless() const {
 }
 
 bool Unit::same_dimension(const Unit& other) const {
-  return ut_are_convertible(handle_->unit, other.handle_->unit) != 0;
+  if (ut_are_convertible(handle_->unit, other.handle_->unit) == 0) return false;
+  // UDUNITS converts between a unit and its reciprocal too.
+  const auto own = exponents(), theirs = other.exponents();
+  return std::ranges::all_of(own, [&](const auto& e) {
+    const auto found = theirs.find(e.first);
+    return e.second == 0 || (found != theirs.end() && std::abs(found->second - e.second) < 1e-9);
+  });
 }
 
 Real Unit::to_si(Real value, bool difference) const {

@@ -10,8 +10,6 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words later_conditions{"free-drainage", "seepage"};
-
 Expected expected_for(const Quantity& quantity, const Dimensions& d) {
   if (quantity.is_value()) return d.a_value();
   if (quantity.is_number()) return {Unit(), false, quantity.name};
@@ -60,8 +58,12 @@ std::string out_of_range(const Quantity& quantity) {
 
 class BoundaryReader {
  public:
-  BoundaryReader(const Context& context, const Dimensions& dimensions, const std::string& unknown)
-      : context_(context), dimensions_(dimensions), unknown_(unknown), variables_(context.variables) {
+  BoundaryReader(const Context& context, const Dimensions& dimensions, const Equation& equation)
+      : context_(context),
+        dimensions_(dimensions),
+        unknown_(equation.unknown),
+        of_gravity_(equation.diffusion.upward.has_value()),
+        variables_(context.variables) {
     variables_.push_back("t");
     for (const auto& kind : boundary_condition_kinds()) {
       if (kind.arguments.empty() || kind.alone) words_.push_back(kind.name);
@@ -73,7 +75,7 @@ class BoundaryReader {
   ReadBoundary read(const Node& node, const std::string& path) const {
     if (node.is_text()) return from_word(node, path);
     const Section section(context_, node, path);
-    section.allow(keys_, later_conditions);
+    section.allow(keys_, {});
     if (node.table().empty()) throw CaseError(node.place.text(), path, "no condition is given");
     ReadBoundary result;
     for (const auto& e : node.table()) {
@@ -104,7 +106,7 @@ class BoundaryReader {
       suggest_condition(node, path);
       Words all = words_;
       all.insert(all.end(), keys_.begin(), keys_.end());
-      refuse_word(node.place.text(), path, "condition", word, all, later_conditions);
+      refuse_word(node.place.text(), path, "condition", word, all, {});
     }
     if (word == "periodic") return {};
     const BoundaryConditionKind& kind = boundary_condition_kind(word);
@@ -133,6 +135,10 @@ class BoundaryReader {
       throw CaseError(
           node.place.text(), path,
           fmt::format("'{}' is a condition of waves; this equation is of first order in time", kind.name));
+    if (kind.of_gravity && !of_gravity_)
+      throw CaseError(
+          node.place.text(), path,
+          fmt::format("'{}' needs gravity: give equation.gravity, as in kind \"unsaturated\"", kind.name));
     if (kind.needs_kelvin && dimensions_.waves)
       throw CaseError(node.place.text(), path, fmt::format("'{}' has no meaning for a wave", kind.name));
   }
@@ -143,7 +149,7 @@ class BoundaryReader {
       throw CaseError(node.place.text(), path, fmt::format("takes no value: write \"{}\"", kind.name));
     std::vector<Value> values;
     if (kind.arguments.size() == 1) {
-      values.push_back(value(node, path, kind.arguments[0].quantity));
+      values.push_back(value(node, path, kind.arguments[0].quantity, kind.of_unknown));
       return values;
     }
     const Section section(context_, node, path);
@@ -165,14 +171,17 @@ class BoundaryReader {
         values.push_back({Function(static_cast<Real>(whole)), std::to_string(whole), ""});
         continue;
       }
-      values.push_back(value(section.need(a.key, expected.name), section.key_path(a.key), a.quantity));
+      values.push_back(
+          value(section.need(a.key, expected.name), section.key_path(a.key), a.quantity, kind.of_unknown));
     }
     return values;
   }
 
-  Value value(const Node& node, const std::string& path, const Quantity& quantity) const {
+  Value value(const Node& node, const std::string& path, const Quantity& quantity, bool of_unknown) const {
     const Expected expected = expected_for(quantity, dimensions_);
-    Value v = read_value(context_, node, path, expected, variables_);
+    const UnknownInFormulas u = dimensions_.in_formulas();
+    Value v = read_value(context_, node, path, expected, variables_,
+                         of_unknown && !dimensions_.waves ? &u : nullptr);
     const Real number = v.function.is_constant() ? v.function(Point{}) : quantity.lowest;
     if (!(number >= quantity.lowest && number <= quantity.highest))
       throw CaseError(node.place.text(), path, out_of_range(quantity));
@@ -182,6 +191,7 @@ class BoundaryReader {
   const Context& context_;
   const Dimensions& dimensions_;
   const std::string& unknown_;
+  bool of_gravity_;
   Words variables_, keys_, words_;
 };
 
@@ -194,7 +204,7 @@ void read_part(const Context& context, const Node& item, const BoundaryReader& r
   const Section section(context, item, "boundary.part");
   Words keys{"name", "side", "touching", "where"};
   for (const auto& kind : boundary_condition_kinds()) keys.push_back(kind.name);
-  section.allow(keys, later_conditions);
+  section.allow(keys, {});
   section.need("name", "a name for the part");
   BoundaryPart part;
   part.name = section.word("name", "");
@@ -268,7 +278,7 @@ void read_boundary(const Context& context, const Node& root, const Dimensions& d
     if (const Region& region = problem.regions()[r]; region.active && section.has(region.name))
       section.fail(region.name, "region '" + region.name + "' is active and has no boundary faces");
   section.allow(known, {});
-  const BoundaryReader reader(context, dimensions, problem.equation().unknown);
+  const BoundaryReader reader(context, dimensions, problem.equation());
   const Node* parts = section.find("part");
   for (const std::string& name : named) {
     const auto side = grid.side(name);

@@ -9,7 +9,7 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words later_kinds{"unsaturated", "system"};
+const Words later_kinds{"system"};
 
 const Node& equation_node(const Node& root, const Context& context) {
   const Node* node = root.find("equation");
@@ -87,9 +87,10 @@ Unit shown_unit(const EquationKind& kind, const Context& context, const Node& ro
     if (c)
       // A unit that cannot be the unknown's is left for its own key to complain of.
       if (const auto unit = unit_written(context, *c);
-          unit && (!temperature || unit->same_dimension(Unit::of("K"))))
+          unit && (!temperature || unit->same_dimension(Unit::of("K"))) &&
+          (!kind.has_soil || unit->same_dimension(Unit::of("m"))))
         return *unit;
-  return temperature ? Unit::of("K") : Unit();
+  return temperature ? Unit::of("K") : kind.has_soil && context.dimensional ? Unit::of("m") : Unit();
 }
 
 Dimensions dimensions_of(const EquationKind& kind, const Context& context, const Node& root) {
@@ -104,6 +105,12 @@ Dimensions dimensions_of(const EquationKind& kind, const Context& context, const
                       "the unknown is a temperature, which '" + d.unknown.text() + "' does not measure");
     d.storage = Unit::of("J/m^3/K");
     d.unknown = Unit::of("K");
+  } else if (kind.has_soil) {
+    if (context.dimensional && !d.unknown.same_dimension(length)) d.unknown = d.shown = length;
+    d.storage = Unit::of("1/m");
+  } else if (const Node* content =
+                 kind.has_content ? equation_node(root, context).find("content") : nullptr) {
+    if (const auto unit = unit_written(context, *content)) d.storage = *unit / d.unknown;
   } else if (const Node* storage =
                  equation_node(root, context).find(kind.second_order ? "density" : "storage")) {
     if (const auto unit = unit_written(context, *storage)) d.storage = *unit;
@@ -280,6 +287,7 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
   if (kind.second_order) known.insert(known.end(), {"medium", "form"});
   if (kind.has_velocity) known.insert(known.end(), {"velocity", "form"});
   if (kind.has_flux) known.push_back("flux");
+  for (const std::string& key : keys_of_soil(kind)) known.push_back(key);
   for (const auto& other : equation_kinds())
     for (const auto& k : other.keys)
       if (std::ranges::find(known, k.name) == known.end())
@@ -304,12 +312,14 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
     const bool may_vanish =
         key.coefficient == Coefficient::damping ||
         ((kind.has_velocity || kind.has_flux) && key.coefficient == Coefficient::diffusivity);
+    const bool of_unknown = !kind.second_order && key.coefficient != Coefficient::density;
+    const UnknownInFormulas u = dimensions.in_formulas();
     const bool stores = key.coefficient == Coefficient::density || key.coefficient == Coefficient::storage ||
                         key.coefficient == Coefficient::heat_capacity;
     const auto read = [&](const Node& n, const std::string& path) {
       Words variables = context.variables;
       variables.push_back("t");
-      const Value v = read_value(context, n, path, expected, variables);
+      const Value v = read_value(context, n, path, expected, variables, of_unknown ? &u : nullptr);
       if (stores && v.function.depends_on_time())
         throw CaseError(n.place.text(), path,
                         "must not depend on time: the stored amount would not be conserved");
@@ -339,6 +349,7 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
     }
   }
   Equation equation = make_equation(section, kind, coefficients);
+  read_soil(context, root, section, kind, grid, dimensions, coefficients, equation, shown);
   read_advection(context, section, kind, dimensions, equation, shown);
   if (section.has("reaction")) read_reaction(context, section, dimensions, equation, shown);
   if (const Node* points = section.find("points")) read_points(context, *points, dimensions, grid, equation);

@@ -28,8 +28,10 @@ class FigureReader {
       for (const auto& t : times->array()) {
         figure_.times.push_back(read_number(context_, t, "figure.times", {Unit::of("s"), false, "a time"}));
         if (given_.steady) section_.fail("times", "a steady state has no times");
+        // Of a case in stages the later ones go on.
         if (!(figure_.times.back() >= 0 &&
-              (figure_.times.back() <= given_.plan.until * (1 + 1e-9) || given_.settled.ends_run)))
+              (figure_.times.back() <= given_.plan.until * (1 + 1e-9) || given_.settled.ends_run ||
+               !given_.stages.empty() || given_.plan.start > 0)))
           throw CaseError(t.place.text(), "figure.times", "lies outside the run (0 to its end)");
       }
     }
@@ -45,11 +47,16 @@ class FigureReader {
   void read_range(const Node& range) {
     if (!range.is_array() || range.array().size() != 2)
       section_.fail("range", "two values are needed here, [lowest, highest]");
-    const Expected expected{dimensions_.unknown, false, "a value of the unknown"};
+    const auto& derived = given_.problem.equation().derived;
+    const auto found = std::ranges::find(derived, figure_.of, &DerivedQuantity::name);
+    const bool plain = found != derived.end() && !found->like_unknown;
+    const Expected expected = plain ? Expected{Unit(), false, "a plain number"}
+                                    : Expected{dimensions_.unknown, false, "a value of the unknown"};
     const Real low = read_number(context_, range.array()[0], "figure.range", expected);
     const Real high = read_number(context_, range.array()[1], "figure.range", expected);
     if (!(high > low)) section_.fail("range", "the second value must lie above the first");
-    figure_.range = {given_.value.shown(low), given_.value.shown(high)};
+    figure_.range =
+        plain ? std::pair{low, high} : std::pair{given_.value.shown(low), given_.value.shown(high)};
   }
 
   void read_along(const Node& along) {
@@ -96,7 +103,9 @@ void read_figures(const Context& context, const Node& root, const Dimensions& di
     result.figures.push_back(FigureReader(context, item, dimensions, result).read());
     // What a figure shows must have been recorded.
     const auto& times = result.figures.back().times;
-    result.plan.records.insert(result.plan.records.end(), times.begin(), times.end());
+    for (const Real time : times)
+      if (time >= result.plan.start && (time <= result.plan.until * (1 + 1e-9) || result.settled.ends_run))
+        result.plan.records.push_back(time);
   }
   std::ranges::sort(result.plan.records);
 }

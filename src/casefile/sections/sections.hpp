@@ -15,7 +15,8 @@ struct Dimensions {
 
   UnknownInFormulas in_formulas() const {
     return {{Dimension(unknown), of_temperature() ? Measure::Origin::absolute : Measure::Origin::none},
-            shown};
+            shown,
+            unknown};
   }
   Expected a_value() const {
     return {unknown, difference, of_temperature() ? "a temperature" : "a value of the unknown"};
@@ -39,6 +40,8 @@ Tree tree_of(const std::string& text, const std::filesystem::path& name,
 std::vector<Real> sizes_of_grid(const Tree& tree);
 /// The constants of the case, its included ones first, put into the context.
 void read_constants(const Node& root, Context& context);
+/// The tables that formulas call as functions, put into the context.
+void read_curves(const Node& root, Context& context);
 Grid read_grid(const Context& context, const Node& root);
 /// Finds the equation's kind; throws for one that is not there.
 const EquationKind& read_equation_kind(const Node& root, const Context& context);
@@ -52,6 +55,12 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
 void read_advection(const Context& context, const Section& section, const EquationKind& kind,
                     const Dimensions& dimensions, Equation& equation,
                     std::vector<std::pair<std::string, Value>>& shown);
+/// What is stored and conducted by curves of the unknown, where the kind has such keys, and those keys.
+void read_soil(const Context& context, const Node& root, const Section& section, const EquationKind& kind,
+               const Grid& grid, const Dimensions& dimensions,
+               const std::vector<std::vector<Function>>& coefficients, Equation& equation,
+               std::vector<std::pair<std::string, Value>>& shown);
+Words keys_of_soil(const EquationKind& kind);
 /// A time, and the time that a key gives.
 Expected a_time();
 Real read_time_value(const Context& context, const Section& section, const std::string& key);

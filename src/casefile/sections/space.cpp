@@ -1,5 +1,6 @@
 // [space]: reconstruction, numerical flux and order of differences.
 #include "casefile/sections/sections.hpp"
+#include "williwaw/terms/face_mean.hpp"
 #include "williwaw/terms/numerical_flux.hpp"
 #include "williwaw/terms/reconstruction.hpp"
 #include "williwaw/terms/wave_flux.hpp"
@@ -11,7 +12,15 @@ void read_space(const Context& context, const Node& root, Case& result) {
   if (!node) return;
   const Section section(context, *node, "space");
   const bool system = result.problem.equation().as_system;
-  section.allow({"diffusion_order", "reconstruction", "numerical_flux"}, {});
+  section.allow({"diffusion_order", "reconstruction", "numerical_flux", "face_mean"}, {});
+  if (section.has("face_mean")) {
+    Words means;
+    for (const auto& kind : face_mean_kinds()) means.push_back(kind.name);
+    result.problem.face_mean = section.choice("face_mean", "", means, {});
+    if (!result.problem.equation().diffusion.depends_on_unknown())
+      section.fail("face_mean",
+                   "concerns a conductivity or diffusivity that depends on u; on place it is ∫ds/k anyway");
+  }
   const bool advection = result.problem.equation().advection.has_value();
   for (const char* key : {"reconstruction", "numerical_flux"})
     if (section.has(key) && !system && !advection)

@@ -57,24 +57,43 @@ std::string position_label(const RunFolder& run, const FigureRequest& request) {
   return label(request.along ? "distance along the line" : run.fields().grid().axis(0).name(), d.length.unit);
 }
 
+namespace {
+
+// A column stands upright: its z axis points upwards, values go to the right.
+bool stands(const RunFolder& run, const FigureRequest& request) {
+  return !request.along && run.fields().grid().axis(0).name() == "z";
+}
+
+// Labels and ranges of positions and values, and how gnuplot reads pairs of both.
+const char* lay_out_axes(Gnuplot& plot, bool upright, const std::string& position, const std::string& value,
+                         std::pair<Real, Real> positions, std::pair<Real, Real> values) {
+  const char *across = upright ? "y" : "x", *up = upright ? "x" : "y";
+  plot.line(fmt::format("set {}label {}", across, quoted(position)));
+  plot.line(fmt::format("set {}label {}", up, quoted(value)));
+  plot.line(fmt::format("set {}range [{}:{}]; set {}range [{}:{}]", up, values.first, values.second, across,
+                        positions.first, positions.second));
+  return upright ? "2:1" : "1:2";
+}
+
+}  // namespace
+
 void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,
                         const std::vector<Index>& records) {
   const auto& length = run.fields().description().length;
   const auto range = request.range ? *request.range : padded(run.range());
   std::vector<Curve> curves;
   for (const Index r : records) curves.push_back(curve_of(run.fields().field(r), request, length));
-  plot.line("set xlabel " + quoted(position_label(run, request)));
-  plot.line("set ylabel " + quoted(value_label(run)));
-  plot.line(fmt::format("set yrange [{}:{}]", range.first, range.second));
-  plot.line(fmt::format("set xrange [{}:{}]", curves[0].position.front(), curves[0].position.back()));
+  const char* const pairs =
+      lay_out_axes(plot, stands(run, request), position_label(run, request), value_label(run),
+                   {curves[0].position.front(), curves[0].position.back()}, range);
   std::string command = "plot ";
   const Index count = static_cast<Index>(records.size());
   for (Index n = 0; n < count; ++n) {
     // Few unknowns are shown as what they are; many would only make the curve thick.
     const bool marked = !request.along && curves[n].position.size() <= 40;
     command += fmt::format(
-        "{}'-' binary record=({}) format='%double%double' using 1:2 with {} lw {} {}lc rgb '{}' title {}",
-        n == 0 ? "" : ", ", curves[n].position.size(), marked ? "linespoints" : "lines",
+        "{}'-' binary record=({}) format='%double%double' using {} with {} lw {} {}lc rgb '{}' title {}",
+        n == 0 ? "" : ", ", curves[n].position.size(), pairs, marked ? "linespoints" : "lines",
         n + 1 == count ? 3 : 2, marked ? "pt 7 ps 0.5 " : "", curve(n, count).hex(),
         quoted(entry(run, records[n])));
   }
@@ -89,6 +108,7 @@ void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::pat
   std::vector<std::string> entries;
   std::pair<Real, Real> range{INFINITY, -INFINITY};
   std::string across, up;
+  bool upright = false;
   for (const auto& [name, folder] : runs) {
     const RunFolder run(folder);
     const Index last = static_cast<Index>(run.fields().times().size()) - 1;
@@ -97,20 +117,19 @@ void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::pat
     entries.push_back(name);
     across = position_label(run, request);
     up = value_label(run);
+    upright = stands(run, request);
   }
   range = request.range ? *request.range : padded(range);
   Gnuplot plot(out);
   plot.line("set title " + plot::quoted(title));
-  plot.line("set xlabel " + plot::quoted(across));
-  plot.line("set ylabel " + plot::quoted(up));
-  plot.line(fmt::format("set yrange [{}:{}]; set xrange [{}:{}]", range.first, range.second,
-                        curves[0].position.front(), curves[0].position.back()));
+  const char* const pairs =
+      lay_out_axes(plot, upright, across, up, {curves[0].position.front(), curves[0].position.back()}, range);
   plot.legend(entries);
   std::string command = "plot ";
   for (std::size_t n = 0; n < curves.size(); ++n)
     command += fmt::format(
-        "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' title {}",
-        n == 0 ? "" : ", ", curves[n].position.size(), distinct(static_cast<Index>(n)).hex(),
+        "{}'-' binary record=({}) format='%double%double' using {} with lines lw 2.5 lc rgb '{}' title {}",
+        n == 0 ? "" : ", ", curves[n].position.size(), pairs, distinct(static_cast<Index>(n)).hex(),
         plot::quoted(entries[n]));
   plot.line(command);
   for (const auto& c : curves)

@@ -1,7 +1,6 @@
 // The flux into the domain is prescribed: 0·u + 1·q = into.
-#include <algorithm>
-
 #include "kinds.hpp"
+#include "tangent.hpp"
 
 namespace williwaw {
 namespace {
@@ -10,19 +9,21 @@ class Flux final : public BoundaryCondition {
  public:
   explicit Flux(Function into) : BoundaryCondition("flux", {std::move(into)}) {}
   void law(const BoundaryPlace& place, LawLine& out) const override {
-    std::fill(out.value.begin(), out.value.end(), 0.0);
-    std::fill(out.flux.begin(), out.flux.end(), 1.0);
-    arguments()[0].evaluate(place.points, place.time, out.data);
+    const boundaries::OnBoundary into(arguments()[0], place);
+    for (std::size_t f = 0; f < out.data.size(); ++f)
+      boundaries::tangent_flux(place, f, into.value[f], into.slope[f], out);
   }
 };
 
 }  // namespace
 
 BoundaryConditionKind boundaries::flux_kind() {
-  return {"flux",
-          {{"", quantities::flux}},
-          [](const std::vector<Function>& a) { return std::make_shared<Flux>(a[0]); },
-          "flux {0} into the domain"};
+  BoundaryConditionKind kind{"flux",
+                             {{"", quantities::flux}},
+                             [](const std::vector<Function>& a) { return std::make_shared<Flux>(a[0]); },
+                             "flux {0} into the domain"};
+  kind.of_unknown = true;
+  return kind;
 }
 
 Boundary flux(Function into) {

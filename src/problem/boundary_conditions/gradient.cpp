@@ -1,7 +1,6 @@
 // The outward derivative is prescribed. What flows in is conductivity times it: 0·u + 1·q = k·outward.
-#include <algorithm>
-
 #include "kinds.hpp"
+#include "tangent.hpp"
 
 namespace williwaw {
 namespace {
@@ -11,10 +10,14 @@ class Gradient final : public BoundaryCondition {
   explicit Gradient(Function outward) : BoundaryCondition("gradient", {std::move(outward)}) {}
   const AdvectiveBoundary* advective_boundary() const override { return &advection_; }
   void law(const BoundaryPlace& place, LawLine& out) const override {
-    std::fill(out.value.begin(), out.value.end(), 0.0);
-    std::fill(out.flux.begin(), out.flux.end(), 1.0);
-    arguments()[0].evaluate(place.points, place.time, out.data);
-    for (std::size_t f = 0; f < out.data.size(); ++f) out.data[f] *= place.conductivity[f];
+    const boundaries::OnBoundary outward(arguments()[0], place);
+    for (std::size_t f = 0; f < out.data.size(); ++f) {
+      // Gravity drives a flow besides.
+      const Real gradient = outward.value[f] + (place.upward.empty() ? 0 : place.upward[f]);
+      const Real slope = place.conductivity_slope.empty() ? 0 : place.conductivity_slope[f] * gradient;
+      boundaries::tangent_flux(place, f, place.conductivity[f] * gradient,
+                               slope + place.conductivity[f] * outward.slope[f], out);
+    }
   }
 
  private:
@@ -24,10 +27,12 @@ class Gradient final : public BoundaryCondition {
 }  // namespace
 
 BoundaryConditionKind boundaries::gradient_kind() {
-  return {"gradient",
-          {{"", quantities::gradient}},
-          [](const std::vector<Function>& a) { return std::make_shared<Gradient>(a[0]); },
-          "gradient of {u} along the outward normal {0}"};
+  BoundaryConditionKind kind{"gradient",
+                             {{"", quantities::gradient}},
+                             [](const std::vector<Function>& a) { return std::make_shared<Gradient>(a[0]); },
+                             "gradient of {u} along the outward normal {0}"};
+  kind.of_unknown = true;
+  return kind;
 }
 
 Boundary gradient(Function outward) {

@@ -59,7 +59,8 @@ void derived_diffusivity(const Case& given, Report& report) {
     derived_speed(given, report);
     return;
   }
-  if (e.storage.is_constant() && e.storage(Point{}) == 1) return;  // it stands above as it is
+  if (e.diffusion.depends_on_unknown() || e.stores_nonlinearly()) return;  // it is no number
+  if (e.storage.is_constant() && e.storage(Point{}) == 1) return;          // it stands above as it is
   if (given.coefficients.empty() || given.coefficients[0].first.rfind("diffusivity", 0) != 0)
     if (e.advection) return;  // nothing diffuses
   const bool by_axis = given.coefficients[0].first.find('.') != std::string::npos;
@@ -85,6 +86,8 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
     report.row(name, v.si.empty() || v.si == v.text ? v.text : v.text + "  (" + v.si + ")",
                v.function.is_constant() ? number(v.function(Point{})) : Report::Data());
   derived_diffusivity(given, report);
+  if (e.diffusion.depends_on_unknown())
+    report.row("mean between cells", prepared.balance->conductances(given.plan.start)->face_mean());
   if (const auto slowest = prepared.slowest; slowest && !given.steady) {
     if (*slowest > 0) {
       const Real settle = std::log(100.0) / *slowest;

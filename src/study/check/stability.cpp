@@ -258,7 +258,8 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
                fmt::format("{}  (Σ D·step/h² over axes; maximum at {})", readable(s.diffusion_number),
                            place_text(given, given.problem.grid(), s.worst)),
                number(s.diffusion_number));
-  if (!prepared.advection)
+  // Of implicit schemes for equations whose coefficients depend on the unknown none is looked for.
+  if (!prepared.advection && s.largest_eigenvalue > 0)
     report.row("spectrum",
                fmt::format("largest {}: {} ({}{})", s.wave ? "frequency" : "eigenvalue",
                            readable(s.wave ? std::sqrt(s.largest_eigenvalue) : s.largest_eigenvalue,

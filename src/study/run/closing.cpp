@@ -51,6 +51,13 @@ void end_section(const Case& given, const Prepared& prepared, const RunResult& r
     report.row("solver", o.solver + (o.solver_iterations > 0
                                          ? fmt::format(", {} iterations in all", o.solver_iterations)
                                          : ""));
+  if (o.newton_iterations > 0)
+    report.row(
+        "Newton's method",
+        fmt::format("{} iterations in all, {:.3g} a step; {} step{} rejected", o.newton_iterations,
+                    static_cast<Real>(o.newton_iterations) / static_cast<Real>(std::max<Index>(o.steps, 1)),
+                    o.rejected, o.rejected == 1 ? "" : "s"),
+        Report::Data(o.newton_iterations));
 }
 
 void budget_section(const Case& given, const Outcome& o, Report& report) {

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "study/run/columns/kinds.hpp"
+#include "study/run/derived.hpp"
 #include "williwaw/store/apart.hpp"
 #include "williwaw/study/answer.hpp"
 
@@ -33,6 +34,7 @@ store::Description description_of(const Case& given, const Discretization& balan
   d.unknown = balance.unknowns().front().name;
   for (std::size_t u = 1; u < balance.unknowns().size(); ++u)
     d.others.push_back({balance.unknowns()[u].name, scale_of(given, u)});
+  for (const store::Quantity& derived : derived_quantities(given)) d.others.push_back(derived);
   d.length = given.length;
   d.time = given.time;
   d.value = given.value;
@@ -86,7 +88,9 @@ Recorder::Recorder(const Case& given, Discretization& balance, const std::vector
 }
 
 std::size_t Recorder::row_length(const Case& given, const Discretization& balance) {
-  return 2 + balance.unknowns().size() * Field(balance.grid()).raw().size() +
+  return 2 +
+         (balance.unknowns().size() + given.problem.equation().derived.size()) *
+             Field(balance.grid()).raw().size() +
          velocities(description_of(given, balance), balance.grid());
 }
 
@@ -197,6 +201,10 @@ void Recorder::record(Real time, const State& y) {
     const Field other = balance_->field(y, time, u);
     numbers.insert(numbers.end(), other.raw().begin(), other.raw().end());
   }
+  for (const DerivedQuantity& derived : given_->problem.equation().derived) {
+    const Field other = derived_field(derived, field, time);
+    numbers.insert(numbers.end(), other.raw().begin(), other.raw().end());
+  }
   if (about_.velocity) {
     const auto count = static_cast<std::size_t>(balance_->grid().count());
     const std::size_t first = numbers.size();
@@ -222,6 +230,10 @@ void Recorder::write_fields(const std::filesystem::path& file) {
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) {
     fields.emplace_back(balance_->grid());
     fields.back().leave_out(balance_->domain(u).inactive());
+  }
+  for (std::size_t d = 0; d < given_->problem.equation().derived.size(); ++d) {
+    fields.emplace_back(balance_->grid());
+    fields.back().leave_out(balance_->domain(0).inactive());
   }
   store::FieldWriter writer(file, balance_->grid(), about_, fractions_);
   fields_.each([&](std::span<const Real> row) {

@@ -27,6 +27,11 @@ SettledWatch::SettledWatch(const Case& given, const Prepared& prepared)
     why_not_ = "not computed (nonlinear limiter or flux); use [steady]";
     return;
   }
+  // What seeps or ponds in the end follows from how it came there.
+  if (given.problem.limits_fluxes() && !given.settled.ends_run) {
+    why_not_ = "not computed (a boundary's flux has a limit)";
+    return;
+  }
   if (given.problem.data_change_in_time()) {
     why_not_ = "no steady state: boundaries or sources vary in time";
     return;

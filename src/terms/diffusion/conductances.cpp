@@ -5,7 +5,9 @@
 #include <exception>
 #include <limits>
 
+#include "terms/content_storage.hpp"
 #include "terms/diffusion/path.hpp"
+#include "terms/diffusion/unknown_paths.hpp"
 
 namespace williwaw {
 
@@ -36,9 +38,12 @@ void check_positive(const Function& f, const char* what, bool may_vanish = false
 std::shared_ptr<const LinearStorage> linear_storage(const Problem& problem, const ControlVolumes& volumes,
                                                     std::shared_ptr<const Domain> domain) {
   const Equation& equation = problem.equation();
+  if (equation.stores_nonlinearly()) return capacities_at_start(problem, volumes, std::move(domain));
   check_positive(equation.storage, what_is_stored);
   const bool whole = domain->outline().whole();
-  if (whole && equation.contacts.empty() && !equation.storage.depends_on_place() &&
+  const bool about_state =
+      equation.diffusion.depends_on_unknown() || equation.diffusion.upward || problem.limits_fluxes();
+  if (whole && !about_state && equation.contacts.empty() && !equation.storage.depends_on_place() &&
       conducts_evenly(equation, domain->grid()))
     return std::make_shared<LinearStorage>(std::move(domain), equation.storage(Point{}));
   std::vector<Real> capacities(static_cast<std::size_t>(domain->grid().count()));
@@ -60,7 +65,11 @@ Conductances::Conductances(const Problem& problem, std::shared_ptr<const LinearS
     const Function& k = fixed->equation.diffusion.coefficient[grid.direction(a)];
     check_positive(k, "the conductivity or diffusivity", may_be_still(fixed->equation));
     fixed->on_time = fixed->on_time || k.depends_on_time();
+    fixed->on_unknown = fixed->on_unknown || k.depends_on_unknown();
   }
+  fixed->on_state =
+      fixed->on_unknown || fixed->equation.diffusion.upward.has_value() || problem.limits_fluxes();
+  if (fixed->on_state) fixed->place_paths(problem);
   fixed->separable = fixed->storage->capacities().empty();
   if (fixed->separable) fixed->place_lines();
   fixed_ = std::move(fixed);
@@ -79,7 +88,44 @@ void Conductances::Fixed::place_lines() {
   }
 }
 
-void Conductances::update(Real time) {
+// The scale of a table over values of the unknown: that of the initial ones.
+void Conductances::Fixed::place_paths(const Problem& problem) {
+  std::vector<Real> start(static_cast<std::size_t>(grid.count()));
+  evaluate_at_unknowns(grid, problem.initial, 0, start);
+  Real scale = 0;
+  for (const Real u : start)
+    if (std::isfinite(u)) scale = std::max(scale, std::abs(u));
+  const Outline& outline = storage->domain().outline();
+  for (int a = 0; a < grid.dimension(); ++a) {
+    materials[a] = std::make_shared<MaterialCoefficient>(problem, grid.direction(a), scale > 0 ? scale : 1);
+    paths[a] = std::make_shared<UnknownPaths>(problem, outline, a, materials[a]);
+    for (Index f = 0; f <= grid.axis(a).size(); ++f) rise[a].push_back(paths[a]->rise(f));
+    face_mean = materials[a]->mean().title;
+  }
+}
+
+std::unique_ptr<BoundaryConduction> Conductances::about_state(const BoundarySection& section) const {
+  if (!fixed_->on_state) return nullptr;
+  return std::make_unique<UnknownBoundary>(grid(), equation(), regions(), section, fixed_->materials);
+}
+
+void Conductances::update(Real time, std::span<const Real> u) {
+  if (fixed_->on_state) {
+    const State none(u.empty() ? static_cast<std::size_t>(grid().count()) : 0, 0.0);
+    UnknownFaces faces;
+    for (int a = 0; a < grid().dimension(); ++a) {
+      std::swap(faces.conductance, faces_[a]);
+      std::swap(faces.by_low, by_low_[a]);
+      std::swap(faces.by_high, by_high_[a]);
+      fixed_->paths[a]->evaluate(time, u.empty() ? none : u, faces);
+      std::swap(faces.conductance, faces_[a]);
+      std::swap(faces.by_low, by_low_[a]);
+      std::swap(faces.by_high, by_high_[a]);
+    }
+    time_ = time;
+    ready_ = true;
+    return;
+  }
   if (ready_ && (!fixed_->on_time || time == time_)) return;
   for (int a = 0; a < grid().dimension(); ++a) {
     const Function& k = equation().diffusion.coefficient[grid().direction(a)];
@@ -339,7 +385,7 @@ Real Conductances::along(const Point& from, const Point& to, int direction) cons
 
 void Conductances::at_boundary(const BoundarySection& section, AtBoundary& out) const {
   const std::size_t count = section.faces.size();
-  auto& [conductivity, storage, resistance] = out;
+  auto &conductivity = out.conductivity, &storage = out.storage, &resistance = out.resistance;
   storage.assign(count, 0.0);
   conductivity.assign(count, 0.0);
   resistance.assign(count, 0.0);
@@ -354,7 +400,11 @@ void Conductances::at_boundary(const BoundarySection& section, AtBoundary& out) 
         p[grid().direction(a)] -= 1e-6 * grid().axis(a).widths()[at[a]] * face.normal[grid().direction(a)];
     places.set(static_cast<Index>(f), p);
   }
-  equation().storage.evaluate(places, time_, storage);
+  // Only waves ask for what is stored; theirs does not depend on the unknown.
+  if (equation().stores_nonlinearly())
+    storage.assign(count, 1.0);
+  else
+    equation().storage.evaluate(places, time_, storage);
   std::vector<Real> values(count);
   for (int a = 0; a < grid().dimension(); ++a) {
     equation().diffusion.coefficient[grid().direction(a)].evaluate(places, time_, values);

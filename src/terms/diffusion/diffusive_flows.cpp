@@ -11,8 +11,8 @@ EvaluatedDiffusion::EvaluatedDiffusion(const OfUnknown& of, Conductances conduct
                                        const std::vector<Real>& no_flux, bool adds)
     : of_(of), conductances_(std::move(conductances)), no_flux_(no_flux), adds_(adds) {}
 
-void EvaluatedDiffusion::update(Real time) {
-  conductances_.update(time);
+void EvaluatedDiffusion::update(Real time, std::span<const Real> u) {
+  conductances_.update(time, u);
   still_ = conductances_.separable();
   for (int a = 0; still_ && a < of_.domain->grid().dimension(); ++a)
     still_ = conductances_.conductivity(a) == 0;
@@ -32,7 +32,33 @@ void EvaluatedDiffusion::flows(Index j, Index k, const Real* u, Parts parts, Rea
 
 void EvaluatedDiffusion::add(const Line& line, std::span<const LineRates> rates) const {
   if (!adds_) return;
-  flows(line.j, line.k, line.y + of_.first, line.parts, rates[static_cast<std::size_t>(of_.number)].flows());
+  Real* const into = rates[static_cast<std::size_t>(of_.number)].flows();
+  flows(line.j, line.k, line.y + of_.first, line.parts, into);
+  if (conductances_.depends_on_state()) add_gravity(line, into);
+}
+
+// Through a face flows conductance·(difference of the unknowns + rise) downwards.
+void EvaluatedDiffusion::add_gravity(const Line& line, Real* flows) const {
+  const Grid& g = of_.domain->grid();
+  for (int axis = 0; axis < g.dimension(); ++axis) {
+    if (!line.parts.has(Parts::flux(axis)) || conductances_.rise(axis, axis == 0 ? 1 : 0) == 0) continue;
+    const auto faces = conductances_.faces(axis);
+    for (Index i = 0; i < g.size(0); ++i) {
+      std::array<Index, 3> at{i, line.j, line.k};
+      const Index along = at[static_cast<std::size_t>(axis)];
+      const Index low = conductances_.face(axis, at[0], at[1], at[2]);
+      ++at[static_cast<std::size_t>(axis)];
+      const Index high = conductances_.face(axis, at[0], at[1], at[2]);
+      flows[i] += faces[static_cast<std::size_t>(high)] * conductances_.rise(axis, along + 1) -
+                  faces[static_cast<std::size_t>(low)] * conductances_.rise(axis, along);
+    }
+  }
+}
+
+// Gravity piles up what it moves.
+void EvaluatedDiffusion::bound(DataBounds& result) const {
+  for (int axis = 0; axis < of_.domain->grid().dimension(); ++axis)
+    result.known = result.known && conductances_.rise(axis, 1) == 0;
 }
 
 void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* counted) const {
@@ -60,10 +86,43 @@ void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* c
     kernels::step_general(lines.general(j, k), dimension, step, capacity, next);
 }
 
-void EvaluatedDiffusion::linearise(const Evaluation&, std::span<const Real>, Real b, Parts parts,
+void EvaluatedDiffusion::linearise(const Evaluation&, std::span<const Real> y, Real b, Parts parts,
                                    std::span<FaceSystem> matrices) const {
-  for (int axis = 0; axis < of_.domain->grid().dimension(); ++axis)
-    if (parts.has(Parts::flux(axis))) join(matrices[static_cast<std::size_t>(of_.number)], axis, b);
+  FaceSystem& matrix = matrices[static_cast<std::size_t>(of_.number)];
+  for (int axis = 0; axis < of_.domain->grid().dimension(); ++axis) {
+    if (!parts.has(Parts::flux(axis))) continue;
+    join(matrix, axis, b);
+    if (conductances_.depends_on_unknown()) join_slopes(matrix, axis, of_.in(y), b);
+  }
+}
+
+// What the conductances themselves change: through a face from unknown l to unknown h flows G·D with
+// D = l − h − rise, and besides ±G this has the derivatives D·dG/dl and D·dG/dh.
+void EvaluatedDiffusion::join_slopes(FaceSystem& matrix, int axis, std::span<const Real> u, Real b) const {
+  const Grid& g = of_.domain->grid();
+  const auto by_low = conductances_.by_low(axis), by_high = conductances_.by_high(axis);
+  each_line(*of_.domain, [&](Index, Index line, Index j, Index k) {
+    for (Index i = 0; i < g.size(0); ++i) {
+      const Index n = g.size(0) * line + i;
+      std::array<Index, 3> at{i, j, k};
+      const Index along = at[static_cast<std::size_t>(axis)];
+      const auto below = static_cast<std::size_t>(conductances_.face(axis, at[0], at[1], at[2]));
+      ++at[static_cast<std::size_t>(axis)];
+      const auto above = static_cast<std::size_t>(conductances_.face(axis, at[0], at[1], at[2]));
+      if (const Index other = matrix.neighbour(n, axis, false); other >= 0) {
+        const Real drop = u[static_cast<std::size_t>(other)] - u[static_cast<std::size_t>(n)] -
+                          conductances_.rise(axis, along);
+        matrix.lower[axis][n] -= b * drop * by_low[below];
+        matrix.diagonal[n] -= b * drop * by_high[below];
+      }
+      if (const Index other = matrix.neighbour(n, axis, true); other >= 0) {
+        const Real drop = u[static_cast<std::size_t>(n)] - u[static_cast<std::size_t>(other)] -
+                          conductances_.rise(axis, along + 1);
+        matrix.diagonal[n] += b * drop * by_low[above];
+        matrix.upper[axis][n] += b * drop * by_high[above];
+      }
+    }
+  });
 }
 
 // Along one axis, line by line: coefficients −b·conductance, their sum on the diagonal.
@@ -101,16 +160,17 @@ DiffusiveFlows::DiffusiveFlows(OfUnknown of, Conductances conductances, bool add
 Needs DiffusiveFlows::needs() const {
   Needs result = of_.needs(Parts::fluxes());
   result.steady_matrix = !conductances_.depends_on_time();
+  result.linear = result.same_matrix = !conductances_.depends_on_unknown();
   result.adds = result.writes_first = adds_;
   return result;
 }
 
 void DiffusiveFlows::evaluate(const Instant& instant, const Evaluation&,
                               std::shared_ptr<EvaluatedTerm>& evaluated) const {
-  if (evaluated && !conductances_.depends_on_time()) return;
+  if (evaluated && !conductances_.depends_on_time() && !conductances_.depends_on_unknown()) return;
   renewed<EvaluatedDiffusion>(evaluated, [&] {
     return std::make_shared<EvaluatedDiffusion>(of_, conductances_, no_flux_, adds_);
-  }).update(instant.time);
+  }).update(instant.time, of_.in(instant.y));
 }
 
 bool DiffusionStep::fits(const std::vector<std::unique_ptr<Term>>& terms, const Storage& storage) {

@@ -28,6 +28,9 @@ class DampedStart final : public Stepper {
   int stages() const override { return in_start_ ? 2 : main_->stages(); }
   Real left_by_solver() const override { return in_start_ ? left_ : main_->left_by_solver(); }
   std::string solver_name() const override { return (in_start_ ? start_ : main_)->solver_name(); }
+  Index newton_iterations() const override {
+    return start_->newton_iterations() + main_->newton_iterations();
+  }
   Index solver_iterations() const override {
     return start_->solver_iterations() + main_->solver_iterations();
   }

@@ -84,6 +84,7 @@ class RungeKutta final : public Stepper {
   Real left_by_solver() const override { return left_; }
   std::string solver_name() const override { return implicit_ ? solver_.name() : ""; }
   Index solver_iterations() const override { return solver_.iterations(); }
+  Index newton_iterations() const override { return solver_.newton_iterations(); }
   int factorizations() const override { return solver_.factorizations(); }
 
   StepperMemory remember() const override {

@@ -1,5 +1,5 @@
-// Semi-Lagrangian steps: departure points first, then all that is not advected, by implicit Euler, which leaves no
-// overshoot where the data jump.
+// Semi-Lagrangian steps: departure points first, then all that is not advected, by implicit Euler, which
+// leaves no overshoot where the data jump.
 #include "kinds.hpp"
 #include "stage_solver.hpp"
 
@@ -52,6 +52,7 @@ class SemiLagrangianStepper final : public Stepper {
   Real left_by_solver() const override { return left_; }
   std::string solver_name() const override { return semi_lagrangian_.alone() ? "" : solver_.name(); }
   Index solver_iterations() const override { return solver_.iterations(); }
+  Index newton_iterations() const override { return solver_.newton_iterations(); }
   int factorizations() const override { return solver_.factorizations(); }
   StepperMemory remember() const override { return {{solver_.factored_weight()}, {}, {}}; }
   void recall(const StepperMemory& memory) override { solver_.recall(memory.numbers.at(0)); }

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <optional>
 
 #include "domain/summing.hpp"
 #include "williwaw/solve/newton.hpp"
@@ -55,7 +57,12 @@ void StageSolver::factor(const State& about, Real at, Real weight) {
   if (factored_ && same) return;
   if (same) weight = factored_weight_;
   balance_.linearise(about, at, 1, weight, parts_, system_);
-  if (!solver_) solver_ = make_solver(kind_, system_, rules_);
+  // Coefficients that depend on the unknown make matrices that are symmetric about one state and not about
+  // another; which solver suits is told by the matrix alone, so that a run that goes on takes the same.
+  const auto* faces = std::get_if<FaceSystem>(&system_);
+  const bool symmetric = capabilities_.same_matrix || !faces || is_symmetric(*faces);
+  if (!solver_ || symmetric != symmetric_) solver_ = make_solver(kind_, system_, rules_);
+  symmetric_ = symmetric;
   solver_->factor(system_);
   ++factorizations_;
   factored_ = true;
@@ -95,12 +102,41 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
     rules.tolerance = 1e-11;
     rules.iterations = 400;
   }
-  newton(
-      y, rules, [&](const State& trial, State& r) { residual(trial, known, at, weight, r); },
-      [&](const State& about, const State& r, State& d) {
-        correct(about, at, weight, r, d);
-        for (Real& x : d) x = -x;
-      });
+  rules.round_off = [&](const State& about) { return round_off(about); };
+  bool first = true;
+  std::optional<DataError> met;
+  const auto residual_of = [&](const State& trial, State& r) {
+    try {
+      residual(trial, known, at, weight, r);
+    } catch (const DataError& e) {
+      // Where a step of the search goes beyond what data are known for, it was too long.
+      if (first) throw;
+      met = e;
+      r.assign(r.size(), std::numeric_limits<Real>::infinity());
+    }
+    first = false;
+  };
+  const auto correction = [&](const State& about, const State& r, State& d) {
+    correct(about, at, weight, r, d);
+    for (Real& x : d) x = -x;
+  };
+  try {
+    newton_iterations_ += newton(y, rules, residual_of, correction).iterations;
+  } catch (const SolverError&) {
+    if (met) throw StageMeetsData(*met);
+    throw;
+  }
+}
+
+// The sum of what rounding leaves of each term of an unknown's equation.
+Real StageSolver::round_off(const State& about) const {
+  const auto* faces = std::get_if<FaceSystem>(&system_);
+  if (!faces) return 0;
+  Real most = 0;
+  for (std::size_t n = 0; n < about.size(); ++n)
+    if (faces->prescribed.empty() || !faces->prescribed[n])
+      most = std::max(most, std::abs(faces->diagonal[n] * about[n]));
+  return 4 * std::numeric_limits<Real>::epsilon() * most;
 }
 
 void StageSolver::smooth(const State& right, State& out) {

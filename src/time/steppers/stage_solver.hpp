@@ -5,6 +5,13 @@
 
 namespace williwaw {
 
+/// A stage whose solution was looked for where data are no numbers.
+class StageMeetsData final : public SolverError {
+ public:
+  explicit StageMeetsData(DataError met) : SolverError(met.what()), data(std::move(met)) {}
+  DataError data;
+};
+
 class StageSolver {
  public:
   /// `parts` are what the stage treats implicitly.
@@ -25,11 +32,14 @@ class StageSolver {
 
   std::string name() const { return solver_ ? solver_->name() : ""; }
   Index iterations() const { return iterations_; }
+  /// Corrections by Newton's method so far.
+  Index newton_iterations() const { return newton_iterations_; }
   int factorizations() const { return factorizations_; }
 
  private:
   void factor(const State& about, Real at, Real weight);
   void residual(const State& trial, const State& known, Real at, Real weight, State& r);
+  Real round_off(const State& about) const;
   void correct(const State& about, Real at, Real weight, const State& r, State& d);
 
   Balance& balance_;
@@ -42,8 +52,8 @@ class StageSolver {
   State rate_, work_, correction_;
   Ledger ignored_;
   Real factored_weight_ = 0;
-  bool factored_ = false;
-  Index iterations_ = 0;
+  bool factored_ = false, symmetric_ = true;
+  Index iterations_ = 0, newton_iterations_ = 0;
   int factorizations_ = 0;
 };
 

@@ -49,6 +49,7 @@ class TwoStepStepper final : public Stepper {
   Real left_by_solver() const override { return left_; }
   std::string solver_name() const override { return solver_.name(); }
   Index solver_iterations() const override { return solver_.iterations(); }
+  Index newton_iterations() const override { return solver_.newton_iterations(); }
   int factorizations() const override { return solver_.factorizations(); }
 
   StepperMemory remember() const override {

@@ -9,8 +9,8 @@ namespace williwaw::verify {
 
 namespace {
 
-// Largest fraction of an unknown's capacity that a unit of speed along an axis carries away in a unit of time:
-// area over capacity.
+// Largest fraction of an unknown's capacity that a unit of speed along an axis carries away in a unit of
+// time: area over capacity.
 std::array<Real, 3> passing_of(const Discretization& balance, const AtTime& now) {
   const Grid& g = now.grid;
   std::array<Real, 3> result{0, 0, 0};

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "verify/search.hpp"
+#include "verify/stability/nonlinear_stability.hpp"
 #include "verify/stability/spectrum.hpp"
 #include "williwaw/grid/expect.hpp"
 #include "williwaw/verify/advection.hpp"
@@ -184,6 +185,8 @@ Stability stability(Discretization& balance, const Scheme& scheme, Real step, Re
   if (is_second_order(scheme))
     throw InputError(Subject::scheme,
                      "scheme '" + scheme.name + "' marches equations of second order in time only");
+  if (varies_with_unknown(balance.problem()))
+    return stability_of_nonlinear(balance, scheme, step, from, until);
   if (balance.advects()) return stability_of_advection(balance, scheme, step, from, until);
   Stability result;
   result.step = step;

@@ -11,6 +11,11 @@ namespace {
 // What the maximum principle does not cover, in words; empty where it holds.
 std::string unbounded_by(Discretization& balance, Real at) {
   if (balance.capabilities().reacts && !balance.data_bounds(at).known) return "the reaction may grow";
+  if (balance.problem().equation().diffusion.upward) return "gravity moves what is stored";
+  if (balance.problem().equation().stores_nonlinearly()) {
+    const DataBounds data = balance.data_bounds(at);
+    if (data.raising > 0 || data.lowering > 0) return "sources and fluxes act on a storage that depends on u";
+  }
   const bool law = balance.advects() && balance.advection().law();
   const auto closures = balance.closures_at(at);
   for (const EvaluatedBoundaryClosure& boundary : *closures) {

@@ -1,0 +1,373 @@
+#include "terms/diffusion/unknown_paths.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace williwaw {
+
+namespace {
+constexpr Real negligible = 1e-6;
+}
+
+MaterialCoefficient::MaterialCoefficient(const Problem& problem, int direction, Real scale)
+    : coefficient_(problem.equation().diffusion.coefficient[static_cast<std::size_t>(direction)]),
+      grid_(problem.grid()),
+      labels_(coefficient_.regions() ? static_cast<int>(problem.regions().size()) + 1 : 1) {
+  bool tabulated = true;
+  for (int label = 0; label < labels_; ++label)
+    tabulated = tabulated && !part(label).depends_on_place() && !part(label).depends_on_time();
+  const std::string& wanted = problem.face_mean;
+  mean_ = &face_mean_kind(!wanted.empty() ? wanted : tabulated ? "integral" : "arithmetic");
+  if (!mean_->needs_integral) return;
+  if (!tabulated)
+    throw InputError(Subject::face_mean, "face mean '" + mean_->name +
+                                             "' needs a coefficient of the unknown alone, by region at most: "
+                                             "choose harmonic, arithmetic or upstream");
+  for (int label = 0; label < labels_; ++label)
+    integrals_.emplace_back(
+        [f = part(label)](std::span<const Real> u, std::span<Real> out) {
+          f.evaluate(Points(static_cast<Index>(u.size())), 0, u, out);
+        },
+        scale);
+}
+
+void MaterialCoefficient::evaluate(int label, const Points& places, Real time, std::span<const Real> u,
+                                   std::span<Real> value, std::span<Real> slope) {
+  const Function& f = part(label);
+  f.evaluate(places, time, u, value);
+  f.slope(places, time, u, slope);
+  Real lowest = 0, highest = 0;
+  if (places.size() > 1) largest_ = 0;
+  for (const Real k : value)
+    if (std::isfinite(k)) largest_ = std::max(largest_, k);
+  for (std::size_t i = 0; i < value.size(); ++i) {
+    // Where the unknown falls below the value at which nothing conducts by what rounding and solvers leave.
+    if (value[i] < 0 && value[i] > -negligible * largest_) value[i] = slope[i] = 0;
+    if (!(value[i] >= 0) || std::isinf(value[i]))
+      throw DataError(
+          Subject::diffusion, "",
+          "the conductivity or diffusivity must not be below zero, but is " + to_text(value[i]) +
+              " for the value " + to_text(u[i]) +
+              (f.depends_on_place() ? " at " + grid_.place_text(places[static_cast<Index>(i)]) : ""));
+    // A slope without bound, as where a power below 1 reaches 0, is none that an iteration can use.
+    if (!std::isfinite(slope[i])) slope[i] = 0;
+    lowest = i == 0 ? u[i] : std::min(lowest, u[i]);
+    highest = i == 0 ? u[i] : std::max(highest, u[i]);
+  }
+  if (!integrals_.empty() && !u.empty()) integrals_[static_cast<std::size_t>(label)].cover(lowest, highest);
+}
+
+namespace {
+
+// Pieces of a straight path by material: calls piece(from fraction, to fraction, label), and contact(before,
+// after) where one ends.
+template <class PieceOf, class ContactOf>
+void each_material(const Regions* regions, const Point& from, const Point& to, const PieceOf& piece,
+                   const ContactOf& contact) {
+  if (!regions || regions->size() == 0) {
+    piece(0.0, 1.0, 0);
+    return;
+  }
+  const auto found = changes(*regions, from, to);
+  Real start = 0;
+  for (const Change& c : found) {
+    piece(start, c.fraction, c.before);
+    contact(c.before, c.after);
+    start = c.fraction;
+  }
+  Point inside;
+  for (int s = 0; s < 3; ++s) inside[s] = from[s] + (1 - 1e-7) * (to[s] - from[s]);
+  piece(start, 1.0, found.empty() ? regions->label(inside) : found.back().after);
+}
+
+Point on_the_way(const Point& from, const Point& to, Real fraction) {
+  Point p;
+  for (int s = 0; s < 3; ++s) p[s] = from[s] + fraction * (to[s] - from[s]);
+  return p;
+}
+
+}  // namespace
+
+// Where the place does not matter within a material, one look at an unknown serves all paths that meet it.
+Index UnknownPaths::sample(int label, Index unknown, const Point& place) {
+  Samples& samples = samples_[static_cast<std::size_t>(label)];
+  const auto next = static_cast<Index>(samples.unknowns.size());
+  if (!coefficient_->part(label).depends_on_place()) {
+    Index& known = samples.number_of[static_cast<std::size_t>(unknown)];
+    if (known >= 0) return known;
+    known = next;
+  } else {
+    samples.places.push_back(place);
+  }
+  samples.unknowns.push_back(unknown);
+  return next;
+}
+
+UnknownPaths::UnknownPaths(const Problem& problem, const Outline& outline, int axis,
+                           std::shared_ptr<MaterialCoefficient> coefficient)
+    : coefficient_(std::move(coefficient)) {
+  const Grid& grid = problem.grid();
+  const Axis& along = grid.axis(axis);
+  const Index count = along.size() + 1;
+  const int first = axis == 0 ? 1 : 0, second = axis == 2 ? 1 : 2;
+  const Regions& regions = problem.regions();
+  samples_.resize(static_cast<std::size_t>(coefficient_->labels()));
+  for (std::size_t l = 0; l < samples_.size(); ++l)
+    if (!coefficient_->part(static_cast<int>(l)).depends_on_place())
+      samples_[l].number_of.assign(static_cast<std::size_t>(grid.count()), -1);
+  faces_ = static_cast<std::size_t>(count * grid.size(first) * grid.size(second));
+  const auto upward = problem.equation().diffusion.upward;
+  const auto point_before = [&](Index f) {
+    return f > 0 ? along.points()[f - 1] : along.points().back() - along.length();
+  };
+  const auto point_after = [&](Index f) {
+    return f < along.size() ? along.points()[f] : along.points().front() + along.length();
+  };
+  const int direction = grid.direction(axis);
+  rise_.assign(static_cast<std::size_t>(count), 0.0);
+  for (Index f = 0; upward && f < count; ++f)
+    if (along.periodic() || (f > 0 && f + 1 < count))
+      rise_[static_cast<std::size_t>(f)] = (*upward)[direction] * (point_after(f) - point_before(f));
+  const auto halves = half_paths(along);
+  const auto pieces_across = [&](int a, Index i) {
+    return a < grid.dimension() ? grid.axis(a).pieces(i) : std::vector<Axis::Piece>{{0, 1}};
+  };
+  const auto measure = [&](int a, const Axis::Piece& p) {
+    return a < grid.dimension() ? grid.axis(a).measure(p.centre - 0.5 * p.width, p.centre + 0.5 * p.width)
+                                : 1.0;
+  };
+  const Regions* materials =
+      coefficient_->labels() > 1 || !problem.equation().contacts.empty() ? &regions : nullptr;
+  for (Index k = 0; k < grid.size(second); ++k)
+    for (Index j = 0; j < grid.size(first); ++j)
+      for (const auto& p : pieces_across(first, j))
+        for (const auto& q : pieces_across(second, k)) {
+          Point across;
+          if (first < grid.dimension()) across[grid.direction(first)] = p.centre;
+          if (second < grid.dimension()) across[grid.direction(second)] = q.centre;
+          const Real part = measure(first, p) * measure(second, q);
+          for (Index f = 0; f < count; ++f) {
+            // Faces on boundaries are the closures'.
+            if (!along.periodic() && (f == 0 || f == count - 1)) continue;
+            std::array<Index, 3> at{};
+            at[static_cast<std::size_t>(first)] = j;
+            at[static_cast<std::size_t>(second)] = k;
+            const auto number = [&](Index i) {
+              at[static_cast<std::size_t>(axis)] = i;
+              return grid.number(at[0], at[1], at[2]);
+            };
+            const Index low = number(f > 0 ? f - 1 : along.size() - 1),
+                        high = number(f < along.size() ? f : 0);
+            at[static_cast<std::size_t>(axis)] = f;
+            const Index nx = grid.size(0) + (axis == 0 ? 1 : 0), ny = grid.size(1) + (axis == 1 ? 1 : 0);
+            Path path{at[0] + nx * (at[1] + ny * at[2]),
+                      low,
+                      high,
+                      part * outline.open_between(low, high, axis),
+                      0,
+                      rise_[static_cast<std::size_t>(f)],
+                      pieces_.size(),
+                      0};
+            int last = -1;
+            const Real area = along.area(along.bounds()[f]);
+            bool beside_low = true;
+            for (const HalfPath& h : halves[static_cast<std::size_t>(f)]) {
+              // Without a half before the face all of the path lies beside the unknown after it.
+              if (h.from >= along.bounds()[f] - 1e-12 * along.length()) beside_low = false;
+              Point from = across, to = across;
+              from[direction] = h.from;
+              to[direction] = h.to;
+              const auto add = [&](Real begin, Real end, int label) {
+                if (last >= 0 && last != label)
+                  path.contact += contact_between(problem.equation(), last, label) / area;
+                last = label;
+                const int own = coefficient_->labels() > 1 ? label : 0;
+                const bool in_place = coefficient_->part(own).depends_on_place();
+                const Real middle = 0.5 * (begin + end), reach = 0.5 * (end - begin) / std::sqrt(3.0);
+                // Whole halves keep Gauss' two weights, which know how the area varies.
+                const bool whole = begin == 0 && end == 1;
+                for (int g = 0; g < (in_place ? 2 : 1); ++g) {
+                  Point place = on_the_way(from, to, in_place ? middle + (g == 0 ? -reach : reach) : middle);
+                  place[direction] = along.wrap(place[direction]);
+                  const Real all = h.weight[0] + h.weight[1];
+                  const Real weight = !in_place ? (end - begin) * all
+                                      : whole   ? h.weight[static_cast<std::size_t>(g)]
+                                                : 0.5 * (end - begin) * all;
+                  pieces_.push_back(
+                      {weight, sample(own, low, place), sample(own, high, place), own, beside_low});
+                }
+              };
+              each_material(materials, from, to, add, [](int, int) {});
+              beside_low = false;
+            }
+            path.end_piece = pieces_.size();
+            if (path.end_piece > path.first_piece) paths_.push_back(path);
+          }
+        }
+  Index sum = 0;
+  for (Samples& s : samples_) {
+    s.first = sum;
+    sum += static_cast<Index>(s.unknowns.size());
+  }
+  for (Piece& piece : pieces_) {
+    piece.low += samples_[static_cast<std::size_t>(piece.label)].first;
+    piece.high += samples_[static_cast<std::size_t>(piece.label)].first;
+  }
+  for (auto* values : {&u_, &value_, &slope_}) values->resize(static_cast<std::size_t>(sum));
+}
+
+void UnknownPaths::evaluate(Real time, std::span<const Real> u, UnknownFaces& faces) {
+  for (std::size_t l = 0; l < samples_.size(); ++l) {
+    const Samples& s = samples_[l];
+    if (s.unknowns.empty()) continue;
+    const auto first = static_cast<std::size_t>(s.first), count = s.unknowns.size();
+    for (std::size_t i = 0; i < count; ++i) u_[first + i] = u[static_cast<std::size_t>(s.unknowns[i])];
+    Points places(static_cast<Index>(count));
+    for (std::size_t i = 0; i < s.places.size(); ++i) places.set(static_cast<Index>(i), s.places[i]);
+    coefficient_->evaluate(static_cast<int>(l), places, time, std::span(u_).subspan(first, count),
+                           std::span(value_).subspan(first, count), std::span(slope_).subspan(first, count));
+  }
+  for (auto* values : {&faces.conductance, &faces.by_low, &faces.by_high}) values->assign(faces_, 0.0);
+  const FaceMeanKind& kind = coefficient_->mean();
+  std::vector<FaceMean> means;
+  // Parallel paths of a face follow each other in no order that threads could keep apart; sums of a face are
+  // taken in the order of its paths.
+  for (const Path& path : paths_) {
+    const Real low = u[static_cast<std::size_t>(path.low)], high = u[static_cast<std::size_t>(path.high)];
+    const bool upwards = low > high + path.rise;
+    means.clear();
+    Real resistance = path.contact, closed = 0;
+    for (std::size_t n = path.first_piece; n < path.end_piece; ++n) {
+      const Piece& piece = pieces_[n];
+      const auto a = static_cast<std::size_t>(piece.low), b = static_cast<std::size_t>(piece.high);
+      means.push_back(kind.of({{low, value_[a], slope_[a]},
+                               {high, value_[b], slope_[b]},
+                               piece.beside_low,
+                               upwards,
+                               coefficient_->integral(piece.label)}));
+      if (means.back().value > 0)
+        resistance += piece.weight / means.back().value;
+      else
+        closed += piece.weight;
+    }
+    // What does not conduct lets nothing pass, whatever lies beside it. Each piece takes part in the
+    // derivative with the square of its part of the resistance, which stays a number however large that is.
+    const auto face = static_cast<std::size_t>(path.face);
+    const bool open = closed == 0 && !std::isinf(resistance);
+    if (open) faces.conductance[face] += path.fraction / resistance;
+    for (std::size_t n = path.first_piece; n < path.end_piece; ++n) {
+      const FaceMean& mean = means[n - path.first_piece];
+      const Real weight = pieces_[n].weight;
+      const Real part = open ? weight / mean.value / resistance : !(mean.value > 0) ? weight / closed : 0;
+      const Real change = path.fraction * part * part / weight;
+      faces.by_low[face] += change * mean.by_low;
+      faces.by_high[face] += change * mean.by_high;
+    }
+  }
+}
+
+UnknownBoundary::UnknownBoundary(const Grid& grid, const Equation& equation, const Regions& regions,
+                                 const BoundarySection& section, Coefficients by_axis)
+    : grid_(grid), section_(section), by_axis_(std::move(by_axis)), storage_(equation.storage) {
+  for (std::size_t f = 0; f < section.faces.size(); ++f) {
+    const BoundaryFace& face = section.faces[f];
+    Point inside = face.place;
+    const auto at = grid.position(face.unknown);
+    for (int a = 0; a < grid.dimension(); ++a)
+      inside[grid.direction(a)] -=
+          1e-6 * grid.axis(a).widths()[at[static_cast<std::size_t>(a)]] * face.normal[grid.direction(a)];
+    places_.push_back(inside);
+    labels_.push_back(regions.size() > 0 ? regions.label(inside) : 0);
+    Real along_normal = 0;
+    for (int s = 0; s < 3 && equation.diffusion.upward; ++s)
+      along_normal += (*equation.diffusion.upward)[s] * face.normal[s];
+    upward_.push_back(along_normal);
+    rise_.push_back(along_normal * face.distance);
+    contact_.push_back(0);
+    add_pieces(equation, regions, static_cast<Index>(f));
+  }
+}
+
+// From the unknown straight to the boundary. Across sides the areas along the axis count.
+void UnknownBoundary::add_pieces(const Equation& equation, const Regions& regions, Index f) {
+  const BoundaryFace& face = section_.faces[static_cast<std::size_t>(f)];
+  if (face.distance == 0) return;
+  const Axis& axis = grid_.axis(face.axis);
+  Real length = std::abs(face.distance);
+  if (face.on_side)
+    length = (face.upper ? axis.resistances().back() : axis.resistances().front()) *
+             axis.area(face.upper ? axis.to() : axis.from());
+  const Point from = grid_.point_of(face.unknown);
+  Point to = from;
+  for (int s = 0; s < 3; ++s) to[s] += face.distance * face.normal[s];
+  MaterialCoefficient& coefficient = *by_axis_[static_cast<std::size_t>(face.axis)];
+  int last = -1;
+  each_material(
+      coefficient.labels() > 1 || !equation.contacts.empty() ? &regions : nullptr, from, to,
+      [&](Real begin, Real end, int label) {
+        if (last >= 0) contact_[static_cast<std::size_t>(f)] += contact_between(equation, last, label);
+        last = label;
+        const int own = coefficient.labels() > 1 ? label : 0;
+        // Both ends are known: a harmonic mean has half of the way beside each.
+        for (const bool beside_low : {true, false})
+          pieces_.push_back({face.axis, own, f, on_the_way(from, to, 0.5 * (begin + end)),
+                             0.5 * (end - begin) * length, beside_low});
+      },
+      [](int, int) {});
+}
+
+void UnknownBoundary::evaluate(Real time, std::span<const Real> inside, std::span<const Real> on_boundary,
+                               AtBoundary& out) {
+  const std::size_t count = section_.faces.size();
+  for (auto* values :
+       {&out.conductivity, &out.conductivity_slope, &out.resistance, &out.by_inside, &out.by_boundary})
+    values->assign(count, 0.0);
+  out.rise = rise_;
+  out.upward = upward_;
+  out.storage.assign(count, 1.0);
+  // One face after the other: sections are small beside the grid.
+  Points here(1);
+  const auto look = [&](int axis, int label, const Point& place, Real u) {
+    here.set(0, place);
+    FaceSides::Value result{u, 0, 0};
+    by_axis_[static_cast<std::size_t>(axis)]->evaluate(label, here, time, {&u, 1}, {&result.coefficient, 1},
+                                                       {&result.slope, 1});
+    return result;
+  };
+  for (std::size_t f = 0; f < count; ++f) {
+    const BoundaryFace& face = section_.faces[f];
+    for (int a = 0; a < grid_.dimension(); ++a) {
+      const Real n = face.normal[grid_.direction(a)];
+      if (n == 0) continue;
+      const auto k = look(a, by_axis_[static_cast<std::size_t>(a)]->labels() > 1 ? labels_[f] : 0, places_[f],
+                          on_boundary[f]);
+      out.conductivity[f] += n * n * k.coefficient;
+      out.conductivity_slope[f] += n * n * k.slope;
+    }
+    out.resistance[f] = contact_[f];
+  }
+  for (const Piece& piece : pieces_) {
+    const auto f = static_cast<std::size_t>(piece.face);
+    MaterialCoefficient& coefficient = *by_axis_[static_cast<std::size_t>(piece.axis)];
+    const auto low = look(piece.axis, piece.label, piece.place, inside[f]),
+               high = look(piece.axis, piece.label, piece.place, on_boundary[f]);
+    const FaceMean mean =
+        coefficient.mean().of({low, high, piece.beside_low, inside[f] > on_boundary[f] + rise_[f],
+                               coefficient.integral(piece.label)});
+    if (!(mean.value > 0)) {
+      out.resistance[f] = no_conduction;
+      continue;
+    }
+    const Real of_piece = piece.weight / mean.value;
+    out.resistance[f] += of_piece;
+    out.by_inside[f] -= of_piece / mean.value * mean.by_low;
+    out.by_boundary[f] -= of_piece / mean.value * mean.by_high;
+  }
+  for (std::size_t f = 0; f < count; ++f)
+    if (!(out.resistance[f] < no_conduction)) {
+      out.resistance[f] = no_conduction;
+      out.by_inside[f] = out.by_boundary[f] = 0;
+    }
+}
+
+}  // namespace williwaw

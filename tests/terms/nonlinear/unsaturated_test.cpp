@@ -1,0 +1,201 @@
+// Water in unsaturated columns: equilibria, closed forms, infiltration, and boundaries that switch.
+#include <doctest/doctest.h>
+
+#include <cmath>
+
+#include "support/marching.hpp"
+#include "support/smooth.hpp"
+#include "williwaw/problem/soil.hpp"
+#include "williwaw/solve/steady.hpp"
+#include "williwaw/terms/discretization.hpp"
+
+using namespace williwaw;
+using williwaw::test::plan_of;
+
+namespace {
+
+const Point up{0, 0, 1};
+
+Soil sand() {
+  return soil(soil_model("van-genuchten"), {{"alpha", 3.5}, {"n", 2.5}}, {0.05, 0.4, 0.1, 1e-6});
+}
+
+Soil gardner(Real alpha) {
+  return soil(soil_model("gardner"), {{"alpha", alpha}}, {0.05, 0.45, 0.2, 0});
+}
+
+Problem column(const Soil& material, Index cells, Real depth = 1, Unknowns unknowns = Unknowns::cells) {
+  Problem p(Grid({Axis::uniform("z", 0, depth, cells, unknowns)}), unsaturated(material, up));
+  p.default_boundary(insulated());
+  return p;
+}
+
+Real wet_depth(const State& y, Real depth, Real head) {
+  // From the top down to where the head is below `head`, linear between cells.
+  const auto count = static_cast<Real>(y.size());
+  for (std::size_t i = y.size(); i-- > 1;)
+    if (y[i - 1] < head) {
+      const Real fraction = (y[i] - head) / (y[i] - y[i - 1]);
+      return depth - depth * (static_cast<Real>(i) + 0.5 - fraction) / count;
+    }
+  return depth;
+}
+
+}  // namespace
+
+TEST_CASE("derivatives of every soil model are those of its values") {
+  const std::map<std::string, std::map<std::string, Real>> numbers{
+      {"van-genuchten", {{"alpha", 2.0}, {"n", 1.7}, {"connectivity", 0.5}}},
+      {"brooks-corey", {{"entry_head", -0.2}, {"pore_index", 1.4}}},
+      {"gardner", {{"alpha", 1.5}}}};
+  for (const SoilModel& model : soil_models())
+    for (const Real head : {-30.0, -2.0, -0.5, -0.21}) {
+      CAPTURE(model.name);
+      CAPTURE(head);
+      const auto at = model.of(numbers.at(model.name));
+      const Real h = 1e-6 * std::abs(head);
+      const auto low = at(head - h), high = at(head + h), here = at(head);
+      CHECK(here.saturation_slope ==
+            doctest::Approx((high.saturation - low.saturation) / (2 * h)).epsilon(1e-6));
+      CHECK(here.conductivity_slope ==
+            doctest::Approx((high.conductivity - low.conductivity) / (2 * h)).epsilon(1e-6));
+      CHECK(here.saturation > 0);
+      CHECK(here.saturation < 1);
+    }
+}
+
+TEST_CASE("van Genuchten's curves as published numbers have them") {
+  // alpha·|u| = 1: S = 2^(−m), and k = S^(1/2)·(1 − 2^(−m))².
+  const auto at = soil_model("van-genuchten").of({{"alpha", 2.0}, {"n", 2.0}, {"connectivity", 0.5}})(-0.5);
+  CHECK(at.saturation == doctest::Approx(std::sqrt(0.5)));
+  CHECK(at.conductivity == doctest::Approx(std::pow(0.5, 0.25) * std::pow(1 - std::sqrt(0.5), 2)));
+}
+
+TEST_CASE("without flow the total head is the same everywhere, through layers too") {
+  const Regions regions({{"coarse", [](const Points& p, std::span<char> in) {
+                            for (std::size_t i = 0; i < in.size(); ++i) in[i] = p.z[i] > 0.52 ? 1 : 0;
+                          }}});
+  const Soil fine = soil(soil_model("van-genuchten"), {{"alpha", 1.0}, {"n", 1.6}}, {0.1, 0.5, 0.01, 0});
+  const auto labels = std::make_shared<const Regions>(regions);
+  const Soil layered{Function::by_region(labels, {fine.content, sand().content}),
+                     Function::by_region(labels, {fine.conductivity, sand().conductivity})};
+  Problem p(Grid({Axis::uniform("z", 0, 1, 25, Unknowns::cells)}), unsaturated(layered, up), regions);
+  p.boundary("bottom", dirichlet(-0.3)).boundary("top", insulated());
+  p.initial = -1.0;
+  auto balance = make_balance(p);
+  State y = balance->initial_state();
+  const SteadyOutcome out = solve_steady(*balance, y);
+  CHECK(out.reached);
+  for (Index i = 0; i < 25; ++i)
+    CHECK(y[static_cast<std::size_t>(i)] + balance->grid().point_of(i).z ==
+          doctest::Approx(-0.3).epsilon(1e-9));
+}
+
+TEST_CASE("a steady flow through a Gardner column has the head of its closed form") {
+  // exp(alpha·u) = −q/K + (1 + q/K)·exp(−alpha·z) above a water table, q upwards (Gardner, 1958).
+  const Real alpha = 2, conductivity = 0.2;
+  for (const Real q : {-0.05, 0.002}) {
+    Real last = 0;
+    for (const Index n : {40, 80}) {
+      Problem p = column(gardner(alpha), n);
+      p.boundary("bottom", dirichlet(0.0)).boundary("top", flux(-q));
+      p.initial = -0.5;
+      auto balance = make_balance(p);
+      State y = balance->initial_state();
+      CHECK(solve_steady(*balance, y).reached);
+      Real error = 0;
+      for (Index i = 0; i < n; ++i) {
+        const Real z = balance->grid().point_of(i).z;
+        const Real exact =
+            std::log(-q / conductivity + (1 + q / conductivity) * std::exp(-alpha * z)) / alpha;
+        error = std::max(error, std::abs(y[static_cast<std::size_t>(i)] - exact));
+      }
+      CAPTURE(q);
+      CAPTURE(n);
+      CHECK(error < 1e-3);
+      if (last > 0) CHECK(std::log2(last / error) > 1.9);
+      last = error;
+    }
+  }
+}
+
+TEST_CASE("infiltration into dry soil conserves the water and its front converges") {
+  Real depths[3];
+  for (int level = 0; level < 3; ++level) {
+    const Index n = 50 << level;
+    Problem p = column(sand(), n);
+    p.boundary("top", dirichlet(0.0));
+    p.initial = -10.0;
+    auto balance = make_balance(p);
+    State y = balance->initial_state();
+    Plan plan = plan_of("implicit-euler", 0, 1);
+    plan.adaptive = Tolerance{1e-3, true};
+    const Outcome out = march(*balance, y, plan);
+    CAPTURE(n);
+    CAPTURE(out.reason);
+    REQUIRE(out.ending == Outcome::Ending::reached);
+    CHECK(out.budget.relative_residual() < 1e-12);
+    depths[level] = wet_depth(y, 1, -1);
+    MESSAGE(n << " cells: front at " << depths[level] << ", " << out.steps << " steps, " << out.rejected
+              << " rejected, " << out.newton_iterations << " Newton");
+  }
+  CHECK(std::abs(depths[2] - depths[1]) < 0.7 * std::abs(depths[1] - depths[0]));
+  CHECK(std::abs(depths[2] - depths[1]) < 0.02);
+}
+
+TEST_CASE("rain ponds, what is not taken runs off, and both stand in the ledger") {
+  Problem p = column(sand(), 40, 0.4);
+  p.boundary("top", rain(0.15, 0.0));  // above the conductivity at saturation
+  p.initial = -1.0;
+  auto balance = make_balance(p);
+  State y = balance->initial_state();
+  Plan plan = plan_of("implicit-euler", 0.02, 4);
+  const Outcome out = march(*balance, y, plan);
+  CAPTURE(out.reason);
+  REQUIRE(out.ending == Outcome::Ending::reached);
+  CHECK(out.budget.relative_residual() < 1e-12);
+  Real fallen = 0, off = 0;
+  for (std::size_t l = 0; l < out.budget.lines().size(); ++l) {
+    if (out.budget.lines()[l].name == "top: rain") fallen = out.budget.amounts()[static_cast<LineId>(l)];
+    if (out.budget.lines()[l].name == "top: runoff") off = out.budget.amounts()[static_cast<LineId>(l)];
+  }
+  CHECK(fallen == doctest::Approx(0.15 * 4));
+  CHECK(off < -0.1);
+  // The closed column fills up and no more.
+  CHECK(out.totals.content == doctest::Approx(0.4 * 0.4).epsilon(1e-3));
+  CHECK(out.highest < 0.41);
+}
+
+TEST_CASE("a seepage face lets out what comes, and evaporation ends where the surface is dry") {
+  Problem p = column(sand(), 40, 0.5);
+  p.boundary("top", rain(0.02, 0.0)).boundary("bottom", seepage(0.0));
+  p.initial = -0.4;
+  auto balance = make_balance(p);
+  State y = balance->initial_state();
+  const Outcome wet = march(*balance, y, plan_of("implicit-euler", 0.1, 60));
+  REQUIRE(wet.ending == Outcome::Ending::reached);
+  CHECK(wet.budget.relative_residual() < 1e-12);
+  // In the end as much seeps out as falls.
+  const Ledger flows = flows_at(*balance, y, 60, 0, 0.1);
+  Real in = 0, out = 0;
+  for (std::size_t l = 0; l < balance->lines().size(); ++l) {
+    if (balance->lines()[l].name == "top: rain") in = flows[static_cast<LineId>(l)];
+    if (balance->lines()[l].name == "bottom: seepage") out = flows[static_cast<LineId>(l)];
+  }
+  CHECK(in == doctest::Approx(0.02));
+  CHECK(out == doctest::Approx(-0.02).epsilon(1e-3));
+
+  Problem dry = column(sand(), 40, 0.5);
+  dry.boundary("top", evaporation(0.01, -20.0));
+  dry.initial = -0.2;
+  auto drying = make_balance(dry);
+  State z = drying->initial_state();
+  Plan plan = plan_of("implicit-euler", 0, 100);
+  plan.adaptive = Tolerance{1e-2, true};
+  const Outcome done = march(*drying, z, plan);
+  CAPTURE(done.reason);
+  REQUIRE(done.ending == Outcome::Ending::reached);
+  CHECK(done.budget.relative_residual() < 1e-12);
+  CHECK(z.back() > -20.0 - 1e-9);
+  CHECK(z.back() < -1);
+}
