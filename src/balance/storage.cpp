@@ -1,5 +1,8 @@
 #include "williwaw/balance/storage.hpp"
 
+#include <algorithm>
+#include <cmath>
+
 #include "balance/lane_totals.hpp"
 
 namespace williwaw {
@@ -66,6 +69,63 @@ void Storage::count(Index line, const Real* u, Index first, Index end, Totals* o
   const bool cut = !volumes_.empty();
   total_of_amounts(first, end, u, cut ? volumes_.data() + nx * line : g.axis(0).measures().data(),
                    cut ? 1 : domain_->across(line), amounts.data(), of_segments);
+}
+
+namespace {
+// A change of the amount beyond so many times the one told is too much; the least that is always allowed.
+constexpr Real overshoot = 2, least_change = 0.05;
+constexpr int looks_for_fraction = 30;
+}  // namespace
+
+void Storage::limit_change(Index line, const Real* u, Real* change) const {
+  if (linear()) return;
+  const auto nx = static_cast<std::size_t>(domain_->grid().size(0));
+  std::vector<Real> before(nx), slopes(nx), there(nx), now(nx);
+  amount(line, u, before.data());
+  slope(line, u, slopes.data());
+  for (std::size_t i = 0; i < nx; ++i) there[i] = u[i] + change[i];
+  amount(line, there.data(), now.data());
+  struct Search {
+    std::size_t unknown;
+    Real wanted, low = 0,
+                 high = 1;  // fractions of the change, and by what the amount misses what is wanted there
+    Real below, above;
+  };
+  std::vector<Search> searches;
+  for (std::size_t i = 0; i < nx; ++i) {
+    const Real told = std::abs(slopes[i] * change[i]),
+               allowed = std::max(told, least_change * std::abs(before[i]));
+    const Real found = std::abs(now[i] - before[i]);
+    if (found > overshoot * allowed) searches.push_back({i, allowed, 0, 1, -allowed, found - allowed});
+  }
+  // By false position with halved ends (Dowell and Jarratt, 1971), all unknowns of the line at once.
+  for (int look = 0; look < looks_for_fraction && !searches.empty(); ++look) {
+    for (std::size_t i = 0; i < nx; ++i) there[i] = u[i];
+    for (const Search& s : searches) {
+      const Real fraction = s.low - s.below * (s.high - s.low) / (s.above - s.below);
+      there[s.unknown] = u[s.unknown] + fraction * change[s.unknown];
+    }
+    amount(line, there.data(), now.data());
+    std::erase_if(searches, [&](Search& s) {
+      const std::size_t i = s.unknown;
+      const Real fraction = (there[i] - u[i]) / change[i], misses = std::abs(now[i] - before[i]) - s.wanted;
+      const bool near = std::abs(misses) <= 0.1 * s.wanted || look + 1 == looks_for_fraction;
+      if (near) {
+        change[i] *= fraction;
+        return true;
+      }
+      if (misses > 0) {
+        s.high = fraction;
+        s.above = misses;
+        s.below *= 0.5;
+      } else {
+        s.low = fraction;
+        s.below = misses;
+        s.above *= 0.5;
+      }
+      return false;
+    });
+  }
 }
 
 LinearStorage::LinearStorage(std::shared_ptr<const Domain> domain, Real per_volume)

@@ -123,6 +123,17 @@ void TermBalance::recover(const State& q, Real, State& y) {
   exchange(y);
 }
 
+void TermBalance::limit_change(const State& y, State& change) {
+  const Index nx = grid().size(0);
+  for (std::size_t u = 0; u < unknowns_.size(); ++u) {
+    if (unknowns_[u].storage->linear()) continue;
+    each_line(domain(u), [&](Index, Index line, Index, Index) {
+      const Index first = start_of(u) + nx * line;
+      unknowns_[u].storage->limit_change(line, y.data() + first, change.data() + first);
+    });
+  }
+}
+
 // Every state that is made here is complete when others look at it.
 void TermBalance::exchange(State& y) const {
   for (std::size_t u = 0; u < unknowns_.size(); ++u)

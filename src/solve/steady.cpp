@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <exception>
 #include <limits>
 
 #include "domain/summing.hpp"
@@ -14,6 +15,7 @@ namespace {
 constexpr int newton_limit = 60;
 // By a neighbour of the matrix steps are cheap and many.
 constexpr int correction_limit = 3000;
+constexpr int continuation_limit = 600;
 
 // Pieces of the domain that open faces join and that nothing fixes.
 struct Floating {
@@ -109,14 +111,38 @@ class SteadySolver {
     Real size = residual(y_, r);
     if (!(sizes_.reference > 0)) sizes_.reference = size > 0 ? size : 1;
     outcome_.residuals.push_back(size / sizes_.reference);
+    std::exception_ptr trouble;
+    try {
+      iterate(r, step, size);
+    } catch (const SolverError&) {
+      if (!continues()) throw;
+      trouble = std::current_exception();
+    }
+    if (continues() && (trouble || !near_enough(size))) {
+      y_ = first;
+      if (!continue_in_time(r, step, size) && trouble) std::rethrow_exception(trouble);
+    }
+    outcome_.reached = size <= std::max(rules_.tolerance * sizes_.reference, sizes_.floor) * (1 + 1e-12);
+    finish(first, r);
+    return outcome_;
+  }
+
+ private:
+  bool near_enough(Real size) const {
+    return size <= std::max(rules_.tolerance * sizes_.reference, sizes_.floor);
+  }
+  // Where Newton's method alone may fail and there is a storage to hold on to.
+  bool continues() const { return !capabilities_.linear && !capabilities_.approximate; }
+
+  void iterate(State& r, State& step, Real& size) {
     // A linear problem needs one solve; a second one takes up what round-off and drift have left.
     const int most = capabilities_.linear ? 3 : capabilities_.approximate ? correction_limit : newton_limit;
-    while (outcome_.newton_steps < most &&
-           !(size <= std::max(rules_.tolerance * sizes_.reference, sizes_.floor))) {
+    while (outcome_.newton_steps < most && !near_enough(size)) {
       linearise(r);
       const Index left = rules_.iterations - outcome_.iterations();
       if (outcome_.newton_steps > 0 && iterates_ && left <= 0) break;
       solve(r, size, step);
+      balance_.limit_change(y_, step);
       ++outcome_.newton_steps;
       const Real before = size;
       size = move(step, r, size);
@@ -127,12 +153,65 @@ class SteadySolver {
       if (!capabilities_.linear && size >= before && size <= 1e-12 * sizes_.reference) break;
       if (iterates_ && capabilities_.linear && !converged_) break;
     }
-    outcome_.reached = size <= std::max(rules_.tolerance * sizes_.reference, sizes_.floor) * (1 + 1e-12);
-    finish(first, r);
-    return outcome_;
   }
 
- private:
+  // Pseudo-transient continuation (Kelley and Keyes, 1998): steps of implicit Euler, each with one
+  // correction, that grow as the residual falls. True if the steady state was reached.
+  bool continue_in_time(State& r, State& step, Real& size) {
+    size = residual(y_, r);
+    Real length = first_length();
+    State from;
+    for (int n = 0; n < continuation_limit && length > 0; ++n) {
+      sizes_.floor = 0;
+      if (near_enough(size)) return true;
+      from = y_;
+      Real next = std::numeric_limits<Real>::infinity();
+      try {
+        LinearSystem system;
+        balance_.linearise(y_, at_, 1 / length, 1, Parts::all(), system);
+        SolverRules linear;
+        linear.threads = rules_.threads;
+        solver_ = make_solver(rules_.solver, system, linear);
+        solver_->factor(system);
+        solver_->solve(r, step);
+        outcome_.solver = solver_->name();
+        balance_.limit_change(y_, step);
+        for (std::size_t i = 0; i < y_.size(); ++i) y_[i] += step[i];
+        next = residual(y_, r);
+      } catch (const DataError&) {
+      } catch (const SolverError&) {
+      }
+      ++outcome_.newton_steps;
+      if (!std::isfinite(next)) {
+        y_ = from;
+        size = residual(y_, r);
+        length *= 0.1;
+        continue;
+      }
+      length *= std::clamp(size / next, next < size ? 1.2 : 0.3, 5.0);
+      size = next;
+      outcome_.residuals.push_back(size / sizes_.reference);
+    }
+    return near_enough(size);
+  }
+
+  // So short that what is stored counts as much as what flows.
+  Real first_length() {
+    LinearSystem stored, flowing;
+    balance_.linearise(y_, at_, 1, 0, Parts::all(), stored);
+    balance_.linearise(y_, at_, 0, 1, Parts::all(), flowing);
+    const auto* a = std::get_if<FaceSystem>(&stored);
+    const auto* b = std::get_if<FaceSystem>(&flowing);
+    if (!a || !b) return 0;
+    Real above = 0, below = 0;
+    for (std::size_t n = 0; n < a->diagonal.size(); ++n)
+      if (a->prescribed.empty() || !a->prescribed[n]) {
+        above += std::abs(a->diagonal[n]);
+        below += std::abs(b->diagonal[n]);
+      }
+    return below > 0 ? above / below : 0;
+  }
+
   // F at y, without prescribed and inactive unknowns; its norm.
   Real residual(const State& y, State& r) {
     balance_.rate(y, at_, Parts::all(), r, outcome_.flows);
@@ -252,7 +331,13 @@ class SteadySolver {
     Real length = 1, next = size;
     for (int halving = 0; halving < 12; ++halving, length *= 0.5) {
       for (std::size_t n = 0; n < y_.size(); ++n) y_[n] = from[n] + length * step[n];
-      next = residual(y_, r);
+      try {
+        next = residual(y_, r);
+      } catch (const DataError&) {
+        // Beyond what coefficients are known for: the step was too long.
+        if (capabilities_.linear || halving + 1 == 12) throw;
+        continue;
+      }
       if (capabilities_.linear || next < size) break;
     }
     return next;

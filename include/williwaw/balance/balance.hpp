@@ -175,6 +175,9 @@ class Balance {
   virtual void storage(const State& y, Real at, State& q) = 0;
   /// The state whose storage is q. `y` holds a first guess.
   virtual void recover(const State& q, Real at, State& y) = 0;
+  /// Shortens a proposed change of y where it would change what is stored by far more than Q'·change
+  /// (`Storage::limit_change`).
+  virtual void limit_change(const State&, State&) {}
   /// f = Σ F over `parts`; the ledger gets the rate on each line. Prescribed unknowns get their F as well, so
   /// that what a boundary must supply to hold them can be told.
   virtual void rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) = 0;

@@ -27,6 +27,10 @@ class Storage {
   virtual void slope(Index line, const Real* u, Real* slope) const = 0;
   /// u[i] so that Q(u[i]) = q[i]; `u` holds first guesses. `u` may not be `q`.
   virtual void recover(Index line, const Real* q, Real* u) const = 0;
+  /// Shortens changes of the unknown, as a correction by the slope at `u` proposes them, that would change
+  /// the amount by far more than that slope tells: to where the amount changes as told, or by a twentieth of
+  /// itself where that is more. Corrections that are small stay as they are.
+  void limit_change(Index line, const Real* u, Real* change) const;
   /// Every amount belongs to one value: `recover` is exact.
   virtual bool invertible() const { return true; }
   /// Its capacities where Q = capacity·u; null where the slope depends on u.

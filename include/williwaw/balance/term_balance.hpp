@@ -60,6 +60,7 @@ class TermBalance : public Balance {
   const std::vector<LedgerLine>& lines() const override { return lines_.all(); }
   void storage(const State& y, Real at, State& q) override;
   void recover(const State& q, Real at, State& y) override;
+  void limit_change(const State& y, State& change) override;
   void rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) override;
   void linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& system) override;
   std::span<const Index> prescribed() const override { return arranged_.prescribed; }

@@ -25,7 +25,8 @@ class RungeKutta final : public Stepper {
         fluxes_(fluxes),
         sources_(sources ? *sources : Tableau()),
         implicit_(!fluxes.is_explicit()),
-        solver_(balance, solving, sources ? Parts::fluxes() : Parts::all()) {
+        solver_(balance, solving, sources ? Parts::fluxes() : Parts::all()),
+        remainder_(balance) {
     fluxes_.validate();
     if (implicit_) need_matrix(balance, scheme);
     // A single explicit stage is what balances do in one pass over memory.
@@ -61,9 +62,11 @@ class RungeKutta final : public Stepper {
     left_ = 0;
     previous_ = y;
     balance_.storage(y, at, start_);
+    if (implicit_) remainder_.add_to(start_);
     stage_ = y;
     for (int s = 0; s < fluxes_.stages(); ++s) take_stage(s, y, at, step);
     end_step(y, at, step);
+    if (implicit_) remainder_.keep(work_, y, at + step);
     amounts.clear();
     for (const PartRates& part : part_rates_)
       for (int s = 0; s < fluxes_.stages(); ++s) amounts.add(part.booked[s], step * part.tableau->b[s]);
@@ -76,6 +79,7 @@ class RungeKutta final : public Stepper {
   void take_back(State& y) override {
     y = previous_;
     first_rate_known_ = false;
+    remainder_.take_back();
     in_stages_.totals.reset();
   }
   const State* error() const override { return error_.empty() ? nullptr : &error_; }
@@ -88,19 +92,20 @@ class RungeKutta final : public Stepper {
   int factorizations() const override { return solver_.factorizations(); }
 
   StepperMemory remember() const override {
-    StepperMemory memory{{solver_.factored_weight()}, {}, {}};
+    StepperMemory memory{{solver_.factored_weight()}, {remainder_.state()}, {}};
     if (!first_rate_known_) return memory;
     memory.numbers.push_back(known_at_);
-    memory.states = {part_rates_[0].rates.front()};
+    memory.states.push_back(part_rates_[0].rates.front());
     memory.ledgers = {part_rates_[0].booked.front()};
     return memory;
   }
   void recall(const StepperMemory& memory) override {
     solver_.recall(memory.numbers.at(0));
+    remainder_.recall(memory.states.at(0));
     first_rate_known_ = memory.numbers.size() > 1;
     if (!first_rate_known_) return;
     known_at_ = memory.numbers[1];
-    part_rates_[0].rates.front() = memory.states.at(0);
+    part_rates_[0].rates.front() = memory.states.at(1);
     part_rates_[0].booked.front() = memory.ledgers.at(0);
   }
 
@@ -228,6 +233,7 @@ class RungeKutta final : public Stepper {
   Tableau fluxes_, sources_;
   bool implicit_, one_pass_;
   StageSolver solver_;
+  Remainder remainder_;
   /// Of schemes that the balance takes stage by stage in one pass each.
   struct InStages {
     std::vector<TwoRegisterStage> stages;

@@ -27,6 +27,22 @@ void solve_step(LinearSolver& solver, const State& right, State& out, Index& ite
   }
 }
 
+Remainder::Remainder(Balance& balance) : balance_(balance), used_(!balance.capabilities().linear) {}
+
+void Remainder::add_to(State& amounts) const {
+  for (std::size_t n = 0; n < left_.size(); ++n) amounts[n] += left_[n];
+}
+
+void Remainder::keep(const State& formula, const State& y, Real at) {
+  if (!used_) return;
+  before_ = left_;
+  left_.resize(y.size());
+  balance_.storage(y, at, left_);
+  for (std::size_t n = 0; n < left_.size(); ++n) left_[n] = formula[n] - left_[n];
+  for (const Index h : balance_.prescribed()) left_[h] = 0;
+  for (const Index n : balance_.inactive()) left_[n] = 0;
+}
+
 std::vector<char> mask_of_fixed(const Balance& balance) {
   std::vector<char> mask(static_cast<std::size_t>(balance.layout().size()), 0);
   for (const Index n : balance.prescribed()) mask[n] = 1;
@@ -102,7 +118,11 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
     rules.tolerance = 1e-11;
     rules.iterations = 400;
   }
-  rules.round_off = [&](const State& about) { return round_off(about); };
+  // Of values as large as those that the stage starts from: a search that runs away must not loosen what is
+  // asked for.
+  Real size = 0;
+  for (const Real u : y) size = std::max(size, std::abs(u));
+  rules.round_off = [this, size](const State&) { return round_off(size); };
   bool first = true;
   std::optional<DataError> met;
   const auto residual_of = [&](const State& trial, State& r) {
@@ -119,6 +139,7 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
   const auto correction = [&](const State& about, const State& r, State& d) {
     correct(about, at, weight, r, d);
     for (Real& x : d) x = -x;
+    balance_.limit_change(about, d);
   };
   try {
     newton_iterations_ += newton(y, rules, residual_of, correction).iterations;
@@ -128,15 +149,15 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
   }
 }
 
-// The sum of what rounding leaves of each term of an unknown's equation.
-Real StageSolver::round_off(const State& about) const {
+// What rounding leaves of the largest term of an unknown's equation, of values up to `size`.
+Real StageSolver::round_off(Real size) const {
   const auto* faces = std::get_if<FaceSystem>(&system_);
   if (!faces) return 0;
   Real most = 0;
-  for (std::size_t n = 0; n < about.size(); ++n)
+  for (std::size_t n = 0; n < faces->diagonal.size(); ++n)
     if (faces->prescribed.empty() || !faces->prescribed[n])
-      most = std::max(most, std::abs(faces->diagonal[n] * about[n]));
-  return 4 * std::numeric_limits<Real>::epsilon() * most;
+      most = std::max(most, std::abs(faces->diagonal[n]));
+  return 4 * std::numeric_limits<Real>::epsilon() * most * size;
 }
 
 void StageSolver::smooth(const State& right, State& out) {

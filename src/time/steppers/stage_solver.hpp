@@ -39,7 +39,7 @@ class StageSolver {
  private:
   void factor(const State& about, Real at, Real weight);
   void residual(const State& trial, const State& known, Real at, Real weight, State& r);
-  Real round_off(const State& about) const;
+  Real round_off(Real size) const;
   void correct(const State& about, Real at, Real weight, const State& r, State& d);
 
   Balance& balance_;
@@ -55,6 +55,27 @@ class StageSolver {
   bool factored_ = false, symmetric_ = true;
   Index iterations_ = 0, newton_iterations_ = 0;
   int factorizations_ = 0;
+};
+
+/// What solvers left of the amounts that a step's formula gives, carried over to the next step, so that it
+/// does not add up: Newton's method ends where the last digit of the unknown changes the flows by more than
+/// what is missing. Of linear equations, which have no such end, nothing is carried.
+class Remainder {
+ public:
+  explicit Remainder(Balance& balance);
+  /// Adds what is carried to the amounts at the start of a step.
+  void add_to(State& amounts) const;
+  /// At the end of a step: `formula` are the amounts that it gives, y is its state.
+  void keep(const State& formula, const State& y, Real at);
+  void take_back() { left_ = before_; }
+  /// Empty where nothing is carried.
+  const State& state() const { return left_; }
+  void recall(const State& state) { left_ = state; }
+
+ private:
+  Balance& balance_;
+  bool used_;
+  State left_, before_;
 };
 
 /// Solves with the matrix last factored and counts iterations. Throws SolverError where they do not suffice.

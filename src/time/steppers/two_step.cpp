@@ -15,6 +15,7 @@ class TwoStepStepper final : public Stepper {
       : balance_(balance),
         method_(method),
         solver_(balance, solving),
+        remainder_(balance),
         increments_booked_(balance.lines().size()),
         booked_(balance.lines().size()) {
     need_matrix(balance, scheme);
@@ -29,6 +30,7 @@ class TwoStepStepper final : public Stepper {
                weight = step * (alone ? 1 : method_.weight(ratio));
     previous_ = y;
     balance_.storage(y, at, start_);
+    remainder_.add_to(start_);
     for (std::size_t n = 0; n < known_.size(); ++n) known_[n] = start_[n] + memory * increments_[n];
     solver_.solve(y, known_, at + step, weight);
     balance_.rate(y, at + step, Parts::all(), rate_, booked_);
@@ -41,6 +43,7 @@ class TwoStepStepper final : public Stepper {
     increments_booked_.scale(memory);
     increments_booked_.add(booked_, weight);
     last_step_ = step;
+    remainder_.keep(known_, y, at + step);
     amounts = increments_booked_;
     steppers::book_boundaries(balance_, y, at + step, known_, work_, amounts);
     return balance_.totals(y, at + step);
@@ -53,12 +56,13 @@ class TwoStepStepper final : public Stepper {
   int factorizations() const override { return solver_.factorizations(); }
 
   StepperMemory remember() const override {
-    return {{last_step_, solver_.factored_weight()}, {increments_}, {increments_booked_}};
+    return {{last_step_, solver_.factored_weight()}, {increments_, remainder_.state()}, {increments_booked_}};
   }
   void recall(const StepperMemory& memory) override {
     last_step_ = memory.numbers.at(0);
     solver_.recall(memory.numbers.at(1));
     increments_ = memory.states.at(0);
+    remainder_.recall(memory.states.at(1));
     increments_booked_ = memory.ledgers.at(0);
   }
 
@@ -66,6 +70,7 @@ class TwoStepStepper final : public Stepper {
   Balance& balance_;
   TwoStep method_;
   StageSolver solver_;
+  Remainder remainder_;
   State start_, known_, rate_, increments_, work_;
   Ledger increments_booked_, booked_;
   Real last_step_ = 0, left_ = 0;

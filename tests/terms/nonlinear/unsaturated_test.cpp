@@ -199,3 +199,69 @@ TEST_CASE("a seepage face lets out what comes, and evaporation ends where the su
   CHECK(z.back() > -20.0 - 1e-9);
   CHECK(z.back() < -1);
 }
+
+namespace {
+
+// Dry sand above a water table under steady rain, far from the state that it settles at. In metres and hours.
+Problem dry_sand() {
+  const Soil coarse =
+      soil(soil_model("van-genuchten"), {{"alpha", 14.5}, {"n", 2.68}}, {0.045, 0.43, 0.297, 0});
+  Problem p(Grid({Axis::uniform("z", 0, 3, 150, Unknowns::cells)}), unsaturated(coarse, up));
+  p.boundary("top", flux(0.005)).boundary("bottom", dirichlet(0.0));
+  p.initial = -10.0;
+  return p;
+}
+
+}  // namespace
+
+TEST_CASE("a steady state is found from a dry start, where Newton's method alone goes astray") {
+  const Problem p = dry_sand();
+  auto balance = make_balance(p);
+  State y = balance->initial_state();
+  const SteadyOutcome out = solve_steady(*balance, y);
+  CHECK(out.reached);
+  for (const Real u : y) CHECK((u > -10 && u < 0.1));
+  // Far above the water table gravity alone drives the flow: k(u) is the rate of the rain.
+  CHECK(p.equation().diffusion.coefficient[2].at({}, 0, y.back()) == doctest::Approx(0.005).epsilon(1e-3));
+}
+
+TEST_CASE("long steps into dry soil are solved or cut, and arrive at the same state") {
+  auto balance = make_balance(dry_sand());
+  State y = balance->initial_state(), steady = y;
+  const Outcome out = march(*balance, y, plan_of("implicit-euler", 5, 600));
+  CAPTURE(out.reason);
+  REQUIRE(out.ending == Outcome::Ending::reached);
+  CHECK(out.budget.relative_residual() < 1e-12);
+  CHECK(out.lowest > -10.1);
+  CHECK(out.highest < 0.1);
+  solve_steady(*balance, steady);
+  CHECK(test::largest_difference(y, steady) < 1e-6);
+  MESSAGE(out.newton_iterations << " Newton, " << out.rejected << " rejected");
+}
+
+TEST_CASE("soil dries to a thousandth of its saturation and takes up water again") {
+  Problem p =
+      column(soil(soil_model("van-genuchten"), {{"alpha", 3.5}, {"n", 2.5}}, {0, 0.4, 0.1, 0}), 20, 0.2);
+  p.boundary("top", evaporation(0.01, -2000.0));
+  p.initial = -0.1;
+  auto balance = make_balance(p);
+  State y = balance->initial_state();
+  Plan plan = plan_of("implicit-euler", 0, 6e5);
+  plan.adaptive = Tolerance{1e-2, true};
+  const Outcome dried = march(*balance, y, plan);
+  CAPTURE(dried.reason);
+  REQUIRE(dried.ending == Outcome::Ending::reached);
+  CHECK(dried.budget.relative_residual() < 1e-12);
+  CHECK(balance->totals(y, 0).content < 0.4 * 0.2 * 1e-2);
+  const Real driest = p.equation().content->at({}, 0, y.back());
+  CHECK(driest < 1e-3 * 0.4);
+  Problem wet = p;
+  wet.boundary("top", rain(0.02, 0.0));
+  auto wetting = make_balance(wet);
+  plan.until = 10;
+  const Outcome soaked = march(*wetting, y, plan);
+  CAPTURE(soaked.reason);
+  REQUIRE(soaked.ending == Outcome::Ending::reached);
+  CHECK(soaked.budget.relative_residual() < 1e-12);
+  CHECK(soaked.totals.content == doctest::Approx(0.4 * 0.2).epsilon(1e-3));
+}
