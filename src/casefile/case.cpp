@@ -15,28 +15,21 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words sections{"title",  "constants", "grid",     "equation", "initial", "boundary", "time",
-                     "space",  "record",    "probe",    "exact",    "figure",  "region", "soil", "curve",   "contact",
+const Words sections{"title",  "constants", "grid",     "equation", "initial", "boundary", "time",  "space",
+                     "record", "probe",     "exact",    "figure",   "region",  "soil",     "curve", "contact",
                      "steady", "settled",   "converge", "stage",    "variant", "cycle"};
 const Words later_sections{"derived", "samples"};
 
 // Subjects of keys of [equation]; of several the first counts.
-constexpr std::pair<const char*, Subject> subjects_of_keys[] = {{"conductivity", Subject::diffusion},
-                                                                {"diffusivity", Subject::diffusion},
-                                                                {"speed", Subject::diffusion},
-                                                                {"tension", Subject::diffusion},
-                                                                {"density", Subject::storage},
-                                                                {"heat_capacity", Subject::storage},
-                                                                {"storage", Subject::storage},
-                                                                {"content", Subject::storage},
-                                                                {"phase_change", Subject::storage},
-                                                                {"soil", Subject::soil},
-                                                                {"velocity", Subject::velocity},
-                                                                {"flux", Subject::flux},
-                                                                {"source", Subject::source},
-                                                                {"points", Subject::points},
-                                                                {"reaction", Subject::reaction},
-                                                                {"damping", Subject::damping}};
+constexpr std::pair<const char*, Subject> subjects_of_keys[] = {
+    {"conductivity", Subject::diffusion}, {"diffusivity", Subject::diffusion},
+    {"speed", Subject::diffusion},        {"tension", Subject::diffusion},
+    {"density", Subject::storage},        {"heat_capacity", Subject::storage},
+    {"storage", Subject::storage},        {"content", Subject::storage},
+    {"phase_change", Subject::storage},   {"soil", Subject::soil},
+    {"velocity", Subject::velocity},      {"flux", Subject::flux},
+    {"source", Subject::source},          {"points", Subject::points},
+    {"reaction", Subject::reaction},      {"damping", Subject::damping}};
 
 // Sections, which stand for keys that are left out, and the keys of [equation].
 void add_places(const Node& root, const Context& context, KeyPlaces& places) {

@@ -42,7 +42,13 @@ void StepControl::start(Balance& balance, const State& y, Real at, Real length, 
   const Real probe = 1e-8 * length;
   for (const Index h : balance.prescribed()) rate[h] = 0;
   for (std::size_t n = 0; n < size; ++n) stored[n] += probe * rate[n];
-  balance.recover(stored, at, moved);
+  try {
+    balance.recover(stored, at, moved);
+  } catch (const DataError&) {
+    // What is stored does not tell the unknown everywhere: a short step, from which the next ones grow.
+    memory_.next = 1e-6 * length;
+    return;
+  }
   const Real sum =
       sum_over(balance.reductions(), [&](Index n) { return (moved[n] - y[n]) * (moved[n] - y[n]); });
   const Real speed = std::sqrt(sum / static_cast<Real>(size)) / probe;

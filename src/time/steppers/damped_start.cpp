@@ -37,12 +37,14 @@ class DampedStart final : public Stepper {
   int factorizations() const override { return start_->factorizations() + main_->factorizations(); }
 
   StepperMemory remember() const override {
-    // The start's own numbers (it has no vectors to keep) behind those of the main scheme, then what tells
-    // them apart.
+    // The start's own numbers and states (it has no ledgers to keep) behind those of the main scheme, then
+    // what tells them apart.
     StepperMemory memory = main_->remember();
-    const auto of_start = start_->remember().numbers;
-    memory.numbers.insert(memory.numbers.end(), of_start.begin(), of_start.end());
-    memory.numbers.push_back(static_cast<Real>(of_start.size()));
+    const StepperMemory of_start = start_->remember();
+    memory.numbers.insert(memory.numbers.end(), of_start.numbers.begin(), of_start.numbers.end());
+    memory.states.insert(memory.states.end(), of_start.states.begin(), of_start.states.end());
+    memory.numbers.push_back(static_cast<Real>(of_start.states.size()));
+    memory.numbers.push_back(static_cast<Real>(of_start.numbers.size()));
     memory.numbers.push_back(static_cast<Real>(left_to_do_));
     return memory;
   }
@@ -52,6 +54,10 @@ class DampedStart final : public Stepper {
     main.numbers.pop_back();
     const auto count = static_cast<std::ptrdiff_t>(main.numbers.back());
     main.numbers.pop_back();
+    const auto states = static_cast<std::ptrdiff_t>(main.numbers.back());
+    main.numbers.pop_back();
+    start.states.assign(main.states.end() - states, main.states.end());
+    main.states.resize(main.states.size() - start.states.size());
     start.numbers.assign(main.numbers.end() - count, main.numbers.end());
     main.numbers.resize(main.numbers.size() - start.numbers.size());
     start_->recall(start);

@@ -57,18 +57,18 @@ class StageSolver {
   int factorizations_ = 0;
 };
 
-/// What solvers left of the amounts that a step's formula gives, carried over to the next step, so that it
+/// What solvers left of the amounts that a step's formula gives, taken over to the next step, so that it
 /// does not add up: Newton's method ends where the last digit of the unknown changes the flows by more than
-/// what is missing. Of linear equations, which have no such end, nothing is carried.
+/// what is missing. Of linear equations, which have no such end, nothing is taken over.
 class Remainder {
  public:
   explicit Remainder(Balance& balance);
-  /// Adds what is carried to the amounts at the start of a step.
+  /// Adds what was taken over to the amounts at the start of a step.
   void add_to(State& amounts) const;
   /// At the end of a step: `formula` are the amounts that it gives, y is its state.
   void keep(const State& formula, const State& y, Real at);
   void take_back() { left_ = before_; }
-  /// Empty where nothing is carried.
+  /// Empty where nothing is taken over.
   const State& state() const { return left_; }
   void recall(const State& state) { left_ = state; }
 

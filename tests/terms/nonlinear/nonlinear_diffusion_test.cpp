@@ -67,7 +67,8 @@ Spread spread(const Barenblatt& exact, Index cells, const std::string& scheme, c
 
 }  // namespace
 
-TEST_CASE("a power of the unknown as diffusivity spreads as Barenblatt's solution does") {
+TEST_CASE("a power of the unknown as diffusivity spreads as Barenblatt's solution does" *
+          doctest::skip(test::instrumented)) {
   for (const int m : {2, 3}) {
     const Barenblatt exact{m, 0.8};
     for (const char* scheme : {"explicit-euler", "crank-nicolson", "implicit-euler", "bdf2"}) {
@@ -82,7 +83,8 @@ TEST_CASE("a power of the unknown as diffusivity spreads as Barenblatt's solutio
   }
 }
 
-TEST_CASE("every mean between two unknowns converges, the harmonic one late where nothing has spread yet") {
+TEST_CASE("every mean between two unknowns converges, the harmonic one late where nothing has spread yet" *
+          doctest::skip(test::instrumented)) {
   const Barenblatt exact{2, 0.8};
   const Real best = spread(exact, 200, "implicit-euler", "integral").error;
   for (const char* mean : {"arithmetic", "upstream"}) {

@@ -119,7 +119,8 @@ TEST_CASE("a steady flow through a Gardner column has the head of its closed for
   }
 }
 
-TEST_CASE("infiltration into dry soil conserves the water and its front converges") {
+TEST_CASE("infiltration into dry soil conserves the water and its front converges" *
+          doctest::skip(test::instrumented)) {
   Real depths[3];
   for (int level = 0; level < 3; ++level) {
     const Index n = 50 << level;
@@ -166,7 +167,8 @@ TEST_CASE("rain ponds, what is not taken runs off, and both stand in the ledger"
   CHECK(out.highest < 0.41);
 }
 
-TEST_CASE("a seepage face lets out what comes, and evaporation ends where the surface is dry") {
+TEST_CASE("a seepage face lets out what comes, and evaporation ends where the surface is dry" *
+          doctest::skip(test::instrumented)) {
   Problem p = column(sand(), 40, 0.5);
   p.boundary("top", rain(0.02, 0.0)).boundary("bottom", seepage(0.0));
   p.initial = -0.4;
@@ -225,7 +227,8 @@ TEST_CASE("a steady state is found from a dry start, where Newton's method alone
   CHECK(p.equation().diffusion.coefficient[2].at({}, 0, y.back()) == doctest::Approx(0.005).epsilon(1e-3));
 }
 
-TEST_CASE("long steps into dry soil are solved or cut, and arrive at the same state") {
+TEST_CASE("long steps into dry soil are solved or cut, and arrive at the same state" *
+          doctest::skip(test::instrumented)) {
   auto balance = make_balance(dry_sand());
   State y = balance->initial_state(), steady = y;
   const Outcome out = march(*balance, y, plan_of("implicit-euler", 5, 600));
@@ -239,14 +242,15 @@ TEST_CASE("long steps into dry soil are solved or cut, and arrive at the same st
   MESSAGE(out.newton_iterations << " Newton, " << out.rejected << " rejected");
 }
 
-TEST_CASE("soil dries to a thousandth of its saturation and takes up water again") {
+TEST_CASE("soil dries to a thousandth of its saturation and takes up water again" *
+          doctest::skip(test::instrumented)) {
   Problem p =
       column(soil(soil_model("van-genuchten"), {{"alpha", 3.5}, {"n", 2.5}}, {0, 0.4, 0.1, 0}), 20, 0.2);
   p.boundary("top", evaporation(0.01, -2000.0));
   p.initial = -0.1;
   auto balance = make_balance(p);
   State y = balance->initial_state();
-  Plan plan = plan_of("implicit-euler", 0, 6e5);
+  Plan plan = plan_of("implicit-euler", 0, 2e6);
   plan.adaptive = Tolerance{1e-2, true};
   const Outcome dried = march(*balance, y, plan);
   CAPTURE(dried.reason);
