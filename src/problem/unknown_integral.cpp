@@ -139,8 +139,10 @@ Real UnknownIntegral::sum_of(const TopRange& range, std::size_t first, std::size
 
 // The top range and the panel in it that hold a value.
 std::pair<std::size_t, std::size_t> UnknownIntegral::place_of(Real u) const {
-  std::size_t range = 0;
-  while (range + 1 < ranges_.size() && u >= ranges_[range + 1].panels.front().from) ++range;
+  // A search that runs away leaves many of them behind.
+  const auto beyond =
+      std::ranges::upper_bound(ranges_, u, {}, [](const TopRange& r) { return r.panels.front().from; });
+  const auto range = static_cast<std::size_t>(std::max<std::ptrdiff_t>(beyond - ranges_.begin(), 1) - 1);
   const auto& panels = ranges_[range].panels;
   const auto above = std::ranges::upper_bound(panels, u, {}, &Panel::from);
   return {range, static_cast<std::size_t>(std::max<std::ptrdiff_t>(above - panels.begin(), 1) - 1)};
