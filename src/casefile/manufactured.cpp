@@ -66,8 +66,14 @@ class Manufacture {
   }
 
  private:
-  // A number with a unit, a number, a formula, or { formula, unit }, as an expression in SI.
+  // What coefficients and boundary values are when the unknown is the exact solution.
   Expression formula(const Node& node, const std::string& key) const {
+    const Expression e = written(node, key);
+    return key == "exact.value" || key == "equation.reaction" ? e : substitute(e, "u", u_);
+  }
+
+  // A number with a unit, a number, a formula, or { formula, unit }, as an expression in SI.
+  Expression written(const Node& node, const std::string& key) const {
     if (node.is_number()) return node.number();
     if (node.is_text()) {
       if (const auto measured = split_measured(node.text()))
@@ -81,7 +87,10 @@ class Manufacture {
       const auto parsed = Unit::parse(unit->text());
       if (!parsed) throw CaseError(unit->place.text(), key, "'" + unit->text() + "' is not a unit");
       try {
-        return read_formula_in(context_, text, variables(), *parsed, false);
+        std::optional<Unit> u_unit;
+        if (const Node* of_u = node.find("u_unit"); of_u && of_u->is_text())
+          u_unit = Unit::parse(of_u->text());
+        return read_formula_in(context_, text, variables(), *parsed, false, u_unit);
       } catch (const InputError& e) {
         throw CaseError(node.place.text(), key, e.what());
       }
@@ -162,10 +171,11 @@ class Manufacture {
     const Node* equation = root_.find("equation");
     if (!equation || !equation->find("kind"))
       throw CaseError(context_.file, "equation", "missing; a case needs [equation]");
-    for (const char* key : {"points"})
+    for (const char* key : {"points", "soil", "phase_change", "gravity"})
       if (key_of(key))
-        throw CaseError(key_of(key)->place.text(), std::string("equation.") + key,
-                        "has no place beside manufactured = true: a smooth solution has none");
+        throw CaseError(
+            key_of(key)->place.text(), std::string("equation.") + key,
+            "has no place beside manufactured = true: it is derived for smooth terms without gravity");
     if (root_.find("contact"))
       throw CaseError(root_.find("contact")->place.text(), "contact",
                       "has no place beside manufactured = true");
@@ -218,7 +228,9 @@ class Manufacture {
       put(root_, {"initial", "rate"}, printed(at_start(by(u_, "t"))));
       return;
     }
-    const Expression rate = root_.find("steady") ? Expression(0.0) : storage_ * by(u_, "t");
+    const Expression rate = root_.find("steady") ? Expression(0.0)
+                            : key_of("content")  ? by(coefficient("content", 0), "t")
+                                                 : storage_ * by(u_, "t");
     put(root_, {"equation", "source"}, printed(rate - spreading() - substitute(reaction_, "u", u_)));
   }
 

@@ -119,3 +119,38 @@ step = { of_limit = 0.99 }
   CHECK(limit > 0.7 * 0.05 * 0.05 / 8);
   CHECK(williwaw_in(folder, "run case.toml --set time.step=0.0005").code == 3);
 }
+
+TEST_CASE(
+    "manufactured solutions take the derivatives of coefficients, contents and exchanges that depend on u") {
+  const auto folder = folder_of("manufactured-of-u", R"case(
+[grid]
+x = { from = 0, to = 1, cells = 20 }
+[equation]
+kind = "diffusion"
+diffusivity = "1 + u^2"
+[initial]
+value = 1
+[boundary]
+west = { dirichlet = 1 }
+east = { flux = 1 }
+[time]
+until = 0.1
+scheme = "crank-nicolson"
+step = 0.01
+[exact]
+value = "1 + exp(-t)*sin(2*x)"
+manufactured = true
+)case");
+  for (const char* change : {"", " --set equation.content='u + u^3'",
+                             " --set boundary.east='{ robin = { coefficient = \"1 + u\", ambient = 1 } }'"}) {
+    CAPTURE(change);
+    const Printed run =
+        williwaw_in(folder, std::string("converge case.toml --set converge.levels=3") + change);
+    CHECK(run.code == 0);
+    CHECK(run.out.find("error L2: the asymptotic range is reached") != std::string::npos);
+    // The mean of the exact solution: 1 + exp(−0.1)·(1 − cos 2)/2.
+    const auto mean = run.out.find("mean  ");
+    REQUIRE(mean != std::string::npos);
+    CHECK(run.out.substr(mean, 160).find("1.6406") != std::string::npos);
+  }
+}
