@@ -139,7 +139,6 @@ void EvaluatedBoundaryClosure::begin() {
   condition_flows_.resize(closure_->conditions());
   for (auto* values : {&inflow_, &pull_, &target_}) values->assign(count, 0.0);
   if (closure_->has_rate()) damping_.assign(count, 0.0);
-  if (section().boundary.limit()) at_limit_.assign(count, 0);
 }
 
 void EvaluatedBoundaryClosure::update(const BoundaryMedium& medium, Real time, std::span<const Real> y,
@@ -245,8 +244,7 @@ void EvaluatedBoundaryClosure::apply_limit(Real time, const LawLine& sum, std::s
     // Where the flux pulls the unknown to in the end.
     data_bounds_.lowest = std::min(data_bounds_.lowest, held[f]);
     data_bounds_.highest = std::max(data_bounds_.highest, held[f]);
-    at_limit_[f] = limit.from_above ? through < offered : through > offered;
-    if (at_limit_[f]) {
+    if (limit.from_above ? through < offered : through > offered) {
       q = through;
       slope = -(1 + q * medium_.by_inside[f]) / resistance;
       about_[f] = held[f];
@@ -370,7 +368,7 @@ void EvaluatedBoundaryClosure::sum_up(const LawLine& sum) {
   for (std::size_t f = 0; f < section().faces.size(); ++f) {
     idle_ = idle_ && inflow_[f] == 0 && pull_[f] == 0;
     // A limited flux is not known before the state is.
-    data_bounds_.known = data_bounds_.known && at_limit_.empty();
+    data_bounds_.known = data_bounds_.known && !section().boundary.limit();
     // A boundary that drives the unknown away from its target bounds nothing.
     data_bounds_.known = data_bounds_.known && pull_[f] >= 0;
     if (sum.value[f] != 0) {

@@ -30,15 +30,13 @@ class GrowingIntegral {
       }
     {
       const std::shared_lock reading(mutex_);
-      if (low >= low_ && high <= high_) {
+      if (table_.covers(low, high)) {
         add_up(u, out);
         return;
       }
     }
     const std::unique_lock growing(mutex_);
-    low_ = std::min(low_, low);
-    high_ = std::max(high_, high);
-    table_.cover(low_, high_);
+    table_.cover(low, high);
     add_up(u, out);
   }
 
@@ -50,7 +48,6 @@ class GrowingIntegral {
 
   Real start_, at_start_;
   UnknownIntegral table_;
-  Real low_ = std::numeric_limits<Real>::infinity(), high_ = -std::numeric_limits<Real>::infinity();
   std::shared_mutex mutex_;
 };
 

@@ -121,29 +121,33 @@ void ContentStorage::recover(Index line, const Real* q, Real* u) const {
   }
 }
 
+Real size_at_unknowns(const Grid& grid, const Function& function) {
+  std::vector<Real> values(static_cast<std::size_t>(grid.count()));
+  evaluate_at_unknowns(grid, function, 0, values);
+  Real size = 0;
+  for (const Real value : values)
+    if (std::isfinite(value)) size = std::max(size, std::abs(value));
+  return size > 0 ? size : 1;
+}
+
 Function content_of(const Problem& problem) {
   if (problem.equation().content) return *problem.equation().content;
   const Grid& g = problem.grid();
-  std::vector<Real> start(static_cast<std::size_t>(g.count()));
-  evaluate_at_unknowns(g, problem.initial, 0, start);
-  Real scale = 0;
-  for (const Real u : start)
-    if (std::isfinite(u)) scale = std::max(scale, std::abs(u));
-  return content_of_storage(problem.equation().storage, std::isfinite(start[0]) ? start[0] : 0,
-                            scale > 0 ? scale : 1);
+  const Real start = problem.initial(g.point_of(0));
+  return content_of_storage(problem.equation().storage, std::isfinite(start) ? start : 0,
+                            size_at_unknowns(g, problem.initial));
 }
 
 std::shared_ptr<const LinearStorage> capacities_at_start(const Problem& problem,
-                                                         const ControlVolumes& volumes,
-                                                         std::shared_ptr<const Domain> domain) {
-  const ContentStorage storage(domain, content_of(problem), volumes);
+                                                         const ContentStorage& contents) {
+  const std::shared_ptr<const Domain>& domain = contents.shared_domain();
   const Grid& g = domain->grid();
   std::vector<Real> capacities(static_cast<std::size_t>(g.count()));
   evaluate_at_unknowns(g, problem.initial, 0, capacities);
   Real largest = 0;
   for (Index line = 0; line < g.lines(); ++line) {
     Real* const values = capacities.data() + g.size(0) * line;
-    storage.slope(line, values, values);
+    contents.slope(line, values, values);
     for (Index i = 0; i < g.size(0); ++i)
       if (domain->outline().active(g.size(0) * line + i)) {
         if (values[i] < 0)
@@ -157,7 +161,8 @@ std::shared_ptr<const LinearStorage> capacities_at_start(const Problem& problem,
     if (!domain->outline().active(n)) c = 1;
     if (!(c > 1e-12 * largest) || !std::isfinite(c)) c = largest > 0 ? 1e-12 * largest : g.volume_of(n);
   }
-  return std::make_shared<LinearStorage>(domain, std::move(capacities), volumes.volumes());
+  return std::make_shared<LinearStorage>(
+      domain, std::move(capacities), std::vector<Real>(contents.volumes().begin(), contents.volumes().end()));
 }
 
 }  // namespace williwaw

@@ -33,26 +33,17 @@ void find_volume(ProblemTerms& result) {
 // What appears inside depending on the unknown: the reaction, and a source that does.
 std::optional<Reaction> reaction_of(const Equation& equation) {
   if (!equation.source.depends_on_unknown()) return equation.reaction;
-  const Function& source = equation.source;
-  const auto sum = [&](auto of_source, const Reaction::ByLine& of_reaction) -> Reaction::ByLine {
-    return [of_source, of_reaction](const Points& places, Real time, std::span<const Real> u,
-                                    std::span<Real> out) {
-      of_source(places, time, u, out);
-      if (!of_reaction) return;
-      std::vector<Real> other(out.size());
-      of_reaction(places, time, u, other);
-      for (std::size_t i = 0; i < out.size(); ++i) out[i] += other[i];
-    };
-  };
+  Function inside = equation.source;
+  if (const auto& reaction = equation.reaction)
+    inside = sum(inside, Function::of_unknown(reaction->rate, reaction->slope, true, reaction->on_time));
   Reaction result;
-  result.rate = sum([source](const Points& p, Real t, std::span<const Real> u,
-                             std::span<Real> out) { source.evaluate(p, t, u, out); },
-                    equation.reaction ? equation.reaction->rate : Reaction::ByLine());
-  result.on_time = source.depends_on_time() || (equation.reaction && equation.reaction->on_time);
-  if (!equation.reaction || equation.reaction->slope)
-    result.slope = sum([source](const Points& p, Real t, std::span<const Real> u,
-                                std::span<Real> out) { source.slope(p, t, u, out); },
-                       equation.reaction ? equation.reaction->slope : Reaction::ByLine());
+  result.rate = [inside](const Points& places, Real time, std::span<const Real> u, std::span<Real> out) {
+    inside.evaluate(places, time, u, out);
+  };
+  result.slope = [inside](const Points& places, Real time, std::span<const Real> u, std::span<Real> out) {
+    inside.slope(places, time, u, out);
+  };
+  result.on_time = inside.depends_on_time();
   return result;
 }
 
@@ -78,9 +69,13 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
   const auto domain = std::make_shared<const Domain>(problem.grid(), std::move(outline), execution);
   result.of = {domain, number, first, prefix};
   result.volumes = std::make_shared<const ControlVolumes>(problem, domain);
-  result.storage = linear_storage(problem, *result.volumes, domain);
-  if (equation.stores_nonlinearly())
-    result.contents = std::make_shared<ContentStorage>(domain, content_of(problem), *result.volumes);
+  if (equation.stores_nonlinearly()) {
+    const auto contents = std::make_shared<ContentStorage>(domain, content_of(problem), *result.volumes);
+    result.storage = capacities_at_start(problem, *contents);
+    result.contents = contents;
+  } else {
+    result.storage = linear_storage(problem, *result.volumes, domain);
+  }
   find_volume(result);
 
   const Conductances conductances(problem, result.storage);

@@ -202,7 +202,8 @@ class March {
   }
 
   Totals take_part(Real from, Real length, int halvings, Ledger& sum) {
-    const State before = state_;
+    // The state before a whole step is kept already.
+    const State before = halvings > 0 ? state_ : State();
     try {
       const Totals totals = stepper_->advance(state_, from, length, amounts_);
       sum.add(amounts_, 1);
@@ -214,7 +215,7 @@ class March {
       if (!first_failure_) first_failure_ = std::current_exception();
       if (halvings == most_halvings || ++failures_ > most_failures) std::rethrow_exception(first_failure_);
     }
-    state_ = before;
+    state_ = halvings > 0 ? before : kept_;
     in_parts_ = true;
     ++out_.rejected;
     if (observers_.on_trial) observers_.on_trial({from, length, 0, false});

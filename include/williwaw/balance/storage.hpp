@@ -40,6 +40,7 @@ class Storage {
   virtual void count(Index line, const Real* u, Index first, Index end, Totals* of_segments) const;
 
   const Domain& domain() const { return *domain_; }
+  const std::shared_ptr<const Domain>& shared_domain() const { return domain_; }
   /// What is left of a control volume.
   Real volume(Index n) const { return volumes_.empty() ? domain_->grid().volume_of(n) : volumes_[n]; }
   /// The same of all; empty where nothing is cut out.

@@ -141,8 +141,6 @@ class EvaluatedBoundaryClosure {
   bool imposes() const { return closure_->imposes(); }
   LineId line(std::size_t condition = 0) const { return closure_->line(condition); }
 
-  /// Of a boundary whose flux has a limit: the limiting value holds at a face.
-  bool at_limit(Index face) const { return !at_limit_.empty() && at_limit_[face]; }
   /// Nothing flows through.
   bool idle() const { return idle_; }
   /// Flow into the domain through a face, area included: inflow − pull·u. Zero for faces that prescribe.
@@ -191,8 +189,7 @@ class EvaluatedBoundaryClosure {
   AtBoundary medium_;
   std::vector<Real> inflow_, pull_, target_, about_, damping_;
   std::vector<ConditionFlow> condition_flows_;
-  std::vector<char> at_limit_;  ///< of a limited flux: the limiting value holds
-  LawLine law_{0};              ///< of boundaries that move
+  LawLine law_{0};  ///< of boundaries that move
   DataBounds data_bounds_;
   bool idle_ = false;
   bool ready_ = false;

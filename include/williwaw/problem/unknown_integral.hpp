@@ -24,6 +24,10 @@ class UnknownIntegral {
 
   /// Tabulates what is not there yet between two finite values. Not while other threads read.
   void cover(Real lowest, Real highest);
+  /// Both values, and so all between them, are covered.
+  bool covers(Real lowest, Real highest) const {
+    return !ranges_.empty() && top_edge(first_) <= lowest && highest <= top_edge(last_);
+  }
   /// ∫ f du from a to b, both within what is covered; signed.
   Real between(Real a, Real b) const;
   /// The mean of f between two covered values; f(a) where both are the same.

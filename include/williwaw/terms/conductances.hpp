@@ -9,8 +9,8 @@
 
 namespace williwaw {
 
-/// What a problem's control volumes store of a unit of the unknown. Throws InputError for storages that are
-/// not above zero.
+/// What a problem's control volumes store of a unit of the unknown, where that does not depend on it. Throws
+/// InputError for storages that are not above zero.
 std::shared_ptr<const LinearStorage> linear_storage(const Problem& problem, const ControlVolumes& volumes,
                                                     std::shared_ptr<const Domain> domain);
 

@@ -47,40 +47,39 @@ Where where_of(const Expression& expression) {
   };
 }
 
-Reaction reaction_of(const Expression& expression) {
-  const auto by_line = [](const Expression& e) -> Reaction::ByLine {
-    return [e](const Points& places, Real time, std::span<const Real> u, std::span<Real> out) {
-      evaluate(e, inputs_of(places, time, u.data()), out.data());
-    };
+namespace {
+
+Function::OfUnknown values_of_unknown(const Expression& e) {
+  return [e](const Points& places, Real time, std::span<const Real> u, std::span<Real> out) {
+    evaluate(e, inputs_of(places, time, u.data()), out.data());
   };
+}
+
+// Nothing for a formula that jumps, which is left to differences.
+Function::OfUnknown slope_by_unknown(const Expression& e) {
+  try {
+    return values_of_unknown(derivative(e, "u"));
+  } catch (const InputError&) {
+    return {};
+  }
+}
+
+}  // namespace
+
+Reaction reaction_of(const Expression& expression) {
   Reaction reaction;
-  reaction.rate = by_line(expression);
+  reaction.rate = values_of_unknown(expression);
+  reaction.slope = slope_by_unknown(expression);
   reaction.on_time = expression.uses("t");
   reaction.linear = is_affine(expression);
-  try {
-    reaction.slope = by_line(derivative(expression, "u"));
-  } catch (const InputError&) {
-    // A formula that jumps is left to differences.
-  }
   return reaction;
 }
 
 Function function_of(const Expression& expression) {
   const bool on_place = uses_place(expression), on_time = expression.uses("t");
-  if (expression.uses("u")) {
-    const auto by_unknown = [](const Expression& e) -> Function::OfUnknown {
-      return [e](const Points& places, Real time, std::span<const Real> u, std::span<Real> out) {
-        evaluate(e, inputs_of(places, time, u.data()), out.data());
-      };
-    };
-    Function::OfUnknown slope;
-    try {
-      slope = by_unknown(derivative(expression, "u"));
-    } catch (const InputError&) {
-      // A formula that jumps is left to differences.
-    }
-    return Function::of_unknown(by_unknown(expression), std::move(slope), on_place, on_time);
-  }
+  if (expression.uses("u"))
+    return Function::of_unknown(values_of_unknown(expression), slope_by_unknown(expression), on_place,
+                                on_time);
   if (!on_place && !on_time) return {value_of(expression)};
   return Function::by_line(
       [expression](const Points& places, Real time, std::span<Real> out) {

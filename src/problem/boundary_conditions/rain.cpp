@@ -1,42 +1,27 @@
-// Rain: q = rate until the surface ponds.
-#include <algorithm>
-
+// Rain: q = rate until the surface ponds; what is not taken runs off.
 #include "kinds.hpp"
+#include "limited_flux.hpp"
 
 namespace williwaw {
 namespace {
 
-class Rain final : public BoundaryCondition {
- public:
-  Rain(Function rate, Function ponding)
-      : BoundaryCondition("rain", {std::move(rate), std::move(ponding)}),
-        limit_(FluxLimit{arguments()[1], true, "runoff"}) {}
-  bool is_linear() const override { return false; }
-  const FluxLimit* limit() const override { return &limit_; }
-  void law(const BoundaryPlace& place, LawLine& out) const override {
-    std::fill(out.value.begin(), out.value.end(), 0.0);
-    std::fill(out.flux.begin(), out.flux.end(), 1.0);
-    arguments()[0].evaluate(place.points, place.time, out.data);
-  }
-
- private:
-  FluxLimit limit_;
-};
+BoundaryConditionPointer made_rain(const std::vector<Function>& a) {
+  return std::make_shared<boundaries::LimitedFlux>("rain", a, a[0], 1, FluxLimit{a[1], true, "runoff"});
+}
 
 }  // namespace
 
 BoundaryConditionKind boundaries::rain_kind() {
-  BoundaryConditionKind kind{
-      "rain",
-      {{"rate", quantities::flux}, {"ponding", quantities::unknown}},
-      [](const std::vector<Function>& a) { return std::make_shared<Rain>(a[0], a[1]); },
-      "rain {0} until {u} reaches {1}, then runoff"};
+  BoundaryConditionKind kind{"rain",
+                             {{"rate", quantities::flux}, {"ponding", quantities::unknown}},
+                             made_rain,
+                             "rain {0} until {u} reaches {1}, then runoff"};
   kind.of_gravity = true;
   return kind;
 }
 
 Boundary rain(Function rate, Function ponding) {
-  return Boundary(std::make_shared<Rain>(std::move(rate), std::move(ponding)));
+  return Boundary(made_rain({std::move(rate), std::move(ponding)}));
 }
 
 }  // namespace williwaw

@@ -38,6 +38,21 @@ std::vector<std::vector<HalfPath>> half_paths(const Axis& axis) {
   return result;
 }
 
+Index face_number(const Grid& grid, int axis, Index i, Index j, Index k) {
+  const Index nx = grid.size(0) + (axis == 0 ? 1 : 0), ny = grid.size(1) + (axis == 1 ? 1 : 0);
+  return i + nx * (j + ny * k);
+}
+
+std::vector<Axis::Piece> pieces_across(const Grid& grid, int axis, Index i) {
+  return axis < grid.dimension() ? grid.axis(axis).pieces(i) : std::vector<Axis::Piece>{{0, 1}};
+}
+
+Real measure_across(const Grid& grid, int axis, const Axis::Piece& piece) {
+  return axis < grid.dimension()
+             ? grid.axis(axis).measure(piece.centre - 0.5 * piece.width, piece.centre + 0.5 * piece.width)
+             : 1.0;
+}
+
 std::vector<Change> changes(const Regions& regions, const Point& from, const Point& to, int count) {
   std::vector<Change> result;
   // A little inside, so that ends on an interface belong to the path.

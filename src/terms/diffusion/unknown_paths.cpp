@@ -59,27 +59,6 @@ void MaterialCoefficient::evaluate(int label, const Points& places, Real time, s
 
 namespace {
 
-// Pieces of a straight path by material: calls piece(from fraction, to fraction, label), and contact(before,
-// after) where one ends.
-template <class PieceOf, class ContactOf>
-void each_material(const Regions* regions, const Point& from, const Point& to, const PieceOf& piece,
-                   const ContactOf& contact) {
-  if (!regions || regions->size() == 0) {
-    piece(0.0, 1.0, 0);
-    return;
-  }
-  const auto found = changes(*regions, from, to);
-  Real start = 0;
-  for (const Change& c : found) {
-    piece(start, c.fraction, c.before);
-    contact(c.before, c.after);
-    start = c.fraction;
-  }
-  Point inside;
-  for (int s = 0; s < 3; ++s) inside[s] = from[s] + (1 - 1e-7) * (to[s] - from[s]);
-  piece(start, 1.0, found.empty() ? regions->label(inside) : found.back().after);
-}
-
 Point on_the_way(const Point& from, const Point& to, Real fraction) {
   Point p;
   for (int s = 0; s < 3; ++s) p[s] = from[s] + fraction * (to[s] - from[s]);
@@ -110,113 +89,120 @@ UnknownPaths::UnknownPaths(const Problem& problem, const Outline& outline, int a
   const Axis& along = grid.axis(axis);
   const Index count = along.size() + 1;
   const int first = axis == 0 ? 1 : 0, second = axis == 2 ? 1 : 2;
-  const Regions& regions = problem.regions();
   samples_.resize(static_cast<std::size_t>(coefficient_->labels()));
   for (std::size_t l = 0; l < samples_.size(); ++l)
     if (!coefficient_->part(static_cast<int>(l)).depends_on_place())
       samples_[l].number_of.assign(static_cast<std::size_t>(grid.count()), -1);
   faces_ = static_cast<std::size_t>(count * grid.size(first) * grid.size(second));
-  const auto upward = problem.equation().diffusion.upward;
-  const auto point_before = [&](Index f) {
-    return f > 0 ? along.points()[f - 1] : along.points().back() - along.length();
-  };
-  const auto point_after = [&](Index f) {
-    return f < along.size() ? along.points()[f] : along.points().front() + along.length();
-  };
-  const int direction = grid.direction(axis);
-  rise_.assign(static_cast<std::size_t>(count), 0.0);
-  for (Index f = 0; upward && f < count; ++f)
-    if (along.periodic() || (f > 0 && f + 1 < count))
-      rise_[static_cast<std::size_t>(f)] = (*upward)[direction] * (point_after(f) - point_before(f));
+  place_rise(problem, axis);
   const auto halves = half_paths(along);
-  const auto pieces_across = [&](int a, Index i) {
-    return a < grid.dimension() ? grid.axis(a).pieces(i) : std::vector<Axis::Piece>{{0, 1}};
-  };
-  const auto measure = [&](int a, const Axis::Piece& p) {
-    return a < grid.dimension() ? grid.axis(a).measure(p.centre - 0.5 * p.width, p.centre + 0.5 * p.width)
-                                : 1.0;
-  };
-  const Regions* materials =
-      coefficient_->labels() > 1 || !problem.equation().contacts.empty() ? &regions : nullptr;
   for (Index k = 0; k < grid.size(second); ++k)
     for (Index j = 0; j < grid.size(first); ++j)
-      for (const auto& p : pieces_across(first, j))
-        for (const auto& q : pieces_across(second, k)) {
+      for (const auto& p : pieces_across(grid, first, j))
+        for (const auto& q : pieces_across(grid, second, k)) {
           Point across;
           if (first < grid.dimension()) across[grid.direction(first)] = p.centre;
           if (second < grid.dimension()) across[grid.direction(second)] = q.centre;
-          const Real part = measure(first, p) * measure(second, q);
+          const Real part = measure_across(grid, first, p) * measure_across(grid, second, q);
           for (Index f = 0; f < count; ++f) {
             // Faces on boundaries are the closures'.
             if (!along.periodic() && (f == 0 || f == count - 1)) continue;
-            std::array<Index, 3> at{};
-            at[static_cast<std::size_t>(first)] = j;
-            at[static_cast<std::size_t>(second)] = k;
-            const auto number = [&](Index i) {
-              at[static_cast<std::size_t>(axis)] = i;
-              return grid.number(at[0], at[1], at[2]);
+            const auto at = [&](Index i) {
+              std::array<Index, 3> result{};
+              result[static_cast<std::size_t>(axis)] = i;
+              result[static_cast<std::size_t>(first)] = j;
+              result[static_cast<std::size_t>(second)] = k;
+              return result;
             };
-            const Index low = number(f > 0 ? f - 1 : along.size() - 1),
-                        high = number(f < along.size() ? f : 0);
-            at[static_cast<std::size_t>(axis)] = f;
-            const Index nx = grid.size(0) + (axis == 0 ? 1 : 0), ny = grid.size(1) + (axis == 1 ? 1 : 0);
-            Path path{at[0] + nx * (at[1] + ny * at[2]),
-                      low,
-                      high,
-                      part * outline.open_between(low, high, axis),
-                      0,
-                      rise_[static_cast<std::size_t>(f)],
-                      pieces_.size(),
-                      0};
-            int last = -1;
-            const Real area = along.area(along.bounds()[f]);
-            bool beside_low = true;
-            for (const HalfPath& h : halves[static_cast<std::size_t>(f)]) {
-              // Without a half before the face all of the path lies beside the unknown after it.
-              if (h.from >= along.bounds()[f] - 1e-12 * along.length()) beside_low = false;
-              Point from = across, to = across;
-              from[direction] = h.from;
-              to[direction] = h.to;
-              const auto add = [&](Real begin, Real end, int label) {
-                if (last >= 0 && last != label)
-                  path.contact += contact_between(problem.equation(), last, label) / area;
-                last = label;
-                const int own = coefficient_->labels() > 1 ? label : 0;
-                const bool in_place = coefficient_->part(own).depends_on_place();
-                const Real middle = 0.5 * (begin + end), reach = 0.5 * (end - begin) / std::sqrt(3.0);
-                // Whole halves keep Gauss' two weights, which know how the area varies.
-                const bool whole = begin == 0 && end == 1;
-                for (int g = 0; g < (in_place ? 2 : 1); ++g) {
-                  Point place = on_the_way(from, to, in_place ? middle + (g == 0 ? -reach : reach) : middle);
-                  place[direction] = along.wrap(place[direction]);
-                  const Real all = h.weight[0] + h.weight[1];
-                  const Real weight = !in_place ? (end - begin) * all
-                                      : whole   ? h.weight[static_cast<std::size_t>(g)]
-                                                : 0.5 * (end - begin) * all;
-                  pieces_.push_back(
-                      {weight, sample(own, low, place), sample(own, high, place), own, beside_low});
-                }
-              };
-              each_material(materials, from, to, add, [](int, int) {});
-              beside_low = false;
-            }
-            path.end_piece = pieces_.size();
-            if (path.end_piece > path.first_piece) paths_.push_back(path);
+            const auto below = at(f > 0 ? f - 1 : along.size() - 1), above = at(f < along.size() ? f : 0),
+                       here = at(f);
+            const Index low = grid.number(below[0], below[1], below[2]),
+                        high = grid.number(above[0], above[1], above[2]);
+            const Real face = along.bounds()[f];
+            add_path({problem, axis, across, along.area(face), along.length()},
+                     {face_number(grid, axis, here[0], here[1], here[2]), low, high,
+                      part * outline.open_between(low, high, axis), 0, rise(f), pieces_.size(), 0},
+                     halves[static_cast<std::size_t>(f)], face);
           }
         }
-  Index sum = 0;
+  number_samples();
+}
+
+// How much the potential of gravity rises between the unknowns on both sides of each face of a line.
+void UnknownPaths::place_rise(const Problem& problem, int axis) {
+  const Axis& along = problem.grid().axis(axis);
+  const Index count = along.size() + 1;
+  rise_.assign(static_cast<std::size_t>(count), 0.0);
+  const auto& upward = problem.equation().diffusion.upward;
+  if (!upward) return;
+  for (Index f = 0; f < count; ++f) {
+    if (!along.periodic() && (f == 0 || f + 1 == count)) continue;
+    const Real before = f > 0 ? along.points()[f - 1] : along.points().back() - along.length(),
+               after = f < along.size() ? along.points()[f] : along.points().front() + along.length();
+    rise_[static_cast<std::size_t>(f)] = (*upward)[problem.grid().direction(axis)] * (after - before);
+  }
+}
+
+void UnknownPaths::add_path(const Way& way, Path path, const std::vector<HalfPath>& halves, Real face) {
+  int last_label = -1;
+  bool beside_low = true;
+  for (const HalfPath& half : halves) {
+    // Without a half before the face all of the path lies beside the unknown after it.
+    if (half.from >= face - 1e-12 * way.length) beside_low = false;
+    add_pieces(way, half, beside_low, last_label, path);
+    beside_low = false;
+  }
+  path.end_piece = pieces_.size();
+  if (path.end_piece > path.first_piece) paths_.push_back(path);
+}
+
+void UnknownPaths::add_pieces(const Way& way, const HalfPath& half, bool beside_low, int& last_label,
+                              Path& path) {
+  const Grid& grid = way.problem.grid();
+  const Equation& equation = way.problem.equation();
+  const int direction = grid.direction(way.axis);
+  Point from = way.across, to = way.across;
+  from[direction] = half.from;
+  to[direction] = half.to;
+  const bool by_material = coefficient_->labels() > 1 || !equation.contacts.empty();
+  each_material(
+      by_material ? &way.problem.regions() : nullptr, from, to, [&](Real begin, Real end, int label) {
+        if (last_label >= 0 && last_label != label)
+          path.contact += contact_between(equation, last_label, label) / way.area;
+        last_label = label;
+        const int own = coefficient_->labels() > 1 ? label : 0;
+        const bool in_place = coefficient_->part(own).depends_on_place();
+        const Real middle = 0.5 * (begin + end), reach = 0.5 * (end - begin) / std::sqrt(3.0);
+        // Whole halves keep Gauss' two weights, which know how the area varies.
+        const bool whole = begin == 0 && end == 1;
+        const Real all = half.weight[0] + half.weight[1];
+        for (int g = 0; g < (in_place ? 2 : 1); ++g) {
+          Point place = on_the_way(from, to, in_place ? middle + (g == 0 ? -reach : reach) : middle);
+          place[direction] = grid.axis(way.axis).wrap(place[direction]);
+          const Real weight = !in_place ? (end - begin) * all
+                              : whole   ? half.weight[static_cast<std::size_t>(g)]
+                                        : 0.5 * (end - begin) * all;
+          pieces_.push_back(
+              {weight, sample(own, path.low, place), sample(own, path.high, place), own, beside_low});
+        }
+      });
+}
+
+// Samples of all materials follow each other.
+void UnknownPaths::number_samples() {
+  Index total = 0;
   for (Samples& s : samples_) {
-    s.first = sum;
-    sum += static_cast<Index>(s.unknowns.size());
+    s.first = total;
+    total += static_cast<Index>(s.unknowns.size());
   }
   for (Piece& piece : pieces_) {
     piece.low += samples_[static_cast<std::size_t>(piece.label)].first;
     piece.high += samples_[static_cast<std::size_t>(piece.label)].first;
   }
-  for (auto* values : {&u_, &value_, &slope_}) values->resize(static_cast<std::size_t>(sum));
+  for (auto* values : {&u_, &value_, &slope_}) values->resize(static_cast<std::size_t>(total));
 }
 
-void UnknownPaths::evaluate(Real time, std::span<const Real> u, UnknownFaces& faces) {
+void UnknownPaths::evaluate(Real time, std::span<const Real> u, UnknownFaces faces) {
   for (std::size_t l = 0; l < samples_.size(); ++l) {
     const Samples& s = samples_[l];
     if (s.unknowns.empty()) continue;
@@ -268,7 +254,7 @@ void UnknownPaths::evaluate(Real time, std::span<const Real> u, UnknownFaces& fa
 
 UnknownBoundary::UnknownBoundary(const Grid& grid, const Equation& equation, const Regions& regions,
                                  const BoundarySection& section, Coefficients by_axis)
-    : grid_(grid), section_(section), by_axis_(std::move(by_axis)), storage_(equation.storage) {
+    : grid_(grid), section_(section), by_axis_(std::move(by_axis)) {
   for (std::size_t f = 0; f < section.faces.size(); ++f) {
     const BoundaryFace& face = section.faces[f];
     Point inside = face.place;
@@ -302,18 +288,15 @@ void UnknownBoundary::add_pieces(const Equation& equation, const Regions& region
   for (int s = 0; s < 3; ++s) to[s] += face.distance * face.normal[s];
   MaterialCoefficient& coefficient = *by_axis_[static_cast<std::size_t>(face.axis)];
   int last = -1;
-  each_material(
-      coefficient.labels() > 1 || !equation.contacts.empty() ? &regions : nullptr, from, to,
-      [&](Real begin, Real end, int label) {
-        if (last >= 0) contact_[static_cast<std::size_t>(f)] += contact_between(equation, last, label);
-        last = label;
-        const int own = coefficient.labels() > 1 ? label : 0;
-        // Both ends are known: a harmonic mean has half of the way beside each.
-        for (const bool beside_low : {true, false})
-          pieces_.push_back({face.axis, own, f, on_the_way(from, to, 0.5 * (begin + end)),
-                             0.5 * (end - begin) * length, beside_low});
-      },
-      [](int, int) {});
+  each_material(coefficient.labels() > 1 || !equation.contacts.empty() ? &regions : nullptr, from, to,
+                [&](Real begin, Real end, int label) {
+                  if (last >= 0)
+                    contact_[static_cast<std::size_t>(f)] += contact_between(equation, last, label);
+                  last = label;
+                  const int own = coefficient.labels() > 1 ? label : 0;
+                  pieces_.push_back(
+                      {face.axis, own, f, on_the_way(from, to, 0.5 * (begin + end)), (end - begin) * length});
+                });
 }
 
 void UnknownBoundary::evaluate(Real time, std::span<const Real> inside, std::span<const Real> on_boundary,
@@ -351,17 +334,19 @@ void UnknownBoundary::evaluate(Real time, std::span<const Real> inside, std::spa
     MaterialCoefficient& coefficient = *by_axis_[static_cast<std::size_t>(piece.axis)];
     const auto low = look(piece.axis, piece.label, piece.place, inside[f]),
                high = look(piece.axis, piece.label, piece.place, on_boundary[f]);
-    const FaceMean mean =
-        coefficient.mean().of({low, high, piece.beside_low, inside[f] > on_boundary[f] + rise_[f],
-                               coefficient.integral(piece.label)});
-    if (!(mean.value > 0)) {
-      out.resistance[f] = no_conduction;
-      continue;
+    // Both ends are known: a harmonic mean has half of the way beside each.
+    for (const bool beside_low : {true, false}) {
+      const FaceMean mean = coefficient.mean().of(
+          {low, high, beside_low, inside[f] > on_boundary[f] + rise_[f], coefficient.integral(piece.label)});
+      if (!(mean.value > 0)) {
+        out.resistance[f] = no_conduction;
+        continue;
+      }
+      const Real of_half = 0.5 * piece.weight / mean.value;
+      out.resistance[f] += of_half;
+      out.by_inside[f] -= of_half / mean.value * mean.by_low;
+      out.by_boundary[f] -= of_half / mean.value * mean.by_high;
     }
-    const Real of_piece = piece.weight / mean.value;
-    out.resistance[f] += of_piece;
-    out.by_inside[f] -= of_piece / mean.value * mean.by_low;
-    out.by_boundary[f] -= of_piece / mean.value * mean.by_high;
   }
   for (std::size_t f = 0; f < count; ++f)
     if (!(out.resistance[f] < no_conduction)) {

@@ -11,9 +11,9 @@
 namespace williwaw {
 
 /// Conductances of all faces across one axis about a state, and their derivatives by the unknowns before and
-/// after each face; numbered as `Conductances::face` does.
+/// after each face; numbered as `face_number` does.
 struct UnknownFaces {
-  std::vector<Real> conductance, by_low, by_high;
+  std::vector<Real>&conductance, &by_low, &by_high;
 };
 
 /// The coefficient of one axis with one label for each material, evaluated for lists of unknowns.
@@ -52,7 +52,7 @@ class UnknownPaths {
                std::shared_ptr<MaterialCoefficient> coefficient);
 
   /// About a block `u` of unknowns.
-  void evaluate(Real time, std::span<const Real> u, UnknownFaces& faces);
+  void evaluate(Real time, std::span<const Real> u, UnknownFaces faces);
   const FaceMeanKind& mean() const { return coefficient_->mean(); }
   /// How much the potential of gravity rises from the unknown before face f of a line to the one after it.
   Real rise(Index face_of_line) const { return rise_[static_cast<std::size_t>(face_of_line)]; }
@@ -80,8 +80,17 @@ class UnknownPaths {
     std::vector<Index> number_of;  ///< by unknown, where places do not matter
     Index first = 0;
   };
-  void add_line(const Problem& problem, int axis, const Point& across, std::span<const Index> unknowns,
-                const std::function<std::pair<Index, Real>(Index)>& face_of);
+  // Where along a line of unknowns, and across it, a path goes.
+  struct Way {
+    const Problem& problem;
+    int axis;
+    Point across;
+    Real area, length;  // of the face, and of the whole axis
+  };
+  void place_rise(const Problem& problem, int axis);
+  void add_path(const Way& way, Path path, const std::vector<HalfPath>& halves, Real face);
+  void add_pieces(const Way& way, const HalfPath& half, bool beside_low, int& last_label, Path& path);
+  void number_samples();
   Index sample(int label, Index unknown, const Point& place);
 
   std::shared_ptr<MaterialCoefficient> coefficient_;
@@ -108,14 +117,12 @@ class UnknownBoundary final : public BoundaryConduction {
     Index face;
     Point place;
     Real weight;
-    bool beside_low;
   };
   void add_pieces(const Equation& equation, const Regions& regions, Index face);
 
   const Grid& grid_;
   const BoundarySection& section_;
   Coefficients by_axis_;
-  Function storage_;
   std::vector<Piece> pieces_;
   std::vector<int> labels_;    ///< of the material at each face
   std::vector<Point> places_;  ///< a little inside

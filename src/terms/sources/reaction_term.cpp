@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "domain/lines.hpp"
+#include "terms/content_storage.hpp"
 #include "williwaw/terms/inner_terms.hpp"
 
 namespace williwaw {
@@ -88,17 +89,9 @@ void ReactionTerm::evaluate(const Instant& instant, const Evaluation&,
 
 // Largest magnitude of values; of the initial ones where these are zero.
 Real ReactionTerm::size_of(std::span<const Real> u) const {
-  const auto largest = [](std::span<const Real> values) {
-    Real size = 0;
-    for (const Real value : values) size = std::max(size, std::abs(value));
-    return size;
-  };
-  Real size = largest(u);
-  if (size == 0 && !reaction_.linear) {
-    std::vector<Real> start(static_cast<std::size_t>(of_.count()));
-    evaluate_at_unknowns(of_.domain->grid(), initial_, 0, start);
-    size = largest(start);
-  }
+  Real size = 0;
+  for (const Real value : u) size = std::max(size, std::abs(value));
+  if (size == 0 && !reaction_.linear) size = size_at_unknowns(of_.domain->grid(), initial_);
   return size > 0 ? size : 1;
 }
 

@@ -13,7 +13,6 @@ SeriesColumn columns::front() {
               [](const Measured& m) {
                 const std::vector<Real> part = frozen_part(m);
                 const Grid& g = m.balance.grid();
-                const auto places = g.axis(0).points();
                 // Within the control volume that freezes: as much of it as is frozen lies on the frozen side.
                 for (Index i = 0; i + 1 < g.count(); ++i) {
                   const Real here = part[static_cast<std::size_t>(i)],
@@ -25,7 +24,7 @@ SeriesColumn columns::front() {
                   const Real at = here > next ? low + frozen : low + width - frozen;
                   return m.given.length.shown(at);
                 }
-                return places.empty() ? 0.0 : std::numeric_limits<Real>::quiet_NaN();
+                return std::numeric_limits<Real>::quiet_NaN();
               },
           .unit = [](const Case& given, std::size_t) { return given.length.unit; },
           .applies = [](const Discretization& b) { return freezes(b) && b.grid().dimension() == 1; },
