@@ -43,6 +43,28 @@ void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, double x, d
   }
 }
 
+void hand_reacting_step(const double* u, const double* v, double* next_u, double* next_v, std::ptrdiff_t n,
+                        double x, double y, double a, double b, double step, int threads) {
+#pragma omp parallel for schedule(static) num_threads(threads)
+  for (std::ptrdiff_t j = 0; j < n; ++j) {
+    const double *of_u = u + j * n, *of_v = v + j * n;
+    const std::ptrdiff_t below = j > 0 ? -n : 0, above = j + 1 < n ? n : 0;
+    double* __restrict to_u = next_u + j * n;
+    double* __restrict to_v = next_v + j * n;
+    const auto at = [&](std::ptrdiff_t i, std::ptrdiff_t west, std::ptrdiff_t east) {
+      const double p = of_u[i], q = of_v[i], made = p * p * q;
+      to_u[i] = p + x * (of_u[i + west] + of_u[i + east] + of_u[i + below] + of_u[i + above] - 4 * p) +
+                step * (a - p + made);
+      to_v[i] = q + y * (of_v[i + west] + of_v[i + east] + of_v[i + below] + of_v[i + above] - 4 * q) +
+                step * (b - made);
+    };
+    at(0, 0, 1);
+#pragma omp simd
+    for (std::ptrdiff_t i = 1; i < n - 1; ++i) at(i, -1, 1);
+    at(n - 1, -1, 0);
+  }
+}
+
 namespace {
 
 // What lies next to a line of unknowns; beyond an end stands the line itself.

@@ -29,6 +29,12 @@ void copy(const Array& a, Array& out, int threads);
 /// coefficients, equal spacings, nothing counted.
 void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, double x, double y, int threads);
 
+/// One explicit step of two unknowns on an n x n plan with closed boundaries, by hand for this one case:
+/// u' = a − u + u²v and v' = b − u²v beside their diffusion, `x` and `y` being diffusivity·step over the
+/// square of the spacing.
+void hand_reacting_step(const double* u, const double* v, double* next_u, double* next_v, std::ptrdiff_t n,
+                        double x, double y, double a, double b, double step, int threads);
+
 /// One step of leapfrog with free ends, written by hand: `other` becomes 2u − other + square·Σ(neighbours −
 /// u). `n` unknowns along x and y, `layers` along z (1 for a plan).
 void hand_tuned_leapfrog(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers,

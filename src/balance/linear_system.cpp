@@ -1,5 +1,7 @@
 #include "williwaw/balance/linear_system.hpp"
 
+#include <algorithm>
+
 namespace williwaw {
 
 void FaceSystem::apply_mask() {
@@ -33,12 +35,42 @@ std::vector<Triplet> FaceSystem::triplets() const {
 
 Index rows_of(const LinearSystem& system) {
   if (const auto* faces = std::get_if<FaceSystem>(&system)) return faces->size();
-  return std::get<SparseSystem>(system).rows;
+  if (const auto* sparse = std::get_if<SparseSystem>(&system)) return sparse->rows;
+  Index rows = 0;
+  for (const FaceSystem& block : std::get<BlockSystem>(system).blocks) rows += block.size();
+  return rows;
 }
 
 std::vector<Triplet> triplets_of(const LinearSystem& system) {
   if (const auto* faces = std::get_if<FaceSystem>(&system)) return faces->triplets();
-  return std::get<SparseSystem>(system).entries;
+  if (const auto* sparse = std::get_if<SparseSystem>(&system)) return sparse->entries;
+  const auto& several = std::get<BlockSystem>(system);
+  std::vector<Triplet> result;
+  Index first = 0;
+  for (const FaceSystem& block : several.blocks) {
+    for (const Triplet& t : block.triplets()) result.push_back({t.row + first, t.column + first, t.value});
+    first += block.size();
+  }
+  result.insert(result.end(), several.local.begin(), several.local.end());
+  return result;
+}
+
+std::vector<Real> diagonal_of(const LinearSystem& system) {
+  if (const auto* faces = std::get_if<FaceSystem>(&system)) return faces->diagonal;
+  std::vector<Real> result(static_cast<std::size_t>(rows_of(system)), 0.0);
+  const auto add = [&](const std::vector<Triplet>& entries) {
+    for (const Triplet& t : entries)
+      if (t.row == t.column) result[static_cast<std::size_t>(t.row)] += t.value;
+  };
+  if (const auto* sparse = std::get_if<SparseSystem>(&system)) {
+    add(sparse->entries);
+    return result;
+  }
+  const auto& several = std::get<BlockSystem>(system);
+  auto next = result.begin();
+  for (const FaceSystem& block : several.blocks) next = std::ranges::copy(block.diagonal, next).out;
+  add(several.local);
+  return result;
 }
 
 }  // namespace williwaw

@@ -51,8 +51,7 @@ void TermBalance::arrange_terms(bool declared) {
   Capabilities& capabilities = arranged_.capabilities;
   auto& prescribed = arranged_.prescribed;
   const bool linear_storage = all_linear(unknowns_);
-  capabilities.linear = capabilities.same_matrix = linear_storage;
-  capabilities.matrix = capabilities.steady_matrix = true;
+  capabilities = capabilities_of(Parts::all());
   std::vector<char> added(unknowns_.size(), 0);
   for (std::size_t t = 0; t < terms_.size(); ++t) {
     const Needs needs = terms_[t]->needs();
@@ -66,11 +65,6 @@ void TermBalance::arrange_terms(bool declared) {
       added[u] = 1;
     }
     if (!needs.on_step.empty()) arranged_.on_step = needs.on_step;
-    capabilities.linear = capabilities.linear && needs.linear;
-    capabilities.matrix = capabilities.matrix && needs.matrix;
-    capabilities.approximate = capabilities.approximate || !needs.exact_matrix;
-    capabilities.same_matrix = capabilities.same_matrix && needs.same_matrix;
-    capabilities.steady_matrix = capabilities.steady_matrix && needs.steady_matrix;
     capabilities.advection = capabilities.advection || needs.parts == Parts::advection();
     capabilities.reacts = capabilities.reacts || (needs.parts == Parts::source() && needs.of_state);
     capabilities.space_order = std::max(capabilities.space_order, needs.space_order);
@@ -82,10 +76,27 @@ void TermBalance::arrange_terms(bool declared) {
   }
   expect(std::ranges::is_sorted(prescribed), "TermBalance: prescribed unknowns in increasing order");
   capabilities.stages =
-      capabilities.advection && prescribed.empty() && unknowns_.size() == 1 && linear_storage;
+      (capabilities.advection || unknowns_.size() > 1) && prescribed.empty() && linear_storage;
   for (Index line = 0; unknowns_.size() == 1 && line <= grid().lines(); ++line)
     arranged_.first_prescribed.push_back(static_cast<std::size_t>(
         std::ranges::lower_bound(prescribed, line * grid().size(0)) - prescribed.begin()));
+}
+
+Capabilities TermBalance::capabilities_of(Parts parts) const {
+  Capabilities result = arranged_.capabilities;
+  result.linear = result.same_matrix = all_linear(unknowns_);
+  result.matrix = result.steady_matrix = true;
+  result.approximate = false;
+  for (const auto& term : terms_) {
+    const Needs needs = term->needs();
+    if (!needs.parts.has(parts)) continue;
+    result.linear = result.linear && needs.linear;
+    result.matrix = result.matrix && needs.matrix;
+    result.approximate = result.approximate || !needs.exact_matrix;
+    result.same_matrix = result.same_matrix && needs.same_matrix;
+    result.steady_matrix = result.steady_matrix && needs.steady_matrix;
+  }
+  return result;
 }
 
 std::shared_ptr<const Evaluation> TermBalance::at(const Instant& instant) {
@@ -282,11 +293,23 @@ void TermBalance::linearise(const State& y, Real at, Real a, Real b, Parts parts
     system = std::move(matrices.front());
     return;
   }
-  // Block after block on the diagonal; what the unknowns do to each other is left to the correction.
-  SparseSystem all{arranged_.layout.size(), {}};
-  for (std::size_t u = 0; u < matrices.size(); ++u)
-    for (const Triplet& t : matrices[u].triplets())
-      all.entries.push_back({t.row + start_of(u), t.column + start_of(u), t.value});
+  // And what the unknowns of each place do to each other.
+  BlockSystem all;
+  LocalEntries local(matrices.size(), count);
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].linearise_locally(*now, about, b, parts, local);
+  const auto fixed = [&](std::size_t u, std::size_t n) {
+    return !matrices[u].prescribed.empty() && matrices[u].prescribed[n];
+  };
+  for (std::size_t row = 0; row < matrices.size(); ++row)
+    for (std::size_t column = 0; column < matrices.size(); ++column) {
+      const std::span<const Real> entries = local.seen(row, column);
+      for (std::size_t n = 0; n < entries.size(); ++n)
+        if (entries[n] != 0 && !fixed(row, n) && !fixed(column, n)) {
+          const auto place = static_cast<Index>(n);
+          all.local.push_back({place + start_of(row), place + start_of(column), entries[n]});
+        }
+    }
+  all.blocks = std::move(matrices);
   system = std::move(all);
 }
 
@@ -337,30 +360,36 @@ DataBounds TermBalance::data_bounds(Real at) {
 
 Totals TermBalance::stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
                           Ledger& rates, const Totals* of_y) {
-  if (unknowns_.size() > 1 || !all_linear(unknowns_))
-    return Balance::stage(start, y, fraction, step, at, out, rates, of_y);
+  if (!all_linear(unknowns_)) return Balance::stage(start, y, fraction, step, at, out, rates, of_y);
   expect(&y != &out && start.size() == y.size() && out.size() == y.size(), "stage: states of one size");
   const auto now = this->at({at, step, y, of_y});
   rates.clear();
   const Sweep sweep(domain(), lines_.size(), workspace_);
-  make_workspace(workspace_, domain(), 1, terms_, *now, 0, 1);
+  make_workspace(workspace_, domain(), unknowns_.size(), terms_, *now, 0, unknowns_.size());
   const Index nx = grid().size(0);
-  const LinearStorage& storage = *unknowns_[0].storage->linear();
   each_line(domain(), [&](Index block, Index number, Index j, Index k) {
     const std::size_t thread = Sweep::thread();
-    Real* flow = workspace_.lines[thread].data();
-    if (!arranged_.written_first[0]) std::fill_n(flow, nx, 0.0);
-    const LineRates into(flow);
+    std::vector<LineRates>& into = workspace_.rates[thread];
+    Real* const flows = workspace_.lines[thread].data();
+    for (std::size_t u = 0; u < unknowns_.size(); ++u) {
+      Real* flow = flows + nx * static_cast<Index>(u);
+      if (!arranged_.written_first[u]) std::fill_n(flow, nx, 0.0);
+      into[u] = LineRates(flow);
+    }
     Line line{*now, number, j, k, y.data(), Parts::all(), sweep.booked(block)};
     for (const std::size_t t : workspace_.active) {
       line.scratch = workspace_.scratch[thread][t].get();
-      (*now)[t].add(line, {&into, 1});
+      (*now)[t].add(line, into);
     }
-    Real* next = out.data() + nx * number;
-    storage.combine(number, start.data() + nx * number, y.data() + nx * number, fraction, step, flow, next);
     Totals* const of_segments = sweep.of_segments();
-    for (const auto& run : domain().runs(number))
-      storage.count(number, next, run.first, run.first + run.count, of_segments);
+    for (std::size_t u = 0; u < unknowns_.size(); ++u) {
+      const LinearStorage& storage = *unknowns_[u].storage->linear();
+      const Index first = start_of(u) + nx * number;
+      storage.combine(number, start.data() + first, y.data() + first, fraction, step,
+                      flows + nx * static_cast<Index>(u), out.data() + first);
+      for (const auto& run : domain(u).runs(number))
+        storage.count(number, out.data() + first, run.first, run.first + run.count, of_segments);
+    }
     sweep.count(block, number, of_segments);
   });
   exchange(out);

@@ -20,6 +20,12 @@ const Words sections{"title",  "constants", "grid",     "equation", "initial", "
                      "steady", "settled",   "converge", "stage",    "variant", "cycle"};
 const Words later_sections{"derived", "samples"};
 
+// A case of one unknown, read so far as it speaks of that.
+struct Member {
+  Case read;
+  Dimensions dimensions;
+};
+
 // Subjects of keys of [equation]; of several the first counts.
 constexpr std::pair<const char*, Subject> subjects_of_keys[] = {
     {"conductivity", Subject::diffusion}, {"diffusivity", Subject::diffusion},
@@ -68,6 +74,148 @@ void add_places(const Node& root, const Context& context, KeyPlaces& places) {
   places.add(Subject::cycle, {cycle ? cycle->place.text() : section(time.c_str()), "cycle.period"});
 }
 
+// The equation as `check` writes it, for people.
+std::string formula_of(const Node& root, const EquationKind& kind, const Equation& equation) {
+  std::string result = kind.formula;
+  if (equation.second_order) {
+    const Node& given = *root.find("equation");
+    if (equation.as_system)
+      result = given.find("tension")
+                   ? "du/dt = p, density·(dp/dt + damping·p) = ∇·s + source, ds/dt = tension ∇p"
+                   : "du/dt = p, dp/dt + damping·p = ∇·s + source, ds/dt = speed² ∇p";
+    else if (given.find("tension"))
+      result = "density·(d²u/dt² + damping·du/dt) = ∇·(tension ∇u) + source";
+    else if (given.find("medium") && given.find("medium")->is_text() &&
+             given.find("medium")->text() == "non-conservative")
+      result = "d²u/dt² + damping·du/dt = speed² ∇²u + source";
+  }
+  if (equation.reaction) result += " + reaction(u)";
+  return result;
+}
+
+// Of one unknown of a system: what its keys and those of the system put into its equation.
+std::string formula_of_member(const Node& root, const Case& given, const Words& names,
+                              const std::string& name) {
+  const Node& whole = *root.find("equation");
+  const Node& own = *whole.find("unknowns")->find(name);
+  const auto has = [&](const char* key) { return own.find(key) != nullptr; };
+  std::string all;
+  for (const std::string& n : names) all += (all.empty() ? "" : ", ") + n;
+  std::string left = has("content")   ? "d content(" + name + ")/dt"
+                     : has("storage") ? "storage·d" + name + "/dt"
+                                      : "d" + name + "/dt";
+  if (has("flux")) left += " + ∇·flux(" + all + ")";
+  if (whole.find("velocity")) {
+    const Node* form = whole.find("form");
+    const bool advective =
+        form ? form->is_text() && form->text() == "advective" : given.flux && given.flux->advective();
+    left += advective ? " + velocity·∇" + name : " + ∇·(velocity " + name + ")";
+  }
+  std::string right;
+  const auto add = [&](const std::string& term) { right += (right.empty() ? "" : " + ") + term; };
+  if (has("diffusivity")) add("∇·(diffusivity ∇" + name + ")");
+  if (has("source")) add("source");
+  if (has("reaction")) add("reaction(" + all + ")");
+  if (has("points")) add("points");
+  return left + " = " + (right.empty() ? "0" : right);
+}
+
+// What a case of one unknown says of it: equation, units, boundaries and start.
+Member read_member(const Node& root, const Context& context, const Grid& grid,
+                   const std::vector<std::string>& stages) {
+  const EquationKind& kind = read_equation_kind(root, context);
+  const Dimensions dimensions = dimensions_of(kind, context, root);
+  std::vector<std::pair<std::string, Value>> shown;
+  Equation equation = read_equation(context, root, grid, kind, dimensions, shown);
+  read_contacts(context, root, dimensions, equation);
+  Case result{UnknownOfCase{.problem = Problem(grid, equation, *context.regions), .coefficients = shown}};
+  if (context.start == 0) result.stages = stages;
+  add_places(root, context, result.places);
+  result.equation_formula = formula_of(root, kind, equation);
+  if (!equation.points.empty()) result.equation_formula += " + points";
+  if (root.find("steady") && equation.second_order)
+    throw CaseError(root.find("steady")->place.text(), "steady", "a wave has no steady state: give [time]");
+  choose_scales(context, root, kind, dimensions, result);
+  read_boundary(context, root, dimensions, result);
+  read_initial(context, root, dimensions, result);
+  return {std::move(result), dimensions};
+}
+
+// What is said of several unknowns, one after the other, each as if it were alone; the first becomes the
+// case.
+class SystemReader {
+ public:
+  SystemReader(const Node& root, Context& context, const Words& names) : root_(root), names_(names) {
+    for (const std::string& name : names_) views_.push_back(case_of_unknown(context, root_, names_, name));
+    // Formulas of all of them need what each of them measures.
+    const EquationKind& kind = read_equation_kind(root_, context);
+    for (std::size_t n = 0; n < names_.size(); ++n)
+      of_unknown(n, [&] { dimensions_.push_back(dimensions_of(kind, context, views_[n])); });
+    for (const Dimensions& d : dimensions_) context.unknowns.push_back(d.in_formulas());
+  }
+
+  Member read(const Context& context, const Grid& grid, const std::vector<std::string>& stages) {
+    std::vector<Member> members;
+    for (std::size_t n = 0; n < names_.size(); ++n)
+      of_unknown(n, [&] { members.push_back(read_member(views_[n], context, grid, stages)); });
+    Member result = std::move(members.front());
+    Case& whole = result.read;
+    for (std::size_t n = 0; n < names_.size(); ++n) add_own_places(n, whole.places);
+    for (std::size_t n = 1; n < members.size(); ++n) whole.others.push_back(std::move(members[n].read));
+    read_shared_terms(context, root_, names_, dimensions_, whole);
+    whole.equation_formula = formula_of_member(root_, whole, names_, names_[0]);
+    for (std::size_t n = 1; n < names_.size(); ++n)
+      whole.others[n - 1].equation_formula = formula_of_member(root_, whole, names_, names_[n]);
+    return result;
+  }
+
+  void read_exact_solutions(const Context& context, Case& result) {
+    for (std::size_t n = 0; n < names_.size(); ++n)
+      of_unknown(n, [&] {
+        if (n == 0) {
+          read_exact(context, views_[0], dimensions_[0], result);
+          return;
+        }
+        // Named solutions look at what the rest of the case says.
+        Case alone = result;
+        static_cast<UnknownOfCase&>(alone) = result.others[n - 1];
+        alone.exact.reset();
+        alone.exact_is_initial = false;
+        read_exact(context, views_[n], dimensions_[n], alone);
+        result.others[n - 1] = alone;
+      });
+  }
+  const std::vector<Dimensions>& dimensions() const { return dimensions_; }
+
+ private:
+  template <class Read>
+  void of_unknown(std::size_t n, const Read& read) const {
+    try {
+      read();
+    } catch (const CaseError& e) {
+      throw error_of_unknown(root_, names_[n], e);
+    }
+  }
+  // Keys of an unknown by its name, for errors that are found later.
+  void add_own_places(std::size_t n, KeyPlaces& places) const {
+    const Node& own = *root_.find("equation")->find("unknowns")->find(names_[n]);
+    const std::string path = "equation.unknowns." + names_[n];
+    for (const auto& [key, subject] : subjects_of_keys)
+      if (const Node* found = own.find(key))
+        places.add(subject, {found->place.text(), path + "." + key}, names_[n]);
+    for (const Subject subject : {Subject::equation, Subject::storage, Subject::diffusion, Subject::source})
+      places.add(subject, {own.place.text(), path}, names_[n]);
+    if (const Node* initial = root_.find("initial"))
+      if (const Node* found = initial->find(names_[n]))
+        places.add(Subject::initial, {found->place.text(), "initial." + names_[n]}, names_[n]);
+  }
+
+  const Node& root_;
+  const Words names_;
+  std::vector<Node> views_;
+  std::vector<Dimensions> dimensions_;
+};
+
 Case assemble(const Node& root, Context& context, const std::vector<std::string>& stages) {
   const Section top(context, root, "");
   top.allow(sections, later_sections);
@@ -83,74 +231,30 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
     }
   const Grid grid = read_grid(context, root);
   for (int a = 0; a < grid.dimension(); ++a) context.variables.push_back(grid.axis(a).name());
-  const auto regions = std::make_shared<const Regions>(read_regions(context, root, grid));
-  context.regions = regions;
-  const EquationKind& kind = read_equation_kind(root, context);
-  const Dimensions dimensions = dimensions_of(kind, context, root);
-  std::vector<std::pair<std::string, Value>> shown;
-  Equation equation = read_equation(context, root, grid, kind, dimensions, shown);
-  read_contacts(context, root, dimensions, equation);
-  Case result{.file = {},
-              .text = {},
-              .title = top.word("title", ""),
-              .problem = Problem(grid, equation, *regions),
-              .equation_formula = kind.formula,
-              .coefficients = shown,
-              .boundaries = {},
-              .initial = {},
-              .initial_rate = {},
-              .plan = {},
-              .steady = {},
-              .settled = {},
-              .cycle = {},
-              .step = {},
-              .refinement_study = {},
-              .variants = {},
-              .stages = {},
-              .refinement = {},
-              .record_every = {},
-              .length = {},
-              .time = {},
-              .value = {},
-              .absolute_temperature = {},
-              .amount_unit = {},
-              .flow_unit = {},
-              .flux_unit = {},
-              .probes = {},
-              .exact = {},
-              .figures = {}};
-  if (context.start == 0) result.stages = stages;
-  add_places(root, context, result.places);
-  if (equation.second_order) {
-    const Node& given = *root.find("equation");
-    if (equation.as_system)
-      result.equation_formula =
-          given.find("tension") ? "du/dt = p, density·(dp/dt + damping·p) = ∇·s + source, ds/dt = tension ∇p"
-                                : "du/dt = p, dp/dt + damping·p = ∇·s + source, ds/dt = speed² ∇p";
-    else if (given.find("tension"))
-      result.equation_formula = "density·(d²u/dt² + damping·du/dt) = ∇·(tension ∇u) + source";
-    else if (given.find("medium") && given.find("medium")->is_text() &&
-             given.find("medium")->text() == "non-conservative")
-      result.equation_formula = "d²u/dt² + damping·du/dt = speed² ∇²u + source";
-  }
-  if (equation.reaction) result.equation_formula += " + reaction(u)";
-  if (!equation.points.empty()) result.equation_formula += " + points";
-  if (root.find("steady") && equation.second_order)
-    throw CaseError(root.find("steady")->place.text(), "steady", "a wave has no steady state: give [time]");
+  context.regions = std::make_shared<const Regions>(read_regions(context, root, grid));
+  std::optional<SystemReader> system;
+  if (const Words names = names_of_unknowns(context, root); !names.empty())
+    system.emplace(root, context, names);
+  Member first = system ? system->read(context, grid, stages) : read_member(root, context, grid, stages);
+  Case& result = first.read;
+  result.title = top.word("title", "");
   // A steady state has no left side.
   if (root.find("steady"))
-    if (const auto equals = result.equation_formula.find(" = "); equals != std::string::npos)
-      result.equation_formula = "0" + result.equation_formula.substr(equals);
-  choose_scales(context, root, kind, dimensions, result);
-  read_boundary(context, root, dimensions, result);
-  read_initial(context, root, dimensions, result);
-  read_time(context, root, dimensions, result);
+    for (std::size_t n = 0; n < result.count(); ++n) {
+      std::string& formula = n == 0 ? result.equation_formula : result.others[n - 1].equation_formula;
+      if (const auto equals = formula.find(" = "); equals != std::string::npos && !system)
+        formula = "0" + formula.substr(equals);
+    }
+  read_time(context, root, first.dimensions, result);
   read_space(context, root, result);
   read_records(context, root, result);
-  read_exact(context, root, dimensions, result);
+  if (system)
+    system->read_exact_solutions(context, result);
+  else
+    read_exact(context, root, first.dimensions, result);
   read_converge(context, root, result);
-  read_figures(context, root, dimensions, result);
-  return result;
+  read_figures(context, root, system ? system->dimensions() : std::vector{first.dimensions}, result);
+  return std::move(first.read);
 }
 
 // Lays the variant over the tree and takes its list out.
@@ -190,6 +294,18 @@ void choose_stage(Node& root, Index stage, std::vector<std::string>& titles) {
 }
 
 }  // namespace
+
+std::optional<std::size_t> Case::number_of(const std::string& name) const {
+  for (std::size_t n = 0; n < count(); ++n)
+    if (unknown(n).problem.equation().unknown == name) return n;
+  return std::nullopt;
+}
+
+System Case::system() const {
+  System result{{}, reaction, flux};
+  for (std::size_t n = 0; n < count(); ++n) result.problems.push_back(unknown(n).problem);
+  return result;
+}
 
 std::string Case::duration(Real seconds) const {
   if (time.unit.empty() || std::isinf(seconds)) return readable(seconds);

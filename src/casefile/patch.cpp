@@ -51,7 +51,8 @@ bool is_section(const std::string& path) {
   if (dot == std::string::npos) return true;
   const std::string first = path.substr(0, dot), rest = path.substr(dot + 1);
   return (first == "grid" && (rest == "x" || rest == "y" || rest == "z" || rest == "r")) ||
-         (first == "region" && rest.find('.') == std::string::npos);
+         (first == "region" && rest.find('.') == std::string::npos) ||
+         (first == "equation" && rest.starts_with("unknowns") && std::ranges::count(rest, '.') <= 1);
 }
 
 void lay_over_table(Node& at, const Node& changes, const std::string& path) {

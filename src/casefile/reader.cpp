@@ -58,6 +58,11 @@ void refuse_word(const std::string& place, const std::string& key, const std::st
                               known.size() == 1 ? "there is" : "there are", listed(known, "and")));
 }
 
+const UnknownInFormulas& no_unknown() {
+  static const UnknownInFormulas none;
+  return none;
+}
+
 std::string Expected::needed() const {
   if (is_temperature()) return name + " is needed here, in 'degC' or 'K'";
   return fmt::format("{} is needed here, in '{}' for example", name,
@@ -199,10 +204,10 @@ class ValueReader {
                                       : "in '" + constant->second.measure.dimension.text() + "'"),
                        expected_.needed()));
     try {
-      const Expression e = node_.derived ? read_formula(text, context_.values(), variables)
-                                         : read_si_formula(context_, text, variables, expected_,
-                                                           unknown_ ? *unknown_ : UnknownInFormulas{});
-      Value value{checked(function_of(e)), text, ""};
+      const Expression e = node_.derived
+                               ? read_formula(text, context_.values(), variables)
+                               : read_si_formula(context_, text, variables, expected_, unknown_in_formulas());
+      Value value{checked(function_of(of_u(e))), text, ""};
       if (constant != context_.constants.end()) value.text = text + " (" + constant->second.text + ")";
       return value;
     } catch (const CaseError&) {
@@ -210,6 +215,13 @@ class ValueReader {
     } catch (const InputError& e) {
       fail(e.what());
     }
+  }
+
+  const UnknownInFormulas& unknown_in_formulas() const { return unknown_ ? *unknown_ : no_unknown(); }
+
+  // Functions call their unknown u, whatever the case calls it.
+  Expression of_u(const Expression& e) const {
+    return unknown_ && unknown_->name != "u" ? substitute(e, unknown_->name, Expression::variable("u")) : e;
   }
 
   static std::optional<Real> number_alone(const std::string& text) {
@@ -301,8 +313,8 @@ class ValueReader {
     if (!unit) return from_text(formula, variables);
     try {
       const Expression e = read_formula_in(context_, formula, variables, *unit, expected_.difference, u_unit,
-                                           unknown_ ? *unknown_ : UnknownInFormulas{});
-      return {checked(function_of(e)), formula + " " + unit->text(), ""};
+                                           unknown_in_formulas());
+      return {checked(function_of(of_u(e))), formula + " " + unit->text(), ""};
     } catch (const InputError& e) {
       fail(e.what());
     }
@@ -321,7 +333,7 @@ Value read_value(const Context& context, const Node& node, const std::string& ke
                  const Words& variables, const UnknownInFormulas* unknown) {
   if (!unknown) return ValueReader(context, node, key, expected, nullptr).read(variables);
   Words with_u = variables;
-  with_u.emplace_back("u");
+  with_u.push_back(unknown->name);
   return ValueReader(context, node, key, expected, unknown).read(with_u);
 }
 

@@ -25,6 +25,17 @@ struct Constant {
   std::optional<Unit> in = {};  ///< what formulas with a unit of their own take it in
 };
 
+/// The unknown as formulas may use it.
+struct UnknownInFormulas {
+  Measure measure = {};
+  std::optional<Unit> shown = {};    ///< the unit that the case writes it in
+  std::optional<Unit> of_case = {};  ///< that of its values in SI
+  std::string name = "u";
+};
+
+/// Of formulas that have none.
+const UnknownInFormulas& no_unknown();
+
 /// What every part of the reader shares.
 struct Context {
   std::string file;
@@ -40,7 +51,8 @@ struct Context {
     for (const auto& [name, constant] : constants) result[name] = constant.value;
     return result;
   }
-  std::vector<std::string> variables;  ///< coordinates that the problem has
+  std::vector<std::string> variables;            ///< coordinates that the problem has
+  std::vector<UnknownInFormulas> unknowns = {};  ///< of a system
   std::shared_ptr<const Regions> regions = std::make_shared<const Regions>();
 };
 
@@ -54,13 +66,6 @@ struct Expected {
   bool is_temperature() const { return !difference && unit.same_dimension(Unit::of("K")); }
   /// "a length is needed here, in 'm' for example"
   std::string needed() const;
-};
-
-/// The unknown as formulas may use it.
-struct UnknownInFormulas {
-  Measure measure = {};
-  std::optional<Unit> shown = {};    ///< the unit that the case writes it in
-  std::optional<Unit> of_case = {};  ///< that of its values in SI
 };
 
 class Section {

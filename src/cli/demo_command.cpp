@@ -46,6 +46,10 @@ const Demo demos[] = {
      "profiles-content.png: the front slowed by the ice crust; budget.png: rain, runoff and drain"},
     {"ice-lens", "the quay's fill freezes around a pipe with cold brine, latent heat included",
      "map-frozen.png: the lens around the pipe; series-frozen.png: its growth"},
+    {"drift-ice", "drift ice that gathers into floes: two unknowns that react with each other",
+     "map-ice.png: floes about as far apart as the fastest wavelength that check told above"},
+    {"gusts", "a wind from noise that carries itself along, and steepens into fronts",
+     "arrows-wind.png: fronts between gusts; map-wind-divergence.png: the same fronts; then sweep the case"},
     {"brine-tank", "salt spreading from two walls of a tank, in three dimensions",
      "map.png: the middle plane; series.png: the probe in the middle"},
 };

@@ -13,7 +13,7 @@ LiveLine::LiveLine(const casefile::Case& given, const study::Prepared& prepared,
     : given_(given),
       begin_(prepared.plan.start),
       end_(prepared.plan.until),
-      volume_(prepared.balance->volume()),
+      balance_(prepared.balance.get()),
       quiet_(quiet),
       terminal_(isatty(STDOUT_FILENO) != 0),
       start_(Clock::now()),
@@ -41,6 +41,7 @@ void LiveLine::show(const StepInfo& m) {
 
 void LiveLine::begin(const study::Prepared& prepared) {
   end();
+  balance_ = prepared.balance.get();
   begin_ = prepared.plan.start;
   end_ = prepared.plan.until;
   start_ = last_ = Clock::now();
@@ -61,13 +62,28 @@ std::string LiveLine::text(const StepInfo& m, bool with_bar) const {
     bar += ' ';
   }
   const Real elapsed = std::chrono::duration<Real>(Clock::now() - start_).count();
-  const Real mean = m.totals.integral / volume_;
-  const auto value = [&](Real v) { return fmt::format("{:.4g}", given_.value.shown(v)); };
-  return fmt::format("{}{:3.0f} %  t = {:.4g}{}  step {}  min {}  mean {}  max {}{}  change {:.2g}  {} left",
-                     bar, 100 * fraction, given_.time.shown(m.time), given_.time.suffix(), m.step,
-                     value(m.totals.lowest), value(mean), value(m.totals.highest), given_.value.suffix(),
-                     given_.value.shown_difference(m.change()),
+  return fmt::format("{}{:3.0f} %  t = {:.4g}{}  step {}  {}  {} left", bar, 100 * fraction,
+                     given_.time.shown(m.time), given_.time.suffix(), m.step, values(m),
                      casefile::readable_wait(elapsed * (1 - fraction) / fraction));
+}
+
+// Of several unknowns the range of each.
+std::string LiveLine::values(const StepInfo& m) const {
+  if (given_.count() == 1) {
+    const auto value = [&](Real v) { return fmt::format("{:.4g}", given_.value.shown(v)); };
+    return fmt::format("min {}  mean {}  max {}{}  change {:.2g}", value(m.totals.lowest),
+                       value(m.totals.integral / balance_->volume()), value(m.totals.highest),
+                       given_.value.suffix(), given_.value.shown_difference(m.change()));
+  }
+  std::string text;
+  const auto each = balance_->totals_by_unknown(m.state, m.time);
+  for (std::size_t u = 0; u < each.size(); ++u) {
+    const store::Scale& scale = given_.unknown(u).value;
+    text += fmt::format("{}{} {:.4g} to {:.4g}{}", u == 0 ? "" : "  ",
+                        given_.unknown(u).problem.equation().unknown, scale.shown(each[u].lowest),
+                        scale.shown(each[u].highest), scale.suffix());
+  }
+  return text;
 }
 
 }  // namespace williwaw::cli

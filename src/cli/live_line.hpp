@@ -18,10 +18,11 @@ class LiveLine {
 
  private:
   std::string text(const StepInfo& info, bool with_bar) const;
+  std::string values(const StepInfo& info) const;
 
   const casefile::Case& given_;
   Real begin_, end_;
-  Real volume_;
+  Discretization* balance_;
   bool quiet_;
   bool terminal_;
   bool shown_ = false;

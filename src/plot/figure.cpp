@@ -30,7 +30,7 @@ std::string FigureKind::lacking(const FigureSource& source, const FigureRequest&
 }
 
 std::optional<RunFolder> of_other_unknown(const RunFolder& run, const FigureRequest& request) {
-  const auto& names = run.fields().unknowns();
+  const auto names = run.fields().quantities();
   const FigureKind* kind = find_kind(request.kind);
   if ((kind && kind->of != Shown::unknown) || request.of == run.fields().description().unknown ||
       std::ranges::find(names, request.of) == names.end())
@@ -63,6 +63,31 @@ Index RunFolder::record_at(Real time) const {
   return nearest - times.begin();
 }
 
+namespace {
+
+// A vector whose components are arrows' by themselves.
+bool shows_vector(const casefile::Case& given, const FigureRequest& request) {
+  return std::ranges::find(given.vectors, request.of, &casefile::VectorOfUnknowns::name) !=
+         given.vectors.end();
+}
+
+// Of a figure of an unknown: that it will be there.
+void check_quantity(const casefile::Case& given, const FigureRequest& request) {
+  if (request.of.empty()) return;
+  casefile::Words known;
+  for (std::size_t u = 0; u < given.count(); ++u)
+    known.push_back(given.unknown(u).problem.equation().unknown);
+  for (const DerivedQuantity& derived : given.problem.equation().derived) known.push_back(derived.name);
+  for (const casefile::VectorOfUnknowns& vector : given.vectors)
+    for (const std::string& name :
+         store::quantities_of({vector.name, std::vector<std::string>(vector.components.size())}))
+      known.push_back(name);
+  if (std::ranges::find(known, request.of) == known.end())
+    casefile::refuse_word(request.place, "figure.of", "quantity", request.of, known, {});
+}
+
+}  // namespace
+
 FigureSource source_of(const casefile::Case& given) {
   const Problem& problem = given.problem;
   return {problem.grid().dimension(), given.steady.has_value(),
@@ -71,7 +96,7 @@ FigureSource source_of(const casefile::Case& given) {
 
 FigureSource source_of(const RunFolder& run) {
   const auto& d = run.fields().description();
-  return {run.fields().grid().dimension(), d.steady, d.velocity};
+  return {run.fields().grid().dimension(), d.steady, d.velocity, !d.vectors.empty()};
 }
 
 const std::vector<FigureKind>& figure_kinds() {
@@ -123,7 +148,11 @@ void check_figures(const casefile::Case& given) {
       for (const FigureKind& known : figure_kinds()) names.push_back(known.name);
       casefile::refuse_word(request.place, "figure.kind", "value", request.kind, names, {"convergence"});
     }
-    const std::string lacking = kind->lacking(source_of(given), request);
+    if (kind->of == Shown::unknown) check_quantity(given, request);
+    FigureSource source = source_of(given);
+    source.velocity = source.velocity || shows_vector(given, request);
+    source.vectors = !given.vectors.empty();
+    const std::string lacking = kind->lacking(source, request);
     if (!lacking.empty()) throw casefile::CaseError(request.place, "figure", lacking);
   }
 }
@@ -134,9 +163,9 @@ std::vector<std::filesystem::path> draw(const RunFolder& run, const FigureReques
   if (!kind->draw)
     throw PlotError(kind->name + " belongs to a case file, not to its results: williwaw plot CASE.toml " +
                     kind->name);
+  if (const auto other = of_other_unknown(run, request)) return draw(*other, request, format, std::move(out));
   if (const std::string lacking = kind->lacking(source_of(run), request); !lacking.empty())
     throw PlotError(lacking);
-  if (const auto other = of_other_unknown(run, request)) return draw(*other, request, format, std::move(out));
   // A map shows one time: several times are several files.
   std::vector<FigureRequest> requests{request};
   if (kind->one_time) {

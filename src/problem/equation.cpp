@@ -163,6 +163,25 @@ const std::vector<EquationKind>& equation_kinds() {
        false,
        false,
        true},
+      {"system",
+       "u",
+       "storage·du/dt = ∇·(diffusivity ∇u) + source, for each unknown",
+       {{"diffusivity", diffusivity, false, 0, true},
+        {"storage", storage, false, 1, false},
+        {"source", source, false, 0, false}},
+       [](const std::vector<std::vector<Function>>& c) {
+         Equation e = diffusion(std::array{c[0][0], c[0][1], c[0][2]}, c[1][0], c[2][0]);
+         e.kind = "system";
+         e.may_be_still = true;
+         return e;
+       },
+       false,
+       false,
+       false,
+       false,
+       true,
+       false,
+       true},
   };
   return kinds;
 }

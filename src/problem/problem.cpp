@@ -112,7 +112,7 @@ void Problem::validate() const {
       throw InputError(
           Subject::boundary,
           "absorbing boundaries and impedances belong to equations of second order in time (waves)");
-  if (!equation_.advection)
+  if (!equation_.advection && !shares_flux)
     if (any_boundary(*this, [](const Boundary& w) {
           return w.advective_boundary() && w.advective_boundary()->outlet();
         }))

@@ -9,7 +9,7 @@ namespace williwaw {
 
 namespace {
 // Up to here a direct solve is over before a hierarchy is built.
-constexpr Index direct_limit = 2500, direct_limit_reused = 20000;
+constexpr Index direct_limit = 2500, direct_limit_reused = 20000, direct_limit_coupled = 4000;
 
 std::unique_ptr<LinearSolver> make_any(const std::string& name, const LinearSystem& system,
                                        const SolverRules& rules);
@@ -86,6 +86,17 @@ void check(const SparseSystem& s) {
                        std::to_string(t.row) + ", column " + std::to_string(t.column));
 }
 
+void check(const BlockSystem& s) {
+  if (s.blocks.empty()) throw InputError("a matrix of several unknowns has one block at least");
+  SparseSystem joined;
+  for (const FaceSystem& block : s.blocks) {
+    check(block);
+    joined.rows += block.size();
+  }
+  joined.entries = s.local;
+  check(joined);
+}
+
 }  // namespace
 
 std::unique_ptr<LinearSolver> make_solver(const std::string& name, const LinearSystem& system,
@@ -100,10 +111,55 @@ std::unique_ptr<LinearSolver> make_solver(const std::string& name, const LinearS
 
 namespace {
 
+// Blocks that nothing joins, each by a solver of its own.
+class SolverOfBlocks final : public LinearSolver {
+ public:
+  SolverOfBlocks(const std::string& kind, const BlockSystem& system, const SolverRules& rules) {
+    for (const FaceSystem& block : system.blocks) solvers_.push_back(make_any(kind, block, rules));
+  }
+  std::string name() const override { return solvers_.front()->name() + ", unknown by unknown"; }
+  void factor(const LinearSystem& system) override {
+    const auto& several = std::get<BlockSystem>(system);
+    sizes_.clear();
+    for (std::size_t b = 0; b < solvers_.size(); ++b) {
+      solvers_[b]->factor(several.blocks[b]);
+      sizes_.push_back(static_cast<std::size_t>(several.blocks[b].size()));
+    }
+  }
+  void solve(std::span<const Real> right, std::span<Real> solution) override {
+    slowest_ = nullptr;
+    std::size_t first = 0;
+    for (std::size_t b = 0; b < solvers_.size(); ++b) {
+      solvers_[b]->solve(right.subspan(first, sizes_[b]), solution.subspan(first, sizes_[b]));
+      first += sizes_[b];
+      const Convergence* own = solvers_[b]->convergence();
+      if (own &&
+          (!slowest_ || (slowest_->reached && (!own->reached || own->iterations() > slowest_->iterations()))))
+        slowest_ = own;
+    }
+  }
+  // Of the block that took longest.
+  const Convergence* convergence() const override {
+    return slowest_ ? slowest_ : solvers_.front()->convergence();
+  }
+
+ private:
+  std::vector<std::unique_ptr<LinearSolver>> solvers_;
+  std::vector<std::size_t> sizes_;
+  const Convergence* slowest_ = nullptr;
+};
+
 std::unique_ptr<LinearSolver> make_any(const std::string& name, const LinearSystem& system,
                                        const SolverRules& rules) {
+  if (const auto* several = std::get_if<BlockSystem>(&system); several && several->local.empty())
+    return std::make_unique<SolverOfBlocks>(name, *several, rules);
   if (const SolverKind* kind = solver_kind(name)) return kind->make(rules);
   const auto* faces = std::get_if<FaceSystem>(&system);
+  if (const auto* several = std::get_if<BlockSystem>(&system)) {
+    // Along a line factors hardly fill up.
+    const bool direct = several->blocks.front().dimension() == 1 || rows_of(system) <= direct_limit_coupled;
+    return direct ? make_direct_solver() : make_bicgstab_solver(rules);
+  }
   if (!faces) return make_direct_solver();
   if (faces->dimension() == 1) return make_tridiagonal_solver();
   if (is_of_lines(*faces)) return make_lines_solver();

@@ -200,14 +200,15 @@ class SteadySolver {
     LinearSystem stored, flowing;
     balance_.linearise(y_, at_, 1, 0, Parts::all(), stored);
     balance_.linearise(y_, at_, 0, 1, Parts::all(), flowing);
-    const auto* a = std::get_if<FaceSystem>(&stored);
-    const auto* b = std::get_if<FaceSystem>(&flowing);
-    if (!a || !b) return 0;
+    const std::vector<Real> a = diagonal_of(stored), b = diagonal_of(flowing);
+    std::vector<char> fixed(a.size(), 0);
+    for (const Index n : balance_.prescribed()) fixed[n] = 1;
+    for (const Index n : balance_.inactive()) fixed[n] = 1;
     Real above = 0, below = 0;
-    for (std::size_t n = 0; n < a->diagonal.size(); ++n)
-      if (a->prescribed.empty() || !a->prescribed[n]) {
-        above += std::abs(a->diagonal[n]);
-        below += std::abs(b->diagonal[n]);
+    for (std::size_t n = 0; n < a.size(); ++n)
+      if (!fixed[n]) {
+        above += std::abs(a[n]);
+        below += std::abs(b[n]);
       }
     return below > 0 ? above / below : 0;
   }
@@ -260,8 +261,8 @@ class SteadySolver {
     is_prescribed_.clear();
     balance_.linearise(y_, at_, 0, 1, Parts::all(), system);
     const SolverKind* kind = solver_kind(rules_.solver);
+    diagonal_ = diagonal_of(system);
     if (auto* faces = std::get_if<FaceSystem>(&system)) {
-      diagonal_ = faces->diagonal;
       floating_ = find_floating(*faces);
       check_floating(r);
       const bool copes = floating_.whole && (kind ? kind->takes_singular : !auto_is_direct(*faces));

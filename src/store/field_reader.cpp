@@ -16,6 +16,9 @@ Table read_table(const std::filesystem::path& file, const std::string& variable)
 struct FieldReader::Open {
   std::unique_ptr<NetcdfFile> nc;
   int value = -1;
+  /// Of what follows from a vector: its components, and which of it.
+  std::vector<std::unique_ptr<FieldReader>> components = {};
+  std::string part = {};
 
   Field get_record(int id, Index record, const Grid& g) const {
     std::vector<std::size_t> start{static_cast<std::size_t>(record)}, count{1};
@@ -37,16 +40,79 @@ struct FieldReader::Open {
 
 namespace {
 
+std::vector<std::string> pieces_of(std::string text, const std::string& mark) {
+  std::vector<std::string> pieces;
+  while (!text.empty()) {
+    const std::size_t end = std::min(text.find(mark), text.size());
+    pieces.push_back(text.substr(0, end));
+    text.erase(0, std::min(end + mark.size(), text.size()));
+  }
+  return pieces;
+}
+
 // The names of all unknowns in a file, the first one first.
 std::vector<std::string> unknowns_in(const NetcdfFile& nc) {
   std::vector<std::string> names{nc.text(NC_GLOBAL, "unknown")};
-  std::string rest = nc.text(NC_GLOBAL, "other_unknowns");
-  while (!rest.empty()) {
-    const std::size_t end = std::min(rest.find(separator), rest.size());
-    names.push_back(rest.substr(0, end));
-    rest.erase(0, std::min(end + separator.size(), rest.size()));
-  }
+  const auto others = pieces_of(nc.text(NC_GLOBAL, "other_unknowns"), separator);
+  names.insert(names.end(), others.begin(), others.end());
   return names;
+}
+
+std::vector<VectorQuantity> vectors_in(const NetcdfFile& nc) {
+  std::vector<VectorQuantity> result;
+  for (const std::string& text : pieces_of(nc.text(NC_GLOBAL, "vectors"), separator)) {
+    std::vector<std::string> names = pieces_of(text, component_mark);
+    VectorQuantity vector{names.front(), {names.begin() + 1, names.end()}};
+    result.push_back(std::move(vector));
+  }
+  return result;
+}
+
+// The derivative along an axis, in the units shown: between the faces of cells, on whose boundaries the halo
+// tells the values, or between the neighbours of nodes.
+Field slope_along(const Field& f, int axis) {
+  const Grid& g = f.grid();
+  const Axis& along = g.axis(axis);
+  const auto points = along.points();
+  const bool cells = g.unknowns() == Unknowns::cells;
+  Field result(g);
+  for (Index n = 0; n < g.count(); ++n) {
+    auto at = g.position(n);
+    const auto a = static_cast<std::size_t>(axis);
+    const Index i = at[a], last = along.size() - 1;
+    const auto value = [&](Index step) {
+      auto there = at;
+      there[a] += step;
+      return f.at(there[0], there[1], there[2]);
+    };
+    const bool wraps = along.periodic();
+    if (cells) {
+      // Values on faces, weighted by the widths of the cells beside them.
+      const auto on_face = [&](Index step) {
+        const Index other = i + step;
+        const bool inside = wraps || (other >= 0 && other <= last);
+        if (!inside) return 0.5 * (f[n] + value(step));
+        const Real own = along.widths()[i],
+                   next = along.widths()[wraps ? (other + along.size()) % along.size() : other];
+        return (f[n] * next + value(step) * own) / (own + next);
+      };
+      result[n] = (on_face(1) - on_face(-1)) / along.widths()[i];
+      continue;
+    }
+    const Index below = i > 0 || wraps ? -1 : 0, above = i < last || wraps ? 1 : 0;
+    const Real seam = along.length();
+    const auto place = [&](Index step) {
+      const Index other = i + step;
+      return other < 0 ? points[last] - seam : other > last ? points[0] + seam : points[other];
+    };
+    result[n] = (value(above) - value(below)) / (place(above) - place(below));
+  }
+  std::vector<Index> gone;
+  for (Index n = 0; n < g.count(); ++n)
+    if (f.is_left_out(n)) gone.push_back(n);
+  result.leave_out(gone);
+  if (gone.empty()) result.extend();
+  return result;
 }
 
 }  // namespace
@@ -58,6 +124,19 @@ FieldReader::FieldReader(const std::filesystem::path& file, const std::string& u
   unknowns_ = unknowns_in(nc);
   if (unknowns_.front().empty()) throw StoreError(file.string() + ": was not written by williwaw run");
   description_.unknown = unknown.empty() ? unknowns_.front() : unknown;
+  description_.vectors = vectors_in(nc);
+  for (const VectorQuantity& vector : description_.vectors) {
+    for (const std::string& name : vector.components)
+      if (std::ranges::find(unknowns_, name) == unknowns_.end())
+        nc.damaged("vector '" + vector.name + "' has a component that is not there");
+    const auto offered = quantities_of(vector);
+    if (std::ranges::find(offered, description_.unknown) == offered.end()) continue;
+    for (const std::string& name : vector.components)
+      open_->components.push_back(std::make_unique<FieldReader>(file, name));
+    open_->part = unknown.substr(std::min(unknown.size(), vector.name.size()));
+    // Everything else is told by a component.
+    description_.unknown = vector.components.front();
+  }
   if (std::ranges::find(unknowns_, description_.unknown) == unknowns_.end()) {
     std::string known;
     for (const auto& name : unknowns_) known += (known.empty() ? "'" : ", '") + name + "'";
@@ -123,16 +202,48 @@ FieldReader::FieldReader(const std::filesystem::path& file, const std::string& u
   if (axes.empty()) nc.damaged("no axis");
   grid_ = std::make_unique<Grid>(axes);
   description_.velocity = nc.has(velocity_name(grid_->axis(0)));
+  if (description_.velocity)
+    description_.velocity_unit = nc.text(nc.find(velocity_name(grid_->axis(0))), "units");
   std::vector<std::size_t> due{times_.size()};
   for (int a = grid_->dimension() - 1; a >= 0; --a)
     due.push_back(static_cast<std::size_t>(shown_size(grid_->axis(a))));
   if (nc.shape(open_->value) != due)
     nc.damaged("'" + description_.unknown + "' has other dimensions than its grid and its times");
+  if (open_->components.empty()) return;
+  if (open_->components.size() != static_cast<std::size_t>(grid_->dimension()))
+    nc.damaged("'" + unknown + "' does not have a component for each axis");
+  description_.velocity = true;
+  description_.velocity_unit = description_.value.unit;
+  description_.unknown = unknown;
+  // A velocity over a length is a rate, whatever the length is shown in.
+  if (open_->part.empty()) return;
+  const std::string& unit = description_.value.unit;
+  const bool rate = unit == "m/s";
+  description_.value = {unit.empty() ? ""
+                        : rate       ? "1/s"
+                                     : unit + "/" + description_.length.unit,
+                        rate ? description_.length.factor : 1, 0};
+}
+
+std::vector<std::string> quantities_of(const VectorQuantity& vector) {
+  std::vector<std::string> result{vector.name, vector.name + ".divergence"};
+  if (vector.components.size() == 2) result.push_back(vector.name + ".rotation");
+  return result;
+}
+
+std::vector<std::string> FieldReader::quantities() const {
+  std::vector<std::string> result = unknowns_;
+  for (const VectorQuantity& vector : description_.vectors) {
+    const auto more = quantities_of(vector);
+    result.insert(result.end(), more.begin(), more.end());
+  }
+  return result;
 }
 
 FieldReader::~FieldReader() = default;
 
 Field FieldReader::field(Index record) const {
+  if (!open_->components.empty()) return field_of_vector(record);
   const NetcdfFile& nc = *open_->nc;
   const Grid& g = *grid_;
   Field result = open_->get_record(open_->value, record, g);
@@ -164,7 +275,40 @@ Field FieldReader::field(Index record) const {
   return result;
 }
 
+Field FieldReader::field_of_vector(Index record) const {
+  std::vector<Field> components;
+  for (const auto& reader : open_->components) components.push_back(reader->field(record));
+  Field result = components.front();
+  const bool turns = open_->part == ".rotation", spreads = open_->part == ".divergence";
+  if (!turns && !spreads) {
+    // Halos too, from which boundaries are drawn.
+    std::vector<Real> numbers(result.raw().size(), 0.0);
+    for (std::size_t n = 0; n < numbers.size(); ++n) {
+      for (const Field& c : components) numbers[n] += c.raw()[n] * c.raw()[n];
+      numbers[n] = std::sqrt(numbers[n]);
+    }
+    result.set_raw(numbers);
+    return result;
+  }
+  const Real factor = description_.value.factor;
+  result = slope_along(turns ? components[1] : components[0], 0);
+  const auto add = [&](const Field& slope, Real sign) {
+    for (Index n = 0; n < grid_->count(); ++n) result[n] += sign * slope[n];
+  };
+  if (turns) add(slope_along(components[0], 1), -1);
+  for (std::size_t c = 1; spreads && c < components.size(); ++c)
+    add(slope_along(components[c], static_cast<int>(c)), 1);
+  for (Index n = 0; n < grid_->count(); ++n) result[n] *= factor;
+  result.extend();
+  return result;
+}
+
 std::optional<std::vector<Field>> FieldReader::velocity(Index record) const {
+  if (!open_->components.empty() && open_->part.empty()) {
+    std::vector<Field> components;
+    for (const auto& reader : open_->components) components.push_back(reader->field(record));
+    return components;
+  }
   std::vector<Field> result;
   for (int a = 0; a < grid_->dimension(); ++a) {
     const std::string name = velocity_name(grid_->axis(a));

@@ -205,6 +205,14 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
     for (const Quantity& other : about.others) names += (names.empty() ? "" : separator) + other.name;
     nc.attribute(NC_GLOBAL, "other_unknowns", names);
   }
+  if (!about.vectors.empty()) {
+    std::string text;
+    for (const VectorQuantity& vector : about.vectors) {
+      text += (text.empty() ? "" : separator) + vector.name;
+      for (const std::string& component : vector.components) text += component_mark + component;
+    }
+    nc.attribute(NC_GLOBAL, "vectors", text);
+  }
   nc.attribute(NC_GLOBAL, "unknowns", grid.unknowns() == Unknowns::cells ? "cells" : "nodes");
   nc.attribute(NC_GLOBAL, "case", about.case_text);
   nc.attribute(NC_GLOBAL, "steady", about.steady ? 1 : 0);

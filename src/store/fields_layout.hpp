@@ -17,6 +17,8 @@ inline std::string boundary_name(const std::string& unknown, const std::string& 
 
 // Between the names of unknowns in an attribute.
 inline const std::string separator = "; ";
+// Before each component of a vector.
+inline const std::string component_mark = ", ";
 
 inline std::string velocity_name(const Axis& axis) {
   return "velocity_" + axis.name();

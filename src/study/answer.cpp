@@ -9,6 +9,7 @@
 #include "study/run/settled.hpp"
 #include "study/wording.hpp"
 #include "williwaw/grid/field_operations.hpp"
+#include "williwaw/store/run_series.hpp"
 #include "williwaw/terms/numerical_flux.hpp"
 #include "williwaw/terms/reconstruction.hpp"
 #include "williwaw/terms/wave_flux.hpp"
@@ -39,20 +40,32 @@ bool same_control_volume(const Grid& g, const Point& a, const Point& b) {
   return g.containing(a) == g.containing(b);
 }
 
-void read_headlines(const Case& given, const Discretization& balance, const Ledger& through,
-                    const Totals& totals, Answer& result) {
+void read_headlines(const Case& given, Discretization& balance, const Ledger& through, const State& y,
+                    Real time, Answer& result) {
   const auto add = [&](const std::string& name, const std::string& unit, Real value) {
     result.headlines.push_back({name, unit, value, value});
   };
-  for (const Probe& probe : given.probes) {
-    add(probe.name, given.value.unit, given.value.shown(result.field->sample(probe.at)));
-    result.headlines.back().smooth = given.value.shown(sample_cubic(*result.field, probe.at));
+  const auto each = balance.totals_by_unknown(y, time);
+  for (std::size_t u = 0; u < given.count(); ++u) {
+    const store::Scale& scale = given.unknown(u).value;
+    const std::string& own = balance.unknowns()[u].name;
+    const auto called = [&](const std::string& name) {
+      return given.count() == 1 ? name : store::name_of_unknown(own, name);
+    };
+    const Field field = balance.field(y, time, u);
+    for (const Probe& probe : given.probes) {
+      if (!probe.of.empty() && probe.of != own) continue;
+      add(called(probe.name), scale.unit, scale.shown(field.sample(probe.at)));
+      result.headlines.back().smooth = scale.shown(sample_cubic(field, probe.at));
+    }
+    add(called("mean"), scale.unit, scale.shown(each[u].integral / balance.volume(u)));
   }
-  add("mean", given.value.unit, given.value.shown(totals.integral / balance.volume()));
   for (std::size_t l = 0; l < balance.lines().size(); ++l)
-    if (balance.lines()[l].kind == LedgerLine::Kind::boundary)
+    if (balance.lines()[l].kind == LedgerLine::Kind::boundary) {
+      const casefile::UnknownOfCase& of = given.unknown(static_cast<std::size_t>(balance.lines()[l].unknown));
       add(names_of_flows[given.steady ? 1 : 0] + balance.lines()[l].name,
-          given.steady ? given.flow_unit : given.amount_unit, through[l]);
+          given.steady ? of.flow_unit : of.amount_unit, through[l]);
+    }
   for (const auto& [name, reason] : without_limits(given, balance))
     for (Headline& h : result.headlines)
       if (h.name == name) h.without_limit = reason;
@@ -87,7 +100,7 @@ void solve_in_time(const Case& given, Prepared& prepared, State& y, Answer& resu
   result.longest_step = o.longest_step;
   if (!result.reached) return;
   result.field = prepared.balance->field(y, o.time);
-  read_headlines(given, *prepared.balance, o.budget.amounts(), o.totals, result);
+  read_headlines(given, *prepared.balance, o.budget.amounts(), y, o.time, result);
 }
 
 void solve_for_rest(const Case& given, Prepared& prepared, State& y, Answer& result) {
@@ -98,7 +111,7 @@ void solve_for_rest(const Case& given, Prepared& prepared, State& y, Answer& res
   if (!s.reached) result.trouble = "the steady state was not reached within the iterations allowed";
   result.steps = s.iterations();
   result.field = prepared.balance->field(y, 0);
-  read_headlines(given, *prepared.balance, s.flows, s.totals, result);
+  read_headlines(given, *prepared.balance, s.flows, y, 0, result);
 }
 
 }  // namespace
@@ -121,6 +134,7 @@ bool jumps(const Field& field) {
 
 Real order_in_space(const Case& given) {
   const Problem& problem = given.problem;
+  if (given.flux) return reconstruction_kind(problem.reconstruction).order > 1 ? 2 : 1;
   const bool advected = problem.equation().advection || problem.equation().as_system;
   if (!advected || semi_lagrangian(given.plan.scheme) ||
       reconstruction_kind(problem.reconstruction).order > 1)
@@ -157,18 +171,21 @@ std::vector<std::pair<std::string, std::string>> without_limits(const Case& give
 }
 
 std::optional<Norms> against_exact(const Case& given, const Discretization& balance, const Field& field,
-                                   Real time) {
-  if (!given.exact) return std::nullopt;
+                                   Real time, std::size_t unknown) {
+  const casefile::UnknownOfCase& of = given.unknown(unknown);
+  if (!of.exact) return std::nullopt;
   const Grid& g = field.grid();
   Norms n;
-  if (given.exact_is_initial) {
-    n = field.difference(Field(g, balance.initial_state()));
+  if (of.exact_is_initial) {
+    const State start = balance.initial_state();
+    const auto first = start.begin() + static_cast<std::ptrdiff_t>(unknown) * g.count();
+    n = field.difference(Field(g, std::vector<Real>(first, first + g.count())));
   } else {
-    n = field.difference(Field(g, balance.values_of(given.exact->function, time)));
+    n = field.difference(Field(g, balance.values_of(of.exact->function, time)));
   }
-  n.l1 = std::abs(given.value.shown_difference(n.l1));
-  n.l2 = std::abs(given.value.shown_difference(n.l2));
-  n.max = std::abs(given.value.shown_difference(n.max));
+  n.l1 = std::abs(of.value.shown_difference(n.l1));
+  n.l2 = std::abs(of.value.shown_difference(n.l2));
+  n.max = std::abs(of.value.shown_difference(n.max));
   return n;
 }
 

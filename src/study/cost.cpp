@@ -58,7 +58,7 @@ std::optional<Real> measured_seconds(const Case& given, const Prepared& prepared
   }
   const Case& timed = coarse ? *coarse : given;
   const auto made =
-      make_balance(timed.problem, {prepared.plan.threads, semi_lagrangian(prepared.plan.scheme)});
+      make_balance(timed.system(), {prepared.plan.threads, semi_lagrangian(prepared.plan.scheme)});
   Discretization& balance = *made;
   const Real start = prepared.plan.start, step = prepared.longest_step * static_cast<Real>(coarsen);
   State y = balance.initial_state();
@@ -91,7 +91,7 @@ std::optional<Real> measured_seconds(const Case& given, const Prepared& prepared
       State flow(y.size());
       balance.rate(y, start, Parts::all(), flow, amounts);
     }
-    balance.field(y, start);
+    for (std::size_t u = 0; u < balance.unknowns().size(); ++u) balance.field(y, start, u);
     const Real row = seconds_since(row_start);
     const Real length = prepared.plan.until - start;
     const Real rows = prepared.plan.series_every > 0 ? length / prepared.plan.series_every

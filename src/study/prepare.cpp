@@ -27,8 +27,8 @@ constexpr Index decay_limit = 20000;
 
 void find_slowest(Prepared& prepared, bool needed) {
   Discretization& balance = *prepared.balance;
-  // Waves do not decay by their eigenvalues.
-  if (balance.capabilities().second_order || balance.advects()) return;
+  // Waves do not decay by their eigenvalues, and of several unknowns no slowest mode is looked for.
+  if (balance.capabilities().second_order || balance.advects() || balance.unknowns().size() > 1) return;
   prepared.slowest = prepared.stability.smallest_eigenvalue;
   if (prepared.slowest || !balance.capabilities().linear || !balance.capabilities().steady_matrix) return;
   if (!needed && balance.grid().count() > decay_limit) return;
@@ -145,12 +145,13 @@ void prepare_steps(const Case& given, Prepared& result) {
   if (result.balance->capabilities().second_order)
     result.dispersion = verify::dispersion(*result.balance, given.plan.scheme, result.longest_step,
                                            result.plan.start, result.plan.until);
-  if (result.balance->advects())
+  if (result.balance->advects() && given.count() == 1)
     result.advection = verify::advection_numbers(*result.balance, given.plan.scheme, result.longest_step,
                                                  result.plan.start, result.plan.until);
   if (const auto& values = result.stability.stable_for; values && is_explicit(given.plan.scheme))
     result.plan.stable_values = {values->lowest, values->highest};
-  if (result.stability.stable()) return;
+  if (given.reaction) result.uniform = verify::uniform_state(*result.balance);
+  if (result.stability.stable() || given.count() > 1) return;
   result.plan.stable_values.reset();
   result.stability.stages =
       stages(given.plan.scheme, result.stability.largest_eigenvalue * result.longest_step);
@@ -247,14 +248,14 @@ Prepared prepare(const Case& given, Execution execution) {
   result.plan.threads = execution.threads;
   execution.semi_lagrangian = semi_lagrangian(given.plan.scheme);
   try {
-    result.balance = make_balance(given.problem, execution);
+    result.balance = make_balance(given.system(), execution);
     result.initial = result.balance->initial_state();
     refuse_below_zero_kelvin(given, result);
     refuse_flux_without_value(given, result);
     if (given.steady) {
       SteadyRules rules = *given.steady;
       rules.threads = execution.threads;
-      if (result.balance->advects())
+      if (result.balance->advects() && given.count() == 1)
         result.advection = verify::advection_numbers(*result.balance, scheme("explicit-euler"), 0);
       result.steady = preview_steady(*result.balance, result.initial, 0, rules);
       return result;

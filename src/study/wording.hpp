@@ -14,6 +14,9 @@ std::string given_place(const Case& given, const Point& place);
 /// When a steady solve stops, in words.
 std::string stopping_rule(const SteadyRules& rules);
 
+/// Boundaries and what acts there; of several unknowns each by itself where they differ, "west, ice".
+std::vector<std::pair<std::string, std::string>> boundaries_in_words(const Case& given);
+
 /// Sections of `check` that say what the domain is.
 void regions_section(const Case& given, const Prepared& prepared, Report& report);
 void boundaries_section(const Case& given, const Prepared& prepared, Report& report);
@@ -38,6 +41,8 @@ inline Report::Data number(Real v) {
 /// How the advected quantity is reconstructed and passed on, in words.
 std::string space_text(const Case& given);
 void advection_section(const Case& given, const Prepared& prepared, Report& report);
+/// Of several unknowns: the uniform state, and which waves on it grow.
+void uniform_section(const Case& given, const Prepared& prepared, Report& report);
 void advection_warnings(const Case& given, const Prepared& prepared, Report& report);
 /// After a blow-up: outlets through which the flow came back.
 void backflow_note(const Case& given, const Prepared& prepared, Report& report);

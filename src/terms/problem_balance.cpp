@@ -15,6 +15,7 @@ struct ProblemBalance::Made {
   LedgerLines lines = {};
   std::unique_ptr<FusedStep> fused = {};
   std::vector<ProblemTerms> parts = {};
+  SystemReaction reaction = {};
   std::shared_ptr<const SystemFlux> flux = {};
 
   void add(const Problem& problem, const Execution& execution, const std::string& prefix) {
@@ -26,8 +27,7 @@ struct ProblemBalance::Made {
                         made.contents ? made.contents : std::shared_ptr<const Storage>(made.storage)});
   }
   static Made of(const Problem& problem, const Execution& execution);
-  static Made of(const std::vector<Problem>& problems, SystemReaction reaction,
-                 std::shared_ptr<const SystemFlux> flux, const Execution& execution);
+  static Made of(const System& system, const Execution& execution);
 };
 
 ProblemBalance::Made ProblemBalance::Made::of(const Problem& problem, const Execution& execution) {
@@ -38,39 +38,61 @@ ProblemBalance::Made ProblemBalance::Made::of(const Problem& problem, const Exec
   return made;
 }
 
-ProblemBalance::Made ProblemBalance::Made::of(const std::vector<Problem>& problems, SystemReaction reaction,
-                                              std::shared_ptr<const SystemFlux> flux,
-                                              const Execution& execution) {
-  if (problems.empty()) throw InputError("a system needs one unknown at least");
-  if (flux && flux->components() != 0 && flux->components() != problems.size())
-    throw InputError("the flux is for " + std::to_string(flux->components()) +
-                     " unknowns, and the system has " + std::to_string(problems.size()));
+namespace {
+
+void refuse_member(const System& system, const Problem& p) {
+  if (!(p.grid() == system.problems.front().grid()))
+    throw InputError("the unknowns of a system live on one grid");
+  if (p.equation().second_order)
+    throw InputError("'" + p.equation().unknown + "': unknowns of a system are of first order in time");
+  if (p.equation().advection && system.flux)
+    throw InputError("'" + p.equation().unknown +
+                     "': unknowns of a system with a flux are advected by that flux");
+  if (p.equation().advection && p.equation().advection->law)
+    throw InputError("'" + p.equation().unknown + "': unknowns of a system have a flux in common");
+}
+
+}  // namespace
+
+ProblemBalance::Made ProblemBalance::Made::of(const System& system, const Execution& execution) {
+  if (system.problems.empty()) throw InputError("a system needs one unknown at least");
+  if (system.flux && system.flux->components() != 0 && system.flux->components() != system.problems.size())
+    throw InputError("the flux is for " + std::to_string(system.flux->components()) +
+                     " unknowns, and the system has " + std::to_string(system.problems.size()));
+  if (execution.semi_lagrangian)
+    throw InputError(Subject::scheme, "semi-Lagrangian steps are for one unknown: choose another scheme");
   Made made;
+  made.reaction = system.reaction;
+  made.flux = system.flux;
   std::unique_ptr<SystemReactionTerm> reacts;
+  if (system.reaction) reacts = std::make_unique<SystemReactionTerm>(system.reaction);
   std::vector<OfUnknown> unknowns;
-  for (const Problem& p : problems) {
-    if (!(p.grid() == problems.front().grid())) throw InputError("the unknowns of a system live on one grid");
-    if (p.equation().advection || p.equation().second_order)
-      throw InputError("'" + p.equation().unknown +
-                       "': unknowns of a system are advected by the system's own flux");
-    made.add(p, execution, p.equation().unknown + " ");
+  for (const Problem& p : system.problems) {
+    refuse_member(system, p);
+    Problem own = p;
+    own.shares_flux = system.flux != nullptr;
+    try {
+      made.add(own, execution, p.equation().unknown + " ");
+    } catch (const InputError& e) {
+      throw InputError(e.subject(), "'" + p.equation().unknown + "': " + e.what(), e.name());
+    }
     unknowns.push_back(made.parts.back().of);
     // The lines of an unknown stand together.
-    if (!reacts) reacts = std::make_unique<SystemReactionTerm>(std::move(reaction));
-    reacts->add_unknown(made.parts.back().of, made.parts.back().storage, made.lines);
+    if (reacts) reacts->add_unknown(made.parts.back().of, made.parts.back().storage, made.lines);
   }
-  if (reacts->reacts()) made.terms.push_back(std::move(reacts));
-  if (!flux) return made;
+  if (reacts) made.terms.push_back(std::move(reacts));
+  if (!made.flux) return made;
   std::vector<const BoundaryClosures*> closures;
   std::vector<TermId<EvaluatedBoundaryClosures>> conditions;
   for (const ProblemTerms& part : made.parts) {
     closures.push_back(part.boundary);
     conditions.push_back(part.closures);
   }
-  made.flux = flux;
-  made.terms.push_back(std::make_unique<SystemFluxTerm>(std::move(unknowns), std::move(flux),
-                                                        problems.front().reconstruction, std::move(closures),
-                                                        std::move(conditions)));
+  auto carries =
+      std::make_unique<SystemFluxTerm>(std::move(unknowns), made.flux, system.problems.front().reconstruction,
+                                       std::move(closures), std::move(conditions));
+  carries->declare(made.lines);
+  made.terms.push_back(std::move(carries));
   return made;
 }
 
@@ -89,18 +111,20 @@ ProblemBalance::ProblemBalance(const Problem& problem, Execution execution)
   offered().semi_lagrangian = semi_lagrangian_ != nullptr;
 }
 
-ProblemBalance::ProblemBalance(const std::vector<Problem>& problems, SystemReaction reaction,
-                               std::shared_ptr<const SystemFlux> flux, Execution execution)
-    : ProblemBalance(Made::of(problems, std::move(reaction), std::move(flux), execution)) {}
+ProblemBalance::ProblemBalance(const System& system, Execution execution)
+    : ProblemBalance(Made::of(system, execution)) {}
 
 ProblemBalance::ProblemBalance(Made made)
     : Discretization(std::move(made.unknowns), std::move(made.terms), std::move(made.lines),
                      std::move(made.fused)),
       parts_(std::move(made.parts)),
+      reaction_(std::move(made.reaction)),
       flux_(std::move(made.flux)) {
-  if (std::ranges::any_of(parts_, [](const ProblemTerms& p) { return p.problem->is_nonlinear(); }))
+  if (reaction_ || flux_ ||
+      std::ranges::any_of(parts_, [](const ProblemTerms& p) { return p.problem->is_nonlinear(); }))
     set_reference(initial_state());
   offered().data_change =
+      (reaction_ && reaction_.on_time) ||
       std::ranges::any_of(parts_, [](const ProblemTerms& p) { return p.problem->data_change_in_time(); });
 }
 
@@ -108,6 +132,12 @@ ProblemBalance::~ProblemBalance() = default;
 
 std::unique_ptr<Discretization> make_balance(const Problem& problem, Execution execution) {
   return std::make_unique<ProblemBalance>(problem, execution);
+}
+
+std::unique_ptr<Discretization> make_balance(const System& system, Execution execution) {
+  if (system.problems.size() == 1 && !system.reaction && !system.flux)
+    return make_balance(system.problems.front(), execution);
+  return std::make_unique<ProblemBalance>(system, execution);
 }
 
 const Problem& ProblemBalance::problem(std::size_t unknown) const {

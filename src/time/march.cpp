@@ -81,6 +81,7 @@ class March {
     guard_ = Guard(balance_, out_.totals, plan_.start);
     if (control_) {
       control_->see(out_.totals, balance_.data_bounds(plan_.start));
+      see_unknowns();
       control_->start(balance_, state_, plan_.start, plan_.until - plan_.start, plan_.step);
     }
     const StepInfo now = info(0);
@@ -107,7 +108,9 @@ class March {
     at_.interval = s.interval;
     at_.taken = s.step_of_interval;
     stepper_->recall(s.stepper);
-    if (control_) control_->recall(s.control);
+    if (!control_) return;
+    see_unknowns();
+    control_->recall(s.control);
   }
 
   Snapshot snapshot() const {
@@ -223,6 +226,12 @@ class March {
     return take_part(from + 0.5 * length, 0.5 * length, halvings + 1, sum);
   }
 
+  void see_unknowns() {
+    if (balance_.layout().blocks().size() < 2) return;
+    if (const auto each = balance_.totals_by_unknown(state_, out_.time); each.size() > 1)
+      control_->see(each, balance_.layout());
+  }
+
   bool step_by_error(const Interval& interval) {
     const Real from = out_.time, rest = interval.to - from;
     // Two even steps rather than a long one and a splinter.
@@ -271,6 +280,7 @@ class March {
     out_.time = last ? interval.to : from + length;
     ++at_.taken;
     control_->see(out_.totals, balance_.data_bounds(out_.time));
+    see_unknowns();
     return finish(interval, length, last);
   }
 

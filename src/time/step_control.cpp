@@ -23,8 +23,30 @@ void StepControl::see(const Totals& totals, const DataBounds& data_bounds) {
   memory_.scale = std::max(memory_.scale, memory_.highest - memory_.lowest);
 }
 
+void StepControl::see(const std::vector<Totals>& by_unknown, const Layout& layout) {
+  constexpr Real infinity = std::numeric_limits<Real>::infinity();
+  memory_.ranges.resize(by_unknown.size(), {infinity, -infinity});
+  starts_.clear();
+  for (std::size_t u = 0; u < by_unknown.size(); ++u) {
+    starts_.push_back(layout.start(u));
+    auto& [lowest, highest] = memory_.ranges[u];
+    lowest = std::min(lowest, by_unknown[u].lowest);
+    highest = std::max(highest, by_unknown[u].highest);
+  }
+}
+
+// Of an unknown that has been the same everywhere so far, its size.
+Real StepControl::range_of(Index number) const {
+  if (starts_.empty()) return 1;
+  const auto block =
+      static_cast<std::size_t>(std::ranges::upper_bound(starts_, number) - starts_.begin() - 1);
+  const auto& [lowest, highest] = memory_.ranges[block];
+  const Real range = highest > lowest ? highest - lowest : std::abs(highest);
+  return range > 0 ? range : 1;
+}
+
 Real StepControl::tolerated() const {
-  if (!tolerance_.of_range) return tolerance_.value;
+  if (!tolerance_.of_range || !starts_.empty()) return tolerance_.value;
   return tolerance_.value * (memory_.scale > 0 ? memory_.scale : 1);
 }
 
@@ -49,16 +71,21 @@ void StepControl::start(Balance& balance, const State& y, Real at, Real length, 
     memory_.next = 1e-6 * length;
     return;
   }
-  const Real sum =
-      sum_over(balance.reductions(), [&](Index n) { return (moved[n] - y[n]) * (moved[n] - y[n]); });
+  const Real sum = sum_over(balance.reductions(), [&](Index n) {
+    const Real change = (moved[n] - y[n]) / range_of(n);
+    return change * change;
+  });
   const Real speed = std::sqrt(sum / static_cast<Real>(size)) / probe;
-  const Real fraction =
-      std::pow(tolerated(), exponent_) * std::pow(std::max(memory_.scale, 1e-300), 1 - exponent_);
+  const Real fraction = std::pow(tolerated(), exponent_) *
+                        std::pow(starts_.empty() ? std::max(memory_.scale, 1e-300) : 1, 1 - exponent_);
   memory_.next = speed > 0 ? std::min(0.1 * length, 0.1 * fraction / speed) : 1e-3 * length;
 }
 
 Real StepControl::measure(const State& error, const Reductions& over, std::size_t free_unknowns) const {
-  const Real sum = sum_over(over, [&](Index n) { return error[n] * error[n]; });
+  const Real sum = sum_over(over, [&](Index n) {
+    const Real relative = error[n] / range_of(n);
+    return relative * relative;
+  });
   return std::sqrt(sum / static_cast<Real>(std::max<std::size_t>(free_unknowns, 1))) / tolerated();
 }
 

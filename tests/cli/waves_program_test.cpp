@@ -7,6 +7,7 @@
 
 #include "support/folder.hpp"
 #include "support/json.hpp"
+#include "support/marching.hpp"
 #include "support/program.hpp"
 #include "williwaw/store/series.hpp"
 
@@ -155,9 +156,10 @@ TEST_CASE("a wave cut short goes on with the same bits") {
     const std::string common =
         "case.toml --quiet --set 'boundary.east=" + std::string(east) +
         "' --set grid.unknowns=cells --set 'grid.x={from=\"0 m\",to=\"12 m\",cells=120}' "
-        "--set time.until=\"8 s\" --set record.every=\"1 s\" --checkpoint 0 ";
+        "--set time.until=\"2 s\" --set record.every=\"1 s\" --checkpoint 0 ";
     CHECK(williwaw_in(folder, "run " + common + "-o whole").code == 0);
-    const std::string cut = "cd '" + folder.string() + "' && timeout -s KILL 0.4 '" + PROGRAM + "' run " +
+    const std::string cut = "cd '" + folder.string() + "' && timeout -s KILL " +
+                            std::string(test::instrumented ? "0.5" : "0.15") + " '" + PROGRAM + "' run " +
                             common + "--resume -o parts >/dev/null 2>&1";
     bool killed = false;
     for (int n = 0; n < 3; ++n) killed = std::system(cut.c_str()) != 0 || killed;

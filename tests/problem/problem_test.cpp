@@ -100,7 +100,7 @@ TEST_CASE("registries list every kind once") {
   CHECK(of_waves == std::vector<std::string>{"absorbing", "driven", "fixed", "free", "impedance"});
   CHECK(boundary_condition_kind("robin").arguments.size() == 2);
   CHECK_THROWS_AS(boundary_condition_kind("leaky"), InputError);
-  CHECK(equation_kinds().size() == 6);
+  CHECK(equation_kinds().size() == 7);
 }
 
 TEST_CASE("a storage that changes by itself is refused") {

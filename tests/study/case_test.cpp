@@ -180,11 +180,6 @@ TEST_CASE("starter cases read and check without a complaint") {
     Prepared p = prepare(c);
     CHECK(p.stability.stable());
   }
-  CHECK_THROWS_WITH_AS(
-      starter_case("system"),
-      "kind 'system' is not there yet; there are heat, diffusion, wave, transport, conservation and "
-      "unsaturated",
-      InputError);
   CHECK_THROWS_WITH_AS(starter_case("heta"), "unknown kind 'heta'; did you mean 'heat'?", InputError);
 }
 

@@ -4,11 +4,9 @@
 #include <cmath>
 
 #include "support/folder.hpp"
-#include "support/pairs.hpp"
 #include "support/text.hpp"
 #include "williwaw/store/run_series.hpp"
 #include "williwaw/study/run.hpp"
-#include "williwaw/terms/problem_balance.hpp"
 
 using namespace williwaw;
 using namespace williwaw::casefile;
@@ -22,14 +20,21 @@ title = "Ice and water"
 x = { from = 0, to = 1, cells = 20 }
 y = { from = 0, to = 0.5, cells = 6 }
 [equation]
-kind = "diffusion"
-unknown = { name = "ice" }
+kind = "system"
+[equation.unknowns.ice]
 diffusivity = 0.01
 source = 0.2
-[initial]
+reaction = "water - 3*ice"
+[equation.unknowns.water]
+diffusivity = 0.01
+reaction = "3*ice - water"
+[initial.ice]
 value = "2 + x"
+[initial.water]
+value = "1 + y"
 [boundary]
-west = { flux = 0.3 }
+west = { ice = { flux = 0.3 }, water = "insulated" }
+east = { ice = "insulated", water = { dirichlet = 0.5 } }
 default = "insulated"
 [time]
 until = 0.5
@@ -43,18 +48,6 @@ name = "middle"
 at = [0.5, 0.25]
 )case";
 
-// ice' = −3·ice + water + .., water' = 3·ice − water + .., with boundaries of their own.
-std::unique_ptr<ProblemBalance> pair_of(const Case& given) {
-  Problem water = given.problem;
-  Equation e = given.problem.equation();
-  e.unknown = "water";
-  e.source = 0.0;
-  Problem second(water.grid(), e);
-  second.boundary("west", insulated()).boundary("east", dirichlet(0.5)).default_boundary(insulated());
-  second.initial = [](Point p) { return 1 + p.y; };
-  return std::make_unique<ProblemBalance>(std::vector{given.problem, second}, test::turning());
-}
-
 struct RanUnknowns {
   std::filesystem::path folder;
   RunResult result;
@@ -63,8 +56,6 @@ struct RanUnknowns {
 RanUnknowns run(const std::filesystem::path& folder, const Observers& observers = {}, bool resume = false) {
   const Case given = read_case_text(pair_case, "pair.toml");
   Prepared prepared = prepare(given);
-  prepared.balance = pair_of(given);
-  prepared.initial = prepared.balance->initial_state();
   RunOptions options;
   options.folder = folder;
   options.observers = observers;

@@ -113,3 +113,41 @@ TEST_CASE("a dimensionless and a scaled problem are the same problem") {
   const State plain = run(1, 1, 0.1), scaled = run(1e-3, 1e-9, 0.1 * 1e-6 / 1e-9);
   for (std::size_t n = 0; n < plain.size(); ++n) CHECK(plain[n] == doctest::Approx(scaled[n]).epsilon(1e-9));
 }
+
+TEST_CASE(
+    "a front that grows and spreads runs with 5/√6, in the profile that Ablowitz and Zeppetella found") {
+  // u_t = u_xx + u·(1 − u): u = (1 + exp(z/√6))⁻², z = x − 5t/√6 (Ablowitz and Zeppetella, 1979).
+  const Real speed = 5 / std::sqrt(6.0);
+  const auto exact = [speed](Real x, Real t) {
+    return std::pow(1 + std::exp((x - speed * t) / std::sqrt(6.0)), -2);
+  };
+  Equation e = diffusion(1.0);
+  e.reaction = Reaction::of([](Real u) { return u * (1 - u); });
+  Problem p(Grid({Axis::uniform("x", -40, 120, 400, Unknowns::cells)}), e);
+  p.initial = [exact](Point q) { return exact(q.x, 0); };
+  p.boundary("west", dirichlet([exact](Real t) { return exact(-40, t); }))
+      .boundary("east", dirichlet([exact](Real t) { return exact(120, t); }));
+  ProblemBalance balance(p);
+  State y = balance.initial_state();
+  const Grid& g = p.grid();
+  // Where the front falls through a quarter.
+  const auto front = [&](const State& state) {
+    for (Index i = 0; i + 1 < g.count(); ++i) {
+      const Real here = state[static_cast<std::size_t>(i)], next = state[static_cast<std::size_t>(i + 1)];
+      if (here > 0.25 && next <= 0.25) return g.point(i, 0, 0).x + 0.4 * (here - 0.25) / (here - next);
+    }
+    return 0.0;
+  };
+  march(balance, y, plan_of("crank-nicolson", 0.02, 10));
+  const Real first = front(y);
+  Problem later = p;
+  later.initial = [y, &g](Point q) { return y[static_cast<std::size_t>(g.containing(q))]; };
+  later.boundary("west", dirichlet([exact](Real t) { return exact(-40, t + 10); }))
+      .boundary("east", dirichlet([exact](Real t) { return exact(120, t + 10); }));
+  ProblemBalance going_on(later);
+  State z = going_on.initial_state();
+  march(going_on, z, plan_of("crank-nicolson", 0.02, 20));
+  CHECK((front(z) - first) / 20 == doctest::Approx(speed).epsilon(5e-3));
+  const Field end(g, z);
+  CHECK(end.difference([&](const Point& q) { return exact(q.x, 30); }).max < 0.02);
+}

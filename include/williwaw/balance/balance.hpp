@@ -169,6 +169,8 @@ class Balance {
   /// Sums and extremes over states.
   virtual Reductions reductions() const { return Reductions(layout()); }
   virtual Capabilities capabilities() const = 0;
+  /// Those of some parts of F alone: fluxes may be linear beside a reaction that is not.
+  virtual Capabilities capabilities_of(Parts) const { return capabilities(); }
   virtual const std::vector<LedgerLine>& lines() const = 0;
 
   /// q = Q(y, at): the amount stored in each control volume.

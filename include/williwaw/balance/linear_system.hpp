@@ -2,6 +2,7 @@
 #pragma once
 
 #include <array>
+#include <span>
 #include <variant>
 
 #include "williwaw/domain/layout.hpp"
@@ -45,15 +46,45 @@ struct FaceSystem {
   std::vector<Triplet> triplets() const;
 };
 
+/// What the unknowns of one control volume do to each other: an entry for each place of each pair of row and
+/// column.
+class LocalEntries {
+ public:
+  LocalEntries(std::size_t unknowns, std::size_t places)
+      : unknowns_(unknowns), places_(places), entries_(unknowns * unknowns) {}
+  /// Zeros until something is added.
+  std::vector<Real>& of(std::size_t row, std::size_t column) {
+    std::vector<Real>& entries = entries_[row * unknowns_ + column];
+    if (entries.empty()) entries.assign(places_, 0.0);
+    return entries;
+  }
+  /// Empty where nothing was added.
+  std::span<const Real> seen(std::size_t row, std::size_t column) const {
+    return entries_[row * unknowns_ + column];
+  }
+
+ private:
+  std::size_t unknowns_, places_;
+  std::vector<std::vector<Real>> entries_;
+};
+
 /// Any sparse matrix, as entries that add up.
 struct SparseSystem {
   Index rows = 0;
   std::vector<Triplet> entries;
 };
 
-using LinearSystem = std::variant<FaceSystem, SparseSystem>;
+/// Several unknowns: a matrix over faces for each, one after another, and what joins them.
+struct BlockSystem {
+  std::vector<FaceSystem> blocks;
+  std::vector<Triplet> local;  ///< numbered as in the whole state; they may stand on the diagonal too
+};
+
+using LinearSystem = std::variant<FaceSystem, SparseSystem, BlockSystem>;
 
 Index rows_of(const LinearSystem& system);
 std::vector<Triplet> triplets_of(const LinearSystem& system);
+/// Diagonal entries, one for each row.
+std::vector<Real> diagonal_of(const LinearSystem& system);
 
 }  // namespace williwaw

@@ -94,6 +94,10 @@ class EvaluatedTerm {
   /// Adds −b·dF/dy about a state to the matrices, one for each unknown.
   virtual void linearise(const Evaluation&, std::span<const Real>, Real, Parts, std::span<FaceSystem>) const {
   }
+  /// Adds the entries of −b·dF/dy that join unknowns of one control volume, or stand on the diagonal; asked
+  /// for where there are several unknowns, besides `linearise`.
+  virtual void linearise_locally(const Evaluation&, std::span<const Real>, Real, Parts, LocalEntries&) const {
+  }
   /// How far data can move the solution.
   virtual void bound(DataBounds&) const {}
   /// Values of the unknowns that the term prescribes, in the order of `Term::prescribed`.

@@ -57,6 +57,7 @@ class TermBalance : public Balance {
   const Layout& layout() const override { return arranged_.layout; }
   Reductions reductions() const override { return Reductions(layout(), domain().threads()); }
   Capabilities capabilities() const override { return arranged_.capabilities; }
+  Capabilities capabilities_of(Parts parts) const override;
   const std::vector<LedgerLine>& lines() const override { return lines_.all(); }
   void storage(const State& y, Real at, State& q) override;
   void recover(const State& q, Real at, State& y) override;

@@ -7,7 +7,7 @@
 
 #include "williwaw/casefile/error.hpp"
 #include "williwaw/casefile/units.hpp"
-#include "williwaw/problem/problem.hpp"
+#include "williwaw/problem/system.hpp"
 #include "williwaw/solve/steady.hpp"
 #include "williwaw/store/scale.hpp"
 #include "williwaw/time/march.hpp"
@@ -25,6 +25,7 @@ struct Value {
 struct Probe {
   std::string name;
   Point at;
+  std::string of = {};     ///< one unknown among several; empty: each of them
   std::string place = {};  ///< "file:line" of its name; columns that it is not called like are the recorder's
 };
 
@@ -86,50 +87,79 @@ class KeyPlaces {
   std::map<std::pair<Subject, std::string>, KeyPlace> places_;
 };
 
-struct Case {
-  std::filesystem::path file;
-  std::string text;  ///< TOML that reads as what is run
-  std::string title;
+/// What a case says of one unknown.
+struct UnknownOfCase {
   Problem problem;
-  std::string equation_formula;
-  std::vector<std::pair<std::string, Value>> coefficients;
+  std::string equation_formula = {};
+  std::vector<std::pair<std::string, Value>> coefficients = {};
   /// For each side, cut-out and part what acts there, in words.
-  std::vector<std::pair<std::string, std::string>> boundaries;
-  Value initial;
-  std::optional<Value> initial_rate;  ///< of waves
-  Plan plan;                          ///< complete but for the step, which `prepare` fills in
+  std::vector<std::pair<std::string, std::string>> boundaries = {};
+  Value initial = {};
+  std::optional<Value> initial_rate = {};  ///< of waves
+  store::Scale value = {};
+  /// The unknown is a temperature on a scale: nothing of it may lie below zero kelvin.
+  bool absolute_temperature = false;
+  /// Unit of the amount that the budget counts, and of a flux through a boundary.
+  std::string amount_unit = {}, flow_unit = {}, flux_unit = {};
+  std::optional<Value> exact = {};
+  bool exact_is_initial = false;
+};
+
+/// Components of a vector among the unknowns, along x, y, z as far as there are axes.
+struct VectorOfUnknowns {
+  std::string name;
+  std::vector<std::size_t> components;
+};
+
+/// A case is what it says of its first unknown, of others where there are some, and of all of them together.
+struct Case : UnknownOfCase {
+  std::filesystem::path file = {};
+  std::string text = {};  ///< TOML that reads as what is run
+  std::string title = {};
+  std::vector<UnknownOfCase> others = {};
+  SystemReaction reaction = {};  ///< of several unknowns
+  std::shared_ptr<const SystemFlux> flux = nullptr;
+  /// Formulas of what unknowns make of each other, as the case writes them.
+  std::vector<std::pair<std::string, Value>> shared_terms = {};
+  std::vector<VectorOfUnknowns> vectors = {};
+  Plan plan = {};  ///< complete but for the step, which `prepare` fills in
   /// Set for a case that asks for the steady state instead of a run in time.
-  std::optional<SteadyRules> steady;
+  std::optional<SteadyRules> steady = {};
   /// A run in time that looks for its steady state.
   struct Settled {
     bool ends_run = false;  ///< until = "settled"
     Real fraction = 0.99;   ///< of the initial distance to the steady state
   };
-  Settled settled;
+  Settled settled = {};
   /// A run under data that repeat.
   struct Cycle {
     Real period = 0;
     Real tolerance = 0;     ///< largest change from one cycle to the next
     bool ends_run = false;  ///< until = "cycle"
   };
-  std::optional<Cycle> cycle;
-  StepChoice step;
-  RefinementStudy refinement_study;
+  std::optional<Cycle> cycle = {};
+  StepChoice step = {};
+  RefinementStudy refinement_study = {};
   /// Titles of what [[variant]] and [[stage]] declare.
-  std::vector<std::string> variants, stages;
-  Refinement refinement;
+  std::vector<std::string> variants = {}, stages = {};
+  Refinement refinement = {};
   Real record_every = 0;  ///< interval of whole records, SI; 0 where none is given
-  store::Scale length, time, value;
-  /// The unknown is a temperature on a scale: nothing of it may lie below zero kelvin.
-  bool absolute_temperature = false;
-  /// Unit of the amount that the budget counts, and of a flux through a boundary.
-  std::string amount_unit, flow_unit, flux_unit;
-  std::vector<Probe> probes;
-  std::optional<Value> exact;
-  bool exact_is_initial = false;
-  std::vector<FigureRequest> figures;
+  store::Scale length = {}, time = {};
+  std::vector<Probe> probes = {};
+  std::vector<FigureRequest> figures = {};
   /// Keys for errors that are found when the case is prepared, or while it runs.
   KeyPlaces places = {};
+
+  std::size_t count() const { return 1 + others.size(); }
+  /// kind = "system", of one unknown or several.
+  bool is_system() const { return problem.equation().kind == "system"; }
+  const UnknownOfCase& unknown(std::size_t number) const {
+    return number == 0 ? *this : others.at(number - 1);
+  }
+  /// The number of the unknown of this name; nothing for a name that none has.
+  std::optional<std::size_t> number_of(const std::string& name) const;
+  /// All unknowns and what couples them.
+  System system() const;
 
   /// A duration in SI for people, in the unit of time that suits its size.
   std::string duration(Real seconds) const;

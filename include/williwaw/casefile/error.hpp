@@ -9,7 +9,16 @@ namespace williwaw::casefile {
 class CaseError : public InputError {
  public:
   CaseError(const std::string& place, const std::string& key, const std::string& text)
-      : InputError(place + ": " + (key.empty() ? "" : key + ": ") + text) {}
+      : InputError(place + ": " + (key.empty() ? "" : key + ": ") + text),
+        place_(place),
+        key_(key),
+        text_(text) {}
+  const std::string& place() const { return place_; }
+  const std::string& key() const { return key_; }
+  const std::string& text() const { return text_; }
+
+ private:
+  std::string place_, key_, text_;
 };
 
 }  // namespace williwaw::casefile

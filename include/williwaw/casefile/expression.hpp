@@ -7,6 +7,7 @@
 
 #include <map>
 #include <memory>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -111,6 +112,9 @@ struct FormulaInputs {
   const Real* u = nullptr;
   Real time = 0;
   Index count = 0;
+  /// Several unknowns by their names, and the values of each.
+  std::span<const std::string> names = {};
+  std::span<const std::span<const Real>> unknowns = {};
 };
 
 /// Writes `inputs.count` values to `out`, which overlaps no input. Each value is independent of the count and

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "williwaw/casefile/expression.hpp"
-#include "williwaw/problem/equation.hpp"
+#include "williwaw/problem/system.hpp"
 
 namespace williwaw::casefile {
 
@@ -19,6 +19,16 @@ Function function_of(const Expression& expression);
 Where where_of(const Expression& expression);
 /// Of u besides. Affine in u where its derivative is free of u.
 Reaction reaction_of(const Expression& expression);
+
+/// One formula for each of several unknowns, of all of them by their names.
+SystemReaction system_reaction_of(const std::vector<std::string>& names,
+                                  const std::vector<Expression>& rates);
+
+/// A flux along x, y, z for each of several unknowns, of all of them by their names. Speeds are the
+/// magnitudes of the eigenvalues of its symbolic Jacobian (SystemFlux). Throws InputError for a formula that
+/// cannot be differentiated.
+std::shared_ptr<const SystemFlux> system_flux_of(const std::vector<std::string>& names,
+                                                 const std::vector<std::array<Expression, 3>>& fluxes);
 
 /// Compiles a formula. `variables` are the names among x, y, z, r, t that it may use. Besides the usual
 /// functions there are erf, erfc and sum_over(n, from, to, term). Throws InputError that says what is wrong

@@ -53,6 +53,7 @@ struct FigureSource {
   int dimension = 1;
   bool steady = false;
   bool velocity = false;  ///< a velocity field is recorded
+  bool vectors = false;   ///< unknowns are components of vectors
 };
 FigureSource source_of(const casefile::Case& given);
 FigureSource source_of(const RunFolder& run);

@@ -72,6 +72,9 @@ struct Equation {
   /// Amount stored in a unit of volume as a function of the unknown that does not fall; instead of storage.
   std::optional<Function> content = {};
   Diffusion diffusion;
+  /// Diffusivities may be zero though nothing is advected: an unknown that only reacts with others, or flows
+  /// with them.
+  bool may_be_still = false;
   /// The advection of the unknown.
   std::optional<Advection> advection = {};
   /// Amount that appears in each unit of volume and time.
@@ -152,6 +155,8 @@ struct EquationKind {
   bool has_velocity = false, has_flux = false;
   /// Content and conductivity by soils, and gravity; content instead of storage; heat that freezes and thaws.
   bool has_soil = false, has_content = false, has_phase_change = false;
+  /// One of several unknowns: its keys stand below its name, and all of them share a velocity.
+  bool several_unknowns = false;
 };
 
 /// Every kind of equation there is.

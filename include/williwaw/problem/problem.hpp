@@ -43,6 +43,8 @@ class Problem {
   /// How a coefficient of diffusion that depends on the unknown is taken between two unknowns; one of
   /// face_mean_kinds(), or empty: "integral" where it can be had, else "arithmetic".
   std::string face_mean = {};
+  /// One of several unknowns, advected by a flux that it has in common with the others; set by their balance.
+  bool shares_flux = false;
   /// Sides (or parts, or cut-outs) in the order in which they decide nodes that several boundaries hold;
   /// where none of a node's boundaries is named it takes the mean of what they say.
   std::vector<std::string> corners = {};

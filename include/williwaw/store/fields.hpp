@@ -17,6 +17,12 @@ struct Quantity {
   Scale scale = {};
 };
 
+/// A vector by name: the unknowns that are its components, along the axes in their order.
+struct VectorQuantity {
+  std::string name;
+  std::vector<std::string> components;
+};
+
 /// What the file says of itself.
 struct Description {
   std::string title;
@@ -31,6 +37,7 @@ struct Description {
   std::string velocity_unit = {};
   /// Unknowns that follow the first one in a state; of a reader all but the one that it reads.
   std::vector<Quantity> others = {};
+  std::vector<VectorQuantity> vectors = {};
 };
 
 /// Writes records one by one. The file appears under its name only when it is complete.
@@ -73,7 +80,8 @@ class UnknownName : public StoreError {
   std::string known_;
 };
 
-/// Reads what a FieldWriter wrote, everything in the units shown: one of the unknowns.
+/// Reads what a FieldWriter wrote, everything in the units shown: one of the unknowns, or what follows from a
+/// vector: "wind", its magnitude, "wind.divergence" or, in a plane, "wind.rotation", by central differences.
 class FieldReader {
  public:
   /// `unknown` by name; the first one unless it is given. Throws StoreError for a file that cannot be read,
@@ -86,6 +94,8 @@ class FieldReader {
   const Description& description() const { return description_; }
   /// The names of all unknowns, in the order of a state.
   const std::vector<std::string>& unknowns() const { return unknowns_; }
+  /// These and what follows from vectors.
+  std::vector<std::string> quantities() const;
   const std::filesystem::path& file() const { return file_; }
   /// Coordinates in the units shown.
   const Grid& grid() const { return *grid_; }
@@ -93,7 +103,8 @@ class FieldReader {
   /// The stage of every record: 0 for the first, and where there are none.
   const std::vector<int>& stages() const { return stages_; }
   Field field(Index record) const;
-  /// The velocity along each axis at the unknowns; nothing where none was written.
+  /// The velocity along each axis at the unknowns, of a vector its components; nothing where none was
+  /// written.
   std::optional<std::vector<Field>> velocity(Index record) const;
   /// How much of every control volume is left; nothing where no region is cut out.
   std::optional<Field> volume_fractions() const;
@@ -101,6 +112,7 @@ class FieldReader {
   std::pair<Real, Real> range() const;
 
  private:
+  Field field_of_vector(Index record) const;
   struct Open;
   std::filesystem::path file_;
   std::unique_ptr<Open> open_;
@@ -110,6 +122,9 @@ class FieldReader {
   std::vector<Real> times_;
   std::vector<int> stages_;
 };
+
+/// "wind", "wind.divergence" and, in a plane, "wind.rotation".
+std::vector<std::string> quantities_of(const VectorQuantity& vector);
 
 /// A variable of a NetCDF file: its values, the last dimension fastest.
 struct Table {

@@ -48,10 +48,10 @@ Real order_of_both(const Case& given, Real step_power);
 std::vector<std::pair<std::string, std::string>> without_limits(const Case& given,
                                                                 const Discretization& balance);
 
-/// Norms of a field less the exact solution of its case at a time, in shown units; nothing where there is
-/// none.
+/// Norms of the field of an unknown less its exact solution at a time, in shown units; nothing where the case
+/// gives none.
 std::optional<Norms> against_exact(const Case& given, const Discretization& balance, const Field& field,
-                                   Real time);
+                                   Real time, std::size_t unknown = 0);
 
 /// Solves a case and reads its headlines. Throws CaseError as `prepare` does; a run that does not reach its
 /// end is an answer with `reached` false.

@@ -6,6 +6,7 @@
 #include "williwaw/verify/advection.hpp"
 #include "williwaw/verify/dispersion.hpp"
 #include "williwaw/verify/forecast.hpp"
+#include "williwaw/verify/uniform_state.hpp"
 
 namespace williwaw::study {
 
@@ -28,6 +29,8 @@ struct Prepared {
   std::string refuted;
   /// Of a step that is not stable, where the modes can be told.
   std::optional<verify::Forecast> forecast;
+  /// Of unknowns that react with each other: the state in which nothing changes, and what grows about it.
+  std::optional<verify::UniformState> uniform;
   /// Of a wave: what the grid makes of its speed.
   std::optional<verify::Dispersion> dispersion;
   /// Where something is advected: what that means for the step and the grid.

@@ -10,6 +10,7 @@ namespace williwaw::study {
 struct Comparison {
   Real time = 0;
   Norms norms;
+  std::size_t unknown = 0;
 };
 
 struct RunOptions {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "williwaw/balance/term_balance.hpp"
+#include "williwaw/problem/system.hpp"
 #include "williwaw/terms/advection_term.hpp"
 #include "williwaw/terms/conductances.hpp"
 
@@ -51,6 +52,10 @@ class Discretization : public TermBalance {
 
   virtual const Problem& problem(std::size_t unknown) const = 0;
   const Problem& problem() const { return problem(0); }
+  /// What unknowns make of each other; false where there is no such thing.
+  virtual const SystemReaction& reaction() const = 0;
+  /// By which unknowns carry each other along, or null.
+  virtual const SystemFlux* flux() const = 0;
   const Outline& outline(std::size_t unknown = 0) const { return domain(unknown).outline(); }
   /// Length, area or volume of the domain.
   virtual Real volume(std::size_t unknown) const = 0;
@@ -111,5 +116,7 @@ class Discretization : public TermBalance {
 /// Of one problem. Throws InputError for a problem that is not complete or has coefficients that cannot be
 /// used, and for one that semi-Lagrangian steps are wanted of and that carries nothing.
 std::unique_ptr<Discretization> make_balance(const Problem& problem, Execution execution = {});
+/// Of several unknowns, or of one with neither reaction nor flux of a system.
+std::unique_ptr<Discretization> make_balance(const System& system, Execution execution = {});
 
 }  // namespace williwaw

@@ -17,11 +17,14 @@ class ProblemBalance final : public Discretization {
   /// Throws InputError for a problem that is not complete or has coefficients that cannot be used, and for
   /// one that semi-Lagrangian steps are wanted of and that advects nothing.
   explicit ProblemBalance(const Problem& problem, Execution execution = {});
-  /// Several unknowns, one problem each: each diffuses and meets boundaries by itself, and all of them react
-  /// with each other or advect each other. Problems share one grid and have no flows of their own.
-  /// Throws InputError for other ones, cut-outs with a flux, or reconstructions that need more than a slope.
+  /// Several unknowns, one problem each: each diffuses, is advected by a given velocity and meets boundaries
+  /// by itself, and all of them react with each other or advect each other. Problems share one grid; those of
+  /// a system with a flux have no advection of their own. Throws InputError for other ones, cut-outs with a
+  /// flux, or reconstructions that need more than a slope.
+  explicit ProblemBalance(const System& system, Execution execution = {});
   explicit ProblemBalance(const std::vector<Problem>& problems, SystemReaction reaction = {},
-                          std::shared_ptr<const SystemFlux> flux = nullptr, Execution execution = {});
+                          std::shared_ptr<const SystemFlux> flux = nullptr, Execution execution = {})
+      : ProblemBalance(System{problems, std::move(reaction), std::move(flux)}, execution) {}
   ~ProblemBalance() override;
   ProblemBalance(const ProblemBalance&) = delete;
   ProblemBalance& operator=(const ProblemBalance&) = delete;
@@ -40,6 +43,8 @@ class ProblemBalance final : public Discretization {
   using Discretization::values_of;
   using Discretization::volume;
   const Problem& problem(std::size_t unknown) const override;
+  const SystemReaction& reaction() const override { return reaction_; }
+  const SystemFlux* flux() const override { return flux_.get(); }
   Real volume(std::size_t unknown) const override;
   bool advects() const override;
   const EvaluatedAdvection& advection() const override;
@@ -66,6 +71,7 @@ class ProblemBalance final : public Discretization {
   void advection_into(const Evaluation& now, const State& y, Stencil& stencil) const;
 
   std::vector<ProblemTerms> parts_;
+  SystemReaction reaction_;
   std::shared_ptr<const SystemFlux> flux_;
   std::unique_ptr<SecondOrderDynamics> dynamics_;
   std::unique_ptr<SemiLagrangianAdvection> semi_lagrangian_;

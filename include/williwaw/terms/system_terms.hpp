@@ -3,30 +3,10 @@
 
 #include "williwaw/balance/term.hpp"
 #include "williwaw/boundary/boundary_terms.hpp"
+#include "williwaw/problem/system.hpp"
 #include "williwaw/terms/reconstruction.hpp"
 
 namespace williwaw {
-
-/// What reactions make of all unknowns together: amounts for each unit of volume and time. `u` and `out` have
-/// one line of values for each unknown.
-using SystemReaction = std::function<void(const Points&, Real, std::span<const std::span<const Real>> u,
-                                          std::span<std::span<Real>> out)>;
-
-/// A flux of several unknowns along each axis, and the largest speed at which anything travels.
-class SystemFlux {
- public:
-  virtual ~SystemFlux() = default;
-  /// How many unknowns it is for; 0: any number.
-  virtual std::size_t components() const { return 0; }
-  /// f of every unknown along the axis of this direction (0 is x).
-  virtual void flux(int direction, std::span<const std::span<const Real>> u,
-                    std::span<std::span<Real>> out) const = 0;
-  virtual void speed(int direction, std::span<const std::span<const Real>> u, std::span<Real> out) const = 0;
-};
-
-/// A vector that carries itself along, f_i = u_i·u_a along axis a: what the quadratic flux is in more
-/// dimensions than one.
-std::shared_ptr<const SystemFlux> self_advecting_flux(int components);
 
 /// What the unknowns make of each other. Books for each unknown what it gains.
 class SystemReactionTerm final : public Term {
@@ -34,7 +14,7 @@ class SystemReactionTerm final : public Term {
   explicit SystemReactionTerm(SystemReaction reaction) : reaction_(std::move(reaction)) {}
   /// The next unknown in the order of the state; its line is declared.
   void add_unknown(OfUnknown of, std::shared_ptr<const Storage> storage, LedgerLines& lines);
-  bool reacts() const { return reaction_ != nullptr; }
+  bool reacts() const { return static_cast<bool>(reaction_); }
 
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
@@ -42,6 +22,7 @@ class SystemReactionTerm final : public Term {
   std::unique_ptr<TermScratch> scratch() const override;
 
   void add(Real time, const Line& line, std::span<const LineRates> rates) const;
+  void linearise_locally(Real time, std::span<const Real> y, Real b, LocalEntries& local) const;
 
  private:
   struct Workspace;
@@ -52,7 +33,8 @@ class SystemReactionTerm final : public Term {
 };
 
 /// A flux of several unknowns, that of Lax and Friedrichs with the largest speed beside each face (Rusanov,
-/// 1961), from values reconstructed along each axis. Through boundaries whose conditions let advection pass
+/// 1961), from values reconstructed along each axis; where an unknown advects, its mean on a face times the
+/// values from upwind. Through boundaries whose conditions let advection pass
 /// the values on them come in, through others nothing does.
 class SystemFluxTerm final : public Term {
  public:
@@ -67,23 +49,35 @@ class SystemFluxTerm final : public Term {
                 std::shared_ptr<EvaluatedTerm>& evaluated) const override;
   std::unique_ptr<TermScratch> scratch() const override;
 
+  void declare(LedgerLines& lines) override;
+
   void add(const Line& line, std::span<const LineRates> rates) const;
+  void linearise(std::span<const Real> y, Real b, std::span<FaceSystem> matrices) const;
+  void linearise_locally(std::span<const Real> y, Real b, LocalEntries& local) const;
 
  private:
   struct Workspace;
+  struct Beyond {
+    Real value;
+    bool open;   ///< the flux passes
+    bool holds;  ///< the boundary holds the value
+  };
   using Values = std::vector<std::vector<Real>>;
   void fluxes(const Line& line, int axis, Index j, Index k, Workspace& workspace, Values& flux) const;
   void fill_rows(const Line& line, std::size_t unknown, int axis, Index j, Index k, Workspace& workspace,
                  Rows& rows) const;
   void between(int direction, Workspace& workspace, Values& flux) const;
-  Real beyond(const Evaluation& now, std::size_t unknown, Side side, Index inside, Real u, bool& open) const;
-  void close(const Evaluation& now, int axis, Index j, Index k, bool upper, Values& flux) const;
+  void advect(std::size_t face, const Workspace& workspace, Values& flux) const;
+  Beyond beyond(const Evaluation& now, std::size_t unknown, Side side, Index inside, Real u) const;
+  void close(const Evaluation& now, int axis, Index j, Index k, bool upper, Workspace& workspace,
+             Values& flux) const;
 
   std::vector<OfUnknown> unknowns_;
   std::shared_ptr<const SystemFlux> flux_;
   const ReconstructionKind* reconstruction_;
   std::vector<const BoundaryClosures*> closures_;
   std::vector<TermId<EvaluatedBoundaryClosures>> conditions_;
+  std::vector<LineId> divergence_lines_;  ///< in advective form
 };
 
 }  // namespace williwaw

@@ -34,6 +34,8 @@ class Budget {
   /// The relative residual of one unknown whose totals are these now: what came in on its lines against what
   /// its content changed by. Of budgets that are kept by unknown.
   Real relative_residual_of(std::size_t unknown, const Totals& now) const;
+  /// Content of one unknown at the start, jump included; of budgets that are kept by unknown.
+  Real initial_content_of(std::size_t unknown) const { return initial_of_.at(unknown); }
   /// Content at the start and all that came in, without what went out and without one line.
   Real supplied_besides(LineId line) const;
   /// The same for single steps: the largest so far.

@@ -16,6 +16,8 @@ struct ControlMemory {
   Real next = 0, last_error = 0, scale = 0;
   Real lowest = std::numeric_limits<Real>::infinity(), highest = -std::numeric_limits<Real>::infinity();
   bool rejected = false;
+  /// Of several unknowns: lowest and highest value of each so far.
+  std::vector<std::pair<Real, Real>> ranges = {};
 };
 
 /// Proportional and integral control of the logarithm of the error (Gustafsson, 1991): a step that missed is
@@ -29,6 +31,8 @@ class StepControl {
   void start(Balance& balance, const State& y, Real at, Real length, Real given);
   /// What data and states have spanned so far.
   void see(const Totals& totals, const DataBounds& data_bounds);
+  /// The same of several unknowns, each of which is measured by its own range.
+  void see(const std::vector<Totals>& by_unknown, const Layout& layout);
   /// Root mean square of the estimated error over what is tolerated; `error` is a state of that layout.
   Real measure(const State& error, const Reductions& over, std::size_t free_unknowns) const;
   /// Judges a step of this length; the next one is in next(). True if the step is good.
@@ -42,10 +46,13 @@ class StepControl {
 
  private:
   Real tolerated() const;
+  /// What a number of the state is measured by, among several unknowns; 1 of one alone.
+  Real range_of(Index number) const;
 
   Tolerance tolerance_;
   Real exponent_;
   ControlMemory memory_;
+  std::vector<Index> starts_;  ///< of the blocks of several unknowns
 };
 
 }  // namespace williwaw

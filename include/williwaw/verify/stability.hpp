@@ -79,6 +79,10 @@ Stability stability(const Problem& problem, const Scheme& scheme, Real step, Rea
 /// The same of a wave as a first-order system.
 Stability stability_of_system(Discretization& balance, const Scheme& scheme, Real step);
 
+/// The same of several unknowns, about the values of the start: reactions may turn modes round, and those
+/// that turn faster than they decay set no limit.
+Stability stability_of_coupled(Discretization& balance, const Scheme& scheme, Real step, Real from);
+
 /// Up to how many unknowns dense eigenvalues are computed.
 inline constexpr Index dense_limit = 600;
 

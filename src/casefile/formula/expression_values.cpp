@@ -74,6 +74,8 @@ class Evaluation {
   Operand variable_of(const std::string& name) {
     for (std::size_t i = indices_.size(); i-- > 0;)
       if (*indices_[i].name == name) return one(indices_[i].value);
+    for (std::size_t n = 0; n < inputs_.names.size(); ++n)
+      if (inputs_.names[n] == name) return {inputs_.unknowns[n].data() + begin_, false};
     if (name == "t") return one(inputs_.time);
     const Real* from = name == "x" || name == "r" ? inputs_.x
                        : name == "y"              ? inputs_.y

@@ -75,6 +75,79 @@ Reaction reaction_of(const Expression& expression) {
   return reaction;
 }
 
+namespace {
+
+// Formulas of several unknowns by their names.
+SystemReaction::ByLine lines_of(const std::vector<std::string>& names, std::vector<Expression> all) {
+  return [names, all = std::move(all)](const Points& places, Real time, UnknownLines u,
+                                       std::span<std::span<Real>> out) {
+    FormulaInputs inputs = inputs_of(places, time, nullptr);
+    inputs.count = static_cast<Index>(u.front().size());
+    inputs.names = names;
+    inputs.unknowns = u;
+    for (std::size_t m = 0; m < all.size(); ++m) evaluate(all[m], inputs, out[m].data());
+  };
+}
+
+class FormulaSystemFlux final : public SystemFlux {
+ public:
+  FormulaSystemFlux(const std::vector<std::string>& names,
+                    const std::vector<std::array<Expression, 3>>& fluxes)
+      : count_(names.size()) {
+    for (std::size_t d = 0; d < 3; ++d) {
+      std::vector<Expression> along, jacobian;
+      for (const auto& of_unknown : fluxes) {
+        along.push_back(of_unknown[d]);
+        for (const std::string& name : names) jacobian.push_back(derivative(of_unknown[d], name));
+      }
+      flux_[d] = lines_of(names, std::move(along));
+      jacobian_[d] = lines_of(names, std::move(jacobian));
+    }
+  }
+  std::size_t components() const override { return count_; }
+  void flux(int direction, UnknownLines u, std::span<std::span<Real>> out) const override {
+    flux_[static_cast<std::size_t>(direction)](Points(0), 0, u, out);
+  }
+  void jacobian(int direction, UnknownLines u, std::span<std::span<Real>> out) const override {
+    jacobian_[static_cast<std::size_t>(direction)](Points(0), 0, u, out);
+  }
+
+ private:
+  std::size_t count_;
+  std::array<SystemReaction::ByLine, 3> flux_, jacobian_;
+};
+
+}  // namespace
+
+std::shared_ptr<const SystemFlux> system_flux_of(const std::vector<std::string>& names,
+                                                 const std::vector<std::array<Expression, 3>>& fluxes) {
+  return std::make_shared<FormulaSystemFlux>(names, fluxes);
+}
+
+SystemReaction system_reaction_of(const std::vector<std::string>& names,
+                                  const std::vector<Expression>& rates) {
+  SystemReaction result;
+  result.rate = lines_of(names, rates);
+  result.on_place = std::ranges::any_of(rates, uses_place);
+  result.on_time = std::ranges::any_of(rates, [](const Expression& e) { return e.uses("t"); });
+  std::vector<Expression> slopes;
+  result.linear = true;
+  try {
+    for (const Expression& rate : rates)
+      for (const std::string& name : names) {
+        slopes.push_back(derivative(rate, name));
+        result.linear = result.linear && std::ranges::none_of(names, [&](const std::string& other) {
+                          return slopes.back().uses(other);
+                        });
+      }
+    result.slopes = lines_of(names, slopes);
+  } catch (const InputError&) {
+    // A formula that jumps is left to differences.
+    result.linear = false;
+  }
+  return result;
+}
+
 Function function_of(const Expression& expression) {
   const bool on_place = uses_place(expression), on_time = expression.uses("t");
   if (expression.uses("u"))

@@ -13,14 +13,16 @@ Dimension of_unit(const char* name) {
   return Dimension(Unit::of(name));
 }
 
-Measure measure_of_name(const Context& context, const std::string& name, const Measure& u) {
+Measure measure_of_name(const Context& context, const std::string& name, const UnknownInFormulas& u) {
   static const Dimension length = of_unit("m"), time = of_unit("s");
   if (const auto found = context.constants.find(name); found != context.constants.end())
     return found->second.measure;
   if (name == "t" || name == "minute" || name == "hour" || name == "day") return {time};
   for (const char* axis : {"x", "y", "z", "r"})
     if (name == axis) return {length};
-  return name == "u" ? u : Measure{};
+  for (const UnknownInFormulas& unknown : context.unknowns)
+    if (name == unknown.name) return unknown.measure;
+  return name == u.name ? u.measure : Measure{};
 }
 
 bool calls_curve(const Expression& e) {
@@ -38,7 +40,7 @@ Expression read_si_formula(const Context& context, const std::string& formula, c
   const Expression e = read_formula(formula, context.values(), variables, context.curves);
   if (!context.dimensional) return e;
   const Measure found =
-      measure_of(e, formula, [&](const std::string& n) { return measure_of_name(context, n, u.measure); });
+      measure_of(e, formula, [&](const std::string& n) { return measure_of_name(context, n, u); });
   if (!found.fits(Dimension(expected.unit)))
     throw InputError(
         fmt::format("formula '{}' comes out as {}, but {}; give {{ formula = \"..\", unit = \"..\" }}, or "
@@ -68,11 +70,18 @@ Expression read_formula_in(const Context& context, const std::string& formula, c
             formula, name, constant.value, constant.measure.dimension.text(), unit.text(), name,
             constant.text, unit.text()));
   }
-  if (context.dimensional && !u_unit && u.shown && !u.shown->is_coherent() && e.uses("u"))
-    throw InputError(
-        fmt::format("formula '{}': the case writes u in '{}', formulas take it in '{}' (SI): ambiguous; give "
-                    "u_unit = \"{}\"",
-                    formula, u.shown->text(), u.measure.dimension.text(), u.shown->text()));
+  for (const UnknownInFormulas& unknown : context.unknowns)
+    if (context.dimensional && unknown.name != u.name && unknown.shown && !unknown.shown->is_coherent() &&
+        e.uses(unknown.name))
+      throw InputError(fmt::format(
+          "formula '{0}': the case writes {1} in '{2}', formulas take it in '{3}' (SI): ambiguous; "
+          "leave unit out and give every constant its own",
+          formula, unknown.name, unknown.shown->text(), unknown.measure.dimension.text()));
+  if (context.dimensional && !u_unit && u.shown && !u.shown->is_coherent() && e.uses(u.name))
+    throw InputError(fmt::format(
+        "formula '{}': the case writes {} in '{}', formulas take it in '{}' (SI): ambiguous; give "
+        "u_unit = \"{}\"",
+        formula, u.name, u.shown->text(), u.measure.dimension.text(), u.shown->text()));
   if (u_unit && !u_unit->is_coherent() && calls_curve(e))
     throw InputError(
         fmt::format("formula '{}' calls a curve, which takes values in SI by the header of its table: "
@@ -81,7 +90,7 @@ Expression read_formula_in(const Context& context, const std::string& formula, c
   if (u_unit) {
     // Units are linear: two conversions tell all of them.
     const Real zero = u_unit->from_si(0), slope = u_unit->from_si(1) - zero;
-    e = substitute(e, "u", Expression(slope) * Expression::variable("u") + zero);
+    e = substitute(e, u.name, Expression(slope) * Expression::variable(u.name) + zero);
   }
   const Real zero = unit.to_si(0, difference), one = unit.to_si(1, difference) - zero;
   return Expression(one) * e + zero;
@@ -116,7 +125,8 @@ void take_constant(const Context& context, const Node& node, const std::string& 
       const Expression e = read_formula(text, context.values(), {});
       const Measure m =
           context.dimensional
-              ? measure_of(e, text, [&](const std::string& n) { return measure_of_name(context, n, {}); })
+              ? measure_of(e, text,
+                           [&](const std::string& n) { return measure_of_name(context, n, no_unknown()); })
               : Measure{};
       constant = {value_of(e), {}, m, text, {}};
     } catch (const InputError& e) {

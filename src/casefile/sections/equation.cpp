@@ -9,8 +9,6 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words later_kinds{"system"};
-
 const Node& equation_node(const Node& root, const Context& context) {
   const Node* node = root.find("equation");
   if (!node) throw CaseError(context.file, "equation", "missing; a case needs an [equation]");
@@ -57,7 +55,7 @@ const EquationKind& read_equation_kind(const Node& root, const Context& context)
   Words known;
   for (const auto& k : equation_kinds()) known.push_back(k.name);
   section.need("kind", "the kind of equation: " + listed(known));
-  const std::string name = section.choice("kind", "", known, later_kinds);
+  const std::string name = section.choice("kind", "", known, {});
   return *std::ranges::find(equation_kinds(), name, &EquationKind::name);
 }
 
@@ -97,6 +95,9 @@ Dimensions dimensions_of(const EquationKind& kind, const Context& context, const
   Dimensions d;
   const Unit length = Unit::of("m"), time = Unit::of("s");
   d.unknown = d.shown = shown_unit(kind, context, root);
+  if (kind.several_unknowns)
+    d.name =
+        Section(context, *equation_node(root, context).find("unknown"), "equation.unknown").word("name", "");
   if (const Node* unknown = equation_node(root, context).find("unknown"))
     d.difference = Section(context, *unknown, "equation.unknown").truth("difference", false);
   if (kind.unknown == "temperature") {
@@ -283,9 +284,9 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
   Words known{"kind", "unknown"};
   for (const auto& k : kind.keys) known.push_back(k.name);
   known.push_back("points");
-  if (!kind.second_order) known.push_back("reaction");
+  if (!kind.second_order && !kind.several_unknowns) known.push_back("reaction");
   if (kind.second_order) known.insert(known.end(), {"medium", "form"});
-  if (kind.has_velocity) known.insert(known.end(), {"velocity", "form"});
+  if (kind.has_velocity || kind.several_unknowns) known.insert(known.end(), {"velocity", "form"});
   if (kind.has_flux) known.push_back("flux");
   for (const std::string& key : keys_of_soil(kind)) known.push_back(key);
   for (const auto& other : equation_kinds())
@@ -309,10 +310,12 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
       continue;
     }
     const bool is_source = key.coefficient == Coefficient::source;
-    const bool may_vanish =
-        key.coefficient == Coefficient::damping ||
-        ((kind.has_velocity || kind.has_flux) && key.coefficient == Coefficient::diffusivity);
-    const bool of_unknown = !kind.second_order && key.coefficient != Coefficient::density;
+    const bool may_vanish = key.coefficient == Coefficient::damping ||
+                            ((kind.has_velocity || kind.has_flux || kind.several_unknowns) &&
+                             key.coefficient == Coefficient::diffusivity);
+    // What a source of a system makes of the unknowns is their reaction.
+    const bool of_unknown = !kind.second_order && key.coefficient != Coefficient::density &&
+                            !(kind.several_unknowns && is_source);
     const UnknownInFormulas u = dimensions.in_formulas();
     const bool stores = key.coefficient == Coefficient::density || key.coefficient == Coefficient::storage ||
                         key.coefficient == Coefficient::heat_capacity;

@@ -8,7 +8,8 @@ namespace {
 
 class FigureReader {
  public:
-  FigureReader(const Context& context, const Node& item, const Dimensions& dimensions, const Case& given)
+  FigureReader(const Context& context, const Node& item, const std::vector<Dimensions>& dimensions,
+               const Case& given)
       : context_(context),
         dimensions_(dimensions),
         given_(given),
@@ -50,13 +51,24 @@ class FigureReader {
     const auto& derived = given_.problem.equation().derived;
     const auto found = std::ranges::find(derived, figure_.of, &DerivedQuantity::name);
     const bool plain = found != derived.end() && !found->like_unknown;
+    const std::size_t number = unknown_shown();
     const Expected expected = plain ? Expected{Unit(), false, "a plain number"}
-                                    : Expected{dimensions_.unknown, false, "a value of the unknown"};
+                                    : Expected{dimensions_[number].unknown, false, "a value of the unknown"};
     const Real low = read_number(context_, range.array()[0], "figure.range", expected);
     const Real high = read_number(context_, range.array()[1], "figure.range", expected);
     if (!(high > low)) section_.fail("range", "the second value must lie above the first");
     figure_.range =
-        plain ? std::pair{low, high} : std::pair{given_.value.shown(low), given_.value.shown(high)};
+        plain ? std::pair{low, high}
+              : std::pair{given_.unknown(number).value.shown(low), given_.unknown(number).value.shown(high)};
+  }
+
+  // The unknown whose unit the figure has: that of a vector is its components'.
+  std::size_t unknown_shown() const {
+    const std::string name = figure_.of.substr(0, figure_.of.find('.'));
+    if (const auto number = given_.number_of(name)) return *number;
+    for (const VectorOfUnknowns& vector : given_.vectors)
+      if (vector.name == name) return vector.components.front();
+    return 0;
   }
 
   void read_along(const Node& along) {
@@ -86,7 +98,7 @@ class FigureReader {
   }
 
   const Context& context_;
-  const Dimensions& dimensions_;
+  const std::vector<Dimensions>& dimensions_;
   const Case& given_;
   const Grid& grid_;
   Section section_;
@@ -95,7 +107,8 @@ class FigureReader {
 
 }  // namespace
 
-void read_figures(const Context& context, const Node& root, const Dimensions& dimensions, Case& result) {
+void read_figures(const Context& context, const Node& root, const std::vector<Dimensions>& dimensions,
+                  Case& result) {
   const Node* node = root.find("figure");
   if (!node) return;
   if (!node->is_array()) throw CaseError(node->place.text(), "figure", "write [[figure]], once for each");

@@ -51,7 +51,7 @@ void read_records(const Context& context, const Node& root, Case& result) {
     if (!probes->is_array()) throw CaseError(probes->place.text(), "probe", "write [[probe]], once for each");
     for (const auto& item : probes->array()) {
       const Section section(context, item, "probe");
-      section.allow({"name", "at"}, {"region", "measure"});
+      section.allow({"name", "at", "of"}, {"region", "measure"});
       Probe probe;
       section.need("name", "a name for the probe");
       probe.name = section.word("name", "");
@@ -62,6 +62,13 @@ void read_records(const Context& context, const Node& root, Case& result) {
         section.fail("name", "two probes are called '" + probe.name + "'");
       probe.at =
           read_point(context, section.need("at", "the probe's place"), "probe.at", result.problem.grid());
+      probe.of = section.word("of", "");
+      if (!probe.of.empty() && !result.number_of(probe.of)) {
+        Words names;
+        for (std::size_t n = 0; n < result.count(); ++n)
+          names.push_back(result.unknown(n).problem.equation().unknown);
+        refuse_word(section.find("of")->place.text(), "probe.of", "name", probe.of, names, {});
+      }
       result.probes.push_back(probe);
     }
   }

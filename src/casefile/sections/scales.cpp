@@ -46,6 +46,8 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
   result.time = scale(first_unit(context, children(root.find("time"), {"until", "lasts", "step"}), "s"), "s");
   const Unit value = shown_unit(kind, context, root);
   result.value = scale(value, value.text().c_str());
+  // A plain number stands without a unit.
+  if (result.value.unit == "1") result.value.unit.clear();
   if (!shown) return;
   // A difference has no zero point: degC stand for K.
   if (dimensions.difference && value.has_origin()) result.value = scale(Unit::of("K"), "K");

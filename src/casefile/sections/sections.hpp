@@ -12,11 +12,13 @@ struct Dimensions {
   bool waves = false;
   Unit shown;               ///< that the case writes the unknown in
   bool difference = false;  ///< the unknown is one: degC are differences, and nothing lies below zero kelvin
+  std::string name = "u";   ///< of the unknown in formulas
 
   UnknownInFormulas in_formulas() const {
     return {{Dimension(unknown), of_temperature() ? Measure::Origin::absolute : Measure::Origin::none},
             shown,
-            unknown};
+            unknown,
+            name};
   }
   Expected a_value() const {
     return {unknown, difference, of_temperature() ? "a temperature" : "a value of the unknown"};
@@ -61,6 +63,16 @@ void read_soil(const Context& context, const Node& root, const Section& section,
                const std::vector<std::vector<Function>>& coefficients, Equation& equation,
                std::vector<std::pair<std::string, Value>>& shown);
 Words keys_of_soil(const EquationKind& kind);
+/// kind = "system": the names of its unknowns in the order of the case; none of other kinds. Throws
+/// CaseError.
+Words names_of_unknowns(const Context& context, const Node& root);
+/// What a case says of one of its unknowns, as a case of that unknown alone.
+Node case_of_unknown(const Context& context, const Node& root, const Words& names, const std::string& name);
+/// The error of such a case with the key that its words stand below in the whole one.
+CaseError error_of_unknown(const Node& root, const std::string& name, const CaseError& e);
+/// What unknowns make of each other, and their vectors; `dimensions` of each.
+void read_shared_terms(const Context& context, const Node& root, const Words& names,
+                       const std::vector<Dimensions>& dimensions, Case& result);
 /// A time, and the time that a key gives.
 Expected a_time();
 Real read_time_value(const Context& context, const Section& section, const std::string& key);
@@ -77,7 +89,9 @@ void read_space(const Context& context, const Node& root, Case& result);
 void read_records(const Context& context, const Node& root, Case& result);
 void read_exact(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
 void read_converge(const Context& context, const Node& root, Case& result);
-void read_figures(const Context& context, const Node& root, const Dimensions& dimensions, Case& result);
+/// `dimensions` of each unknown.
+void read_figures(const Context& context, const Node& root, const std::vector<Dimensions>& dimensions,
+                  Case& result);
 /// { from = "a.out", time = .., onto = .. }
 Value read_from_run(const Context& context, const Node& node, const Dimensions& dimensions, const Grid& grid);
 /// The unit of what that run shows; nothing if it is not there, which is for read_from_run to say.

@@ -22,8 +22,9 @@ void read_space(const Context& context, const Node& root, Case& result) {
                    "concerns a conductivity or diffusivity that depends on u; on place it is ∫ds/k anyway");
   }
   const bool advection = result.problem.equation().advection.has_value();
+  const bool carried = result.flux != nullptr;  // unknowns by unknowns
   for (const char* key : {"reconstruction", "numerical_flux"})
-    if (section.has(key) && !system && !advection)
+    if (section.has(key) && !system && !advection && !carried)
       section.fail(key,
                    "belongs to advection (transport, conservation) and to a wave with form = "
                    "\"first-order\"; diffusion takes central differences");
@@ -36,8 +37,18 @@ void read_space(const Context& context, const Node& root, Case& result) {
     for (const auto& kind : reconstruction_kinds()) reconstructions.push_back(kind.name);
     for (const auto& kind : numerical_fluxes()) fluxes.push_back(kind.name);
   }
+  if (carried && section.has("numerical_flux"))
+    section.fail(
+        "numerical_flux",
+        "is chosen by the system: local Lax-Friedrichs for fluxes by formulas, upwind where an unknown "
+        "is the velocity");
   result.problem.reconstruction = section.choice("reconstruction", "first-order", reconstructions, {});
   result.problem.numerical_flux = section.choice("numerical_flux", "upwind", fluxes, {});
+  for (UnknownOfCase& other : result.others) {
+    other.problem.reconstruction = result.problem.reconstruction;
+    other.problem.numerical_flux = result.problem.numerical_flux;
+    other.problem.face_mean = result.problem.face_mean;
+  }
   if (!section.has("diffusion_order")) return;
   const Index order = section.whole("diffusion_order", 1);
   const bool waves = result.problem.equation().second_order;

@@ -39,6 +39,9 @@ void read_adaptive(const Context& context, const Section& choice, const Dimensio
                                       {Unit(), false, "a fraction of the data's range"})
                         : read_number(context, node, "time.step.adaptive",
                                       {dimensions.unknown, true, "a difference of the unknown"});
+  if (!tolerance.of_range && result.count() > 1)
+    choice.fail("adaptive",
+                "with several unknowns a fraction of the data's range is needed here, 1e-4 for example");
   if (!(tolerance.value > 0 && std::isfinite(tolerance.value))) choice.fail("adaptive", "must be above zero");
   tolerance.value /= context.refinement.step;
   result.plan.adaptive = tolerance;
@@ -64,7 +67,7 @@ void read_step(const Context& context, const Section& section, const Dimensions&
   }
   const bool courant = choice.has("courant");
   const std::string key = courant ? "courant" : "of_limit";
-  const bool runs = dimensions.waves || result.problem.equation().advection;
+  const bool runs = dimensions.waves || result.problem.equation().advection || result.flux;
   if (courant && !runs) choice.fail("courant", "needs advection or a wave: give of_limit, or a time");
   result.step = {
       !courant, courant,

@@ -1,4 +1,4 @@
-// Arrows: the velocity of what advects the unknown, over a map of it.
+// Arrows: the velocity of what advects the unknown over a map of it, or a vector over that of its magnitude.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -78,9 +78,10 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
     plot.line(fmt::format(
         "set arrow 1 from screen {},{} to screen {},{} head size screen 0.006,20 filled lw 1.6 lc rgb '{}'",
         box.right - width, y, box.right, y, ink));
-    plot.line(fmt::format("set label 1 {} at screen {},{} right textcolor rgb '{}'",
-                          quoted(fmt::format("{:g}{}", known, d.value.unit.empty() ? "" : " m/s")),
-                          box.right - width - 0.008, y, ink));
+    plot.line(fmt::format(
+        "set label 1 {} at screen {},{} right textcolor rgb '{}'",
+        quoted(fmt::format("{:g}{}{}", known, d.velocity_unit.empty() ? "" : " ", d.velocity_unit)),
+        box.right - width - 0.008, y, ink));
   }
   const auto [range, signed_field] = range_of(run, request);
   draw_raster(plot, raster, range, signed_field, value_label(run), box, 0,
@@ -89,8 +90,9 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
 }
 
 std::string arrows_lack(const FigureSource& source, const FigureRequest& request) {
-  return source.velocity ? lacks_plane(source, request)
-                         : "a velocity field is needed, and this equation has none";
+  if (source.velocity) return lacks_plane(source, request);
+  return source.vectors ? "the name of a vector is needed: of = .."
+                        : "a velocity field is needed, and this equation has none";
 }
 
 }  // namespace

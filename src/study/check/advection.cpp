@@ -64,6 +64,15 @@ void numerical_diffusion_rows(const Case& given, const verify::AdvectionNumbers&
 
 std::string space_text(const Case& given) {
   const ReconstructionKind& kind = reconstruction_kind(given.problem.reconstruction);
+  if (given.flux) {
+    const bool by_unknowns =
+        given.flux->velocity(0) >= 0 || given.flux->velocity(1) >= 0 || given.flux->velocity(2) >= 0;
+    return fmt::format(
+        "flux form, reconstruction {}, {}, order {} for smooth solutions; diffusion central, order 2",
+        kind.name,
+        by_unknowns ? "upwind with the velocity's mean on each face" : "numerical flux local Lax-Friedrichs",
+        kind.order > 1 ? 2 : 1);
+  }
   std::string text =
       fmt::format("flux form, reconstruction {}, numerical flux {}, order {} for smooth solutions", kind.name,
                   given.problem.numerical_flux, std::max(flux_of(given).order, kind.order));

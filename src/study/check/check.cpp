@@ -75,16 +75,45 @@ void derived_diffusivity(const Case& given, Report& report) {
   }
 }
 
+void coefficient_row(const std::string& name, const casefile::Value& v, Report& report) {
+  report.row(name, v.si.empty() || v.si == v.text ? v.text : v.text + "  (" + v.si + ")",
+             v.function.is_constant() ? number(v.function(Point{})) : Report::Data());
+}
+
+// Unknown after unknown, then what they make of each other.
+void system_rows(const Case& given, Report& report) {
+  report.row("kind", fmt::format("system of {} unknown{}", given.count(), given.count() == 1 ? "" : "s"));
+  for (std::size_t u = 0; u < given.count(); ++u) {
+    const casefile::UnknownOfCase& of = given.unknown(u);
+    const std::string& name = of.problem.equation().unknown;
+    report.row("unknown " + std::to_string(u + 1), name + of.value.bracket(), name);
+    report.row("form of " + name, of.equation_formula);
+    for (const auto& [key, v] : of.coefficients) coefficient_row(key + " of " + name, v, report);
+    report.row((given.steady ? "first guess of " : "initial value of ") + name, of.initial.text);
+    if (of.exact)
+      report.row("exact solution of " + name, of.exact_is_initial ? "the initial value" : of.exact->text);
+  }
+  for (const auto& [name, v] : given.shared_terms) report.row(name, v.text);
+  for (const casefile::VectorOfUnknowns& vector : given.vectors) {
+    std::string text;
+    for (const std::size_t c : vector.components)
+      text += (text.empty() ? "" : ", ") + given.unknown(c).problem.equation().unknown;
+    report.row("vector " + vector.name, "(" + text + ")");
+  }
+}
+
 void equation_section(const Case& given, const Prepared& prepared, Report& report) {
   const Equation& e = given.problem.equation();
   report.section("equation");
   report.row("title", given.title);
+  if (given.is_system()) {
+    system_rows(given, report);
+    return;
+  }
   report.row("kind", e.kind);
   report.row("form", given.equation_formula);
   report.row("unknown", (e.unknown == "u" ? "u" : "u, the " + e.unknown) + given.value.bracket(), e.unknown);
-  for (const auto& [name, v] : given.coefficients)
-    report.row(name, v.si.empty() || v.si == v.text ? v.text : v.text + "  (" + v.si + ")",
-               v.function.is_constant() ? number(v.function(Point{})) : Report::Data());
+  for (const auto& [name, v] : given.coefficients) coefficient_row(name, v, report);
   derived_diffusivity(given, report);
   if (e.diffusion.depends_on_unknown())
     report.row("mean between cells", prepared.balance->conductances(given.plan.start)->face_mean());
@@ -160,7 +189,7 @@ void scheme_section(const Case& given, const Prepared& prepared, Report& report)
                fmt::format("finite volumes of rate and stress, numerical flux {}, reconstruction {}",
                            given.problem.numerical_flux, given.problem.reconstruction),
                Report::Data(given.problem.numerical_flux));
-  else if (given.problem.equation().advection)
+  else if (given.problem.equation().advection || given.flux)
     report.row("space", space_text(given), Report::Data(given.problem.reconstruction));
   else if (given.problem.space_order == 4)
     report.row("space", "central differences over four points, order 4", Report::Data(Index{4}));
@@ -172,11 +201,11 @@ void scheme_section(const Case& given, const Prepared& prepared, Report& report)
 void steady_section(const Case& given, const Prepared& prepared, Report& report) {
   const SteadyRules& rules = *given.steady;
   report.section("schemes");
-  report.row("steady state", given.problem.advection_is_nonlinear()
-                                 ? "deferred correction with the first-order matrix"
-                             : given.problem.is_nonlinear() ? "Newton's method"
-                                                            : "one linear solve");
-  if (given.problem.equation().advection)
+  report.row("steady state",
+             given.problem.advection_is_nonlinear() ? "deferred correction with the first-order matrix"
+             : given.problem.is_nonlinear() || !prepared.balance->capabilities().linear ? "Newton's method"
+                                                                                        : "one linear solve");
+  if (given.problem.equation().advection || given.flux)
     report.row("space", space_text(given), Report::Data(given.problem.reconstruction));
   else
     report.row("space", "central differences, order 2", Report::Data(Index{2}));
@@ -226,10 +255,12 @@ std::string solver_text(const Case& given, const Prepared& prepared) {
   const Real step =
       prepared.longest_step > 0 ? prepared.longest_step : 1 / prepared.stability.largest_eigenvalue;
   const bool moves = prepared.balance->capabilities().second_order;
-  prepared.balance->linearise(prepared.initial, 0, 1, moves ? 0.25 * step * step : step,
-                              in_turns ? Parts::flux(0) : Parts::all(), system);
+  const bool apart = std::holds_alternative<ImplicitExplicit>(prepared.plan.scheme.method);
+  const Parts parts = in_turns ? Parts::flux(0) : apart ? Parts::fluxes() : Parts::all();
+  prepared.balance->linearise(prepared.initial, 0, 1, moves ? 0.25 * step * step : step, parts, system);
+  const Capabilities capabilities = prepared.balance->capabilities_of(parts);
   SolverRules rules;
-  rules.reused = prepared.balance->capabilities().linear && prepared.balance->capabilities().steady_matrix;
+  rules.reused = capabilities.linear && capabilities.steady_matrix;
   const auto solver = make_solver(given.plan.solver, system, rules);
   return solver->name() + (rules.reused && !solver->convergence() ? ", one factorization" : "");
 }
@@ -251,6 +282,7 @@ Report check_report(const Case& given, Prepared& prepared) {
   stability_section(given, prepared, report);
   dispersion_section(given, prepared, report);
   advection_section(given, prepared, report);
+  uniform_section(given, prepared, report);
   warnings_section(given, prepared, report);
   cost_section(given, prepared, report);
   for (const auto& stage : planned_stages(given, prepared)) {
@@ -266,11 +298,11 @@ Report brief_report(const Case& given, const Prepared& prepared) {
   Report report;
   const Grid& g = given.problem.grid();
   report.section(given.title);
-  report.row("equation", given.equation_formula);
+  for (std::size_t u = 0; u < given.count(); ++u) report.row("equation", given.unknown(u).equation_formula);
   std::string size;
   for (int a = 0; a < g.dimension(); ++a) size += (a == 0 ? "" : " x ") + std::to_string(g.size(a));
   report.row("grid", size + (g.unknowns() == Unknowns::cells ? " cells" : " nodes"));
-  for (const auto& [name, text] : given.boundaries) report.row(name, text);
+  for (const auto& [name, text] : boundaries_in_words(given)) report.row(name, text);
   if (given.steady) {
     report.row("solver", prepared.steady->solver);
     return report;

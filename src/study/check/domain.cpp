@@ -58,6 +58,20 @@ Real true_area(const Case& given, const Discretization& balance, const BoundaryC
 
 }  // namespace
 
+std::vector<std::pair<std::string, std::string>> boundaries_in_words(const Case& given) {
+  std::vector<std::pair<std::string, std::string>> result;
+  for (std::size_t b = 0; b < given.boundaries.size(); ++b) {
+    const auto& [name, first] = given.boundaries[b];
+    bool alike = true;
+    for (std::size_t u = 1; u < given.count(); ++u)
+      alike = alike && given.unknown(u).boundaries[b].second == first;
+    for (std::size_t u = 0; u < (alike ? 1 : given.count()); ++u)
+      result.emplace_back(alike ? name : name + ", " + given.unknown(u).problem.equation().unknown,
+                          given.unknown(u).boundaries[b].second);
+  }
+  return result;
+}
+
 void regions_section(const Case& given, const Prepared& prepared, Report& report) {
   const Regions& regions = given.problem.regions();
   if (regions.empty()) return;
@@ -103,8 +117,8 @@ void boundaries_section(const Case& given, const Prepared& prepared, Report& rep
   const Grid& g = given.problem.grid();
   const int dimension = g.volume_dimension() - 1;
   report.section("boundaries");
-  for (const auto& [name, acts] : given.boundaries) {
-    std::string text = acts;
+  const auto size_text = [&](const std::string& name) {
+    std::string text;
     for (const BoundaryClosure& boundary : prepared.balance->closures()) {
       if (boundary.section().name != name ||
           (g.dimension() == 1 && given.problem.parts().empty() && dimension == 0))
@@ -113,8 +127,10 @@ void boundaries_section(const Case& given, const Prepared& prepared, Report& rep
       text += fmt::format("   ({} face{}, {})", boundary.faces(), boundary.faces() == 1 ? "" : "s",
                           readable(area, power_unit(given, dimension)));
     }
-    report.row(name, text);
-  }
+    return text;
+  };
+  for (const auto& [name, acts] : boundaries_in_words(given))
+    report.row(name, acts + size_text(name.substr(0, name.find(", "))));
   for (const auto& [name, reason] : without_limits(given, *prepared.balance))
     report.note(name + ": diverges as the spacing goes to zero (" + reason + ")");
   // Nodes that boundaries with different names hold.

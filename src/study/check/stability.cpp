@@ -248,12 +248,15 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
                            s.allowed->bounded ? "maximum principle, whole run"
                                               : "range of the data only; unbounded: " + s.allowed->why_not));
   limit_row(given, prepared, "largest stable step", s.limit, report);
-  limit_row(given, prepared, "interior limit", s.interior, report);
-  if (!s.wave) limit_row(given, prepared, "monotonicity limit", s.positivity, report);
+  const bool several = given.is_system();
+  if (!several) limit_row(given, prepared, "interior limit", s.interior, report);
+  if (!s.wave && !several) limit_row(given, prepared, "monotonicity limit", s.positivity, report);
   forecast_rows(given, prepared, report);
-  if (s.wave)
-    courant_row(given, prepared, report);
-  else if (prepared.longest_step > 0 && s.diffusion_number > 0)
+  if (s.wave) courant_row(given, prepared, report);
+  if (several && s.courant_number > 0 && prepared.longest_step > 0)
+    report.row("Courant number", fmt::format("{}  (largest at the start)", readable(s.courant_number)),
+               number(s.courant_number));
+  if (!s.wave && prepared.longest_step > 0 && s.diffusion_number > 0)
     report.row("diffusion number",
                fmt::format("{}  (Σ D·step/h² over axes; maximum at {})", readable(s.diffusion_number),
                            place_text(given, given.problem.grid(), s.worst)),
@@ -285,6 +288,11 @@ void warnings_section(const Case& given, const Prepared& prepared, Report& repor
   }
   if (prepared.advection) {
     advection_warnings(given, prepared, report);
+    return;
+  }
+  if (given.is_system()) {
+    if (s.stable() && !prepared.plan.adaptive && !std::isinf(s.limit.step))
+      report.note("limits are those of the values at the start: not known for values that come later");
     return;
   }
   if (s.stable() && prepared.longest_step > s.positivity.step * (1 + 1e-12))

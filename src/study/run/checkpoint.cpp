@@ -89,7 +89,9 @@ void put(Archive& a, const Snapshot& s) {
   a.put(static_cast<std::int64_t>(s.stepper.ledgers.size()));
   for (const auto& ledger : s.stepper.ledgers) a.put(numbers_of(ledger));
   const ControlMemory& c = s.control;
-  a.put(std::vector<Real>{c.next, c.last_error, c.scale, c.lowest, c.highest, c.rejected ? 1.0 : 0.0});
+  std::vector<Real> control{c.next, c.last_error, c.scale, c.lowest, c.highest, c.rejected ? 1.0 : 0.0};
+  for (const auto& [lowest, highest] : c.ranges) control.insert(control.end(), {lowest, highest});
+  a.put(control);
   a.put(s.left_by_solver);
   a.put(std::vector<Real>{s.shortest_step, s.longest_step, static_cast<Real>(s.most_stages), s.lowest,
                           s.highest});
@@ -111,6 +113,7 @@ Snapshot take_snapshot(Archive& a) {
   for (auto n = a.count(sizeof(std::int64_t)); n > 0; --n) s.stepper.ledgers.push_back(ledger_of(a.reals()));
   const auto c = a.reals();
   s.control = {c.at(0), c.at(1), c.at(2), c.at(3), c.at(4), c.at(5) != 0};
+  for (std::size_t n = 6; n + 1 < c.size(); n += 2) s.control.ranges.emplace_back(c[n], c[n + 1]);
   s.left_by_solver = a.real();
   const auto steps = a.reals();
   s.shortest_step = steps.at(0);
@@ -137,8 +140,8 @@ void Checkpoint::save(const std::filesystem::path& folder) const {
   a.put(maybe(recorder.last_record));
   std::vector<Real> compared;
   for (const auto& c : recorder.comparisons)
-    compared.insert(compared.end(),
-                    {c.time, c.norms.l1, c.norms.l2, c.norms.max, static_cast<Real>(c.norms.where)});
+    compared.insert(compared.end(), {c.time, c.norms.l1, c.norms.l2, c.norms.max,
+                                     static_cast<Real>(c.norms.where), static_cast<Real>(c.unknown)});
   a.put(compared);
   a.put(settled.last);
   a.put(maybe(settled.done_at));
@@ -181,10 +184,11 @@ Checkpoint Checkpoint::read(const std::filesystem::path& file) try {
   c.recorder.last_row = maybe(a.reals());
   c.recorder.last_record = maybe(a.reals());
   const auto compared = a.reals();
-  for (std::size_t n = 0; n + 4 < compared.size(); n += 5)
+  for (std::size_t n = 0; n + 5 < compared.size(); n += 6)
     c.recorder.comparisons.push_back(
         {compared[n],
-         {compared[n + 1], compared[n + 2], compared[n + 3], static_cast<Index>(compared[n + 4])}});
+         {compared[n + 1], compared[n + 2], compared[n + 3], static_cast<Index>(compared[n + 4])},
+         static_cast<std::size_t>(compared[n + 5])});
   c.settled.last = a.real();
   c.settled.done_at = maybe(a.reals());
   c.cycle.before = a.reals();

@@ -4,6 +4,7 @@
 #include "study/run/cycle_watch.hpp"
 #include "study/run/settled.hpp"
 #include "study/wording.hpp"
+#include "williwaw/store/run_series.hpp"
 #include "williwaw/study/run.hpp"
 #include "williwaw/verify/decay.hpp"
 #include "williwaw/verify/shape.hpp"
@@ -12,12 +13,29 @@ namespace williwaw::study {
 
 namespace {
 
-void value_rows(const Case& given, const Prepared& prepared, const Totals& totals, Report& report) {
-  const Real mean = totals.integral / prepared.balance->volume();
-  for (const auto& [label, v] :
-       {std::pair{"minimum", totals.lowest}, {"mean", mean}, {"maximum", totals.highest}})
-    report.row(label, readable(given.value.shown(v), given.value.unit), number(given.value.shown(v)),
-               given.value.unit);
+// Among several unknowns the name stands before a label, as before a column of the series.
+std::string label_of(const Case& given, std::size_t unknown, const std::string& label) {
+  return given.count() == 1
+             ? label
+             : store::name_of_unknown(given.unknown(unknown).problem.equation().unknown, label);
+}
+
+// Totals of each unknown at the end.
+std::vector<Totals> totals_at_end(const Prepared& prepared, const Totals& totals, Real time) {
+  if (prepared.balance->unknowns().size() == 1) return {totals};
+  return prepared.balance->totals_by_unknown(prepared.initial, time);
+}
+
+void value_rows(const Case& given, const Prepared& prepared, const std::vector<Totals>& each,
+                Report& report) {
+  for (std::size_t u = 0; u < each.size(); ++u) {
+    const store::Scale& scale = given.unknown(u).value;
+    const Real mean = each[u].integral / prepared.balance->volume(u);
+    for (const auto& [label, v] :
+         {std::pair{"minimum", each[u].lowest}, {"mean", mean}, {"maximum", each[u].highest}})
+      report.row(label_of(given, u, label), readable(scale.shown(v), scale.unit), number(scale.shown(v)),
+                 scale.unit);
+  }
 }
 
 const char* ending_text(Outcome::Ending ending) {
@@ -46,7 +64,7 @@ void end_section(const Case& given, const Prepared& prepared, const RunResult& r
       Report::Data(std::string(ending_text(o.ending))));
   report.row("time", time, number(given.time.shown(o.time)), given.time.unit);
   report.row("steps", std::to_string(o.steps), Report::Data(o.steps));
-  value_rows(given, prepared, o.totals, report);
+  value_rows(given, prepared, totals_at_end(prepared, o.totals, o.time), report);
   if (!o.solver.empty())
     report.row("solver", o.solver + (o.solver_iterations > 0
                                          ? fmt::format(", {} iterations in all", o.solver_iterations)
@@ -60,7 +78,43 @@ void end_section(const Case& given, const Prepared& prepared, const RunResult& r
         Report::Data(o.newton_iterations));
 }
 
-void budget_section(const Case& given, const Outcome& o, Report& report) {
+// One account for each unknown.
+void budgets_by_unknown(const Case& given, const Prepared& prepared, const Outcome& o, Report& report) {
+  const Budget& b = o.budget;
+  const auto each = totals_at_end(prepared, o.totals, o.time);
+  for (std::size_t u = 0; u < given.count(); ++u) {
+    const casefile::UnknownOfCase& of = given.unknown(u);
+    const std::string& name = of.problem.equation().unknown;
+    const auto line = [&](const std::string& label, Real v, const char* format, const std::string& remark) {
+      report.row(label,
+                 fmt::format("{:>14}{}{}", fmt::format(fmt::runtime(format), v),
+                             of.amount_unit.empty() ? "" : " " + of.amount_unit, remark),
+                 number(v), of.amount_unit);
+    };
+    report.section("budget of " + name);
+    line("at the start", b.initial_content_of(u), "{:.6g}", "");
+    Real in = 0;
+    for (std::size_t l = 0; l < b.lines().size(); ++l) {
+      const LedgerLine& booked = b.lines()[l];
+      if (booked.unknown != static_cast<int>(u)) continue;
+      // Their names begin with that of the unknown.
+      line((booked.kind == LedgerLine::Kind::boundary ? "in through " : "from ") +
+               booked.name.substr(std::min(name.size() + 1, booked.name.size())),
+           b.amounts()[l], "{:.6g}", "");
+      in += b.amounts()[l];
+    }
+    line("at the end", each[u].content, "{:.6g}", "");
+    line("residual", each[u].content - b.initial_content_of(u) - in, "{:.2e}", "");
+    const Real relative = b.relative_residual_of(u, each[u]);
+    report.row("relative residual", fmt::format("{:>14}", fmt::format("{:.2e}", relative)), number(relative));
+  }
+}
+
+void budget_section(const Case& given, const Prepared& prepared, const Outcome& o, Report& report) {
+  if (given.count() > 1) {
+    budgets_by_unknown(given, prepared, o, report);
+    return;
+  }
   const Budget& b = o.budget;
   // Numbers end below each other, so that signs and sizes compare at a glance.
   const auto line = [&](const std::string& label, Real v, const char* format, const std::string& remark) {
@@ -101,11 +155,13 @@ void settled_section(const Case& given, const Prepared& prepared, const Outcome&
   const Real rate = o.last_step > 0 ? o.change / o.last_step : 0;
   const Real change = given.value.shown_difference(o.change);
   const Real per_unit = given.value.shown_difference(rate) / given.time.shown_difference(1);
-  report.row("change in the last step",
-             fmt::format("at most {}; {} per {}", readable(change, given.value.unit),
-                         readable(per_unit, given.value.unit),
-                         given.time.unit.empty() ? "unit of time" : given.time.unit),
-             number(change), given.value.unit);
+  // Of several unknowns the largest change is in no unit.
+  if (given.count() == 1)
+    report.row("change in the last step",
+               fmt::format("at most {}; {} per {}", readable(change, given.value.unit),
+                           readable(per_unit, given.value.unit),
+                           given.time.unit.empty() ? "unit of time" : given.time.unit),
+               number(change), given.value.unit);
   const SettledWatch& settled = *prepared.settled;
   if (!settled.why_not().empty()) report.row("distance", settled.why_not());
   if (o.ending != Outcome::Ending::reached || !settled.known()) return;
@@ -194,7 +250,7 @@ void steady_section(const Case& given, const Prepared& prepared, const RunResult
       "steady state",
       fmt::format("{} ({:.2g} s)", s.reached ? "reached" : "NOT reached: tolerance not met", result.seconds),
       Report::Data(s.reached));
-  value_rows(given, prepared, s.totals, report);
+  value_rows(given, prepared, totals_at_end(prepared, s.totals, 0), report);
   if (prepared.balance->capabilities().reacts && s.reached) {
     const auto growing = verify::growing_modes(*prepared.balance, prepared.initial, 0);
     report.row(
@@ -231,7 +287,7 @@ void steady_section(const Case& given, const Prepared& prepared, const RunResult
 }
 
 void steady_budget(const Case& given, const Prepared& prepared, const SteadyOutcome& s, Report& report) {
-  const std::string unit = given.flow_unit;
+  std::string unit = given.flow_unit;
   const auto line = [&](const std::string& label, Real v, const char* format, const std::string& remark) {
     report.row(label,
                fmt::format("{:>14}{}{}", fmt::format(fmt::runtime(format), v), unit.empty() ? "" : " " + unit,
@@ -242,10 +298,13 @@ void steady_budget(const Case& given, const Prepared& prepared, const SteadyOutc
   const auto& lines = prepared.balance->lines();
   Real in = 0, out = 0;
   for (std::size_t l = 0; l < lines.size(); ++l) {
+    unit = given.unknown(static_cast<std::size_t>(lines[l].unknown)).flow_unit;
     line((lines[l].kind == LedgerLine::Kind::boundary ? "in through " : "from ") + lines[l].name, s.flows[l],
          "{:.6g}", "");
     (s.flows[l] > 0 ? in : out) += std::abs(s.flows[l]);
   }
+  // Different things have no sum.
+  if (given.count() > 1) return;
   line("total inflow", in, "{:.6g}", "");
   line("total outflow", out, "{:.6g}", "");
   const Real gross = in + out;
@@ -257,11 +316,12 @@ void exact_section(const Case& given, const RunResult& result, Report& report) {
   if (result.comparisons.empty()) return;
   report.section("against the exact solution");
   for (const auto& c : result.comparisons)
-    report.row("at " + (given.steady ? std::string("the steady state")
-                                     : readable(given.time.shown(c.time), given.time.unit)),
+    report.row(label_of(given, c.unknown, "at ") +
+                   (given.steady ? std::string("the steady state")
+                                 : readable(given.time.shown(c.time), given.time.unit)),
                fmt::format("weighted by volume L1 {:.3e}, L2 {:.3e}; maximum {:.3e}{}", c.norms.l1,
-                           c.norms.l2, c.norms.max, given.value.suffix()),
-               number(c.norms.max), given.value.unit);
+                           c.norms.l2, c.norms.max, given.unknown(c.unknown).value.suffix()),
+               number(c.norms.max), given.unknown(c.unknown).value.unit);
 }
 
 }  // namespace
@@ -276,7 +336,7 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
     return report;
   }
   end_section(given, prepared, result, report);
-  budget_section(given, o, report);
+  budget_section(given, prepared, o, report);
   settled_section(given, prepared, o, report);
   cycle_section(given, prepared, o, report);
   shape_section(given, prepared, o, report);

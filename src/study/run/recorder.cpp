@@ -35,6 +35,11 @@ store::Description description_of(const Case& given, const Discretization& balan
   for (std::size_t u = 1; u < balance.unknowns().size(); ++u)
     d.others.push_back({balance.unknowns()[u].name, scale_of(given, u)});
   for (const store::Quantity& derived : derived_quantities(given)) d.others.push_back(derived);
+  for (const casefile::VectorOfUnknowns& vector : given.vectors) {
+    d.vectors.push_back({vector.name, {}});
+    for (const std::size_t c : vector.components)
+      d.vectors.back().components.push_back(balance.unknowns()[c].name);
+  }
   d.length = given.length;
   d.time = given.time;
   d.value = given.value;
@@ -166,7 +171,8 @@ void Recorder::append(const Row& r) {
   const std::size_t unknowns = balance_->unknowns().size();
   for (std::size_t u = 0; !given_->probes.empty() && u < unknowns; ++u) {
     const Field field = balance_->field(r.state, r.time, u);
-    for (const auto& p : given_->probes) row.emplace_back(scale_of(*given_, u).shown(field.sample(p.at)));
+    for (const auto& p : given_->probes)
+      if (shows(p, u)) row.emplace_back(scale_of(*given_, u).shown(field.sample(p.at)));
   }
   const auto each = unknowns == 1 ? std::vector{r.totals} : balance_->totals_by_unknown(r.state, r.time);
   for (std::size_t u = 0; u < unknowns; ++u) {
@@ -215,7 +221,10 @@ void Recorder::record(Real time, const State& y) {
       velocities_now.at_unknowns(a, {numbers.data() + first + static_cast<std::size_t>(a) * count, count});
   }
   fields_.append(std::array{time, static_cast<Real>(stage_)}, numbers);
-  if (const auto n = against_exact(*given_, *balance_, field, time)) comparisons_.push_back({time, *n});
+  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
+    if (const auto n =
+            against_exact(*given_, *balance_, u == 0 ? field : balance_->field(y, time, u), time, u))
+      comparisons_.push_back({time, *n, u});
 }
 
 void Recorder::finish() {
@@ -257,19 +266,29 @@ std::vector<store::Column> Recorder::columns() const {
   using store::SeriesRole;
   std::vector<store::Column> result{{store::name_of(SeriesRole::time), time_.unit, 12}};
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
-    for (const auto& p : given_->probes) result.push_back({name_of(u, p.name), scale_of(*given_, u).unit});
+    for (const auto& p : given_->probes)
+      if (shows(p, u)) result.push_back({name_of(u, p.name), scale_of(*given_, u).unit});
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
     for (const SeriesColumn* column : measures_of(*balance_))
       result.push_back({name_of(u, column->name), column->unit(*given_, u), column->digits});
   for (const auto& line : lines_)
     result.push_back(
-        {store::flow_name(line.name, line.kind == LedgerLine::Kind::boundary), given_->flow_unit});
+        {store::flow_name(line.name, line.kind == LedgerLine::Kind::boundary), unknown_of(line).flow_unit});
   // Amounts and contents close the budget: every digit of them.
-  for (const auto& line : lines_) result.push_back({store::amount_name(line.name), given_->amount_unit, 15});
+  for (const auto& line : lines_)
+    result.push_back({store::amount_name(line.name), unknown_of(line).amount_unit, 15});
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
     result.push_back({name_of(u, store::name_of(SeriesRole::budget_residual)), "", 3});
   result.push_back({store::name_of(SeriesRole::interpolated), "", 1});
   return result;
+}
+
+bool Recorder::shows(const casefile::Probe& probe, std::size_t unknown) const {
+  return probe.of.empty() || probe.of == balance_->unknowns()[unknown].name;
+}
+
+const casefile::UnknownOfCase& Recorder::unknown_of(const LedgerLine& line) const {
+  return given_->unknown(static_cast<std::size_t>(line.unknown));
 }
 
 // Of one unknown among several its name stands before that of the column.

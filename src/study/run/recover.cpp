@@ -32,7 +32,7 @@ Index recover(const std::filesystem::path& folder) {
         folder.string() + ": no journal: " +
         (std::filesystem::exists(folder / "fields.nc") ? "its run has completed its files" : "no records"));
   const Case given = read_kept_case(folder);
-  const auto made = make_balance(given.problem, {0, semi_lagrangian(given.plan.scheme)});
+  const auto made = make_balance(given.system(), {0, semi_lagrangian(given.plan.scheme)});
   Discretization& balance = *made;
   RecorderMemory memory;
   memory.fields = store::Journal::whole_rows(journal, Recorder::row_length(given, balance));

@@ -17,7 +17,7 @@ const verify::Shape& Measured::shape() const {
 }
 
 store::Scale scale_of(const Case& given, std::size_t unknown) {
-  return unknown == 0 ? given.value : store::Scale();
+  return given.unknown(unknown).value;
 }
 
 const std::vector<SeriesColumn>& series_columns() {

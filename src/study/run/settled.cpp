@@ -27,6 +27,10 @@ SettledWatch::SettledWatch(const Case& given, const Prepared& prepared)
     why_not_ = "not computed (nonlinear limiter or flux); use [steady]";
     return;
   }
+  if (prepared.balance->unknowns().size() > 1) {
+    why_not_ = "not computed (several unknowns); use [steady]";
+    return;
+  }
   // What seeps or ponds in the end follows from how it came there.
   if (given.problem.limits_fluxes() && !given.settled.ends_run) {
     why_not_ = "not computed (a boundary's flux has a limit)";

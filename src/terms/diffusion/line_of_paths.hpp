@@ -9,7 +9,7 @@ namespace williwaw {
 
 /// Nothing needs to diffuse where something is advected.
 inline bool may_be_still(const Equation& equation) {
-  return equation.advection.has_value();
+  return equation.may_be_still || equation.advection.has_value();
 }
 
 /// All paths along one line of unknowns: conductivities at their Gauss points and, where materials differ by

@@ -26,8 +26,10 @@ void add_to_diagonal(LinearSystem& system, std::span<const Real> values, Real we
     const auto row = static_cast<Index>(n);
     if (auto* faces = std::get_if<FaceSystem>(&system))
       faces->diagonal[n] += weight * values[n];
+    else if (auto* sparse = std::get_if<SparseSystem>(&system))
+      sparse->entries.push_back({row, row, weight * values[n]});
     else
-      std::get<SparseSystem>(system).entries.push_back({row, row, weight * values[n]});
+      std::get<BlockSystem>(system).local.push_back({row, row, weight * values[n]});
   }
 }
 

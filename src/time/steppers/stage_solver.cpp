@@ -59,13 +59,21 @@ void move_prescribed(Balance& balance, const State& y, Real at, Real step, State
 
 StageSolver::StageSolver(Balance& balance, const Solving& solving, Parts parts)
     : balance_(balance),
-      capabilities_(balance.capabilities()),
+      capabilities_(balance.capabilities_of(parts)),
       parts_(parts),
       kind_(solving.solver),
       ignored_(balance.lines().size()) {
   rules_.threads = solving.threads;
   const bool same = capabilities_.linear || (capabilities_.approximate && capabilities_.same_matrix);
   rules_.reused = same && capabilities_.steady_matrix;
+}
+
+StageSolver::Shape StageSolver::shape_of(const LinearSystem& system) const {
+  if (capabilities_.same_matrix) return {};
+  if (const auto* faces = std::get_if<FaceSystem>(&system)) return {is_symmetric(*faces), false};
+  const auto* several = std::get_if<BlockSystem>(&system);
+  if (!several) return {};
+  return {std::ranges::all_of(several->blocks, is_symmetric), !several->local.empty()};
 }
 
 void StageSolver::factor(const State& about, Real at, Real weight) {
@@ -75,10 +83,9 @@ void StageSolver::factor(const State& about, Real at, Real weight) {
   balance_.linearise(about, at, 1, weight, parts_, system_);
   // Coefficients that depend on the unknown make matrices that are symmetric about one state and not about
   // another; which solver suits is told by the matrix alone, so that a run that goes on takes the same.
-  const auto* faces = std::get_if<FaceSystem>(&system_);
-  const bool symmetric = capabilities_.same_matrix || !faces || is_symmetric(*faces);
-  if (!solver_ || symmetric != symmetric_) solver_ = make_solver(kind_, system_, rules_);
-  symmetric_ = symmetric;
+  const Shape shape = shape_of(system_);
+  if (!solver_ || !(shape == shape_)) solver_ = make_solver(kind_, system_, rules_);
+  shape_ = shape;
   solver_->factor(system_);
   ++factorizations_;
   factored_ = true;
@@ -110,9 +117,18 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
     return;
   }
   NewtonRules rules;
-  Real scale = 0;
-  for (const Real q : known) scale = std::max(scale, std::abs(q));
-  rules.scale = scale > 0 ? scale : 1;
+  // Of several unknowns each is measured by its own amounts.
+  std::vector<Real> amounts = largest_by_block(known);
+  for (Real& amount : amounts) amount = amount > 0 ? amount : 1;
+  const bool one = amounts.size() == 1;
+  if (one) rules.scale = amounts.front();
+  const auto scaled = [&](State& r, bool back) {
+    for (std::size_t block = 0; !one && block < amounts.size(); ++block) {
+      const Index start = balance_.layout().start(block);
+      const Index end = balance_.layout().start(block + 1);
+      for (Index n = start; n < end; ++n) r[n] = back ? r[n] * amounts[block] : r[n] / amounts[block];
+    }
+  };
   if (capabilities_.approximate) {
     // Corrections by a neighbour of the matrix take more of them, and end where limiting keeps switching.
     rules.tolerance = 1e-11;
@@ -120,14 +136,14 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
   }
   // Of values as large as those that the stage starts from: a search that runs away must not loosen what is
   // asked for.
-  Real size = 0;
-  for (const Real u : y) size = std::max(size, std::abs(u));
-  rules.round_off = [this, size](const State&) { return round_off(size); };
+  const std::vector<Real> sizes = largest_by_block(y);
+  rules.round_off = [&](const State&) { return round_off(sizes, amounts); };
   bool first = true;
   std::optional<DataError> met;
   const auto residual_of = [&](const State& trial, State& r) {
     try {
       residual(trial, known, at, weight, r);
+      scaled(r, false);
     } catch (const DataError& e) {
       // Where a step of the search goes beyond what data are known for, it was too long.
       if (first) throw;
@@ -137,7 +153,13 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
     first = false;
   };
   const auto correction = [&](const State& about, const State& r, State& d) {
-    correct(about, at, weight, r, d);
+    if (one) {
+      correct(about, at, weight, r, d);
+    } else {
+      work_ = r;
+      scaled(work_, true);
+      correct(about, at, weight, work_, d);
+    }
     for (Real& x : d) x = -x;
     balance_.limit_change(about, d);
   };
@@ -149,15 +171,35 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
   }
 }
 
-// What rounding leaves of the largest term of an unknown's equation, of values up to `size`.
-Real StageSolver::round_off(Real size) const {
-  const auto* faces = std::get_if<FaceSystem>(&system_);
-  if (!faces) return 0;
+std::vector<Real> StageSolver::largest_by_block(const State& y) const {
+  const Layout& layout = balance_.layout();
+  std::vector<Real> result(layout.blocks().size(), 0.0);
+  for (std::size_t block = 0; block < result.size(); ++block) {
+    const Index end = layout.start(block + 1);
+    for (Index n = layout.start(block); n < end; ++n)
+      result[block] = std::max(result[block], std::abs(y[static_cast<std::size_t>(n)]));
+  }
+  return result;
+}
+
+// What rounding leaves of the largest term of an unknown's equation, of values up to `sizes`, by block; of
+// several blocks over the amounts that each is measured by.
+Real StageSolver::round_off(const std::vector<Real>& sizes, const std::vector<Real>& amounts) const {
+  constexpr Real rounding = 4 * std::numeric_limits<Real>::epsilon();
+  const auto largest = [](const FaceSystem& faces) {
+    Real most = 0;
+    for (std::size_t n = 0; n < faces.diagonal.size(); ++n)
+      if (faces.prescribed.empty() || !faces.prescribed[n])
+        most = std::max(most, std::abs(faces.diagonal[n]));
+    return most;
+  };
+  if (const auto* faces = std::get_if<FaceSystem>(&system_))
+    return rounding * largest(*faces) * sizes.front();
+  const auto* several = std::get_if<BlockSystem>(&system_);
   Real most = 0;
-  for (std::size_t n = 0; n < faces->diagonal.size(); ++n)
-    if (faces->prescribed.empty() || !faces->prescribed[n])
-      most = std::max(most, std::abs(faces->diagonal[n]));
-  return 4 * std::numeric_limits<Real>::epsilon() * most * size;
+  for (std::size_t block = 0; several && block < several->blocks.size(); ++block)
+    most = std::max(most, largest(several->blocks[block]) * sizes[block] / amounts[block]);
+  return rounding * most;
 }
 
 void StageSolver::smooth(const State& right, State& out) {

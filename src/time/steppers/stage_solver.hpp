@@ -37,9 +37,16 @@ class StageSolver {
   int factorizations() const { return factorizations_; }
 
  private:
+  /// What a solver is chosen by.
+  struct Shape {
+    bool symmetric = true, joined = false;
+    bool operator==(const Shape&) const = default;
+  };
+  Shape shape_of(const LinearSystem& system) const;
   void factor(const State& about, Real at, Real weight);
   void residual(const State& trial, const State& known, Real at, Real weight, State& r);
-  Real round_off(Real size) const;
+  std::vector<Real> largest_by_block(const State& y) const;
+  Real round_off(const std::vector<Real>& sizes, const std::vector<Real>& amounts) const;
   void correct(const State& about, Real at, Real weight, const State& r, State& d);
 
   Balance& balance_;
@@ -52,7 +59,8 @@ class StageSolver {
   State rate_, work_, correction_;
   Ledger ignored_;
   Real factored_weight_ = 0;
-  bool factored_ = false, symmetric_ = true;
+  bool factored_ = false;
+  Shape shape_;
   Index iterations_ = 0, newton_iterations_ = 0;
   int factorizations_ = 0;
 };

@@ -9,10 +9,6 @@
 
 namespace williwaw::verify {
 
-namespace {
-
-// Symbol of one unknown at the shortest wave: twice the sum of its conductances over its capacity. A missing
-// neighbour is taken to be joined like the one on the other side.
 Real frozen_symbol(const Conductances& c, const Grid& g, Index n) {
   Real sum = 0;
   for (int a = 0; a < g.dimension(); ++a) {
@@ -21,6 +17,8 @@ Real frozen_symbol(const Conductances& c, const Grid& g, Index n) {
   }
   return 2 * sum / c.capacity(n);
 }
+
+namespace {
 
 // Half volumes of boundary nodes are the boundary's affair, not the interior's.
 bool is_interior(const Grid& g, Index n) {

@@ -26,4 +26,8 @@ Spectrum spectrum(Discretization& balance, Real at, Parts parts = Parts::all());
 /// The eigenvalue along one uniform axis that differences of order 4 make of one of order 2.
 Real of_order_four(Real eigenvalue, const Conductances& c, const Grid& g, int axis);
 
+/// Symbol of one unknown at the shortest wave: twice the sum of its conductances over its capacity. A missing
+/// neighbour is taken to be joined like the one on the other side.
+Real frozen_symbol(const Conductances& c, const Grid& g, Index n);
+
 }  // namespace williwaw::verify

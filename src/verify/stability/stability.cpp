@@ -185,6 +185,8 @@ Stability stability(Discretization& balance, const Scheme& scheme, Real step, Re
   if (is_second_order(scheme))
     throw InputError(Subject::scheme,
                      "scheme '" + scheme.name + "' marches equations of second order in time only");
+  if (balance.unknowns().size() > 1 || balance.reaction() || balance.flux())
+    return stability_of_coupled(balance, scheme, step, from);
   if (varies_with_unknown(balance.problem()))
     return stability_of_nonlinear(balance, scheme, step, from, until);
   if (balance.advects()) return stability_of_advection(balance, scheme, step, from, until);

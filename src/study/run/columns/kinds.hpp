@@ -13,8 +13,8 @@ void check_probes(const Case& given);
 inline std::string unit_of_values(const Case& given, std::size_t unknown) {
   return scale_of(given, unknown).unit;
 }
-inline std::string unit_of_amounts(const Case& given, std::size_t) {
-  return given.amount_unit;
+inline std::string unit_of_amounts(const Case& given, std::size_t unknown) {
+  return given.unknown(unknown).amount_unit;
 }
 inline std::string no_unit(const Case&, std::size_t) {
   return "";

@@ -156,7 +156,8 @@ TEST_CASE("systems refuse what they cannot take") {
   Problem a(periodic_line(10), diffusion(1.0)), b(periodic_line(12), diffusion(1.0)),
       c(periodic_line(10), transport(Velocity(1.0)));
   CHECK_THROWS_AS(ProblemBalance({a, b}), InputError);
-  CHECK_THROWS_AS(ProblemBalance({a, c}), InputError);
+  // A velocity of its own beside a flux of all.
+  CHECK_THROWS_AS(ProblemBalance({a, c}, {}, self_advecting_flux(2)), InputError);
   CHECK_THROWS_AS(ProblemBalance(std::vector<Problem>{}), InputError);
   a.reconstruction = "weno5";
   CHECK_THROWS_AS(ProblemBalance({a}, {}, self_advecting_flux(1)), InputError);
@@ -168,7 +169,7 @@ TEST_CASE("a flux of two components does not go with one unknown, nor with three
                        "the flux is for 2 unknowns, and the system has 1", InputError);
   CHECK_THROWS_AS(ProblemBalance({one, one, one}, {}, self_advecting_flux(2)), InputError);
   CHECK_THROWS_AS(self_advecting_flux(0), InputError);
-  CHECK_THROWS_AS(ProblemBalance({}, {}), InputError);
+  CHECK_THROWS_AS(ProblemBalance(System{}), InputError);
   ProblemBalance two({one, one}, {}, self_advecting_flux(2));
   CHECK(two.unknowns().size() == 2);
 }
@@ -234,7 +235,7 @@ TEST_CASE("systems say which unknowns, grids and fluxes they cannot take") {
   const auto refusal = [](const std::vector<Problem>& members,
                           std::shared_ptr<const SystemFlux> flux) -> std::string {
     try {
-      ProblemBalance balance(members, nullptr, std::move(flux));
+      ProblemBalance balance(members, {}, std::move(flux));
     } catch (const InputError& e) {
       return e.what();
     }
@@ -247,8 +248,12 @@ TEST_CASE("systems say which unknowns, grids and fluxes they cannot take") {
         "the unknowns of a system live on one grid");
   CHECK(refusal({plain}, self_advecting_flux(2)) == "the flux is for 2 unknowns, and the system has 1");
   CHECK_THROWS_WITH_AS(self_advecting_flux(0), "a flux needs one component at least", InputError);
-  for (const Equation& e : {transport(Velocity(1.0)), wave(1.0)})
-    CHECK(refusal({Problem(g, e)}, nullptr).find("by the system's own flux") != std::string::npos);
+  CHECK(refusal({Problem(g, transport(Velocity(1.0)))}, self_advecting_flux(1)) ==
+        "'concentration': unknowns of a system with a flux are advected by that flux");
+  CHECK(refusal({Problem(g, wave(1.0))}, nullptr) ==
+        "'displacement': unknowns of a system are of first order in time");
+  CHECK(refusal({Problem(g, conservation(quadratic_flux()))}, nullptr) ==
+        "'u': unknowns of a system have a flux in common");
   Problem high(g, diffusion(1.0));
   high.reconstruction = "weno5";
   CHECK(refusal({high}, self_advecting_flux(1)) ==
@@ -272,7 +277,7 @@ TEST_CASE("one unknown that carries itself with two flows out at its ends what t
     p.initial = [](Point q) { return q.x < 0.2 ? 2.0 : 1.0; };
     p.reconstruction = reconstruction;
     p.boundary("west", dirichlet(2.0)).boundary("east", dirichlet(1.0));
-    ProblemBalance balance({p}, nullptr, self_advecting_flux(1));
+    ProblemBalance balance({p}, {}, self_advecting_flux(1));
     State y = balance.initial_state();
     CHECK(balance.fastest(y) == doctest::Approx(4 * 100));
     const Outcome o = advance_system(balance, y, "ssprk3", 1e-3, 0.2);
@@ -285,7 +290,8 @@ TEST_CASE("one unknown that carries itself with two flows out at its ends what t
 }
 
 TEST_CASE("a system whose axes and components change places is the same system") {
-  // Open, prescribed and closed boundaries along each axis: rates and flows of the turned problem are the turned ones.
+  // Open, prescribed and closed boundaries along each axis: rates and flows of the turned problem are the
+  // turned ones.
   const auto made = [](bool turned, const char* reconstruction) {
     const Axis first = Axis::uniform(turned ? "y" : "x", 0, 1, 9, Unknowns::cells),
                second = Axis::uniform(turned ? "x" : "y", 0, 0.8, 6, Unknowns::cells);

@@ -1,124 +1,22 @@
-#include "williwaw/terms/system_terms.hpp"
-
 #include <algorithm>
 #include <cmath>
+
+#include "williwaw/terms/system_terms.hpp"
 
 namespace williwaw {
 
 namespace {
-
 using Lines = std::vector<std::span<const Real>>;
-
-class SelfAdvecting final : public SystemFlux {
- public:
-  explicit SelfAdvecting(int components) : components_(components) {}
-  std::size_t components() const override { return static_cast<std::size_t>(components_); }
-  void flux(int direction, std::span<const std::span<const Real>> u,
-            std::span<std::span<Real>> out) const override {
-    const auto semi_lagrangian = u[static_cast<std::size_t>(std::min(direction, components_ - 1))];
-    for (std::size_t c = 0; c < u.size(); ++c)
-      for (std::size_t i = 0; i < semi_lagrangian.size(); ++i) out[c][i] = u[c][i] * semi_lagrangian[i];
-  }
-  // The eigenvalues are u_a and 2·u_a.
-  void speed(int direction, std::span<const std::span<const Real>> u, std::span<Real> out) const override {
-    const auto semi_lagrangian = u[static_cast<std::size_t>(std::min(direction, components_ - 1))];
-    for (std::size_t i = 0; i < out.size(); ++i) out[i] = 2 * std::abs(semi_lagrangian[i]);
-  }
-
- private:
-  int components_;
-};
-
 }  // namespace
-
-std::shared_ptr<const SystemFlux> self_advecting_flux(int components) {
-  if (components < 1) throw InputError("a flux needs one component at least");
-  return std::make_shared<SelfAdvecting>(components);
-}
-
-// What reactions make of a line: the places, and a line of amounts for each unknown.
-struct SystemReactionTerm::Workspace final : TermScratch {
-  Workspace(Index nx, std::size_t unknowns)
-      : places(nx), made(unknowns, std::vector<Real>(static_cast<std::size_t>(nx))) {}
-  Points places;
-  std::vector<std::vector<Real>> made;
-};
-
-void SystemReactionTerm::add_unknown(OfUnknown of, std::shared_ptr<const Storage> storage,
-                                     LedgerLines& lines) {
-  // The prefix ends with a space.
-  lines_.push_back(lines.declare({of.prefix + "reaction", LedgerLine::Kind::source, "", of.number}));
-  unknowns_.push_back(std::move(of));
-  storages_.push_back(std::move(storage));
-}
-
-Needs SystemReactionTerm::needs() const {
-  Needs result;
-  result.unknowns.clear();
-  for (const OfUnknown& of : unknowns_) result.unknowns.push_back(of.number);
-  result.halo = 0;
-  result.linear = result.exact_matrix = result.symmetric = false;
-  result.parts = Parts::source();
-  return result;
-}
-
-std::unique_ptr<TermScratch> SystemReactionTerm::scratch() const {
-  return std::make_unique<Workspace>(unknowns_.front().domain->grid().size(0), unknowns_.size());
-}
-
-void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRates> rates) const {
-  if (!line.parts.has(Parts::source())) return;
-  auto& workspace = static_cast<Workspace&>(*line.scratch);
-  const Grid& g = unknowns_.front().domain->grid();
-  const Index nx = g.size(0);
-  for (Index i = 0; i < nx; ++i) workspace.places.set(i, g.point(i, line.j, line.k));
-  Lines u;
-  for (const OfUnknown& of : unknowns_)
-    u.emplace_back(line.y + of.first + nx * line.number, static_cast<std::size_t>(nx));
-  std::vector<std::span<Real>> out(workspace.made.begin(), workspace.made.end());
-  reaction_(workspace.places, time, u, out);
-  for (std::size_t m = 0; m < unknowns_.size(); ++m) {
-    const OfUnknown& of = unknowns_[m];
-    for (Index i = 0; i < nx; ++i) {
-      const Index n = nx * line.number + i;
-      if (!of.domain->outline().active(n)) continue;
-      const Real amount = workspace.made[m][static_cast<std::size_t>(i)] * storages_[m]->volume(n);
-      rates[static_cast<std::size_t>(of.number)].add(i, amount);
-      line.booked[lines_[m]].leaf(of.domain->segments().number(line.number, i)) += amount;
-    }
-  }
-}
-
-namespace {
-class EvaluatedSystemReaction final : public EvaluatedTerm {
- public:
-  EvaluatedSystemReaction(const SystemReactionTerm& term, Real time) : term_(term), time_(time) {}
-  void add(const Line& line, std::span<const LineRates> rates) const override {
-    term_.add(time_, line, rates);
-  }
-  void bound(DataBounds& result) const override { result.known = false; }
-  void set(Real time) { time_ = time; }
-
- private:
-  const SystemReactionTerm& term_;
-  Real time_;
-};
-}  // namespace
-
-void SystemReactionTerm::evaluate(const Instant& instant, const Evaluation&,
-                                  std::shared_ptr<EvaluatedTerm>& evaluated) const {
-  renewed<EvaluatedSystemReaction>(evaluated, [&] {
-    return std::make_shared<EvaluatedSystemReaction>(*this, instant.time);
-  }).set(instant.time);
-}
 
 // Lines that one thread works on: values beyond the ends of a line along x, both sides of its faces, fluxes
-// of both and the fastest speeds; fluxes through the faces below and above, and above across a third axis.
+// of both and the fastest speeds; fluxes through the faces below and above, and above across a third axis,
+// each with a last line for the velocity of unknowns that are advected by one of them.
 struct SystemFluxTerm::Workspace final : TermScratch {
   Workspace(Index nx, std::size_t unknowns) {
     const auto faces = static_cast<std::size_t>(nx) + 1;
-    for (auto* values : {&left, &right, &low, &high, &below, &above, &beyond})
-      values->assign(unknowns, std::vector<Real>(faces));
+    for (auto* values : {&left, &right, &low, &high}) values->assign(unknowns, std::vector<Real>(faces));
+    for (auto* values : {&below, &above, &beyond}) values->assign(unknowns + 1, std::vector<Real>(faces));
     // Six rows of every unknown: those beyond a boundary are made up, and those along x shifted.
     rows.assign(unknowns, {});
     for (auto& of_unknown : rows)
@@ -143,13 +41,14 @@ SystemFluxTerm::SystemFluxTerm(std::vector<OfUnknown> unknowns, std::shared_ptr<
       closures_(std::move(closures)),
       conditions_(std::move(conditions)) {
   for (const OfUnknown& of : unknowns_)
-    if (!of.domain->outline().whole()) throw InputError("a system with a flux needs a whole rectangle");
+    if (!of.domain->outline().whole())
+      throw InputError(Subject::grid, "a system with a flux needs a whole rectangle");
   if (!reconstruction_->slope)
     throw InputError(Subject::reconstruction, "reconstruction '" + reconstruction_->name +
                                                   "' is not for systems; take none or a limited one");
   const Grid& g = unknowns_.front().domain->grid();
   for (int a = 0; a < g.dimension(); ++a)
-    if (!g.axis(a).is_uniform()) throw InputError("a system with a flux needs uniform axes");
+    if (!g.axis(a).is_uniform()) throw InputError(Subject::grid, "a system with a flux needs uniform axes");
 }
 
 Needs SystemFluxTerm::needs() const {
@@ -186,6 +85,14 @@ class EvaluatedSystemFlux final : public EvaluatedTerm {
  public:
   explicit EvaluatedSystemFlux(const SystemFluxTerm& term) : term_(term) {}
   void add(const Line& line, std::span<const LineRates> rates) const override { term_.add(line, rates); }
+  void linearise(const Evaluation&, std::span<const Real> y, Real b, Parts parts,
+                 std::span<FaceSystem> matrices) const override {
+    if (parts.has(Parts::advection())) term_.linearise(y, b, matrices);
+  }
+  void linearise_locally(const Evaluation&, std::span<const Real> y, Real b, Parts parts,
+                         LocalEntries& local) const override {
+    if (parts.has(Parts::advection())) term_.linearise_locally(y, b, local);
+  }
   void bound(DataBounds& result) const override { result.known = false; }
 
  private:
@@ -199,19 +106,19 @@ void SystemFluxTerm::evaluate(const Instant&, const Evaluation&,
   if (!evaluated) evaluated = std::make_shared<EvaluatedSystemFlux>(*this);
 }
 
-// The value beyond a side, beside the unknown `inside` with value `u`: that on the boundary where it holds
-// one. `open` tells whether the flux passes there.
-Real SystemFluxTerm::beyond(const Evaluation& now, std::size_t unknown, Side side, Index inside, Real u,
-                            bool& open) const {
-  Real value = u;
-  open = false;
+// What stands beyond a side, beside the unknown `inside` with value `u`: the value on the boundary where it
+// holds one, else u.
+SystemFluxTerm::Beyond SystemFluxTerm::beyond(const Evaluation& now, std::size_t unknown, Side side,
+                                              Index inside, Real u) const {
+  Beyond result{u, false, false};
   const Index nx = unknowns_[unknown].domain->grid().size(0);
   each_open_face(*closures_[unknown], inside / nx, inside, side, [&](std::size_t c, Index f) {
     const EvaluatedBoundaryClosure& boundary = now.of(conditions_[unknown])[c];
-    open = true;
-    value = boundary.section().boundary.holds() ? boundary.boundary_value(f, u) : u;
+    result.open = true;
+    result.holds = boundary.section().boundary.holds();
+    result.value = result.holds ? boundary.boundary_value(f, u) : u;
   });
-  return value;
+  return result;
 }
 
 // Six neighbours of each face: along x of the faces of line (j, k), across it of those below its unknowns.
@@ -222,7 +129,6 @@ void SystemFluxTerm::fill_rows(const Line& line, std::size_t unknown, int axis, 
   const Index nx = g.size(0), size = along.size();
   const Real* u = line.y + unknowns_[unknown].first;
   auto& own = workspace.rows[unknown];
-  bool open = false;
   if (axis == 0) {
     const Index first = g.number(0, j, k);
     Real* padded = own[0].data();
@@ -233,8 +139,8 @@ void SystemFluxTerm::fill_rows(const Line& line, std::size_t unknown, int axis, 
     for (const bool upper : {false, true}) {
       if (along.periodic()) continue;
       const Index n = first + (upper ? size - 1 : 0);
-      const Real value = beyond(line.now, unknown, {0, upper}, n, u[n], open);
-      for (Index m = 0; open && m < 3; ++m) padded[upper ? size + 3 + m : 2 - m] = value;
+      const Beyond there = beyond(line.now, unknown, {0, upper}, n, u[n]);
+      for (Index m = 0; there.open && m < 3; ++m) padded[upper ? size + 3 + m : 2 - m] = there.value;
     }
     for (std::size_t m = 0; m < 6; ++m) rows[m] = padded + m;
     return;
@@ -252,12 +158,29 @@ void SystemFluxTerm::fill_rows(const Line& line, std::size_t unknown, int axis, 
     const bool upper = row >= size;
     const Index inside = row_at(upper ? size - 1 : 0);
     for (Index i = 0; i < nx; ++i)
-      own[place][i] = beyond(line.now, unknown, {axis, upper}, inside + i, u[inside + i], open);
+      own[place][i] = beyond(line.now, unknown, {axis, upper}, inside + i, u[inside + i]).value;
     rows[place] = own[place].data();
   }
 }
 
+// Taken from upwind, with the velocity that stands in the last line.
+void SystemFluxTerm::advect(std::size_t i, const Workspace& workspace, Values& flux) const {
+  const Real velocity = flux.back()[i];
+  for (std::size_t m = 0; m < unknowns_.size(); ++m)
+    flux[m][i] = velocity * (velocity > 0 ? workspace.left : workspace.right)[m][i];
+}
+
 void SystemFluxTerm::between(int direction, Workspace& workspace, Values& flux) const {
+  const std::size_t faces = workspace.before.size();
+  if (const int number = flux_->velocity(direction); number >= 0) {
+    const auto along = static_cast<std::size_t>(number);
+    for (std::size_t i = 0; i < faces; ++i) {
+      flux.back()[i] = 0.5 * (workspace.left[along][i] + workspace.right[along][i]);
+      advect(i, workspace, flux);
+    }
+    return;
+  }
+  std::ranges::fill(flux.back(), 0.0);
   const Lines l(workspace.left.begin(), workspace.left.end()),
       r(workspace.right.begin(), workspace.right.end());
   std::vector<std::span<Real>> of_low(workspace.low.begin(), workspace.low.end()),
@@ -267,26 +190,31 @@ void SystemFluxTerm::between(int direction, Workspace& workspace, Values& flux) 
   flux_->speed(direction, l, workspace.before);
   flux_->speed(direction, r, workspace.after);
   for (std::size_t m = 0; m < l.size(); ++m)
-    for (std::size_t i = 0; i < workspace.before.size(); ++i)
+    for (std::size_t i = 0; i < faces; ++i)
       flux[m][i] = 0.5 * (workspace.low[m][i] + workspace.high[m][i] -
                           std::max(workspace.before[i], workspace.after[i]) *
                               (workspace.right[m][i] - workspace.left[m][i]));
 }
 
-// Through boundaries that let nothing pass nothing flows.
+// Through boundaries that let nothing pass nothing flows; a velocity that they hold is the one on the face.
 void SystemFluxTerm::close(const Evaluation& now, int axis, Index j, Index k, bool upper,
-                           Values& flux) const {
+                           Workspace& workspace, Values& flux) const {
   const Grid& g = unknowns_.front().domain->grid();
-  bool open = false;
-  for (std::size_t m = 0; m < unknowns_.size(); ++m) {
-    const Index count = axis == 0 ? 1 : g.size(0);
-    for (Index i = 0; i < count; ++i) {
-      const Index n = axis == 0   ? g.number(upper ? g.size(0) - 1 : 0, j, k)
-                      : axis == 1 ? g.number(i, upper ? g.size(1) - 1 : 0, k)
-                                  : g.number(i, j, upper ? g.size(2) - 1 : 0);
-      beyond(now, m, {axis, upper}, n, 0, open);
-      if (!open) flux[m][static_cast<std::size_t>(axis == 0 ? (upper ? g.size(0) : 0) : i)] = 0;
+  const int number = flux_->velocity(g.direction(axis));
+  const Index count = axis == 0 ? 1 : g.size(0);
+  for (Index i = 0; i < count; ++i) {
+    const Index n = axis == 0   ? g.number(upper ? g.size(0) - 1 : 0, j, k)
+                    : axis == 1 ? g.number(i, upper ? g.size(1) - 1 : 0, k)
+                                : g.number(i, j, upper ? g.size(2) - 1 : 0);
+    const auto at = static_cast<std::size_t>(axis == 0 ? (upper ? g.size(0) : 0) : i);
+    if (number >= 0) {
+      const Beyond there = beyond(now, static_cast<std::size_t>(number), {axis, upper}, n, 0);
+      if (!there.open) flux.back()[at] = 0;
+      if (there.holds) flux.back()[at] = there.value;
+      advect(at, workspace, flux);
     }
+    for (std::size_t m = 0; m < unknowns_.size(); ++m)
+      if (!beyond(now, m, {axis, upper}, n, 0).open) flux[m][at] = 0;
   }
 }
 
@@ -304,8 +232,8 @@ void SystemFluxTerm::fluxes(const Line& line, int axis, Index j, Index k, Worksp
   between(g.direction(axis), workspace, flux);
   if (along.periodic()) return;
   const Index face = axis == 1 ? j : k;
-  if (axis == 0 || face == 0) close(line.now, axis, j, k, false, flux);
-  if (axis == 0 || face == along.size()) close(line.now, axis, j, k, true, flux);
+  if (axis == 0 || face == 0) close(line.now, axis, j, k, false, workspace, flux);
+  if (axis == 0 || face == along.size()) close(line.now, axis, j, k, true, workspace, flux);
 }
 
 void SystemFluxTerm::add(const Line& line, std::span<const LineRates> rates) const {
@@ -347,16 +275,100 @@ void SystemFluxTerm::add(const Line& line, std::span<const LineRates> rates) con
         });
       };
       for (Index i = 0; i < nx; ++i) {
-        const Real low = workspace.below[m][static_cast<std::size_t>(i)],
-                   high = upper[m][static_cast<std::size_t>(i + shift)];
+        const auto l = static_cast<std::size_t>(i), h = static_cast<std::size_t>(i + shift);
+        const Real low = workspace.below[m][l], high = upper[m][h];
         own.add(i, -area(i) * (high - low));
-        if (g.axis(axis).periodic()) continue;
         const Index at = axis == 0 ? i : axis == 1 ? line.j : line.k;
-        if (at == 0) book(i, false, area(i) * low);
-        if (at + 1 == g.size(axis)) book(i, true, -area(i) * high);
+        const bool ends = !g.axis(axis).periodic();
+        const bool first_face = ends && at == 0, last_face = ends && at + 1 == g.size(axis);
+        if (flux_->advective()) {
+          const auto velocity = [&](bool boundary, bool at_upper, Real of_face) {
+            return boundary && !beyond(line.now, m, {axis, at_upper}, here + i, 0).open ? 0 : of_face;
+          };
+          const Real given_back = area(i) * line.y[unknowns_[m].first + here + i] *
+                                  (velocity(last_face, true, upper.back()[h]) -
+                                   velocity(first_face, false, workspace.below.back()[l]));
+          own.add(i, given_back);
+          line.booked[divergence_lines_[m]].leaf(unknowns_[m].domain->segments().number(line.number, i)) +=
+              given_back;
+        }
+        if (first_face) book(i, false, area(i) * low);
+        if (last_face) book(i, true, -area(i) * high);
       }
     }
   }
+}
+
+namespace {
+
+// What advects along an axis through the faces below and above an unknown: the mean of both sides, on a
+// boundary the value inside.
+struct VelocityAlong {
+  const Grid& g;
+  int axis;
+  std::span<const Real> v;
+  Index stride() const { return axis == 0 ? 1 : axis == 1 ? g.size(0) : g.size(0) * g.size(1); }
+  Index neighbour(Index n, bool upper) const {
+    const Index size = g.size(axis), along = n / stride() % size;
+    if (upper ? along + 1 < size : along > 0) return upper ? n + stride() : n - stride();
+    if (!g.axis(axis).periodic()) return n;
+    return upper ? n - along * stride() : n + (size - 1) * stride();
+  }
+  Real at(Index n, bool upper) const {
+    return 0.5 * (v[static_cast<std::size_t>(n)] + v[static_cast<std::size_t>(neighbour(n, upper))]);
+  }
+  Real area(Index n) const { return g.volume_of(n) / g.axis(axis).measures()[0]; }
+};
+
+}  // namespace
+
+// Of the first order from upwind, with the velocity as it is.
+void SystemFluxTerm::linearise(std::span<const Real> y, Real b, std::span<FaceSystem> matrices) const {
+  const Grid& g = unknowns_.front().domain->grid();
+  for (int axis = 0; axis < g.dimension(); ++axis) {
+    const int number = flux_->velocity(g.direction(axis));
+    if (number < 0) continue;
+    const VelocityAlong velocity{g, axis, unknowns_[static_cast<std::size_t>(number)].in(y)};
+    for (const OfUnknown& of : unknowns_) {
+      FaceSystem& matrix = matrices[static_cast<std::size_t>(of.number)];
+      for (Index n = 0; n < g.count(); ++n) {
+        const Real below = velocity.at(n, false), above = velocity.at(n, true), area = b * velocity.area(n);
+        Real& diagonal = matrix.diagonal[static_cast<std::size_t>(n)];
+        diagonal += area * (std::max(above, 0.0) - std::min(below, 0.0));
+        if (flux_->advective()) diagonal -= area * (above - below);
+        if (velocity.neighbour(n, true) != n)
+          matrix.upper[static_cast<std::size_t>(axis)][static_cast<std::size_t>(n)] +=
+              area * std::min(above, 0.0);
+        if (velocity.neighbour(n, false) != n)
+          matrix.lower[static_cast<std::size_t>(axis)][static_cast<std::size_t>(n)] -=
+              area * std::max(below, 0.0);
+      }
+    }
+  }
+}
+
+// What a change of the velocity in a control volume makes of the unknowns there, by central differences.
+void SystemFluxTerm::linearise_locally(std::span<const Real> y, Real b, LocalEntries& local) const {
+  const Grid& g = unknowns_.front().domain->grid();
+  for (int axis = 0; axis < g.dimension(); ++axis) {
+    const int number = flux_->velocity(g.direction(axis));
+    if (number < 0) continue;
+    const OfUnknown& along = unknowns_[static_cast<std::size_t>(number)];
+    for (const OfUnknown& of : unknowns_) {
+      const VelocityAlong carried{g, axis, of.in(y)};
+      auto& entries = local.of(static_cast<std::size_t>(of.number), static_cast<std::size_t>(along.number));
+      for (Index n = 0; n < g.count(); ++n)
+        entries[static_cast<std::size_t>(n)] +=
+            0.5 * b * carried.area(n) * (carried.at(n, true) - carried.at(n, false));
+    }
+  }
+}
+
+void SystemFluxTerm::declare(LedgerLines& lines) {
+  if (!flux_->advective()) return;
+  for (const OfUnknown& of : unknowns_)
+    divergence_lines_.push_back(
+        lines.declare({of.prefix + "divergence", LedgerLine::Kind::source, "", of.number}));
 }
 
 }  // namespace williwaw

@@ -1,0 +1,74 @@
+// Several unknowns on one grid: a problem each, and what they do to each other.
+#pragma once
+
+#include "williwaw/problem/problem.hpp"
+
+namespace williwaw {
+
+/// Values along a line of places, one line for each unknown.
+using UnknownLines = std::span<const std::span<const Real>>;
+
+/// What reactions make of all unknowns together: amounts for each unit of volume and time.
+struct SystemReaction {
+  /// (places, time, u, out)
+  using ByLine = std::function<void(const Points&, Real, UnknownLines, std::span<std::span<Real>>)>;
+  /// One line of `out` for each unknown.
+  ByLine rate;
+  /// ∂(rate of unknown m)/∂(unknown k) in line m·count + k of `out`; central differences take its place where
+  /// it is missing.
+  ByLine slopes = {};
+  bool on_place = true, on_time = true;
+  /// Affine in all unknowns, so that schemes need no iterations.
+  bool linear = false;
+
+  SystemReaction() = default;
+  template <class F>
+  requires std::invocable<F, const Points&, Real, UnknownLines, std::span<std::span<Real>>> SystemReaction(
+      F all)
+      : rate(std::move(all)) {}
+
+  explicit operator bool() const { return rate != nullptr; }
+  /// The derivatives at these values, from `slopes` or by differences whose step is the cube root of
+  /// round-off in `sizes`, one for each unknown.
+  void differentiate(const Points& places, Real time, UnknownLines u, std::span<const Real> sizes,
+                     std::span<std::span<Real>> out) const;
+};
+
+/// A flux of several unknowns along each axis, and the largest speed at which anything travels.
+class SystemFlux {
+ public:
+  virtual ~SystemFlux() = default;
+  /// How many unknowns it is for; 0: any number.
+  virtual std::size_t components() const { return 0; }
+  /// f of every unknown along the axis of this direction (0 is x).
+  virtual void flux(int direction, UnknownLines u, std::span<std::span<Real>> out) const = 0;
+  /// ∂f_m/∂u_k in line m·count + k of `out`; for fluxes whose speeds follow from it.
+  virtual void jacobian(int direction, UnknownLines u, std::span<std::span<Real>> out) const;
+  /// The largest magnitude of an eigenvalue of the Jacobian; infinite where eigenvalues are not real, so that
+  /// nothing travels at a speed. Of more than three unknowns the smaller one of its row and column norms.
+  virtual void speed(int direction, UnknownLines u, std::span<Real> out) const;
+  /// The unknown that advects all of them along an axis, where they are advected by unknowns: fluxes are then
+  /// that unknown's value on the face times the value from upwind. −1 where none does.
+  virtual int velocity(int) const { return -1; }
+  /// u_t + v·∇u, not ∇·(v u): what the divergence of the velocity makes of u is given back, under a line of
+  /// the ledger of its own.
+  virtual bool advective() const { return false; }
+};
+
+/// A vector that carries itself along, f_i = u_i·u_a along axis a: what the quadratic flux is in more
+/// dimensions than one.
+std::shared_ptr<const SystemFlux> self_advecting_flux(int components);
+
+/// All unknowns advected by some of them: `velocity` names one for each direction, by number, −1 where
+/// nothing flows. Throws InputError for numbers that are not there.
+std::shared_ptr<const SystemFlux> advection_by_unknowns(std::array<int, 3> velocity, bool advective,
+                                                        std::size_t unknowns);
+
+/// What runs, and what the analysis reads.
+struct System {
+  std::vector<Problem> problems;
+  SystemReaction reaction = {};
+  std::shared_ptr<const SystemFlux> flux = nullptr;
+};
+
+}  // namespace williwaw
