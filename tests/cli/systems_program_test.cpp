@@ -103,7 +103,8 @@ TEST_CASE("a system runs from its case to a record, a unit, a column and a budge
   }
 }
 
-TEST_CASE("runs of several unknowns are the same on any number of threads, and after an interruption") {
+TEST_CASE("runs of several unknowns are the same on any number of threads, and after an interruption" *
+          doctest::skip(test::instrumented)) {
   const auto folder = fresh_folder("several");
   for (const char* name : {"drift-ice", "gusts"}) {
     CAPTURE(name);

@@ -9,6 +9,7 @@
 #include <sstream>
 
 #include "support/folder.hpp"
+#include "support/marching.hpp"
 #include "williwaw/plot/overlay.hpp"
 #include "williwaw/study/run.hpp"
 
@@ -171,7 +172,8 @@ const std::vector<Damage> damages{
 
 }  // namespace
 
-TEST_CASE("every kind of figure is drawn of every kind of run or refused with a sentence") {
+TEST_CASE("every kind of figure is drawn of every kind of run or refused with a sentence" *
+          doctest::skip(test::instrumented)) {
   std::map<std::string, std::set<std::string>> drawn;
   for (const Kind& kind : kinds_of_runs()) {
     CAPTURE(std::string(kind.name));

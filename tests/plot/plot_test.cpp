@@ -8,6 +8,7 @@
 #include "../src/plot/kinds.hpp"
 #include "support/folder.hpp"
 #include "support/handed.hpp"
+#include "support/marching.hpp"
 #include "support/text.hpp"
 #include "williwaw/plot/figure.hpp"
 #include "williwaw/plot/theme.hpp"
@@ -171,7 +172,8 @@ TEST_CASE("units are written as people write them") {
   CHECK(label("share", "") == "share");
 }
 
-TEST_CASE("every kind of figure is drawn at the size asked for, in every rank it has") {
+TEST_CASE("every kind of figure is drawn at the size asked for, in every rank it has" *
+          doctest::skip(test::instrumented)) {
   for (const int dimension : {1, 2, 3})
     for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
       const RunFolder run(small_run("kinds", dimension, unknowns));

@@ -120,7 +120,8 @@ TEST_CASE("speeds are the largest eigenvalues of the Jacobian; where they are no
   CHECK(speed_of(4, {1, 2, 0, 3, 0, 1, 0, 0, 0, 0, 2, 0, 0, 2, 0, 1}) == doctest::Approx(5));
 }
 
-TEST_CASE("an acoustic pair moves as the wave equation of second order does, and its order is two") {
+TEST_CASE("an acoustic pair moves as the wave equation of second order does, and its order is two" *
+          doctest::skip(test::instrumented)) {
   // p_t + c²·w_x = 0, w_t + p_x = 0: p = cos(2πx)·cos(2πct) on a closed ring.
   constexpr Real c = 3;
   const auto error = [](Index n, const std::string& reconstruction) {
@@ -158,7 +159,8 @@ TEST_CASE("an acoustic pair moves as the wave equation of second order does, and
   CHECK(order_between(error(200, "first-order"), error(400, "first-order")) > 0.8);
 }
 
-TEST_CASE("a dam breaks: depth, speed and the place of the shock are those of the exact solution") {
+TEST_CASE("a dam breaks: depth, speed and the place of the shock are those of the exact solution" *
+          doctest::skip(test::instrumented)) {
   const DamBreak exact(2, 0.5);
   const Index n = 800;
   const Grid g({Axis::uniform("x", -50, 50, n, Unknowns::cells)});
