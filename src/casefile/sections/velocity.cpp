@@ -228,9 +228,9 @@ void read_flux(const Context& context, const Section& equation_section, const Di
 void read_advection(const Context& context, const Section& section, const EquationKind& kind,
                     const Dimensions& dimensions, Equation& equation,
                     std::vector<std::pair<std::string, Value>>& shown) {
-  const bool shared = kind.several_unknowns && section.has("velocity");
-  if (shared) equation.advection.emplace();
-  if (kind.has_velocity || shared) read_velocity(context, section, equation, shown);
+  const bool in_common = kind.several_unknowns && section.has("velocity");
+  if (in_common) equation.advection.emplace();
+  if (kind.has_velocity || in_common) read_velocity(context, section, equation, shown);
   if (kind.has_flux) read_flux(context, section, dimensions, equation, shown);
 }
 

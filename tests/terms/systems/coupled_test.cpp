@@ -218,7 +218,7 @@ TEST_CASE("a uniform state and its growth rates are those of the closed form, an
     Problem later_u = u, later_v = v;
     const State half = y;
     later_u.initial = [half, &g](Point p) { return half[static_cast<std::size_t>(g.containing(p))]; };
-    later_v.initial = [half, &g, n](Point p) { return half[static_cast<std::size_t>(n + g.containing(p))]; };
+    later_v.initial = [half, &g](Point p) { return half[static_cast<std::size_t>(n + g.containing(p))]; };
     ProblemBalance later({later_u, later_v}, schnakenberg(a, b, true));
     State z = later.initial_state();
     CHECK(advance(later, z, "rk4", 1e-3, length).ending == Outcome::Ending::reached);
