@@ -3,6 +3,7 @@
 
 #include <cmath>
 #include <filesystem>
+#include <fstream>
 
 #include "support/json.hpp"
 #include "support/marching.hpp"
@@ -240,4 +241,34 @@ every = "3 s"
                                    "check case.toml --set 'equation.unknowns.q.flux={x=\"q^2/h - g*h^2/2\"}' "
                                    "--set time.step='\"0.01 s\"'");
   CHECK(lost.out.find("UNSTABLE") != std::string::npos);
+}
+
+TEST_CASE("stages and further cases of several unknowns begin with what each of them was") {
+  // Two halves of an hour, in one stage, in two, and in a case that goes on from another one.
+  const auto folder = folder_of("stages", exchange);
+  REQUIRE(williwaw_in(folder, "run case.toml --quiet -o whole").code == 0);
+  std::string staged = exchange;
+  staged.replace(staged.find("until = \"1 h\""), 13, "until = \"30 min\"");
+  std::ofstream(folder / "first.toml") << staged;
+  std::ofstream(folder / "staged.toml")
+      << staged << "[[stage]]\ntitle = \"goes on\"\ntime.lasts = \"30 min\"\n";
+  REQUIRE(williwaw_in(folder, "run staged.toml --quiet -o stages").code == 0);
+  REQUIRE(williwaw_in(folder, "run first.toml --quiet -o first").code == 0);
+  REQUIRE(williwaw_in(folder,
+                      "run first.toml --quiet -o second --set 'initial.upper.value={from=\"first\"}' --set "
+                      "'initial.lower.value={from=\"first\"}'")
+              .code == 0);
+  for (const char* name : {"upper: mean", "lower: mean", "lower: gauge", "lower: maximum"}) {
+    CAPTURE(name);
+    for (const char* other : {"stages", "second"})
+      CHECK(last_of(folder / other, name) == doctest::Approx(last_of(folder / "whole", name)).epsilon(1e-9));
+  }
+  const Printed stranger = williwaw_in(folder,
+                                       "check first.toml --set 'boundary.west=\"insulated\"' --set "
+                                       "'equation.unknowns.middle={unit=\"g/l\"}' --set "
+                                       "'initial.middle.value={from=\"first\"}'");
+  CHECK(stranger.code == 2);
+  CHECK(stranger.error.find("has no unknown 'middle'; it has 'upper', 'lower'") != std::string::npos);
+  CHECK(williwaw_in(folder, "check case.toml --set 'exact.upper={value=\"1 g/l\",manufactured=true}'").code ==
+        2);
 }

@@ -68,10 +68,14 @@ Unit shown_unit(const EquationKind& kind, const Context& context, const Node& ro
         throw CaseError(unit->place.text(), "equation.unknown.unit", "'" + unit->text() + "' is not a unit");
       return *parsed;
     }
-  // A run that goes on from another one shows what that one showed.
+  // A run that goes on from another one shows what that one showed; of several unknowns that of the same
+  // name.
+  std::string name;
+  if (kind.several_unknowns && equation.find("unknown"))
+    name = equation.find("unknown")->find("name")->text();
   if (const Node* initial = root.find("initial"))
     if (const Node* value = initial->find("value"); value && value->is_table() && value->find("from"))
-      if (const auto unit = unit_of_run(context, *value)) return *unit;
+      if (const auto unit = unit_of_run(context, *value, name)) return *unit;
   // Otherwise as the case itself writes values of the unknown: the initial value, then what boundaries hold.
   std::vector<const Node*> candidates;
   if (const Node* initial = root.find("initial")) candidates.push_back(initial->find("value"));

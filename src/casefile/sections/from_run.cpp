@@ -79,11 +79,16 @@ Index record_of(const Context& context, const Section& section, const store::Fie
 
 }  // namespace
 
-std::optional<Unit> unit_of_run(const Context& context, const Node& node) {
+std::optional<Unit> unit_of_run(const Context& context, const Node& node, const std::string& unknown) {
   const Node* name = node.find("from");
   const auto folder = name->is_text() ? found(context, name->text()) : std::nullopt;
   if (!folder) return std::nullopt;
-  const std::string unit = store::FieldReader(*folder / "fields.nc").description().value.unit;
+  std::string unit;
+  try {
+    unit = store::FieldReader(*folder / "fields.nc", unknown).description().value.unit;
+  } catch (const store::UnknownName&) {
+    // For read_from_run to say.
+  }
   return unit.empty() ? std::nullopt : Unit::parse(unit);
 }
 
@@ -92,12 +97,20 @@ Value read_from_run(const Context& context, const Node& node, const Dimensions& 
   const Section section(context, node, "initial.value");
   section.allow({"from", "time", "onto"}, {});
   const auto folder = folder_of(context, section);
-  const store::FieldReader run(folder / "fields.nc");
+  std::optional<store::FieldReader> opened;
+  try {
+    // Among several unknowns the one of the same name.
+    opened.emplace(folder / "fields.nc", context.unknowns.empty() ? "" : dimensions.name);
+  } catch (const store::UnknownName& e) {
+    section.fail("from", e.what());
+  }
+  const store::FieldReader& run = *opened;
   const auto& d = run.description();
-  if (context.dimensional != !d.value.unit.empty() ||
-      (context.dimensional && !Unit::of(d.value.unit).same_dimension(dimensions.unknown)))
-    section.fail("from",
-                 fmt::format("its {} is in '{}', which does not fit the unknown", d.unknown, d.value.unit));
+  // A plain number is shown without a unit, in a run that has units otherwise.
+  const std::string unit = d.value.unit.empty() && !d.length.unit.empty() ? "1" : d.value.unit;
+  if (context.dimensional != !unit.empty() ||
+      (context.dimensional && !Unit::of(unit).same_dimension(dimensions.unknown)))
+    section.fail("from", fmt::format("its {} is in '{}', which does not fit the unknown", d.unknown, unit));
   if (run.grid().dimension() != grid.dimension())
     section.fail("from", "it has another number of dimensions than this case");
   const Index record = record_of(context, section, run);

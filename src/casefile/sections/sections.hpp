@@ -95,7 +95,7 @@ void read_figures(const Context& context, const Node& root, const std::vector<Di
 /// { from = "a.out", time = .., onto = .. }
 Value read_from_run(const Context& context, const Node& node, const Dimensions& dimensions, const Grid& grid);
 /// The unit of what that run shows; nothing if it is not there, which is for read_from_run to say.
-std::optional<Unit> unit_of_run(const Context& context, const Node& node);
+std::optional<Unit> unit_of_run(const Context& context, const Node& node, const std::string& unknown);
 /// [exact] manufactured = true: writes sources, boundaries and initial values into the tree so that
 /// exact.value solves it.
 void manufacture(const Context& context, Node& root);

@@ -168,10 +168,14 @@ Node case_of_unknown(const Context& context, const Node& root, const Words& name
   if (const Node* exact = root.find("exact")) {
     const Section section(context, *exact, "exact");
     section.allow(names, {});
-    if (const Node* own = section.find(name))
+    if (const Node* own = section.find(name)) {
+      if (own->is_table() && own->find("manufactured"))
+        throw CaseError(own->find("manufactured")->place.text(), "exact." + name + ".manufactured",
+                        "is for one unknown: give the sources of several yourself");
       put(result, "exact", *own);
-    else
+    } else {
       erase_key(result, "exact");
+    }
   }
   return result;
 }

@@ -29,6 +29,12 @@ Case read_stage(const Case& given, Index stage, Real start) {
     throw CaseError(next.places.of(Subject::equation).place, "stage",
                     "a stage keeps the grid of the one before; for another grid use a further case with "
                     "initial.value = { from = \"..\" }");
+  bool same = next.count() == given.count();
+  for (std::size_t u = 0; same && u < given.count(); ++u)
+    same = given.unknown(u).problem.equation().unknown == next.unknown(u).problem.equation().unknown;
+  if (!same)
+    throw CaseError(next.places.of(Subject::equation).place, "stage",
+                    "a stage keeps the unknowns of the one before");
   return next;
 }
 
@@ -36,8 +42,13 @@ Case read_stage(const Case& given, Index stage, Real start) {
 
 Case stage_of(const Case& given, Index stage, Real start, const State& initial) {
   Case next = read_stage(given, stage, start);
-  next.problem.initial = casefile::values_at(next.problem.grid(), initial);
-  next.initial.text = "the end of the stage before";
+  const Index count = next.problem.grid().count();
+  for (std::size_t u = 0; u < next.count(); ++u) {
+    casefile::UnknownOfCase& of = u == 0 ? next : next.others[u - 1];
+    const auto first = initial.begin() + static_cast<std::ptrdiff_t>(u) * count;
+    of.problem.initial = casefile::values_at(next.problem.grid(), State(first, first + count));
+    of.initial.text = "the end of the stage before";
+  }
   next.title = given.title + ": " + given.stages[static_cast<std::size_t>(stage - 1)];
   return next;
 }
