@@ -289,17 +289,20 @@ void TermBalance::linearise(const State& y, Real at, Real a, Real b, Parts parts
     std::ranges::for_each(arranged_.inactive, mask);
     if (!matrix.prescribed.empty()) matrix.apply_mask();
   }
-  if (matrices.size() == 1) {
-    system = std::move(matrices.front());
-    return;
-  }
   // And what the unknowns of each place do to each other.
-  BlockSystem all;
   LocalEntries local(matrices.size(), count);
   for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].linearise_locally(*now, about, b, parts, local);
   const auto fixed = [&](std::size_t u, std::size_t n) {
     return !matrices[u].prescribed.empty() && matrices[u].prescribed[n];
   };
+  if (matrices.size() == 1) {
+    const std::span<const Real> entries = local.seen(0, 0);
+    for (std::size_t n = 0; n < entries.size(); ++n)
+      if (!fixed(0, n)) matrices.front().diagonal[n] += entries[n];
+    system = std::move(matrices.front());
+    return;
+  }
+  BlockSystem all;
   for (std::size_t row = 0; row < matrices.size(); ++row)
     for (std::size_t column = 0; column < matrices.size(); ++column) {
       const std::span<const Real> entries = local.seen(row, column);

@@ -58,7 +58,11 @@ void run_one(const std::filesystem::path& file, const std::vector<std::string>& 
   study::RunOptions options;
   options.folder = trial.folder;
   const auto result = study::run_case(given, prepared, options);
-  const Totals& totals = result.steady ? result.steady->totals : result.outcome.totals;
+  // Of several unknowns those of the first, in whose unit the table is.
+  const Totals totals =
+      given.count() > 1 ? prepared.balance->totals_by_unknown(prepared.initial, result.outcome.time).front()
+      : result.steady   ? result.steady->totals
+                        : result.outcome.totals;
   trial.finished = true;
   trial.effort = result.steady ? result.steady->iterations() : result.outcome.steps;
   trial.residual =

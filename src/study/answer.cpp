@@ -202,9 +202,10 @@ Answer answer(const Case& given, Execution execution) {
     result.outline = cut.measure().cut;
     result.outline.insert(result.outline.end(), cut.measure().exposed.begin(), cut.measure().exposed.end());
   }
-  result.falls_unevenly = outline_crosses_cells(given.problem, outline) ||
-                          (!given.steady && (jumps(Field(given.problem.grid(), prepared.initial)) ||
-                                             (result.field && jumps(*result.field))));
+  result.falls_unevenly =
+      outline_crosses_cells(given.problem, outline) ||
+      (!given.steady && (jumps(prepared.balance->field(prepared.initial, given.plan.start, 0)) ||
+                         (result.field && jumps(*result.field))));
   return result;
 }
 

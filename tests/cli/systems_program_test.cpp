@@ -60,6 +60,13 @@ Real last_of(const std::filesystem::path& folder, const std::string& name) {
   return 0;
 }
 
+// Four digits.
+std::string fmt_of(Real v) {
+  std::string text(32, '\0');
+  text.resize(static_cast<std::size_t>(std::snprintf(text.data(), text.size(), "%.4g", v)));
+  return text;
+}
+
 }  // namespace
 
 TEST_CASE("a system runs from its case to a record, a unit, a column and a budget for each unknown") {
@@ -271,4 +278,15 @@ TEST_CASE("stages and further cases of several unknowns begin with what each of 
   CHECK(stranger.error.find("has no unknown 'middle'; it has 'upper', 'lower'") != std::string::npos);
   CHECK(williwaw_in(folder, "check case.toml --set 'exact.upper={value=\"1 g/l\",manufactured=true}'").code ==
         2);
+}
+
+TEST_CASE("systems are refined, and swept by the values of their first unknown") {
+  const auto folder = folder_of("refined", exchange);
+  const Printed refined = williwaw_in(folder, "converge case.toml --set converge.levels=3");
+  REQUIRE(refined.code == 0);
+  CHECK(refined.out.find("lower: mean") != std::string::npos);
+  const Printed swept = williwaw_in(folder, "sweep case.toml --vary time.step='30 s','1 min'");
+  REQUIRE(swept.code == 0);
+  CHECK(williwaw_in(folder, "run case.toml --quiet -o out").code == 0);
+  CHECK(swept.out.find(fmt_of(last_of(folder / "out", "upper: mean"))) != std::string::npos);
 }

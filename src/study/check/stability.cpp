@@ -339,8 +339,8 @@ void post_mortem(const Case& given, const Prepared& prepared, const Outcome& o, 
   const auto largest =
       std::ranges::max_element(y, {}, [](Real v) { return std::isfinite(v) ? std::abs(v) : 0.0; });
   if (largest != y.end())
-    report.note(
-        fmt::format("largest value at step {}: at {}", o.steps, place_text(given, g, largest - y.begin())));
+    report.note(fmt::format("largest value at step {}: at {}", o.steps,
+                            place_text(given, g, (largest - y.begin()) % g.count())));
   if (prepared.advection) backflow_note(given, prepared, report);
   if (prepared.stability.stable()) {
     if (prepared.stability.on_the_border()) report.note("the step was " + border_text(prepared));

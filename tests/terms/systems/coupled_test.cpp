@@ -332,3 +332,16 @@ TEST_CASE("steady states of several unknowns are found by Newton's method on all
     }
   }
 }
+
+TEST_CASE("a system of one unknown has its reaction in its matrix") {
+  const Grid g({Axis::uniform("x", 0, 1, 10, Unknowns::cells)});
+  SystemReaction decay([](const Points&, Real, UnknownLines y, std::span<std::span<Real>> out) {
+    for (std::size_t i = 0; i < y[0].size(); ++i) out[0][i] = -3 * y[0][i];
+  });
+  decay.linear = true;
+  ProblemBalance balance({member(g, "u", 0.1, 1.0)}, decay);
+  State y = balance.initial_state();
+  const Outcome o = advance(balance, y, "implicit-euler", 0.1, 1);
+  CHECK(o.budget.worst_step() < 1e-14);
+  CHECK(y[4] == doctest::Approx(std::pow(1.3, -10)).epsilon(1e-12));
+}
