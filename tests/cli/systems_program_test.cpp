@@ -254,11 +254,11 @@ TEST_CASE("stages and further cases of several unknowns begin with what each of 
   // Two halves of an hour, in one stage, in two, and in a case that goes on from another one.
   const auto folder = folder_of("stages", exchange);
   REQUIRE(williwaw_in(folder, "run case.toml --quiet -o whole").code == 0);
-  std::string staged = exchange;
-  staged.replace(staged.find("until = \"1 h\""), 13, "until = \"30 min\"");
-  std::ofstream(folder / "first.toml") << staged;
+  std::string halved = exchange;
+  halved.replace(halved.find("until = \"1 h\""), 13, "until = \"30 min\"");
+  std::ofstream(folder / "first.toml") << halved;
   std::ofstream(folder / "staged.toml")
-      << staged << "[[stage]]\ntitle = \"goes on\"\ntime.lasts = \"30 min\"\n";
+      << halved << "[[stage]]\ntitle = \"goes on\"\ntime.lasts = \"30 min\"\n";
   REQUIRE(williwaw_in(folder, "run staged.toml --quiet -o stages").code == 0);
   REQUIRE(williwaw_in(folder, "run first.toml --quiet -o first").code == 0);
   REQUIRE(williwaw_in(folder,
