@@ -239,12 +239,9 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
   Case& result = first.read;
   result.title = top.word("title", "");
   // A steady state has no left side.
-  if (root.find("steady"))
-    for (std::size_t n = 0; n < result.count(); ++n) {
-      std::string& formula = n == 0 ? result.equation_formula : result.others[n - 1].equation_formula;
-      if (const auto equals = formula.find(" = "); equals != std::string::npos && !system)
-        formula = "0" + formula.substr(equals);
-    }
+  if (root.find("steady") && !system)
+    if (const auto equals = result.equation_formula.find(" = "); equals != std::string::npos)
+      result.equation_formula = "0" + result.equation_formula.substr(equals);
   read_time(context, root, first.dimensions, result);
   read_space(context, root, result);
   read_records(context, root, result);

@@ -9,7 +9,6 @@
 #include "study/run/settled.hpp"
 #include "study/wording.hpp"
 #include "williwaw/grid/field_operations.hpp"
-#include "williwaw/store/run_series.hpp"
 #include "williwaw/terms/numerical_flux.hpp"
 #include "williwaw/terms/reconstruction.hpp"
 #include "williwaw/terms/wave_flux.hpp"
@@ -49,16 +48,13 @@ void read_headlines(const Case& given, Discretization& balance, const Ledger& th
   for (std::size_t u = 0; u < given.count(); ++u) {
     const store::Scale& scale = given.unknown(u).value;
     const std::string& own = balance.unknowns()[u].name;
-    const auto called = [&](const std::string& name) {
-      return given.count() == 1 ? name : store::name_of_unknown(own, name);
-    };
     const Field field = balance.field(y, time, u);
     for (const Probe& probe : given.probes) {
       if (!probe.of.empty() && probe.of != own) continue;
-      add(called(probe.name), scale.unit, scale.shown(field.sample(probe.at)));
+      add(label_of(given, u, probe.name), scale.unit, scale.shown(field.sample(probe.at)));
       result.headlines.back().smooth = scale.shown(sample_cubic(field, probe.at));
     }
-    add(called("mean"), scale.unit, scale.shown(each[u].integral / balance.volume(u)));
+    add(label_of(given, u, "mean"), scale.unit, scale.shown(each[u].integral / balance.volume(u)));
   }
   for (std::size_t l = 0; l < balance.lines().size(); ++l)
     if (balance.lines()[l].kind == LedgerLine::Kind::boundary) {

@@ -14,6 +14,9 @@ std::string given_place(const Case& given, const Point& place);
 /// When a steady solve stops, in words.
 std::string stopping_rule(const SteadyRules& rules);
 
+/// Among several unknowns the name stands before a label, as before a column of the series.
+std::string label_of(const Case& given, std::size_t unknown, const std::string& label);
+
 /// Boundaries and what acts there; of several unknowns each by itself where they differ, "west, ice".
 std::vector<std::pair<std::string, std::string>> boundaries_in_words(const Case& given);
 

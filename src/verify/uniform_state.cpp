@@ -1,9 +1,10 @@
 #include "williwaw/verify/uniform_state.hpp"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+
+#include "verify/stability/reaction_at.hpp"
 
 namespace williwaw::verify {
 
@@ -29,33 +30,13 @@ std::complex<Real> leading(const Eigen::MatrixXd& m) {
   return result;
 }
 
-// Rates of all unknowns at one place, sources included, and their derivatives.
-struct Rates {
-  Eigen::VectorXd value;
-  Eigen::MatrixXd slope;
-};
-
-Rates rates_at(const Discretization& balance, const Eigen::VectorXd& u) {
-  const auto count = static_cast<std::size_t>(u.size());
-  std::vector<Real> rate(count), slopes(count * count), sizes;
-  std::vector<std::span<const Real>> values;
-  std::vector<std::span<Real>> out, out_slopes;
-  for (std::size_t m = 0; m < count; ++m) {
-    values.emplace_back(u.data() + m, 1);
-    out.emplace_back(rate.data() + m, 1);
-    sizes.push_back(std::abs(u[static_cast<Eigen::Index>(m)]));
-  }
-  for (Real& s : slopes) out_slopes.emplace_back(&s, 1);
-  const Points nowhere(1);
-  balance.reaction().rate(nowhere, 0, values, out);
-  balance.reaction().differentiate(nowhere, 0, values, sizes, out_slopes);
-  Rates result{Eigen::VectorXd(u.size()), Eigen::MatrixXd(u.size(), u.size())};
-  for (std::size_t m = 0; m < count; ++m) {
-    const auto row = static_cast<Eigen::Index>(m);
-    result.value[row] = rate[m] + balance.problem(m).equation().source(Point{});
-    for (std::size_t k = 0; k < count; ++k)
-      result.slope(row, static_cast<Eigen::Index>(k)) = slopes[m * count + k];
-  }
+// Sources included.
+ReactionAt rates_at(const Discretization& balance, const Eigen::VectorXd& u) {
+  std::vector<Real> sizes;
+  for (const Real value : u) sizes.push_back(std::abs(value));
+  ReactionAt result = reaction_at(balance.reaction(), Point{}, 0, u, sizes);
+  for (Eigen::Index m = 0; m < u.size(); ++m)
+    result.rate[m] += balance.problem(static_cast<std::size_t>(m)).equation().source(Point{});
   return result;
 }
 
@@ -81,26 +62,25 @@ std::optional<Eigen::VectorXd> find(Discretization& balance) {
   Eigen::VectorXd u(static_cast<Eigen::Index>(totals.size()));
   for (std::size_t m = 0; m < totals.size(); ++m)
     u[static_cast<Eigen::Index>(m)] = totals[m].integral / balance.volume(m);
-  Rates now = rates_at(balance, u);
+  ReactionAt now = rates_at(balance, u);
   const Real size =
-      std::max(now.value.cwiseAbs().maxCoeff(), now.slope.cwiseAbs().maxCoeff() * u.cwiseAbs().maxCoeff());
+      std::max(now.rate.cwiseAbs().maxCoeff(), now.slope.cwiseAbs().maxCoeff() * u.cwiseAbs().maxCoeff());
   for (int iteration = 0; iteration < 100; ++iteration) {
-    if (!(now.value.cwiseAbs().maxCoeff() > 1e-13 * size)) return u;
-    const Eigen::VectorXd change = now.slope.fullPivLu().solve(-now.value);
+    if (!(now.rate.cwiseAbs().maxCoeff() > 1e-13 * size)) return u;
+    const Eigen::VectorXd change = now.slope.fullPivLu().solve(-now.rate);
     if (!change.allFinite()) return std::nullopt;
     Real length = 1;
-    const Real before = now.value.norm();
+    const Real before = now.rate.norm();
     for (int halving = 0; halving < 20; ++halving, length *= 0.5) {
-      const Rates trial = rates_at(balance, u + length * change);
-      if (trial.value.allFinite() && (trial.value.norm() < before || halving == 19)) {
+      const ReactionAt trial = rates_at(balance, u + length * change);
+      if (trial.rate.allFinite() && (trial.rate.norm() < before || halving == 19)) {
         u += length * change;
         now = trial;
         break;
       }
     }
     // Round-off can keep the rates just above.
-    if (change.norm() * length <= 1e-13 * u.norm() && now.value.cwiseAbs().maxCoeff() <= 1e-9 * size)
-      return u;
+    if (change.norm() * length <= 1e-13 * u.norm() && now.rate.cwiseAbs().maxCoeff() <= 1e-9 * size) return u;
   }
   return std::nullopt;
 }
@@ -116,7 +96,7 @@ std::optional<UniformState> uniform_state(Discretization& balance) {
   const auto found = find(balance);
   if (!found) return std::nullopt;
   UniformState result;
-  const Rates rates = rates_at(balance, *found);
+  const ReactionAt rates = rates_at(balance, *found);
   const Eigen::Index count = found->size();
   for (Eigen::Index m = 0; m < count; ++m) {
     const Equation& e = balance.problem(static_cast<std::size_t>(m)).equation();
@@ -159,8 +139,10 @@ std::optional<UniformState> uniform_state(Discretization& balance) {
     const Real golden = 0.5 * (std::sqrt(5.0) - 1);
     for (int i = 0; i < 60; ++i) {
       const Real a = right - golden * (right - left), b = left + golden * (right - left);
-      (result.growth(wavenumber(a)) > result.growth(wavenumber(b)) ? right : left) =
-          result.growth(wavenumber(a)) > result.growth(wavenumber(b)) ? b : a;
+      if (result.growth(wavenumber(a)) > result.growth(wavenumber(b)))
+        right = b;
+      else
+        left = a;
     }
     const Real at = wavenumber(0.5 * (left + right));
     result.fastest = result.growth(at);

@@ -1,7 +1,8 @@
 // Two unknowns that turn into each other.
 #pragma once
 
-#include "williwaw/terms/system_terms.hpp"
+#include "williwaw/terms/problem_balance.hpp"
+#include "williwaw/time/march.hpp"
 
 namespace williwaw::test {
 
@@ -13,6 +14,16 @@ inline SystemReaction turning() {
       out[1][i] = -out[0][i];
     }
   };
+}
+
+/// From y on, by equal steps.
+inline Outcome advance_system(ProblemBalance& balance, State& y, const std::string& name, Real step,
+                              Real until) {
+  Plan plan;
+  plan.scheme = scheme(name);
+  plan.step = step;
+  plan.until = until;
+  return march(balance, y, plan);
 }
 
 }  // namespace williwaw::test

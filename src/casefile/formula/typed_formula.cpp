@@ -96,6 +96,38 @@ Expression read_formula_in(const Context& context, const std::string& formula, c
   return Expression(one) * e + zero;
 }
 
+WrittenFormula read_written_formula(const Context& context, const Node& node, const std::string& key,
+                                    const Expected& expected, const Words& variables,
+                                    const UnknownInFormulas& u, const std::string& what) {
+  std::string formula;
+  std::optional<Unit> unit, u_unit;
+  if (node.is_text()) {
+    formula = node.text();
+  } else if (node.is_table()) {
+    const Section table(context, node, key);
+    table.allow({"formula", "unit", "u_unit"}, {});
+    table.need("formula", what);
+    formula = table.word("formula", "");
+    unit = read_unit(table, "unit", expected.unit, expected.name);
+    u_unit = read_unit(table, "u_unit", *u.of_case, "a value of the unknown");
+    if (u_unit && !unit)
+      table.fail("u_unit", fmt::format("goes with the unit of the result, unit = \"{}\" for example",
+                                       expected.unit.text()));
+  } else {
+    throw CaseError(node.place.text(), key, what + " in quotation marks is needed here");
+  }
+  try {
+    return {unit           ? read_formula_in(context, formula, variables, *unit, false, u_unit, u)
+            : node.derived ? read_formula(formula, context.values(), variables)
+                           : read_si_formula(context, formula, variables, expected, u),
+            formula};
+  } catch (const CaseError&) {
+    throw;
+  } catch (const InputError& e) {
+    throw CaseError(node.place.text(), key, e.what());
+  }
+}
+
 void take_constant(const Context& context, const Node& node, const std::string& key, Constant& constant) {
   if (node.is_number()) {
     if (!std::isfinite(node.number()))

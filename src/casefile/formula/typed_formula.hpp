@@ -18,6 +18,15 @@ Expression read_si_formula(const Context& context, const std::string& formula, c
 Expression read_formula_in(const Context& context, const std::string& formula, const Words& variables,
                            const Unit& unit, bool difference, const std::optional<Unit>& u_unit = {},
                            const UnknownInFormulas& u = no_unknown());
+/// A formula as a case writes it, in SI, and its text.
+struct WrittenFormula {
+  Expression expression;
+  std::string text;
+};
+/// "-k*u", or { formula, unit, u_unit }; `what` names it in messages, "a formula of u". Throws CaseError.
+WrittenFormula read_written_formula(const Context& context, const Node& node, const std::string& key,
+                                    const Expected& expected, const Words& variables,
+                                    const UnknownInFormulas& u, const std::string& what = "a formula of u");
 /// "0.4 m", "2*slab" or 5 as a constant of the case.
 void take_constant(const Context& context, const Node& node, const std::string& key, Constant& constant);
 /// What is written as `unit` or `u_unit`; throws CaseError for what is no unit or of another dimension.

@@ -146,42 +146,16 @@ namespace {
 void read_reaction(const Context& context, const Section& section, const Dimensions& dimensions,
                    Equation& equation, std::vector<std::pair<std::string, Value>>& shown) {
   const Node& node = *section.find("reaction");
-  const std::string path = section.key_path("reaction");
-  const Expected expected{dimensions.source, false, "an amount per volume and time"};
-  std::string formula;
-  std::optional<Unit> unit, u_unit;
-  if (node.is_text()) {
-    formula = node.text();
-  } else if (node.is_table()) {
-    const Section table(context, node, path);
-    table.allow({"formula", "unit", "u_unit"}, {});
-    table.need("formula", "a formula of u");
-    formula = table.word("formula", "");
-    unit = read_unit(table, "unit", dimensions.source, expected.name);
-    u_unit = read_unit(table, "u_unit", dimensions.unknown, "a value of the unknown");
-    if (u_unit && !unit)
-      table.fail("u_unit", fmt::format("goes with the unit of the result, unit = \"{}\" for example",
-                                       expected.unit.text()));
-  } else {
-    section.fail("reaction", "a formula of u in quotation marks is needed here");
-  }
   Words variables = context.variables;
   variables.insert(variables.end(), {"t", "u"});
-  try {
-    const UnknownInFormulas u = dimensions.in_formulas();
-    Reaction reaction =
-        reaction_of(unit           ? read_formula_in(context, formula, variables, *unit, false, u_unit, u)
-                    : node.derived ? read_formula(formula, context.values(), variables)
-                                   : read_si_formula(context, formula, variables, expected, u));
-    shown.push_back(
-        {"reaction",
-         {Function(NAN), formula + (reaction.linear ? "  (linear in u)" : "  (not linear in u)"), ""}});
-    equation.reaction = std::move(reaction);
-  } catch (const CaseError&) {
-    throw;
-  } catch (const InputError& e) {
-    throw CaseError(node.place.text(), path, e.what());
-  }
+  const WrittenFormula written = read_written_formula(
+      context, node, section.key_path("reaction"),
+      {dimensions.source, false, "an amount per volume and time"}, variables, dimensions.in_formulas());
+  Reaction reaction = reaction_of(written.expression);
+  shown.push_back(
+      {"reaction",
+       {Function(NAN), written.text + (reaction.linear ? "  (linear in u)" : "  (not linear in u)"), ""}});
+  equation.reaction = std::move(reaction);
 }
 
 void read_points(const Context& context, const Node& list, const Dimensions& dimensions, const Grid& grid,
@@ -346,7 +320,7 @@ Equation read_equation(const Context& context, const Node& root, const Grid& gri
       functions.assign(3, Function(1.0));
       for (const auto& axis : context.variables) {
         const Value v = read(by_axis.need(axis, "one for each axis"), by_axis.key_path(axis));
-        functions[static_cast<std::size_t>(axis[0] - 'x')] = v.function;
+        functions[direction_of(axis)] = v.function;
         shown.emplace_back(key.name + "." + axis, v);
       }
     } else {

@@ -53,6 +53,8 @@ void read_contacts(const Context& context, const Node& root, const Dimensions& d
                    Equation& equation);
 Equation read_equation(const Context& context, const Node& root, const Grid& grid, const EquationKind& kind,
                        const Dimensions& dimensions, std::vector<std::pair<std::string, Value>>& shown);
+/// 0 for x and r, 1 for y, 2 for z.
+std::size_t direction_of(const std::string& axis);
 /// What carries the unknown, where the kind has such keys.
 void read_advection(const Context& context, const Section& section, const EquationKind& kind,
                     const Dimensions& dimensions, Equation& equation,

@@ -230,34 +230,19 @@ class SharedTermsReader {
   // A formula of all unknowns, "u*v" or { formula, unit }, in SI.
   Expression formula_of(const Node& node, const std::string& path, const Expected& expected,
                         std::size_t number, const Words& variables, std::string& text) const {
-    std::optional<Unit> unit, u_unit;
     if (node.is_number()) {
       if (node.number() != 0 && context_.dimensional)
         throw CaseError(node.place.text(), path, "a number has no unit: " + expected.needed());
       text = fmt::format("{:.10g}", node.number());
       return {node.number()};
     }
-    if (node.is_text()) {
-      text = node.text();
-    } else if (node.is_table()) {
-      const Section table(context_, node, path);
-      table.allow({"formula", "unit", "u_unit"}, {});
-      table.need("formula", "a formula of the unknowns");
-      text = table.word("formula", "");
-      unit = read_unit(table, "unit", expected.unit, expected.name);
-      u_unit = read_unit(table, "u_unit", dimensions_[number].unknown, "a value of the unknown");
-    } else {
+    if (!node.is_text() && !node.is_table())
       throw CaseError(node.place.text(), path, "a formula in quotation marks is needed here");
-    }
-    try {
-      const UnknownInFormulas u = dimensions_[number].in_formulas();
-      return unit ? read_formula_in(context_, text, variables, *unit, false, u_unit, u)
-                  : read_si_formula(context_, text, variables, expected, u);
-    } catch (const CaseError&) {
-      throw;
-    } catch (const InputError& e) {
-      throw CaseError(node.place.text(), path, e.what());
-    }
+    WrittenFormula written =
+        read_written_formula(context_, node, path, expected, variables, dimensions_[number].in_formulas(),
+                             "a formula of the unknowns");
+    text = std::move(written.text);
+    return written.expression;
   }
 
   const Node* find(std::size_t number, const char* key) const {
@@ -314,7 +299,7 @@ class SharedTermsReader {
         } catch (const InputError& error) {
           by_axis.fail(e.key, error.what());
         }
-        fluxes[n][static_cast<std::size_t>(e.key == "r" ? 0 : e.key[0] - 'x')] = flux;
+        fluxes[n][direction_of(e.key)] = flux;
         show("flux of " + names_[n] + " along " + e.key, text);
       }
       result_.places.add(Subject::flux, {node->place.text(), path}, names_[n]);
@@ -341,7 +326,6 @@ class SharedTermsReader {
     Words carriers;
     for (std::size_t a = 0; a < context_.variables.size(); ++a) {
       const Node& item = node->array()[a];
-      const std::string& axis = context_.variables[a];
       if (item.is_number() && item.number() == 0) continue;
       const auto found = item.is_text() ? std::ranges::find(names_, item.text()) : names_.end();
       if (found == names_.end())
@@ -354,7 +338,7 @@ class SharedTermsReader {
                       fmt::format("'{}' is measured in '{}', and a velocity is needed here, in 'm/s' for "
                                   "example",
                                   *found, dimensions_[number].unknown.text()));
-      along[static_cast<std::size_t>(axis == "r" ? 0 : axis[0] - 'x')] = static_cast<int>(number);
+      along[direction_of(context_.variables[a])] = static_cast<int>(number);
       carriers.push_back(*found);
     }
     for (std::size_t n = 0; n < names_.size(); ++n)

@@ -42,27 +42,13 @@ class FormulaFlux final : public FluxLaw {
 std::shared_ptr<FormulaFlux::Along> read_flux_formula(const Context& context, const Node& node,
                                                       const std::string& key, const Dimensions& dimensions,
                                                       std::string& formula, std::string& derivative_text) {
-  std::optional<Unit> unit, u_unit;
-  const Expected expected{dimensions.flux, false, "a flux"};
-  if (node.is_text()) {
-    formula = node.text();
-  } else if (node.is_table()) {
-    const Section section(context, node, key);
-    section.allow({"formula", "unit", "u_unit"}, {});
-    section.need("formula", "a formula of u");
-    formula = section.word("formula", "");
-    unit = read_unit(section, "unit", expected.unit, expected.name);
-    u_unit = read_unit(section, "u_unit", dimensions.unknown, "a value of the unknown");
-  } else {
-    throw CaseError(node.place.text(), key, "a formula of u in quotation marks is needed here");
-  }
+  const WrittenFormula written = read_written_formula(context, node, key, {dimensions.flux, false, "a flux"},
+                                                      {"u"}, dimensions.in_formulas());
+  formula = written.text;
   try {
     auto result = std::make_shared<FormulaFlux::Along>();
-    const UnknownInFormulas u = dimensions.in_formulas();
-    const Expression flux = unit ? read_formula_in(context, formula, {"u"}, *unit, false, u_unit, u)
-                                 : read_si_formula(context, formula, {"u"}, expected, u);
-    const Expression speed = derivative(flux, "u");
-    result->flux = reaction_of(flux);
+    const Expression speed = derivative(written.expression, "u");
+    result->flux = reaction_of(written.expression);
     result->speed = reaction_of(speed);
     derivative_text = speed.short_text();
     return result;
@@ -71,9 +57,13 @@ std::shared_ptr<FormulaFlux::Along> read_flux_formula(const Context& context, co
   }
 }
 
-int direction_of(const std::string& axis) {
-  return axis == "r" ? 0 : axis[0] - 'x';
+}  // namespace
+
+std::size_t direction_of(const std::string& axis) {
+  return axis == "r" ? 0 : static_cast<std::size_t>(axis[0] - 'x');
 }
+
+namespace {
 
 // One node for each axis: the same for all, a list, or a table by axis.
 std::vector<const Node*> by_axis(const Context& context, const Node& node, const std::string& key,
@@ -116,7 +106,7 @@ Velocity from_files(const Context& context, const Section& section, std::string&
     if (series.times != velocity.instants)
       section.fail("variables", fmt::format("'{}' and '{}' are not given at the same times",
                                             names.array()[0].text(), name.text()));
-    velocity.along[static_cast<std::size_t>(direction_of(context.variables[component++]))] = series.function;
+    velocity.along[direction_of(context.variables[component++])] = series.function;
   }
   if (const Node* period = section.find("period")) {
     velocity.period =
@@ -178,7 +168,7 @@ void read_velocity(const Context& context, const Section& equation_section, Equa
                                   listed(context.variables, "and")));
     for (std::size_t a = 0; a < nodes.size(); ++a) {
       const Value v = read_value(context, *nodes[a], key, a_velocity(), variables);
-      velocity.along[static_cast<std::size_t>(direction_of(context.variables[a]))] = v.function;
+      velocity.along[direction_of(context.variables[a])] = v.function;
       shown.emplace_back(nodes.size() > 1 ? "velocity." + context.variables[a] : "velocity", v);
     }
   }
@@ -209,9 +199,9 @@ void read_flux(const Context& context, const Section& equation_section, const Di
   std::string name;
   for (std::size_t a = 0; a < nodes.size(); ++a) {
     const bool same = a > 0 && nodes[a] == nodes[0];
-    const auto direction = static_cast<std::size_t>(direction_of(context.variables[a]));
+    const auto direction = direction_of(context.variables[a]);
     if (same) {
-      along[direction] = along[static_cast<std::size_t>(direction_of(context.variables[0]))];
+      along[direction] = along[direction_of(context.variables[0])];
       continue;
     }
     std::string formula, derivative;

@@ -4,7 +4,6 @@
 #include "study/run/cycle_watch.hpp"
 #include "study/run/settled.hpp"
 #include "study/wording.hpp"
-#include "williwaw/store/run_series.hpp"
 #include "williwaw/study/run.hpp"
 #include "williwaw/verify/decay.hpp"
 #include "williwaw/verify/shape.hpp"
@@ -13,11 +12,17 @@ namespace williwaw::study {
 
 namespace {
 
-// Among several unknowns the name stands before a label, as before a column of the series.
-std::string label_of(const Case& given, std::size_t unknown, const std::string& label) {
-  return given.count() == 1
-             ? label
-             : store::name_of_unknown(given.unknown(unknown).problem.equation().unknown, label);
+// Numbers end below each other, so that signs and sizes compare at a glance.
+void amount_row(Report& report, const std::string& label, Real v, const std::string& unit, const char* format,
+                const std::string& remark) {
+  report.row(
+      label,
+      fmt::format("{:>14}{}{}", fmt::format(fmt::runtime(format), v), unit.empty() ? "" : " " + unit, remark),
+      number(v), unit);
+}
+
+std::string booked_as(const LedgerLine& line) {
+  return line.kind == LedgerLine::Kind::boundary ? "in through " : "from ";
 }
 
 // Totals of each unknown at the end.
@@ -86,10 +91,7 @@ void budgets_by_unknown(const Case& given, const Prepared& prepared, const Outco
     const casefile::UnknownOfCase& of = given.unknown(u);
     const std::string& name = of.problem.equation().unknown;
     const auto line = [&](const std::string& label, Real v, const char* format, const std::string& remark) {
-      report.row(label,
-                 fmt::format("{:>14}{}{}", fmt::format(fmt::runtime(format), v),
-                             of.amount_unit.empty() ? "" : " " + of.amount_unit, remark),
-                 number(v), of.amount_unit);
+      amount_row(report, label, v, of.amount_unit, format, remark);
     };
     report.section("budget of " + name);
     line("at the start", b.initial_content_of(u), "{:.6g}", "");
@@ -98,8 +100,7 @@ void budgets_by_unknown(const Case& given, const Prepared& prepared, const Outco
       const LedgerLine& booked = b.lines()[l];
       if (booked.unknown != static_cast<int>(u)) continue;
       // Their names begin with that of the unknown.
-      line((booked.kind == LedgerLine::Kind::boundary ? "in through " : "from ") +
-               booked.name.substr(std::min(name.size() + 1, booked.name.size())),
+      line(booked_as(booked) + booked.name.substr(std::min(name.size() + 1, booked.name.size())),
            b.amounts()[l], "{:.6g}", "");
       in += b.amounts()[l];
     }
@@ -116,19 +117,14 @@ void budget_section(const Case& given, const Prepared& prepared, const Outcome& 
     return;
   }
   const Budget& b = o.budget;
-  // Numbers end below each other, so that signs and sizes compare at a glance.
   const auto line = [&](const std::string& label, Real v, const char* format, const std::string& remark) {
-    report.row(label,
-               fmt::format("{:>14}{}{}", fmt::format(fmt::runtime(format), v),
-                           given.amount_unit.empty() ? "" : " " + given.amount_unit, remark),
-               number(v), given.amount_unit);
+    amount_row(report, label, v, given.amount_unit, format, remark);
   };
   report.section(given.problem.equation().second_order ? "energy budget" : "budget");
   line("at the start", b.initial_content(), "{:.6g}", "");
   if (b.jump() != 0) line("jump of prescribed nodes", b.jump(), "{:.6g}", "");
   for (std::size_t l = 0; l < b.lines().size(); ++l)
-    line((b.lines()[l].kind == LedgerLine::Kind::boundary ? "in through " : "from ") + b.lines()[l].name,
-         b.amounts()[l], "{:.6g}", "");
+    line(booked_as(b.lines()[l]) + b.lines()[l].name, b.amounts()[l], "{:.6g}", "");
   line("at the end", b.content(), "{:.6g}",
        given.problem.equation().second_order
            ? fmt::format("  (kinetic {:.4g}, potential {:.4g})", o.totals.kinetic, o.totals.potential)
@@ -289,18 +285,14 @@ void steady_section(const Case& given, const Prepared& prepared, const RunResult
 void steady_budget(const Case& given, const Prepared& prepared, const SteadyOutcome& s, Report& report) {
   std::string unit = given.flow_unit;
   const auto line = [&](const std::string& label, Real v, const char* format, const std::string& remark) {
-    report.row(label,
-               fmt::format("{:>14}{}{}", fmt::format(fmt::runtime(format), v), unit.empty() ? "" : " " + unit,
-                           remark),
-               number(v), unit);
+    amount_row(report, label, v, unit, format, remark);
   };
   report.section("budget");
   const auto& lines = prepared.balance->lines();
   Real in = 0, out = 0;
   for (std::size_t l = 0; l < lines.size(); ++l) {
     unit = given.unknown(static_cast<std::size_t>(lines[l].unknown)).flow_unit;
-    line((lines[l].kind == LedgerLine::Kind::boundary ? "in through " : "from ") + lines[l].name, s.flows[l],
-         "{:.6g}", "");
+    line(booked_as(lines[l]) + lines[l].name, s.flows[l], "{:.6g}", "");
     (s.flows[l] > 0 ? in : out) += std::abs(s.flows[l]);
   }
   // Different things have no sum.

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "study/run/columns/kinds.hpp"
+#include "study/wording.hpp"
 #include "study/run/derived.hpp"
 #include "williwaw/store/apart.hpp"
 #include "williwaw/study/answer.hpp"
@@ -201,16 +202,15 @@ void Recorder::record(const StepInfo& m) {
 }
 
 void Recorder::record(Real time, const State& y) {
-  const Field field = balance_->field(y, time);
-  std::vector<Real> numbers(field.raw().begin(), field.raw().end());
-  for (std::size_t u = 1; u < balance_->unknowns().size(); ++u) {
-    const Field other = balance_->field(y, time, u);
-    numbers.insert(numbers.end(), other.raw().begin(), other.raw().end());
-  }
-  for (const DerivedQuantity& derived : given_->problem.equation().derived) {
-    const Field other = derived_field(derived, field, time);
-    numbers.insert(numbers.end(), other.raw().begin(), other.raw().end());
-  }
+  std::vector<Field> fields;
+  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) fields.push_back(balance_->field(y, time, u));
+  std::vector<Real> numbers;
+  const auto take = [&](const Field& field) {
+    numbers.insert(numbers.end(), field.raw().begin(), field.raw().end());
+  };
+  for (const Field& field : fields) take(field);
+  for (const DerivedQuantity& derived : given_->problem.equation().derived)
+    take(derived_field(derived, fields.front(), time));
   if (about_.velocity) {
     const auto count = static_cast<std::size_t>(balance_->grid().count());
     const std::size_t first = numbers.size();
@@ -221,9 +221,8 @@ void Recorder::record(Real time, const State& y) {
       velocities_now.at_unknowns(a, {numbers.data() + first + static_cast<std::size_t>(a) * count, count});
   }
   fields_.append(std::array{time, static_cast<Real>(stage_)}, numbers);
-  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
-    if (const auto n =
-            against_exact(*given_, *balance_, u == 0 ? field : balance_->field(y, time, u), time, u))
+  for (std::size_t u = 0; u < fields.size(); ++u)
+    if (const auto n = against_exact(*given_, *balance_, fields[u], time, u))
       comparisons_.push_back({time, *n, u});
 }
 
@@ -267,10 +266,10 @@ std::vector<store::Column> Recorder::columns() const {
   std::vector<store::Column> result{{store::name_of(SeriesRole::time), time_.unit, 12}};
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
     for (const auto& p : given_->probes)
-      if (shows(p, u)) result.push_back({name_of(u, p.name), scale_of(*given_, u).unit});
+      if (shows(p, u)) result.push_back({label_of(*given_, u, p.name), scale_of(*given_, u).unit});
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
     for (const SeriesColumn* column : measures_of(*balance_))
-      result.push_back({name_of(u, column->name), column->unit(*given_, u), column->digits});
+      result.push_back({label_of(*given_, u, column->name), column->unit(*given_, u), column->digits});
   for (const auto& line : lines_)
     result.push_back(
         {store::flow_name(line.name, line.kind == LedgerLine::Kind::boundary), unknown_of(line).flow_unit});
@@ -278,7 +277,7 @@ std::vector<store::Column> Recorder::columns() const {
   for (const auto& line : lines_)
     result.push_back({store::amount_name(line.name), unknown_of(line).amount_unit, 15});
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
-    result.push_back({name_of(u, store::name_of(SeriesRole::budget_residual)), "", 3});
+    result.push_back({label_of(*given_, u, store::name_of(SeriesRole::budget_residual)), "", 3});
   result.push_back({store::name_of(SeriesRole::interpolated), "", 1});
   return result;
 }
@@ -289,13 +288,6 @@ bool Recorder::shows(const casefile::Probe& probe, std::size_t unknown) const {
 
 const casefile::UnknownOfCase& Recorder::unknown_of(const LedgerLine& line) const {
   return given_->unknown(static_cast<std::size_t>(line.unknown));
-}
-
-// Of one unknown among several its name stands before that of the column.
-std::string Recorder::name_of(std::size_t unknown, const std::string& column) const {
-  return balance_->unknowns().size() == 1
-             ? column
-             : store::name_of_unknown(balance_->unknowns()[unknown].name, column);
 }
 
 }  // namespace williwaw::study

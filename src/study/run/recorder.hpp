@@ -57,7 +57,6 @@ class Recorder {
   };
 
   std::vector<store::Column> columns() const;
-  std::string name_of(std::size_t unknown, const std::string& column) const;
   bool shows(const casefile::Probe& probe, std::size_t unknown) const;
   const casefile::UnknownOfCase& unknown_of(const LedgerLine& line) const;
   Cells flows_of(const StepInfo& m);

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "study/run/columns/kinds.hpp"
+#include "study/wording.hpp"
 #include "williwaw/store/run_series.hpp"
 
 namespace williwaw::study {
@@ -18,6 +19,12 @@ const verify::Shape& Measured::shape() const {
 
 store::Scale scale_of(const Case& given, std::size_t unknown) {
   return given.unknown(unknown).value;
+}
+
+std::string label_of(const Case& given, std::size_t unknown, const std::string& label) {
+  return given.count() == 1
+             ? label
+             : store::name_of_unknown(given.unknown(unknown).problem.equation().unknown, label);
 }
 
 const std::vector<SeriesColumn>& series_columns() {

@@ -1,12 +1,12 @@
 // Several unknowns: diffusion, advection and reactions by von Neumann's analysis with the coefficients,
 // speeds and derivatives of the start.
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <complex>
 
 #include "verify/complex.hpp"
 #include "verify/search.hpp"
+#include "verify/stability/reaction_at.hpp"
 #include "verify/stability/spectrum.hpp"
 #include "williwaw/terms/reconstruction.hpp"
 #include "williwaw/verify/stability.hpp"
@@ -44,24 +44,11 @@ std::vector<Index> places_of(const Discretization& balance) {
 
 Eigen::MatrixXd slopes_at(const Discretization& balance, const State& y, Real at, Index n,
                           std::span<const Real> sizes) {
-  const std::size_t count = balance.unknowns().size();
-  Eigen::MatrixXd m =
-      Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(count), static_cast<Eigen::Index>(count));
-  if (!balance.reaction()) return m;
-  Points place(1);
-  place.set(0, balance.grid().point_of(n));
-  std::vector<Real> slopes(count * count);
-  std::vector<std::span<const Real>> values;
-  std::vector<std::span<Real>> out;
-  for (std::size_t u = 0; u < count; ++u)
-    values.emplace_back(
-        &y[static_cast<std::size_t>(n) + u * static_cast<std::size_t>(balance.grid().count())], 1);
-  for (Real& s : slopes) out.emplace_back(&s, 1);
-  balance.reaction().differentiate(place, at, values, sizes, out);
-  for (std::size_t r = 0; r < count; ++r)
-    for (std::size_t c = 0; c < count; ++c)
-      m(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c)) = slopes[r * count + c];
-  return m;
+  const auto count = static_cast<Eigen::Index>(balance.unknowns().size());
+  if (!balance.reaction()) return Eigen::MatrixXd::Zero(count, count);
+  Eigen::VectorXd u(count);
+  for (Eigen::Index m = 0; m < count; ++m) u[m] = y[static_cast<std::size_t>(n + m * balance.grid().count())];
+  return reaction_at(balance.reaction(), balance.grid().point_of(n), at, u, sizes).slope;
 }
 
 // Σ over axes of |speed|/spacing of everything that advects, at each unknown.

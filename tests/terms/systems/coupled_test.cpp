@@ -46,14 +46,6 @@ SystemReaction schnakenberg(Real a, Real b, bool slopes) {
   return r;
 }
 
-Outcome advance(ProblemBalance& balance, State& y, const std::string& name, Real step, Real until) {
-  Plan plan;
-  plan.scheme = scheme(name);
-  plan.step = step;
-  plan.until = until;
-  return march(balance, y, plan);
-}
-
 }  // namespace
 
 TEST_CASE(
@@ -108,7 +100,7 @@ TEST_CASE("implicit schemes take two stiff unknowns together, at their orders, i
   // u and v are one: (1 + 3)·w' = −w² but for a quarter of a step in 1600.
   const auto end = [&](const std::string& name, Real step) {
     State y = balance.initial_state();
-    const Outcome o = advance(balance, y, name, step, 1);
+    const Outcome o = advance_system(balance, y, name, step, 1);
     CHECK(o.ending == Outcome::Ending::reached);
     CHECK(o.newton_iterations <= 5 * o.steps);
     CHECK(o.budget.worst_step() < 1e-13);
@@ -173,7 +165,7 @@ TEST_CASE(
   CHECK(balance.capabilities_of(Parts::fluxes()).linear);
   CHECK(balance.capabilities_of(Parts::fluxes()).steady_matrix);
   State y = balance.initial_state();
-  const Outcome o = advance(balance, y, "implicit-explicit", 0.01, 0.2);
+  const Outcome o = advance_system(balance, y, "implicit-explicit", 0.01, 0.2);
   CHECK(o.newton_iterations == 0);
   CHECK(o.solver == "Thomas, unknown by unknown");
 }
@@ -213,7 +205,7 @@ TEST_CASE("a uniform state and its growth rates are those of the closed form, an
     };
     State y = balance.initial_state();
     const Real until = 6, length = 4;
-    CHECK(advance(balance, y, "rk4", 1e-3, until).ending == Outcome::Ending::reached);
+    CHECK(advance_system(balance, y, "rk4", 1e-3, until).ending == Outcome::Ending::reached);
     const Real before = amplitude(y);
     Problem later_u = u, later_v = v;
     const State half = y;
@@ -221,7 +213,7 @@ TEST_CASE("a uniform state and its growth rates are those of the closed form, an
     later_v.initial = [half, &g](Point p) { return half[static_cast<std::size_t>(n + g.containing(p))]; };
     ProblemBalance later({later_u, later_v}, schnakenberg(a, b, true));
     State z = later.initial_state();
-    CHECK(advance(later, z, "rk4", 1e-3, length).ending == Outcome::Ending::reached);
+    CHECK(advance_system(later, z, "rk4", 1e-3, length).ending == Outcome::Ending::reached);
     CHECK(std::log(amplitude(z) / before) / length == doctest::Approx(growth(k)).epsilon(0.01));
     // The largest growth of the closed form, and the borders of what grows.
     Real best = 0, at = 0;
@@ -341,7 +333,7 @@ TEST_CASE("a system of one unknown has its reaction in its matrix") {
   decay.linear = true;
   ProblemBalance balance({member(g, "u", 0.1, 1.0)}, decay);
   State y = balance.initial_state();
-  const Outcome o = advance(balance, y, "implicit-euler", 0.1, 1);
+  const Outcome o = advance_system(balance, y, "implicit-euler", 0.1, 1);
   CHECK(o.budget.worst_step() < 1e-14);
   CHECK(y[4] == doctest::Approx(std::pow(1.3, -10)).epsilon(1e-12));
 }

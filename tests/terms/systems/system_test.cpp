@@ -9,18 +9,6 @@
 using namespace williwaw;
 using namespace williwaw::test;
 
-namespace {
-
-Outcome advance_system(ProblemBalance& balance, State& y, const std::string& name, Real step, Real until) {
-  Plan plan;
-  plan.scheme = scheme(name);
-  plan.step = step;
-  plan.until = until;
-  return march(balance, y, plan);
-}
-
-}  // namespace
-
 TEST_CASE("a pair that turns into each other keeps its sum, and each its decay") {
   // u' = −3u + v, v' = 3u − v on closed ground: u + v stays, u − v/3 falls as exp(−4t).
   const Grid g({Axis::uniform("x", 0, 1, 20, Unknowns::cells)});
