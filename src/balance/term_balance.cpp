@@ -312,6 +312,14 @@ void TermBalance::linearise(const State& y, Real at, Real a, Real b, Parts parts
           all.local.push_back({place + start_of(row), place + start_of(column), entries[n]});
         }
     }
+  std::vector<Triplet> between;
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].linearise_between(*now, about, b, parts, between);
+  const auto free = [&](Index number) {
+    const auto place = static_cast<std::size_t>(number % g.count());
+    return !fixed(static_cast<std::size_t>(number / g.count()), place);
+  };
+  for (const Triplet& entry : between)
+    if (free(entry.row) && free(entry.column)) all.local.push_back(entry);
   all.blocks = std::move(matrices);
   system = std::move(all);
 }

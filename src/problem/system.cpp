@@ -7,33 +7,60 @@
 
 namespace williwaw {
 
+namespace {
+
+using Values = std::vector<std::vector<Real>>;
+
+// Derivatives of each of `rows` lines that evaluate(u, lines) writes by each unknown, row by row. The step is
+// the cube root of round-off in `sizes`; a difference of an affine function is exact, whatever its length.
+template <class Evaluate>
+void by_differences(UnknownLines u, std::span<const Real> sizes, bool affine, std::size_t rows,
+                    const Evaluate& evaluate, std::span<std::span<Real>> out) {
+  const std::size_t count = u.size(), length = u.front().size();
+  Values moved, above(rows, std::vector<Real>(length)), below = above;
+  for (const auto& line : u) moved.emplace_back(line.begin(), line.end());
+  std::vector<std::span<Real>> high(above.begin(), above.end()), low(below.begin(), below.end());
+  for (std::size_t k = 0; k < count; ++k) {
+    const Real size = sizes[k] > 0 ? sizes[k] : 1, step = affine ? size : 6e-6 * size;
+    const std::vector<Real> here = moved[k];
+    const auto at = [&](Real by, std::vector<std::span<Real>>& values) {
+      for (std::size_t i = 0; i < length; ++i) moved[k][i] = here[i] + by;
+      evaluate(std::vector<std::span<const Real>>(moved.begin(), moved.end()), values);
+    };
+    at(step, high);
+    at(-step, low);
+    moved[k] = here;
+    for (std::size_t m = 0; m < rows; ++m)
+      for (std::size_t i = 0; i < length; ++i)
+        out[m * count + k][i] = (above[m][i] - below[m][i]) / (2 * step);
+  }
+}
+
+}  // namespace
+
 void SystemReaction::differentiate(const Points& places, Real time, UnknownLines u,
                                    std::span<const Real> sizes, std::span<std::span<Real>> out) const {
   if (slopes) {
     slopes(places, time, u, out);
     return;
   }
-  const std::size_t count = u.size(), length = u.front().size();
-  std::vector<std::vector<Real>> moved;
-  for (const auto& line : u) moved.emplace_back(line.begin(), line.end());
-  std::vector<std::vector<Real>> above(count, std::vector<Real>(length)), below = above;
-  std::vector<std::span<Real>> high(above.begin(), above.end()), low(below.begin(), below.end());
-  for (std::size_t k = 0; k < count; ++k) {
-    // A difference of an affine function is exact, whatever its length.
-    const Real size = sizes[k] > 0 ? sizes[k] : 1, step = linear ? size : 6e-6 * size;
-    const std::vector<Real> here = moved[k];
-    const auto at = [&](Real by, std::vector<std::span<Real>>& values) {
-      for (std::size_t i = 0; i < length; ++i) moved[k][i] = here[i] + by;
-      const std::vector<std::span<const Real>> lines(moved.begin(), moved.end());
-      rate(places, time, lines, values);
-    };
-    at(step, high);
-    at(-step, low);
-    moved[k] = here;
-    for (std::size_t m = 0; m < count; ++m)
-      for (std::size_t i = 0; i < length; ++i)
-        out[m * count + k][i] = (above[m][i] - below[m][i]) / (2 * step);
+  by_differences(
+      u, sizes, linear, u.size(),
+      [&](UnknownLines at, std::span<std::span<Real>> rates) { rate(places, time, at, rates); }, out);
+}
+
+void CrossDiffusion::differentiate(const Points& places, Real time, UnknownLines u,
+                                   std::span<const Real> sizes, std::span<std::span<Real>> out) const {
+  if (slopes) {
+    slopes(places, time, u, out);
+    return;
   }
+  by_differences(
+      u, sizes, false, 1,
+      [&](UnknownLines at, std::span<std::span<Real>> values) {
+        diffusivity(places, time, at, values.front());
+      },
+      out);
 }
 
 void SystemFlux::jacobian(int, UnknownLines, std::span<std::span<Real>>) const {

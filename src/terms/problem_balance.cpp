@@ -17,6 +17,7 @@ struct ProblemBalance::Made {
   std::vector<ProblemTerms> parts = {};
   SystemReaction reaction = {};
   std::shared_ptr<const SystemFlux> flux = {};
+  std::vector<CrossDiffusion> cross_diffusion = {};
 
   void add(const Problem& problem, const Execution& execution, const std::string& prefix) {
     const Index first = parts.empty() ? 0 : parts.back().of.first + parts.back().of.count();
@@ -28,6 +29,7 @@ struct ProblemBalance::Made {
   }
   static Made of(const Problem& problem, const Execution& execution);
   static Made of(const System& system, const Execution& execution);
+  void add_cross_diffusion(const System& system);
 };
 
 ProblemBalance::Made ProblemBalance::Made::of(const Problem& problem, const Execution& execution) {
@@ -53,6 +55,27 @@ void refuse_member(const System& system, const Problem& p) {
 }
 
 }  // namespace
+
+void ProblemBalance::Made::add_cross_diffusion(const System& system) {
+  std::vector<CrossDiffusionTerm::Member> members;
+  for (const ProblemTerms& part : parts) members.push_back({part.of, part.boundary, part.closures});
+  for (const CrossDiffusion& cross : system.cross_diffusion) {
+    if (cross.of >= parts.size() || cross.by >= parts.size() || cross.of == cross.by)
+      throw InputError("cross diffusion is of one unknown of a system down the gradient of another");
+    // A conductivity of 1, which is what an equation has unless something else is said.
+    const Problem plain(parts[cross.of].problem->grid(), Equation(), parts[cross.of].problem->regions());
+    const bool crossed = std::ranges::any_of(
+        system.cross_diffusion, [&](const CrossDiffusion& other) { return other.of == cross.by; });
+    try {
+      terms.push_back(std::make_unique<CrossDiffusionTerm>(
+          cross, members, Conductances(plain, parts[cross.of].storage), crossed));
+    } catch (const InputError& e) {
+      throw InputError(e.subject(), "'" + system.problems[cross.of].equation().unknown + "': " + e.what(),
+                       e.name());
+    }
+  }
+  cross_diffusion = system.cross_diffusion;
+}
 
 ProblemBalance::Made ProblemBalance::Made::of(const System& system, const Execution& execution) {
   if (system.problems.empty()) throw InputError("a system needs one unknown at least");
@@ -81,6 +104,7 @@ ProblemBalance::Made ProblemBalance::Made::of(const System& system, const Execut
     if (reacts) reacts->add_unknown(made.parts.back().of, made.parts.back().storage, made.lines);
   }
   if (reacts) made.terms.push_back(std::move(reacts));
+  made.add_cross_diffusion(system);
   if (!made.flux) return made;
   std::vector<const BoundaryClosures*> closures;
   std::vector<TermId<EvaluatedBoundaryClosures>> conditions;
@@ -119,12 +143,13 @@ ProblemBalance::ProblemBalance(Made made)
                      std::move(made.fused)),
       parts_(std::move(made.parts)),
       reaction_(std::move(made.reaction)),
-      flux_(std::move(made.flux)) {
-  if (reaction_ || flux_ ||
+      flux_(std::move(made.flux)),
+      cross_diffusion_(std::move(made.cross_diffusion)) {
+  if (reaction_ || flux_ || !cross_diffusion_.empty() ||
       std::ranges::any_of(parts_, [](const ProblemTerms& p) { return p.problem->is_nonlinear(); }))
     set_reference(initial_state());
   offered().data_change =
-      (reaction_ && reaction_.on_time) ||
+      (reaction_ && reaction_.on_time) || std::ranges::any_of(cross_diffusion_, &CrossDiffusion::on_time) ||
       std::ranges::any_of(parts_, [](const ProblemTerms& p) { return p.problem->data_change_in_time(); });
 }
 
@@ -135,7 +160,7 @@ std::unique_ptr<Discretization> make_balance(const Problem& problem, Execution e
 }
 
 std::unique_ptr<Discretization> make_balance(const System& system, Execution execution) {
-  if (system.problems.size() == 1 && !system.reaction && !system.flux)
+  if (system.problems.size() == 1 && !system.reaction && !system.flux && system.cross_diffusion.empty())
     return make_balance(system.problems.front(), execution);
   return std::make_unique<ProblemBalance>(system, execution);
 }
@@ -215,19 +240,23 @@ std::shared_ptr<const EvaluatedBoundaryClosures> ProblemBalance::closures_at(Rea
   return {now, &now->of(parts_[0].closures)};
 }
 
-Real ProblemBalance::fastest(const State& y) const {
-  if (!flux_) return 0;
+std::vector<Real> ProblemBalance::speeds_over_widths(const State& y) const {
   const Index count = grid().count();
-  std::vector<Real> rate(static_cast<std::size_t>(count), 0.0), speed(rate.size());
+  std::vector<Real> rates(static_cast<std::size_t>(count), 0.0), speed(rates.size());
+  if (!flux_) return rates;
   std::vector<std::span<const Real>> u;
   for (const ProblemTerms& part : parts_) u.push_back(part.of.in(y));
   for (int a = 0; a < grid().dimension(); ++a) {
     flux_->speed(grid().direction(a), u, speed);
     for (Index n = 0; n < count; ++n)
-      rate[static_cast<std::size_t>(n)] +=
+      rates[static_cast<std::size_t>(n)] +=
           speed[static_cast<std::size_t>(n)] / grid().axis(a).widths()[grid().position(n)[a]];
   }
-  return *std::ranges::max_element(rate);
+  return rates;
+}
+
+Real Discretization::fastest(const State& y) const {
+  return std::ranges::max(speeds_over_widths(y));
 }
 
 }  // namespace williwaw

@@ -4,19 +4,20 @@
 #include <cmath>
 #include <numbers>
 
-#include "verify/stability/reaction_at.hpp"
+#include "verify/stability/at_place.hpp"
 
 namespace williwaw::verify {
 
 namespace {
 
 Eigen::MatrixXd matrix_of(const UniformState& state, Real wavenumber) {
-  const auto count = static_cast<Eigen::Index>(state.diffusivity.size());
+  const auto count = static_cast<Eigen::Index>(state.values.size());
   Eigen::MatrixXd m(count, count);
   for (Eigen::Index r = 0; r < count; ++r) {
-    for (Eigen::Index c = 0; c < count; ++c)
-      m(r, c) = state.reaction_over_storage[static_cast<std::size_t>(r * count + c)];
-    m(r, r) -= state.diffusivity[static_cast<std::size_t>(r)] * wavenumber * wavenumber;
+    for (Eigen::Index c = 0; c < count; ++c) {
+      const auto entry = static_cast<std::size_t>(r * count + c);
+      m(r, c) = state.reaction_over_storage[entry] - state.diffusivity[entry] * wavenumber * wavenumber;
+    }
   }
   return m;
 }
@@ -42,6 +43,8 @@ ReactionAt rates_at(const Discretization& balance, const Eigen::VectorXd& u) {
 
 bool is_uniform(const Discretization& balance) {
   if (!balance.reaction() || balance.reaction().on_place || balance.reaction().on_time) return false;
+  for (const CrossDiffusion& cross : balance.cross_diffusion())
+    if (cross.on_place || cross.on_time) return false;
   for (std::size_t u = 0; u < balance.unknowns().size(); ++u) {
     const Equation& e = balance.problem(u).equation();
     const auto& k = e.diffusion.coefficient;
@@ -98,13 +101,16 @@ std::optional<UniformState> uniform_state(Discretization& balance) {
   UniformState result;
   const ReactionAt rates = rates_at(balance, *found);
   const Eigen::Index count = found->size();
+  const Eigen::MatrixXd cross = cross_diffusion_at(balance.cross_diffusion(), Point{}, 0, *found);
   for (Eigen::Index m = 0; m < count; ++m) {
     const Equation& e = balance.problem(static_cast<std::size_t>(m)).equation();
     const Real storage = e.storage(Point{});
     result.values.push_back((*found)[m]);
-    result.diffusivity.push_back(e.diffusion.coefficient[0](Point{}) / storage);
-    for (Eigen::Index k = 0; k < count; ++k)
+    for (Eigen::Index k = 0; k < count; ++k) {
+      const Real diffusivity = m == k ? e.diffusion.coefficient[0](Point{}) : cross(m, k);
+      result.diffusivity.push_back(diffusivity / storage);
       result.reaction_over_storage.push_back(rates.slope(m, k) / storage);
+    }
   }
   const std::complex<Real> uniform = leading(matrix_of(result, 0));
   result.without_waves = result.fastest = uniform.real();

@@ -98,6 +98,10 @@ class EvaluatedTerm {
   /// for where there are several unknowns, besides `linearise`.
   virtual void linearise_locally(const Evaluation&, std::span<const Real>, Real, Parts, LocalEntries&) const {
   }
+  /// Adds the entries of −b·dF/dy that join an unknown to another one beside it, numbered as in the whole
+  /// state; asked for where there are several unknowns, besides the two above.
+  virtual void linearise_between(const Evaluation&, std::span<const Real>, Real, Parts,
+                                 std::vector<Triplet>&) const {}
   /// How far data can move the solution.
   virtual void bound(DataBounds&) const {}
   /// Values of the unknowns that the term prescribes, in the order of `Term::prescribed`.

@@ -8,6 +8,9 @@ namespace williwaw {
 /// Values along a line of places, one line for each unknown.
 using UnknownLines = std::span<const std::span<const Real>>;
 
+/// A value that follows from all unknowns: (places, time, u, out).
+using OfUnknowns = std::function<void(const Points&, Real, UnknownLines, std::span<Real>)>;
+
 /// What reactions make of all unknowns together: amounts for each unit of volume and time.
 struct SystemReaction {
   /// (places, time, u, out)
@@ -64,11 +67,28 @@ std::shared_ptr<const SystemFlux> self_advecting_flux(int components);
 std::shared_ptr<const SystemFlux> advection_by_unknowns(std::array<int, 3> velocity, bool advective,
                                                         std::size_t unknowns);
 
+/// What flows of one unknown down the gradient of another: ∇·(diffusivity ∇u_by) in the equation of u_of.
+struct CrossDiffusion {
+  std::size_t of = 0, by = 0;  ///< numbers of the unknowns
+  /// Of either sign: an amount of `of` for each unit of time and length and of `by`.
+  OfUnknowns diffusivity;
+  /// Its derivative by unknown k in line k of the last argument; central differences take its place where it
+  /// is missing.
+  std::function<void(const Points&, Real, UnknownLines, std::span<std::span<Real>>)> slopes = {};
+  bool on_unknowns = true, on_place = true, on_time = true;
+
+  /// The derivatives at these values, from `slopes` or by differences whose step is the cube root of
+  /// round-off in `sizes`, one for each unknown.
+  void differentiate(const Points& places, Real time, UnknownLines u, std::span<const Real> sizes,
+                     std::span<std::span<Real>> out) const;
+};
+
 /// What runs, and what the analysis reads.
 struct System {
   std::vector<Problem> problems;
   SystemReaction reaction = {};
   std::shared_ptr<const SystemFlux> flux = nullptr;
+  std::vector<CrossDiffusion> cross_diffusion = {};
 };
 
 }  // namespace williwaw

@@ -56,6 +56,8 @@ class Discretization : public TermBalance {
   virtual const SystemReaction& reaction() const = 0;
   /// By which unknowns carry each other along, or null.
   virtual const SystemFlux* flux() const = 0;
+  /// What unknowns diffuse down the gradients of others; empty where there is no such thing.
+  virtual const std::vector<CrossDiffusion>& cross_diffusion() const = 0;
   const Outline& outline(std::size_t unknown = 0) const { return domain(unknown).outline(); }
   /// Length, area or volume of the domain.
   virtual Real volume(std::size_t unknown) const = 0;
@@ -70,9 +72,11 @@ class Discretization : public TermBalance {
   /// The same as if values lay anywhere within a range: fastest speeds are those of the range.
   virtual std::shared_ptr<const EvaluatedAdvection> advection(Real at, const State& y,
                                                               const Range& range) = 0;
-  /// Largest Σ over axes of speed over width, per time, at which unknowns carry each other; 0 where they do
-  /// not.
-  virtual Real fastest(const State& y) const = 0;
+  /// Σ over axes of speed over width, per time, at each unknown of a block, at which unknowns carry each
+  /// other; zeros where they do not.
+  virtual std::vector<Real> speeds_over_widths(const State& y) const = 0;
+  /// The largest of them.
+  Real fastest(const State& y) const;
 
   /// The problems' initial values, before boundaries set theirs.
   virtual State initial_state() const = 0;

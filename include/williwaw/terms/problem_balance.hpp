@@ -18,9 +18,9 @@ class ProblemBalance final : public Discretization {
   /// one that semi-Lagrangian steps are wanted of and that advects nothing.
   explicit ProblemBalance(const Problem& problem, Execution execution = {});
   /// Several unknowns, one problem each: each diffuses, is advected by a given velocity and meets boundaries
-  /// by itself, and all of them react with each other or advect each other. Problems share one grid; those of
-  /// a system with a flux have no advection of their own. Throws InputError for other ones, cut-outs with a
-  /// flux, or reconstructions that need more than a slope.
+  /// by itself, and all of them react with each other, diffuse down each other's gradients or advect each
+  /// other. Problems share one grid; those of a system with a flux have no advection of their own. Throws
+  /// InputError for other ones, cut-outs with a flux, or reconstructions that need more than a slope.
   explicit ProblemBalance(const System& system, Execution execution = {});
   explicit ProblemBalance(const std::vector<Problem>& problems, SystemReaction reaction = {},
                           std::shared_ptr<const SystemFlux> flux = nullptr, Execution execution = {})
@@ -45,12 +45,13 @@ class ProblemBalance final : public Discretization {
   const Problem& problem(std::size_t unknown) const override;
   const SystemReaction& reaction() const override { return reaction_; }
   const SystemFlux* flux() const override { return flux_.get(); }
+  const std::vector<CrossDiffusion>& cross_diffusion() const override { return cross_diffusion_; }
   Real volume(std::size_t unknown) const override;
   bool advects() const override;
   const EvaluatedAdvection& advection() const override;
   std::shared_ptr<const EvaluatedAdvection> advection(Real at, const State& y) override;
   std::shared_ptr<const EvaluatedAdvection> advection(Real at, const State& y, const Range& range) override;
-  Real fastest(const State& y) const override;
+  std::vector<Real> speeds_over_widths(const State& y) const override;
   State initial_state() const override;
   bool holds_means() const override;
   State values_of(const Function& function, Real at) const override;
@@ -73,6 +74,7 @@ class ProblemBalance final : public Discretization {
   std::vector<ProblemTerms> parts_;
   SystemReaction reaction_;
   std::shared_ptr<const SystemFlux> flux_;
+  std::vector<CrossDiffusion> cross_diffusion_;
   std::unique_ptr<SecondOrderDynamics> dynamics_;
   std::unique_ptr<SemiLagrangianAdvection> semi_lagrangian_;
 };

@@ -1,9 +1,11 @@
-// Terms over several unknowns: reactions between them, and fluxes by which they carry each other along.
+// Terms over several unknowns: reactions between them, diffusion down each other's gradients, and fluxes by
+// which they carry each other along.
 #pragma once
 
 #include "williwaw/balance/term.hpp"
 #include "williwaw/boundary/boundary_terms.hpp"
 #include "williwaw/problem/system.hpp"
+#include "williwaw/terms/conductances.hpp"
 #include "williwaw/terms/reconstruction.hpp"
 
 namespace williwaw {
@@ -14,7 +16,6 @@ class SystemReactionTerm final : public Term {
   explicit SystemReactionTerm(SystemReaction reaction) : reaction_(std::move(reaction)) {}
   /// The next unknown in the order of the state; its line is declared.
   void add_unknown(OfUnknown of, std::shared_ptr<const Storage> storage, LedgerLines& lines);
-  bool reacts() const { return static_cast<bool>(reaction_); }
 
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
@@ -78,6 +79,46 @@ class SystemFluxTerm final : public Term {
   std::vector<const BoundaryClosures*> closures_;
   std::vector<TermId<EvaluatedBoundaryClosures>> conditions_;
   std::vector<LineId> divergence_lines_;  ///< in advective form
+};
+
+/// One unknown diffuses down the gradient of another. The diffusivity on a face is the mean of those beside
+/// it. Conditions say what flows through a boundary as a whole: only where one holds the value of `of` does
+/// something flow besides, down the gradient that the conditions of `by` make.
+class CrossDiffusionTerm final : public Term {
+ public:
+  /// An unknown as this term meets it.
+  struct Member {
+    OfUnknown of;
+    const BoundaryClosures* closures;
+    TermId<EvaluatedBoundaryClosures> conditions;
+  };
+  /// `geometry` are conductances of a conductivity of 1. Throws InputError where a gradient beside a boundary
+  /// is not known: `of` holds its value, `by` does not, and others cross into `by` (`crossed`).
+  CrossDiffusionTerm(CrossDiffusion cross, std::vector<Member> unknowns, Conductances geometry, bool crossed);
+
+  Needs needs() const override;
+  void evaluate(const Instant& instant, const Evaluation& earlier,
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
+  std::unique_ptr<TermScratch> scratch() const override;
+
+  void add(Real time, const Line& line, std::span<const LineRates> rates) const;
+  void linearise_between(Real time, const Evaluation& now, std::span<const Real> y, Real b, Parts parts,
+                         std::vector<Triplet>& entries) const;
+
+ private:
+  struct Workspace;
+  struct OnBoundary {
+    Real conductance = 0;  ///< area and diffusivity over distance
+    Real value = 0;        ///< of `by` on the boundary
+  };
+  void values_of_line(Real time, const Real* y, Index number, Points& places, std::span<Real> out) const;
+  Real value_beside(const Evaluation& now, std::size_t unknown, const BoundaryFace& face, Real inside) const;
+  OnBoundary on_boundary(Real time, const Evaluation& now, const Real* y, std::size_t section,
+                         Index face) const;
+
+  CrossDiffusion cross_;
+  std::vector<Member> unknowns_;
+  Conductances geometry_;
 };
 
 }  // namespace williwaw

@@ -7,7 +7,8 @@ namespace williwaw::verify {
 
 /// A state in which reactions and sources balance everywhere, and the linear theory of small waves about it
 /// (Turing, 1952): with wavenumber k they grow by the eigenvalues of J − k²·D, J the derivatives of the
-/// reactions and D the diffusivities, both over what is stored.
+/// reactions and D the diffusivities, those of one unknown down the gradient of another beside the diagonal,
+/// both over what is stored.
 struct UniformState {
   std::vector<Real> values;  ///< of each unknown
   Real without_waves = 0;    ///< growth rate of a uniform disturbance, the largest real part; per time
@@ -21,7 +22,7 @@ struct UniformState {
   /// Growth rate of a wavenumber, from the matrices below.
   Real growth(Real wavenumber) const;
   std::vector<Real> reaction_over_storage;  ///< J, row by row
-  std::vector<Real> diffusivity;            ///< D, one for each unknown
+  std::vector<Real> diffusivity;            ///< D, row by row
 };
 
 /// The state that Newton's method finds from the means of the initial values; nothing where reactions,

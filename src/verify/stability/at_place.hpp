@@ -1,4 +1,4 @@
-// Reactions of several unknowns at one place.
+// Reactions and cross diffusion of several unknowns at one place.
 #pragma once
 
 #include <Eigen/Dense>
@@ -33,6 +33,22 @@ inline ReactionAt reaction_at(const SystemReaction& reaction, const Point& place
   for (std::size_t m = 0; m < count; ++m)
     for (std::size_t k = 0; k < count; ++k)
       result.slope(static_cast<Eigen::Index>(m), static_cast<Eigen::Index>(k)) = slopes[m * count + k];
+  return result;
+}
+
+/// Diffusivities of each unknown, by row, down the gradients of the others, by column; 0 on the diagonal.
+inline Eigen::MatrixXd cross_diffusion_at(const std::vector<CrossDiffusion>& all, const Point& place,
+                                          Real time, const Eigen::VectorXd& u) {
+  Eigen::MatrixXd result = Eigen::MatrixXd::Zero(u.size(), u.size());
+  std::vector<std::span<const Real>> values;
+  for (Eigen::Index m = 0; m < u.size(); ++m) values.emplace_back(u.data() + m, 1);
+  Points at(1);
+  at.set(0, place);
+  for (const CrossDiffusion& cross : all) {
+    Real diffusivity = 0;
+    cross.diffusivity(at, time, values, {&diffusivity, 1});
+    result(static_cast<Eigen::Index>(cross.of), static_cast<Eigen::Index>(cross.by)) += diffusivity;
+  }
   return result;
 }
 
