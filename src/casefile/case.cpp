@@ -10,15 +10,16 @@
 #include "casefile/sections/sections.hpp"
 #include "patch.hpp"
 #include "williwaw/casefile/readable.hpp"
+#include "williwaw/store/fields.hpp"
 
 namespace williwaw::casefile {
 
 namespace {
 
-const Words sections{"title",  "constants", "grid",     "equation", "initial", "boundary", "time",  "space",
-                     "record", "probe",     "exact",    "figure",   "region",  "soil",     "curve", "contact",
-                     "steady", "settled",   "converge", "stage",    "variant", "cycle"};
-const Words later_sections{"derived", "samples"};
+const Words sections{"title",    "constants", "grid",    "equation", "initial", "boundary",
+                     "time",     "space",     "record",  "probe",    "exact",   "figure",
+                     "region",   "soil",      "curve",   "contact",  "steady",  "settled",
+                     "converge", "stage",     "variant", "cycle",    "derived", "samples"};
 
 // A case of one unknown, read so far as it speaks of that.
 struct Member {
@@ -114,6 +115,8 @@ std::string formula_of_member(const Node& root, const Case& given, const Words& 
   std::string right;
   const auto add = [&](const std::string& term) { right += (right.empty() ? "" : " + ") + term; };
   if (has("diffusivity")) add("∇·(diffusivity ∇" + name + ")");
+  if (const Node* cross = own.find("cross_diffusivity"); cross && cross->is_table())
+    for (const Entry& e : cross->table()) add("∇·(cross_diffusivity ∇" + e.key + ")");
   if (has("source")) add("source");
   if (has("reaction")) add("reaction(" + all + ")");
   if (has("points")) add("points");
@@ -216,32 +219,62 @@ class SystemReader {
   std::vector<Dimensions> dimensions_;
 };
 
+// Whether sources and boundaries are to be derived from [exact]; takes the word for it out of the tree.
+bool take_manufactured(const Context& context, const Words& names, Node& root) {
+  const Node* exact = root.find("exact");
+  if (!exact) return false;
+  const auto taken_from = [&](const std::string& path, Node& table) {
+    if (!table.is_table()) return false;
+    const bool wanted = Section(context, table, path).truth("manufactured", false);
+    erase_key(table, "manufactured");
+    return wanted;
+  };
+  // Nodes are shared with the tree that this one was copied from.
+  auto& node = std::ranges::find(std::get<Node::Table>(root.value), "exact", &Entry::key)->node;
+  node = std::make_shared<Node>(*node);
+  if (names.empty()) return taken_from("exact", *node);
+  if (!node->is_table()) return false;
+  bool any = false;
+  std::string without;
+  for (Entry& e : std::get<Node::Table>(node->value)) {
+    e.node = std::make_shared<Node>(*e.node);
+    const bool wanted = taken_from("exact." + e.key, *e.node);
+    any = any || wanted;
+    if (!wanted) without = e.key;
+  }
+  if (any && !without.empty())
+    throw CaseError(exact->place.text(), "exact." + without + ".manufactured",
+                    "missing: what is derived for one unknown is derived for all of them");
+  return any;
+}
+
 Case assemble(const Node& root, Context& context, const std::vector<std::string>& stages) {
   const Section top(context, root, "");
-  top.allow(sections, later_sections);
+  top.allow(sections, {});
+  const Index samples = read_samples(root, context);
   read_constants(root, context);
   read_curves(root, context);
-  if (const Node* exact = root.find("exact"))
-    if (const Section section(context, *exact, "exact"); section.truth("manufactured", false)) {
-      Node derived = root;
-      erase_key(*std::ranges::find(std::get<Node::Table>(derived.value), "exact", &Entry::key)->node,
-                "manufactured");
-      manufacture(context, derived);
-      return assemble(derived, context, stages);
-    }
+  const Words names = names_of_unknowns(context, root);
+  if (Node derived = root; take_manufactured(context, names, derived)) {
+    names.empty() ? manufacture(context, derived) : manufacture_system(context, names, derived);
+    return assemble(derived, context, stages);
+  }
   const Grid grid = read_grid(context, root);
   for (int a = 0; a < grid.dimension(); ++a) context.variables.push_back(grid.axis(a).name());
   context.regions = std::make_shared<const Regions>(read_regions(context, root, grid));
   std::optional<SystemReader> system;
-  if (const Words names = names_of_unknowns(context, root); !names.empty())
-    system.emplace(root, context, names);
+  if (!names.empty()) system.emplace(root, context, names);
   Member first = system ? system->read(context, grid, stages) : read_member(root, context, grid, stages);
   Case& result = first.read;
   result.title = top.word("title", "");
+  result.samples = samples;
+  result.sample = context.sample;
   // A steady state has no left side.
   if (root.find("steady") && !system)
     if (const auto equals = result.equation_formula.find(" = "); equals != std::string::npos)
       result.equation_formula = "0" + result.equation_formula.substr(equals);
+  const std::vector<Dimensions> dimensions = system ? system->dimensions() : std::vector{first.dimensions};
+  read_derived(context, root, dimensions, result);
   read_time(context, root, first.dimensions, result);
   read_space(context, root, result);
   read_records(context, root, result);
@@ -250,7 +283,7 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
   else
     read_exact(context, root, first.dimensions, result);
   read_converge(context, root, result);
-  read_figures(context, root, system ? system->dimensions() : std::vector{first.dimensions}, result);
+  read_figures(context, root, dimensions, result);
   return std::move(first.read);
 }
 
@@ -298,8 +331,30 @@ std::optional<std::size_t> Case::number_of(const std::string& name) const {
   return std::nullopt;
 }
 
+std::vector<std::string> Case::quantities() const {
+  std::vector<std::string> result;
+  for (std::size_t n = 0; n < count(); ++n) result.push_back(unknown(n).problem.equation().unknown);
+  for (const DerivedQuantity& d : problem.equation().derived) result.push_back(d.name);
+  for (const DerivedOfCase& d : derived) result.push_back(d.name);
+  for (const VectorOfUnknowns& vector : vectors)
+    for (const std::string& name :
+         store::quantities_of({vector.name, std::vector<std::string>(vector.components.size())}))
+      result.push_back(name);
+  return result;
+}
+
+std::vector<std::string> Case::recorded_quantities() const {
+  std::vector<std::string> result = quantities();
+  if (samples == 1) return result;
+  std::vector<std::string> more;
+  for (const std::string& name : result)
+    for (const char* statistic : statistics_of_samples) more.push_back(name + statistic);
+  result.insert(result.end(), more.begin(), more.end());
+  return result;
+}
+
 System Case::system() const {
-  System result{{}, reaction, flux};
+  System result{{}, reaction, flux, cross_diffusion};
   for (std::size_t n = 0; n < count(); ++n) result.problems.push_back(unknown(n).problem);
   return result;
 }
@@ -319,6 +374,7 @@ Tree tree_of(const std::string& text, const std::filesystem::path& name,
   choose_stage(tree.root, reading.stage, tree.stages);
   tree.context.refinement = reading.refinement;
   tree.context.start = reading.start;
+  tree.context.sample = reading.sample;
   tree.context.file = name.string();
   tree.context.folder = name.parent_path();
   tree.context.dimensional = carries_units(tree.root);

@@ -41,9 +41,17 @@ void put(Node& root, const std::vector<std::string>& path, const Node& value) {
   *at = value;
 }
 
+/// One unknown of several: the whole case, its name, and what all of them are.
+struct OfSystem {
+  const Node* root = nullptr;
+  std::string name = {};
+  std::vector<std::pair<std::string, Expression>> solution = {};
+};
+
 class Manufacture {
  public:
-  Manufacture(const Context& context, Node& root) : context_(context), root_(root) {
+  Manufacture(const Context& context, Node& root, OfSystem system = {})
+      : context_(context), root_(root), system_(std::move(system)) {
     const Node* grid = root.find("grid");
     if (!grid) throw CaseError(context.file, "grid", "missing; a case needs a [grid]");
     const Node* form = grid->find("coordinates");
@@ -52,24 +60,32 @@ class Manufacture {
       if (grid->find(axis)) axes_.emplace_back(axis);
   }
 
-  void go() {
+  /// The solution itself, in SI.
+  Expression solution() {
     const Node* exact = root_.find("exact")->find("value");
     if (!exact || (exact->is_text() && exact->text() == "initial"))
       throw CaseError(root_.find("exact")->place.text(), "exact.value",
                       "a formula is needed here: sources and boundaries are derived from it");
     place_ = exact->place;
-    u_ = formula(*exact, "exact.value");
+    return written(*exact, "exact.value");
+  }
+
+  void go() {
+    u_ = solution();
+    if (!system_.root) system_.solution = {{"u", u_}};
     read_equation();
     derive_source();
     derive_boundaries();
-    if (const Node* first = root_.find("initial"); !root_.find("steady") || !first) put_initial(*exact);
+    if (const Node* first = root_.find("initial"); !root_.find("steady") || !first)
+      put_initial(*root_.find("exact")->find("value"));
   }
 
  private:
-  // What coefficients and boundary values are when the unknown is the exact solution.
+  // What coefficients and boundary values are when the unknowns are the exact solution.
   Expression formula(const Node& node, const std::string& key) const {
-    const Expression e = written(node, key);
-    return key == "exact.value" || key == "equation.reaction" ? e : substitute(e, "u", u_);
+    Expression e = written(node, key);
+    for (const auto& [name, value] : system_.solution) e = substitute(e, name, value);
+    return e;
   }
 
   // A number with a unit, a number, a formula, or { formula, unit }, as an expression in SI.
@@ -102,7 +118,8 @@ class Manufacture {
 
   Words variables() const {
     Words all = axes_;
-    all.insert(all.end(), {"t", "u"});
+    all.emplace_back("t");
+    for (const auto& [name, value] : system_.solution) all.push_back(name);
     return all;
   }
 
@@ -203,21 +220,93 @@ class Manufacture {
       conductivity_[axis] = own ? formula(*own, std::string("equation.") + name) : coefficient(name, 1);
     }
     reaction_ = key_of("reaction") ? formula(*key_of("reaction"), "equation.reaction") : Expression(0.0);
+    read_velocity();
+    if (system_.root) read_system();
   }
 
-  // Divergence of the flow down the gradient, in the case's coordinates.
+  // One formula for each axis, as far as there is one: a list, a table by axis, or the same for all.
+  const Node* along_axis(const Node& node, std::size_t axis, const std::string& key) const {
+    if (node.is_array()) return axis < node.array().size() ? &node.array()[axis] : nullptr;
+    if (node.is_table())
+      if (const Node* own = node.find(axes_[axis])) return own;
+    if (node.is_table() && !node.find("formula"))
+      throw CaseError(node.place.text(), key,
+                      "one formula for each axis is needed beside manufactured = true");
+    return &node;
+  }
+
+  // What a velocity or a flux by formulas takes away at a place.
+  void read_velocity() {
+    const Node* flux = key_of("flux");
+    const Node* velocity = key_of("velocity");
+    if (!flux && !velocity) return;
+    advects_ = true;
+    const Node* form = key_of("form");
+    const bool advective = form && form->is_text() && form->text() == "advective";
+    for (std::size_t a = 0; a < axes_.size(); ++a) {
+      const std::string key = flux ? "equation.flux" : "equation.velocity";
+      const Node& given = flux ? *flux : *velocity;
+      const Node* own = along_axis(given, a, key);
+      if (!own) continue;
+      const bool quadratic = flux && own->is_text() && own->text() == "quadratic";
+      const Expression value = quadratic ? Expression(0.5) * u_ * u_ : formula(*own, key);
+      taken_ = taken_ + (flux        ? divergence(axes_[a], value)
+                         : advective ? value * by(u_, axes_[a])
+                                     : divergence(axes_[a], value * u_));
+    }
+  }
+
+  // What the other unknowns make of this one.
+  void read_system() {
+    const Node& equation = *system_.root->find("equation");
+    const Node& own = *equation.find("unknowns")->find(system_.name);
+    if (const Node* reaction = own.find("reaction"))
+      taken_ = taken_ - formula(*reaction, "equation.reaction");
+    const auto value_of = [&](const std::string& name) -> const Expression* {
+      const auto found =
+          std::ranges::find(system_.solution, name, &std::pair<std::string, Expression>::first);
+      return found == system_.solution.end() ? nullptr : &found->second;
+    };
+    if (const Node* cross = own.find("cross_diffusivity"); cross && cross->is_table())
+      for (const Entry& e : cross->table())
+        if (const Expression* w = value_of(e.key)) {
+          const Expression diffusivity = formula(*e.node, "equation.cross_diffusivity." + e.key);
+          for (const auto& axis : axes_) {
+            crossing_.emplace(axis, Expression(0.0));
+            crossing_[axis] = crossing_[axis] + diffusivity * by(*w, axis);
+          }
+        }
+    for (const auto& [axis, flow] : crossing_) taken_ = taken_ - divergence(axis, flow);
+    if (const Node* flux = own.find("flux"); flux && flux->is_table()) {
+      advects_ = true;
+      for (const Entry& e : flux->table())
+        if (std::ranges::find(axes_, e.key) != axes_.end())
+          taken_ = taken_ + divergence(e.key, formula(*e.node, "equation.flux." + e.key));
+    }
+    const Node* velocity = equation.find("velocity");
+    if (!velocity || key_of("velocity") || !velocity->is_array()) return;
+    advects_ = true;
+    const Node* form = equation.find("form");
+    const bool conservative = form && form->is_text() && form->text() == "conservative";
+    for (std::size_t a = 0; a < std::min(axes_.size(), velocity->array().size()); ++a) {
+      const Node& item = velocity->array()[a];
+      const Expression* v = item.is_text() ? value_of(item.text()) : nullptr;
+      if (!v) continue;
+      taken_ = taken_ + (conservative ? divergence(axes_[a], *v * u_) : *v * by(u_, axes_[a]));
+    }
+  }
+
+  // Of a flow along one axis, in the case's coordinates.
+  Expression divergence(const std::string& axis, const Expression& flow) const {
+    if (axis != "r") return by(flow, axis);
+    const Real power = coordinates_ == "spherical" ? 2 : 1;
+    // A factor r of the flow is cancelled, so that nothing is 0/0 at the centre.
+    return by(flow, "r") + Expression(power) * (flow / Expression::variable("r"));
+  }
+  // Of the flow down the gradient.
   Expression spreading() const {
     Expression sum = 0.0;
-    for (const auto& axis : axes_) {
-      const Expression flow = conductivity_.at(axis) * by(u_, axis);
-      if (axis == "r") {
-        const Real power = coordinates_ == "spherical" ? 2 : 1;
-        // A factor r of the flow is cancelled, so that nothing is 0/0 at the centre.
-        sum = sum + by(flow, "r") + Expression(power) * (flow / Expression::variable("r"));
-      } else {
-        sum = sum + by(flow, axis);
-      }
-    }
+    for (const auto& axis : axes_) sum = sum + divergence(axis, conductivity_.at(axis) * by(u_, axis));
     return sum;
   }
 
@@ -231,7 +320,7 @@ class Manufacture {
     const Expression rate = root_.find("steady") ? Expression(0.0)
                             : key_of("content")  ? by(coefficient("content", 0), "t")
                                                  : storage_ * by(u_, "t");
-    put(root_, {"equation", "source"}, printed(rate - spreading() - substitute(reaction_, "u", u_)));
+    put(root_, {"equation", "source"}, printed(rate - spreading() - reaction_ + taken_));
   }
 
   // On an end of the grid, where its place is a plain number.
@@ -266,7 +355,7 @@ class Manufacture {
         derive_boundary(axis, end == 1 ? 1 : -1, side, condition);
       }
     for (const auto& entry : given.table())
-      if (context_.regions && root_.find("region") && root_.find("region")->find(entry.key))
+      if (root_.find("region") && root_.find("region")->find(entry.key))
         throw CaseError(
             entry.node->place.text(), "boundary." + entry.key,
             "boundaries of cut-outs have no single normal: they have no place beside manufactured = true");
@@ -274,8 +363,15 @@ class Manufacture {
 
   void derive_boundary(const std::string& axis, int sign, const std::string& side, const Node& condition) {
     const std::string key = "boundary." + side;
-    const Expression outward = Expression(static_cast<Real>(sign)) * by(u_, axis),
-                     into = conductivity_.at(axis) * outward;
+    const Expression outwards = static_cast<Real>(sign), outward = outwards * by(u_, axis);
+    const auto crossing = crossing_.find(axis);
+    const Expression into = conductivity_.at(axis) * outward +
+                            (crossing == crossing_.end() ? Expression(0.0) : outwards * crossing->second);
+    const bool plain = condition.is_table() ? condition.find("dirichlet") != nullptr
+                                            : condition.is_text() && condition.text() == "periodic";
+    if (advects_ && !plain)
+      throw CaseError(condition.place.text(), key,
+                      "beside advection and manufactured = true a dirichlet or periodic boundary is needed");
     if (condition.is_text()) {
       if (condition.text() == "fixed" || condition.text() == "free") {
         const bool fixed = condition.text() == "fixed";
@@ -333,11 +429,14 @@ class Manufacture {
 
   const Context& context_;
   Node& root_;
+  OfSystem system_;
   std::string coordinates_;
   std::vector<std::string> axes_;
   Place place_;
   Expression u_, storage_, reaction_, damping_, non_conservative_;
-  bool wave_ = false;
+  Expression taken_ = 0.0;  ///< by what advects, and by the other unknowns
+  bool wave_ = false, advects_ = false;
+  std::map<std::string, Expression> crossing_;  ///< flows up the gradients of other unknowns
   std::map<std::string, Expression> conductivity_;
 };
 
@@ -345,6 +444,58 @@ class Manufacture {
 
 void manufacture(const Context& context, Node& root) {
   Manufacture(context, root).go();
+}
+
+namespace {
+
+// What stands in `view` at a side is what one unknown meets there.
+void gather_boundaries(const std::vector<Node>& views, const Words& names, Node& root) {
+  Words sides;
+  for (const Node& view : views)
+    for (const Entry& e : view.find("boundary")->table())
+      if (std::ranges::find(sides, e.key) == sides.end()) sides.push_back(e.key);
+  Node boundary = *root.find("boundary");
+  for (const std::string& side : sides) {
+    if (side == "corners") continue;
+    // Conditions of all unknowns make room for those of each.
+    erase_key(boundary, side);
+    for (std::size_t n = 0; n < names.size(); ++n) {
+      const Node& given = *views[n].find("boundary");
+      if (const Node* own = given.find(side) ? given.find(side) : given.find("default"))
+        put(boundary, {side, names[n]}, *own);
+    }
+  }
+  put(root, {"boundary"}, boundary);
+}
+
+}  // namespace
+
+void manufacture_system(const Context& context, const Words& names, Node& root) {
+  const Node given = root;
+  std::vector<Node> views;
+  OfSystem system{&given, "", {}};
+  for (const std::string& name : names) {
+    views.push_back(case_of_unknown(context, given, names, name));
+    try {
+      if (!views.back().find("exact"))
+        throw CaseError(given.find("exact")->place.text(), "exact.value",
+                        "missing: manufactured = true needs the solution of each unknown");
+      system.solution.emplace_back(name, Manufacture(context, views.back()).solution());
+    } catch (const CaseError& e) {
+      throw error_of_unknown(given, name, e);
+    }
+  }
+  for (std::size_t n = 0; n < names.size(); ++n) {
+    system.name = names[n];
+    try {
+      Manufacture(context, views[n], system).go();
+    } catch (const CaseError& e) {
+      throw error_of_unknown(given, names[n], e);
+    }
+    put(root, {"equation", "unknowns", names[n], "source"}, *views[n].find("equation")->find("source"));
+    put(root, {"initial", names[n]}, *views[n].find("initial"));
+  }
+  gather_boundaries(views, names, root);
 }
 
 }  // namespace williwaw::casefile

@@ -42,6 +42,7 @@ struct Context {
   std::filesystem::path folder;
   Refinement refinement;
   Real start = 0;            ///< of the stage that is read
+  Index sample = 0;          ///< that is read
   bool dimensional = false;  ///< some number of the case carries a unit
   std::map<std::string, Constant> constants;
   Curves curves;

@@ -4,13 +4,16 @@
 #include <atomic>
 #include <csignal>
 #include <functional>
+#include <thread>
 
 #include "commands.hpp"
 #include "live_line.hpp"
 #include "say.hpp"
+#include "trials.hpp"
 #include "williwaw/plot/overlay.hpp"
 #include "williwaw/study/cost.hpp"
 #include "williwaw/study/memory.hpp"
+#include "williwaw/study/samples.hpp"
 #include "williwaw/study/trust.hpp"
 
 namespace williwaw::cli {
@@ -21,6 +24,14 @@ std::atomic<bool> interrupt_asked = false;
 
 void ask_interrupt(int) {
   interrupt_asked = true;
+}
+
+// A reading that waits is told too, so that it can look.
+void listen_for_signals() {
+  struct sigaction action = {};
+  action.sa_handler = ask_interrupt;
+  sigaction(SIGINT, &action, nullptr);
+  sigaction(SIGTERM, &action, nullptr);
 }
 
 // A folder with other files in it is somebody's; one with a run in it may be written again.
@@ -63,6 +74,61 @@ std::vector<std::filesystem::path> draw_figures(const casefile::Case& given, con
 const char* remedy(const study::Prepared& prepared) {
   return prepared.stability.limit.step > 0 ? "Choose a smaller step"
                                            : "Choose another scheme or flux, since no step is stable";
+}
+
+// All samples of a case, each in a folder of its own, and what they are like as a whole.
+int run_samples(const RunArguments& arguments, const casefile::Case& given, const study::Prepared& prepared,
+                const std::filesystem::path& folder) {
+  store::make_folder(folder);
+  std::vector<Trial> trials(static_cast<std::size_t>(given.samples));
+  for (Index s = 0; s < given.samples; ++s) {
+    Trial& trial = trials[static_cast<std::size_t>(s)];
+    trial.label = fmt::format("sample {}", s);
+    trial.sample = s;
+    trial.folder = study::folder_of_sample(given, s, folder);
+  }
+  // Nobody else's: whoever comes later finds a run in it.
+  store::write_file(folder / "run.log", "");
+  const int machine = static_cast<int>(std::max(1u, std::thread::hardware_concurrency()));
+  const int processors = arguments.threads > 0 ? arguments.threads : machine;
+  const int jobs = std::min(processors, static_cast<int>(given.samples));
+  listen_for_signals();
+  run_trials(arguments.file, arguments.set,
+             {.jobs = jobs,
+              .threads = std::max(1, processors / jobs),
+              .force = arguments.force,
+              .resume = arguments.resume,
+              .interrupt = [] { return interrupt_asked.load(); }},
+             trials);
+  const std::string table = table_of(trials, "run", given);
+  const bool talk = !arguments.quiet && !arguments.json;
+  if (talk) say("{}\n", table);
+  store::write_file(folder / "table.txt", table);
+  for (const Trial& trial : trials)
+    if (!trial.finished || (trial.verdict != "stable" && trial.verdict != "reached")) {
+      fmt::print(stderr, "{}: {}: there are no statistics of all samples\n", trial.label,
+                 trial.trouble.empty() ? trial.verdict : trial.trouble);
+      return trial.verdict == "stopped" ? interrupted : not_met;
+    }
+  study::Report report = study::write_statistics(given, folder);
+  std::vector<std::string> complaints;
+  const auto figures = draw_figures(given, prepared, folder, complaints);
+  report.section("files").row("folder", folder.string());
+  for (const char* f :
+       {"fields.nc", "series.csv", "spread.csv", "table.txt", "summary.json", "case.toml", "run.log"})
+    report.note((folder / f).string());
+  report.note(fmt::format("{} to {}: the samples themselves", trials.front().folder.string(),
+                          trials.back().folder.string()));
+  for (const auto& f : figures) report.note(f.string());
+  if (arguments.json) {
+    study::Report whole = report_of(trials, given);
+    whole.append(report);
+    say("{}", whole.json());
+  } else if (talk) {
+    say("{}", report.text());
+  }
+  for (const auto& c : complaints) fmt::print(stderr, "a figure was not drawn: {}\n", c);
+  return done;
 }
 
 }  // namespace
@@ -132,6 +198,7 @@ int run(const RunArguments& arguments) {
       fmt::print(stderr, "{}: {}; --force runs it all the same\n", arguments.file.string(), *why);
       return bad_input;
     }
+  if (given.samples > 1) return run_samples(arguments, given, prepared, options.folder);
   LiveLine live(given, prepared, !talk);
   options.observers.on_step = [&](const StepInfo& m) { live.show(m); };
   options.resume = arguments.resume;
@@ -143,8 +210,7 @@ int run(const RunArguments& arguments) {
     if (talk) say("{}\n", study::brief_report(stage, ready).text());
   };
   options.observers.interrupt = [] { return interrupt_asked.load(); };
-  std::signal(SIGINT, ask_interrupt);
-  std::signal(SIGTERM, ask_interrupt);
+  listen_for_signals();
   study::RunResult result = study::run_case(given, prepared, options);
   live.end();
 

@@ -7,65 +7,13 @@
 #include "say.hpp"
 #include "trials.hpp"
 #include "williwaw/plot/overlay.hpp"
+#include "williwaw/store/run_series.hpp"
 
 namespace williwaw::cli {
 
 namespace {
 
 using Finished = std::vector<std::pair<std::string, std::filesystem::path>>;
-
-// Characters, not bytes: titles have accents and units have dots.
-std::size_t width_of(const std::string& text) {
-  return static_cast<std::size_t>(
-      std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
-}
-
-std::string padded(const std::string& text, std::size_t width) {
-  return text + std::string(width - std::min(width, width_of(text)), ' ');
-}
-
-std::string table_of(const std::vector<Trial>& trials, const std::string& head, bool steady,
-                     const std::string& unit) {
-  std::size_t width = width_of(head);
-  for (const Trial& t : trials) width = std::max(width, width_of(t.label));
-  const bool errors = std::ranges::any_of(trials, [](const Trial& t) { return t.error.has_value(); });
-  std::string text = fmt::format("{}  {:<11}  {:>10}  {:>10}  {:>11}  {:>11}  {:>11}  {:>8}{}\n",
-                                 padded(head, width), "verdict", steady ? "iterations" : "steps",
-                                 steady ? "residual" : "budget", "minimum" + unit, "mean" + unit,
-                                 "maximum" + unit, "time [s]", errors ? "  error maximum" : "");
-  for (const Trial& t : trials) {
-    if (!t.finished) {
-      text += fmt::format("{}  {:<11}  {}\n", padded(t.label, width), t.verdict, t.trouble);
-      continue;
-    }
-    text += fmt::format("{}  {:<11}  {:>10}  {:>10.2e}  {:>11.6g}  {:>11.6g}  {:>11.6g}  {:>8.2g}",
-                        padded(t.label, width), t.verdict, t.effort, t.residual, t.lowest, t.mean, t.highest,
-                        t.seconds);
-    if (t.error) text += fmt::format("  {:>14.3e}", *t.error);
-    text += '\n';
-  }
-  return text;
-}
-
-study::Report report_of(const std::vector<Trial>& trials, bool steady) {
-  study::Report report;
-  const auto real = [](Real v) { return study::Report::Data(v); };
-  for (const Trial& t : trials) {
-    report.section(t.label);
-    report.row("verdict", t.verdict);
-    if (!t.trouble.empty()) report.row("trouble", t.trouble);
-    if (!t.finished) continue;
-    report.row(steady ? "iterations" : "steps", std::to_string(t.effort), study::Report::Data(t.effort));
-    report.row(steady ? "residual" : "budget", fmt::format("{:.2e}", t.residual), real(t.residual));
-    report.row("minimum", casefile::readable(t.lowest), real(t.lowest));
-    report.row("mean", casefile::readable(t.mean), real(t.mean));
-    report.row("maximum", casefile::readable(t.highest), real(t.highest));
-    report.row("time", casefile::readable(t.seconds), real(t.seconds), "s");
-    if (t.error) report.row("error maximum", fmt::format("{:.3e}", *t.error), real(*t.error));
-    report.row("folder", t.folder.string());
-  }
-  return report;
-}
 
 // One figure of all: residuals of solvers, profiles of lines, else what the first probe saw.
 std::vector<std::filesystem::path> draw(const casefile::Case& base, const std::string& key, Finished finished,
@@ -87,7 +35,10 @@ std::vector<std::filesystem::path> draw(const casefile::Case& base, const std::s
     plot::draw_profiles(finished, {}, title + (steady ? ", steady state" : ", at the end"), out);
   } else if (!steady && !base.probes.empty()) {
     out.file = folder / "series.png";
-    plot::draw_series(finished, base.probes.front().name, title + ", at " + base.probes.front().name, out);
+    // Of several unknowns the first one's.
+    const store::RunSeries series(finished.front().second / "series.csv");
+    const std::string& probe = series.column(series.all(store::SeriesRole::probe).at(0)).name;
+    plot::draw_series(finished, probe, title + ", at " + probe, out);
   } else {
     return {};
   }
@@ -113,14 +64,13 @@ int sweep(const SweepArguments& arguments) {
   std::vector<Trial> trials = trials_of(variants, varied, folder);
   const int machine = static_cast<int>(std::max(1u, std::thread::hardware_concurrency()));
   const int jobs = arguments.jobs > 0 ? arguments.jobs : machine;
-  run_trials(arguments.file, arguments.set, jobs,
-             arguments.threads > 0 ? arguments.threads : std::max(1, machine / jobs), trials);
+  const int threads = arguments.threads > 0 ? arguments.threads : std::max(1, machine / jobs);
+  run_trials(arguments.file, arguments.set, {.jobs = jobs, .threads = threads}, trials);
 
-  const bool steady = base.steady.has_value();
   const std::string head = !variants.empty() ? "variant" : varied.size() == 1 ? varied[0].key : "run";
-  const std::string table = table_of(trials, head, steady, base.value.bracket());
+  const std::string table = table_of(trials, head, base);
   if (arguments.json)
-    say("{}", report_of(trials, steady).json());
+    say("{}", report_of(trials, base).json());
   else
     say("{}\n\n{}", base.title, table);
   std::filesystem::create_directories(folder);

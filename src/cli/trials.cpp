@@ -2,14 +2,19 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <signal.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
+#include <cerrno>
 #include <cmath>
 #include <map>
 #include <nlohmann/json.hpp>
 
 #include "arguments.hpp"
+#include "williwaw/casefile/readable.hpp"
+#include "williwaw/store/run_series.hpp"
 
 namespace williwaw::cli {
 
@@ -44,25 +49,27 @@ std::optional<std::vector<std::string>> range_from(const std::string& text) {
   }
 }
 
-void run_one(const std::filesystem::path& file, const std::vector<std::string>& set, int threads,
+void run_one(const std::filesystem::path& file, const std::vector<std::string>& set, const TrialRules& rules,
              Trial& trial) {
   auto all = set;
   all.insert(all.end(), trial.set.begin(), trial.set.end());
-  const casefile::Case given = open_case(file, all, {.refinement = {}, .variant = trial.variant, .stage = 0});
-  study::Prepared prepared = study::prepare(given, {threads});
-  if (!given.steady && !prepared.stability.stable()) {
+  const casefile::Case given =
+      open_case(file, all, {.refinement = {}, .variant = trial.variant, .sample = trial.sample});
+  study::Prepared prepared = study::prepare(given, {rules.threads});
+  if (rules.force) prepared.plan.stable_values.reset();
+  if (!given.steady && !prepared.stability.stable() && !rules.force) {
     trial.verdict = "unstable";
     trial.trouble = "refused: " + study::forecast(given, prepared);
     return;
   }
   study::RunOptions options;
   options.folder = trial.folder;
+  options.resume = rules.resume;
+  options.observers.interrupt = rules.interrupt;
   const auto result = study::run_case(given, prepared, options);
-  // Of several unknowns those of the first, in whose unit the table is.
-  const Totals totals =
-      given.count() > 1 ? prepared.balance->totals_by_unknown(prepared.initial, result.outcome.time).front()
-      : result.steady   ? result.steady->totals
-                        : result.outcome.totals;
+  const std::vector<Totals> totals =
+      given.count() > 1 ? prepared.balance->totals_by_unknown(prepared.initial, result.outcome.time)
+                        : std::vector{result.steady ? result.steady->totals : result.outcome.totals};
   trial.finished = true;
   trial.effort = result.steady ? result.steady->iterations() : result.outcome.steps;
   trial.residual =
@@ -74,23 +81,34 @@ void run_one(const std::filesystem::path& file, const std::vector<std::string>& 
     if (gross > 0) trial.residual = std::abs(amounts[prepared.balance->semi_lagrangian().line()]) / gross;
   }
   trial.verdict = result.steady ? (result.steady->reached ? "reached" : "not reached")
-                  : result.outcome.ending == Outcome::Ending::reached    ? "stable"
-                  : result.outcome.ending == Outcome::Ending::past_limit ? "past its limit"
-                  : result.outcome.ending == Outcome::Ending::unsolved   ? "not solved"
-                                                                         : "blew up";
-  trial.lowest = given.value.shown(totals.lowest);
-  trial.highest = given.value.shown(totals.highest);
-  trial.mean = given.value.shown(totals.integral / prepared.balance->volume());
+                  : result.outcome.ending == Outcome::Ending::reached     ? "stable"
+                  : result.outcome.ending == Outcome::Ending::past_limit  ? "past its limit"
+                  : result.outcome.ending == Outcome::Ending::unsolved    ? "not solved"
+                  : result.outcome.ending == Outcome::Ending::interrupted ? "stopped"
+                                                                          : "blew up";
+  for (std::size_t u = 0; u < totals.size(); ++u) {
+    const store::Scale& scale = given.unknown(u).value;
+    trial.unknowns.push_back({scale.shown(totals[u].lowest),
+                              scale.shown(totals[u].integral / prepared.balance->volume(u)),
+                              scale.shown(totals[u].highest)});
+  }
   trial.seconds = result.seconds;
-  if (!result.comparisons.empty()) trial.error = result.comparisons.back().norms.max;
+  trial.trouble = result.outcome.reason;
+  // The last one of each counts.
+  for (const study::Comparison& c : result.comparisons) trial.unknowns[c.unknown].error = c.norms.max;
 }
 
 json packed(const Trial& t) {
   // Numbers that are none have no place in JSON.
   const auto real = [](Real v) { return std::isfinite(v) ? json(v) : json(nullptr); };
   json j{{"verdict", t.verdict}, {"trouble", t.trouble}, {"finished", t.finished}, {"effort", t.effort}};
-  j["numbers"] = {real(t.residual), real(t.lowest), real(t.mean), real(t.highest), real(t.seconds)};
-  if (t.error) j["error"] = real(*t.error);
+  j["numbers"] = {real(t.residual), real(t.seconds)};
+  j["unknowns"] = json::array();
+  for (const Trial::Values& v : t.unknowns) {
+    json one{{"values", {real(v.lowest), real(v.mean), real(v.highest)}}};
+    if (v.error) one["error"] = real(*v.error);
+    j["unknowns"].push_back(one);
+  }
   return j;
 }
 
@@ -102,18 +120,35 @@ void unpack(const json& j, Trial& t) {
   t.effort = j.at("effort");
   const json& n = j.at("numbers");
   t.residual = real(n[0]);
-  t.lowest = real(n[1]);
-  t.mean = real(n[2]);
-  t.highest = real(n[3]);
-  t.seconds = real(n[4]);
-  if (j.contains("error")) t.error = real(j["error"]);
+  t.seconds = real(n[1]);
+  for (const json& one : j.at("unknowns")) {
+    const json& v = one.at("values");
+    t.unknowns.push_back({real(v[0]), real(v[1]), real(v[2])});
+    if (one.contains("error")) t.unknowns.back().error = real(one["error"]);
+  }
+}
+
+// What came of a trial, kept for those who resume all of them.
+constexpr const char* outcome_file = "outcome.json";
+
+bool was_finished(Trial& trial) {
+  const auto file = trial.folder / outcome_file;
+  if (!std::filesystem::exists(file)) return false;
+  const json told = json::parse(casefile::case_text(file), nullptr, false);
+  if (told.is_discarded()) return false;
+  unpack(told, trial);
+  return true;
 }
 
 // What a process of its own says of a trial.
-json tell_of(const std::filesystem::path& file, const std::vector<std::string>& set, int threads,
+json tell_of(const std::filesystem::path& file, const std::vector<std::string>& set, const TrialRules& rules,
              Trial trial) {
   try {
-    run_one(file, set, threads, trial);
+    if (rules.resume && was_finished(trial)) return packed(trial);
+    std::filesystem::remove(trial.folder / outcome_file);
+    run_one(file, set, rules, trial);
+    if (trial.finished && trial.verdict != "stopped")
+      store::write_file(trial.folder / outcome_file, packed(trial).dump() + "\n");
   } catch (const casefile::CaseError& e) {
     // A solver that cannot take this problem is a result; a word that is wrong is a mistake.
     const std::string what = e.what();
@@ -136,8 +171,9 @@ struct Child {
   int pipe;
 };
 
-Child start_child(const std::filesystem::path& file, const std::vector<std::string>& set, int threads,
-                  const std::vector<Trial>& trials, std::size_t n, std::map<pid_t, Child>& running) {
+Child start_child(const std::filesystem::path& file, const std::vector<std::string>& set,
+                  const TrialRules& rules, const std::vector<Trial>& trials, std::size_t n,
+                  std::map<pid_t, Child>& running) {
   int ends[2];
   if (pipe(ends) != 0) throw std::runtime_error("no pipe to a further process");
   std::fflush(nullptr);
@@ -145,7 +181,7 @@ Child start_child(const std::filesystem::path& file, const std::vector<std::stri
   if (process < 0) throw std::runtime_error("no further process can be started");
   if (process == 0) {
     close(ends[0]);
-    const std::string text = tell_of(file, set, threads, trials[n]).dump();
+    const std::string text = tell_of(file, set, rules, trials[n]).dump();
     std::size_t sent = 0;
     while (sent < text.size()) {
       const auto some = write(ends[1], text.data() + sent, text.size() - sent);
@@ -160,11 +196,17 @@ Child start_child(const std::filesystem::path& file, const std::vector<std::stri
   return running[process];
 }
 
-std::string read_all(int from) {
+template <class Stopped, class Stop>
+std::string read_all(int from, const Stopped& stopped, const Stop& stop) {
   std::string text;
   char buffer[4096];
   for (;;) {
     const auto some = read(from, buffer, sizeof buffer);
+    if (some < 0 && errno == EINTR) {
+      // Who asks this process alone to stop means all of them.
+      if (stopped()) stop();
+      continue;
+    }
     if (some <= 0) break;
     text.append(buffer, static_cast<std::size_t>(some));
   }
@@ -216,18 +258,21 @@ std::vector<Trial> trials_of(const std::vector<std::string>& variants, const std
   return trials;
 }
 
-void run_trials(const std::filesystem::path& file, const std::vector<std::string>& set, int jobs, int threads,
-                std::vector<Trial>& trials) {
+void run_trials(const std::filesystem::path& file, const std::vector<std::string>& set,
+                const TrialRules& rules, std::vector<Trial>& trials) {
   std::map<pid_t, Child> running;
   std::vector<std::string> mistakes(trials.size());
   std::size_t next = 0;
+  const auto stopped = [&] { return rules.interrupt && rules.interrupt(); };
   const auto finish_one = [&] {
     // The pipe is read to its end before the process is waited for, so that none of them waits for a reader.
     const auto first = running.begin();
-    const std::string text = read_all(first->second.pipe);
+    const std::string text = read_all(first->second.pipe, stopped, [&] {
+      for (const auto& child : running) kill(child.first, SIGTERM);
+    });
     const std::size_t n = first->second.trial;
     int status = 0;
-    waitpid(first->first, &status, 0);
+    while (waitpid(first->first, &status, 0) < 0 && errno == EINTR) continue;
     running.erase(first);
     const json told = json::parse(text, nullptr, false);
     if (told.is_discarded() || !WIFEXITED(status)) {
@@ -239,16 +284,116 @@ void run_trials(const std::filesystem::path& file, const std::vector<std::string
       unpack(told, trials[n]);
     }
   };
-  while (next < trials.size() || !running.empty()) {
-    if (next < trials.size() && static_cast<int>(running.size()) < jobs) {
-      start_child(file, set, threads, trials, next, running);
+  while ((next < trials.size() && !stopped()) || !running.empty()) {
+    if (next < trials.size() && !stopped() && static_cast<int>(running.size()) < rules.jobs) {
+      start_child(file, set, rules, trials, next, running);
       ++next;
     } else {
       finish_one();
     }
   }
+  for (; next < trials.size(); ++next) trials[next].verdict = "stopped";
   for (const auto& m : mistakes)
     if (!m.empty()) throw InputError(m);
+}
+
+namespace {
+
+// Characters, not bytes: titles have accents and units have dots.
+std::size_t width_of(const std::string& text) {
+  return static_cast<std::size_t>(
+      std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+}
+
+std::string padded(const std::string& text, std::size_t width) {
+  return text + std::string(width - std::min(width, width_of(text)), ' ');
+}
+
+// The headers of what is told of each unknown, in its unit.
+struct Columns {
+  std::vector<std::string> headers;
+  std::vector<char> errors;  ///< of each unknown: an exact solution is known
+};
+
+Columns columns_of(const casefile::Case& base, const std::vector<Trial>& trials) {
+  Columns result;
+  for (std::size_t u = 0; u < base.count(); ++u) {
+    const auto name = [&](const std::string& column) {
+      return base.count() == 1 ? column
+                               : store::name_of_unknown(base.unknown(u).problem.equation().unknown, column);
+    };
+    const std::string unit = base.unknown(u).value.bracket();
+    for (const char* column : {"minimum", "mean", "maximum"}) result.headers.push_back(name(column) + unit);
+    result.errors.push_back(std::ranges::any_of(
+        trials, [u](const Trial& t) { return u < t.unknowns.size() && t.unknowns[u].error.has_value(); }));
+    if (result.errors.back()) result.headers.push_back(name("error maximum"));
+  }
+  return result;
+}
+
+}  // namespace
+
+std::string table_of(const std::vector<Trial>& trials, const std::string& head, const casefile::Case& base) {
+  const bool steady = base.steady.has_value();
+  const Columns columns = columns_of(base, trials);
+  std::size_t width = width_of(head);
+  for (const Trial& t : trials) width = std::max(width, width_of(t.label));
+  const auto right = [](const std::string& cell, std::size_t least) {
+    return std::string(std::max(least, width_of(cell)) - width_of(cell), ' ') + cell;
+  };
+  std::string text = fmt::format("{}  {:<11}  {:>10}  {:>10}", padded(head, width), "verdict",
+                                 steady ? "iterations" : "steps", steady ? "residual" : "budget");
+  for (const std::string& header : columns.headers) text += "  " + right(header, 11);
+  text += fmt::format("  {:>8}\n", "time [s]");
+  for (const Trial& t : trials) {
+    if (!t.finished) {
+      text += fmt::format("{}  {:<11}  {}\n", padded(t.label, width), t.verdict, t.trouble);
+      continue;
+    }
+    text +=
+        fmt::format("{}  {:<11}  {:>10}  {:>10.2e}", padded(t.label, width), t.verdict, t.effort, t.residual);
+    std::size_t column = 0;
+    const auto cell = [&](const std::string& value) {
+      text += "  " + right(value, std::max<std::size_t>(11, width_of(columns.headers[column++])));
+    };
+    for (std::size_t u = 0; u < t.unknowns.size(); ++u) {
+      const Trial::Values& v = t.unknowns[u];
+      for (const Real value : {v.lowest, v.mean, v.highest}) cell(fmt::format("{:.6g}", value));
+      if (columns.errors[u]) cell(v.error ? fmt::format("{:.3e}", *v.error) : "");
+    }
+    text += fmt::format("  {:>8.2g}\n", t.seconds);
+  }
+  return text;
+}
+
+study::Report report_of(const std::vector<Trial>& trials, const casefile::Case& base) {
+  const bool steady = base.steady.has_value();
+  study::Report report;
+  const auto real = [](Real v) { return study::Report::Data(v); };
+  for (const Trial& t : trials) {
+    report.section(t.label);
+    report.row("verdict", t.verdict);
+    if (!t.trouble.empty()) report.row("trouble", t.trouble);
+    if (!t.finished) continue;
+    report.row(steady ? "iterations" : "steps", std::to_string(t.effort), study::Report::Data(t.effort));
+    report.row(steady ? "residual" : "budget", fmt::format("{:.2e}", t.residual), real(t.residual));
+    for (std::size_t u = 0; u < t.unknowns.size(); ++u) {
+      const Trial::Values& v = t.unknowns[u];
+      const auto row = [&](const std::string& label, const std::string& text, Real value) {
+        report.row(base.count() == 1
+                       ? label
+                       : store::name_of_unknown(base.unknown(u).problem.equation().unknown, label),
+                   text, real(value));
+      };
+      row("minimum", casefile::readable(v.lowest), v.lowest);
+      row("mean", casefile::readable(v.mean), v.mean);
+      row("maximum", casefile::readable(v.highest), v.highest);
+      if (v.error) row("error maximum", fmt::format("{:.3e}", *v.error), *v.error);
+    }
+    report.row("time", casefile::readable(t.seconds), real(t.seconds), "s");
+    report.row("folder", t.folder.string());
+  }
+  return report;
 }
 
 }  // namespace williwaw::cli

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -14,15 +15,21 @@ namespace williwaw::cli {
 struct Trial {
   std::string label;    ///< of the table's row and the figure's curve
   std::string variant;  ///< title of a variant, or empty
-  std::vector<std::string> set;
-  std::filesystem::path folder;
+  Index sample = 0;     ///< of [samples]
+  std::vector<std::string> set = {};
+  std::filesystem::path folder = {};
 
   std::string verdict;
   std::string trouble;  ///< why there is no result
   bool finished = false;
   Index effort = 0;  ///< steps, or iterations
-  Real residual = 0, lowest = 0, mean = 0, highest = 0, seconds = 0;
-  std::optional<Real> error;
+  Real residual = 0, seconds = 0;
+  /// Of one unknown at the end, in shown units.
+  struct Values {
+    Real lowest = 0, mean = 0, highest = 0;
+    std::optional<Real> error = {};
+  };
+  std::vector<Values> unknowns = {};
 };
 
 /// "time.step=30 s,60 s" or "time.theta=0.5..1 by 0.1": a key and its values. Throws InputError.
@@ -36,9 +43,22 @@ Varied varied_from(const std::string& option);
 std::vector<Trial> trials_of(const std::vector<std::string>& variants, const std::vector<Varied>& varied,
                              const std::filesystem::path& folder);
 
-/// Runs all of them, so many at a time. Throws InputError for a case that is wrong, with the message of the
-/// first one.
-void run_trials(const std::filesystem::path& file, const std::vector<std::string>& set, int jobs, int threads,
-                std::vector<Trial>& trials);
+/// How trials are run.
+struct TrialRules {
+  int jobs = 1;     ///< at a time
+  int threads = 1;  ///< of each
+  bool force = false;
+  bool resume = false;  ///< go on from checkpoints; what has ended already is not run again
+  /// Asked between steps, and when a signal came: stop, and keep what is there.
+  std::function<bool()> interrupt = {};
+};
+
+/// Runs all of them. Throws InputError for a case that is wrong, with the message of the first one.
+void run_trials(const std::filesystem::path& file, const std::vector<std::string>& set,
+                const TrialRules& rules, std::vector<Trial>& trials);
+
+/// A row for each of them under `head`, with the numbers of each unknown of `base`.
+std::string table_of(const std::vector<Trial>& trials, const std::string& head, const casefile::Case& base);
+study::Report report_of(const std::vector<Trial>& trials, const casefile::Case& base);
 
 }  // namespace williwaw::cli

@@ -175,9 +175,7 @@ Field sample(const Grid& grid, const std::function<Real(const Point&)>& f) {
 }
 
 Field VectorField::magnitude() const {
-  Field sum = components.front() * components.front();
-  for (std::size_t a = 1; a < components.size(); ++a) sum = sum + components[a] * components[a];
-  return applied(sum, [](Real v) { return std::sqrt(v); });
+  return magnitude_of(components);
 }
 
 FaceField::FaceField(Grid grid) : grid_(std::move(grid)) {
@@ -281,6 +279,87 @@ VectorField at_unknowns(const FaceField& field) {
     }
     result[a].extend();
   }
+  return result;
+}
+
+namespace {
+
+// The derivative along an axis: between the faces of cells, on whose boundaries the halo
+// tells the values, or between the neighbours of nodes.
+Field slope_along(const Field& f, int axis) {
+  const Grid& g = f.grid();
+  const Axis& along = g.axis(axis);
+  const auto points = along.points();
+  const bool cells = g.unknowns() == Unknowns::cells;
+  Field result(g);
+  for (Index n = 0; n < g.count(); ++n) {
+    auto at = g.position(n);
+    const auto a = static_cast<std::size_t>(axis);
+    const Index i = at[a], last = along.size() - 1;
+    const auto value = [&](Index step) {
+      auto there = at;
+      there[a] += step;
+      return f.at(there[0], there[1], there[2]);
+    };
+    const bool wraps = along.periodic();
+    if (cells) {
+      // Values on faces, weighted by the widths of the cells beside them.
+      const auto on_face = [&](Index step) {
+        const Index other = i + step;
+        const bool inside = wraps || (other >= 0 && other <= last);
+        if (!inside) return 0.5 * (f[n] + value(step));
+        const Real own = along.widths()[i],
+                   next = along.widths()[wraps ? (other + along.size()) % along.size() : other];
+        return (f[n] * next + value(step) * own) / (own + next);
+      };
+      result[n] = (on_face(1) - on_face(-1)) / along.widths()[i];
+      continue;
+    }
+    const Index below = i > 0 || wraps ? -1 : 0, above = i < last || wraps ? 1 : 0;
+    const Real seam = along.length();
+    const auto place = [&](Index step) {
+      const Index other = i + step;
+      return other < 0 ? points[last] - seam : other > last ? points[0] + seam : points[other];
+    };
+    result[n] = (value(above) - value(below)) / (place(above) - place(below));
+  }
+  std::vector<Index> gone;
+  for (Index n = 0; n < g.count(); ++n)
+    if (f.is_left_out(n)) gone.push_back(n);
+  result.leave_out(gone);
+  if (gone.empty()) result.extend();
+  return result;
+}
+
+}  // namespace
+
+Field magnitude_of(std::span<const Field> components) {
+  Field result = components.front();
+  // Halos too, from which boundaries are drawn.
+  std::vector<Real> numbers(result.raw().size(), 0.0);
+  for (std::size_t n = 0; n < numbers.size(); ++n) {
+    for (const Field& c : components) numbers[n] += c.raw()[n] * c.raw()[n];
+    numbers[n] = std::sqrt(numbers[n]);
+  }
+  result.set_raw(numbers);
+  return result;
+}
+
+Field divergence_of(std::span<const Field> components) {
+  Field result = slope_along(components.front(), 0);
+  for (std::size_t c = 1; c < components.size(); ++c) {
+    const Field slope = slope_along(components[c], static_cast<int>(c));
+    for (Index n = 0; n < result.grid().count(); ++n) result[n] += slope[n];
+  }
+  result.extend();
+  return result;
+}
+
+Field rotation_of(std::span<const Field> components) {
+  Field result = slope_along(components[1], 0);
+  const Field across = slope_along(components[0], 1);
+  for (Index n = 0; n < result.grid().count(); ++n) result[n] -= across[n];
+  result.extend();
   return result;
 }
 

@@ -74,14 +74,7 @@ bool shows_vector(const casefile::Case& given, const FigureRequest& request) {
 // Of a figure of an unknown: that it will be there.
 void check_quantity(const casefile::Case& given, const FigureRequest& request) {
   if (request.of.empty()) return;
-  casefile::Words known;
-  for (std::size_t u = 0; u < given.count(); ++u)
-    known.push_back(given.unknown(u).problem.equation().unknown);
-  for (const DerivedQuantity& derived : given.problem.equation().derived) known.push_back(derived.name);
-  for (const casefile::VectorOfUnknowns& vector : given.vectors)
-    for (const std::string& name :
-         store::quantities_of({vector.name, std::vector<std::string>(vector.components.size())}))
-      known.push_back(name);
+  const casefile::Words known = given.recorded_quantities();
   if (std::ranges::find(known, request.of) == known.end())
     casefile::refuse_word(request.place, "figure.of", "quantity", request.of, known, {});
 }

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "fields_layout.hpp"
+#include "williwaw/grid/field_operations.hpp"
 
 namespace williwaw::store {
 
@@ -65,53 +66,6 @@ std::vector<VectorQuantity> vectors_in(const NetcdfFile& nc) {
     VectorQuantity vector{names.front(), {names.begin() + 1, names.end()}};
     result.push_back(std::move(vector));
   }
-  return result;
-}
-
-// The derivative along an axis, in the units shown: between the faces of cells, on whose boundaries the halo
-// tells the values, or between the neighbours of nodes.
-Field slope_along(const Field& f, int axis) {
-  const Grid& g = f.grid();
-  const Axis& along = g.axis(axis);
-  const auto points = along.points();
-  const bool cells = g.unknowns() == Unknowns::cells;
-  Field result(g);
-  for (Index n = 0; n < g.count(); ++n) {
-    auto at = g.position(n);
-    const auto a = static_cast<std::size_t>(axis);
-    const Index i = at[a], last = along.size() - 1;
-    const auto value = [&](Index step) {
-      auto there = at;
-      there[a] += step;
-      return f.at(there[0], there[1], there[2]);
-    };
-    const bool wraps = along.periodic();
-    if (cells) {
-      // Values on faces, weighted by the widths of the cells beside them.
-      const auto on_face = [&](Index step) {
-        const Index other = i + step;
-        const bool inside = wraps || (other >= 0 && other <= last);
-        if (!inside) return 0.5 * (f[n] + value(step));
-        const Real own = along.widths()[i],
-                   next = along.widths()[wraps ? (other + along.size()) % along.size() : other];
-        return (f[n] * next + value(step) * own) / (own + next);
-      };
-      result[n] = (on_face(1) - on_face(-1)) / along.widths()[i];
-      continue;
-    }
-    const Index below = i > 0 || wraps ? -1 : 0, above = i < last || wraps ? 1 : 0;
-    const Real seam = along.length();
-    const auto place = [&](Index step) {
-      const Index other = i + step;
-      return other < 0 ? points[last] - seam : other > last ? points[0] + seam : points[other];
-    };
-    result[n] = (value(above) - value(below)) / (place(above) - place(below));
-  }
-  std::vector<Index> gone;
-  for (Index n = 0; n < g.count(); ++n)
-    if (f.is_left_out(n)) gone.push_back(n);
-  result.leave_out(gone);
-  if (gone.empty()) result.extend();
   return result;
 }
 
@@ -215,14 +169,17 @@ FieldReader::FieldReader(const std::filesystem::path& file, const std::string& u
   description_.velocity = true;
   description_.velocity_unit = description_.value.unit;
   description_.unknown = unknown;
-  // A velocity over a length is a rate, whatever the length is shown in.
   if (open_->part.empty()) return;
-  const std::string& unit = description_.value.unit;
-  const bool rate = unit == "m/s";
-  description_.value = {unit.empty() ? ""
-                        : rate       ? "1/s"
-                                     : unit + "/" + description_.length.unit,
-                        rate ? description_.length.factor : 1, 0};
+  const Scale of_components = description_.value;
+  description_.value = scale_of_slope(of_components, description_.length);
+  description_.value.factor *= description_.length.factor / of_components.factor;
+}
+
+Scale scale_of_slope(const Scale& value, const Scale& length) {
+  if (value.unit.empty()) return {"", value.factor / length.factor, 0};
+  // A velocity over a length is a rate, whatever the length is shown in.
+  if (value.unit == "m/s") return {"1/s", value.factor, 0};
+  return {value.unit + "/" + length.unit, value.factor / length.factor, 0};
 }
 
 std::vector<std::string> quantities_of(const VectorQuantity& vector) {
@@ -278,29 +235,10 @@ Field FieldReader::field(Index record) const {
 Field FieldReader::field_of_vector(Index record) const {
   std::vector<Field> components;
   for (const auto& reader : open_->components) components.push_back(reader->field(record));
-  Field result = components.front();
-  const bool turns = open_->part == ".rotation", spreads = open_->part == ".divergence";
-  if (!turns && !spreads) {
-    // Halos too, from which boundaries are drawn.
-    std::vector<Real> numbers(result.raw().size(), 0.0);
-    for (std::size_t n = 0; n < numbers.size(); ++n) {
-      for (const Field& c : components) numbers[n] += c.raw()[n] * c.raw()[n];
-      numbers[n] = std::sqrt(numbers[n]);
-    }
-    result.set_raw(numbers);
-    return result;
-  }
-  const Real factor = description_.value.factor;
-  result = slope_along(turns ? components[1] : components[0], 0);
-  const auto add = [&](const Field& slope, Real sign) {
-    for (Index n = 0; n < grid_->count(); ++n) result[n] += sign * slope[n];
-  };
-  if (turns) add(slope_along(components[0], 1), -1);
-  for (std::size_t c = 1; spreads && c < components.size(); ++c)
-    add(slope_along(components[c], static_cast<int>(c)), 1);
-  for (Index n = 0; n < grid_->count(); ++n) result[n] *= factor;
-  result.extend();
-  return result;
+  if (open_->part.empty()) return magnitude_of(components);
+  Field result = open_->part == ".rotation" ? rotation_of(components) : divergence_of(components);
+  // Slopes here are over lengths as they are shown.
+  return result * description_.value.factor;
 }
 
 std::optional<std::vector<Field>> FieldReader::velocity(Index record) const {

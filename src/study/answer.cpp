@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "study/run/cycle_watch.hpp"
+#include "study/run/derived.hpp"
 #include "study/run/settled.hpp"
 #include "study/wording.hpp"
 #include "williwaw/grid/field_operations.hpp"
@@ -41,26 +42,30 @@ bool same_control_volume(const Grid& g, const Point& a, const Point& b) {
 
 void read_headlines(const Case& given, Discretization& balance, const Ledger& through, const State& y,
                     Real time, Answer& result) {
-  const auto add = [&](const std::string& name, const std::string& unit, Real value) {
-    result.headlines.push_back({name, unit, value, value});
+  const auto add = [&](const std::string& name, const std::string& unit, Real value, std::size_t unknown) {
+    result.headlines.push_back({name, unit, value, value, {}, unknown});
   };
+  const auto look = [&](const Sight& sight, std::size_t unknown) {
+    const Field field = sight.field(result.fields, time);
+    add(sight.label, sight.scale.unit, sight.scale.shown(field.sample(sight.probe->at)), unknown);
+    result.headlines.back().smooth = sight.scale.shown(sample_cubic(field, sight.probe->at));
+  };
+  const std::vector<Sight> sights = sights_of(given);
   const auto each = balance.totals_by_unknown(y, time);
   for (std::size_t u = 0; u < given.count(); ++u) {
     const store::Scale& scale = given.unknown(u).value;
-    const std::string& own = balance.unknowns()[u].name;
-    const Field field = balance.field(y, time, u);
-    for (const Probe& probe : given.probes) {
-      if (!probe.of.empty() && probe.of != own) continue;
-      add(label_of(given, u, probe.name), scale.unit, scale.shown(field.sample(probe.at)));
-      result.headlines.back().smooth = scale.shown(sample_cubic(field, probe.at));
-    }
-    add(label_of(given, u, "mean"), scale.unit, scale.shown(each[u].integral / balance.volume(u)));
+    for (const Sight& sight : sights)
+      if (sight.unknown == u) look(sight, u);
+    add(label_of(given, u, "mean"), scale.unit, scale.shown(each[u].integral / balance.volume(u)), u);
   }
+  for (const Sight& sight : sights)
+    if (!sight.unknown) look(sight, 0);
   for (std::size_t l = 0; l < balance.lines().size(); ++l)
     if (balance.lines()[l].kind == LedgerLine::Kind::boundary) {
-      const casefile::UnknownOfCase& of = given.unknown(static_cast<std::size_t>(balance.lines()[l].unknown));
+      const auto unknown = static_cast<std::size_t>(balance.lines()[l].unknown);
+      const casefile::UnknownOfCase& of = given.unknown(unknown);
       add(names_of_flows[given.steady ? 1 : 0] + balance.lines()[l].name,
-          given.steady ? of.flow_unit : of.amount_unit, through[l]);
+          given.steady ? of.flow_unit : of.amount_unit, through[l], unknown);
     }
   for (const auto& [name, reason] : without_limits(given, balance))
     for (Headline& h : result.headlines)
@@ -75,6 +80,11 @@ bool outline_crosses_cells(const Problem& problem, const Outline& outline) {
     if (p.where) return true;
   if (std::ranges::any_of(outline.facets(), [](const Facet& f) { return !f.straight; })) return true;
   return !problem.regions().empty() && !RegionFractions(problem.grid(), problem.regions()).mixed().empty();
+}
+
+void read_fields(Prepared& prepared, const State& y, Real time, Answer& result) {
+  for (std::size_t u = 0; u < prepared.balance->unknowns().size(); ++u)
+    result.fields.push_back(prepared.balance->field(y, time, u));
 }
 
 void solve_in_time(const Case& given, Prepared& prepared, State& y, Answer& result) {
@@ -95,7 +105,7 @@ void solve_in_time(const Case& given, Prepared& prepared, State& y, Answer& resu
   result.steps = o.steps;
   result.longest_step = o.longest_step;
   if (!result.reached) return;
-  result.field = prepared.balance->field(y, o.time);
+  read_fields(prepared, y, o.time, result);
   read_headlines(given, *prepared.balance, o.budget.amounts(), y, o.time, result);
 }
 
@@ -106,7 +116,7 @@ void solve_for_rest(const Case& given, Prepared& prepared, State& y, Answer& res
   result.reached = s.reached;
   if (!s.reached) result.trouble = "the steady state was not reached within the iterations allowed";
   result.steps = s.iterations();
-  result.field = prepared.balance->field(y, 0);
+  read_fields(prepared, y, 0, result);
   read_headlines(given, *prepared.balance, s.flows, y, 0, result);
 }
 
@@ -126,7 +136,18 @@ bool jumps(const Field& field) {
   return false;
 }
 
+bool jumps_at_start(const Case& given, Prepared& prepared) {
+  for (std::size_t u = 0; u < given.count(); ++u)
+    if (jumps(prepared.balance->field(prepared.initial, given.plan.start, u))) return true;
+  return false;
+}
+
 }  // namespace
+
+Real Answer::size(std::size_t unknown) const {
+  const Field& field = fields.at(unknown);
+  return std::max(std::abs(field.lowest()), std::abs(field.highest()));
+}
 
 Real order_in_space(const Case& given) {
   const Problem& problem = given.problem;
@@ -191,7 +212,8 @@ Answer answer(const Case& given, Execution execution) {
   result.unknowns = given.problem.grid().count();
   State y = prepared.initial;
   given.steady ? solve_for_rest(given, prepared, y, result) : solve_in_time(given, prepared, y, result);
-  if (result.field) result.error = against_exact(given, *prepared.balance, *result.field, result.time);
+  for (std::size_t u = 0; u < result.fields.size(); ++u)
+    result.errors.push_back(against_exact(given, *prepared.balance, result.fields[u], result.time, u));
   const Outline& outline = prepared.balance->outline();
   if (!outline.whole()) {
     const Outline cut(given.problem.grid(), given.problem.regions());
@@ -200,8 +222,7 @@ Answer answer(const Case& given, Execution execution) {
   }
   result.falls_unevenly =
       outline_crosses_cells(given.problem, outline) ||
-      (!given.steady && (jumps(prepared.balance->field(prepared.initial, given.plan.start, 0)) ||
-                         (result.field && jumps(*result.field))));
+      (!given.steady && (jumps_at_start(given, prepared) || std::ranges::any_of(result.fields, jumps)));
   return result;
 }
 

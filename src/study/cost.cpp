@@ -51,7 +51,7 @@ std::optional<Real> measured_seconds(const Case& given, const Prepared& prepared
   if (coarsen > 1) {
     try {
       coarse = open_case_text(given.text, given.file, {},
-                              {.refinement = {1, coarsen, 1}, .variant = {}, .stage = 0});
+                              {.refinement = {1, coarsen, 1}, .variant = {}, .stage = 0, .sample = given.sample});
     } catch (const InputError&) {
       return std::nullopt;  // a grid that cannot be coarsened
     }

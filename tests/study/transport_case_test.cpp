@@ -73,8 +73,8 @@ TEST_CASE("every reconstruction, flux and scheme is one word, and better ones lo
     const Answer a = answer(read_case_text(round_trip, "case.toml", overrides));
     CAPTURE(overrides.front());
     CHECK(a.reached);
-    REQUIRE(a.error);
-    return a.error->l1;
+    REQUIRE(a.errors.at(0));
+    return a.errors[0]->l1;
   };
   const Real upwind = error({"space.reconstruction=first-order"});
   for (const char* name : {"minmod", "van-leer", "monotonized-central", "superbee", "third-order", "weno5"})
@@ -128,7 +128,8 @@ TEST_CASE("flux formulas are differentiated, and check tells their speed") {
 
 TEST_CASE("check names what the scheme does: wiggles, numerical diffusion, outlets under backflow") {
   CHECK(says(checked(round_trip), "physical diffusivity 0"));
-  CHECK(says(checked(round_trip, {"equation.diffusivity=0.001", "space.numerical_flux=central"}), "oscillations"));
+  CHECK(says(checked(round_trip, {"equation.diffusivity=0.001", "space.numerical_flux=central"}),
+             "oscillations"));
   CHECK(says(
       checked(round_trip, {"space.numerical_flux=central", "time.scheme=explicit-euler", "time.step=0.001"}),
       "unstable at any step"));
@@ -189,8 +190,8 @@ value = "(exp((x - 1)/0.01) - exp(-1/0.01))/(1 - exp(-1/0.01))"
   const auto error = [&](const char* flux) {
     const Answer a = answer(read_case_text(layer_text, "case.toml",
                                            {std::string("space={ numerical_flux = \"") + flux + "\" }"}));
-    REQUIRE(a.error);
-    return a.error->max;
+    REQUIRE(a.errors.at(0));
+    return a.errors[0]->max;
   };
   CHECK(error("power-law") < 0.01);
   CHECK(error("hybrid") < 0.01);
@@ -217,7 +218,7 @@ TEST_CASE(
       "0.4 }\n";
   const Answer end = answer(read_case_text(written, "waves.toml"));
   REQUIRE(end.reached);
-  CHECK(std::max(end.field->highest(), -end.field->lowest()) < 1.05);
+  CHECK(std::max(end.fields.at(0).highest(), -end.fields.at(0).lowest()) < 1.05);
   const auto warned = [&](const std::string& courant) {
     const Case given = read_case_text(written, "waves.toml", {"time.step={courant=" + courant + "}"});
     Prepared prepared = prepare(given);

@@ -25,7 +25,7 @@ struct Value {
 struct Probe {
   std::string name;
   Point at;
-  std::string of = {};     ///< one unknown among several; empty: each of them
+  std::string of = {};     ///< an unknown, or what follows from them; empty: each unknown
   std::string place = {};  ///< "file:line" of its name; columns that it is not called like are the recorder's
 };
 
@@ -105,10 +105,21 @@ struct UnknownOfCase {
   bool exact_is_initial = false;
 };
 
+/// What is told of a quantity over several samples besides its mean.
+inline constexpr const char* statistics_of_samples[] = {".spread", ".p10", ".p50", ".p90"};
+
 /// Components of a vector among the unknowns, along x, y, z as far as there are axes.
 struct VectorOfUnknowns {
   std::string name;
   std::vector<std::size_t> components;
+};
+
+/// [derived] NAME: what follows from the unknowns by a formula.
+struct DerivedOfCase {
+  std::string name;
+  store::Scale scale = {};
+  OfUnknowns value = {};
+  std::string text = {};  ///< the formula as it was written
 };
 
 /// A case is what it says of its first unknown, of others where there are some, and of all of them together.
@@ -119,9 +130,11 @@ struct Case : UnknownOfCase {
   std::vector<UnknownOfCase> others = {};
   SystemReaction reaction = {};  ///< of several unknowns
   std::shared_ptr<const SystemFlux> flux = nullptr;
+  std::vector<CrossDiffusion> cross_diffusion = {};
   /// Formulas of what unknowns make of each other, as the case writes them.
   std::vector<std::pair<std::string, Value>> shared_terms = {};
   std::vector<VectorOfUnknowns> vectors = {};
+  std::vector<DerivedOfCase> derived = {};
   Plan plan = {};  ///< complete but for the step, which `prepare` fills in
   /// Set for a case that asks for the steady state instead of a run in time.
   std::optional<SteadyRules> steady = {};
@@ -140,6 +153,9 @@ struct Case : UnknownOfCase {
   std::optional<Cycle> cycle = {};
   StepChoice step = {};
   RefinementStudy refinement_study = {};
+  /// [samples] count, and which of them this is: formulas know it as `sample`, and seeds are counted on by
+  /// it.
+  Index samples = 1, sample = 0;
   /// Titles of what [[variant]] and [[stage]] declare.
   std::vector<std::string> variants = {}, stages = {};
   Refinement refinement = {};
@@ -158,6 +174,11 @@ struct Case : UnknownOfCase {
   }
   /// The number of the unknown of this name; nothing for a name that none has.
   std::optional<std::size_t> number_of(const std::string& name) const;
+  /// Names of all that can be shown as a field: unknowns, what follows from them, and what follows from
+  /// vectors.
+  std::vector<std::string> quantities() const;
+  /// These and, of several samples, their statistics: "u.spread", "u.p10", "u.p50", "u.p90".
+  std::vector<std::string> recorded_quantities() const;
   /// All unknowns and what couples them.
   System system() const;
 
@@ -173,6 +194,7 @@ struct Reading {
   std::string variant = {};  ///< by its title; laid over the case before overrides
   Index stage = 0;           ///< 0: the case itself; its stages follow, each laid over the one before
   Real start = 0;            ///< when the stage starts, SI
+  Index sample = 0;          ///< of those that [samples] declares
   /// Called before anything as large as the grid is built; throws CaseError to refuse the case.
   std::function<void(const Unbuilt&)> before_grid = {};
 };

@@ -24,6 +24,14 @@ Reaction reaction_of(const Expression& expression);
 SystemReaction system_reaction_of(const std::vector<std::string>& names,
                                   const std::vector<Expression>& rates);
 
+/// What one unknown diffuses down the gradient of another, `of` and `by` by their numbers: a formula of all
+/// of them by their names.
+CrossDiffusion cross_diffusion_of(const std::vector<std::string>& names, std::size_t of, std::size_t by,
+                                  const Expression& diffusivity);
+
+/// A value that follows from all unknowns, by their names.
+OfUnknowns of_unknowns(const std::vector<std::string>& names, const Expression& value);
+
 /// A flux along x, y, z for each of several unknowns, of all of them by their names. Speeds are the
 /// magnitudes of the eigenvalues of its symbolic Jacobian (SystemFlux). Throws InputError for a formula that
 /// cannot be differentiated.

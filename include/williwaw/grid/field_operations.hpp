@@ -41,6 +41,13 @@ struct VectorField {
   Field magnitude() const;
 };
 
+/// Of a vector by its components along the axes, whose halos are known: √Σ component², Σ over axes of the
+/// derivative of each along its own, and, in a plane, what turns it; between the faces of cells, or between
+/// the neighbours of nodes.
+Field magnitude_of(std::span<const Field> components);
+Field divergence_of(std::span<const Field> components);
+Field rotation_of(std::span<const Field> components);
+
 /// One component for each axis, on the faces across it: face i of a line lies below unknown i, the last one
 /// above the last unknown.
 class FaceField {

@@ -123,6 +123,9 @@ class FieldReader {
   std::vector<int> stages_;
 };
 
+/// How a derivative of a quantity along a length is shown.
+Scale scale_of_slope(const Scale& value, const Scale& length);
+
 /// "wind", "wind.divergence" and, in a plane, "wind.rotation".
 std::vector<std::string> quantities_of(const VectorQuantity& vector);
 

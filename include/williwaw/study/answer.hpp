@@ -15,21 +15,24 @@ struct Headline {
   Real smooth = 0;
   /// Why it has no limit as the spacing goes to zero; empty where nothing is known against it.
   std::string without_limit = {};
+  std::size_t unknown = 0;  ///< to which it belongs
 };
 
 /// What came out of a case.
 struct Answer {
-  Real time = 0;  ///< SI; of the end
-  std::optional<Field> field;
+  Real time = 0;              ///< SI; of the end
+  std::vector<Field> fields;  ///< of each unknown; none of a run that did not reach its end
   /// Probes and the mean at the end; mean inflow through every boundary over the run, or the steady one.
   std::vector<Headline> headlines;
-  /// Against the case's exact solution at the end, in shown units.
-  std::optional<Norms> error;
+  /// Of each unknown against its exact solution at the end, in shown units, where the case gives one.
+  std::vector<std::optional<Norms>> errors;
   bool reached = false;
   std::string trouble;  ///< why it did not
   Index steps = 0;      ///< or iterations
   Index unknowns = 0;
   Real longest_step = 0;
+  /// Of an unknown: its largest magnitude.
+  Real size(std::size_t unknown) const;
   /// Measure of what every region cuts out, and length or area of what it exposes; empty without cut-outs.
   std::vector<Real> outline;
   /// Something falls differently on every grid: outlines of regions, cut-outs or parts cross cells, or

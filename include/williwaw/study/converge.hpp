@@ -9,9 +9,10 @@ namespace williwaw::study {
 /// One line of the table: a norm or a headline over all levels.
 struct ConvergedQuantity {
   std::string name, unit;
-  bool is_error = false;     ///< values are sizes of errors, or of differences between neighbouring levels
-  std::vector<Real> values;  ///< one a level; of differences one fewer
-  verify::OrderStudy study;
+  bool is_error = false;  ///< values are sizes of errors, or of differences between neighbouring levels
+  std::vector<Real> values = {};  ///< one a level; of differences one fewer
+  verify::OrderStudy study = {};
+  std::size_t unknown = 0;  ///< to which it belongs
   /// Why it has no limit as the spacing goes to zero, where that is known; empty otherwise. What then stands
   /// in `study` of limits and uncertainties means nothing.
   std::string without_limit = {};

@@ -89,6 +89,10 @@ SystemReaction::ByLine lines_of(const std::vector<std::string>& names, std::vect
   };
 }
 
+bool uses_any(const Expression& e, const std::vector<std::string>& names) {
+  return std::ranges::any_of(names, [&](const std::string& name) { return e.uses(name); });
+}
+
 class FormulaSystemFlux final : public SystemFlux {
  public:
   FormulaSystemFlux(const std::vector<std::string>& names,
@@ -136,14 +140,36 @@ SystemReaction system_reaction_of(const std::vector<std::string>& names,
     for (const Expression& rate : rates)
       for (const std::string& name : names) {
         slopes.push_back(derivative(rate, name));
-        result.linear = result.linear && std::ranges::none_of(names, [&](const std::string& other) {
-                          return slopes.back().uses(other);
-                        });
+        result.linear = result.linear && !uses_any(slopes.back(), names);
       }
     result.slopes = lines_of(names, slopes);
   } catch (const InputError&) {
     // A formula that jumps is left to differences.
     result.linear = false;
+  }
+  return result;
+}
+
+OfUnknowns of_unknowns(const std::vector<std::string>& names, const Expression& value) {
+  return [line = lines_of(names, {value})](const Points& places, Real time, UnknownLines u,
+                                           std::span<Real> out) {
+    std::span<Real> only = out;
+    line(places, time, u, {&only, 1});
+  };
+}
+
+CrossDiffusion cross_diffusion_of(const std::vector<std::string>& names, std::size_t of, std::size_t by,
+                                  const Expression& diffusivity) {
+  CrossDiffusion result{of, by, of_unknowns(names, diffusivity)};
+  result.on_unknowns = uses_any(diffusivity, names);
+  result.on_place = uses_place(diffusivity);
+  result.on_time = diffusivity.uses("t");
+  try {
+    std::vector<Expression> slopes;
+    for (const std::string& name : names) slopes.push_back(derivative(diffusivity, name));
+    result.slopes = lines_of(names, std::move(slopes));
+  } catch (const InputError&) {
+    // A formula that jumps is left to differences.
   }
   return result;
 }

@@ -1,4 +1,6 @@
-// [constants]: named numbers of a case.
+// [constants]: named numbers of a case; [samples]: one that differs from sample to sample.
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cctype>
 
@@ -21,6 +23,8 @@ void take_constants(const Node& table, Context& context, const std::string& path
     for (const char* taken : {"x", "y", "z", "t", "r", "u"})
       if (e.key == taken)
         throw CaseError(e.node->place.text(), key, "is the name of a variable and cannot be a constant");
+    if (e.key == "sample")
+      throw CaseError(e.node->place.text(), key, "is the number of a sample and cannot be a constant");
     Constant constant;
     take_constant(context, *e.node, key, constant);
     context.constants.insert_or_assign(e.key, constant);
@@ -28,6 +32,23 @@ void take_constants(const Node& table, Context& context, const std::string& path
 }
 
 }  // namespace
+
+Index read_samples(const Node& root, Context& context) {
+  const Node* node = root.find("samples");
+  if (!node) return 1;
+  const Section section(context, *node, "samples");
+  section.allow({"count"}, {});
+  section.need("count", "how many samples are run");
+  const Index count = section.whole("count", 1);
+  constexpr Index most = 10000;
+  if (count > most) section.fail("count", fmt::format("at most {} samples are run", most));
+  if (context.sample >= count) throw InputError("there are not so many samples");
+  Constant number;
+  number.value = static_cast<Real>(context.sample);
+  number.text = std::to_string(context.sample);
+  context.constants.insert_or_assign("sample", number);
+  return count;
+}
 
 void read_constants(const Node& root, Context& context) {
   const Node* node = root.find("constants");

@@ -48,6 +48,18 @@ class FigureReader {
   void read_range(const Node& range) {
     if (!range.is_array() || range.array().size() != 2)
       section_.fail("range", "two values are needed here, [lowest, highest]");
+    if (const auto own = std::ranges::find(given_.derived, figure_.of, &DerivedOfCase::name);
+        own != given_.derived.end()) {
+      const Unit unit = own->scale.unit.empty() ? Unit() : Unit::of(own->scale.unit);
+      const Expected expected{unit, false, "a value of '" + own->name + "'"};
+      const auto shown = [&](std::size_t n) {
+        return own->scale.shown(read_number(context_, range.array()[n], "figure.range", expected));
+      };
+      figure_.range = std::pair{shown(0), shown(1)};
+      if (!(figure_.range->second > figure_.range->first))
+        section_.fail("range", "the second value must lie above the first");
+      return;
+    }
     const auto& derived = given_.problem.equation().derived;
     const auto found = std::ranges::find(derived, figure_.of, &DerivedQuantity::name);
     const bool plain = found != derived.end() && !found->like_unknown;

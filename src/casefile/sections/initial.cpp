@@ -21,7 +21,7 @@ Value read_noise(const Context& context, const Node& value, const Dimensions& di
   const Real length = number("length", {Unit::of("m"), false, "a length"});
   if (!(length > 0)) section.fail("length", "must be above zero");
   section.need("seed", "a whole number that picks one of all such fields");
-  const Index seed = section.whole("seed", 0);
+  const Index seed = section.whole("seed", 0) + context.sample;
   const Real mean = section.has("mean") ? number("mean", dimensions.a_value()) : 0;
   Value result;
   result.function = [noise = smooth_noise(grid, amplitude, length, static_cast<std::uint64_t>(seed)),

@@ -63,12 +63,9 @@ void read_records(const Context& context, const Node& root, Case& result) {
       probe.at =
           read_point(context, section.need("at", "the probe's place"), "probe.at", result.problem.grid());
       probe.of = section.word("of", "");
-      if (!probe.of.empty() && !result.number_of(probe.of)) {
-        Words names;
-        for (std::size_t n = 0; n < result.count(); ++n)
-          names.push_back(result.unknown(n).problem.equation().unknown);
+      if (const Words names = result.quantities();
+          !probe.of.empty() && std::ranges::find(names, probe.of) == names.end())
         refuse_word(section.find("of")->place.text(), "probe.of", "name", probe.of, names, {});
-      }
       result.probes.push_back(probe);
     }
   }

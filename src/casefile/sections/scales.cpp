@@ -28,6 +28,12 @@ std::string by_known_name(const Unit& unit, const Words& names) {
 
 }  // namespace
 
+store::Scale scale_in(const Unit& unit) {
+  const Real zero = unit.from_si(0);
+  // From far apart, so that a zero point (273.15) costs the factor no digits.
+  return {unit.text(), (unit.from_si(1e9) - zero) / 1e9, zero};
+}
+
 void choose_scales(const Context& context, const Node& root, const EquationKind& kind,
                    const Dimensions& dimensions, Case& result) {
   const bool shown = context.dimensional;
@@ -35,12 +41,9 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
   for (const char* axis : {"x", "y", "z", "r"})
     for (const Node* n : children(root.find("grid")->find(axis), {"to", "from", "spacing", "faces"}))
       lengths.push_back(n);
-  const auto scale = [shown](Unit unit, const char* otherwise) {
+  const auto scale = [shown](const Unit& unit, const char* otherwise) {
     if (!shown) return store::Scale{};
-    if (!unit.same_dimension(Unit::of(otherwise))) unit = Unit::of(otherwise);
-    const Real zero = unit.from_si(0);
-    // From far apart, so that a zero point (273.15) costs the factor no digits.
-    return store::Scale{unit.text(), (unit.from_si(1e9) - zero) / 1e9, zero};
+    return scale_in(unit.same_dimension(Unit::of(otherwise)) ? unit : Unit::of(otherwise));
   };
   result.length = scale(first_unit(context, lengths, "m"), "m");
   result.time = scale(first_unit(context, children(root.find("time"), {"until", "lasts", "step"}), "s"), "s");

@@ -40,6 +40,8 @@ Tree tree_of(const std::string& text, const std::filesystem::path& name,
              const std::vector<std::string>& overrides, const Reading& reading);
 /// Unknowns along each axis, without building the grid; none for a grid that `read_grid` refuses.
 std::vector<Real> sizes_of_grid(const Tree& tree);
+/// [samples]: how many there are; formulas know the one that is read as `sample`.
+Index read_samples(const Node& root, Context& context);
 /// The constants of the case, its included ones first, put into the context.
 void read_constants(const Node& root, Context& context);
 /// The tables that formulas call as functions, put into the context.
@@ -75,6 +77,9 @@ CaseError error_of_unknown(const Node& root, const std::string& name, const Case
 /// What unknowns make of each other, and their vectors; `dimensions` of each.
 void read_shared_terms(const Context& context, const Node& root, const Words& names,
                        const std::vector<Dimensions>& dimensions, Case& result);
+/// [derived]: what follows from the unknowns by formulas; `dimensions` of each unknown.
+void read_derived(const Context& context, const Node& root, const std::vector<Dimensions>& dimensions,
+                  Case& result);
 /// A time, and the time that a key gives.
 Expected a_time();
 Real read_time_value(const Context& context, const Section& section, const std::string& key);
@@ -101,11 +106,15 @@ std::optional<Unit> unit_of_run(const Context& context, const Node& node, const 
 /// [exact] manufactured = true: writes sources, boundaries and initial values into the tree so that
 /// exact.value solves it.
 void manufacture(const Context& context, Node& root);
+/// The same of several unknowns, each of which has an exact solution.
+void manufacture_system(const Context& context, const Words& names, Node& root);
 /// [exact] solution = ..: one of those that have names, with the numbers of the case.
 Value named_exact(const Section& section, const Case& given);
 /// The units of length, time, unknown, amounts and flows in which results are shown.
 void choose_scales(const Context& context, const Node& root, const EquationKind& kind,
                    const Dimensions& dimensions, Case& result);
+/// How values are shown in a unit.
+store::Scale scale_in(const Unit& unit);
 /// The unit that the unknown is shown in.
 Unit shown_unit(const EquationKind& kind, const Context& context, const Node& root);
 

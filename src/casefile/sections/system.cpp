@@ -12,7 +12,7 @@ namespace williwaw::casefile {
 namespace {
 
 // Keys of [equation.unknowns.NAME] that concern all unknowns, and are read together.
-const Words together{"reaction", "flux"};
+const Words together{"reaction", "flux", "cross_diffusivity"};
 const Words shared{"velocity", "form"};
 
 const Node& unknowns_node(const Context& context, const Node& root) {
@@ -142,7 +142,7 @@ Words names_of_unknowns(const Context& context, const Node& root) {
       section.fail(e.key, fmt::format("'{}' is {}: choose another name for the unknown", e.key, meaning));
     Section(context, *e.node, section.key_path(e.key))
         .allow({"unit", "difference", "diffusivity", "storage", "content", "source", "reaction", "flux",
-                "points"},
+                "points", "cross_diffusivity"},
                {});
     names.push_back(e.key);
   }
@@ -168,14 +168,10 @@ Node case_of_unknown(const Context& context, const Node& root, const Words& name
   if (const Node* exact = root.find("exact")) {
     const Section section(context, *exact, "exact");
     section.allow(names, {});
-    if (const Node* own = section.find(name)) {
-      if (own->is_table() && own->find("manufactured"))
-        throw CaseError(own->find("manufactured")->place.text(), "exact." + name + ".manufactured",
-                        "is for one unknown: give the sources of several yourself");
+    if (const Node* own = section.find(name))
       put(result, "exact", *own);
-    } else {
+    else
       erase_key(result, "exact");
-    }
   }
   return result;
 }
@@ -221,6 +217,7 @@ class SharedTermsReader {
 
   void read() {
     read_reactions();
+    read_cross_diffusion();
     read_fluxes();
     read_velocity();
     read_vectors();
@@ -235,6 +232,10 @@ class SharedTermsReader {
         throw CaseError(node.place.text(), path, "a number has no unit: " + expected.needed());
       text = fmt::format("{:.10g}", node.number());
       return {node.number()};
+    }
+    if (node.is_text() && split_measured(node.text())) {
+      text = node.text();
+      return {read_number(context_, node, path, expected)};
     }
     if (!node.is_text() && !node.is_table())
       throw CaseError(node.place.text(), path, "a formula in quotation marks is needed here");
@@ -278,6 +279,32 @@ class SharedTermsReader {
       any = true;
     }
     if (any) result_.reaction = system_reaction_of(names_, rates);
+  }
+
+  // cross_diffusivity = { w = "0.1 m^2/s" }: down the gradients of other unknowns.
+  void read_cross_diffusion() {
+    for (std::size_t n = 0; n < names_.size(); ++n) {
+      const Node* node = find(n, "cross_diffusivity");
+      if (!node) continue;
+      const std::string path = path_of(n, "cross_diffusivity");
+      const Section by_unknown(context_, *node, path);
+      Words others = names_;
+      std::erase(others, names_[n]);
+      if (const Node* own = node->find(names_[n]))
+        throw CaseError(own->place.text(), by_unknown.key_path(names_[n]),
+                        "down its own gradient an unknown diffuses by its diffusivity");
+      by_unknown.allow(others, {});
+      for (const Entry& e : node->table()) {
+        const auto by = static_cast<std::size_t>(std::ranges::find(names_, e.key) - names_.begin());
+        std::string text;
+        const Unit unit = dimensions_[n].conductivity * dimensions_[n].unknown / dimensions_[by].unknown;
+        const Expression diffusivity = formula_of(*e.node, by_unknown.key_path(e.key),
+                                                  {unit, false, "a diffusivity"}, n, variables(true), text);
+        result_.cross_diffusion.push_back(cross_diffusion_of(names_, n, by, diffusivity));
+        show("diffusivity of " + names_[n] + " by " + e.key, text);
+      }
+      result_.places.add(Subject::diffusion, {node->place.text(), path}, names_[n]);
+    }
   }
 
   void read_fluxes() {

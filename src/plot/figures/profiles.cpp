@@ -1,6 +1,8 @@
 // Profiles: the unknown along an axis or a line, one curve for each time.
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "plot/kinds.hpp"
@@ -77,17 +79,53 @@ const char* lay_out_axes(Gnuplot& plot, bool upright, const std::string& positio
 
 }  // namespace
 
+namespace {
+
+// Quantiles of 10 and 90 % of several samples are there beside what a run shows.
+bool has_quantiles(const RunFolder& run) {
+  const auto names = run.fields().quantities();
+  return std::ranges::all_of(std::array{lower_quantile, upper_quantile}, [&](const std::string& quantile) {
+    return std::ranges::find(names, run.fields().description().unknown + quantile) != names.end();
+  });
+}
+
+// Once round what lies between them at a record.
+Curve band_of(const RunFolder& run, const FigureRequest& request, Index record) {
+  const auto curve_at = [&](const std::string& quantile) {
+    const store::FieldReader reader(run.fields().file(), run.fields().description().unknown + quantile);
+    return curve_of(reader.field(record), request, run.fields().description().length);
+  };
+  Curve band = curve_at(lower_quantile);
+  const Curve back = curve_at(upper_quantile);
+  band.position.insert(band.position.end(), back.position.rbegin(), back.position.rend());
+  band.value.insert(band.value.end(), back.value.rbegin(), back.value.rend());
+  return band;
+}
+
+}  // namespace
+
 void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,
                         const std::vector<Index>& records) {
   const auto& length = run.fields().description().length;
-  const auto range = request.range ? *request.range : padded(run.range());
   std::vector<Curve> curves;
   for (const Index r : records) curves.push_back(curve_of(run.fields().field(r), request, length));
+  // Of the last record alone: several bands would hide each other.
+  std::vector<Curve> bands;
+  if (has_quantiles(run)) bands.push_back(band_of(run, request, records.back()));
+  std::pair<Real, Real> range = run.range();
+  for (const Curve& band : bands)
+    for (const Real v : band.value) range = {std::fmin(range.first, v), std::fmax(range.second, v)};
+  range = request.range ? *request.range : padded(range);
   const char* const pairs =
       lay_out_axes(plot, stands(run, request), position_label(run, request), value_label(run),
                    {curves[0].position.front(), curves[0].position.back()}, range);
   std::string command = "plot ";
   const Index count = static_cast<Index>(records.size());
+  for (const Curve& band : bands)
+    command += fmt::format(
+        "'-' binary record=({}) format='%double%double' using {} with filledcurves closed fs transparent "
+        "solid {} noborder lc rgb '{}' title {}, ",
+        band.position.size(), pairs, band_opacity, curve(count - 1, count).hex(), quoted(band_entry));
   for (Index n = 0; n < count; ++n) {
     // Few unknowns are shown as what they are; many would only make the curve thick.
     const bool marked = !request.along && curves[n].position.size() <= 40;
@@ -98,7 +136,8 @@ void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest
         quoted(entry(run, records[n])));
   }
   plot.line(command);
-  for (const auto& c : curves)
+  bands.insert(bands.end(), curves.begin(), curves.end());
+  for (const auto& c : bands)
     for (std::size_t i = 0; i < c.position.size(); ++i) plot.data(std::array{c.position[i], c.value[i]});
 }
 
@@ -152,6 +191,7 @@ void draw_profiles_of_run(const RunFolder& run, const FigureRequest& request, co
             quoted(title_of(run, request) + (records.size() == 1 ? ", " + entry(run, records[0]) : "")));
   std::vector<std::string> entries;
   for (const Index r : records) entries.push_back(entry(run, r));
+  if (has_quantiles(run)) entries.emplace_back(band_entry);
   plot.legend(entries);
   draw_profile_frame(plot, run, request, records);
   plot.finish();

@@ -80,6 +80,11 @@ void coefficient_row(const std::string& name, const casefile::Value& v, Report& 
              v.function.is_constant() ? number(v.function(Point{})) : Report::Data());
 }
 
+void derived_rows(const Case& given, Report& report) {
+  for (const casefile::DerivedOfCase& d : given.derived)
+    report.row("derived " + d.name + d.scale.bracket(), d.text);
+}
+
 // Unknown after unknown, then what they make of each other.
 void system_rows(const Case& given, Report& report) {
   report.row("kind", fmt::format("system of {} unknown{}", given.count(), given.count() == 1 ? "" : "s"));
@@ -106,8 +111,12 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
   const Equation& e = given.problem.equation();
   report.section("equation");
   report.row("title", given.title);
+  if (given.samples > 1)
+    report.row("samples", fmt::format("{}; what follows is of the first one, `sample` = 0", given.samples),
+               number(static_cast<Real>(given.samples)));
   if (given.is_system()) {
     system_rows(given, report);
+    derived_rows(given, report);
     return;
   }
   report.row("kind", e.kind);
@@ -115,6 +124,7 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
   report.row("unknown", (e.unknown == "u" ? "u" : "u, the " + e.unknown) + given.value.bracket(), e.unknown);
   for (const auto& [name, v] : given.coefficients) coefficient_row(name, v, report);
   derived_diffusivity(given, report);
+  derived_rows(given, report);
   if (e.diffusion.depends_on_unknown())
     report.row("mean between cells", prepared.balance->conductances(given.plan.start)->face_mean());
   if (const auto slowest = prepared.slowest; slowest && !given.steady) {

@@ -16,10 +16,6 @@ Real floor_for(Real size) {
   return 3e-13 * std::abs(size);
 }
 
-Real size_of(const Field& field) {
-  return std::max(std::abs(field.lowest()), std::abs(field.highest()));
-}
-
 // A finer field looked at where the coarser one has its unknowns.
 Field seen_on(const Field& coarse, const Field& fine) {
   Field result = coarse;
@@ -29,36 +25,40 @@ Field seen_on(const Field& coarse, const Field& fine) {
   return result;
 }
 
-void add_errors(const Case& given, Convergence& result) {
-  const auto add = [&](const char* name, Real Norms::*which) {
-    ConvergedQuantity q{name, given.value.unit, true, {}, {}};
-    for (const Answer& a : result.levels) q.values.push_back((*a.error).*which);
-    q.study = verify::study_errors(q.values, result.ratio, result.theory,
-                                   floor_for(given.value.shown_difference(size_of(*result.levels[0].field))));
-    result.quantities.push_back(std::move(q));
-  };
-  add("error L1", &Norms::l1);
-  add("error L2", &Norms::l2);
-  add("error maximum", &Norms::max);
+constexpr std::pair<const char*, Real Norms::*> norms[] = {
+    {"L1", &Norms::l1}, {"L2", &Norms::l2}, {"maximum", &Norms::max}};
+
+// What is lost by round-off of an unknown, in shown units.
+Real floor_of(const Case& given, const Convergence& result, std::size_t unknown) {
+  return floor_for(given.unknown(unknown).value.shown_difference(result.levels[0].size(unknown)));
 }
 
-void add_differences(const Case& given, Convergence& result) {
+void add_errors(const Case& given, std::size_t unknown, Convergence& result) {
+  for (const auto& [name, which] : norms) {
+    ConvergedQuantity q{label_of(given, unknown, std::string("error ") + name),
+                        given.unknown(unknown).value.unit, true};
+    q.unknown = unknown;
+    for (const Answer& a : result.levels) q.values.push_back((*a.errors[unknown]).*which);
+    q.study = verify::study_errors(q.values, result.ratio, result.theory, floor_of(given, result, unknown));
+    result.quantities.push_back(std::move(q));
+  }
+}
+
+void add_differences(const Case& given, std::size_t unknown, Convergence& result) {
   std::vector<Norms> differences;
   for (std::size_t l = 0; l + 1 < result.levels.size(); ++l) {
-    const Field& coarse = *result.levels[l].field;
-    differences.push_back(coarse.difference(seen_on(coarse, *result.levels[l + 1].field)));
+    const Field& coarse = result.levels[l].fields[unknown];
+    differences.push_back(coarse.difference(seen_on(coarse, result.levels[l + 1].fields[unknown])));
   }
-  const auto add = [&](const char* name, Real Norms::*which) {
-    ConvergedQuantity q{name, given.value.unit, true, {}, {}};
-    for (const Norms& n : differences) q.values.push_back(std::abs(given.value.shown_difference(n.*which)));
+  const store::Scale& scale = given.unknown(unknown).value;
+  for (const auto& [name, which] : norms) {
+    ConvergedQuantity q{label_of(given, unknown, std::string("change ") + name), scale.unit, true};
+    q.unknown = unknown;
+    for (const Norms& n : differences) q.values.push_back(std::abs(scale.shown_difference(n.*which)));
     q.study =
-        verify::study_differences(q.values, result.ratio, result.theory,
-                                  floor_for(given.value.shown_difference(size_of(*result.levels[0].field))));
+        verify::study_differences(q.values, result.ratio, result.theory, floor_of(given, result, unknown));
     result.quantities.push_back(std::move(q));
-  };
-  add("change L1", &Norms::l1);
-  add("change L2", &Norms::l2);
-  add("change maximum", &Norms::max);
+  }
 }
 
 // Where outlines fall differently on every grid, orders may look better than they are.
@@ -75,13 +75,14 @@ void widen_for_outlines(const Convergence& result, Real floor, ConvergedQuantity
 void add_headlines(const Case& given, Convergence& result) {
   for (std::size_t h = 0; h < result.levels[0].headlines.size(); ++h) {
     const Headline& first = result.levels[0].headlines[h];
-    ConvergedQuantity q{first.name, first.unit, false, {}, {}};
+    ConvergedQuantity q{first.name, first.unit, false};
+    q.unknown = first.unknown;
     for (const Answer& a : result.levels) q.values.push_back(a.headlines[h].value);
     Real size = 0;
     for (const Real v : q.values) size = std::max(size, std::abs(v));
     // A temperature's zero is not where its size is counted from.
-    if (first.unit == given.value.unit)
-      size = std::max(size, std::abs(given.value.shown_difference(size_of(*result.levels[0].field))));
+    if (const store::Scale& scale = given.unknown(first.unknown).value; first.unit == scale.unit)
+      size = std::max(size, std::abs(scale.shown_difference(result.levels[0].size(first.unknown))));
     q.study = verify::study_values(q.values, result.ratio, result.theory, floor_for(size));
     if (given.refinement_study.grid) {
       widen_for_outlines(result, floor_for(size), q);
@@ -166,10 +167,8 @@ Convergence converge(const std::filesystem::path& file, const std::vector<std::s
     result.levels.push_back(std::move(a));
     result.refinements.push_back(r);
   }
-  if (given.exact)
-    add_errors(given, result);
-  else
-    add_differences(given, result);
+  for (std::size_t u = 0; u < given.count(); ++u)
+    given.unknown(u).exact ? add_errors(given, u, result) : add_differences(given, u, result);
   add_headlines(given, result);
   if (refinement_study.grid) look_at_outlines(result);
   if (!given.stages.empty()) result.warnings.push_back("first stage only");

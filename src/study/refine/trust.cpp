@@ -151,9 +151,8 @@ struct Values {
 Real floor_of(const Case& given, const Answer& answer, const Headline& h) {
   Real size = std::abs(h.value);
   // A temperature's zero is not where its size is counted from.
-  if (h.unit == given.value.unit)
-    size = std::max(size, std::abs(given.value.shown_difference(std::max(
-                              std::abs(answer.field->lowest()), std::abs(answer.field->highest())))));
+  if (const store::Scale& scale = given.unknown(h.unknown).value; h.unit == scale.unit)
+    size = std::max(size, std::abs(scale.shown_difference(answer.size(h.unknown))));
   return size * (given.steady ? std::max(round_off, given.steady->tolerance) : round_off);
 }
 
@@ -289,7 +288,8 @@ Trust assess(const std::filesystem::path& file, const std::vector<std::string>& 
   const bool together =
       !given.steady && !given.plan.adaptive && (is_explicit(given.plan.scheme) || by_semi_lagrangian);
   if (together) {
-    const bool spreads_only = !given.problem.equation().advection && !given.problem.equation().second_order;
+    const bool spreads_only =
+        !given.problem.equation().advection && !given.problem.equation().second_order && !given.flux;
     const Real power = spreads_only ? 2 : 1;
     study_grids(given, main, companions, power, order_of_both(given, power), &Trusted::both, result);
   } else {

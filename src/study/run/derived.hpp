@@ -1,14 +1,39 @@
-// Quantities that follow from an unknown, as fields beside it.
+// Quantities that follow from the unknowns, as fields beside them, and what probes see of all of these.
 #pragma once
 
-#include "williwaw/store/fields.hpp"
 #include "williwaw/study/open_case.hpp"
 
 namespace williwaw::study {
 
-/// Those of a case, as fields.nc lists them after the unknowns.
-std::vector<store::Quantity> derived_quantities(const Case& given);
-/// One of them from the field of the unknown; its halo has the values on the boundaries.
-Field derived_field(const DerivedQuantity& quantity, const Field& of, Real time);
+/// A field that follows from those of all unknowns, in SI.
+struct DerivedField {
+  std::string name;
+  store::Scale scale;
+  /// (fields of the unknowns, whose halos have the values on the boundaries; time)
+  std::function<Field(std::span<const Field>, Real)> from;
+};
+
+/// By a formula of all fields; beyond sides from the values that they have there.
+Field field_by(const OfUnknowns& value, std::span<const Field> of, Real time);
+
+/// Those that fields.nc lists after the unknowns: of the equation, then of [derived].
+std::vector<DerivedField> derived_fields(const Case& given);
+
+/// What a probe sees of an unknown, or of what follows from them.
+struct Sight {
+  const casefile::Probe* probe;
+  std::string label;  ///< of its column
+  store::Scale scale;
+  std::optional<std::size_t> unknown = {};   ///< what it sees, or else
+  std::optional<DerivedField> derived = {};  ///< that
+
+  /// The field that it samples, in SI.
+  Field field(std::span<const Field> unknowns, Real time) const {
+    return unknown ? unknowns[*unknown] : derived->from(unknowns, time);
+  }
+};
+
+/// All that the probes of a case see: unknown after unknown, then what follows from them.
+std::vector<Sight> sights_of(const Case& given);
 
 }  // namespace williwaw::study

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "study/run/derived.hpp"
 #include "williwaw/store/run_series.hpp"
 
 namespace williwaw::study {
@@ -73,13 +74,13 @@ std::vector<std::string> write_spectra(const Case& given, Discretization& balanc
   store::Series spectrum;
   spectrum.columns.push_back({store::spectrum_headers[0], unit});
   spectrum.values.emplace_back();
-  for (const Probe& p : given.probes) {
-    const auto& values = series.values(series.probe(p.name));
+  for (const Sight& sight : sights_of(given)) {
+    const auto& values = series.values(series.probe(sight.label));
     const auto one = verify::spectrum_of_record(std::span(values).first(rows), interval);
     if (spectrum.values[0].empty())
       for (std::size_t n = 0; n < one.amplitudes.size(); ++n)
         spectrum.values[0].push_back(static_cast<Real>(n) * one.spacing);
-    spectrum.columns.push_back({p.name, given.value.unit});
+    spectrum.columns.push_back({sight.label, sight.scale.unit});
     spectrum.values.push_back(one.amplitudes);
   }
   std::string text;
@@ -119,15 +120,16 @@ void probes_section(const Case& given, const std::filesystem::path& folder, Repo
   report.section("probes");
   const std::vector<Real> times = times_of(series, given);
   const auto time = [&](Real t) { return readable(t, given.time.unit); };
-  for (const Probe& p : given.probes) {
-    const auto arrival = verify::arrival_of(times, series.values(series.probe(p.name)));
+  const std::vector<Sight> sights = sights_of(given);
+  for (const Sight& sight : sights) {
+    const auto arrival = verify::arrival_of(times, series.values(series.probe(sight.label)));
     if (!arrival) {
-      report.row(p.name, "no arrival");
+      report.row(sight.label, "no arrival");
       continue;
     }
-    report.row(p.name,
+    report.row(sight.label,
                fmt::format("arrival (10 % of peak): {}; peak: {} at {}", time(arrival->time),
-                           readable(arrival->largest, given.value.unit), time(arrival->largest_at)),
+                           readable(arrival->largest, sight.scale.unit), time(arrival->largest_at)),
                Report::Data(arrival->time), given.time.unit);
   }
   if (!std::filesystem::exists(folder / "spectrum.csv")) return;
@@ -136,16 +138,16 @@ void probes_section(const Case& given, const std::filesystem::path& folder, Repo
   auto peaks =
       peaks_in(store::read_run_table(folder / "spectrum.csv", store::spectrum_headers, 2, true), modes);
   std::ranges::stable_sort(peaks, std::greater<>(), [](const ProbePeak& g) { return g.peak.amplitude; });
-  for (const Probe& p : given.probes) {
+  for (const Sight& sight : sights) {
     std::string text;
     int count = 0;
     for (const auto& row : peaks) {
-      if (row.probe != p.name || count == 3) continue;
+      if (row.probe != sight.label || count == 3) continue;
       ++count;
       text += fmt::format("{}{}", text.empty() ? "" : "; ", readable(row.peak.frequency, unit));
       if (row.mode) text += fmt::format(" (nearest mode {})", readable(*row.mode, unit));
     }
-    if (!text.empty()) report.row(p.name + ": strongest frequencies", text);
+    if (!text.empty()) report.row(sight.label + ": strongest frequencies", text);
   }
 }
 

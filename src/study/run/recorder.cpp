@@ -5,8 +5,8 @@
 #include <cmath>
 
 #include "study/run/columns/kinds.hpp"
-#include "study/wording.hpp"
 #include "study/run/derived.hpp"
+#include "study/wording.hpp"
 #include "williwaw/store/apart.hpp"
 #include "williwaw/study/answer.hpp"
 
@@ -35,7 +35,7 @@ store::Description description_of(const Case& given, const Discretization& balan
   d.unknown = balance.unknowns().front().name;
   for (std::size_t u = 1; u < balance.unknowns().size(); ++u)
     d.others.push_back({balance.unknowns()[u].name, scale_of(given, u)});
-  for (const store::Quantity& derived : derived_quantities(given)) d.others.push_back(derived);
+  for (const DerivedField& derived : derived_fields(given)) d.others.push_back({derived.name, derived.scale});
   for (const casefile::VectorOfUnknowns& vector : given.vectors) {
     d.vectors.push_back({vector.name, {}});
     for (const std::size_t c : vector.components)
@@ -87,6 +87,7 @@ Recorder::Recorder(const Case& given, Discretization& balance, const std::vector
       about_(description_of(given, balance)),
       time_(series_time(given)),
       fractions_(fractions_of(given, balance)),
+      sights_(sights_of(given)),
       fields_(folder_ / "fields.journal", row_length(given, balance), from ? from->fields : 0),
       series_(folder_ / "series.csv", columns(), from ? from->series : store::SeriesWriter::Mark()),
       amounts_(lines.size(), 0.0) {
@@ -94,9 +95,7 @@ Recorder::Recorder(const Case& given, Discretization& balance, const std::vector
 }
 
 std::size_t Recorder::row_length(const Case& given, const Discretization& balance) {
-  return 2 +
-         (balance.unknowns().size() + given.problem.equation().derived.size()) *
-             Field(balance.grid()).raw().size() +
+  return 2 + (balance.unknowns().size() + derived_fields(given).size()) * Field(balance.grid()).raw().size() +
          velocities(description_of(given, balance), balance.grid());
 }
 
@@ -104,6 +103,8 @@ void Recorder::begin_stage(Index stage, const Case& given, Discretization& balan
   stage_ = stage;
   given_ = &given;
   balance_ = &balance;
+  derived_ = derived_fields(given);
+  sights_ = sights_of(given);
   column_of_line_.clear();
   for (const auto& line : balance.lines())
     column_of_line_.push_back(
@@ -170,10 +171,12 @@ void Recorder::row_of_steady(const State& y, const Totals& totals, const Ledger&
 void Recorder::append(const Row& r) {
   Cells row{time_.shown(r.time)};
   const std::size_t unknowns = balance_->unknowns().size();
-  for (std::size_t u = 0; !given_->probes.empty() && u < unknowns; ++u) {
-    const Field field = balance_->field(r.state, r.time, u);
-    for (const auto& p : given_->probes)
-      if (shows(p, u)) row.emplace_back(scale_of(*given_, u).shown(field.sample(p.at)));
+  if (!sights_.empty()) {
+    const std::vector<Field> fields = fields_at(r.time, r.state);
+    for (const Sight& sight : sights_)
+      row.emplace_back(sight.scale.shown(sight.unknown
+                                             ? fields[*sight.unknown].sample(sight.probe->at)
+                                             : sight.field(fields, r.time).sample(sight.probe->at)));
   }
   const auto each = unknowns == 1 ? std::vector{r.totals} : balance_->totals_by_unknown(r.state, r.time);
   for (std::size_t u = 0; u < unknowns; ++u) {
@@ -202,15 +205,13 @@ void Recorder::record(const StepInfo& m) {
 }
 
 void Recorder::record(Real time, const State& y) {
-  std::vector<Field> fields;
-  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) fields.push_back(balance_->field(y, time, u));
+  const std::vector<Field> fields = fields_at(time, y);
   std::vector<Real> numbers;
   const auto take = [&](const Field& field) {
     numbers.insert(numbers.end(), field.raw().begin(), field.raw().end());
   };
   for (const Field& field : fields) take(field);
-  for (const DerivedQuantity& derived : given_->problem.equation().derived)
-    take(derived_field(derived, fields.front(), time));
+  for (const DerivedField& derived : derived_) take(derived.from(fields, time));
   if (about_.velocity) {
     const auto count = static_cast<std::size_t>(balance_->grid().count());
     const std::size_t first = numbers.size();
@@ -239,7 +240,7 @@ void Recorder::write_fields(const std::filesystem::path& file) {
     fields.emplace_back(balance_->grid());
     fields.back().leave_out(balance_->domain(u).inactive());
   }
-  for (std::size_t d = 0; d < given_->problem.equation().derived.size(); ++d) {
+  for (std::size_t d = 0; d < derived_.size(); ++d) {
     fields.emplace_back(balance_->grid());
     fields.back().leave_out(balance_->domain(0).inactive());
   }
@@ -264,9 +265,7 @@ void Recorder::clean() {
 std::vector<store::Column> Recorder::columns() const {
   using store::SeriesRole;
   std::vector<store::Column> result{{store::name_of(SeriesRole::time), time_.unit, 12}};
-  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
-    for (const auto& p : given_->probes)
-      if (shows(p, u)) result.push_back({label_of(*given_, u, p.name), scale_of(*given_, u).unit});
+  for (const Sight& sight : sights_) result.push_back({sight.label, sight.scale.unit});
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
     for (const SeriesColumn* column : measures_of(*balance_))
       result.push_back({label_of(*given_, u, column->name), column->unit(*given_, u), column->digits});
@@ -282,8 +281,10 @@ std::vector<store::Column> Recorder::columns() const {
   return result;
 }
 
-bool Recorder::shows(const casefile::Probe& probe, std::size_t unknown) const {
-  return probe.of.empty() || probe.of == balance_->unknowns()[unknown].name;
+std::vector<Field> Recorder::fields_at(Real time, const State& y) const {
+  std::vector<Field> result;
+  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) result.push_back(balance_->field(y, time, u));
+  return result;
 }
 
 const casefile::UnknownOfCase& Recorder::unknown_of(const LedgerLine& line) const {

@@ -1,6 +1,7 @@
 // Records a run while it goes on: whole fields into a journal, the series row by row, over all its stages.
 #pragma once
 
+#include "study/run/derived.hpp"
 #include "williwaw/store/journal.hpp"
 #include "williwaw/store/run_series.hpp"
 #include "williwaw/study/run.hpp"
@@ -57,7 +58,7 @@ class Recorder {
   };
 
   std::vector<store::Column> columns() const;
-  bool shows(const casefile::Probe& probe, std::size_t unknown) const;
+  std::vector<Field> fields_at(Real time, const State& y) const;
   const casefile::UnknownOfCase& unknown_of(const LedgerLine& line) const;
   Cells flows_of(const StepInfo& m);
   void append(const Row& row);
@@ -70,6 +71,8 @@ class Recorder {
   store::Description about_;
   store::Scale time_;  ///< of the series: the case's, or a smaller unit in which its times are round
   std::vector<Real> fractions_;
+  std::vector<Sight> sights_;
+  std::vector<DerivedField> derived_;
   Index stage_ = 0;
   store::Journal fields_;
   store::SeriesWriter series_;

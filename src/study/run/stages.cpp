@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "study/run/derived.hpp"
+
 namespace williwaw::study {
 
 namespace {
@@ -17,7 +19,7 @@ bool same_grid(const Grid& a, const Grid& b) {
 
 Case read_stage(const Case& given, Index stage, Real start) {
   Case next = open_case_text(given.text, given.file, {},
-                             {.refinement = given.refinement, .variant = {}, .stage = stage, .start = start});
+                             {.refinement = given.refinement, .variant = {}, .stage = stage, .start = start, .sample = given.sample});
   if (next.steady)
     throw CaseError(next.places.of(Subject::step).place, "stage",
                     "stages follow each other in time; [steady] has none");
@@ -35,6 +37,14 @@ Case read_stage(const Case& given, Index stage, Real start) {
   if (!same)
     throw CaseError(next.places.of(Subject::equation).place, "stage",
                     "a stage keeps the unknowns of the one before");
+  // They are columns and variables of one set of files.
+  if (!std::ranges::equal(derived_fields(given), derived_fields(next), {}, &DerivedField::name,
+                          &DerivedField::name))
+    throw CaseError(next.places.of(Subject::equation).place, "stage",
+                    "a stage keeps the derived quantities of the one before");
+  if (!std::ranges::equal(sights_of(given), sights_of(next), {}, &Sight::label, &Sight::label))
+    throw CaseError(next.places.of(Subject::equation).place, "stage",
+                    "a stage keeps the probes of the one before");
   return next;
 }
 
