@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <exception>
+#include <ranges>
 
 #include "balance/sweep.hpp"
 
@@ -17,7 +18,7 @@ bool all_linear(const std::vector<Unknown>& unknowns) {
 }  // namespace
 
 TermBalance::TermBalance(std::vector<Unknown> unknowns, std::vector<std::unique_ptr<Term>> terms,
-                         LedgerLines lines, std::unique_ptr<FusedStep> fused)
+                         LedgerLines lines, std::vector<std::unique_ptr<FusedStep>> fused)
     : unknowns_(std::move(unknowns)),
       terms_(std::move(terms)),
       fused_(std::move(fused)),
@@ -29,6 +30,8 @@ TermBalance::TermBalance(std::vector<Unknown> unknowns, std::vector<std::unique_
     if (!u.storage) throw InputError("unknown '" + u.name + "' of a balance has no storage");
   if (std::ranges::any_of(terms_, [](const auto& term) { return term == nullptr; }))
     throw InputError("a term of a balance is not there");
+  if (!fused_.empty() && fused_.size() != unknowns_.size())
+    throw InputError("a balance has a fused step for each of its unknowns, or none");
   arrange_unknowns();
   arrange_terms(lines_.size() > 0);
 }
@@ -192,11 +195,12 @@ namespace {
 
 // Room for every thread: rates of each unknown, and what terms ask for.
 void make_workspace(SweepWorkspace& workspace, const Domain& domain, std::size_t unknowns,
-                    const std::vector<std::unique_ptr<Term>>& terms, const Evaluation& now, std::size_t first,
-                    std::size_t lines) {
+                    const std::vector<std::unique_ptr<Term>>& terms, const Evaluation& now,
+                    const std::vector<std::unique_ptr<FusedStep>>& fused, std::size_t lines) {
   workspace.active.clear();
-  for (std::size_t t = first; t < now.size(); ++t)
-    if (!now[t].idle()) workspace.active.push_back(t);
+  for (std::size_t t = 0; t < now.size(); ++t)
+    if (!now[t].idle() && std::ranges::none_of(fused, [t](const auto& f) { return f->term() == t; }))
+      workspace.active.push_back(t);
   const auto threads = static_cast<std::size_t>(std::max(1, domain.threads()));
   workspace.rates.resize(threads);
   for (auto& rates : workspace.rates) rates.resize(unknowns);
@@ -232,7 +236,7 @@ void TermBalance::rate(const Instant& instant, Parts parts, State& f, Ledger& le
   const Real* const y = instant.y.data();
   ledger.clear();
   const Sweep sweep(domain(), lines_.size(), workspace_);
-  make_workspace(workspace_, domain(), unknowns_.size(), terms_, *now, 0, 0);
+  make_workspace(workspace_, domain(), unknowns_.size(), terms_, *now, {}, 0);
   const Index nx = grid().size(0);
   each_line(domain(), [&](Index block, Index number, Index j, Index k) {
     const std::size_t thread = Sweep::thread();
@@ -376,7 +380,7 @@ Totals TermBalance::stage(const State& start, const State& y, Real fraction, Rea
   const auto now = this->at({at, step, y, of_y});
   rates.clear();
   const Sweep sweep(domain(), lines_.size(), workspace_);
-  make_workspace(workspace_, domain(), unknowns_.size(), terms_, *now, 0, unknowns_.size());
+  make_workspace(workspace_, domain(), unknowns_.size(), terms_, *now, {}, unknowns_.size());
   const Index nx = grid().size(0);
   each_line(domain(), [&](Index block, Index number, Index j, Index k) {
     const std::size_t thread = Sweep::thread();
@@ -409,8 +413,15 @@ Totals TermBalance::stage(const State& start, const State& y, Real fraction, Rea
   return sweep.sum();
 }
 
+std::ranges::iota_view<std::size_t, std::size_t> TermBalance::prescribed_on(Index line) const {
+  if (arranged_.prescribed.empty()) return {0, 0};
+  return {arranged_.first_prescribed[static_cast<std::size_t>(line)],
+          arranged_.first_prescribed[static_cast<std::size_t>(line) + 1]};
+}
+
 bool TermBalance::steps_fused() const {
-  return fused_ && unknowns_.size() == 1 && unknowns_[0].storage->linear();
+  // Where boundaries prescribe several unknowns their steps are put together by the general way.
+  return !fused_.empty() && all_linear(unknowns_) && (unknowns_.size() == 1 || arranged_.prescribed.empty());
 }
 
 Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledger& amounts) {
@@ -428,45 +439,49 @@ Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledg
   const std::vector<Real>& ahead = prescribed_at(at + step);
   missing_.resize(arranged_.prescribed.size());
   const Sweep sweep(domain(), lines_.size(), workspace_);
-  make_workspace(workspace_, domain(), 1, terms_, *now, 1, 0);
+  make_workspace(workspace_, domain(), unknowns_.size(), terms_, *now, fused_, 0);
   const Index nx = grid().size(0);
   const bool whole = domain().outline().whole();
-  const Real* measures = grid().axis(0).measures().data();
-  const LinearStorage& storage = *unknowns_[0].storage->linear();
   each_line(domain(), [&](Index block, Index number, Index j, Index k) {
-    const auto& scratch = workspace_.scratch[Sweep::thread()];
-    Real* next = out.data() + nx * number;
-    const LineCapacity capacity = storage.of_line(number);
-    const LineRates rates(next, step, capacity);
+    const std::size_t thread = Sweep::thread();
+    std::vector<LineRates>& rates = workspace_.rates[thread];
     Line line{*now, number, j, k, y.data(), Parts::all(), sweep.booked(block)};
-    // Where nothing but the ends of the line is touched again, its sums are taken while it is computed.
-    bool once =
-        nx > 2 && whole && arranged_.first_prescribed[number] == arranged_.first_prescribed[number + 1];
+    // Where nothing but the ends of a line is touched again, its sums are taken while it is computed.
+    bool once = nx > 2 && whole && prescribed_on(number).empty();
     for (const std::size_t t : workspace_.active) once = once && (*now)[t].acts(number) != Acts::anywhere;
     Totals* const of_segments = sweep.of_segments();
-    fused_->step(line, step, next, once ? of_segments : nullptr);
+    for (std::size_t u = 0; u < unknowns_.size(); ++u) {
+      Real* const next = out.data() + start_of(u) + nx * number;
+      rates[u] = LineRates(next, step, unknowns_[u].storage->linear()->of_line(number));
+      fused_[u]->step(line, step, next, once ? of_segments : nullptr);
+    }
     for (const std::size_t t : workspace_.active) {
-      line.scratch = scratch[t].get();
-      (*now)[t].add(line, {&rates, 1});
+      line.scratch = workspace_.scratch[thread][t].get();
+      (*now)[t].add(line, rates);
     }
-    for (std::size_t h = arranged_.first_prescribed[number]; h < arranged_.first_prescribed[number + 1];
-         ++h) {
-      const Index i = arranged_.prescribed[h] - nx * number;
-      missing_[h] = capacity(i) * (ahead[h] - next[i]);
-      next[i] = ahead[h];
-    }
-    if (once) {
-      const Real across = domain().across(number);
-      for (const Index i : {Index{0}, nx - 1}) {
-        Totals& totals = of_segments[i / segment_cells];
-        const Real stored = capacity(i) * next[i];
-        totals.content += stored;
-        totals.gross += std::abs(stored);
-        totals.see(next[i], across * measures[i]);
+    for (std::size_t u = 0; u < unknowns_.size(); ++u) {
+      const LinearStorage& storage = *unknowns_[u].storage->linear();
+      Real* const next = out.data() + start_of(u) + nx * number;
+      const LineCapacity capacity = storage.of_line(number);
+      // Of one unknown alone.
+      for (const std::size_t h : prescribed_on(number)) {
+        const Index i = arranged_.prescribed[h] - nx * number;
+        missing_[h] = capacity(i) * (ahead[h] - next[i]);
+        next[i] = ahead[h];
       }
-    } else {
-      for (const auto& run : domain().runs(number))
-        storage.count(number, next, run.first, run.first + run.count, of_segments);
+      if (once) {
+        const Real across = domain().across(number);
+        for (const Index i : {Index{0}, nx - 1}) {
+          Totals& totals = of_segments[i / segment_cells];
+          const Real stored = capacity(i) * next[i];
+          totals.content += stored;
+          totals.gross += std::abs(stored);
+          totals.see(next[i], across * grid().axis(0).measures()[i]);
+        }
+      } else {
+        for (const auto& run : domain(u).runs(number))
+          storage.count(number, next, run.first, run.first + run.count, of_segments);
+      }
     }
     sweep.count(block, number, of_segments);
   });

@@ -13,7 +13,7 @@ struct ProblemBalance::Made {
   std::vector<Unknown> unknowns = {};
   std::vector<std::unique_ptr<Term>> terms = {};
   LedgerLines lines = {};
-  std::unique_ptr<FusedStep> fused = {};
+  std::vector<std::unique_ptr<FusedStep>> fused = {};
   std::vector<ProblemTerms> parts = {};
   SystemReaction reaction = {};
   std::shared_ptr<const SystemFlux> flux = {};
@@ -30,13 +30,13 @@ struct ProblemBalance::Made {
   static Made of(const Problem& problem, const Execution& execution);
   static Made of(const System& system, const Execution& execution);
   void add_cross_diffusion(const System& system);
+  void fuse();
 };
 
 ProblemBalance::Made ProblemBalance::Made::of(const Problem& problem, const Execution& execution) {
   Made made;
   made.add(problem, execution, "");
-  if (DiffusionStep::fits(made.terms, *made.unknowns.front().storage))
-    made.fused = std::make_unique<DiffusionStep>(made.parts.front().diffusion);
+  made.fuse();
   return made;
 }
 
@@ -55,6 +55,13 @@ void refuse_member(const System& system, const Problem& p) {
 }
 
 }  // namespace
+
+// Steps of explicit Euler by one pass for each unknown, where all of them are of that kind.
+void ProblemBalance::Made::fuse() {
+  for (std::size_t u = 0; u < parts.size(); ++u)
+    if (!DiffusionStep::fits(terms, parts[u].diffusion, *unknowns[u].storage)) return;
+  for (const ProblemTerms& part : parts) fused.push_back(std::make_unique<DiffusionStep>(part.diffusion));
+}
 
 void ProblemBalance::Made::add_cross_diffusion(const System& system) {
   std::vector<CrossDiffusionTerm::Member> members;
@@ -105,7 +112,10 @@ ProblemBalance::Made ProblemBalance::Made::of(const System& system, const Execut
   }
   if (reacts) made.terms.push_back(std::move(reacts));
   made.add_cross_diffusion(system);
-  if (!made.flux) return made;
+  if (!made.flux) {
+    made.fuse();
+    return made;
+  }
   std::vector<const BoundaryClosures*> closures;
   std::vector<TermId<EvaluatedBoundaryClosures>> conditions;
   for (const ProblemTerms& part : made.parts) {

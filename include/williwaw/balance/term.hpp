@@ -66,6 +66,10 @@ class LineRates {
     else
       for (Index i = 0; i < count; ++i) out_[i] += step_ * flow(i) / capacity_(i);
   }
+  /// Adds across·widths[i]·densities[i] from `first` to `end` - 1, by vectors, and returns their sum. In a
+  /// step the capacities are `per_volume` times across·widths[i].
+  Real add_densities(Index first, Index end, const Real* densities, const Real* widths, Real across,
+                     Real per_volume) const;
   /// The flows themselves; for terms that are not asked for steps.
   Real* flows() const { return out_; }
 

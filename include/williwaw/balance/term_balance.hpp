@@ -2,6 +2,7 @@
 #pragma once
 
 #include <optional>
+#include <ranges>
 
 #include "williwaw/balance/term.hpp"
 
@@ -13,12 +14,14 @@ struct Unknown {
   std::shared_ptr<const Storage> storage;
 };
 
-/// A sweep that does a term and the step at once, for combinations that run most. It is chosen once, when the
-/// balance is built.
+/// A sweep that does the term that writes an unknown first and the step at once, for combinations that run
+/// most. It is chosen once, when the balance is built.
 class FusedStep {
  public:
   virtual ~FusedStep() = default;
-  /// next[i] = u[i] + step·(what the term that writes first adds)/capacity[i] for a line of the only unknown.
+  /// The term that it takes the place of.
+  virtual std::size_t term() const = 0;
+  /// next[i] = u[i] + step·(what that term adds)/capacity[i] for a line of its unknown.
   /// With `counted`, sums and extremes of next[1] .. next[count − 2] are added to those of its segments.
   virtual void step(const Line&, Real step, Real* next, Totals* counted) const = 0;
 };
@@ -41,7 +44,7 @@ class TermBalance : public Balance {
   /// `lines` where whoever made the terms let them declare theirs already, in an order of his own. Throws
   /// InputError for terms that write first and are not the first of their unknown to add anything.
   TermBalance(std::vector<Unknown> unknowns, std::vector<std::unique_ptr<Term>> terms, LedgerLines lines = {},
-              std::unique_ptr<FusedStep> fused = nullptr);
+              std::vector<std::unique_ptr<FusedStep>> fused = {});
 
   /// All terms at an instant; what did not change since the last call is shared with it. State and totals
   /// that the instant refers to must be there while the result is looked at.
@@ -106,11 +109,13 @@ class TermBalance : public Balance {
   void book_missing(std::span<const Real> missing, Ledger& amounts);
   Index start_of(std::size_t unknown) const { return arranged_.layout.start(unknown); }
   bool steps_fused() const;
+  /// Which of the prescribed unknowns lie on a line; of one unknown only.
+  std::ranges::iota_view<std::size_t, std::size_t> prescribed_on(Index line) const;
   void exchange(State& y) const;
 
   std::vector<Unknown> unknowns_;
   std::vector<std::unique_ptr<Term>> terms_;
-  std::unique_ptr<FusedStep> fused_;
+  std::vector<std::unique_ptr<FusedStep>> fused_;  ///< one for each unknown, or none
   LedgerLines lines_;
   Arrangement arranged_;
   State reference_;

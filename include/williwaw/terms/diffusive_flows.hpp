@@ -61,9 +61,11 @@ class DiffusiveFlows final : public Term {
 /// Explicit Euler with diffusion: step and sums in one pass over memory.
 class DiffusionStep final : public FusedStep {
  public:
-  /// It fits a balance of one unknown whose first term is diffusion and without advection.
-  static bool fits(const std::vector<std::unique_ptr<Term>>& terms, const Storage& storage);
+  /// It fits unknowns whose diffusion writes first, in a balance without advection.
+  static bool fits(const std::vector<std::unique_ptr<Term>>& terms, TermId<EvaluatedDiffusion> diffusion,
+                   const Storage& storage);
   explicit DiffusionStep(TermId<EvaluatedDiffusion> diffusion) : diffusion_(diffusion) {}
+  std::size_t term() const override { return diffusion_.number; }
   void step(const Line& line, Real length, Real* next, Totals* counted) const override {
     line.now.of(diffusion_).step(line, length, next, counted);
   }

@@ -2,8 +2,10 @@
 // does.
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "casefile/formula/expression_functions.hpp"
+#include "grid/clones.hpp"
 #include "williwaw/casefile/curve.hpp"
 
 namespace williwaw::casefile {
@@ -39,6 +41,30 @@ class Registers {
   std::size_t used_ = 0;
 };
 
+// The four operations over a block, of two lines or of a number and a line. Macros, because functions are
+// built for each vector unit, which templates are not.
+struct Arithmetic {
+  void (*both)(Index, const Real*, const Real*, Real*);
+  void (*number_first)(Index, Real, const Real*, Real*);
+  void (*number_second)(Index, const Real*, Real, Real*);
+};
+#define WILLIWAW_ARITHMETIC(name, operation)                                                      \
+  WILLIWAW_CLONES void name##_both(Index n, const Real* a, const Real* b, Real* __restrict r) {   \
+    for (Index i = 0; i < n; ++i) r[i] = a[i] operation b[i];                                     \
+  }                                                                                               \
+  WILLIWAW_CLONES void name##_number_first(Index n, Real a, const Real* b, Real* __restrict r) {  \
+    for (Index i = 0; i < n; ++i) r[i] = a operation b[i];                                        \
+  }                                                                                               \
+  WILLIWAW_CLONES void name##_number_second(Index n, const Real* a, Real b, Real* __restrict r) { \
+    for (Index i = 0; i < n; ++i) r[i] = a[i] operation b;                                        \
+  }                                                                                               \
+  constexpr Arithmetic name{name##_both, name##_number_first, name##_number_second};
+WILLIWAW_ARITHMETIC(adding, +)
+WILLIWAW_ARITHMETIC(subtracting, -)
+WILLIWAW_ARITHMETIC(multiplying, *)
+WILLIWAW_ARITHMETIC(dividing, /)
+#undef WILLIWAW_ARITHMETIC
+
 struct IndexValue {
   const std::string* name;
   Real value;
@@ -56,7 +82,9 @@ class Evaluation {
     for (begin_ = 0; begin_ < inputs_.count; begin_ += block) {
       count_ = std::min(block, inputs_.count - begin_);
       registers_.release(bottom_);
+      target_ = out + begin_;
       const Operand result = of(e);
+      if (result.values == out + begin_) continue;
       if (result.single)
         std::fill(out + begin_, out + begin_ + count_, result.values[0]);
       else
@@ -111,12 +139,29 @@ class Evaluation {
     return {r, a.single && b.single};
   }
 
+  // Into `target` where one is given and there is a value for each place.
+  Operand by(const Arithmetic& operation, const Operand& a, const Operand& b, Real* target = nullptr) {
+    Real* const r = target && !(a.single && b.single) ? target : registers_.take();
+    if (a.single && b.single)
+      operation.both(1, a.values, b.values, r);
+    else if (a.single)
+      operation.number_first(count_, a.values[0], b.values, r);
+    else if (b.single)
+      operation.number_second(count_, a.values, b.values[0], r);
+    else
+      operation.both(count_, a.values, b.values, r);
+    return {r, a.single && b.single};
+  }
+
   // Whole exponents by multiplication: as exact, and many times as fast.
   Operand power_of(const Operand& a, const Operand& b) {
     if (b.single) {
-      if (b.values[0] == 2) return unary(a, [](Real v) { return v * v; });
-      if (b.values[0] == 3) return unary(a, [](Real v) { return v * v * v; });
-      if (b.values[0] == 4) return unary(a, [](Real v) { return (v * v) * (v * v); });
+      if (b.values[0] == 2) return by(multiplying, a, a);
+      if (b.values[0] == 3) return by(multiplying, by(multiplying, a, a), a);
+      if (b.values[0] == 4) {
+        const Operand square = by(multiplying, a, a);
+        return by(multiplying, square, square);
+      }
       if (b.values[0] == -1) return unary(a, [](Real v) { return 1 / v; });
     }
     return binary(a, b, [](Real x, Real y) { return std::pow(x, y); });
@@ -166,6 +211,12 @@ class Evaluation {
       const Operand a = of(e.operand(0)), b = of(e.operand(1));
       return binary(a, b, f);
     };
+    // The last operation of all writes to where the values are wanted.
+    Real* const target = std::exchange(target_, nullptr);
+    const auto arithmetic = [&](const Arithmetic& operation) {
+      const Operand a = of(e.operand(0)), b = of(e.operand(1));
+      return by(operation, a, b, target);
+    };
     switch (e.operation()) {
       case Expression::Operation::number:
       case Expression::Operation::constant:
@@ -175,13 +226,13 @@ class Evaluation {
       case Expression::Operation::negate:
         return unary(of(e.operand(0)), [](Real v) { return -v; });
       case Expression::Operation::add:
-        return two([](Real a, Real b) { return a + b; });
+        return arithmetic(adding);
       case Expression::Operation::subtract:
-        return two([](Real a, Real b) { return a - b; });
+        return arithmetic(subtracting);
       case Expression::Operation::multiply:
-        return two([](Real a, Real b) { return a * b; });
+        return arithmetic(multiplying);
       case Expression::Operation::divide:
-        return two([](Real a, Real b) { return a / b; });
+        return arithmetic(dividing);
       case Expression::Operation::raise: {
         const Operand a = of(e.operand(0)), b = of(e.operand(1));
         return power_of(a, b);
@@ -222,6 +273,7 @@ class Evaluation {
   std::size_t bottom_;  ///< of the registers that others hold
   std::vector<IndexValue> indices_;
   Index begin_ = 0, count_ = 0;
+  Real* target_ = nullptr;
 };
 
 }  // namespace

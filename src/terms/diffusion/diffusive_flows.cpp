@@ -173,12 +173,13 @@ void DiffusiveFlows::evaluate(const Instant& instant, const Evaluation&,
   }).update(instant.time, of_.in(instant.y));
 }
 
-bool DiffusionStep::fits(const std::vector<std::unique_ptr<Term>>& terms, const Storage& storage) {
-  if (terms.empty() || !storage.linear()) return false;
+bool DiffusionStep::fits(const std::vector<std::unique_ptr<Term>>& terms,
+                         TermId<EvaluatedDiffusion> diffusion, const Storage& storage) {
   const auto with_advection = [](const std::unique_ptr<Term>& t) {
     return t->needs().parts == Parts::advection();
   };
-  return terms.front()->needs().writes_first && std::ranges::none_of(terms, with_advection);
+  return storage.linear() && terms[diffusion.number]->needs().writes_first &&
+         std::ranges::none_of(terms, with_advection);
 }
 
 }  // namespace williwaw

@@ -77,22 +77,28 @@ void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRa
   reaction_.rate(workspace.places, time, u, out);
   for (std::size_t m = 0; m < unknowns_.size(); ++m) {
     const OfUnknown& of = unknowns_[m];
-    Real* const amounts = workspace.made[m].data();
-    if (of.domain->outline().whole()) {
-      const Real across = of.domain->across(line.number);
-      const Real* const measures = g.axis(0).measures().data();
-      for (Index i = 0; i < nx; ++i) amounts[i] *= across * measures[i];
-    } else {
-      for (Index i = 0; i < nx; ++i) {
-        const Index n = nx * line.number + i;
-        amounts[i] = of.domain->outline().active(n) ? amounts[i] * storages_[m]->volume(n) : 0;
-      }
+    const LineRates& own = rates[static_cast<std::size_t>(of.number)];
+    const auto leaf = [&](Index i) -> Real& {
+      return line.booked[lines_[m]].leaf(of.domain->segments().number(line.number, i));
+    };
+    Real* const made = workspace.made[m].data();
+    // The capacities of control volumes that all store alike are known by their widths.
+    const LinearStorage* const storage = storages_[m]->linear();
+    if (of.domain->outline().whole() && storage && !storage->of_line(line.number).each()) {
+      for (Index begin = 0; begin < nx; begin += segment_cells)
+        leaf(begin) +=
+            own.add_densities(begin, std::min(nx, begin + segment_cells), made, g.axis(0).measures().data(),
+                              of.domain->across(line.number), storage->per_volume());
+      continue;
     }
-    rates[static_cast<std::size_t>(of.number)].add_each(nx, [amounts](Index i) { return amounts[i]; });
-    for (Index begin = 0; begin < nx; begin += segment_cells) {
-      line.booked[lines_[m]].leaf(of.domain->segments().number(line.number, begin)) +=
-          segment_sum(begin, std::min(nx, begin + segment_cells), [amounts](Index i) { return amounts[i]; });
+    for (Index i = 0; i < nx; ++i) {
+      const Index n = nx * line.number + i;
+      made[i] = of.domain->outline().active(n) ? made[i] * storages_[m]->volume(n) : 0;
     }
+    own.add_each(nx, [made](Index i) { return made[i]; });
+    for (Index begin = 0; begin < nx; begin += segment_cells)
+      leaf(begin) +=
+          segment_sum(begin, std::min(nx, begin + segment_cells), [made](Index i) { return made[i]; });
   }
 }
 

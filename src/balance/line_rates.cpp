@@ -1,0 +1,33 @@
+#include "domain/summing.hpp"
+#include "williwaw/balance/term.hpp"
+
+namespace williwaw {
+
+namespace {
+
+WILLIWAW_CLONES Real add_flows(Index first, Index end, const Real* densities, const Real* widths, Real across,
+                               Real* __restrict out) {
+  return segment_sum(first, end, [=](Index i) WILLIWAW_INLINE {
+    const Real flow = across * widths[i] * densities[i];
+    out[i] += flow;
+    return flow;
+  });
+}
+
+WILLIWAW_CLONES Real add_steps(Index first, Index end, const Real* densities, const Real* widths, Real across,
+                               Real step, Real* __restrict out) {
+  return segment_sum(first, end, [=](Index i) WILLIWAW_INLINE {
+    out[i] += step * densities[i];
+    return across * widths[i] * densities[i];
+  });
+}
+
+}  // namespace
+
+Real LineRates::add_densities(Index first, Index end, const Real* densities, const Real* widths, Real across,
+                              Real per_volume) const {
+  return step_ == 0 ? add_flows(first, end, densities, widths, across, out_)
+                    : add_steps(first, end, densities, widths, across, step_ / per_volume, out_);
+}
+
+}  // namespace williwaw
