@@ -102,25 +102,30 @@ std::string formula_of_member(const Node& root, const Case& given, const Words& 
   const auto has = [&](const char* key) { return own.find(key) != nullptr; };
   std::string all;
   for (const std::string& n : names) all += (all.empty() ? "" : ", ") + n;
-  std::string left = has("content")   ? "d content(" + name + ")/dt"
-                     : has("storage") ? "storage·d" + name + "/dt"
-                                      : "d" + name + "/dt";
-  if (has("flux")) left += " + ∇·flux(" + all + ")";
+  std::string left, right;
+  const auto add_to = [](std::string& side, const std::string& term) {
+    side += (side.empty() ? "" : " + ") + term;
+  };
+  // A steady state does not change.
+  if (!root.find("steady"))
+    add_to(left, has("content")   ? "d content(" + name + ")/dt"
+                 : has("storage") ? "storage·d" + name + "/dt"
+                                  : "d" + name + "/dt");
+  if (has("flux")) add_to(left, "∇·flux(" + all + ")");
   if (whole.find("velocity")) {
     const Node* form = whole.find("form");
     const bool advective =
         form ? form->is_text() && form->text() == "advective" : given.flux && given.flux->advective();
-    left += advective ? " + velocity·∇" + name : " + ∇·(velocity " + name + ")";
+    add_to(left, advective ? "velocity·∇" + name : "∇·(velocity " + name + ")");
   }
-  std::string right;
-  const auto add = [&](const std::string& term) { right += (right.empty() ? "" : " + ") + term; };
+  const auto add = [&](const std::string& term) { add_to(right, term); };
   if (has("diffusivity")) add("∇·(diffusivity ∇" + name + ")");
   if (const Node* cross = own.find("cross_diffusivity"); cross && cross->is_table())
     for (const Entry& e : cross->table()) add("∇·(cross_diffusivity ∇" + e.key + ")");
   if (has("source")) add("source");
   if (has("reaction")) add("reaction(" + all + ")");
   if (has("points")) add("points");
-  return left + " = " + (right.empty() ? "0" : right);
+  return (left.empty() ? "0" : left) + " = " + (right.empty() ? "0" : right);
 }
 
 // What a case of one unknown says of it: equation, units, boundaries and start.

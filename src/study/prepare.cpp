@@ -218,7 +218,7 @@ void refuse_flux_without_value(const Case& given, const Prepared& prepared) {
 // A temperature below zero kelvin is a slip with units. Formulas are looked at where they are used: over the
 // grid at the start, on boundaries at the start, in the middle and at the end of the run.
 void refuse_below_zero_kelvin(const Case& given, Prepared& prepared) {
-  if (!given.absolute_temperature) return;
+  const auto on_a_scale = [&](std::size_t u) { return given.unknown(u).absolute_temperature; };
   const auto refuse = [](const std::string& place, const std::string& key, Real kelvin,
                          const std::string& when) {
     throw CaseError(place, key,
@@ -227,10 +227,16 @@ void refuse_below_zero_kelvin(const Case& given, Prepared& prepared) {
                                 kelvin - 273.15, when));
   };
   const auto& outline = prepared.balance->outline();
-  for (Index n = 0; n < given.problem.grid().count(); ++n)
-    if (outline.active(n) && prepared.initial[static_cast<std::size_t>(n)] < 0)
-      refuse(given.places.of(Subject::initial).place, "initial.value",
-             prepared.initial[static_cast<std::size_t>(n)], "");
+  const Index count = given.problem.grid().count();
+  for (std::size_t u = 0; u < given.count(); ++u)
+    for (Index n = 0; on_a_scale(u) && n < count; ++n)
+      if (const Real value = prepared.initial[static_cast<std::size_t>(n + static_cast<Index>(u) * count)];
+          outline.active(n) && value < 0) {
+        const auto& at = given.places.of(Subject::initial, given.unknown(u).problem.equation().unknown);
+        refuse(at.place, at.key, value, "");
+      }
+  // Bounds of several unknowns are not told apart.
+  if (given.count() > 1 || !on_a_scale(0)) return;
   for (const Real fraction : {0.0, 0.25, 0.5, 0.75, 1.0}) {
     const Real at = given.plan.start + fraction * (given.plan.until - given.plan.start);
     const Real lowest = prepared.balance->data_bounds(at).lowest;

@@ -44,6 +44,12 @@ inline Report::Data number(Real v) {
 /// How the advected quantity is reconstructed and passed on, in words.
 std::string space_text(const Case& given);
 void advection_section(const Case& given, const Prepared& prepared, Report& report);
+/// Of several unknowns with a flux: how fast something travels at the start, and where the system is not
+/// hyperbolic.
+void speeds_section(const Case& given, const Prepared& prepared, Report& report);
+/// An unknown at which the Jacobian of the flux has eigenvalues that are not real; nothing where there is
+/// none.
+std::optional<Index> not_hyperbolic_at(const Case& given, const State& y);
 /// Of several unknowns: the uniform state, and which waves on it grow.
 void uniform_section(const Case& given, const Prepared& prepared, Report& report);
 void advection_warnings(const Case& given, const Prepared& prepared, Report& report);

@@ -108,7 +108,7 @@ ProblemBalance::Made ProblemBalance::Made::of(const System& system, const Execut
     }
     unknowns.push_back(made.parts.back().of);
     // The lines of an unknown stand together.
-    if (reacts) reacts->add_unknown(made.parts.back().of, made.parts.back().storage, made.lines);
+    if (reacts) reacts->add_unknown(made.parts.back().of, p.equation().unknown, made.parts.back().storage, made.lines);
   }
   if (reacts) made.terms.push_back(std::move(reacts));
   made.add_cross_diffusion(system);
@@ -245,9 +245,10 @@ std::shared_ptr<const Conductances> ProblemBalance::conductances(Real at, std::s
   return {now, &now->of(parts_[unknown].diffusion).conductances()};
 }
 
-std::shared_ptr<const EvaluatedBoundaryClosures> ProblemBalance::closures_at(Real at, const State& y) {
+std::shared_ptr<const EvaluatedBoundaryClosures> ProblemBalance::closures_at(Real at, const State& y,
+                                                                             std::size_t unknown) {
   const auto now = this->at({at, 0, y.empty() ? reference() : y});
-  return {now, &now->of(parts_[0].closures)};
+  return {now, &now->of(parts_[unknown].closures)};
 }
 
 std::vector<Real> ProblemBalance::speeds_over_widths(const State& y) const {

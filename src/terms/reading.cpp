@@ -144,10 +144,12 @@ Real ProblemBalance::boundary_flux(Side side, const State& y, Real at) {
   return flow / found->section().area();
 }
 
-std::vector<Real> ProblemBalance::section_flows(std::size_t section, const State& y, Real at) {
+std::vector<Real> ProblemBalance::section_flows(std::size_t section, const State& y, Real at,
+                                                std::size_t unknown) {
   State lacking(y.size());
-  const ProblemTerms& part = parts_[0];
-  if (closures()[section].prescribes()) {
+  const ProblemTerms& part = parts_[unknown];
+  const std::span<const Real> u = part.of.in(y), lacks = part.of.in(lacking);
+  if (closures(unknown)[section].prescribes()) {
     Ledger ignored(lines().size());
     rate(y, at, Parts::all(), lacking, ignored);
   }
@@ -155,16 +157,17 @@ std::vector<Real> ProblemBalance::section_flows(std::size_t section, const State
   const EvaluatedBoundaryClosure& boundary = now->of(part.closures)[section];
   const EvaluatedAdvection* passing = part.advection ? &now->of(*part.advection) : nullptr;
   std::map<Index, Real> prescribed_area;
-  for (const BoundaryClosure& other : closures())
+  for (const BoundaryClosure& other : closures(unknown))
     for (Index f = 0; f < other.faces(); ++f)
       if (other.prescribes(f)) prescribed_area[other.unknown(f)] += other.area(f);
   std::vector<Real> result;
   for (Index f = 0; f < boundary.faces(); ++f) {
     const Index n = boundary.unknown(f);
     const Real advected = passing && passing->open(section) ? passing->through(section, f) : 0;
-    result.push_back(boundary.prescribes(f) ? -lacking[n] * boundary.area(f) / prescribed_area[n]
-                                            : boundary.inflow(f) - boundary.pull(f) * y[n] + advected);
+    result.push_back(boundary.prescribes(f) ? -lacks[n] * boundary.area(f) / prescribed_area[n]
+                                            : boundary.inflow(f) - boundary.pull(f) * u[n] + advected);
   }
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].add_through(*now, y, unknown, section, result);
   return result;
 }
 

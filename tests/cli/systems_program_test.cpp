@@ -4,6 +4,8 @@
 #include <cmath>
 #include <filesystem>
 #include <fstream>
+#include <map>
+#include <sstream>
 
 #include "support/json.hpp"
 #include "support/marching.hpp"
@@ -348,4 +350,107 @@ TEST_CASE("systems are refined, and swept with a column for each of their unknow
     CHECK(swept.out.find(name) != std::string::npos);
     CHECK(swept.out.find(fmt_of(last_of(folder / "out", name))) != std::string::npos);
   }
+}
+
+TEST_CASE("what flows through the faces of each unknown's boundaries adds up to what its budget books") {
+  const auto folder = folder_of("faces", R"case(title = "Wind that carries salt and itself"
+[grid]
+x = { from = 0, to = 1, cells = 10 }
+y = { from = 0, to = 1, cells = 8 }
+[equation]
+kind = "system"
+velocity = ["u", 0]
+form = "conservative"
+[equation.unknowns.u]
+diffusivity = 0.05
+[equation.unknowns.s]
+diffusivity = 0.02
+cross_diffusivity = { u = "0.01*s" }
+[initial.u]
+value = "1 + 0.2*y"
+[initial.s]
+value = "2 - x"
+[boundary]
+west = { u = { dirichlet = "1 + 0.1*y" }, s = { dirichlet = "2 + y" } }
+default = { dirichlet = 1 }
+[time]
+until = 0.2
+scheme = "rk2"
+step = 0.002
+)case");
+  REQUIRE(williwaw_in(folder, "run case.toml --quiet -o out").code == 0);
+  for (const std::string name : {"u", "s"}) {
+    const auto file = folder / "out" / (name == "u" ? "boundaries.csv" : "boundaries-s.csv");
+    std::ifstream in(file);
+    std::string line, cell;
+    std::map<std::string, Real> sums;
+    std::getline(in, line);
+    CHECK(line.find(name + " on the boundary") != std::string::npos);
+    while (std::getline(in, line)) {
+      std::stringstream cells(line);
+      std::vector<std::string> parts;
+      while (std::getline(cells, cell, ',')) parts.push_back(cell);
+      sums[parts.at(0)] += std::stod(parts.at(3)) * std::stod(parts.at(4));
+    }
+    CHECK(sums.size() == 4);
+    for (const auto& [side, sum] : sums) {
+      CAPTURE(side);
+      CHECK(sum == doctest::Approx(last_of(folder / "out", "flow " + name + " " + side + ": dirichlet"))
+                       .epsilon(1e-6));
+    }
+  }
+  CHECK(williwaw_in(folder, "plot out boundary --of 's west' -o there.png").code == 0);
+  CHECK(std::filesystem::exists(folder / "there.png"));
+}
+
+TEST_CASE("systems that are not hyperbolic, and reactions that are no numbers, are told by place and name") {
+  const auto folder = folder_of("not-hyperbolic", R"case(
+[grid]
+x = { from = 0, to = 1, cells = 8 }
+[equation]
+kind = "system"
+[equation.unknowns.h]
+flux = { x = "q" }
+REACTION
+[equation.unknowns.q]
+flux = { x = "0.5*h^2 - h" }
+[initial.h]
+value = "START + x"
+[initial.q]
+value = 0
+[boundary]
+default = "outflow"
+[time]
+until = 0.1
+scheme = "ssprk3"
+step = 0.001
+[record]
+every = 0.02
+)case");
+  std::ifstream in(folder / "case.toml");
+  const std::string text((std::istreambuf_iterator<char>(in)), {});
+  const auto write = [&](const std::string& reaction, const std::string& start) {
+    std::string own = text;
+    own.replace(own.find("REACTION"), 8, reaction);
+    own.replace(own.find("START"), 5, start);
+    std::ofstream(folder / "case.toml") << own;
+  };
+  // Speeds are ±√(h − 1).
+  write("", "0.5");
+  const Printed lost = williwaw_in(folder, "check case.toml");
+  CHECK(lost.code == 3);
+  CHECK(lost.out.find("along x     not known: the system is not hyperbolic") != std::string::npos);
+  CHECK(lost.out.find("eigenvalues that are not real at x = 0.0625") != std::string::npos);
+  CHECK(williwaw_in(folder, "run case.toml").error.find("is not hyperbolic at x = 0.0625") !=
+        std::string::npos);
+  write("", "2");
+  const Json json(williwaw_in(folder, "check case.toml --json").out);
+  CHECK(json.number("/speeds/along x") == doctest::Approx(std::sqrt(1.9375)).epsilon(1e-6));
+  CHECK(json.at("/speeds/hyperbolic") == "true");
+  write("reaction = \"-h*sqrt(0.05 - t)\"", "2");
+  const Printed late = williwaw_in(folder, "run case.toml --quiet -o late");
+  CHECK(late.code == 4);
+  CHECK(late.error.find("equation.unknowns.h.reaction: ") != std::string::npos);
+  CHECK(late.error.find("the reaction is not a finite number at x = 0.0625") != std::string::npos);
+  CHECK(store::FieldReader(folder / "late" / "fields.nc").times().size() == 4);
 }

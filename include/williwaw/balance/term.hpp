@@ -106,6 +106,10 @@ class EvaluatedTerm {
   /// state; asked for where there are several unknowns, besides the two above.
   virtual void linearise_between(const Evaluation&, std::span<const Real>, Real, Parts,
                                  std::vector<Triplet>&) const {}
+  /// Adds what flows in through each face of a section of an unknown besides what its closure tells; of terms
+  /// over several unknowns.
+  virtual void add_through(const Evaluation&, std::span<const Real>, std::size_t, std::size_t,
+                           std::span<Real>) const {}
   /// How far data can move the solution.
   virtual void bound(DataBounds&) const {}
   /// Values of the unknowns that the term prescribes, in the order of `Term::prescribed`.

@@ -109,7 +109,7 @@ class TermBalance : public Balance {
   void book_missing(std::span<const Real> missing, Ledger& amounts);
   Index start_of(std::size_t unknown) const { return arranged_.layout.start(unknown); }
   bool steps_fused() const;
-  /// Which of the prescribed unknowns lie on a line; of one unknown only.
+  /// Which of the prescribed unknowns belong to a line; of one unknown only.
   std::ranges::iota_view<std::size_t, std::size_t> prescribed_on(Index line) const;
   void exchange(State& y) const;
 

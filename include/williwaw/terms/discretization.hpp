@@ -93,9 +93,13 @@ class Discretization : public TermBalance {
   /// Average flux (per area, into the domain) through a side, from the state alone; not for boundaries that
   /// prescribe their nodes.
   virtual Real boundary_flux(Side side, const State& y, Real at) = 0;
-  /// What flows into the domain through every face of a section, area included. Through faces that prescribe
-  /// their unknowns flows what these lack in a steady state.
-  virtual std::vector<Real> section_flows(std::size_t section, const State& y, Real at) = 0;
+  /// What flows into the domain through every face of a section of an unknown, area included. Through faces
+  /// that prescribe their unknowns flows what these lack in a steady state.
+  virtual std::vector<Real> section_flows(std::size_t section, const State& y, Real at,
+                                          std::size_t unknown) = 0;
+  std::vector<Real> section_flows(std::size_t section, const State& y, Real at) {
+    return section_flows(section, y, at, 0);
+  }
   /// One operator for each axis, where coefficients do not vary in place and boundaries do not vary along
   /// themselves; nothing otherwise.
   virtual std::optional<std::vector<AxisOperator>> axis_operators(Real at) = 0;
@@ -106,9 +110,12 @@ class Discretization : public TermBalance {
   std::shared_ptr<const Conductances> conductances(Real at) { return conductances(at, 0); }
   /// The closure of a side at this time; nothing for a periodic one.
   virtual std::optional<EvaluatedBoundaryClosure> closure(Side side, Real at) = 0;
-  /// All closures of the first unknown at this time and about a state, or none.
-  virtual std::shared_ptr<const EvaluatedBoundaryClosures> closures_at(Real at, const State& y) = 0;
-  std::shared_ptr<const EvaluatedBoundaryClosures> closures_at(Real at) { return closures_at(at, {}); }
+  /// All closures of an unknown at this time and about a state, or none.
+  virtual std::shared_ptr<const EvaluatedBoundaryClosures> closures_at(Real at, const State& y,
+                                                                       std::size_t unknown) = 0;
+  std::shared_ptr<const EvaluatedBoundaryClosures> closures_at(Real at, const State& y = {}) {
+    return closures_at(at, y, 0);
+  }
   /// All closures of an unknown: sides, cut-outs, parts.
   virtual const std::vector<BoundaryClosure>& closures(std::size_t unknown) const = 0;
   const std::vector<BoundaryClosure>& closures() const { return closures(0); }

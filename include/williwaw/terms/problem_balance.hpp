@@ -40,6 +40,7 @@ class ProblemBalance final : public Discretization {
   using Discretization::control_volumes;
   using Discretization::field;
   using Discretization::problem;
+  using Discretization::section_flows;
   using Discretization::values_of;
   using Discretization::volume;
   const Problem& problem(std::size_t unknown) const override;
@@ -57,12 +58,13 @@ class ProblemBalance final : public Discretization {
   State values_of(const Function& function, Real at) const override;
   Field field(const State& y, Real at, std::size_t unknown) override;
   Real boundary_flux(Side side, const State& y, Real at) override;
-  std::vector<Real> section_flows(std::size_t section, const State& y, Real at) override;
+  std::vector<Real> section_flows(std::size_t section, const State& y, Real at, std::size_t unknown) override;
   std::optional<std::vector<AxisOperator>> axis_operators(Real at) override;
   Stencil stencil(Index number, Real at) override;
   std::shared_ptr<const Conductances> conductances(Real at, std::size_t unknown) override;
   std::optional<EvaluatedBoundaryClosure> closure(Side side, Real at) override;
-  std::shared_ptr<const EvaluatedBoundaryClosures> closures_at(Real at, const State& y) override;
+  std::shared_ptr<const EvaluatedBoundaryClosures> closures_at(Real at, const State& y,
+                                                               std::size_t unknown) override;
   const std::vector<BoundaryClosure>& closures(std::size_t unknown) const override;
   const ControlVolumes& control_volumes(std::size_t unknown) const override;
 

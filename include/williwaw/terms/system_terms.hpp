@@ -15,7 +15,8 @@ class SystemReactionTerm final : public Term {
  public:
   explicit SystemReactionTerm(SystemReaction reaction) : reaction_(std::move(reaction)) {}
   /// The next unknown in the order of the state; its line is declared.
-  void add_unknown(OfUnknown of, std::shared_ptr<const Storage> storage, LedgerLines& lines);
+  void add_unknown(OfUnknown of, const std::string& name, std::shared_ptr<const Storage> storage,
+                   LedgerLines& lines);
 
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
@@ -23,12 +24,15 @@ class SystemReactionTerm final : public Term {
   std::unique_ptr<TermScratch> scratch() const override;
 
   void add(Real time, const Line& line, std::span<const LineRates> rates) const;
+  /// Throws DataError where a rate is not finite and the values are; the ledger tells whether to look.
+  void refuse_not_finite(Real time, std::span<const Real> y, const Ledger& ledger) const;
   void linearise_locally(Real time, std::span<const Real> y, Real b, LocalEntries& local) const;
 
  private:
   struct Workspace;
   SystemReaction reaction_;
   std::vector<OfUnknown> unknowns_;
+  std::vector<std::string> names_;
   std::vector<std::shared_ptr<const Storage>> storages_;
   std::vector<LineId> lines_;
 };
@@ -55,6 +59,8 @@ class SystemFluxTerm final : public Term {
   void add(const Line& line, std::span<const LineRates> rates) const;
   void linearise(std::span<const Real> y, Real b, std::span<FaceSystem> matrices) const;
   void linearise_locally(std::span<const Real> y, Real b, LocalEntries& local) const;
+  void add_through(const Evaluation& now, std::span<const Real> y, std::size_t unknown, std::size_t section,
+                   std::span<Real> flows) const;
 
  private:
   struct Workspace;
@@ -104,6 +110,8 @@ class CrossDiffusionTerm final : public Term {
   void add(Real time, const Line& line, std::span<const LineRates> rates) const;
   void linearise_between(Real time, const Evaluation& now, std::span<const Real> y, Real b, Parts parts,
                          std::vector<Triplet>& entries) const;
+  void add_through(Real time, const Evaluation& now, std::span<const Real> y, std::size_t unknown,
+                   std::size_t section, std::span<Real> flows) const;
 
  private:
   struct Workspace;

@@ -23,9 +23,22 @@ struct Boundaries {
   std::string flux_unit;
 };
 
-// boundaries.csv: the boundary's name, coordinates, area, flux, value on the boundary.
-Boundaries read_boundaries(const RunFolder& run, const std::string& wanted) {
-  const auto file = run.folder() / "boundaries.csv";
+// A boundary of one unknown: "west" is that of the first one, "salt west" that of another.
+struct OfUnknownThere {
+  std::string unknown;  ///< empty: the first
+  std::string boundary;
+};
+OfUnknownThere taken_apart(const RunFolder& run, const std::string& of) {
+  for (const std::string& name : run.fields().unknowns())
+    if (of.starts_with(name + " ")) return {name, of.substr(name.size() + 1)};
+  return {"", of};
+}
+
+// boundaries.csv, or that of a further unknown: the boundary's name, coordinates, area, flux, value on it.
+Boundaries read_boundaries(const RunFolder& run, const OfUnknownThere& of) {
+  const std::string& wanted = of.boundary;
+  const bool first = of.unknown.empty() || of.unknown == run.fields().unknowns().front();
+  const auto file = run.folder() / (first ? "boundaries.csv" : "boundaries-" + of.unknown + ".csv");
   std::ifstream in(file);
   std::string line;
   if (!in || !std::getline(in, line))
@@ -106,7 +119,8 @@ std::string boundary_lacks(const FigureSource& source, const FigureRequest& requ
 
 void draw_boundary_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
   const Grid& g = run.fields().grid();
-  Boundaries boundaries = read_boundaries(run, request.of);
+  const OfUnknownThere of = taken_apart(run, request.of);
+  Boundaries boundaries = read_boundaries(run, of);
   if (boundaries.faces.empty()) {
     std::string known;
     for (const auto& n : boundaries.names) known += (known.empty() ? "" : ", ") + n;
@@ -124,7 +138,9 @@ void draw_boundary_of_run(const RunFolder& run, const FigureRequest& request, co
   }
   const Real length = run.fields().description().length.factor;
   const auto& lines = run.series().lines();
-  const std::string unit = lines.empty() ? "" : run.series().column(lines.front().flow).unit;
+  const auto line = std::ranges::find_if(
+      lines, [&](const auto& l) { return of.unknown.empty() || l.name.starts_with(of.unknown + " "); });
+  const std::string unit = line == lines.end() ? "" : run.series().column(line->flow).unit;
   Gnuplot plot(out);
   plot.line("set title " +
             quoted(title_at(run, request, static_cast<Index>(run.fields().times().size()) - 1) +

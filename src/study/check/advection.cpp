@@ -124,6 +124,59 @@ void advection_section(const Case& given, const Prepared& prepared, Report& repo
                number(back.largest), unit_of(given, "m/s"));
 }
 
+namespace {
+
+// Of every place, along an axis.
+std::vector<Real> speeds_along(const Case& given, const State& y, int axis) {
+  const Grid& g = given.problem.grid();
+  const auto count = static_cast<std::size_t>(g.count());
+  std::vector<std::span<const Real>> u;
+  for (std::size_t m = 0; m < given.count(); ++m) u.emplace_back(y.data() + m * count, count);
+  std::vector<Real> speed(count);
+  given.flux->speed(g.direction(axis), u, speed);
+  return speed;
+}
+
+}  // namespace
+
+std::optional<Index> not_hyperbolic_at(const Case& given, const State& y) {
+  if (!given.flux) return std::nullopt;
+  for (int a = 0; a < given.problem.grid().dimension(); ++a) {
+    const std::vector<Real> speed = speeds_along(given, y, a);
+    const auto found = std::ranges::find_if(speed, [](Real v) { return std::isinf(v); });
+    if (found != speed.end()) return found - speed.begin();
+  }
+  return std::nullopt;
+}
+
+void speeds_section(const Case& given, const Prepared& prepared, Report& report) {
+  if (!given.flux) return;
+  const Grid& g = given.problem.grid();
+  report.section("speeds");
+  Real slowest = INFINITY;
+  for (int a = 0; a < g.dimension(); ++a) {
+    const std::vector<Real> speed = speeds_along(given, prepared.initial, a);
+    const auto largest = std::ranges::max_element(speed);
+    slowest = std::min(slowest, *std::ranges::min_element(speed));
+    report.row("along " + g.axis(a).name(),
+               std::isinf(*largest) ? "not known: the system is not hyperbolic"
+                                    : fmt::format("up to {}, at {}, with the values of the start",
+                                                  readable(*largest, unit_of(given, "m/s")),
+                                                  place_text(given, g, largest - speed.begin())),
+               number(*largest), unit_of(given, "m/s"));
+  }
+  const bool by_unknowns =
+      given.flux->velocity(0) >= 0 || given.flux->velocity(1) >= 0 || given.flux->velocity(2) >= 0;
+  if (by_unknowns) return;
+  const auto lost = not_hyperbolic_at(given, prepared.initial);
+  report.row("hyperbolic",
+             lost ? "no: the Jacobian of the flux has eigenvalues that are not real at " +
+                        place_text(given, g, *lost)
+             : given.count() > 3 ? "not known: speeds are bounds of the Jacobian by its norms"
+                                 : "at the start: all eigenvalues of the Jacobian of the flux are real",
+             Report::Data(!lost));
+}
+
 void advection_warnings(const Case& given, const Prepared& prepared, Report& report) {
   const auto& s = *prepared.advection;
   const auto& stability = prepared.stability;

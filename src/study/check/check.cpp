@@ -80,6 +80,16 @@ void coefficient_row(const std::string& name, const casefile::Value& v, Report& 
              v.function.is_constant() ? number(v.function(Point{})) : Report::Data());
 }
 
+void point_rows(const Case& given, const casefile::UnknownOfCase& of, Report& report) {
+  for (const auto& point : of.problem.equation().points)
+    report.row("point " + point.name + (given.is_system() ? " of " + of.problem.equation().unknown : ""),
+               fmt::format("{} at {}",
+                           point.rate.is_constant() ? readable(point.rate(Point{}), of.flow_unit)
+                                                    : "time-dependent rate",
+                           given_place(given, point.at)),
+               point.rate.is_constant() ? number(point.rate(Point{})) : Report::Data(), of.flow_unit);
+}
+
 void derived_rows(const Case& given, Report& report) {
   for (const casefile::DerivedOfCase& d : given.derived)
     report.row("derived " + d.name + d.scale.bracket(), d.text);
@@ -94,6 +104,7 @@ void system_rows(const Case& given, Report& report) {
     report.row("unknown " + std::to_string(u + 1), name + of.value.bracket(), name);
     report.row("form of " + name, of.equation_formula);
     for (const auto& [key, v] : of.coefficients) coefficient_row(key + " of " + name, v, report);
+    point_rows(given, of, report);
     report.row((given.steady ? "first guess of " : "initial value of ") + name, of.initial.text);
     if (of.exact)
       report.row("exact solution of " + name, of.exact_is_initial ? "the initial value" : of.exact->text);
@@ -136,13 +147,7 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
       report.row("time to settle", "unlimited: the mean is not fixed by any boundary", number(INFINITY));
     }
   }
-  for (const auto& point : e.points)
-    report.row("point " + point.name,
-               fmt::format("{} at {}",
-                           point.rate.is_constant() ? readable(point.rate(Point{}), given.flow_unit)
-                                                    : "time-dependent rate",
-                           given_place(given, point.at)),
-               point.rate.is_constant() ? number(point.rate(Point{})) : Report::Data(), given.flow_unit);
+  point_rows(given, given, report);
   report.row(given.steady ? "first guess" : "initial value", given.initial.text);
   if (e.second_order) report.row("initial rate", given.initial_rate ? given.initial_rate->text : "0");
   if (given.exact)
@@ -284,6 +289,7 @@ Report check_report(const Case& given, Prepared& prepared) {
   if (given.steady) {
     steady_section(given, prepared, report);
     advection_section(given, prepared, report);
+    speeds_section(given, prepared, report);
     if (given.problem.equation().advection) advection_warnings(given, prepared, report.section("warnings"));
     if (prepared.memory) cost_section(given, prepared, report);
     return report;
@@ -292,6 +298,7 @@ Report check_report(const Case& given, Prepared& prepared) {
   stability_section(given, prepared, report);
   dispersion_section(given, prepared, report);
   advection_section(given, prepared, report);
+  speeds_section(given, prepared, report);
   uniform_section(given, prepared, report);
   warnings_section(given, prepared, report);
   cost_section(given, prepared, report);

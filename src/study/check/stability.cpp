@@ -190,7 +190,12 @@ void forecast_rows(const Case& given, const Prepared& prepared, Report& report) 
 
 std::string forecast(const Case& given, const Prepared& prepared) {
   const auto& s = prepared.stability;
-  if (s.limit.step == 0 && std::isinf(s.courant_number))
+  if (const auto lost = s.limit.step == 0 ? not_hyperbolic_at(given, prepared.initial) : std::nullopt)
+    return fmt::format(
+        "the system is not hyperbolic at {}, where eigenvalues of the Jacobian of its flux are not real: "
+        "no step is stable",
+        place_text(given, given.problem.grid(), *lost));
+  if (s.limit.step == 0 && std::isinf(s.courant_number) && s.allowed)
     return fmt::format("the speed df/du is unbounded within the data bounds {}: no step is stable",
                        values_text(given, s.allowed->values));
   if (s.limit.step == 0 && s.limit.standing == Standing::heuristic)
@@ -208,6 +213,8 @@ std::string forecast(const Case& given, const Prepared& prepared) {
                        prepared.forecast->growing, prepared.forecast->modes, swamped_text(given, prepared));
   if (s.limit.standing == Standing::bracketed)
     return fmt::format("largest stable step between {} and {}", limit, given.duration(s.limit.unstable_from));
+  if (s.limit.standing == Standing::heuristic)
+    return fmt::format("the limit of von Neumann's analysis, without boundaries, is {}", limit);
   if (s.limit.standing != Standing::sharp)
     return fmt::format("known to be stable only up to {} (sufficient bound)", limit);
   const Real step = prepared.longest_step;
@@ -338,9 +345,12 @@ void post_mortem(const Case& given, const Prepared& prepared, const Outcome& o, 
   const auto& y = prepared.initial;  // the state at the end
   const auto largest =
       std::ranges::max_element(y, {}, [](Real v) { return std::isfinite(v) ? std::abs(v) : 0.0; });
-  if (largest != y.end())
-    report.note(fmt::format("largest value at step {}: at {}", o.steps,
+  if (largest != y.end()) {
+    const auto unknown = static_cast<std::size_t>((largest - y.begin()) / g.count());
+    report.note(fmt::format("largest value at step {}: {}at {}", o.steps,
+                            given.count() > 1 ? given.unknown(unknown).problem.equation().unknown + ", " : "",
                             place_text(given, g, (largest - y.begin()) % g.count())));
+  }
   if (prepared.advection) backflow_note(given, prepared, report);
   if (prepared.stability.stable()) {
     if (prepared.stability.on_the_border()) report.note("the step was " + border_text(prepared));

@@ -247,10 +247,9 @@ class Run {
     }
     // A blown-up state has no flows worth a table, and of data that are no numbers there are none.
     if (result_.outcome.ending != Outcome::Ending::blew_up &&
-        result_.outcome.subject == Subject::unspecified) {
-      write_boundaries(now, *ready.balance, state, result_.outcome.time, folder / "boundaries.csv");
-      result_.files.emplace_back("boundaries.csv");
-    }
+        result_.outcome.subject == Subject::unspecified)
+      for (const auto& f : write_boundaries(now, *ready.balance, state, result_.outcome.time, folder))
+        result_.files.push_back(f);
     if (ready.balance->capabilities().second_order && result_.outcome.ending == Outcome::Ending::reached)
       for (const auto& f : write_spectra(now, *ready.balance, folder)) result_.files.push_back(f);
     store::write_file(folder / "case.toml", given_.text);
@@ -323,13 +322,14 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   result.seconds = std::chrono::duration<Real>(Clock::now() - start).count();
   recorder.finish();
   write_residuals(found, options.folder / "residuals.csv");
-  write_boundaries(given, *prepared.balance, state, 0, options.folder / "boundaries.csv");
+  result.files = {"fields.nc", "series.csv", "residuals.csv"};
+  for (const auto& f : write_boundaries(given, *prepared.balance, state, 0, options.folder))
+    result.files.push_back(f);
   result.steady = found;
   result.comparisons = recorder.comparisons();
   result.records = recorder.records();
   store::write_file(options.folder / "case.toml", given.text);
-  result.files = {"fields.nc",    "series.csv", "residuals.csv", "boundaries.csv",
-                  "summary.json", "case.toml",  "run.log"};
+  for (const char* f : {"summary.json", "case.toml", "run.log"}) result.files.emplace_back(f);
   prepared.initial = std::move(state);  // what reports may still look at
   result.closing = closing_report(given, prepared, result);
   Report whole = check_report(given, prepared);

@@ -11,35 +11,44 @@
 
 namespace williwaw::study {
 
-void write_boundaries(const Case& given, Discretization& balance, const State& y, Real time,
-                      const std::filesystem::path& file) {
+std::vector<std::string> write_boundaries(const Case& given, Discretization& balance, const State& y,
+                                          Real time, const std::filesystem::path& folder) {
   const Grid& g = balance.grid();
-  std::string text = "boundary";
-  for (int a = 0; a < g.dimension(); ++a)
-    text += "," + store::Column{g.axis(a).name(), given.length.unit}.header();
   const int dimension = g.volume_dimension() - 1;
-  const std::string unit = given.length.unit.empty() || dimension == 0
-                               ? ""
-                               : given.length.unit + (dimension == 1 ? "" : "^" + std::to_string(dimension));
-  text += "," + store::Column{"area", unit}.header() + "," + store::Column{"flux", given.flux_unit}.header() +
-          "," +
-          store::Column{given.problem.equation().unknown + " on the boundary", given.value.unit}.header() +
-          "\n";
-  const auto closures = balance.closures_at(time, y);
-  for (std::size_t s = 0; s < closures->size(); ++s) {
-    const auto flows = balance.section_flows(s, y, time);
-    const EvaluatedBoundaryClosure& boundary = (*closures)[s];
-    for (Index f = 0; f < boundary.faces(); ++f) {
-      const BoundaryFace& face = boundary.face(f);
-      text += boundary.section().name;
-      for (int a = 0; a < g.dimension(); ++a)
-        text += fmt::format(",{:.10g}", given.length.shown(face.place[g.direction(a)]));
-      text += fmt::format(",{:.10g},{:.10g},{:.10g}\n", std::pow(given.length.factor, dimension) * face.area,
-                          flows[static_cast<std::size_t>(f)] / face.area,
-                          given.value.shown(boundary.boundary_value(f, y[face.unknown])));
+  const std::string area_unit =
+      given.length.unit.empty() || dimension == 0
+          ? ""
+          : given.length.unit + (dimension == 1 ? "" : "^" + std::to_string(dimension));
+  std::vector<std::string> files;
+  for (std::size_t u = 0; u < given.count(); ++u) {
+    const casefile::UnknownOfCase& of = given.unknown(u);
+    const std::string& name = of.problem.equation().unknown;
+    std::string text = "boundary";
+    for (int a = 0; a < g.dimension(); ++a)
+      text += "," + store::Column{g.axis(a).name(), given.length.unit}.header();
+    text += "," + store::Column{"area", area_unit}.header() + "," +
+            store::Column{"flux", of.flux_unit}.header() + "," +
+            store::Column{name + " on the boundary", of.value.unit}.header() + "\n";
+    const auto closures = balance.closures_at(time, y, u);
+    const Index first = static_cast<Index>(u) * g.count();
+    for (std::size_t s = 0; s < closures->size(); ++s) {
+      const auto flows = balance.section_flows(s, y, time, u);
+      const EvaluatedBoundaryClosure& boundary = (*closures)[s];
+      for (Index f = 0; f < boundary.faces(); ++f) {
+        const BoundaryFace& face = boundary.face(f);
+        text += boundary.section().name;
+        for (int a = 0; a < g.dimension(); ++a)
+          text += fmt::format(",{:.10g}", given.length.shown(face.place[g.direction(a)]));
+        text += fmt::format(
+            ",{:.10g},{:.10g},{:.10g}\n", std::pow(given.length.factor, dimension) * face.area,
+            flows[static_cast<std::size_t>(f)] / face.area,
+            of.value.shown(boundary.boundary_value(f, y[static_cast<std::size_t>(first + face.unknown)])));
+      }
     }
+    files.push_back(u == 0 ? "boundaries.csv" : "boundaries-" + name + ".csv");
+    store::write_file(folder / files.back(), text);
   }
-  store::write_file(file, text);
+  return files;
 }
 
 Report columns_section(const std::filesystem::path& series) {

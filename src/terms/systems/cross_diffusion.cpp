@@ -17,6 +17,10 @@ class EvaluatedCrossDiffusion final : public EvaluatedTerm {
                          std::vector<Triplet>& entries) const override {
     term_.linearise_between(time_, now, y, b, parts, entries);
   }
+  void add_through(const Evaluation& now, std::span<const Real> y, std::size_t unknown, std::size_t section,
+                   std::span<Real> flows) const override {
+    term_.add_through(time_, now, y, unknown, section, flows);
+  }
   void bound(DataBounds& result) const override { result.known = false; }
   void set(Real time) { time_ = time; }
 
@@ -244,6 +248,17 @@ void CrossDiffusionTerm::linearise_between(Real time, const Evaluation& now, std
       const Real moved = value_beside(now, cross_.by, closure.face(f), w[n] + 1);
       add(n, cross_.by, n, there.conductance * (moved - there.value - 1));
     }
+  }
+}
+
+void CrossDiffusionTerm::add_through(Real time, const Evaluation& now, std::span<const Real> y,
+                                     std::size_t unknown, std::size_t section, std::span<Real> flows) const {
+  const BoundaryClosure& closure = unknowns_[cross_.of].closures->all()[section];
+  if (unknown != cross_.of || !closure.section().boundary.holds()) return;
+  const std::span<const Real> w = unknowns_[cross_.by].of.in(y);
+  for (Index f = 0; f < closure.faces(); ++f) {
+    const OnBoundary there = on_boundary(time, now, y.data(), section, f);
+    flows[f] += there.conductance * (there.value - w[closure.unknown(f)]);
   }
 }
 

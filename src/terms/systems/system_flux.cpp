@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "williwaw/terms/system_terms.hpp"
 
@@ -26,6 +27,12 @@ struct SystemFluxTerm::Workspace final : TermScratch {
   }
   void begin() override { line_above = -1; }
   Values left, right, low, high, below, above, beyond;
+  /// Where what flows through each face of a section of an unknown is wanted instead of being booked.
+  struct Wanted {
+    std::size_t unknown, section;
+    std::span<Real> flows;
+  };
+  std::optional<Wanted> wanted = {};
   Index line_above = -1;  ///< whose upper faces along the second axis stand in `above`
   std::vector<std::array<std::vector<Real>, 6>> rows;
   std::vector<Real> before, after;
@@ -92,6 +99,10 @@ class EvaluatedSystemFlux final : public EvaluatedTerm {
   void linearise_locally(const Evaluation&, std::span<const Real> y, Real b, Parts parts,
                          LocalEntries& local) const override {
     if (parts.has(Parts::advection())) term_.linearise_locally(y, b, local);
+  }
+  void add_through(const Evaluation& now, std::span<const Real> y, std::size_t unknown, std::size_t section,
+                   std::span<Real> flows) const override {
+    term_.add_through(now, y, unknown, section, flows);
   }
   void bound(DataBounds& result) const override { result.known = false; }
 
@@ -271,6 +282,11 @@ void SystemFluxTerm::add(const Line& line, std::span<const LineRates> rates) con
         each_open_face(*closures_[m], line.number, n, side,
                        [&](std::size_t c, Index f) { open += all[c].area(f); });
         each_open_face(*closures_[m], line.number, n, side, [&](std::size_t c, Index f) {
+          if (const auto& wanted = workspace.wanted) {
+            if (wanted->unknown == m && wanted->section == c)
+              wanted->flows[static_cast<std::size_t>(f)] += inflow * all[c].area(f) / open;
+            return;
+          }
           line.booked[all[c].line(all[c].advective_condition())].leaf(leaf) += inflow * all[c].area(f) / open;
         });
       };
@@ -289,8 +305,9 @@ void SystemFluxTerm::add(const Line& line, std::span<const LineRates> rates) con
                                   (velocity(last_face, true, upper.back()[h]) -
                                    velocity(first_face, false, workspace.below.back()[l]));
           own.add(i, given_back);
-          line.booked[divergence_lines_[m]].leaf(unknowns_[m].domain->segments().number(line.number, i)) +=
-              given_back;
+          if (!workspace.wanted)
+            line.booked[divergence_lines_[m]].leaf(unknowns_[m].domain->segments().number(line.number, i)) +=
+                given_back;
         }
         if (first_face) book(i, false, area(i) * low);
         if (last_face) book(i, true, -area(i) * high);
@@ -362,6 +379,18 @@ void SystemFluxTerm::linearise_locally(std::span<const Real> y, Real b, LocalEnt
             0.5 * b * carried.area(n) * (carried.at(n, true) - carried.at(n, false));
     }
   }
+}
+
+void SystemFluxTerm::add_through(const Evaluation& now, std::span<const Real> y, std::size_t unknown,
+                                 std::size_t section, std::span<Real> flows) const {
+  const Grid& g = unknowns_.front().domain->grid();
+  Workspace workspace(g.size(0), unknowns_.size());
+  workspace.wanted = {unknown, section, flows};
+  std::vector<Real> ignored(static_cast<std::size_t>(g.size(0)));
+  const std::vector<LineRates> rates(unknowns_.size(), LineRates(ignored.data()));
+  for (Index l = 0; l < g.lines(); ++l)
+    add({now, l, l % g.size(1), l / g.size(1), y.data(), Parts::advection(), LedgerBlock(), &workspace},
+        rates);
 }
 
 void SystemFluxTerm::declare(LedgerLines& lines) {

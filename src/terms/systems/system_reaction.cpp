@@ -17,6 +17,9 @@ class EvaluatedSystemReaction final : public EvaluatedTerm {
   void add(const Line& line, std::span<const LineRates> rates) const override {
     term_.add(time_, line, rates);
   }
+  void book(const Evaluation&, std::span<const Real> y, Parts parts, Real, Ledger& ledger) const override {
+    if (parts.has(Parts::source())) term_.refuse_not_finite(time_, y, ledger);
+  }
   void linearise_locally(const Evaluation&, std::span<const Real> y, Real b, Parts parts,
                          LocalEntries& local) const override {
     if (parts.has(Parts::source())) term_.linearise_locally(time_, y, b, local);
@@ -39,8 +42,9 @@ struct SystemReactionTerm::Workspace final : TermScratch {
   std::vector<std::vector<Real>> made;
 };
 
-void SystemReactionTerm::add_unknown(OfUnknown of, std::shared_ptr<const Storage> storage,
-                                     LedgerLines& lines) {
+void SystemReactionTerm::add_unknown(OfUnknown of, const std::string& name,
+                                     std::shared_ptr<const Storage> storage, LedgerLines& lines) {
+  names_.push_back(name);
   // The prefix ends with a space.
   lines_.push_back(lines.declare({of.prefix + "reaction", LedgerLine::Kind::source, "", of.number}));
   unknowns_.push_back(std::move(of));
@@ -99,6 +103,35 @@ void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRa
     for (Index begin = 0; begin < nx; begin += segment_cells)
       leaf(begin) +=
           segment_sum(begin, std::min(nx, begin + segment_cells), [made](Index i) { return made[i]; });
+  }
+}
+
+// Of values that are no numbers any more the reaction is not to blame.
+void SystemReactionTerm::refuse_not_finite(Real time, std::span<const Real> y, const Ledger& ledger) const {
+  if (std::ranges::all_of(lines_, [&](LineId line) { return std::isfinite(ledger[line]); })) return;
+  const Grid& g = unknowns_.front().domain->grid();
+  const std::size_t count = unknowns_.size();
+  std::vector<Real> values(count), rates(count);
+  Lines u;
+  std::vector<std::span<Real>> out;
+  for (std::size_t m = 0; m < count; ++m) {
+    u.emplace_back(&values[m], 1);
+    out.emplace_back(&rates[m], 1);
+  }
+  Points place(1);
+  for (Index n = 0; n < g.count(); ++n) {
+    for (std::size_t m = 0; m < count; ++m) values[m] = unknowns_[m].in(y)[static_cast<std::size_t>(n)];
+    if (std::ranges::any_of(values, [](Real v) { return !std::isfinite(v); })) continue;
+    place.set(0, g.point_of(n));
+    reaction_.rate(place, time, u, out);
+    for (std::size_t m = 0; m < count; ++m)
+      if (unknowns_[m].domain->outline().active(n) && !std::isfinite(rates[m])) {
+        std::string at;
+        for (const Real v : values) at += (at.empty() ? "" : ", ") + to_text(v);
+        throw DataError(Subject::reaction, names_[m],
+                        "the reaction is not a finite number at " + g.place_text(g.point_of(n)) + ", time " +
+                            to_text(time) + ", for the values " + at);
+      }
   }
 }
 
