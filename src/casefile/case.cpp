@@ -359,7 +359,7 @@ std::vector<std::string> Case::recorded_quantities() const {
 }
 
 System Case::system() const {
-  System result{{}, reaction, flux, cross_diffusion};
+  System result{{}, reaction, flux, cross_diffusion, characteristic};
   for (std::size_t n = 0; n < count(); ++n) result.problems.push_back(unknown(n).problem);
   return result;
 }

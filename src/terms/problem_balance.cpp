@@ -123,7 +123,7 @@ ProblemBalance::Made ProblemBalance::Made::of(const System& system, const Execut
     conditions.push_back(part.closures);
   }
   auto carries =
-      std::make_unique<SystemFluxTerm>(std::move(unknowns), made.flux, system.problems.front().reconstruction,
+      std::make_unique<SystemFluxTerm>(std::move(unknowns), made.flux, system.problems.front().reconstruction, system.characteristic,
                                        std::move(closures), std::move(conditions));
   carries->declare(made.lines);
   made.terms.push_back(std::move(carries));

@@ -131,6 +131,7 @@ struct Case : UnknownOfCase {
   SystemReaction reaction = {};  ///< of several unknowns
   std::shared_ptr<const SystemFlux> flux = nullptr;
   std::vector<CrossDiffusion> cross_diffusion = {};
+  bool characteristic = false;  ///< characteristic variables of the flux are reconstructed
   /// Formulas of what unknowns make of each other, as the case writes them.
   std::vector<std::pair<std::string, Value>> shared_terms = {};
   std::vector<VectorOfUnknowns> vectors = {};

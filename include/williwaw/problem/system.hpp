@@ -89,6 +89,9 @@ struct System {
   SystemReaction reaction = {};
   std::shared_ptr<const SystemFlux> flux = nullptr;
   std::vector<CrossDiffusion> cross_diffusion = {};
+  /// Beside each face the variables that travel at one speed each are reconstructed, not the unknowns: those
+  /// of the Jacobian of the flux at the mean of both sides. For fluxes that tell it.
+  bool characteristic = false;
 };
 
 }  // namespace williwaw

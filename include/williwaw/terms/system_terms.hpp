@@ -46,7 +46,8 @@ class SystemFluxTerm final : public Term {
   /// Throws InputError for cut-outs, axes that are not uniform, and reconstructions that need more than a
   /// slope. `closures` are those of each unknown, `conditions` their numbers in the balance.
   SystemFluxTerm(std::vector<OfUnknown> unknowns, std::shared_ptr<const SystemFlux> flux,
-                 const std::string& reconstruction, std::vector<const BoundaryClosures*> closures,
+                 const std::string& reconstruction, bool characteristic,
+                 std::vector<const BoundaryClosures*> closures,
                  std::vector<TermId<EvaluatedBoundaryClosures>> conditions);
 
   Needs needs() const override;
@@ -73,6 +74,7 @@ class SystemFluxTerm final : public Term {
   void fluxes(const Line& line, int axis, Index j, Index k, Workspace& workspace, Values& flux) const;
   void fill_rows(const Line& line, std::size_t unknown, int axis, Index j, Index k, Workspace& workspace,
                  Rows& rows) const;
+  void reconstruct(const std::vector<Rows>& rows, int direction, Index faces, Workspace& workspace) const;
   void between(int direction, Workspace& workspace, Values& flux) const;
   void advect(std::size_t face, const Workspace& workspace, Values& flux) const;
   Beyond beyond(const Evaluation& now, std::size_t unknown, Side side, Index inside, Real u) const;
@@ -82,6 +84,7 @@ class SystemFluxTerm final : public Term {
   std::vector<OfUnknown> unknowns_;
   std::shared_ptr<const SystemFlux> flux_;
   const ReconstructionKind* reconstruction_;
+  bool characteristic_;
   std::vector<const BoundaryClosures*> closures_;
   std::vector<TermId<EvaluatedBoundaryClosures>> conditions_;
   std::vector<LineId> divergence_lines_;  ///< in advective form

@@ -12,7 +12,7 @@ void read_space(const Context& context, const Node& root, Case& result) {
   if (!node) return;
   const Section section(context, *node, "space");
   const bool system = result.problem.equation().as_system;
-  section.allow({"diffusion_order", "reconstruction", "numerical_flux", "face_mean"}, {});
+  section.allow({"diffusion_order", "reconstruction", "numerical_flux", "face_mean", "variables"}, {});
   if (section.has("face_mean")) {
     Words means;
     for (const auto& kind : face_mean_kinds()) means.push_back(kind.name);
@@ -42,6 +42,13 @@ void read_space(const Context& context, const Node& root, Case& result) {
         "numerical_flux",
         "is chosen by the system: local Lax-Friedrichs for fluxes by formulas, upwind where an unknown "
         "is the velocity");
+  if (section.has("variables")) {
+    const bool by_formulas = carried && result.flux->components() > 0;
+    if (!by_formulas)
+      section.fail("variables", "concerns systems of several unknowns with fluxes by formulas");
+    result.characteristic =
+        section.choice("variables", "conserved", {"conserved", "characteristic"}, {}) == "characteristic";
+  }
   result.problem.reconstruction = section.choice("reconstruction", "first-order", reconstructions, {});
   result.problem.numerical_flux = section.choice("numerical_flux", "upwind", fluxes, {});
   for (UnknownOfCase& other : result.others) {

@@ -68,8 +68,8 @@ std::string space_text(const Case& given) {
     const bool by_unknowns =
         given.flux->velocity(0) >= 0 || given.flux->velocity(1) >= 0 || given.flux->velocity(2) >= 0;
     return fmt::format(
-        "flux form, reconstruction {}, {}, order {} for smooth solutions; diffusion central, order 2",
-        kind.name,
+        "flux form, reconstruction {}{}, {}, order {} for smooth solutions; diffusion central, order 2",
+        kind.name, given.characteristic ? " of characteristic variables" : "",
         by_unknowns ? "upwind with the velocity's mean on each face" : "numerical flux local Lax-Friedrichs",
         kind.order > 1 ? 2 : 1);
   }

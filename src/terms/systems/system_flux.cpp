@@ -1,3 +1,4 @@
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <optional>
@@ -7,7 +8,30 @@
 namespace williwaw {
 
 namespace {
+
 using Lines = std::vector<std::span<const Real>>;
+
+// In columns, by increasing eigenvalue, so that neighbouring faces have them alike; the identity where they
+// are not real or not independent.
+Eigen::MatrixXd eigenvectors_of(const Eigen::MatrixXd& matrix) {
+  const Eigen::Index size = matrix.rows();
+  const Eigen::EigenSolver<Eigen::MatrixXd> solver(matrix);
+  Eigen::MatrixXd result = Eigen::MatrixXd::Identity(size, size);
+  if (solver.info() != Eigen::Success || !matrix.allFinite()) return result;
+  std::vector<Eigen::Index> order(static_cast<std::size_t>(size));
+  for (Eigen::Index m = 0; m < size; ++m) order[static_cast<std::size_t>(m)] = m;
+  const auto& values = solver.eigenvalues();
+  std::ranges::sort(order, {}, [&](Eigen::Index m) { return values[m].real(); });
+  for (Eigen::Index m = 0; m < size; ++m) {
+    const Eigen::Index from = order[static_cast<std::size_t>(m)];
+    if (values[from].imag() != 0) return Eigen::MatrixXd::Identity(size, size);
+    result.col(m) = solver.eigenvectors().col(from).real();
+  }
+  constexpr Real nearly_dependent = 1e-8;
+  if (std::abs(result.determinant()) < nearly_dependent) return Eigen::MatrixXd::Identity(size, size);
+  return result;
+}
+
 }  // namespace
 
 // Lines that one thread works on: values beyond the ends of a line along x, both sides of its faces, fluxes
@@ -39,12 +63,13 @@ struct SystemFluxTerm::Workspace final : TermScratch {
 };
 
 SystemFluxTerm::SystemFluxTerm(std::vector<OfUnknown> unknowns, std::shared_ptr<const SystemFlux> flux,
-                               const std::string& reconstruction,
+                               const std::string& reconstruction, bool characteristic,
                                std::vector<const BoundaryClosures*> closures,
                                std::vector<TermId<EvaluatedBoundaryClosures>> conditions)
     : unknowns_(std::move(unknowns)),
       flux_(std::move(flux)),
       reconstruction_(&reconstruction_kind(reconstruction)),
+      characteristic_(characteristic && reconstruction_->order > 1 && unknowns_.size() > 1),
       closures_(std::move(closures)),
       conditions_(std::move(conditions)) {
   for (const OfUnknown& of : unknowns_)
@@ -53,6 +78,16 @@ SystemFluxTerm::SystemFluxTerm(std::vector<OfUnknown> unknowns, std::shared_ptr<
   if (!reconstruction_->slope)
     throw InputError(Subject::reconstruction, "reconstruction '" + reconstruction_->name +
                                                   "' is not for systems; take none or a limited one");
+  if (characteristic) {
+    // A flux that does not tell its Jacobian says so.
+    const std::vector<Real> zero(unknowns_.size(), 0.0);
+    std::vector<Real> entries(unknowns_.size() * unknowns_.size());
+    Lines u;
+    std::vector<std::span<Real>> out;
+    for (const Real& v : zero) u.emplace_back(&v, 1);
+    for (Real& v : entries) out.emplace_back(&v, 1);
+    flux_->jacobian(0, u, out);
+  }
   const Grid& g = unknowns_.front().domain->grid();
   for (int a = 0; a < g.dimension(); ++a)
     if (!g.axis(a).is_uniform()) throw InputError(Subject::grid, "a system with a flux needs uniform axes");
@@ -174,6 +209,53 @@ void SystemFluxTerm::fill_rows(const Line& line, std::size_t unknown, int axis, 
   }
 }
 
+// Both sides of each face, from six values about it.
+void SystemFluxTerm::reconstruct(const std::vector<Rows>& rows, int direction, Index faces,
+                                 Workspace& workspace) const {
+  const std::size_t count = unknowns_.size();
+  if (!characteristic_) {
+    for (std::size_t m = 0; m < count; ++m)
+      reconstruction_->uniform(rows[m], faces, workspace.left[m].data(), workspace.right[m].data());
+    return;
+  }
+  const auto length = static_cast<std::size_t>(faces);
+  const auto size = static_cast<Eigen::Index>(count);
+  // The Jacobian at the mean of both neighbours.
+  Values mean(count, std::vector<Real>(length)), jacobian(count * count, std::vector<Real>(length));
+  for (std::size_t m = 0; m < count; ++m)
+    for (std::size_t i = 0; i < length; ++i) mean[m][i] = 0.5 * (rows[m][2][i] + rows[m][3][i]);
+  std::vector<std::span<Real>> entries(jacobian.begin(), jacobian.end());
+  flux_->jacobian(direction, Lines(mean.begin(), mean.end()), entries);
+  std::vector<Eigen::MatrixXd> from(length);  // characteristic variables to unknowns
+  std::vector<std::array<std::vector<Real>, 6>> along(count);
+  for (auto& six : along)
+    for (auto& row : six) row.resize(length);
+  Eigen::VectorXd u(size);
+  for (std::size_t i = 0; i < length; ++i) {
+    Eigen::MatrixXd at(size, size);
+    for (Eigen::Index m = 0; m < size; ++m)
+      for (Eigen::Index n = 0; n < size; ++n) at(m, n) = jacobian[static_cast<std::size_t>(m * size + n)][i];
+    from[i] = eigenvectors_of(at);
+    const Eigen::MatrixXd to = from[i].inverse();
+    for (std::size_t row = 0; row < 6; ++row) {
+      for (std::size_t m = 0; m < count; ++m) u[static_cast<Eigen::Index>(m)] = rows[m][row][i];
+      const Eigen::VectorXd w = to * u;
+      for (std::size_t m = 0; m < count; ++m) along[m][row][i] = w[static_cast<Eigen::Index>(m)];
+    }
+  }
+  for (std::size_t m = 0; m < count; ++m) {
+    Rows six{};
+    for (std::size_t row = 0; row < 6; ++row) six[row] = along[m][row].data();
+    reconstruction_->uniform(six, faces, workspace.left[m].data(), workspace.right[m].data());
+  }
+  for (auto* side : {&workspace.left, &workspace.right})
+    for (std::size_t i = 0; i < length; ++i) {
+      for (std::size_t m = 0; m < count; ++m) u[static_cast<Eigen::Index>(m)] = (*side)[m][i];
+      const Eigen::VectorXd back = from[i] * u;
+      for (std::size_t m = 0; m < count; ++m) (*side)[m][i] = back[static_cast<Eigen::Index>(m)];
+    }
+}
+
 // Taken from upwind, with the velocity that stands in the last line.
 void SystemFluxTerm::advect(std::size_t i, const Workspace& workspace, Values& flux) const {
   const Real velocity = flux.back()[i];
@@ -234,12 +316,9 @@ void SystemFluxTerm::fluxes(const Line& line, int axis, Index j, Index k, Worksp
                             Values& flux) const {
   const Grid& g = unknowns_.front().domain->grid();
   const Axis& along = g.axis(axis);
-  for (std::size_t m = 0; m < unknowns_.size(); ++m) {
-    Rows rows{};
-    fill_rows(line, m, axis, j, k, workspace, rows);
-    reconstruction_->uniform(rows, g.size(0) + (axis == 0 ? 1 : 0), workspace.left[m].data(),
-                             workspace.right[m].data());
-  }
+  std::vector<Rows> rows(unknowns_.size());
+  for (std::size_t m = 0; m < unknowns_.size(); ++m) fill_rows(line, m, axis, j, k, workspace, rows[m]);
+  reconstruct(rows, g.direction(axis), g.size(0) + (axis == 0 ? 1 : 0), workspace);
   between(g.direction(axis), workspace, flux);
   if (along.periodic()) return;
   const Index face = axis == 1 ? j : k;

@@ -124,12 +124,12 @@ TEST_CASE("an acoustic pair moves as the wave equation of second order does, and
           doctest::skip(test::instrumented)) {
   // p_t + c²·w_x = 0, w_t + p_x = 0: p = cos(2πx)·cos(2πct) on a closed ring.
   constexpr Real c = 3;
-  const auto error = [](Index n, const std::string& reconstruction) {
+  const auto error = [](Index n, const std::string& reconstruction, bool characteristic = false) {
     const Grid g({Axis::uniform("x", 0, 1, n, Unknowns::cells, true)});
     std::vector<Problem> pair{member(g, "p", [](Point q) { return std::cos(2 * M_PI * q.x); }),
                               member(g, "w", 0.0)};
     for (Problem& p : pair) p.reconstruction = reconstruction;
-    ProblemBalance balance(pair, {}, matrix_flux(2, {0, c * c, 1, 0}));
+    ProblemBalance balance(System{pair, {}, matrix_flux(2, {0, c * c, 1, 0}), {}, characteristic});
     State y = balance.initial_state();
     CHECK(balance.fastest(y) == doctest::Approx(c * static_cast<Real>(n)));
     Plan plan;
@@ -156,6 +156,7 @@ TEST_CASE("an acoustic pair moves as the wave equation of second order does, and
   };
   CHECK(order_between(error(100, "van-leer"), error(200, "van-leer")) > 1.7);
   CHECK(error(200, "van-leer") < 3e-3);
+  CHECK(order_between(error(100, "van-leer", true), error(200, "van-leer", true)) > 1.7);
   CHECK(order_between(error(200, "first-order"), error(400, "first-order")) > 0.8);
 }
 
