@@ -111,6 +111,10 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
       return trial.verdict == "stopped" ? interrupted : not_met;
     }
   study::Report report = study::write_statistics(given, folder);
+  if (arguments.trust) {
+    report.append(study::trust_report(study::assess(arguments.file, arguments.set, {arguments.threads})));
+    report.note("uncertainties are those of sample 0");
+  }
   std::vector<std::string> complaints;
   const auto figures = draw_figures(given, prepared, folder, complaints);
   report.section("files").row("folder", folder.string());

@@ -49,12 +49,57 @@ std::optional<std::vector<std::string>> range_from(const std::string& text) {
   }
 }
 
+json packed(const Trial& t) {
+  // Numbers that are none have no place in JSON.
+  const auto real = [](Real v) { return std::isfinite(v) ? json(v) : json(nullptr); };
+  json j{{"verdict", t.verdict}, {"trouble", t.trouble}, {"finished", t.finished}, {"effort", t.effort}};
+  j["numbers"] = {real(t.residual), real(t.seconds)};
+  j["unknowns"] = json::array();
+  for (const Trial::Values& v : t.unknowns) {
+    json one{{"values", {real(v.lowest), real(v.mean), real(v.highest)}}};
+    if (v.error) one["error"] = real(*v.error);
+    j["unknowns"].push_back(one);
+  }
+  return j;
+}
+
+void unpack(const json& j, Trial& t) {
+  const auto real = [](const json& v) { return v.is_null() ? NAN : v.get<Real>(); };
+  t.verdict = j.at("verdict");
+  t.trouble = j.at("trouble");
+  t.finished = j.at("finished");
+  t.effort = j.at("effort");
+  const json& n = j.at("numbers");
+  t.residual = real(n[0]);
+  t.seconds = real(n[1]);
+  for (const json& one : j.at("unknowns")) {
+    const json& v = one.at("values");
+    t.unknowns.push_back({real(v[0]), real(v[1]), real(v[2])});
+    if (one.contains("error")) t.unknowns.back().error = real(one["error"]);
+  }
+}
+
+// What came of a trial, kept for those who resume all of them.
+constexpr const char* outcome_file = "outcome.json";
+
+// The same case ended before.
+bool was_finished(const casefile::Case& given, Trial& trial) {
+  const auto file = trial.folder / outcome_file, text = trial.folder / "case.toml";
+  if (!std::filesystem::exists(file) || !std::filesystem::exists(text)) return false;
+  const json told = json::parse(casefile::case_text(file), nullptr, false);
+  if (told.is_discarded() || casefile::case_text(text) != given.text) return false;
+  unpack(told, trial);
+  return true;
+}
+
 void run_one(const std::filesystem::path& file, const std::vector<std::string>& set, const TrialRules& rules,
              Trial& trial) {
   auto all = set;
   all.insert(all.end(), trial.set.begin(), trial.set.end());
   const casefile::Case given =
       open_case(file, all, {.refinement = {}, .variant = trial.variant, .sample = trial.sample});
+  if (rules.resume && was_finished(given, trial)) return;
+  std::filesystem::remove(trial.folder / outcome_file);
   study::Prepared prepared = study::prepare(given, {rules.threads});
   if (rules.force) prepared.plan.stable_values.reset();
   if (!given.steady && !prepared.stability.stable() && !rules.force) {
@@ -98,54 +143,10 @@ void run_one(const std::filesystem::path& file, const std::vector<std::string>& 
   for (const study::Comparison& c : result.comparisons) trial.unknowns[c.unknown].error = c.norms.max;
 }
 
-json packed(const Trial& t) {
-  // Numbers that are none have no place in JSON.
-  const auto real = [](Real v) { return std::isfinite(v) ? json(v) : json(nullptr); };
-  json j{{"verdict", t.verdict}, {"trouble", t.trouble}, {"finished", t.finished}, {"effort", t.effort}};
-  j["numbers"] = {real(t.residual), real(t.seconds)};
-  j["unknowns"] = json::array();
-  for (const Trial::Values& v : t.unknowns) {
-    json one{{"values", {real(v.lowest), real(v.mean), real(v.highest)}}};
-    if (v.error) one["error"] = real(*v.error);
-    j["unknowns"].push_back(one);
-  }
-  return j;
-}
-
-void unpack(const json& j, Trial& t) {
-  const auto real = [](const json& v) { return v.is_null() ? NAN : v.get<Real>(); };
-  t.verdict = j.at("verdict");
-  t.trouble = j.at("trouble");
-  t.finished = j.at("finished");
-  t.effort = j.at("effort");
-  const json& n = j.at("numbers");
-  t.residual = real(n[0]);
-  t.seconds = real(n[1]);
-  for (const json& one : j.at("unknowns")) {
-    const json& v = one.at("values");
-    t.unknowns.push_back({real(v[0]), real(v[1]), real(v[2])});
-    if (one.contains("error")) t.unknowns.back().error = real(one["error"]);
-  }
-}
-
-// What came of a trial, kept for those who resume all of them.
-constexpr const char* outcome_file = "outcome.json";
-
-bool was_finished(Trial& trial) {
-  const auto file = trial.folder / outcome_file;
-  if (!std::filesystem::exists(file)) return false;
-  const json told = json::parse(casefile::case_text(file), nullptr, false);
-  if (told.is_discarded()) return false;
-  unpack(told, trial);
-  return true;
-}
-
 // What a process of its own says of a trial.
 json tell_of(const std::filesystem::path& file, const std::vector<std::string>& set, const TrialRules& rules,
              Trial trial) {
   try {
-    if (rules.resume && was_finished(trial)) return packed(trial);
-    std::filesystem::remove(trial.folder / outcome_file);
     run_one(file, set, rules, trial);
     if (trial.finished && trial.verdict != "stopped")
       store::write_file(trial.folder / outcome_file, packed(trial).dump() + "\n");

@@ -133,6 +133,14 @@ TEST_CASE(
   CHECK(williwaw_in(folder, "run case.toml --quiet --resume -o out").code == 2);
   CHECK(std::filesystem::exists(folder / "out" / "sample-1" / "series.csv"));
   CHECK_FALSE(std::filesystem::exists(folder / "out" / "sample-0" / "series.csv"));
+  // Unless the case has changed since.
+  std::filesystem::remove(folder / "out" / "sample-1" / "outcome.json");
+  CHECK(williwaw_in(folder, "run case.toml --quiet --resume -o out --set equation.diffusivity=1").code == 2);
+  REQUIRE(williwaw_in(folder,
+                      "run case.toml --quiet --resume --trust -o out --set "
+                      "'equation.diffusivity=\"0.03 m^2/s\"'")
+              .code == 0);
+  CHECK(std::filesystem::exists(folder / "out" / "sample-0" / "series.csv"));
 }
 
 TEST_CASE("a sample that blows up is told, and spreads of the others are not") {
