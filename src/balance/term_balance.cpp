@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cmath>
 #include <exception>
-#include <ranges>
 
 #include "balance/sweep.hpp"
 
@@ -413,7 +412,7 @@ Totals TermBalance::stage(const State& start, const State& y, Real fraction, Rea
   return sweep.sum();
 }
 
-std::ranges::iota_view<std::size_t, std::size_t> TermBalance::prescribed_on(Index line) const {
+std::pair<std::size_t, std::size_t> TermBalance::prescribed_on(Index line) const {
   if (arranged_.prescribed.empty()) return {0, 0};
   return {arranged_.first_prescribed[static_cast<std::size_t>(line)],
           arranged_.first_prescribed[static_cast<std::size_t>(line) + 1]};
@@ -447,7 +446,8 @@ Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledg
     std::vector<LineRates>& rates = workspace_.rates[thread];
     Line line{*now, number, j, k, y.data(), Parts::all(), sweep.booked(block)};
     // Where nothing but the ends of a line is touched again, its sums are taken while it is computed.
-    bool once = nx > 2 && whole && prescribed_on(number).empty();
+    const auto [first_prescribed, end_prescribed] = prescribed_on(number);
+    bool once = nx > 2 && whole && first_prescribed == end_prescribed;
     for (const std::size_t t : workspace_.active) once = once && (*now)[t].acts(number) != Acts::anywhere;
     Totals* const of_segments = sweep.of_segments();
     for (std::size_t u = 0; u < unknowns_.size(); ++u) {
@@ -464,7 +464,7 @@ Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledg
       Real* const next = out.data() + start_of(u) + nx * number;
       const LineCapacity capacity = storage.of_line(number);
       // Of one unknown alone.
-      for (const std::size_t h : prescribed_on(number)) {
+      for (std::size_t h = first_prescribed; h < end_prescribed; ++h) {
         const Index i = arranged_.prescribed[h] - nx * number;
         missing_[h] = capacity(i) * (ahead[h] - next[i]);
         next[i] = ahead[h];

@@ -282,7 +282,6 @@ levels = 3
         {"transport", "velocity = \"0.5 + 0.2*x\"\nform = \"advective\"", central},
         {"conservation", "flux = \"u*u/3\"", law},
         {"conservation", "flux = \"quadratic\"", law}}) {
-    CAPTURE(advects);
     std::string own = text;
     for (const auto& [from, to] :
          {std::pair<std::string, std::string>{"KIND", kind}, {"ADVECTS", advects}, {"SPACE", space}})

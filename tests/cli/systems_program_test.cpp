@@ -410,7 +410,6 @@ step = 0.002
     }
     CHECK(sums.size() == 4);
     for (const auto& [side, sum] : sums) {
-      CAPTURE(side);
       CHECK(sum == doctest::Approx(last_of(folder / "out", "flow " + name + " " + side + ": dirichlet"))
                        .epsilon(1e-6));
     }

@@ -2,7 +2,6 @@
 #pragma once
 
 #include <optional>
-#include <ranges>
 
 #include "williwaw/balance/term.hpp"
 
@@ -109,8 +108,8 @@ class TermBalance : public Balance {
   void book_missing(std::span<const Real> missing, Ledger& amounts);
   Index start_of(std::size_t unknown) const { return arranged_.layout.start(unknown); }
   bool steps_fused() const;
-  /// Which of the prescribed unknowns belong to a line; of one unknown only.
-  std::ranges::iota_view<std::size_t, std::size_t> prescribed_on(Index line) const;
+  /// Where those of a line begin and end among the prescribed unknowns; of one unknown only.
+  std::pair<std::size_t, std::size_t> prescribed_on(Index line) const;
   void exchange(State& y) const;
 
   std::vector<Unknown> unknowns_;
