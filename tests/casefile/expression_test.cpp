@@ -97,6 +97,53 @@ TEST_CASE("values agree with an independent parser of the same language, on 4000
   CHECK(finite > 5000);
 }
 
+TEST_CASE("several formulas at once have the values of each by itself, to the last bit") {
+  std::mt19937 random(5);
+  const Index count = 300;  // more than one block
+  const std::vector<std::string> names{"u", "w"};
+  Points places(count);
+  std::vector<Real> u(count), w(count);
+  for (Index i = 0; i < count; ++i) {
+    places.set(i, {0.01 * static_cast<Real>(i), std::cos(static_cast<Real>(i)), 0});
+    u[i] = 0.5 + 0.3 * std::sin(0.2 * static_cast<Real>(i));
+    w[i] = 0.1 * static_cast<Real>(i % 7);
+  }
+  for (int n = 0; n < 300; ++n) {
+    // Parts in common, a formula twice, one that is an unknown alone, and one without any.
+    const std::string part = random_formula(random, 2), other = random_formula(random, 1 + n % 3);
+    const std::vector<std::string> formulas{"(" + part + ")*w + (" + other + ")^3",
+                                            "(" + other + ")^3 - (" + part + ")*w",
+                                            "w",
+                                            "(" + part + ")*w + (" + other + ")^3",
+                                            "1 + t",
+                                            "sum_over(k, 1, 3, k*(" + part + ")) - w^4",
+                                            "-w"};
+    std::vector<Expression> all;
+    for (const std::string& formula : formulas) {
+      auto variables = expression_variables;
+      variables.emplace_back("w");
+      all.push_back(parse_expression(formula, {{"slab", 0.4}}, variables));
+    }
+    const std::vector<std::span<const Real>> values{u, w};
+    // Lines of the same unknowns, as reactions of seven of them would ask for.
+    std::vector<std::vector<Real>> made(all.size(), std::vector<Real>(count)), alone = made;
+    std::vector<std::span<Real>> out(made.begin(), made.end());
+    const SystemReaction together = system_reaction_of(names, all);
+    together.rate(places, 0.7, values, out);
+    for (std::size_t m = 0; m < all.size(); ++m) {
+      CAPTURE(formulas[m]);
+      FormulaInputs inputs{places.x.data(), places.y.data(), nullptr, nullptr, 0.7, count};
+      inputs.names = names;
+      inputs.unknowns = values;
+      evaluate(all[m], inputs, alone[m].data());
+      Index apart = 0;
+      for (Index i = 0; i < count; ++i)
+        if (made[m][i] != alone[m][i] && !(std::isnan(made[m][i]) && std::isnan(alone[m][i]))) ++apart;
+      CHECK(apart == 0);
+    }
+  }
+}
+
 TEST_CASE("a value does not depend on its place among others") {
   const Expression e = parse_expression("sin(x)*exp(-y^2)/(1 + u^3) + (x > 0.5 ? t : sum_over(n, 1, 3, n*x))",
                                         {}, expression_variables);

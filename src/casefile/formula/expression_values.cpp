@@ -4,8 +4,8 @@
 #include <cmath>
 #include <utility>
 
+#include "casefile/formula/arithmetic_lines.hpp"
 #include "casefile/formula/expression_functions.hpp"
-#include "grid/clones.hpp"
 #include "williwaw/casefile/curve.hpp"
 
 namespace williwaw::casefile {
@@ -40,30 +40,6 @@ class Registers {
   std::vector<std::unique_ptr<Real[]>> blocks_;
   std::size_t used_ = 0;
 };
-
-// The four operations over a block, of two lines or of a number and a line. Macros, because functions are
-// built for each vector unit, which templates are not.
-struct Arithmetic {
-  void (*both)(Index, const Real*, const Real*, Real*);
-  void (*number_first)(Index, Real, const Real*, Real*);
-  void (*number_second)(Index, const Real*, Real, Real*);
-};
-#define WILLIWAW_ARITHMETIC(name, operation)                                                      \
-  WILLIWAW_CLONES void name##_both(Index n, const Real* a, const Real* b, Real* __restrict r) {   \
-    for (Index i = 0; i < n; ++i) r[i] = a[i] operation b[i];                                     \
-  }                                                                                               \
-  WILLIWAW_CLONES void name##_number_first(Index n, Real a, const Real* b, Real* __restrict r) {  \
-    for (Index i = 0; i < n; ++i) r[i] = a operation b[i];                                        \
-  }                                                                                               \
-  WILLIWAW_CLONES void name##_number_second(Index n, const Real* a, Real b, Real* __restrict r) { \
-    for (Index i = 0; i < n; ++i) r[i] = a[i] operation b;                                        \
-  }                                                                                               \
-  constexpr Arithmetic name{name##_both, name##_number_first, name##_number_second};
-WILLIWAW_ARITHMETIC(adding, +)
-WILLIWAW_ARITHMETIC(subtracting, -)
-WILLIWAW_ARITHMETIC(multiplying, *)
-WILLIWAW_ARITHMETIC(dividing, /)
-#undef WILLIWAW_ARITHMETIC
 
 struct IndexValue {
   const std::string* name;
@@ -140,7 +116,7 @@ class Evaluation {
   }
 
   // Into `target` where one is given and there is a value for each place.
-  Operand by(const Arithmetic& operation, const Operand& a, const Operand& b, Real* target = nullptr) {
+  Operand by(const ArithmeticLines& operation, const Operand& a, const Operand& b, Real* target = nullptr) {
     Real* const r = target && !(a.single && b.single) ? target : registers_.take();
     if (a.single && b.single)
       operation.both(1, a.values, b.values, r);
@@ -213,7 +189,7 @@ class Evaluation {
     };
     // The last operation of all writes to where the values are wanted.
     Real* const target = std::exchange(target_, nullptr);
-    const auto arithmetic = [&](const Arithmetic& operation) {
+    const auto arithmetic = [&](const ArithmeticLines& operation) {
       const Operand a = of(e.operand(0)), b = of(e.operand(1));
       return by(operation, a, b, target);
     };

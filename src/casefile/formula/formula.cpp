@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <numbers>
 
+#include "casefile/formula/expression_program.hpp"
+
 namespace williwaw::casefile {
 
 const Constants& common_constants() {
@@ -78,14 +80,14 @@ Reaction reaction_of(const Expression& expression) {
 namespace {
 
 // Formulas of several unknowns by their names.
-SystemReaction::ByLine lines_of(const std::vector<std::string>& names, std::vector<Expression> all) {
-  return [names, all = std::move(all)](const Points& places, Real time, UnknownLines u,
-                                       std::span<std::span<Real>> out) {
+SystemReaction::ByLine lines_of(const std::vector<std::string>& names, const std::vector<Expression>& all) {
+  const auto program = std::make_shared<const ExpressionProgram>(names, all);
+  return [names, program](const Points& places, Real time, UnknownLines u, std::span<std::span<Real>> out) {
     FormulaInputs inputs = inputs_of(places, time, nullptr);
     inputs.count = static_cast<Index>(u.front().size());
     inputs.names = names;
     inputs.unknowns = u;
-    for (std::size_t m = 0; m < all.size(); ++m) evaluate(all[m], inputs, out[m].data());
+    program->evaluate(inputs, std::span<const std::span<Real>>(out.data(), out.size()));
   };
 }
 
@@ -104,8 +106,8 @@ class FormulaSystemFlux final : public SystemFlux {
         along.push_back(of_unknown[d]);
         for (const std::string& name : names) jacobian.push_back(derivative(of_unknown[d], name));
       }
-      flux_[d] = lines_of(names, std::move(along));
-      jacobian_[d] = lines_of(names, std::move(jacobian));
+      flux_[d] = lines_of(names, along);
+      jacobian_[d] = lines_of(names, jacobian);
     }
   }
   std::size_t components() const override { return count_; }
@@ -167,7 +169,7 @@ CrossDiffusion cross_diffusion_of(const std::vector<std::string>& names, std::si
   try {
     std::vector<Expression> slopes;
     for (const std::string& name : names) slopes.push_back(derivative(diffusivity, name));
-    result.slopes = lines_of(names, std::move(slopes));
+    result.slopes = lines_of(names, slopes);
   } catch (const InputError&) {
     // A formula that jumps is left to differences.
   }
