@@ -48,6 +48,7 @@ struct SystemFluxTerm::Workspace final : TermScratch {
       for (auto& row : of_unknown) row.resize(faces + 6);
     before.resize(faces);
     after.resize(faces);
+    areas.resize(faces);
   }
   void begin() override { line_above = -1; }
   Values left, right, low, high, below, above, beyond;
@@ -60,6 +61,7 @@ struct SystemFluxTerm::Workspace final : TermScratch {
   Index line_above = -1;  ///< whose upper faces along the second axis stand in `above`
   std::vector<std::array<std::vector<Real>, 6>> rows;
   std::vector<Real> before, after;
+  std::vector<Real> areas;  ///< of the faces of a line across an axis
 };
 
 SystemFluxTerm::SystemFluxTerm(std::vector<OfUnknown> unknowns, std::shared_ptr<const SystemFlux> flux,
@@ -346,13 +348,16 @@ void SystemFluxTerm::add(const Line& line, std::span<const LineRates> rates) con
     const Index shift = axis == 0 ? 1 : 0;
     const Values& upper = axis == 0 ? workspace.below : axis == 1 ? workspace.above : workspace.beyond;
     const Index here = g.number(0, line.j, line.k);
+    // Of the first control volume along the axis: all of them are alike.
+    const Index first = axis == 0 ? here : axis == 1 ? g.number(0, 0, line.k) : g.number(0, line.j, 0);
+    const Real measure = g.axis(axis).measures()[0];
+    for (Index i = 0; i < nx; ++i)
+      workspace.areas[static_cast<std::size_t>(i)] =
+          axis == 0 && i > 0 ? workspace.areas[0] : g.volume_of(first + i) / measure;
+    const auto area = [&](Index i) { return workspace.areas[static_cast<std::size_t>(i)]; };
+    const bool advective = flux_->advective();
     for (std::size_t m = 0; m < unknowns_.size(); ++m) {
       const LineRates& own = rates[static_cast<std::size_t>(unknowns_[m].number)];
-      // Of the first unknown along the axis: all of them are alike.
-      const Index first = axis == 0 ? here : axis == 1 ? g.number(0, 0, line.k) : g.number(0, line.j, 0);
-      const auto area = [&](Index i) {
-        return g.volume_of(axis == 0 ? first : first + i) / g.axis(axis).measures()[0];
-      };
       const auto book = [&](Index i, bool at_upper, Real inflow) {
         Real open = 0;
         const Side side{axis, at_upper};
@@ -376,7 +381,7 @@ void SystemFluxTerm::add(const Line& line, std::span<const LineRates> rates) con
         const Index at = axis == 0 ? i : axis == 1 ? line.j : line.k;
         const bool ends = !g.axis(axis).periodic();
         const bool first_face = ends && at == 0, last_face = ends && at + 1 == g.size(axis);
-        if (flux_->advective()) {
+        if (advective) {
           const auto velocity = [&](bool boundary, bool at_upper, Real of_face) {
             return boundary && !beyond(line.now, m, {axis, at_upper}, here + i, 0).open ? 0 : of_face;
           };
