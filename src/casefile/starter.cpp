@@ -302,9 +302,11 @@ kind = "system"
 unit = "1"
 diffusivity = "0.5 m^2/s"
 reaction = "rate*(0.1 - ice + ice^2*brine)"   # a formula of all unknowns, in SI, of place and of t
+# cross_diffusivity = { brine = "0.1 m^2/s" }   # down the gradient of another unknown, of either sign
 # storage = 1                        # or content, a formula of this unknown
 # source = "0 1/s"
 # flux = { x = "..", y = ".." }      # instead of velocity: a conservation law, formulas of all unknowns
+                                     # with [space] variables = "characteristic" or "conserved"
 
 [equation.unknowns.brine]
 unit = "1"
@@ -319,6 +321,12 @@ value = "0.9"
 # conditions: @conditions@
 [boundary]
 default = "insulated"                # for all unknowns; or west = { ice = "insulated", brine = { dirichlet = "0.9" } }
+
+[derived]
+both = { value = "ice + brine", unit = "1" }   # recorded; for figures and probes by its name
+
+# [samples]
+# count = 8                          # so many runs, with seeds 5, 6, ..; formulas know the number of each as `sample`
 
 [time]
 until = "60 day"
