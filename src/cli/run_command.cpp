@@ -93,13 +93,17 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
   const int processors = arguments.threads > 0 ? arguments.threads : machine;
   const int jobs = std::min(processors, static_cast<int>(given.samples));
   listen_for_signals();
-  run_trials(arguments.file, arguments.set,
-             {.jobs = jobs,
-              .threads = std::max(1, processors / jobs),
-              .force = arguments.force,
-              .resume = arguments.resume,
-              .interrupt = [] { return interrupt_asked.load(); }},
-             trials);
+  run_trials(
+      arguments.file, arguments.set,
+      {.jobs = jobs,
+       .threads = std::max(1, processors / jobs),
+       .force = arguments.force,
+       .remembered = true,
+       .resume = arguments.resume,
+       .checkpoint_seconds = arguments.checkpoint >= 0 ? std::optional(arguments.checkpoint) : std::nullopt,
+       .memory = {arguments.memory},
+       .interrupt = [] { return interrupt_asked.load(); }},
+      trials);
   const std::string table = table_of(trials, "run", given);
   const bool talk = !arguments.quiet && !arguments.json;
   if (talk) say("{}\n", table);

@@ -96,8 +96,8 @@ void run_one(const std::filesystem::path& file, const std::vector<std::string>& 
              Trial& trial) {
   auto all = set;
   all.insert(all.end(), trial.set.begin(), trial.set.end());
-  const casefile::Case given =
-      open_case(file, all, {.refinement = {}, .variant = trial.variant, .sample = trial.sample});
+  const casefile::Case given = cli::open_case(
+      file, all, {.refinement = {}, .variant = trial.variant, .sample = trial.sample}, rules.memory);
   if (rules.resume && was_finished(given, trial)) return;
   std::filesystem::remove(trial.folder / outcome_file);
   study::Prepared prepared = study::prepare(given, {rules.threads});
@@ -110,6 +110,7 @@ void run_one(const std::filesystem::path& file, const std::vector<std::string>& 
   study::RunOptions options;
   options.folder = trial.folder;
   options.resume = rules.resume;
+  if (rules.checkpoint_seconds) options.checkpoint_seconds = *rules.checkpoint_seconds;
   options.observers.interrupt = rules.interrupt;
   const auto result = study::run_case(given, prepared, options);
   const std::vector<Totals> totals =
@@ -148,7 +149,7 @@ json tell_of(const std::filesystem::path& file, const std::vector<std::string>& 
              Trial trial) {
   try {
     run_one(file, set, rules, trial);
-    if (trial.finished && trial.verdict != "stopped")
+    if (rules.remembered && trial.finished && trial.verdict != "stopped")
       store::write_file(trial.folder / outcome_file, packed(trial).dump() + "\n");
   } catch (const casefile::CaseError& e) {
     // A solver that cannot take this problem is a result; a word that is wrong is a mistake.

@@ -48,7 +48,10 @@ struct TrialRules {
   int jobs = 1;     ///< at a time
   int threads = 1;  ///< of each
   bool force = false;
-  bool resume = false;  ///< go on from checkpoints; what has ended already is not run again
+  bool remembered = false;  ///< what came of each is kept, for those who resume
+  bool resume = false;      ///< go on from checkpoints; what has ended already is not run again
+  std::optional<Real> checkpoint_seconds = {};
+  study::MemoryLimit memory = {};
   /// Asked between steps, and when a signal came: stop, and keep what is there.
   std::function<bool()> interrupt = {};
 };

@@ -166,6 +166,13 @@ step = 0.01
   CHECK(run.code == 4);
   CHECK(run.error.find("sample 1: ") != std::string::npos);
   CHECK(run.out.find("sample 0  stable") != std::string::npos);
+  CHECK(std::filesystem::exists(folder / "out" / "sample-0" / "outcome.json"));
+  // Sweeps are not resumed and keep none.
+  REQUIRE(williwaw_in(folder, "sweep case.toml --vary time.step=0.01,0.02 -o swept").code == 0);
+  CHECK_FALSE(std::filesystem::exists(folder / "swept" / "time.step-0.01" / "outcome.json"));
+  const Printed small = williwaw_in(folder, "run case.toml -o small --memory 1kB");
+  CHECK(small.code == 2);
+  CHECK(small.error.find("but the run may take") != std::string::npos);
   CHECK(run.out.find("sample 1  not solved") != std::string::npos);
   CHECK_FALSE(std::filesystem::exists(folder / "out" / "fields.nc"));
   CHECK(std::filesystem::exists(folder / "out" / "sample-2" / "fields.nc"));
