@@ -170,7 +170,7 @@ step = 0.01
   // Sweeps are not resumed and keep none.
   REQUIRE(williwaw_in(folder, "sweep case.toml --vary time.step=0.01,0.02 -o swept").code == 0);
   CHECK_FALSE(std::filesystem::exists(folder / "swept" / "time.step-0.01" / "outcome.json"));
-  const Printed small = williwaw_in(folder, "run case.toml -o small --memory 1kB");
+  const Printed small = williwaw_in(folder, "run case.toml -o small --memory 100B");
   CHECK(small.code == 2);
   CHECK(small.error.find("but the run may take") != std::string::npos);
   CHECK(run.out.find("sample 1  not solved") != std::string::npos);
