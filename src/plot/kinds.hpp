@@ -24,13 +24,13 @@ std::string lacks_block(const FigureSource& source, const FigureRequest& request
 /// for.
 std::optional<RunFolder> of_other_unknown(const RunFolder& run, const FigureRequest& request);
 
-/// Draws one frame; the film calls these over and over with the same ranges.
 /// Of several samples, what bands lie between, and how they look.
 inline const std::string lower_quantile = casefile::statistics_of_samples[1],
                          upper_quantile = casefile::statistics_of_samples[3];
 inline constexpr Real band_opacity = 0.2;
 inline constexpr const char* band_entry = "10 to 90 % of samples";
 
+/// Draws one frame; the film calls these over and over with the same ranges.
 void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,
                         const std::vector<Index>& records);
 void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request, Index record,

@@ -7,13 +7,6 @@ namespace williwaw::casefile {
 
 namespace {
 
-bool is_name_of_derived(const std::string& text) {
-  return !text.empty() && !std::isdigit(static_cast<unsigned char>(text.front())) &&
-         std::ranges::all_of(text, [](char c) {
-           return std::isalnum(static_cast<unsigned char>(c)) || c == '_' || c == '-';
-         });
-}
-
 // Variables of the file, beside which the quantity would stand under the same name.
 bool is_taken(const Case& given, const std::string& name) {
   static const Words own{"x", "y", "z", "r", "t", "time", "stage", "volume_fraction", "front"};
@@ -34,7 +27,7 @@ void read_derived(const Context& context, const Node& root, const std::vector<Di
   variables.emplace_back("t");
   for (const Entry& e : all.node().table()) {
     const std::string path = all.key_path(e.key);
-    if (!is_name_of_derived(e.key)) all.fail(e.key, "a name of letters, digits, '-' and '_' is needed here");
+    if (!is_name(e.key, "_-")) all.fail(e.key, "a name of letters, digits, '-' and '_' is needed here");
     if (is_taken(result, e.key))
       all.fail(e.key, "the results have something of this name already: choose another one");
     DerivedOfCase derived{e.key};

@@ -67,6 +67,8 @@ void read_soil(const Context& context, const Node& root, const Section& section,
                const std::vector<std::vector<Function>>& coefficients, Equation& equation,
                std::vector<std::pair<std::string, Value>>& shown);
 Words keys_of_soil(const EquationKind& kind);
+/// Letters, digits and these others, and no digit first: what results may be called.
+bool is_name(const std::string& text, const std::string& others = "_");
 /// kind = "system": the names of its unknowns in the order of the case; none of other kinds. Throws
 /// CaseError.
 Words names_of_unknowns(const Context& context, const Node& root);

@@ -21,12 +21,6 @@ const Node& unknowns_node(const Context& context, const Node& root) {
   return section.need("unknowns", "the unknowns of a system, [equation.unknowns.NAME] for each");
 }
 
-bool is_name(const std::string& text) {
-  return !text.empty() && !std::isdigit(static_cast<unsigned char>(text.front())) &&
-         std::ranges::all_of(text,
-                             [](char c) { return std::isalnum(static_cast<unsigned char>(c)) || c == '_'; });
-}
-
 // Words that mean something else where a name of an unknown may stand.
 std::string meaning_of(const Context& context, const Node& root, const std::string& name) {
   const auto is = [&](const Words& words) { return std::ranges::find(words, name) != words.end(); };
@@ -129,6 +123,13 @@ Node boundary_of(const Context& context, const Node& boundary, const Words& name
 }
 
 }  // namespace
+
+bool is_name(const std::string& text, const std::string& others) {
+  return !text.empty() && !std::isdigit(static_cast<unsigned char>(text.front())) &&
+         std::ranges::all_of(text, [&](char c) {
+           return std::isalnum(static_cast<unsigned char>(c)) || others.find(c) != std::string::npos;
+         });
+}
 
 Words names_of_unknowns(const Context& context, const Node& root) {
   const Node* equation = root.find("equation");

@@ -120,8 +120,7 @@ void draw_series_of_run(const RunFolder& run, const FigureRequest& request, cons
   for (std::size_t n = 0; n < bands.size(); ++n) {
     command += fmt::format(
         "'-' binary record=({}) format='%double%double' using 1:2 with filledcurves closed fs transparent "
-        "solid {} "
-        "noborder lc rgb '{}' {}, ",
+        "solid {} noborder lc rgb '{}' {}, ",
         bands[n].size() / 2, band_opacity, distinct(static_cast<Index>(n)).hex(),
         n == 0 ? "title " + quoted(band_entry) : "notitle");
     numbers.insert(numbers.end(), bands[n].begin(), bands[n].end());

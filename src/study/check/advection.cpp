@@ -60,17 +60,20 @@ void numerical_diffusion_rows(const Case& given, const verify::AdvectionNumbers&
   }
 }
 
+bool advected_by_unknowns(const SystemFlux& flux) {
+  return flux.velocity(0) >= 0 || flux.velocity(1) >= 0 || flux.velocity(2) >= 0;
+}
+
 }  // namespace
 
 std::string space_text(const Case& given) {
   const ReconstructionKind& kind = reconstruction_kind(given.problem.reconstruction);
   if (given.flux) {
-    const bool by_unknowns =
-        given.flux->velocity(0) >= 0 || given.flux->velocity(1) >= 0 || given.flux->velocity(2) >= 0;
     return fmt::format(
         "flux form, reconstruction {}{}, {}, order {} for smooth solutions; diffusion central, order 2",
         kind.name, given.characteristic ? " of characteristic variables" : "",
-        by_unknowns ? "upwind with the velocity's mean on each face" : "numerical flux local Lax-Friedrichs",
+        advected_by_unknowns(*given.flux) ? "upwind with the velocity's mean on each face"
+                                          : "numerical flux local Lax-Friedrichs",
         kind.order > 1 ? 2 : 1);
   }
   std::string text =
@@ -165,9 +168,7 @@ void speeds_section(const Case& given, const Prepared& prepared, Report& report)
                                                   place_text(given, g, largest - speed.begin())),
                number(*largest), unit_of(given, "m/s"));
   }
-  const bool by_unknowns =
-      given.flux->velocity(0) >= 0 || given.flux->velocity(1) >= 0 || given.flux->velocity(2) >= 0;
-  if (by_unknowns) return;
+  if (advected_by_unknowns(*given.flux)) return;
   const auto lost = not_hyperbolic_at(given, prepared.initial);
   report.row("hyperbolic",
              lost ? "no: the Jacobian of the flux has eigenvalues that are not real at " +
