@@ -162,10 +162,12 @@ class SystemReader {
     for (const Dimensions& d : dimensions_) context.unknowns.push_back(d.in_formulas());
   }
 
-  Member read(const Context& context, const Grid& grid, const std::vector<std::string>& stages) {
+  /// `grids` has the one of each unknown.
+  Member read(const Context& context, const std::vector<Grid>& grids,
+              const std::vector<std::string>& stages) {
     std::vector<Member> members;
     for (std::size_t n = 0; n < names_.size(); ++n)
-      of_unknown(n, [&] { members.push_back(read_member(views_[n], context, grid, stages)); });
+      of_unknown(n, [&] { members.push_back(read_member(views_[n], context, grids[n], stages)); });
     Member result = std::move(members.front());
     Case& whole = result.read;
     for (std::size_t n = 0; n < names_.size(); ++n) add_own_places(n, whole.places);
@@ -269,8 +271,11 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
   context.regions = std::make_shared<const Regions>(read_regions(context, root, grid));
   std::optional<SystemReader> system;
   if (!names.empty()) system.emplace(root, context, names);
-  Member first = system ? system->read(context, grid, stages) : read_member(root, context, grid, stages);
+  const bool faces = has_unknowns_at_faces(root);
+  const std::vector<Grid> grids = grids_of_unknowns(context, root, names, grid, faces);
+  Member first = system ? system->read(context, grids, stages) : read_member(root, context, grid, stages);
   Case& result = first.read;
+  if (faces) result.cells = grid;
   result.title = top.word("title", "");
   result.samples = samples;
   result.sample = context.sample;

@@ -13,7 +13,7 @@ int converge(const ConvergeArguments& arguments) {
   const auto tell = [&](Index level, const casefile::Case& finer) {
     if (arguments.json) return;
     say("  level {} of {}: {} unknowns\n", level + 1, given.refinement_study.levels,
-        finer.problem.grid().count());
+        finer.grid().count());
     flush_said();
   };
   const auto result = study::converge(arguments.file, arguments.set, {arguments.threads}, tell);

@@ -1,5 +1,7 @@
 #include "williwaw/domain/layout.hpp"
 
+#include <algorithm>
+
 namespace williwaw {
 
 namespace {
@@ -21,6 +23,10 @@ Index Layout::number(int block, int component, Index i, Index j, Index k) const 
   const auto shift = [&](int axis) { return b.extent[axis] > 1 ? b.halo : 0; };
   return starts_[block] + i + shift(0) +
          padded(b, 0) * (j + shift(1) + padded(b, 1) * (k + shift(2) + padded(b, 2) * component));
+}
+
+std::size_t Layout::block_of(Index number) const {
+  return static_cast<std::size_t>(std::ranges::upper_bound(starts_, number) - starts_.begin()) - 1;
 }
 
 Index Layout::line(std::size_t block) const {

@@ -51,6 +51,12 @@ Axis Axis::radial(Coordinates coordinates, std::vector<Real> faces, Unknowns unk
   return axis;
 }
 
+Axis Axis::with(Unknowns unknowns) const {
+  if (unknowns == unknowns_) return *this;
+  return power_ == 0 ? Axis(name_, lines_->faces, unknowns, periodic_)
+                     : radial(coordinates(), lines_->faces, unknowns);
+}
+
 Real Axis::area(Real s) const {
   return power_ == 0 ? 1 : power_ == 1 ? 2 * std::numbers::pi * s : 4 * std::numbers::pi * s * s;
 }

@@ -21,9 +21,25 @@ Grid::Grid(std::vector<Axis> axes) : axes_(std::move(axes)) {
     if (axes_[a].name() == "r") throw InputError("an axis r stands first");
     if (axes_[0].name() != "r" && axes_[a].name() <= axes_[a - 1].name())
       throw InputError("the axes of a grid come in the order x, y, z, each at most once");
-    if (axes_[a].unknowns() != axes_[0].unknowns())
-      throw InputError("all axes of a grid have unknowns at cells, or all at nodes");
   }
+}
+
+bool Grid::is_at_one_place() const {
+  return std::ranges::all_of(axes_, [&](const Axis& a) { return a.unknowns() == axes_[0].unknowns(); });
+}
+
+Grid Grid::at_cells() const {
+  std::vector<Axis> axes;
+  for (const Axis& a : axes_) axes.push_back(a.with(Unknowns::cells));
+  return Grid(std::move(axes));
+}
+
+Grid Grid::on_faces(int across) const {
+  expect(across >= 0 && across < dimension(), "Grid::on_faces: one of its axes");
+  std::vector<Axis> axes;
+  for (int a = 0; a < dimension(); ++a)
+    axes.push_back(axes_[static_cast<std::size_t>(a)].with(a == across ? Unknowns::nodes : Unknowns::cells));
+  return Grid(std::move(axes));
 }
 
 std::array<Index, 3> Grid::position(Index number) const {

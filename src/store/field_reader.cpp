@@ -84,7 +84,9 @@ FieldReader::FieldReader(const std::filesystem::path& file, const std::string& u
       if (std::ranges::find(unknowns_, name) == unknowns_.end())
         nc.damaged("vector '" + vector.name + "' has a component that is not there");
     const auto offered = quantities_of(vector);
-    if (std::ranges::find(offered, description_.unknown) == offered.end()) continue;
+    if (std::ranges::find(offered, description_.unknown) == offered.end() ||
+        std::ranges::find(unknowns_, description_.unknown) != unknowns_.end())
+      continue;
     for (const std::string& name : vector.components)
       open_->components.push_back(std::make_unique<FieldReader>(file, name));
     open_->part = unknown.substr(std::min(unknown.size(), vector.name.size()));
@@ -182,8 +184,12 @@ Scale scale_of_slope(const Scale& value, const Scale& length) {
   return {value.unit + "/" + length.unit, value.factor / length.factor, 0};
 }
 
+std::string divergence_name(const std::string& vector) {
+  return vector + ".divergence";
+}
+
 std::vector<std::string> quantities_of(const VectorQuantity& vector) {
-  std::vector<std::string> result{vector.name, vector.name + ".divergence"};
+  std::vector<std::string> result{vector.name, divergence_name(vector.name)};
   if (vector.components.size() == 2) result.push_back(vector.name + ".rotation");
   return result;
 }
@@ -191,8 +197,9 @@ std::vector<std::string> quantities_of(const VectorQuantity& vector) {
 std::vector<std::string> FieldReader::quantities() const {
   std::vector<std::string> result = unknowns_;
   for (const VectorQuantity& vector : description_.vectors) {
-    const auto more = quantities_of(vector);
-    result.insert(result.end(), more.begin(), more.end());
+    // Divergences of vectors on faces are written themselves.
+    for (std::string& name : quantities_of(vector))
+      if (std::ranges::find(result, name) == result.end()) result.push_back(std::move(name));
   }
   return result;
 }

@@ -41,12 +41,12 @@ bool same_control_volume(const Grid& g, const Point& a, const Point& b) {
 }
 
 void read_headlines(const Case& given, Discretization& balance, const Ledger& through, const State& y,
-                    Real time, Answer& result) {
+                    Real time, const FieldsOfState& fields, Answer& result) {
   const auto add = [&](const std::string& name, const std::string& unit, Real value, std::size_t unknown) {
     result.headlines.push_back({name, unit, value, value, {}, unknown});
   };
   const auto look = [&](const Sight& sight, std::size_t unknown) {
-    const Field field = sight.field(result.fields, time);
+    const Field field = sight.field(fields, time);
     add(sight.label, sight.scale.unit, sight.scale.shown(field.sample(sight.probe->at)), unknown);
     result.headlines.back().smooth = sight.scale.shown(sample_cubic(field, sight.probe->at));
   };
@@ -82,9 +82,14 @@ bool outline_crosses_cells(const Problem& problem, const Outline& outline) {
   return !problem.regions().empty() && !RegionFractions(problem.grid(), problem.regions()).mixed().empty();
 }
 
-void read_fields(Prepared& prepared, const State& y, Real time, Answer& result) {
-  for (std::size_t u = 0; u < prepared.balance->unknowns().size(); ++u)
-    result.fields.push_back(prepared.balance->field(y, time, u));
+// Fields at the end, how far they are from exact solutions, and headlines.
+void read_end(const Case& given, Prepared& prepared, const Ledger& through, const State& y, Real time,
+              Answer& result) {
+  FieldsOfState fields = fields_of(given, *prepared.balance, y, time);
+  for (std::size_t u = 0; u < given.count(); ++u)
+    result.errors.push_back(against_exact(given, *prepared.balance, fields.at_unknowns()[u], time, u));
+  read_headlines(given, *prepared.balance, through, y, time, fields, result);
+  result.fields = std::move(fields.shown);
 }
 
 void solve_in_time(const Case& given, Prepared& prepared, State& y, Answer& result) {
@@ -105,8 +110,7 @@ void solve_in_time(const Case& given, Prepared& prepared, State& y, Answer& resu
   result.steps = o.steps;
   result.longest_step = o.longest_step;
   if (!result.reached) return;
-  read_fields(prepared, y, o.time, result);
-  read_headlines(given, *prepared.balance, o.budget.amounts(), y, o.time, result);
+  read_end(given, prepared, o.budget.amounts(), y, o.time, result);
 }
 
 void solve_for_rest(const Case& given, Prepared& prepared, State& y, Answer& result) {
@@ -116,8 +120,7 @@ void solve_for_rest(const Case& given, Prepared& prepared, State& y, Answer& res
   result.reached = s.reached;
   if (!s.reached) result.trouble = "the steady state was not reached within the iterations allowed";
   result.steps = s.iterations();
-  read_fields(prepared, y, 0, result);
-  read_headlines(given, *prepared.balance, s.flows, y, 0, result);
+  read_end(given, prepared, s.flows, y, 0, result);
 }
 
 }  // namespace
@@ -195,10 +198,10 @@ std::optional<Norms> against_exact(const Case& given, const Discretization& bala
   Norms n;
   if (of.exact_is_initial) {
     const State start = balance.initial_state();
-    const auto first = start.begin() + static_cast<std::ptrdiff_t>(unknown) * g.count();
+    const auto first = start.begin() + balance.layout().start(unknown);
     n = field.difference(Field(g, std::vector<Real>(first, first + g.count())));
   } else {
-    n = field.difference(Field(g, balance.values_of(of.exact->function, time)));
+    n = field.difference(Field(g, balance.values_of(of.exact->function, time, unknown)));
   }
   n.l1 = std::abs(of.value.shown_difference(n.l1));
   n.l2 = std::abs(of.value.shown_difference(n.l2));
@@ -209,11 +212,9 @@ std::optional<Norms> against_exact(const Case& given, const Discretization& bala
 Answer answer(const Case& given, Execution execution) {
   Answer result;
   Prepared prepared = prepare(given, execution);
-  result.unknowns = given.problem.grid().count();
+  result.unknowns = given.grid().count();
   State y = prepared.initial;
   given.steady ? solve_for_rest(given, prepared, y, result) : solve_in_time(given, prepared, y, result);
-  for (std::size_t u = 0; u < result.fields.size(); ++u)
-    result.errors.push_back(against_exact(given, *prepared.balance, result.fields[u], result.time, u));
   const Outline& outline = prepared.balance->outline();
   if (!outline.whole()) {
     const Outline cut(given.problem.grid(), given.problem.regions());

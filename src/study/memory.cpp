@@ -99,7 +99,7 @@ Look run_for_a_while(const std::string& text, const std::filesystem::path& name,
   Case given = casefile::read_case_text(text, name, overrides, reading);
   if (given.steady) given.steady->iterations = std::min<Index>(given.steady->iterations, 20);
   Prepared prepared = prepare(given, {threads});
-  const Grid& g = given.problem.grid();
+  const Grid& g = given.grid();
   Look look;
   look.unknowns = static_cast<Real>(g.count());
   for (int a = 0; a < g.dimension(); ++a)

@@ -226,12 +226,11 @@ void refuse_below_zero_kelvin(const Case& given, Prepared& prepared) {
                                 "temperatures give equation.unknown = {{ difference = true }}",
                                 kelvin - 273.15, when));
   };
-  const auto& outline = prepared.balance->outline();
-  const Index count = given.problem.grid().count();
+  const Layout& layout = prepared.balance->layout();
   for (std::size_t u = 0; u < given.count(); ++u)
-    for (Index n = 0; on_a_scale(u) && n < count; ++n)
-      if (const Real value = prepared.initial[static_cast<std::size_t>(n + static_cast<Index>(u) * count)];
-          outline.active(n) && value < 0) {
+    for (Index n = 0; on_a_scale(u) && n < prepared.balance->grid(u).count(); ++n)
+      if (const Real value = prepared.initial[static_cast<std::size_t>(layout.start(u) + n)];
+          prepared.balance->outline(u).active(n) && value < 0) {
         const auto& at = given.places.of(Subject::initial, given.unknown(u).problem.equation().unknown);
         refuse(at.place, at.key, value, "");
       }

@@ -29,6 +29,11 @@ struct ProblemBalance::Made {
   }
   static Made of(const Problem& problem, const Execution& execution);
   static Made of(const System& system, const Execution& execution);
+  void add_unknowns(const System& system, const Execution& execution);
+  std::vector<SystemMember> members() const;
+  template <class Flux>
+  void add_flux(std::unique_ptr<Flux> term);
+  void add_flux_on_faces(const std::vector<SystemMember>& members, const std::string& reconstruction);
   void add_cross_diffusion(const System& system);
   void fuse();
 };
@@ -43,8 +48,16 @@ ProblemBalance::Made ProblemBalance::Made::of(const Problem& problem, const Exec
 namespace {
 
 void refuse_member(const System& system, const Problem& p) {
-  if (!(p.grid() == system.problems.front().grid()))
-    throw InputError("the unknowns of a system live on one grid");
+  const Grid& g = system.problems.front().grid();
+  if (!(p.grid().at_cells() == g.at_cells()))
+    throw InputError("the unknowns of a system share the axes of a grid");
+  if (!(p.grid() == g) && system.characteristic)
+    throw InputError(Subject::reconstruction,
+                     "characteristic variables are of unknowns at one place: take them at cells or at nodes");
+  if (!(p.grid() == g) && !system.cross_diffusion.empty())
+    throw InputError(Subject::diffusion,
+                     "cross diffusion is between unknowns at one place: take them at cells or at nodes",
+                     system.problems[system.cross_diffusion.front().of].equation().unknown);
   if (p.equation().second_order)
     throw InputError("'" + p.equation().unknown + "': unknowns of a system are of first order in time");
   if (p.equation().advection && system.flux)
@@ -64,8 +77,6 @@ void ProblemBalance::Made::fuse() {
 }
 
 void ProblemBalance::Made::add_cross_diffusion(const System& system) {
-  std::vector<CrossDiffusionTerm::Member> members;
-  for (const ProblemTerms& part : parts) members.push_back({part.of, part.boundary, part.closures});
   for (const CrossDiffusion& cross : system.cross_diffusion) {
     if (cross.of >= parts.size() || cross.by >= parts.size() || cross.of == cross.by)
       throw InputError("cross diffusion is of one unknown of a system down the gradient of another");
@@ -75,7 +86,7 @@ void ProblemBalance::Made::add_cross_diffusion(const System& system) {
         system.cross_diffusion, [&](const CrossDiffusion& other) { return other.of == cross.by; });
     try {
       terms.push_back(std::make_unique<CrossDiffusionTerm>(
-          cross, members, Conductances(plain, parts[cross.of].storage), crossed));
+          cross, members(), Conductances(plain, parts[cross.of].storage), crossed));
     } catch (const InputError& e) {
       throw InputError(e.subject(), "'" + system.problems[cross.of].equation().unknown + "': " + e.what(),
                        e.name());
@@ -94,40 +105,73 @@ ProblemBalance::Made ProblemBalance::Made::of(const System& system, const Execut
   Made made;
   made.reaction = system.reaction;
   made.flux = system.flux;
-  std::unique_ptr<SystemReactionTerm> reacts;
-  if (system.reaction) reacts = std::make_unique<SystemReactionTerm>(system.reaction);
-  std::vector<OfUnknown> unknowns;
-  for (const Problem& p : system.problems) {
-    refuse_member(system, p);
-    Problem own = p;
-    own.shares_flux = system.flux != nullptr;
-    try {
-      made.add(own, execution, p.equation().unknown + " ");
-    } catch (const InputError& e) {
-      throw InputError(e.subject(), "'" + p.equation().unknown + "': " + e.what(), e.name());
-    }
-    unknowns.push_back(made.parts.back().of);
-    // The lines of an unknown stand together.
-    if (reacts) reacts->add_unknown(made.parts.back().of, p.equation().unknown, made.parts.back().storage, made.lines);
-  }
-  if (reacts) made.terms.push_back(std::move(reacts));
+  made.add_unknowns(system, execution);
   made.add_cross_diffusion(system);
   if (!made.flux) {
     made.fuse();
     return made;
   }
-  std::vector<const BoundaryClosures*> closures;
-  std::vector<TermId<EvaluatedBoundaryClosures>> conditions;
-  for (const ProblemTerms& part : made.parts) {
-    closures.push_back(part.boundary);
-    conditions.push_back(part.closures);
-  }
-  auto carries =
-      std::make_unique<SystemFluxTerm>(std::move(unknowns), made.flux, system.problems.front().reconstruction, system.characteristic,
-                                       std::move(closures), std::move(conditions));
-  carries->declare(made.lines);
-  made.terms.push_back(std::move(carries));
+  std::vector<SystemMember> members = made.members();
+  const Problem& first = system.problems.front();
+  if (std::ranges::all_of(system.problems, [&](const Problem& p) { return p.grid() == first.grid(); }))
+    made.add_flux(std::make_unique<SystemFluxTerm>(std::move(members), made.flux, first.reconstruction,
+                                                   system.characteristic));
+  else
+    made.add_flux_on_faces(members, first.reconstruction);
   return made;
+}
+
+// The problems, and what they make of each other: a term for the unknowns at each place of the grid.
+void ProblemBalance::Made::add_unknowns(const System& system, const Execution& execution) {
+  std::vector<std::pair<Grid, std::unique_ptr<SystemReactionTerm>>> reactions;
+  for (const Problem& p : system.problems) {
+    refuse_member(system, p);
+    const bool known = std::ranges::any_of(reactions, [&](const auto& r) { return r.first == p.grid(); });
+    if (system.reaction && !known)
+      reactions.emplace_back(p.grid(), std::make_unique<SystemReactionTerm>(system.reaction));
+  }
+  for (const Problem& p : system.problems) {
+    Problem own = p;
+    own.shares_flux = system.flux != nullptr;
+    try {
+      add(own, execution, p.equation().unknown + " ");
+    } catch (const InputError& e) {
+      throw InputError(e.subject(), "'" + p.equation().unknown + "': " + e.what(), e.name());
+    }
+    // The lines of an unknown stand together.
+    for (const auto& [grid, term] : reactions)
+      term->add_unknown(parts.back().of, p.equation().unknown, parts.back().storage, grid == p.grid(), lines);
+  }
+  for (auto& [grid, term] : reactions) terms.push_back(std::move(term));
+}
+
+std::vector<SystemMember> ProblemBalance::Made::members() const {
+  std::vector<SystemMember> result;
+  for (const ProblemTerms& part : parts) result.push_back({part.of, part.boundary, part.closures});
+  return result;
+}
+
+template <class Flux>
+void ProblemBalance::Made::add_flux(std::unique_ptr<Flux> term) {
+  term->declare(lines);
+  terms.push_back(std::move(term));
+}
+
+void ProblemBalance::Made::add_flux_on_faces(const std::vector<SystemMember>& members,
+                                             const std::string& reconstruction) {
+  std::array<std::optional<OfUnknown>, 3> velocity;
+  const Grid& g = parts.front().grid();
+  bool any = false;
+  for (int a = 0; a < g.dimension(); ++a)
+    if (const int number = flux->velocity(g.direction(a)); number >= 0) {
+      velocity[static_cast<std::size_t>(a)] = parts[static_cast<std::size_t>(number)].of;
+      any = true;
+    }
+  if (!any)
+    throw InputError(Subject::flux,
+                     "fluxes by formulas are of unknowns at one place: take them at cells or at nodes");
+  for (const SystemMember& member : members)
+    add_flux(std::make_unique<FaceAdvectionTerm>(member, velocity, flux->advective(), reconstruction));
 }
 
 ProblemBalance::ProblemBalance(const Problem& problem, Execution execution)
@@ -256,7 +300,13 @@ std::vector<Real> ProblemBalance::speeds_over_widths(const State& y) const {
   std::vector<Real> rates(static_cast<std::size_t>(count), 0.0), speed(rates.size());
   if (!flux_) return rates;
   std::vector<std::span<const Real>> u;
-  for (const ProblemTerms& part : parts_) u.push_back(part.of.in(y));
+  std::vector<State> brought(parts_.size());
+  for (std::size_t m = 0; m < parts_.size(); ++m) {
+    u.push_back(parts_[m].of.in(y));
+    if (parts_[m].grid() == grid()) continue;
+    brought[m] = MeansBetween(grid(), parts_[m].grid()).all(u.back());
+    u.back() = brought[m];
+  }
   for (int a = 0; a < grid().dimension(); ++a) {
     flux_->speed(grid().direction(a), u, speed);
     for (Index n = 0; n < count; ++n)

@@ -57,12 +57,13 @@ std::optional<std::vector<AxisOperator>> ProblemBalance::axis_operators(Real at)
 }
 
 bool ProblemBalance::holds_means() const {
-  return advects() && grid().unknowns() == Unknowns::cells && grid().dimension() == 1 &&
-         advection().reconstruction().order > 2;
+  if (grid().dimension() > 1 || grid().axis(0).unknowns() == Unknowns::nodes) return false;
+  if (flux_) return reconstruction_kind(parts_[0].problem->reconstruction).order > 2;
+  return advects() && advection().reconstruction().order > 2;
 }
 
-State ProblemBalance::values_of(const Function& function, Real at) const {
-  const Grid& g = grid();
+State ProblemBalance::values_of(const Function& function, Real at, std::size_t unknown) const {
+  const Grid& g = grid(unknown);
   const Index nx = g.size(0);
   State y(static_cast<std::size_t>(g.count()));
   Points line(nx);
@@ -88,8 +89,9 @@ State ProblemBalance::values_of(const Function& function, Real at) const {
 
 State ProblemBalance::initial_state() const {
   State all;
-  for (const ProblemTerms& part : parts_) {
-    State y = values_of(part.problem->initial);
+  for (std::size_t u = 0; u < parts_.size(); ++u) {
+    const ProblemTerms& part = parts_[u];
+    State y = values_of(part.problem->initial, 0, u);
     part.volumes->average_by_region(part.problem->initial, 0, y);
     for (const Index n : part.of.domain->inactive()) y[n] = 0;
     for (const Real v : y)
@@ -106,16 +108,17 @@ Field ProblemBalance::field(const State& state, Real at, std::size_t unknown) {
   const ProblemTerms& part = parts_[unknown];
   const std::span<const Real> own = part.of.in(state);
   const State y(own.begin(), own.end());
-  const Grid& g = grid();
+  const Grid& g = grid(unknown);
   Field result(g, y);
   result.leave_out(part.of.domain->inactive());
-  if (g.unknowns() == Unknowns::nodes) return result;
+  if (g.is_at_one_place() && g.unknowns() == Unknowns::nodes) return result;
   // A face that parts share shows the mean of what they say, by area.
   std::map<std::pair<Index, int>, std::pair<Real, Real>> on_boundaries;
   for (const EvaluatedBoundaryClosure& boundary : now->of(part.closures))
     for (Index f = 0; f < boundary.faces(); ++f) {
       const BoundaryFace& face = boundary.face(f);
-      if (!face.on_side) continue;
+      // Nodes on a side have its value themselves.
+      if (!face.on_side || g.axis(face.axis).unknowns() == Unknowns::nodes) continue;
       auto& [sum, area] = on_boundaries[{face.unknown, Side{face.axis, face.upper}.number()}];
       sum += face.area * boundary.boundary_value(f, y[face.unknown]);
       area += face.area;

@@ -10,8 +10,8 @@
 #include "support/json.hpp"
 #include "support/marching.hpp"
 #include "support/program.hpp"
+#include "support/series.hpp"
 #include "williwaw/store/fields.hpp"
-#include "williwaw/store/run_series.hpp"
 
 using namespace williwaw;
 using namespace williwaw::test;
@@ -53,14 +53,6 @@ name = "gauge"
 at = ["1.5 m"]
 of = "lower"
 )case";
-
-Real last_of(const std::filesystem::path& folder, const std::string& name) {
-  const store::RunSeries series(folder / "series.csv");
-  for (std::size_t c = 0; c < series.table().columns.size(); ++c)
-    if (series.column(c).name == name) return series.values(c).back();
-  FAIL("no column " << name);
-  return 0;
-}
 
 // Four digits.
 std::string fmt_of(Real v) {

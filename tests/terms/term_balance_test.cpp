@@ -263,7 +263,8 @@ TEST_CASE("terms that cannot stand together are told") {
   std::vector<std::unique_ptr<Term>> of_another;
   of_another.push_back(std::make_unique<SystemReactionTerm>(SystemReaction{}));
   LedgerLines lines;
-  static_cast<SystemReactionTerm&>(*of_another.back()).add_unknown({domain, 2, 0, "x "}, "x", storage, lines);
+  static_cast<SystemReactionTerm&>(*of_another.back())
+      .add_unknown({domain, 2, 0, "x "}, "x", storage, true, lines);
   CHECK_THROWS_AS(TermBalance({{"u", storage}}, std::move(of_another)), InputError);
 }
 

@@ -6,6 +6,7 @@
 #include <variant>
 
 #include "williwaw/domain/layout.hpp"
+#include "williwaw/grid/expect.hpp"
 
 namespace williwaw {
 
@@ -50,21 +51,23 @@ struct FaceSystem {
 /// column.
 class LocalEntries {
  public:
-  LocalEntries(std::size_t unknowns, std::size_t places)
-      : unknowns_(unknowns), places_(places), entries_(unknowns * unknowns) {}
+  /// So many places for each unknown; those of unknowns that are joined are the same.
+  explicit LocalEntries(std::vector<std::size_t> places)
+      : places_(std::move(places)), entries_(places_.size() * places_.size()) {}
   /// Zeros until something is added.
   std::vector<Real>& of(std::size_t row, std::size_t column) {
-    std::vector<Real>& entries = entries_[row * unknowns_ + column];
-    if (entries.empty()) entries.assign(places_, 0.0);
+    expect(places_[row] == places_[column], "LocalEntries: unknowns at the same places");
+    std::vector<Real>& entries = entries_[row * places_.size() + column];
+    if (entries.empty()) entries.assign(places_[row], 0.0);
     return entries;
   }
   /// Empty where nothing was added.
   std::span<const Real> seen(std::size_t row, std::size_t column) const {
-    return entries_[row * unknowns_ + column];
+    return entries_[row * places_.size() + column];
   }
 
  private:
-  std::size_t unknowns_, places_;
+  std::vector<std::size_t> places_;
   std::vector<std::vector<Real>> entries_;
 };
 

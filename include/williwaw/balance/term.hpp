@@ -38,7 +38,7 @@ struct TermScratch {
 
 class Evaluation;
 
-/// One line of unknowns along x of every block.
+/// One line of unknowns along x of every block of a grid.
 struct Line {
   const Evaluation& now;  ///< all terms at the same instant
   Index number, j, k;
@@ -90,7 +90,8 @@ class EvaluatedTerm {
   /// Nothing is added anywhere.
   virtual bool idle() const { return false; }
   virtual Acts acts(Index) const { return Acts::anywhere; }
-  /// Adds what flows into the control volumes of a line, one entry of `rates` for each unknown, and books it.
+  /// Adds what flows into the control volumes of a line, and books it: one entry of `rates` for each unknown,
+  /// of which those on the grid of the line are there.
   /// Of terms that write first the line of their unknown is written, not added to.
   virtual void add(const Line&, std::span<const LineRates>) const {}
   /// Books what is known as a whole: `weight` times the rates of the parts that are asked for.
@@ -118,7 +119,7 @@ class EvaluatedTerm {
 
 /// What a term is, asked for once.
 struct Needs {
-  std::vector<int> unknowns{0};  ///< those that it reads and adds to
+  std::vector<int> unknowns{0};  ///< those that it adds to, all on one grid
   int halo = 1;                  ///< how far beyond a box it reads
   bool linear = true;            ///< affine in y
   bool matrix = true;            ///< linearise is there

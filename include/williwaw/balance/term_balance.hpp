@@ -37,7 +37,8 @@ struct SweepWorkspace {
 };
 
 /// d/dt Q(y) = Σ terms. Every term is evaluated at an instant in the order in which terms are given, and adds
-/// to the flows of a line in the same order. Unknowns share the grid and follow each other in the state.
+/// to the flows of a line in the same order. Unknowns follow each other in the state; they share the axes of
+/// the grid, and may stand at different places of it.
 class TermBalance : public Balance {
  public:
   /// `lines` where whoever made the terms let them declare theirs already, in an order of his own. Throws
@@ -54,7 +55,9 @@ class TermBalance : public Balance {
 
   const std::vector<Unknown>& unknowns() const { return unknowns_; }
   const Domain& domain(std::size_t unknown = 0) const { return unknowns_[unknown].storage->domain(); }
-  const Grid& grid() const { return domain().grid(); }
+  const Grid& grid(std::size_t unknown = 0) const { return domain(unknown).grid(); }
+  /// All unknowns stand at the same places.
+  bool is_at_one_place() const { return arranged_.grids.size() == 1; }
 
   const Layout& layout() const override { return arranged_.layout; }
   Reductions reductions() const override { return Reductions(layout(), domain().threads()); }
@@ -93,8 +96,14 @@ class TermBalance : public Balance {
   struct Prescribing {
     std::size_t term, first;
   };
+  /// Unknowns at the same places, whose lines are gone through together.
+  struct OnGrid {
+    std::vector<std::size_t> unknowns;
+  };
   /// What follows from unknowns and terms.
   struct Arrangement {
+    std::vector<OnGrid> grids;
+    std::vector<std::size_t> grid_of_term;
     Layout layout;
     Capabilities capabilities;
     std::string on_step;  ///< what looks at the length of a step of explicit Euler
@@ -105,8 +114,24 @@ class TermBalance : public Balance {
   };
   void arrange_unknowns();
   void arrange_terms(bool declared);
+  std::size_t grid_of(const Needs& needs) const;
+  void make_workspace(std::size_t grid, const Evaluation& now, bool fused, std::size_t lines);
+  FaceSystem matrix_of_storage(std::size_t unknown, Real a, const State& about) const;
+  bool steps_linearly() const;
+  void add_terms_of(Line& line, std::span<const LineRates> rates) const;
+  // Sweeps over the lines of the unknowns at one place.
+  void sweep_rates(std::size_t grid, const Evaluation& now, const Real* y, Parts parts, State& f,
+                   Ledger& ledger);
+  Totals sweep_stage(std::size_t grid, const Evaluation& now, const State& start, const State& y,
+                     Real fraction, Real step, State& out, Ledger& rates);
+  Totals sweep_step(std::size_t grid, const Evaluation& now, const State& y, Real step,
+                    std::span<const Real> ahead, State& out, Ledger& amounts);
   void book_missing(std::span<const Real> missing, Ledger& amounts);
   Index start_of(std::size_t unknown) const { return arranged_.layout.start(unknown); }
+  /// Where a line of an unknown begins in the state.
+  Index first_of(std::size_t unknown, Index line) const {
+    return start_of(unknown) + grid(unknown).size(0) * line;
+  }
   bool steps_fused() const;
   /// Where those of a line begin and end among the prescribed unknowns; of one unknown only.
   std::pair<std::size_t, std::size_t> prescribed_on(Index line) const;

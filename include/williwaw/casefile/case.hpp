@@ -128,6 +128,8 @@ struct Case : UnknownOfCase {
   std::string text = {};  ///< TOML that reads as what is run
   std::string title = {};
   std::vector<UnknownOfCase> others = {};
+  /// Where unknowns stand on faces, the grid of cells.
+  std::optional<Grid> cells = {};
   SystemReaction reaction = {};  ///< of several unknowns
   std::shared_ptr<const SystemFlux> flux = nullptr;
   std::vector<CrossDiffusion> cross_diffusion = {};
@@ -168,6 +170,8 @@ struct Case : UnknownOfCase {
   KeyPlaces places = {};
 
   std::size_t count() const { return 1 + others.size(); }
+  /// The grid that results are shown on: that of the unknowns, or of cells where they stand on faces.
+  const Grid& grid() const { return cells ? *cells : problem.grid(); }
   /// kind = "system", of one unknown or several.
   bool is_system() const { return problem.equation().kind == "system"; }
   const UnknownOfCase& unknown(std::size_t number) const {

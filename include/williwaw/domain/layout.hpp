@@ -38,6 +38,8 @@ class Layout {
   /// Where the values of a block begin, and how many make a line along x, halo included.
   Index start(std::size_t block) const { return starts_[block]; }
   Index line(std::size_t block) const;
+  /// The block in which a value of the state stands.
+  std::size_t block_of(Index number) const;
 
  private:
   std::vector<Block> blocks_;

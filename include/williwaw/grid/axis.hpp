@@ -39,6 +39,9 @@ class Axis {
   /// whole turn: 2πr for each unit of z, or 4πr². Faces must not lie below 0. Throws InputError.
   static Axis radial(Coordinates coordinates, std::vector<Real> faces, Unknowns unknowns);
 
+  /// The same axis with its unknowns there.
+  Axis with(Unknowns unknowns) const;
+
   const std::string& name() const { return name_; }
   Unknowns unknowns() const { return unknowns_; }
   bool periodic() const { return periodic_; }

@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "williwaw/grid/axis.hpp"
+#include "williwaw/grid/expect.hpp"
 
 namespace williwaw {
 
@@ -25,11 +26,22 @@ struct Side {
 class Grid {
  public:
   /// Axes in the order x, y, z; a problem may leave some out (z alone, or x and z). An axis r stands first
-  /// and allows for z beside it, if it is cylindrical. Throws InputError.
+  /// and allows for z beside it, if it is cylindrical. Unknowns at nodes of one axis and at cells of the
+  /// others are those on the faces of cells normal to that axis; at nodes of two axes, of three, they stand on
+  /// edges. Throws InputError.
   explicit Grid(std::vector<Axis> axes);
 
   int dimension() const { return static_cast<int>(axes_.size()); }
-  Unknowns unknowns() const { return axes_.front().unknowns(); }
+  /// All axes have them at cells, or all at nodes.
+  bool is_at_one_place() const;
+  /// Of grids at one place.
+  Unknowns unknowns() const {
+    expect(is_at_one_place(), "Grid::unknowns: all at cells, or all at nodes");
+    return axes_.front().unknowns();
+  }
+  /// The same domain and intervals with unknowns at the cells, or on the faces normal to axis `a`.
+  Grid at_cells() const;
+  Grid on_faces(int a) const;
   const Axis& axis(int a) const { return axes_[a]; }
   /// Number of unknowns along axis `a`, 1 for an axis that the grid does not have.
   Index size(int a) const { return a < dimension() ? axes_[a].size() : 1; }
@@ -40,6 +52,14 @@ class Grid {
   std::array<Index, 3> position(Index number) const;
   /// How far the numbers of neighbours along axis `a` lie apart.
   Index stride(int a) const { return a == 0 ? 1 : a == 1 ? size(0) : size(0) * size(1); }
+  /// Number of the neighbour of unknown `n` along axis `a`, across the seam where that is periodic; −1 beyond
+  /// a side.
+  Index neighbour(Index n, int a, bool upper) const {
+    const Index along = n / stride(a) % size(a);
+    if (upper ? along + 1 < size(a) : along > 0) return upper ? n + stride(a) : n - stride(a);
+    if (!axes_[a].periodic()) return -1;
+    return upper ? n - along * stride(a) : n + (size(a) - 1) * stride(a);
+  }
 
   /// Which coordinate axis `a` runs along: 0 for x (and r), 1 for y, 2 for z.
   int direction(int a) const { return axes_[a].name() == "r" ? 0 : axes_[a].name()[0] - 'x'; }

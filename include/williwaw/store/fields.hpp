@@ -126,6 +126,8 @@ class FieldReader {
 /// How a derivative of a quantity along a length is shown.
 Scale scale_of_slope(const Scale& value, const Scale& length);
 
+/// "wind.divergence"
+std::string divergence_name(const std::string& vector);
 /// "wind", "wind.divergence" and, in a plane, "wind.rotation".
 std::vector<std::string> quantities_of(const VectorQuantity& vector);
 

@@ -51,7 +51,6 @@ struct AdvectionScheme {
 
  private:
   void check() const;
-  void lay_out_spacing(int axis);
   void find_incomplete();
 };
 

@@ -84,8 +84,8 @@ class Discretization : public TermBalance {
   virtual bool holds_means() const = 0;
   /// What a function is at the unknowns, or its means over their control volumes where these are the unknowns
   /// (by Gauss' formula with three points along each axis); one value for each unknown of a block.
-  virtual State values_of(const Function& function, Real at) const = 0;
-  State values_of(const Function& function) const { return values_of(function, 0); }
+  virtual State values_of(const Function& function, Real at, std::size_t unknown) const = 0;
+  State values_of(const Function& function, Real at = 0) const { return values_of(function, at, 0); }
   /// One unknown of `y` as a field whose halo carries the values that the boundaries have at this time; not a
   /// number where the domain is cut out.
   virtual Field field(const State& y, Real at, std::size_t unknown) = 0;

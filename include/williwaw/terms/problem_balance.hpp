@@ -55,7 +55,7 @@ class ProblemBalance final : public Discretization {
   std::vector<Real> speeds_over_widths(const State& y) const override;
   State initial_state() const override;
   bool holds_means() const override;
-  State values_of(const Function& function, Real at) const override;
+  State values_of(const Function& function, Real at, std::size_t unknown) const override;
   Field field(const State& y, Real at, std::size_t unknown) override;
   Real boundary_flux(Side side, const State& y, Real at) override;
   std::vector<Real> section_flows(std::size_t section, const State& y, Real at, std::size_t unknown) override;

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "williwaw/grid/types.hpp"
+#include "williwaw/grid/axis.hpp"
 
 namespace williwaw {
 
@@ -19,6 +19,10 @@ struct FaceSpacing {
   std::array<const Real*, 2> halves{};  ///< from rows[2] and rows[3] to the face
   Index step = 1;
 };
+
+/// By face of an axis, for FaceSpacing: three gaps, then two halves. Beyond boundaries values are mirrored,
+/// and so are distances.
+std::array<std::vector<Real>, 5> distances_of_faces(const Axis& axis);
 
 /// Difference across a cell from the differences to its neighbours before and after; 0 where they differ in
 /// sign.
@@ -62,5 +66,10 @@ const LimiterKind& limiter_kind(const std::string& name);
 /// Of kinds that take slopes, on any spacing: no value lies beyond its neighbours.
 void reconstruct_uneven(const ReconstructionKind& kind, const Rows& rows, const FaceSpacing& spacing,
                         Index count, Real* left, Real* right);
+/// The same by `distances` of faces from number `first` on, of so many faces along the axis itself or all
+/// beside each other across it; on uniform spacing where there are none.
+void reconstruct_line(const ReconstructionKind& kind, const Rows& rows,
+                      const std::array<std::vector<Real>, 5>& distances, Index first, bool along, Index count,
+                      Real* left, Real* right);
 
 }  // namespace williwaw

@@ -2,21 +2,32 @@
 // which they carry each other along.
 #pragma once
 
+#include <optional>
+
 #include "williwaw/balance/term.hpp"
 #include "williwaw/boundary/boundary_terms.hpp"
+#include "williwaw/grid/means_between.hpp"
 #include "williwaw/problem/system.hpp"
 #include "williwaw/terms/conductances.hpp"
 #include "williwaw/terms/reconstruction.hpp"
 
 namespace williwaw {
 
-/// What the unknowns make of each other. Books for each unknown what it gains.
+/// An unknown of a system, and its boundary.
+struct SystemMember {
+  OfUnknown of;
+  const BoundaryClosures* closures;
+  TermId<EvaluatedBoundaryClosures> conditions;
+};
+
+/// What unknowns make of each other, added to those at one place of the grid. Unknowns that stand elsewhere
+/// are what they are there, between the two beside it along each axis. Books for each unknown what it gains.
 class SystemReactionTerm final : public Term {
  public:
   explicit SystemReactionTerm(SystemReaction reaction) : reaction_(std::move(reaction)) {}
-  /// The next unknown in the order of the state; its line is declared.
+  /// The next unknown in the order of the state; the line of one that is added to is declared.
   void add_unknown(OfUnknown of, const std::string& name, std::shared_ptr<const Storage> storage,
-                   LedgerLines& lines);
+                   bool added_to, LedgerLines& lines);
 
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
@@ -27,14 +38,24 @@ class SystemReactionTerm final : public Term {
   /// Throws DataError where a rate is not finite and the values are; the ledger tells whether to look.
   void refuse_not_finite(Real time, std::span<const Real> y, const Ledger& ledger) const;
   void linearise_locally(Real time, std::span<const Real> y, Real b, LocalEntries& local) const;
+  void linearise_between(Real time, std::span<const Real> y, Real b, std::vector<Triplet>& entries) const;
 
  private:
   struct Workspace;
+  struct Member {
+    OfUnknown of;
+    std::string name;
+    std::shared_ptr<const Storage> storage;
+    std::optional<LineId> line;           ///< of one that is added to
+    std::optional<MeansBetween> means{};  ///< of one that stands elsewhere
+  };
+  const Grid& grid() const { return members_[first_].of.domain->grid(); }
+  template <class Visit>
+  void each_slope(Real time, std::span<const Real> y, const Visit& visit) const;
+
   SystemReaction reaction_;
-  std::vector<OfUnknown> unknowns_;
-  std::vector<std::string> names_;
-  std::vector<std::shared_ptr<const Storage>> storages_;
-  std::vector<LineId> lines_;
+  std::vector<Member> members_;
+  std::size_t first_ = 0;  ///< that is added to
 };
 
 /// A flux of several unknowns, that of Lax and Friedrichs with the largest speed beside each face (Rusanov,
@@ -43,12 +64,10 @@ class SystemReactionTerm final : public Term {
 /// the values on them come in, through others nothing does.
 class SystemFluxTerm final : public Term {
  public:
-  /// Throws InputError for cut-outs, axes that are not uniform, and reconstructions that need more than a
-  /// slope. `closures` are those of each unknown, `conditions` their numbers in the balance.
-  SystemFluxTerm(std::vector<OfUnknown> unknowns, std::shared_ptr<const SystemFlux> flux,
-                 const std::string& reconstruction, bool characteristic,
-                 std::vector<const BoundaryClosures*> closures,
-                 std::vector<TermId<EvaluatedBoundaryClosures>> conditions);
+  /// For members at one place of a grid. Throws InputError for cut-outs, axes r, and uneven axes with
+  /// reconstructions that need more than a slope.
+  SystemFluxTerm(std::vector<SystemMember> members, std::shared_ptr<const SystemFlux> flux,
+                 const std::string& reconstruction, bool characteristic);
 
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
@@ -65,29 +84,64 @@ class SystemFluxTerm final : public Term {
 
  private:
   struct Workspace;
-  struct Beyond {
-    Real value;
-    bool open;   ///< the flux passes
-    bool holds;  ///< the boundary holds the value
-  };
   using Values = std::vector<std::vector<Real>>;
+  const Grid& grid() const { return members_.front().of.domain->grid(); }
   void fluxes(const Line& line, int axis, Index j, Index k, Workspace& workspace, Values& flux) const;
-  void fill_rows(const Line& line, std::size_t unknown, int axis, Index j, Index k, Workspace& workspace,
-                 Rows& rows) const;
-  void reconstruct(const std::vector<Rows>& rows, int direction, Index faces, Workspace& workspace) const;
+  void reconstruct(const std::vector<Rows>& rows, int axis, Index first, Index faces,
+                   Workspace& workspace) const;
   void between(int direction, Workspace& workspace, Values& flux) const;
   void advect(std::size_t face, const Workspace& workspace, Values& flux) const;
-  Beyond beyond(const Evaluation& now, std::size_t unknown, Side side, Index inside, Real u) const;
   void close(const Evaluation& now, int axis, Index j, Index k, bool upper, Workspace& workspace,
              Values& flux) const;
 
-  std::vector<OfUnknown> unknowns_;
+  std::vector<SystemMember> members_;
   std::shared_ptr<const SystemFlux> flux_;
   const ReconstructionKind* reconstruction_;
   bool characteristic_;
-  std::vector<const BoundaryClosures*> closures_;
-  std::vector<TermId<EvaluatedBoundaryClosures>> conditions_;
+  /// By axis, of uneven ones: gaps and halves of its faces.
+  std::array<std::array<std::vector<Real>, 5>, 3> distances_;
   std::vector<LineId> divergence_lines_;  ///< in advective form
+};
+
+/// An unknown that is advected by unknowns on the faces normal to the axes along which they point. Through a
+/// face of its control volume flows what they are there, between the two beside it where they stand
+/// elsewhere, times the value from upwind.
+class FaceAdvectionTerm final : public Term {
+ public:
+  /// `velocity` has the unknown along each axis of the grid, or none where nothing flows. Throws InputError
+  /// for unknowns that stand elsewhere, and as SystemFluxTerm does.
+  FaceAdvectionTerm(SystemMember member, std::array<std::optional<OfUnknown>, 3> velocity, bool advective,
+                    const std::string& reconstruction);
+
+  Needs needs() const override;
+  void evaluate(const Instant& instant, const Evaluation& earlier,
+                std::shared_ptr<EvaluatedTerm>& evaluated) const override;
+  std::unique_ptr<TermScratch> scratch() const override;
+  void declare(LedgerLines& lines) override;
+
+  void add(const Line& line, std::span<const LineRates> rates) const;
+  void linearise(std::span<const Real> y, Real b, std::span<FaceSystem> matrices) const;
+  void add_through(const Evaluation& now, std::span<const Real> y, std::size_t section,
+                   std::span<Real> flows) const;
+
+ private:
+  struct Workspace;
+  /// What advects along one axis.
+  struct Along {
+    OfUnknown of;
+    MeansBetween on_faces;  ///< to the faces that have a neighbour on each side
+    MeansBetween here;      ///< to the unknown's own places: on sides on which it stands
+  };
+  const Grid& grid() const { return member_.of.domain->grid(); }
+  void velocities(const Real* y, int axis, Index j, Index k, std::span<Real> out) const;
+  void fluxes(const Line& line, int axis, Index j, Index k, Workspace& workspace, std::size_t into) const;
+
+  SystemMember member_;
+  std::array<std::optional<Along>, 3> along_;
+  bool advective_;
+  const ReconstructionKind* reconstruction_;
+  std::array<std::array<std::vector<Real>, 5>, 3> distances_;
+  LineId divergence_line_ = {};
 };
 
 /// One unknown diffuses down the gradient of another. The diffusivity on a face is the mean of those beside
@@ -95,15 +149,10 @@ class SystemFluxTerm final : public Term {
 /// something flow besides, down the gradient that the conditions of `by` make.
 class CrossDiffusionTerm final : public Term {
  public:
-  /// An unknown as this term meets it.
-  struct Member {
-    OfUnknown of;
-    const BoundaryClosures* closures;
-    TermId<EvaluatedBoundaryClosures> conditions;
-  };
   /// `geometry` are conductances of a conductivity of 1. Throws InputError where a gradient beside a boundary
   /// is not known: `of` holds its value, `by` does not, and others cross into `by` (`crossed`).
-  CrossDiffusionTerm(CrossDiffusion cross, std::vector<Member> unknowns, Conductances geometry, bool crossed);
+  CrossDiffusionTerm(CrossDiffusion cross, std::vector<SystemMember> unknowns, Conductances geometry,
+                     bool crossed);
 
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
@@ -128,7 +177,7 @@ class CrossDiffusionTerm final : public Term {
                          Index face) const;
 
   CrossDiffusion cross_;
-  std::vector<Member> unknowns_;
+  std::vector<SystemMember> unknowns_;
   Conductances geometry_;
 };
 

@@ -114,8 +114,8 @@ Value read_from_run(const Context& context, const Node& node, const Dimensions& 
   if (run.grid().dimension() != grid.dimension())
     section.fail("from", "it has another number of dimensions than this case");
   const Index record = record_of(context, section, run);
-  const std::string onto = section.choice(
-      "onto", grid.unknowns() == Unknowns::cells ? "conservative" : "linear", {"conservative", "linear"}, {});
+  const std::string onto = section.choice("onto", grid == grid.at_cells() ? "conservative" : "linear",
+                                          {"conservative", "linear"}, {});
   // In SI, as this case counts.
   Field field = run.field(record);
   std::vector<Axis> axes;

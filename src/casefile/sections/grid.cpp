@@ -160,6 +160,12 @@ Real unknowns_of(std::span<const Real> sizes) {
   return sizes.empty() ? 0 : std::accumulate(sizes.begin(), sizes.end(), 1.0, std::multiplies<>());
 }
 
+bool has_unknowns_at_faces(const Node& root) {
+  const Node* grid = root.find("grid");
+  const Node* where = grid && grid->is_table() ? grid->find("unknowns") : nullptr;
+  return where && where->is_text() && where->text() == "faces";
+}
+
 Grid read_grid(const Context& context, const Node& root) {
   const Node* node = root.find("grid");
   if (!node) throw CaseError(context.file, "grid", "missing; a case needs a [grid]");
@@ -179,7 +185,8 @@ Grid read_grid(const Context& context, const Node& root) {
                           (form == "cylindrical" ? "r and z"
                            : round               ? "r"
                                                  : "x, y and z"));
-  const auto where = grid.choice("unknowns", "cells", {"cells", "nodes"}, {"faces"});
+  const auto where = grid.choice("unknowns", "cells", {"cells", "nodes", "faces"}, {});
+  if (where == "faces" && round) grid.fail("unknowns", "at faces they go with axes x, y and z");
   const Unknowns unknowns = where == "nodes" ? Unknowns::nodes : Unknowns::cells;
   const std::map<std::string, std::pair<std::string, std::string>> ends{{"x", {"west", "east"}},
                                                                         {"y", {"south", "north"}},

@@ -46,7 +46,13 @@ Index read_samples(const Node& root, Context& context);
 void read_constants(const Node& root, Context& context);
 /// The tables that formulas call as functions, put into the context.
 void read_curves(const Node& root, Context& context);
+/// Of unknowns at faces the grid of cells.
 Grid read_grid(const Context& context, const Node& root);
+/// [grid] unknowns = "faces".
+bool has_unknowns_at_faces(const Node& root);
+/// Where each unknown of a system stands: components of vectors on the faces normal to them where `faces`.
+std::vector<Grid> grids_of_unknowns(const Context& context, const Node& root, const Words& names,
+                                    const Grid& grid, bool faces);
 /// Finds the equation's kind; throws for one that is not there.
 const EquationKind& read_equation_kind(const Node& root, const Context& context);
 Dimensions dimensions_of(const EquationKind& kind, const Context& context, const Node& root);

@@ -204,6 +204,40 @@ CaseError error_of_unknown(const Node& root, const std::string& name, const Case
   return {e.place(), key, e.text()};
 }
 
+std::vector<Grid> grids_of_unknowns(const Context& context, const Node& root, const Words& names,
+                                    const Grid& grid, bool faces) {
+  std::vector<Grid> result(names.size(), grid);
+  if (!faces) return result;
+  const Section section(context, *root.find("grid"), "grid");
+  const Node* equation = root.find("equation");
+  const Node* vectors = equation && equation->is_table() ? equation->find("vectors") : nullptr;
+  if (names.empty() || !vectors || !vectors->is_table() || vectors->table().empty())
+    section.fail("unknowns",
+                 "at faces stand the components of a vector of a system: give kind = \"system\" and "
+                 "equation.vectors, { wind = [\"u\", \"v\"] } for example");
+  for (Index r = 0; r < context.regions->size(); ++r)
+    if (!(*context.regions)[r].active)
+      section.fail("unknowns",
+                   "at faces they take no inactive region ('" + (*context.regions)[r].name + "')");
+  std::vector<std::string> of(names.size());
+  // What is wrong with a vector itself is said where they are read.
+  for (const Entry& e : vectors->table())
+    for (std::size_t a = 0; e.node->is_array() && a < e.node->array().size(); ++a) {
+      const Node& item = e.node->array()[a];
+      const auto found = item.is_text() ? std::ranges::find(names, item.text()) : names.end();
+      if (found == names.end() || a >= static_cast<std::size_t>(grid.dimension())) continue;
+      const auto n = static_cast<std::size_t>(found - names.begin());
+      const Grid at = grid.on_faces(static_cast<int>(a));
+      if (!of[n].empty() && !(result[n] == at))
+        throw CaseError(e.node->place.text(), "equation.vectors." + e.key,
+                        fmt::format("'{}' points along another axis in '{}': it stands on one kind of faces",
+                                    names[n], of[n]));
+      of[n] = e.key;
+      result[n] = at;
+    }
+  return result;
+}
+
 namespace {
 
 class SharedTermsReader {
@@ -331,6 +365,7 @@ class SharedTermsReader {
         show("flux of " + names_[n] + " along " + e.key, text);
       }
       result_.places.add(Subject::flux, {node->place.text(), path}, names_[n]);
+      result_.places.add(Subject::flux, {node->place.text(), path});
       any = true;
     }
     if (!any) return;
@@ -378,6 +413,7 @@ class SharedTermsReader {
     const bool advective =
         section_.choice("form", "advective", {"advective", "conservative"}, {}) == "advective";
     result_.flux = advection_by_unknowns(along, advective, names_.size());
+    result_.places.add(Subject::velocity, {node->place.text(), "equation.velocity"});
     show("velocity",
          fmt::format("({}), {} form", listed(carriers, "and"), advective ? "advective" : "conservative"));
   }

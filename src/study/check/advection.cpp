@@ -69,12 +69,16 @@ bool advected_by_unknowns(const SystemFlux& flux) {
 std::string space_text(const Case& given) {
   const ReconstructionKind& kind = reconstruction_kind(given.problem.reconstruction);
   if (given.flux) {
+    const std::string flux = !advected_by_unknowns(*given.flux) ? "numerical flux local Lax-Friedrichs"
+                             : given.cells                      ? "upwind with the velocity of each face"
+                                           : "upwind with the velocity's mean on each face";
+    // Values that are means keep a high order along one axis; across faces of a plane their middles count.
+    const Grid& g = given.grid();
+    const bool means = g.dimension() == 1 && given.problem.grid() == g.at_cells();
     return fmt::format(
         "flux form, reconstruction {}{}, {}, order {} for smooth solutions; diffusion central, order 2",
-        kind.name, given.characteristic ? " of characteristic variables" : "",
-        advected_by_unknowns(*given.flux) ? "upwind with the velocity's mean on each face"
-                                          : "numerical flux local Lax-Friedrichs",
-        kind.order > 1 ? 2 : 1);
+        kind.name, given.characteristic ? " of characteristic variables" : "", flux,
+        means ? kind.order : std::min(kind.order, 2));
   }
   std::string text =
       fmt::format("flux form, reconstruction {}, numerical flux {}, order {} for smooth solutions", kind.name,

@@ -154,11 +154,36 @@ void equation_section(const Case& given, const Prepared& prepared, Report& repor
     report.row("exact solution", given.exact_is_initial ? "the initial value" : given.exact->text);
 }
 
+namespace {
+
+std::string places_in_words(const Grid& g) {
+  if (g.is_at_one_place())
+    return g.unknowns() == Unknowns::cells ? "at the centres of cells" : "at nodes, boundaries included";
+  for (int a = 0; a < g.dimension(); ++a)
+    if (g.axis(a).unknowns() == Unknowns::nodes) return "on the faces normal to " + g.axis(a).name();
+  return "";
+}
+
+// One place for all unknowns, or that of each.
+std::string places_in_words(const Case& given) {
+  if (!given.cells) return places_in_words(given.grid());
+  std::string text;
+  for (std::size_t u = 0; u < given.count(); ++u) {
+    const Problem& p = given.unknown(u).problem;
+    // Along a single axis nodes are the faces.
+    const bool faces = p.grid().dimension() == 1 && !(p.grid() == given.grid());
+    text += (text.empty() ? "" : ", ") + p.equation().unknown + " " +
+            (faces ? "on the faces normal to " + p.grid().axis(0).name() : places_in_words(p.grid()));
+  }
+  return text;
+}
+
+}  // namespace
+
 void grid_section(const Case& given, Report& report) {
-  const Grid& g = given.problem.grid();
+  const Grid& g = given.grid();
   report.section("grid");
-  report.row("unknowns",
-             g.unknowns() == Unknowns::cells ? "at the centres of cells" : "at nodes, boundaries included");
+  report.row("unknowns", places_in_words(given));
   for (int a = 0; a < g.dimension(); ++a) {
     const Axis& axis = g.axis(a);
     const auto [low, high] = std::ranges::minmax_element(
@@ -180,6 +205,13 @@ void grid_section(const Case& given, Report& report) {
     report.row("coordinates", g.axis(0).coordinates() == Coordinates::spherical
                                   ? "spherical: volumes and amounts for the full solid angle 4π"
                                   : "cylindrical: volumes and amounts for the full angle 2π");
+  if (given.cells) {
+    Index all = 0;
+    for (std::size_t u = 0; u < given.count(); ++u) all += given.unknown(u).problem.grid().count();
+    report.row("total", fmt::format("{} cells, {} values of all unknowns", g.count(), all),
+               Report::Data(g.count()));
+    return;
+  }
   report.row("total", fmt::format("{} unknowns", g.count()), Report::Data(g.count()));
 }
 
@@ -313,7 +345,7 @@ Report check_report(const Case& given, Prepared& prepared) {
 
 Report brief_report(const Case& given, const Prepared& prepared) {
   Report report;
-  const Grid& g = given.problem.grid();
+  const Grid& g = given.grid();
   report.section(given.title);
   for (std::size_t u = 0; u < given.count(); ++u) report.row("equation", given.unknown(u).equation_formula);
   std::string size;

@@ -64,7 +64,7 @@ class Companions {
     other.refinement = {grid, coarsen, 1e-12};
     return tried(why_not, [&] {
       Case given = open_case(file_, overrides_, other);
-      const auto ratios = ratios_of(main_.problem.grid(), given.problem.grid());
+      const auto ratios = ratios_of(main_.grid(), given.grid());
       for (int a = 0; a < given.problem.grid().dimension(); ++a)
         if (given.problem.grid().axis(a).intervals() < fewest_intervals)
           throw InputError("too few intervals to leave some out");

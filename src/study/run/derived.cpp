@@ -5,6 +5,7 @@
 
 #include "study/wording.hpp"
 #include "williwaw/grid/field_operations.hpp"
+#include "williwaw/grid/means_between.hpp"
 #include "williwaw/store/fields.hpp"
 #include "williwaw/store/run_series.hpp"
 
@@ -60,7 +61,31 @@ DerivedField by_formula(const std::string& name, const store::Scale& scale, OfUn
           }};
 }
 
-// What follows from the vectors of a case, as the reader of fields.nc makes it.
+// What leaves each cell through its faces.
+DerivedField divergence_of_faces(const casefile::VectorOfUnknowns& vector, const store::Scale& scale) {
+  const auto from = [numbers = vector.components](std::span<const Field> unknowns, Real) {
+    const Grid cells = unknowns[numbers.front()].grid().at_cells();
+    FaceField flow(cells);
+    for (int a = 0; a < cells.dimension(); ++a) {
+      const Field& component = unknowns[numbers[static_cast<std::size_t>(a)]];
+      const Index size = component.grid().size(a);
+      std::array<Index, 3> extent{cells.size(0), cells.size(1), cells.size(2)};
+      ++extent[static_cast<std::size_t>(a)];
+      for (Index k = 0; k < extent[2]; ++k)
+        for (Index j = 0; j < extent[1]; ++j)
+          for (Index i = 0; i < extent[0]; ++i) {
+            std::array<Index, 3> at{i, j, k};
+            at[static_cast<std::size_t>(a)] %= size;  // across a seam the first one again
+            flow.at(a, i, j, k) = component.at(at[0], at[1], at[2]);
+          }
+    }
+    return divergence(flow);
+  };
+  return {store::divergence_name(vector.name), scale, from, true};
+}
+
+// What follows from the vectors of a case, as the reader of fields.nc makes it; of those on faces their
+// divergence is written there itself.
 std::vector<DerivedField> of_vectors(const Case& given) {
   std::vector<DerivedField> result;
   for (const casefile::VectorOfUnknowns& vector : given.vectors) {
@@ -74,7 +99,7 @@ std::vector<DerivedField> of_vectors(const Case& given) {
     const store::Scale scale = scale_of(given, vector.components.front());
     const store::Scale slope = store::scale_of_slope(scale, given.length);
     result.push_back({vector.name, scale, from(magnitude_of)});
-    result.push_back({vector.name + ".divergence", slope, from(divergence_of)});
+    if (!given.cells) result.push_back({store::divergence_name(vector.name), slope, from(divergence_of)});
     if (vector.components.size() == 2)
       result.push_back({vector.name + ".rotation", slope, from(rotation_of)});
   }
@@ -96,6 +121,20 @@ std::vector<DerivedField> derived_fields(const Case& given) {
                    }));
   for (const casefile::DerivedOfCase& d : given.derived)
     result.push_back(by_formula(d.name, d.scale, d.value));
+  for (const casefile::VectorOfUnknowns& vector : given.vectors)
+    if (given.cells)
+      result.push_back(divergence_of_faces(
+          vector, store::scale_of_slope(scale_of(given, vector.components.front()), given.length)));
+  return result;
+}
+
+FieldsOfState fields_of(const Case& given, Discretization& balance, const State& y, Real time) {
+  FieldsOfState result;
+  for (std::size_t u = 0; u < given.count(); ++u) result.shown.push_back(balance.field(y, time, u));
+  if (!given.cells) return result;
+  result.own = result.shown;
+  for (Field& field : result.shown)
+    if (!(field.grid() == *given.cells)) field = at_cells(field);
   return result;
 }
 

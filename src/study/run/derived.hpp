@@ -5,12 +5,25 @@
 
 namespace williwaw::study {
 
+/// The fields of a state, in SI: on the grid that results are shown on, and where unknowns stand on faces
+/// also at their own places.
+struct FieldsOfState {
+  std::vector<Field> shown, own;
+  std::span<const Field> at_unknowns() const { return own.empty() ? shown : own; }
+};
+FieldsOfState fields_of(const Case& given, Discretization& balance, const State& y, Real time);
+
 /// A field that follows from those of all unknowns, in SI.
 struct DerivedField {
   std::string name;
   store::Scale scale;
   /// (fields of the unknowns, whose halos have the values on the boundaries; time)
   std::function<Field(std::span<const Field>, Real)> from;
+  bool of_faces = false;  ///< from the values on faces
+
+  Field field(const FieldsOfState& of, Real time) const {
+    return from(of_faces ? of.at_unknowns() : of.shown, time);
+  }
 };
 
 /// By a formula of all fields; beyond sides from the values that they have there.
@@ -28,8 +41,8 @@ struct Sight {
   std::optional<DerivedField> derived = {};  ///< that
 
   /// The field that it samples, in SI.
-  Field field(std::span<const Field> unknowns, Real time) const {
-    return unknown ? unknowns[*unknown] : derived->from(unknowns, time);
+  Field field(const FieldsOfState& of, Real time) const {
+    return unknown ? of.shown[*unknown] : derived->field(of, time);
   }
 };
 

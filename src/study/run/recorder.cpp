@@ -95,8 +95,8 @@ Recorder::Recorder(const Case& given, Discretization& balance, const std::vector
 }
 
 std::size_t Recorder::row_length(const Case& given, const Discretization& balance) {
-  return 2 + (balance.unknowns().size() + derived_fields(given).size()) * Field(balance.grid()).raw().size() +
-         velocities(description_of(given, balance), balance.grid());
+  return 2 + (balance.unknowns().size() + derived_fields(given).size()) * Field(given.grid()).raw().size() +
+         velocities(description_of(given, balance), given.grid());
 }
 
 void Recorder::begin_stage(Index stage, const Case& given, Discretization& balance) {
@@ -172,10 +172,10 @@ void Recorder::append(const Row& r) {
   Cells row{time_.shown(r.time)};
   const std::size_t unknowns = balance_->unknowns().size();
   if (!sights_.empty()) {
-    const std::vector<Field> fields = fields_at(r.time, r.state);
+    const FieldsOfState fields = fields_of(*given_, *balance_, r.state, r.time);
     for (const Sight& sight : sights_)
       row.emplace_back(sight.scale.shown(sight.unknown
-                                             ? fields[*sight.unknown].sample(sight.probe->at)
+                                             ? fields.shown[*sight.unknown].sample(sight.probe->at)
                                              : sight.field(fields, r.time).sample(sight.probe->at)));
   }
   const auto each = unknowns == 1 ? std::vector{r.totals} : balance_->totals_by_unknown(r.state, r.time);
@@ -205,13 +205,13 @@ void Recorder::record(const StepInfo& m) {
 }
 
 void Recorder::record(Real time, const State& y) {
-  const std::vector<Field> fields = fields_at(time, y);
+  const FieldsOfState fields = fields_of(*given_, *balance_, y, time);
   std::vector<Real> numbers;
   const auto take = [&](const Field& field) {
     numbers.insert(numbers.end(), field.raw().begin(), field.raw().end());
   };
-  for (const Field& field : fields) take(field);
-  for (const DerivedField& derived : derived_) take(derived.from(fields, time));
+  for (const Field& field : fields.shown) take(field);
+  for (const DerivedField& derived : derived_) take(derived.field(fields, time));
   if (about_.velocity) {
     const auto count = static_cast<std::size_t>(balance_->grid().count());
     const std::size_t first = numbers.size();
@@ -222,8 +222,8 @@ void Recorder::record(Real time, const State& y) {
       velocities_now.at_unknowns(a, {numbers.data() + first + static_cast<std::size_t>(a) * count, count});
   }
   fields_.append(std::array{time, static_cast<Real>(stage_)}, numbers);
-  for (std::size_t u = 0; u < fields.size(); ++u)
-    if (const auto n = against_exact(*given_, *balance_, fields[u], time, u))
+  for (std::size_t u = 0; u < fields.shown.size(); ++u)
+    if (const auto n = against_exact(*given_, *balance_, fields.at_unknowns()[u], time, u))
       comparisons_.push_back({time, *n, u});
 }
 
@@ -237,14 +237,14 @@ void Recorder::finish() {
 void Recorder::write_fields(const std::filesystem::path& file) {
   std::vector<Field> fields;
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) {
-    fields.emplace_back(balance_->grid());
+    fields.emplace_back(given_->grid());
     fields.back().leave_out(balance_->domain(u).inactive());
   }
   for (std::size_t d = 0; d < derived_.size(); ++d) {
-    fields.emplace_back(balance_->grid());
+    fields.emplace_back(given_->grid());
     fields.back().leave_out(balance_->domain(0).inactive());
   }
-  store::FieldWriter writer(file, balance_->grid(), about_, fractions_);
+  store::FieldWriter writer(file, given_->grid(), about_, fractions_);
   fields_.each([&](std::span<const Real> row) {
     const std::size_t raw = fields.front().raw().size();
     std::size_t next = 2;
@@ -278,12 +278,6 @@ std::vector<store::Column> Recorder::columns() const {
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
     result.push_back({label_of(*given_, u, store::name_of(SeriesRole::budget_residual)), "", 3});
   result.push_back({store::name_of(SeriesRole::interpolated), "", 1});
-  return result;
-}
-
-std::vector<Field> Recorder::fields_at(Real time, const State& y) const {
-  std::vector<Field> result;
-  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) result.push_back(balance_->field(y, time, u));
   return result;
 }
 

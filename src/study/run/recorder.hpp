@@ -58,7 +58,6 @@ class Recorder {
   };
 
   std::vector<store::Column> columns() const;
-  std::vector<Field> fields_at(Real time, const State& y) const;
   const casefile::UnknownOfCase& unknown_of(const LedgerLine& line) const;
   Cells flows_of(const StepInfo& m);
   void append(const Row& row);

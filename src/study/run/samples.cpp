@@ -145,14 +145,14 @@ void write_fields(const Case& given, const std::vector<std::filesystem::path>& f
   quantities.insert(quantities.end(), about.others.begin(), about.others.end());
   std::vector<OfAll> all;
   for (const store::Quantity& q : quantities) {
-    all.emplace_back(given.problem.grid(), folders, q.name);
+    all.emplace_back(given.grid(), folders, q.name);
     for (const Statistic& statistic : statistics)
       about.others.push_back({q.name + statistic.name, scale_of_statistic(q.scale, statistic)});
   }
   const auto records = common_times(all.front().times());
   std::vector<Real> fractions;
   if (const auto left = sample.volume_fractions()) fractions = left->values();
-  store::FieldWriter writer(file, given.problem.grid(), about, fractions);
+  store::FieldWriter writer(file, given.grid(), about, fractions);
   for (std::size_t n = 0; n < records[0].size(); ++n) {
     const auto record = static_cast<std::size_t>(records[0][n]);
     const Real time = about.time.si(sample.times()[record]);

@@ -10,16 +10,21 @@ namespace williwaw::study {
 namespace {
 
 bool same_grid(const Grid& a, const Grid& b) {
-  if (a.dimension() != b.dimension() || a.unknowns() != b.unknowns()) return false;
+  if (a.dimension() != b.dimension()) return false;
   for (int x = 0; x < a.dimension(); ++x)
-    if (a.axis(x).name() != b.axis(x).name() || !std::ranges::equal(a.axis(x).faces(), b.axis(x).faces()))
+    if (a.axis(x).unknowns() != b.axis(x).unknowns() || a.axis(x).name() != b.axis(x).name() ||
+        !std::ranges::equal(a.axis(x).faces(), b.axis(x).faces()))
       return false;
   return true;
 }
 
 Case read_stage(const Case& given, Index stage, Real start) {
   Case next = open_case_text(given.text, given.file, {},
-                             {.refinement = given.refinement, .variant = {}, .stage = stage, .start = start, .sample = given.sample});
+                             {.refinement = given.refinement,
+                              .variant = {},
+                              .stage = stage,
+                              .start = start,
+                              .sample = given.sample});
   if (next.steady)
     throw CaseError(next.places.of(Subject::step).place, "stage",
                     "stages follow each other in time; [steady] has none");
@@ -27,7 +32,7 @@ Case read_stage(const Case& given, Index stage, Real start) {
     throw CaseError(next.places.of(Subject::step).place, "stage",
                     "a wave has no stages yet: a state does not contain its rate; use another case with "
                     "initial.value = { from = \"..\" } and its rate");
-  if (!same_grid(given.problem.grid(), next.problem.grid()))
+  if (!same_grid(given.grid(), next.grid()) || given.cells.has_value() != next.cells.has_value())
     throw CaseError(next.places.of(Subject::equation).place, "stage",
                     "a stage keeps the grid of the one before; for another grid use a further case with "
                     "initial.value = { from = \"..\" }");
@@ -52,12 +57,13 @@ Case read_stage(const Case& given, Index stage, Real start) {
 
 Case stage_of(const Case& given, Index stage, Real start, const State& initial) {
   Case next = read_stage(given, stage, start);
-  const Index count = next.problem.grid().count();
+  auto first = initial.begin();
   for (std::size_t u = 0; u < next.count(); ++u) {
     casefile::UnknownOfCase& of = u == 0 ? next : next.others[u - 1];
-    const auto first = initial.begin() + static_cast<std::ptrdiff_t>(u) * count;
-    of.problem.initial = casefile::values_at(next.problem.grid(), State(first, first + count));
+    const Grid& g = of.problem.grid();
+    of.problem.initial = casefile::values_at(g, State(first, first + g.count()));
     of.initial.text = "the end of the stage before";
+    first += g.count();
   }
   next.title = given.title + ": " + given.stages[static_cast<std::size_t>(stage - 1)];
   return next;

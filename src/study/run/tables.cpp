@@ -13,7 +13,7 @@ namespace williwaw::study {
 
 std::vector<std::string> write_boundaries(const Case& given, Discretization& balance, const State& y,
                                           Real time, const std::filesystem::path& folder) {
-  const Grid& g = balance.grid();
+  const Grid& g = given.grid();
   const int dimension = g.volume_dimension() - 1;
   const std::string area_unit =
       given.length.unit.empty() || dimension == 0
@@ -30,7 +30,7 @@ std::vector<std::string> write_boundaries(const Case& given, Discretization& bal
             store::Column{"flux", of.flux_unit}.header() + "," +
             store::Column{name + " on the boundary", of.value.unit}.header() + "\n";
     const auto closures = balance.closures_at(time, y, u);
-    const Index first = static_cast<Index>(u) * g.count();
+    const Index first = balance.layout().start(u);
     for (std::size_t s = 0; s < closures->size(); ++s) {
       const auto flows = balance.section_flows(s, y, time, u);
       const EvaluatedBoundaryClosure& boundary = (*closures)[s];

@@ -34,7 +34,7 @@ void EvaluatedAdvection::fill_halo(std::span<const Real> y) {
       const Index c = n % stride + n / (stride * size) * stride;
       Real* out = halo_[2 * a + (face.upper ? 1 : 0)].data();
       const Real on_boundary = boundary.boundary_value(f, y[n]);
-      if (scheme_.grid.unknowns() == Unknowns::nodes) {
+      if (scheme_.grid.axis(a).unknowns() == Unknowns::nodes) {
         if (size > 1) out[c] = 2 * y[n] - y[n + inwards];
         continue;
       }
@@ -59,8 +59,8 @@ Real EvaluatedAdvection::boundary_flow(std::size_t closure, Index f, Real u, Rea
   const BoundaryFace& face = boundary.face(f);
   using Backflow = AdvectiveBoundary::Backflow;
   // As steep as it comes where slopes are taken at all.
-  const bool slopes =
-      scheme_.reconstruction->reach > 1 && face.on_side && scheme_.grid.unknowns() == Unknowns::cells;
+  const bool slopes = scheme_.reconstruction->reach > 1 && face.on_side &&
+                      scheme_.grid.axis(face.axis).unknowns() == Unknowns::cells;
   const Real inside = slopes ? u + 0.5 * (u - beside) : u;
   const auto backflow = [&]() {
     switch (end.backflow) {

@@ -72,16 +72,11 @@ Rows EvaluatedAdvection::rows_of(int axis, Index j, Index k, const Real* y,
 
 void EvaluatedAdvection::reconstruct(int axis, Index j, Index k, const Rows& rows, Index count, Real* left,
                                      Real* right) const {
-  if (scheme_.spacing[axis][0].empty()) {
-    scheme_.reconstruction->uniform(rows, count, left, right);
-  } else {
-    const Index first = axis == 0 ? 0 : axis == 1 ? j : k;
-    const auto& s = scheme_.spacing[axis];
-    FaceSpacing spacing{{s[0].data() + first, s[1].data() + first, s[2].data() + first},
-                        {s[3].data() + first, s[4].data() + first},
-                        axis == 0 ? 1 : 0};
-    reconstruct_uneven(*scheme_.reconstruction, rows, spacing, count, left, right);
-  }
+  reconstruct_line(*scheme_.reconstruction, rows, scheme_.spacing[axis],
+                   axis == 0   ? 0
+                   : axis == 1 ? j
+                               : k,
+                   axis == 0, count, left, right);
   if (scheme_.incomplete[axis].empty()) return;
   const std::size_t line = static_cast<std::size_t>(j + (scheme_.grid.size(1) + (axis == 1 ? 1 : 0)) * k);
   for (std::size_t n = scheme_.first_incomplete[axis][line]; n < scheme_.first_incomplete[axis][line + 1];

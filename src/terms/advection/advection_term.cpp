@@ -22,29 +22,9 @@ AdvectionScheme::AdvectionScheme(OfUnknown of_unknown, const Problem& of_problem
       splits(!reconstruction->slope && grid.dimension() > 1) {
   check();
   for (int a = 0; a < grid.dimension(); ++a)
-    if (!grid.axis(a).is_uniform() && reconstruction->slope) lay_out_spacing(a);
+    if (!grid.axis(a).is_uniform() && reconstruction->slope)
+      spacing[static_cast<std::size_t>(a)] = distances_of_faces(grid.axis(a));
   if (!outline.whole()) find_incomplete();
-}
-
-// Beyond boundaries values are mirrored, and so are distances.
-void AdvectionScheme::lay_out_spacing(int a) {
-  const Axis& axis = grid.axis(a);
-  const Index size = axis.size();
-  const auto gap = [&](Index f) {
-    return axis.gaps()[axis.periodic() ? (f % size + size) % size : std::clamp<Index>(f, 0, size)];
-  };
-  for (Index f = 0; f <= size; ++f) {
-    const Real before = f > 0             ? axis.bounds()[f] - axis.points()[f - 1]
-                        : axis.periodic() ? axis.bounds()[size] - axis.points()[size - 1]
-                                          : axis.gaps()[0];
-    const Real after = f < size          ? axis.points()[f] - axis.bounds()[f]
-                       : axis.periodic() ? axis.points()[0] - axis.bounds()[0]
-                                         : axis.gaps()[size];
-    const Real one = std::max(before + after, 1e-300);
-    const std::array<Real, 5> numbers{std::max(gap(f - 1), 0.5 * one), one, std::max(gap(f + 1), 0.5 * one),
-                                      before, after};
-    for (std::size_t k = 0; k < 5; ++k) spacing[a][k].push_back(numbers[k]);
-  }
 }
 
 void AdvectionScheme::check() const {
@@ -60,7 +40,7 @@ void AdvectionScheme::check() const {
     throw InputError(Subject::reconstruction,
                      name + " in 2-D or 3-D splits the flux by its largest speed (lax-friedrichs); flux '" +
                          flux->name + "' is possible with it in 1-D only");
-  if (splits && grid.unknowns() == Unknowns::nodes && !law &&
+  if (splits && grid.axis(0).unknowns() == Unknowns::nodes && !law &&
       problem.equation().advection->velocity.stream_function)
     throw InputError(Subject::reconstruction, name + " on nodes takes no stream function");
   const std::string called = "numerical flux '" + flux->name + "'";

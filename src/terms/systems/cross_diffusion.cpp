@@ -29,14 +29,6 @@ class EvaluatedCrossDiffusion final : public EvaluatedTerm {
   Real time_;
 };
 
-// The neighbour across the face above or below along an axis, across the seam where periodic.
-Index neighbour(const Grid& g, Index n, int axis, bool upwards) {
-  const Index at = g.position(n)[static_cast<std::size_t>(axis)], size = g.size(axis),
-              stride = g.stride(axis);
-  if (upwards) return at + 1 < size ? n + stride : n - at * stride;
-  return at > 0 ? n - stride : n + (size - 1) * stride;
-}
-
 }  // namespace
 
 // Diffusivities of a line of unknowns, of those beside it, and places.
@@ -48,11 +40,11 @@ struct CrossDiffusionTerm::Workspace final : TermScratch {
   std::array<std::vector<Real>, 5> diffusivity;  ///< here, below and above along y, below and above along z
 };
 
-CrossDiffusionTerm::CrossDiffusionTerm(CrossDiffusion cross, std::vector<Member> unknowns,
+CrossDiffusionTerm::CrossDiffusionTerm(CrossDiffusion cross, std::vector<SystemMember> unknowns,
                                        Conductances geometry, bool crossed)
     : cross_(std::move(cross)), unknowns_(std::move(unknowns)), geometry_(std::move(geometry)) {
   geometry_.update(0, {});
-  const Member &of = unknowns_[cross_.of], &by = unknowns_[cross_.by];
+  const SystemMember &of = unknowns_[cross_.of], &by = unknowns_[cross_.by];
   for (const BoundaryClosure& own : of.closures->all())
     for (const BoundaryClosure& other : by.closures->all())
       if (crossed && own.section().boundary.holds() && !other.section().boundary.holds() &&
@@ -68,7 +60,7 @@ CrossDiffusionTerm::CrossDiffusionTerm(CrossDiffusion cross, std::vector<Member>
 Needs CrossDiffusionTerm::needs() const {
   Needs result;
   result.unknowns.clear();
-  for (const Member& m : unknowns_) result.unknowns.push_back(m.of.number);
+  for (const SystemMember& m : unknowns_) result.unknowns.push_back(m.of.number);
   result.linear = result.same_matrix = !cross_.on_unknowns;
   // What values on a boundary do to the diffusivity there is left out of the matrix.
   result.exact_matrix = !cross_.on_unknowns;
@@ -96,7 +88,7 @@ void CrossDiffusionTerm::values_of_line(Real time, const Real* y, Index number, 
   if (cross_.on_place)
     for (Index i = 0; i < nx; ++i) places.set(i, g.point(i, number % g.size(1), number / g.size(1)));
   std::vector<std::span<const Real>> u;
-  for (const Member& m : unknowns_)
+  for (const SystemMember& m : unknowns_)
     u.emplace_back(y + m.of.first + nx * number, static_cast<std::size_t>(nx));
   cross_.diffusivity(places, time, u, out);
 }
@@ -144,7 +136,7 @@ void CrossDiffusionTerm::add(Real time, const Line& line, std::span<const LineRa
   if (!line.parts.has(Parts::fluxes())) return;
   auto& workspace = static_cast<Workspace&>(*line.scratch);
   const Index nx = g.size(0), first = nx * line.number;
-  const Member& of = unknowns_[cross_.of];
+  const SystemMember& of = unknowns_[cross_.of];
   const LineRates& own = rates[static_cast<std::size_t>(of.of.number)];
   const Real* const w = line.y + unknowns_[cross_.by].of.first;
   auto& here = workspace.diffusivity[0];
@@ -154,7 +146,8 @@ void CrossDiffusionTerm::add(Real time, const Line& line, std::span<const LineRa
     std::array<const std::vector<Real>*, 2> beside{&here, &here};
     for (std::size_t side = 0; axis > 0 && side < 2; ++side) {
       auto& values = workspace.diffusivity[static_cast<std::size_t>(2 * axis - 1) + side];
-      values_of_line(time, line.y, neighbour(g, first, axis, side == 1) / nx, workspace.places, values);
+      const Index next = g.neighbour(first, axis, side == 1);
+      values_of_line(time, line.y, next < 0 ? line.number : next / nx, workspace.places, values);
       beside[side] = &values;
     }
     own.add_each(nx, [&](Index i) {
@@ -163,7 +156,7 @@ void CrossDiffusionTerm::add(Real time, const Line& line, std::span<const LineRa
       for (std::size_t side = 0; side < 2; ++side) {
         const Real conductance = geometry_.conductance(n, axis, side == 1);
         if (conductance == 0) continue;
-        const Index m = neighbour(g, n, axis, side == 1);
+        const Index m = g.neighbour(n, axis, side == 1);
         const Index place = axis == 0 ? m - first : i;
         flow += 0.5 * conductance * (here[i] + (*beside[side])[place]) * (w[m] - w[n]);
       }
@@ -190,13 +183,13 @@ void CrossDiffusionTerm::linearise_between(Real time, const Evaluation& now, std
   const Grid& g = unknowns_.front().of.domain->grid();
   const Index nx = g.size(0);
   const auto length = static_cast<std::size_t>(g.count());
-  const Member &of = unknowns_[cross_.of], &by = unknowns_[cross_.by];
+  const SystemMember &of = unknowns_[cross_.of], &by = unknowns_[cross_.by];
   const std::span<const Real> w = by.of.in(y);
   // Diffusivities everywhere, and their derivatives.
   std::vector<Real> d(length);
   std::vector<std::vector<Real>> slopes(cross_.on_unknowns ? unknowns_.size() : 0, std::vector<Real>(length));
   std::vector<Real> sizes;
-  for (const Member& m : unknowns_) {
+  for (const SystemMember& m : unknowns_) {
     sizes.push_back(0);
     for (const Real v : m.of.in(y)) sizes.back() = std::max(sizes.back(), std::abs(v));
   }
@@ -226,7 +219,7 @@ void CrossDiffusionTerm::linearise_between(Real time, const Evaluation& now, std
       for (const bool upwards : {false, true}) {
         const Real conductance = geometry_.conductance(n, axis, upwards);
         if (conductance == 0) continue;
-        const Index m = neighbour(g, n, axis, upwards);
+        const Index m = g.neighbour(n, axis, upwards);
         const Real on_face = 0.5 * conductance * (d[n] + d[m]);
         add(n, cross_.by, m, on_face);
         add(n, cross_.by, n, -on_face);

@@ -24,6 +24,10 @@ class EvaluatedSystemReaction final : public EvaluatedTerm {
                          LocalEntries& local) const override {
     if (parts.has(Parts::source())) term_.linearise_locally(time_, y, b, local);
   }
+  void linearise_between(const Evaluation&, std::span<const Real> y, Real b, Parts parts,
+                         std::vector<Triplet>& entries) const override {
+    if (parts.has(Parts::source())) term_.linearise_between(time_, y, b, entries);
+  }
   void bound(DataBounds& result) const override { result.known = false; }
   void set(Real time) { time_ = time; }
 
@@ -34,27 +38,32 @@ class EvaluatedSystemReaction final : public EvaluatedTerm {
 
 }  // namespace
 
-// What reactions make of a line: the places, and a line of amounts for each unknown.
+// What reactions make of a line: the places, unknowns from elsewhere, and a line of amounts for each unknown.
 struct SystemReactionTerm::Workspace final : TermScratch {
   Workspace(Index nx, std::size_t unknowns)
-      : places(nx), made(unknowns, std::vector<Real>(static_cast<std::size_t>(nx))) {}
+      : places(nx), made(unknowns, std::vector<Real>(static_cast<std::size_t>(nx))), brought(made) {}
   Points places;
-  std::vector<std::vector<Real>> made;
+  std::vector<std::vector<Real>> made, brought;
 };
 
 void SystemReactionTerm::add_unknown(OfUnknown of, const std::string& name,
-                                     std::shared_ptr<const Storage> storage, LedgerLines& lines) {
-  names_.push_back(name);
-  // The prefix ends with a space.
-  lines_.push_back(lines.declare({of.prefix + "reaction", LedgerLine::Kind::source, "", of.number}));
-  unknowns_.push_back(std::move(of));
-  storages_.push_back(std::move(storage));
+                                     std::shared_ptr<const Storage> storage, bool added_to,
+                                     LedgerLines& lines) {
+  Member member{std::move(of), name, std::move(storage), {}};
+  if (added_to)
+    member.line =
+        lines.declare({member.of.prefix + "reaction", LedgerLine::Kind::source, "", member.of.number});
+  members_.push_back(std::move(member));
+  if (!members_[first_].line) first_ = members_.size() - 1;
+  for (Member& m : members_)
+    if (!m.line && members_[first_].line) m.means.emplace(grid(), m.of.domain->grid());
 }
 
 Needs SystemReactionTerm::needs() const {
   Needs result;
   result.unknowns.clear();
-  for (const OfUnknown& of : unknowns_) result.unknowns.push_back(of.number);
+  for (const Member& m : members_)
+    if (m.line) result.unknowns.push_back(m.of.number);
   result.halo = 0;
   result.linear = result.same_matrix = reaction_.linear;
   result.steady_matrix = !reaction_.on_time;
@@ -64,30 +73,39 @@ Needs SystemReactionTerm::needs() const {
 }
 
 std::unique_ptr<TermScratch> SystemReactionTerm::scratch() const {
-  return std::make_unique<Workspace>(unknowns_.front().domain->grid().size(0), unknowns_.size());
+  return std::make_unique<Workspace>(grid().size(0), members_.size());
 }
 
 void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRates> rates) const {
   if (!line.parts.has(Parts::source())) return;
   auto& workspace = static_cast<Workspace&>(*line.scratch);
-  const Grid& g = unknowns_.front().domain->grid();
+  const Grid& g = grid();
   const Index nx = g.size(0);
   if (reaction_.on_place)
     for (Index i = 0; i < nx; ++i) workspace.places.set(i, g.point(i, line.j, line.k));
   Lines u;
-  for (const OfUnknown& of : unknowns_)
-    u.emplace_back(line.y + of.first + nx * line.number, static_cast<std::size_t>(nx));
+  for (std::size_t m = 0; m < members_.size(); ++m) {
+    const Real* values = line.y + members_[m].of.first;
+    if (members_[m].means) {
+      members_[m].means->line(values, line.j, line.k, workspace.brought[m].data());
+      values = workspace.brought[m].data();
+    } else {
+      values += nx * line.number;
+    }
+    u.emplace_back(values, static_cast<std::size_t>(nx));
+  }
   std::vector<std::span<Real>> out(workspace.made.begin(), workspace.made.end());
   reaction_.rate(workspace.places, time, u, out);
-  for (std::size_t m = 0; m < unknowns_.size(); ++m) {
-    const OfUnknown& of = unknowns_[m];
+  for (std::size_t m = 0; m < members_.size(); ++m) {
+    if (!members_[m].line) continue;
+    const OfUnknown& of = members_[m].of;
     const LineRates& own = rates[static_cast<std::size_t>(of.number)];
     const auto leaf = [&](Index i) -> Real& {
-      return line.booked[lines_[m]].leaf(of.domain->segments().number(line.number, i));
+      return line.booked[*members_[m].line].leaf(of.domain->segments().number(line.number, i));
     };
     Real* const made = workspace.made[m].data();
     // The capacities of control volumes that all store alike are known by their widths.
-    const LinearStorage* const storage = storages_[m]->linear();
+    const LinearStorage* const storage = members_[m].storage->linear();
     if (of.domain->outline().whole() && storage && !storage->of_line(line.number).each()) {
       for (Index begin = 0; begin < nx; begin += segment_cells)
         leaf(begin) +=
@@ -97,7 +115,7 @@ void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRa
     }
     for (Index i = 0; i < nx; ++i) {
       const Index n = nx * line.number + i;
-      made[i] = of.domain->outline().active(n) ? made[i] * storages_[m]->volume(n) : 0;
+      made[i] = of.domain->outline().active(n) ? made[i] * members_[m].storage->volume(n) : 0;
     }
     own.add_each(nx, [made](Index i) { return made[i]; });
     for (Index begin = 0; begin < nx; begin += segment_cells)
@@ -108,9 +126,11 @@ void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRa
 
 // Of values that are no numbers any more the reaction is not to blame.
 void SystemReactionTerm::refuse_not_finite(Real time, std::span<const Real> y, const Ledger& ledger) const {
-  if (std::ranges::all_of(lines_, [&](LineId line) { return std::isfinite(ledger[line]); })) return;
-  const Grid& g = unknowns_.front().domain->grid();
-  const std::size_t count = unknowns_.size();
+  if (std::ranges::all_of(members_,
+                          [&](const Member& m) { return !m.line || std::isfinite(ledger[*m.line]); }))
+    return;
+  const Grid& g = grid();
+  const std::size_t count = members_.size();
   std::vector<Real> values(count), rates(count);
   Lines u;
   std::vector<std::span<Real>> out;
@@ -120,52 +140,93 @@ void SystemReactionTerm::refuse_not_finite(Real time, std::span<const Real> y, c
   }
   Points place(1);
   for (Index n = 0; n < g.count(); ++n) {
-    for (std::size_t m = 0; m < count; ++m) values[m] = unknowns_[m].in(y)[static_cast<std::size_t>(n)];
+    const auto [i, j, k] = g.position(n);
+    for (std::size_t m = 0; m < count; ++m) {
+      const std::span<const Real> all = members_[m].of.in(y);
+      values[m] =
+          members_[m].means ? members_[m].means->at(all.data(), i, j, k) : all[static_cast<std::size_t>(n)];
+    }
     if (std::ranges::any_of(values, [](Real v) { return !std::isfinite(v); })) continue;
     place.set(0, g.point_of(n));
     reaction_.rate(place, time, u, out);
     for (std::size_t m = 0; m < count; ++m)
-      if (unknowns_[m].domain->outline().active(n) && !std::isfinite(rates[m])) {
+      if (members_[m].line && members_[m].of.domain->outline().active(n) && !std::isfinite(rates[m])) {
         std::string at;
         for (const Real v : values) at += (at.empty() ? "" : ", ") + to_text(v);
-        throw DataError(Subject::reaction, names_[m],
+        throw DataError(Subject::reaction, members_[m].name,
                         "the reaction is not a finite number at " + g.place_text(g.point_of(n)) + ", time " +
                             to_text(time) + ", for the values " + at);
       }
   }
 }
 
-void SystemReactionTerm::linearise_locally(Real time, std::span<const Real> y, Real b,
-                                           LocalEntries& local) const {
-  const Grid& g = unknowns_.front().domain->grid();
+// Calls visit(m, k, first, slopes) for each line: ∂(amount of unknown m in its control volume first + i)/
+// ∂(unknown k there).
+template <class Visit>
+void SystemReactionTerm::each_slope(Real time, std::span<const Real> y, const Visit& visit) const {
+  const Grid& g = grid();
   const Index nx = g.size(0);
-  const std::size_t count = unknowns_.size();
+  const std::size_t count = members_.size();
   std::vector<Real> sizes;
-  for (const OfUnknown& of : unknowns_) {
+  for (const Member& m : members_) {
     sizes.push_back(0);
-    for (const Real v : of.in(y)) sizes.back() = std::max(sizes.back(), std::abs(v));
+    for (const Real v : m.of.in(y)) sizes.back() = std::max(sizes.back(), std::abs(v));
   }
-  std::vector<std::vector<Real>> slopes(count * count, std::vector<Real>(static_cast<std::size_t>(nx)));
+  std::vector<std::vector<Real>> slopes(count * count, std::vector<Real>(static_cast<std::size_t>(nx))),
+      brought(count, std::vector<Real>(static_cast<std::size_t>(nx)));
   std::vector<std::span<Real>> out(slopes.begin(), slopes.end());
   Points places(nx);
   for (Index l = 0; l < g.lines(); ++l) {
-    for (Index i = 0; i < nx; ++i) places.set(i, g.point(i, l % g.size(1), l / g.size(1)));
+    const Index j = l % g.size(1), k = l / g.size(1);
+    for (Index i = 0; i < nx; ++i) places.set(i, g.point(i, j, k));
     Lines u;
-    for (const OfUnknown& of : unknowns_)
-      u.push_back(of.in(y).subspan(static_cast<std::size_t>(nx * l), static_cast<std::size_t>(nx)));
+    for (std::size_t m = 0; m < count; ++m) {
+      const std::span<const Real> all = members_[m].of.in(y);
+      if (members_[m].means) {
+        members_[m].means->line(all.data(), j, k, brought[m].data());
+        u.emplace_back(brought[m]);
+      } else {
+        u.push_back(all.subspan(static_cast<std::size_t>(nx * l), static_cast<std::size_t>(nx)));
+      }
+    }
     reaction_.differentiate(places, time, u, sizes, out);
     for (std::size_t m = 0; m < count; ++m)
-      for (std::size_t k = 0; k < count; ++k) {
-        std::vector<Real>& all = local.of(static_cast<std::size_t>(unknowns_[m].number),
-                                          static_cast<std::size_t>(unknowns_[k].number));
+      for (std::size_t by = 0; members_[m].line && by < count; ++by) {
+        std::vector<Real>& all = slopes[m * count + by];
         for (Index i = 0; i < nx; ++i) {
           const Index n = nx * l + i;
-          if (unknowns_[m].domain->outline().active(n))
-            all[static_cast<std::size_t>(n)] -=
-                b * slopes[m * count + k][static_cast<std::size_t>(i)] * storages_[m]->volume(n);
+          all[static_cast<std::size_t>(i)] *=
+              members_[m].of.domain->outline().active(n) ? members_[m].storage->volume(n) : 0;
         }
+        visit(m, by, nx * l, all);
       }
   }
+}
+
+void SystemReactionTerm::linearise_locally(Real time, std::span<const Real> y, Real b,
+                                           LocalEntries& local) const {
+  const auto number = [&](std::size_t m) { return static_cast<std::size_t>(members_[m].of.number); };
+  each_slope(time, y, [&](std::size_t m, std::size_t by, Index first, std::span<const Real> slopes) {
+    if (members_[by].means) return;
+    Real* const entries = local.of(number(m), number(by)).data() + first;
+    for (std::size_t i = 0; i < slopes.size(); ++i) entries[i] -= b * slopes[i];
+  });
+}
+
+void SystemReactionTerm::linearise_between(Real time, std::span<const Real> y, Real b,
+                                           std::vector<Triplet>& entries) const {
+  if (std::ranges::none_of(members_, [](const Member& m) { return m.means.has_value(); })) return;
+  each_slope(time, y, [&](std::size_t m, std::size_t by, Index first, std::span<const Real> slopes) {
+    for (std::size_t n = 0; members_[by].means && n < slopes.size(); ++n) {
+      if (slopes[n] == 0) continue;
+      const Index row = first + static_cast<Index>(n);
+      const auto [i, j, k] = grid().position(row);
+      members_[by].means->each(i, j, k, [&](Index other, Real weight) {
+        entries.push_back(
+            {members_[m].of.first + row, members_[by].of.first + other, -b * slopes[n] * weight});
+      });
+    }
+  });
 }
 
 void SystemReactionTerm::evaluate(const Instant& instant, const Evaluation&,

@@ -9,6 +9,7 @@
 #include "verify/search.hpp"
 #include "verify/stability/at_place.hpp"
 #include "verify/stability/spectrum.hpp"
+#include "williwaw/grid/means_between.hpp"
 #include "williwaw/terms/reconstruction.hpp"
 #include "williwaw/verify/stability.hpp"
 
@@ -48,6 +49,30 @@ std::vector<Index> places_of(const Discretization& balance) {
 
 using OfEach = std::vector<std::shared_ptr<const Conductances>>;
 
+// What all unknowns are at the places of the first.
+State at_places_of_first(const Discretization& balance, const State& y) {
+  if (balance.is_at_one_place()) return y;
+  State result;
+  for (std::size_t u = 0; u < balance.unknowns().size(); ++u) {
+    const auto first = y.begin() + balance.layout().start(u);
+    const State own(first, first + balance.grid(u).count());
+    const State brought = MeansBetween(balance.grid(), balance.grid(u)).all(own);
+    result.insert(result.end(), brought.begin(), brought.end());
+  }
+  return result;
+}
+
+// The unknown of another one that stands beside unknown `n` of the first.
+Index beside(const Discretization& balance, std::size_t unknown, Index n) {
+  const Grid& g = balance.grid(unknown);
+  auto at = balance.grid().position(n);
+  for (int a = 0; a < g.dimension(); ++a) {
+    auto& along = at[static_cast<std::size_t>(a)];
+    along = std::min(along, g.size(a) - 1);
+  }
+  return g.number(at[0], at[1], at[2]);
+}
+
 Eigen::VectorXd values_at(const Discretization& balance, const State& y, Index n) {
   Eigen::VectorXd u(static_cast<Eigen::Index>(balance.unknowns().size()));
   for (Eigen::Index m = 0; m < u.size(); ++m)
@@ -64,7 +89,8 @@ Eigen::MatrixXd slopes_at(const Discretization& balance, const OfEach& conductan
       reaction_at(balance.reaction(), balance.grid().point_of(n), at, values_at(balance, y, n), sizes).slope;
   for (Eigen::Index m = 0; m < count; ++m) {
     const auto u = static_cast<std::size_t>(m);
-    result.row(m) *= balance.unknowns()[u].storage->volume(n) / conductances[u]->capacity(n);
+    const Index own = beside(balance, u, n);
+    result.row(m) *= balance.unknowns()[u].storage->volume(own) / conductances[u]->capacity(own);
   }
   return result;
 }
@@ -82,8 +108,9 @@ Eigen::MatrixXd diffusion_at(const Discretization& balance, const OfEach& conduc
   }
   for (Eigen::Index m = 0; m < result.rows(); ++m) {
     const auto u = static_cast<std::size_t>(m);
-    result.row(m) *= across * balance.unknowns()[u].storage->volume(n) / conductances[u]->capacity(n);
-    result(m, m) = frozen_symbol(*conductances[u], g, n);
+    const Index own = beside(balance, u, n);
+    result.row(m) *= across * balance.unknowns()[u].storage->volume(own) / conductances[u]->capacity(own);
+    result(m, m) = frozen_symbol(*conductances[u], balance.grid(u), own);
   }
   return result;
 }
@@ -103,11 +130,12 @@ std::vector<Real> advection_rates(Discretization& balance, const State& y, Real 
   return rates;
 }
 
-void add_modes(const PlaceSymbols& place, bool constant, std::vector<Mode>& modes) {
+void add_modes(const PlaceSymbols& place, const ReconstructionKind& kind, std::vector<Mode>& modes) {
   const Eigen::Index count = place.reaction.rows();
   for (int n = 0; n <= angles; ++n) {
     const Real angle = M_PI * n / angles, half = std::sin(0.5 * angle);
-    const Complex face = constant ? Complex(1) : Complex(1, 0.5 * std::sin(angle));
+    const std::array<Real, 2> at_face = kind.symbol(angle);
+    const Complex face(at_face[0], at_face[1]);
     const Complex carried = -place.advection * (Complex(1) - std::exp(Complex(0, -angle))) * face;
     Eigen::MatrixXcd fixed = place.reaction.cast<Complex>();
     for (Eigen::Index m = 0; m < count; ++m) fixed(m, m) += carried;
@@ -137,7 +165,7 @@ Stability stability_of_coupled(Discretization& balance, const Scheme& scheme, Re
   using enum Limit::Standing;
   Stability result;
   result.step = step;
-  const State y = balance.initial_state();
+  const State start = balance.initial_state(), y = at_places_of_first(balance, start);
   const std::size_t count = balance.unknowns().size();
   const Grid& g = balance.grid();
   std::vector<Real> sizes(count, 0.0);
@@ -145,8 +173,8 @@ Stability stability_of_coupled(Discretization& balance, const Scheme& scheme, Re
     for (Index n = 0; n < g.count(); ++n)
       sizes[u] =
           std::max(sizes[u], std::abs(y[static_cast<std::size_t>(n + static_cast<Index>(u) * g.count())]));
-  const std::vector<Real> advection = advection_rates(balance, y, from);
-  const bool constant = reconstruction_kind(balance.problem(0).reconstruction).order == 1;
+  const std::vector<Real> advection = advection_rates(balance, start, from);
+  const ReconstructionKind& kind = reconstruction_kind(balance.problem(0).reconstruction);
   OfEach conductances;
   for (std::size_t u = 0; u < count; ++u) conductances.push_back(balance.conductances(from, u));
   std::vector<Mode> modes;
@@ -162,7 +190,7 @@ Stability stability_of_coupled(Discretization& balance, const Scheme& scheme, Re
     }
     result.diffusion_number = std::max(result.diffusion_number, 0.25 * step * diffuses);
     fastest = std::max(fastest, place.advection);
-    if (place.reaction.allFinite() && std::isfinite(place.advection)) add_modes(place, constant, modes);
+    if (place.reaction.allFinite() && std::isfinite(place.advection)) add_modes(place, kind, modes);
   }
   fastest = std::max(fastest, *std::ranges::max_element(advection));
   result.courant_number = fastest * step;

@@ -25,12 +25,16 @@ Real exact(Point p, Real t, int component) {
   return 2 * viscosity * 2 * M_PI * slope * decay / potential(p.x, p.y, t);
 }
 
-std::vector<Problem> wind(Index n, Unknowns at, const std::string& reconstruction) {
+enum class Stand { cells, nodes, faces };
+
+std::vector<Problem> wind(Index n, Stand at, const std::string& reconstruction) {
   std::vector<Problem> result;
+  const Unknowns along = at == Stand::nodes ? Unknowns::nodes : Unknowns::cells;
+  const Grid g({Axis::uniform("x", 0, 1, n, along, true), Axis::uniform("y", 0, 1, n, along, true)});
   for (int component = 0; component < 2; ++component) {
     Equation e = diffusion(viscosity);
     e.unknown = component == 0 ? "u" : "v";
-    Problem p(Grid({Axis::uniform("x", 0, 1, n, at, true), Axis::uniform("y", 0, 1, n, at, true)}), e);
+    Problem p(at == Stand::faces ? g.on_faces(component) : g, e);
     p.initial = [component](Point q) { return exact(q, 0, component); };
     p.reconstruction = reconstruction;
     result.push_back(p);
@@ -38,7 +42,7 @@ std::vector<Problem> wind(Index n, Unknowns at, const std::string& reconstructio
   return result;
 }
 
-Real error_of(Index n, Unknowns at, const std::string& reconstruction, const std::string& name) {
+Real error_of(Index n, Stand at, const std::string& reconstruction, const std::string& name) {
   ProblemBalance balance(wind(n, at, reconstruction), {}, advection_by_unknowns({0, 1, -1}, true, 2));
   State y = balance.initial_state();
   Plan plan;
@@ -62,8 +66,8 @@ Real error_of(Index n, Unknowns at, const std::string& reconstruction, const std
 
 TEST_CASE("a potential start of a vector that carries itself follows Cole and Hopf at order 2" *
           doctest::skip(test::instrumented)) {
-  for (const Unknowns at : {Unknowns::cells, Unknowns::nodes}) {
-    CAPTURE(at == Unknowns::cells);
+  for (const Stand at : {Stand::cells, Stand::nodes, Stand::faces}) {
+    CAPTURE(static_cast<int>(at));
     const Real coarse = error_of(32, at, "van-leer", "rk2"), fine = error_of(64, at, "van-leer", "rk2");
     CHECK(order_between(coarse, fine) > 1.8);
     CHECK(fine < 2e-3);
@@ -73,9 +77,8 @@ TEST_CASE("a potential start of a vector that carries itself follows Cole and Ho
 }
 
 TEST_CASE("implicit steps of a vector that carries itself end where explicit ones do") {
-  const auto after = [](const std::string& name, Real step) {
-    ProblemBalance balance(wind(16, Unknowns::cells, "first-order"), {},
-                           advection_by_unknowns({0, 1, -1}, true, 2));
+  const auto after = [](Stand at, const std::string& name, Real step) {
+    ProblemBalance balance(wind(16, at, "first-order"), {}, advection_by_unknowns({0, 1, -1}, true, 2));
     State y = balance.initial_state();
     Plan plan;
     plan.scheme = scheme(name);
@@ -87,11 +90,14 @@ TEST_CASE("implicit steps of a vector that carries itself end where explicit one
     if (name == "crank-nicolson") CHECK(o.newton_iterations < 12 * o.steps);
     return y;
   };
-  const State fine = after("rk4", 2.5e-4);
-  const Real coarse = largest_difference(after("crank-nicolson", 0.02), fine),
-             half = largest_difference(after("crank-nicolson", 0.01), fine);
-  CHECK(order_between(coarse, half) > 1.7);
-  CHECK(largest_difference(after("implicit-explicit", 0.005), fine) < 2e-3);
+  for (const Stand at : {Stand::cells, Stand::faces}) {
+    CAPTURE(static_cast<int>(at));
+    const State fine = after(at, "rk4", 2.5e-4);
+    const Real coarse = largest_difference(after(at, "crank-nicolson", 0.02), fine),
+               half = largest_difference(after(at, "crank-nicolson", 0.01), fine);
+    CHECK(order_between(coarse, half) > 1.7);
+    CHECK(largest_difference(after(at, "implicit-explicit", 0.005), fine) < 2e-3);
+  }
 }
 
 TEST_CASE("an unknown that is advected by another one: what divergence makes of it stands on its own line") {

@@ -160,6 +160,56 @@ TEST_CASE("an acoustic pair moves as the wave equation of second order does, and
   CHECK(order_between(error(200, "first-order"), error(400, "first-order")) > 0.8);
 }
 
+namespace {
+
+// Of p = cos(2πx)·cos(2πct), w = sin(2πx)·sin(2πct)/c over a part of a period on these faces.
+Real error_of_sound(const std::vector<Real>& faces, const std::string& reconstruction, Real step) {
+  constexpr Real c = 3;
+  const Grid g({Axis("x", faces, Unknowns::cells, true)});
+  std::vector<Problem> pair{member(g, "p", [](Point q) { return std::cos(2 * M_PI * q.x); }),
+                            member(g, "w", 0.0)};
+  for (Problem& p : pair) p.reconstruction = reconstruction;
+  ProblemBalance balance(pair, {}, matrix_flux(2, {0, c * c, 1, 0}));
+  State y = balance.initial_state();
+  Plan plan;
+  plan.scheme = scheme("rk4");
+  plan.until = 0.4 / c;
+  plan.step = step;
+  plan.trim = true;
+  CHECK(march(balance, y, plan).budget.worst_step() < 1e-13);
+  const State exact =
+      balance.values_of([](Point q) { return std::cos(2 * M_PI * q.x) * std::cos(2 * M_PI * 0.4); }, 0, 0);
+  Real sum = 0;
+  for (std::size_t i = 0; i < exact.size(); ++i)
+    sum += g.volume_of(static_cast<Index>(i)) * std::abs(y[i] - exact[i]);
+  return sum;
+}
+
+}  // namespace
+
+TEST_CASE("systems keep the order of every reconstruction, and of limited ones on uneven axes" *
+          doctest::skip(test::instrumented)) {
+  const auto faces = [](Index n, Real stretched) {
+    std::vector<Real> result;
+    for (Index i = 0; i <= n; ++i) {
+      const Real s = static_cast<Real>(i) / static_cast<Real>(n);
+      result.push_back(s + stretched * std::sin(2 * M_PI * s) / (2 * M_PI));
+    }
+    return result;
+  };
+  const auto order = [&](const std::string& reconstruction, Index n, Real stretched) {
+    const auto error = [&](Index cells) {
+      return error_of_sound(faces(cells, stretched), reconstruction, 0.1 / static_cast<Real>(cells));
+    };
+    return order_between(error(n), error(2 * n));
+  };
+  CHECK(order("third-order", 40, 0) > 2.8);
+  CHECK(order("weno5", 40, 0) > 4.5);
+  CHECK(order("van-leer", 80, 0.5) > 1.7);
+  CHECK(order("monotonized-central", 80, 0.5) > 1.7);
+  CHECK(order("first-order", 80, 0.5) > 0.8);
+}
+
 TEST_CASE("a dam breaks: depth, speed and the place of the shock are those of the exact solution" *
           doctest::skip(test::instrumented)) {
   const DamBreak exact(2, 0.5);

@@ -1,0 +1,215 @@
+// The sweeps of a balance over its lines: rates, stages and steps.
+#include <algorithm>
+#include <cmath>
+
+#include "balance/sweep.hpp"
+
+namespace williwaw {
+
+// Room for every thread: rates of each unknown, lines of those of a grid, and what terms ask for.
+void TermBalance::make_workspace(std::size_t grid, const Evaluation& now, bool fused, std::size_t lines) {
+  SweepWorkspace& room = workspace_;
+  const Domain& domain = this->domain(arranged_.grids[grid].unknowns.front());
+  room.active.clear();
+  for (std::size_t t = 0; t < now.size(); ++t)
+    if (arranged_.grid_of_term[t] == grid && !now[t].idle() &&
+        !(fused && std::ranges::any_of(fused_, [t](const auto& f) { return f->term() == t; })))
+      room.active.push_back(t);
+  const auto threads = static_cast<std::size_t>(std::max(1, domain.threads()));
+  room.rates.resize(threads);
+  for (auto& rates : room.rates) rates.resize(unknowns_.size());
+  room.lines.resize(threads);
+  for (auto& line : room.lines) line.resize(lines * static_cast<std::size_t>(domain.grid().size(0)));
+  room.scratch.resize(threads);
+  for (auto& of_thread : room.scratch) {
+    if (of_thread.size() != terms_.size()) {
+      of_thread.clear();
+      for (const auto& term : terms_) of_thread.push_back(term->scratch());
+    }
+    for (const auto& scratch : of_thread)
+      if (scratch) scratch->begin();
+  }
+}
+
+void TermBalance::rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) {
+  expect(&y != &f && static_cast<Index>(y.size()) == arranged_.layout.size() && f.size() == y.size(),
+         "rate: two states of the balance's size");
+  if (!arranged_.on_step.empty() && parts.has(Parts::advection()))
+    throw InputError(Subject::scheme,
+                     arranged_.on_step + " depends on the step: it needs scheme explicit-euler");
+  rate({at, 0, y}, parts, f, ledger);
+}
+
+void TermBalance::rate(const Instant& instant, Parts parts, State& f, Ledger& ledger) {
+  expect(static_cast<Index>(instant.y.size()) == arranged_.layout.size() && f.size() == instant.y.size(),
+         "rate: two states of the balance's size");
+  expect(ledger.size() == lines_.size(), "rate: a ledger with the balance's lines");
+  const auto now = at(instant);
+  ledger.clear();
+  for (std::size_t grid = 0; grid < arranged_.grids.size(); ++grid)
+    sweep_rates(grid, *now, instant.y.data(), parts, f, ledger);
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, instant.y, parts, 1, ledger);
+}
+
+void TermBalance::add_terms_of(Line& line, std::span<const LineRates> rates) const {
+  auto& of_thread = workspace_.scratch[Sweep::thread()];
+  for (const std::size_t t : workspace_.active) {
+    line.scratch = of_thread[t].get();
+    line.now[t].add(line, rates);
+  }
+}
+
+void TermBalance::sweep_rates(std::size_t grid, const Evaluation& now, const Real* y, Parts parts, State& f,
+                              Ledger& ledger) {
+  const std::vector<std::size_t>& unknowns = arranged_.grids[grid].unknowns;
+  const Domain& domain = this->domain(unknowns.front());
+  const Sweep sweep(domain, lines_.size(), workspace_);
+  make_workspace(grid, now, false, 0);
+  each_line(domain, [&](Index block, Index number, Index j, Index k) {
+    auto& rates = workspace_.rates[Sweep::thread()];
+    for (const std::size_t u : unknowns) {
+      Real* flows = f.data() + first_of(u, number);
+      if (!arranged_.written_first[u]) std::fill_n(flows, domain.grid().size(0), 0.0);
+      rates[u] = LineRates(flows);
+    }
+    Line line{now, number, j, k, y, parts, sweep.booked(block)};
+    add_terms_of(line, rates);
+  });
+  sweep.collect(ledger, 1);
+}
+
+Totals TermBalance::stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
+                          Ledger& rates, const Totals* of_y) {
+  if (!steps_linearly()) return Balance::stage(start, y, fraction, step, at, out, rates, of_y);
+  expect(&y != &out && start.size() == y.size() && out.size() == y.size(), "stage: states of one size");
+  const auto now = this->at({at, step, y, of_y});
+  rates.clear();
+  Totals all;
+  for (std::size_t grid = 0; grid < arranged_.grids.size(); ++grid)
+    all += sweep_stage(grid, *now, start, y, fraction, step, out, rates);
+  exchange(out);
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, y, Parts::all(), 1, rates);
+  return all;
+}
+
+Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const State& start, const State& y,
+                                Real fraction, Real step, State& out, Ledger& rates) {
+  const std::vector<std::size_t>& unknowns = arranged_.grids[grid].unknowns;
+  const Domain& domain = this->domain(unknowns.front());
+  const Sweep sweep(domain, lines_.size(), workspace_);
+  make_workspace(grid, now, false, unknowns.size());
+  const Index nx = domain.grid().size(0);
+  each_line(domain, [&](Index block, Index number, Index j, Index k) {
+    const std::size_t thread = Sweep::thread();
+    std::vector<LineRates>& into = workspace_.rates[thread];
+    Real* const flows = workspace_.lines[thread].data();
+    for (std::size_t n = 0; n < unknowns.size(); ++n) {
+      Real* flow = flows + nx * static_cast<Index>(n);
+      if (!arranged_.written_first[unknowns[n]]) std::fill_n(flow, nx, 0.0);
+      into[unknowns[n]] = LineRates(flow);
+    }
+    Line line{now, number, j, k, y.data(), Parts::all(), sweep.booked(block)};
+    add_terms_of(line, into);
+    Totals* const of_segments = sweep.of_segments();
+    for (std::size_t n = 0; n < unknowns.size(); ++n) {
+      const std::size_t u = unknowns[n];
+      const LinearStorage& storage = *unknowns_[u].storage->linear();
+      const Index first = first_of(u, number);
+      storage.combine(number, start.data() + first, y.data() + first, fraction, step,
+                      flows + nx * static_cast<Index>(n), out.data() + first);
+      for (const auto& run : this->domain(u).runs(number))
+        storage.count(number, out.data() + first, run.first, run.first + run.count, of_segments);
+    }
+    sweep.count(block, number, of_segments);
+  });
+  sweep.collect(rates, 1);
+  return sweep.sum();
+}
+
+std::pair<std::size_t, std::size_t> TermBalance::prescribed_on(Index line) const {
+  if (arranged_.prescribed.empty()) return {0, 0};
+  return {arranged_.first_prescribed[static_cast<std::size_t>(line)],
+          arranged_.first_prescribed[static_cast<std::size_t>(line) + 1]};
+}
+
+bool TermBalance::steps_fused() const {
+  // Where boundaries prescribe several unknowns their steps are put together by the general way.
+  return !fused_.empty() && steps_linearly() && (unknowns_.size() == 1 || arranged_.prescribed.empty());
+}
+
+Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledger& amounts) {
+  expect(&y != &out && static_cast<Index>(y.size()) == arranged_.layout.size() && out.size() == y.size(),
+         "advance: two states of the balance's size");
+  expect(amounts.size() == lines_.size(), "advance: a ledger with the balance's lines");
+  if (!steps_fused()) {
+    if (!arranged_.capabilities.stages) return Balance::advance(y, at, step, out, amounts);
+    const Totals totals = stage(y, y, 1, step, at, out, amounts, nullptr);
+    amounts.scale(step);
+    return totals;
+  }
+  const auto now = this->at({at, step, y});
+  amounts.clear();
+  const std::vector<Real>& ahead = prescribed_at(at + step);
+  missing_.resize(arranged_.prescribed.size());
+  Totals all;
+  for (std::size_t grid = 0; grid < arranged_.grids.size(); ++grid)
+    all += sweep_step(grid, *now, y, step, ahead, out, amounts);
+  exchange(out);
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, y, Parts::all(), step, amounts);
+  book_missing(missing_, amounts);
+  return all;
+}
+
+Totals TermBalance::sweep_step(std::size_t grid, const Evaluation& now, const State& y, Real step,
+                               std::span<const Real> ahead, State& out, Ledger& amounts) {
+  const std::vector<std::size_t>& unknowns = arranged_.grids[grid].unknowns;
+  const Domain& domain = this->domain(unknowns.front());
+  const Sweep sweep(domain, lines_.size(), workspace_);
+  make_workspace(grid, now, true, 0);
+  const Index nx = domain.grid().size(0);
+  const bool whole = domain.outline().whole();
+  each_line(domain, [&](Index block, Index number, Index j, Index k) {
+    std::vector<LineRates>& rates = workspace_.rates[Sweep::thread()];
+    Line line{now, number, j, k, y.data(), Parts::all(), sweep.booked(block)};
+    // Where nothing but the ends of a line is touched again, its sums are taken while it is computed.
+    const auto [first_prescribed, end_prescribed] = prescribed_on(number);
+    bool once = nx > 2 && whole && first_prescribed == end_prescribed;
+    for (const std::size_t t : workspace_.active) once = once && now[t].acts(number) != Acts::anywhere;
+    Totals* const of_segments = sweep.of_segments();
+    for (const std::size_t u : unknowns) {
+      Real* const next = out.data() + first_of(u, number);
+      rates[u] = LineRates(next, step, unknowns_[u].storage->linear()->of_line(number));
+      fused_[u]->step(line, step, next, once ? of_segments : nullptr);
+    }
+    add_terms_of(line, rates);
+    for (const std::size_t u : unknowns) {
+      const LinearStorage& storage = *unknowns_[u].storage->linear();
+      Real* const next = out.data() + first_of(u, number);
+      const LineCapacity capacity = storage.of_line(number);
+      // Of one unknown alone.
+      for (std::size_t h = first_prescribed; h < end_prescribed; ++h) {
+        const Index i = arranged_.prescribed[h] - nx * number;
+        missing_[h] = capacity(i) * (ahead[h] - next[i]);
+        next[i] = ahead[h];
+      }
+      if (once) {
+        const Real across = domain.across(number);
+        for (const Index i : {Index{0}, nx - 1}) {
+          Totals& totals = of_segments[i / segment_cells];
+          const Real stored = capacity(i) * next[i];
+          totals.content += stored;
+          totals.gross += std::abs(stored);
+          totals.see(next[i], across * domain.grid().axis(0).measures()[i]);
+        }
+      } else {
+        for (const auto& run : this->domain(u).runs(number))
+          storage.count(number, next, run.first, run.first + run.count, of_segments);
+      }
+    }
+    sweep.count(block, number, of_segments);
+  });
+  sweep.collect(amounts, step);
+  return sweep.sum();
+}
+
+}  // namespace williwaw
