@@ -284,6 +284,7 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
     if (const auto equals = result.equation_formula.find(" = "); equals != std::string::npos)
       result.equation_formula = "0" + result.equation_formula.substr(equals);
   const std::vector<Dimensions> dimensions = system ? system->dimensions() : std::vector{first.dimensions};
+  choose_fluxes(root, result);
   read_derived(context, root, dimensions, result);
   read_time(context, root, first.dimensions, result);
   read_space(context, root, result);
@@ -345,6 +346,7 @@ std::vector<std::string> Case::quantities() const {
   std::vector<std::string> result;
   for (std::size_t n = 0; n < count(); ++n) result.push_back(unknown(n).problem.equation().unknown);
   for (const DerivedQuantity& d : problem.equation().derived) result.push_back(d.name);
+  for (const int axis : fluxes) result.push_back(flux_name(axis));
   for (const DerivedOfCase& d : derived) result.push_back(d.name);
   for (const VectorOfUnknowns& vector : vectors)
     for (const std::string& name :

@@ -46,7 +46,7 @@ void read_headlines(const Case& given, Discretization& balance, const Ledger& th
     result.headlines.push_back({name, unit, value, value, {}, unknown});
   };
   const auto look = [&](const Sight& sight, std::size_t unknown) {
-    const Field field = sight.field(fields, time);
+    const Field field = sight.field(fields);
     add(sight.label, sight.scale.unit, sight.scale.shown(field.sample(sight.probe->at)), unknown);
     result.headlines.back().smooth = sight.scale.shown(sample_cubic(field, sight.probe->at));
   };

@@ -174,6 +174,62 @@ std::vector<Real> ProblemBalance::section_flows(std::size_t section, const State
   return result;
 }
 
+Field ProblemBalance::flux_along(int axis, const State& y, Real at, std::size_t unknown) {
+  const ProblemTerms& part = parts_[unknown];
+  const Grid& g = part.grid();
+  const Axis& along = g.axis(axis);
+  const auto a = static_cast<std::size_t>(axis);
+  // Through sides, where they add up over parts of one face; asked for first, since it evaluates anew.
+  std::map<std::pair<Index, bool>, Real> on_sides;
+  for (std::size_t s = 0; s < closures(unknown).size(); ++s) {
+    const BoundaryClosure& boundary = closures(unknown)[s];
+    const std::vector<Real> flows = section_flows(s, y, at, unknown);
+    for (Index f = 0; f < boundary.faces(); ++f)
+      if (const BoundaryFace& face = boundary.face(f); face.on_side && face.axis == axis)
+        on_sides[{face.unknown, face.upper}] += (face.upper ? -1 : 1) * flows[static_cast<std::size_t>(f)];
+  }
+  const auto now = this->at({at, 0, y});
+  const Conductances& conductances = now->of(part.diffusion).conductances();
+  const std::span<const Real> u = part.of.in(y);
+  const auto through = [&](Index n, bool upper) -> Real {
+    const auto at_place = g.position(n);
+    const Index i = at_place[a] + (upper ? 1 : 0), other = g.neighbour(n, axis, upper);
+    const Real area = g.volume_of(n) / along.measures()[at_place[a]] * along.area(along.bounds()[i]);
+    if (other < 0) {
+      const auto found = on_sides.find({n, upper});
+      return found == on_sides.end() || area == 0 ? 0 : found->second / area;
+    }
+    const Real drop =
+        (upper ? 1 : -1) * (u[static_cast<std::size_t>(n)] - u[static_cast<std::size_t>(other)]) -
+        conductances.rise(axis, i);
+    return area == 0 ? 0 : conductances.conductance(n, axis, upper) * drop / area;
+  };
+  Field result(g);
+  for (Index n = 0; n < g.count(); ++n) {
+    const auto at_place = g.position(n);
+    const bool nodes = along.unknowns() == Unknowns::nodes && !along.periodic();
+    // A node on a side has what flows through that side.
+    const Real low = through(n, false), high = through(n, true);
+    result[n] = nodes && at_place[a] == 0                  ? low
+                : nodes && at_place[a] + 1 == along.size() ? high
+                                                           : 0.5 * (low + high);
+  }
+  result.leave_out(part.of.domain->inactive());
+  result.extend();
+  if (g == g.at_cells()) {
+    for (const bool upper : {false, true})
+      for (const Index n : g.unknowns_at({axis, upper})) {
+        if (along.periodic()) break;
+        auto beyond = g.position(n);
+        beyond[a] += upper ? 1 : -1;
+        result.at(beyond[0], beyond[1], beyond[2]) = 2 * through(n, upper) - result[n];
+      }
+    result.extend_corners();
+    result.set_knows_beyond(true);
+  }
+  return result;
+}
+
 std::optional<EvaluatedBoundaryClosure> ProblemBalance::closure(Side side, Real at) {
   const auto now = this->at({at, 0, reference()});
   for (const EvaluatedBoundaryClosure& closure : now->of(parts_[0].closures))

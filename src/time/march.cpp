@@ -111,6 +111,7 @@ class March {
     if (!control_) return;
     see_unknowns();
     control_->recall(s.control);
+    out_.jumps = s.control.jumps;
   }
 
   Snapshot snapshot() const {
@@ -277,6 +278,7 @@ class March {
       control_->recall(memory);
     }
     out_.totals = totals;
+    out_.jumps = control_->memory().jumps;
     out_.time = last ? interval.to : from + length;
     ++at_.taken;
     control_->see(out_.totals, balance_.data_bounds(out_.time));

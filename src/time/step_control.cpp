@@ -9,6 +9,9 @@ namespace williwaw {
 
 namespace {
 constexpr Real safety = 0.9, most_growth = 4, most_shrinking = 0.2;
+// By how much steps get shorter while their error stays above a half of what it was until a jump is seen. The
+// error of a solution that does not jump falls in proportion to the step at least.
+constexpr Real shortened_in_vain = 1e-3, has_fallen = 0.5;
 }  // namespace
 
 StepControl::StepControl(const Tolerance& tolerance, int order)
@@ -89,6 +92,14 @@ Real StepControl::measure(const State& error, const Reductions& over, std::size_
   return std::sqrt(sum / static_cast<Real>(std::max<std::size_t>(free_unknowns, 1))) / tolerated();
 }
 
+bool StepControl::jumps(Real length, Real error) {
+  if (stalled_length_ == 0 || error < has_fallen * stalled_error_) {
+    stalled_length_ = length;
+    stalled_error_ = error;
+  }
+  return length <= shortened_in_vain * stalled_length_;
+}
+
 bool StepControl::judge(Real length, Real error) {
   if (!std::isfinite(error)) {
     memory_.next = most_shrinking * length;
@@ -96,6 +107,14 @@ bool StepControl::judge(Real length, Real error) {
     return false;
   }
   const Real e = std::max(error, 1e-10);
+  if (error > 1 && jumps(length, error)) {
+    memory_.next = length;
+    memory_.last_error = 0;
+    memory_.rejected = false;
+    ++memory_.jumps;
+    stalled_length_ = 0;
+    return true;
+  }
   if (error > 1) {
     memory_.next = length * std::max(most_shrinking, safety * std::pow(e, -exponent_));
     memory_.rejected = true;
@@ -107,6 +126,7 @@ bool StepControl::judge(Real length, Real error) {
   memory_.next = length * factor;
   memory_.last_error = e;
   memory_.rejected = false;
+  stalled_length_ = 0;
   return true;
 }
 

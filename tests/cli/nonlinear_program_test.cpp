@@ -54,7 +54,7 @@ TEST_CASE("a column of snow goes through its stages: fields of content and total
   REQUIRE(williwaw_in(folder, "demo snowpack").code == 0);
   const auto run = folder / "snowpack.out";
   const store::FieldReader head(run / "fields.nc");
-  CHECK(head.unknowns() == std::vector<std::string>{"head", "content", "total-head"});
+  CHECK(head.unknowns() == std::vector<std::string>{"head", "content", "total-head", "flux.z"});
   const store::FieldReader content(run / "fields.nc", "content"), total(run / "fields.nc", "total-head");
   for (const Index record : {Index{0}, static_cast<Index>(head.times().size()) - 1}) {
     const Field u = head.field(record), theta = content.field(record), h = total.field(record);
@@ -71,6 +71,13 @@ TEST_CASE("a column of snow goes through its stages: fields of content and total
   const std::size_t last = stored.size() - 1;
   CHECK(stored[last] - stored[0] == doctest::Approx(rain[last] + seepage[last]).epsilon(1e-10));
   CHECK(rain[last] == doctest::Approx(0.24));
+  // What falls goes down through the top: 0.24 m in a day.
+  const store::FieldReader flux(run / "fields.nc", "flux.z");
+  CHECK(flux.description().value.unit == "m/s");
+  const Field at_end = flux.field(static_cast<Index>(head.times().size()) - 1);
+  CHECK(at_end.sample({0, 0, head.grid().axis(0).to()}) == doctest::Approx(-0.24 / 86400));
+  CHECK(at_end.sample({0, 0, head.grid().axis(0).from()}) ==
+        doctest::Approx(column("flow bottom: seepage")[last]).epsilon(1e-6));
   CHECK(seepage[last] < -0.01);
   CHECK(std::abs(column("budget residual")[last]) < 1e-12);
 }
@@ -153,4 +160,49 @@ manufactured = true
     REQUIRE(mean != std::string::npos);
     CHECK(run.out.substr(mean, 160).find("1.6406") != std::string::npos);
   }
+}
+
+TEST_CASE("a flux that a figure or a probe names is recorded, shown and drawn in its unit") {
+  const auto folder = folder_of("quay", R"case(title = "Layers of a quay"
+[grid]
+x = { from = "0 m", to = "1 m", cells = 20 }
+y = { from = "0 m", to = "0.5 m", cells = 6 }
+[region.stone]
+where = "x > 0.4"
+[equation]
+kind = "heat"
+density = "2000 kg/m^3"
+heat_capacity = "800 J/kg/K"
+[equation.conductivity]
+default = "2 W/m/K"
+stone = "0.5 W/m/K"
+[initial]
+value = "5 degC"
+[boundary]
+west = { dirichlet = "10 degC" }
+east = { robin = { coefficient = "4 W/m^2/K", ambient = "0 degC" } }
+default = "insulated"
+[steady]
+[[probe]]
+name = "through"
+of = "flux.x"
+at = ["0.7 m", "0.2 m"]
+[[figure]]
+kind = "map"
+of = "flux.x"
+range = ["0 W/m^2", "10 W/m^2"]
+)case");
+  REQUIRE(williwaw_in(folder, "run case.toml --quiet -o out").code == 0);
+  CHECK(std::filesystem::exists(folder / "out" / "figures" / "map-flux-x.png"));
+  const auto series = store::read_series(folder / "out" / "series.csv");
+  const auto through = series.find("flux.x: through");
+  REQUIRE(through.has_value());
+  CHECK(series.columns[*through].unit == "W/m^2");
+  CHECK(series.values[*through].back() == doctest::Approx(10 / (0.4 / 2 + 0.6 / 0.5 + 1.0 / 4)));
+  // Nothing asks for the other one.
+  CHECK_THROWS_AS(store::FieldReader(folder / "out" / "fields.nc", "flux.y"), store::UnknownName);
+  const Printed lost =
+      williwaw_in(folder, "check case.toml --set 'probe=[{name=\"a\",of=\"flux.q\",at=[0,0]}]'");
+  CHECK(lost.code == 2);
+  CHECK(lost.error.find("flux.q") != std::string::npos);
 }

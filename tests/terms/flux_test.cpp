@@ -75,3 +75,52 @@ TEST_CASE("signs: a cold boundary takes, a warm boundary gives") {
   CHECK(outcome.budget.amounts()[0] < 0);
   CHECK(outcome.budget.amounts()[1] > 0);
 }
+
+TEST_CASE(
+    "the flux along an axis: exact through layers, of order 2 elsewhere, and on sides what crosses them") {
+  const Regions stone({{"stone", inside([](Point q) { return q.x > 0.37; })}});
+  const auto labels = std::make_shared<const Regions>(stone);
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+    CAPTURE(name_of(unknowns));
+    Equation e = diffusion(Function::by_region(labels, {2.0, 0.5}));
+    Problem p(Grid({Axis::uniform("x", 0, 1, 20, unknowns), Axis::uniform("y", 0, 0.5, 4, unknowns)}), e,
+              stone);
+    p.boundary("west", dirichlet(10.0)).boundary("east", robin(4, 0));
+    p.boundary("south", insulated()).boundary("north", insulated());
+    ProblemBalance balance(p);
+    State y = balance.initial_state();
+    SteadyRules rules;
+    rules.tolerance = 1e-13;
+    CHECK(solve_steady(balance, y, 0, rules).reached);
+    const Field along = balance.flux_along(0, y, 0, 0), across = balance.flux_along(1, y, 0, 0);
+    const Real exact = 10 / (0.37 / 2 + 0.63 / 0.5 + 1.0 / 4);
+    for (Index n = 0; n < p.grid().count(); ++n) {
+      CHECK(along[n] == doctest::Approx(exact).epsilon(1e-8));
+      CHECK(std::abs(across[n]) < 1e-8);
+    }
+    CHECK(along.sample({0, 0.2, 0}) == doctest::Approx(exact).epsilon(1e-8));
+    CHECK(along.sample({1, 0.2, 0}) == doctest::Approx(exact).epsilon(1e-8));
+  }
+  // −k·u_x of a profile that is no straight line, along x and along r.
+  for (const bool round : {false, true}) {
+    Real last = 0;
+    for (const Index n : {20, 40}) {
+      std::vector<Real> faces;
+      for (Index i = 0; i <= n; ++i) faces.push_back(1 + static_cast<Real>(i) / static_cast<Real>(n));
+      Problem p(Grid({round ? Axis::radial(Coordinates::spherical, faces, Unknowns::cells)
+                            : Axis("x", faces, Unknowns::cells)}),
+                diffusion(3.0));
+      p.initial = [](Point q) { return std::sin(2 * q.x); };
+      p.default_boundary(insulated());
+      ProblemBalance balance(p);
+      const Field flux = balance.flux_along(0, balance.initial_state(), 0, 0);
+      Real error = 0;
+      for (Index i = 1; i + 1 < n; ++i)
+        error = std::max(error, std::abs(flux[i] + 6 * std::cos(2 * p.grid().point(i).x)));
+      CHECK(error < 0.05);
+      if (last > 0) CHECK(order(last, error) > 1.8);
+      last = error;
+      CHECK(std::abs(flux.sample({1, 0, 0})) < 1e-12);
+    }
+  }
+}

@@ -172,3 +172,29 @@ TEST_CASE("step control shortens what missed, lengthens what was too good, and n
   wide.see(totals, {});
   CHECK(wide.measure({5e-2}, Reductions(Layout({{"u"}})), 1) == doctest::Approx(1));
 }
+
+TEST_CASE("a jump of the solution is told from an error that falls slowly, and gone over once") {
+  // Errors that do not fall: taken as soon as steps are a thousand times shorter.
+  StepControl control(Tolerance{1e-3, false}, 1);
+  Real length = 1;
+  int rejected = 0;
+  while (!control.judge(length, 5 + 0.1 * length)) {
+    length = control.next();
+    REQUIRE(++rejected < 100);
+  }
+  CHECK(length <= 1e-3);
+  CHECK(length > 1e-4);
+  CHECK(control.memory().jumps == 1);
+  CHECK(control.next() == length);
+  // Steps grow again, and the next jump is looked for anew.
+  CHECK(control.judge(length, 1e-4));
+  CHECK(control.next() > 2 * length);
+  CHECK_FALSE(control.judge(control.next(), 5));
+  CHECK(control.memory().jumps == 1);
+  // An error that falls with the root of the step only, by much in all, is none.
+  StepControl slow(Tolerance{1e-3, false}, 1);
+  length = 1;
+  while (!slow.judge(length, 100 * std::sqrt(length))) length = slow.next();
+  CHECK(slow.memory().jumps == 0);
+  CHECK(length <= 1e-4);
+}

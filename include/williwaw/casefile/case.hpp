@@ -138,6 +138,8 @@ struct Case : UnknownOfCase {
   std::vector<std::pair<std::string, Value>> shared_terms = {};
   std::vector<VectorOfUnknowns> vectors = {};
   std::vector<DerivedOfCase> derived = {};
+  /// Axes along which the flux is recorded, under the name "flux.z".
+  std::vector<int> fluxes = {};
   Plan plan = {};  ///< complete but for the step, which `prepare` fills in
   /// Set for a case that asks for the steady state instead of a run in time.
   std::optional<SteadyRules> steady = {};
@@ -179,6 +181,7 @@ struct Case : UnknownOfCase {
   }
   /// The number of the unknown of this name; nothing for a name that none has.
   std::optional<std::size_t> number_of(const std::string& name) const;
+  std::string flux_name(int axis) const { return "flux." + grid().axis(axis).name(); }
   /// Names of all that can be shown as a field: unknowns, what follows from them, and what follows from
   /// vectors.
   std::vector<std::string> quantities() const;

@@ -100,6 +100,10 @@ class Discretization : public TermBalance {
   std::vector<Real> section_flows(std::size_t section, const State& y, Real at) {
     return section_flows(section, y, at, 0);
   }
+  /// What diffuses along an axis, per area and time, at the unknowns of a state: the mean of what flows through
+  /// both faces of each control volume; its halo has what flows through sides. Of unknowns of first order in
+  /// time that nothing advects.
+  virtual Field flux_along(int axis, const State& y, Real at, std::size_t unknown) = 0;
   /// One operator for each axis, where coefficients do not vary in place and boundaries do not vary along
   /// themselves; nothing otherwise.
   virtual std::optional<std::vector<AxisOperator>> axis_operators(Real at) = 0;

@@ -59,6 +59,7 @@ class ProblemBalance final : public Discretization {
   Field field(const State& y, Real at, std::size_t unknown) override;
   Real boundary_flux(Side side, const State& y, Real at) override;
   std::vector<Real> section_flows(std::size_t section, const State& y, Real at, std::size_t unknown) override;
+  Field flux_along(int axis, const State& y, Real at, std::size_t unknown) override;
   std::optional<std::vector<AxisOperator>> axis_operators(Real at) override;
   Stencil stencil(Index number, Real at) override;
   std::shared_ptr<const Conductances> conductances(Real at, std::size_t unknown) override;

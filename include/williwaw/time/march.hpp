@@ -134,6 +134,7 @@ struct Outcome {
   Real time = 0;
   Index steps = 0;
   Index rejected = 0;  ///< steps that were taken back
+  Index jumps = 0;     ///< of the solution in time, that adaptive steps went over
   Real shortest_step = 0, longest_step = 0;
   int most_stages = 0;
   /// Of the unknown, over all steps.

@@ -16,12 +16,15 @@ struct ControlMemory {
   Real next = 0, last_error = 0, scale = 0;
   Real lowest = std::numeric_limits<Real>::infinity(), highest = -std::numeric_limits<Real>::infinity();
   bool rejected = false;
+  Index jumps = 0;  ///< of the solution in time, which no step can follow
   /// Of several unknowns: lowest and highest value of each so far.
   std::vector<std::pair<Real, Real>> ranges = {};
 };
 
 /// Proportional and integral control of the logarithm of the error (Gustafsson, 1991): a step that missed is
-/// tried again, shorter; growth is limited, and none follows a rejection.
+/// tried again, shorter; growth is limited, and none follows a rejection. Where the error of shorter and
+/// shorter steps from the same instant does not fall the solution itself jumps, as a head does in the moment
+/// in which the last pores fill: that step is good, however short.
 class StepControl {
  public:
   /// `order` is that of the estimate.
@@ -49,8 +52,12 @@ class StepControl {
   /// What a number of the state is measured by, among several unknowns; 1 of one alone.
   Real range_of(Index number) const;
 
+  bool jumps(Real length, Real error);
+
   Tolerance tolerance_;
   Real exponent_;
+  /// Of rejected steps from this instant: the longest one since the error last fell to a half, and its error.
+  Real stalled_length_ = 0, stalled_error_ = 0;
   ControlMemory memory_;
   std::vector<Index> starts_;  ///< of the blocks of several unknowns
 };

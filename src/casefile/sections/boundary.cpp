@@ -105,7 +105,10 @@ class BoundaryReader {
     if (std::ranges::find(words_, word) == words_.end()) {
       suggest_condition(node, path);
       Words all = words_;
-      all.insert(all.end(), keys_.begin(), keys_.end());
+      // Some stand as a word and with a value.
+      std::ranges::copy_if(keys_, std::back_inserter(all), [&](const std::string& key) {
+        return std::ranges::find(words_, key) == words_.end();
+      });
       refuse_word(node.place.text(), path, "condition", word, all, {});
     }
     if (word == "periodic") return {};

@@ -16,6 +16,22 @@ bool is_taken(const Case& given, const std::string& name) {
 
 }  // namespace
 
+void choose_fluxes(const Node& root, Case& result) {
+  const Equation& equation = result.problem.equation();
+  if (result.is_system() || equation.second_order || equation.advection) return;
+  const auto named = [&](const char* section, const std::string& name) {
+    const Node* list = root.find(section);
+    return list && list->is_array() && std::ranges::any_of(list->array(), [&](const Node& item) {
+             const Node* of = item.is_table() ? item.find("of") : nullptr;
+             return of && of->is_text() && of->text() == name;
+           });
+  };
+  for (int a = 0; a < result.grid().dimension(); ++a)
+    if (equation.kind == "unsaturated" || named("figure", result.flux_name(a)) ||
+        named("probe", result.flux_name(a)))
+      result.fluxes.push_back(a);
+}
+
 void read_derived(const Context& context, const Node& root, const std::vector<Dimensions>& dimensions,
                   Case& result) {
   const Node* node = root.find("derived");

@@ -60,6 +60,16 @@ class FigureReader {
         section_.fail("range", "the second value must lie above the first");
       return;
     }
+    if (std::ranges::any_of(given_.fluxes, [&](int axis) { return given_.flux_name(axis) == figure_.of; })) {
+      const auto shown = [&](std::size_t n) {
+        return read_number(context_, range.array()[n], "figure.range",
+                           {dimensions_[0].flux, false, "a flux"});
+      };
+      figure_.range = std::pair{shown(0), shown(1)};
+      if (!(figure_.range->second > figure_.range->first))
+        section_.fail("range", "the second value must lie above the first");
+      return;
+    }
     const auto& derived = given_.problem.equation().derived;
     const auto found = std::ranges::find(derived, figure_.of, &DerivedQuantity::name);
     const bool plain = found != derived.end() && !found->like_unknown;

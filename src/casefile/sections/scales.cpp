@@ -26,6 +26,8 @@ std::string by_known_name(const Unit& unit, const Words& names) {
   return unit.si_text();
 }
 
+const Words fluxes{"W/m^2", "kg/m^2/s", "mol/m^2/s", "m/s", "m^2/s^2"};
+
 }  // namespace
 
 store::Scale scale_in(const Unit& unit) {
@@ -66,13 +68,14 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
     result.amount_unit = by_known_name(energy, {"J", "J/m", "J/m^2", "m^3/s^2", "m^4/s^2", "m^5/s^2"});
     result.flow_unit =
         by_known_name(energy / Unit::of("s"), {"W", "W/m", "W/m^2", "m^3/s^3", "m^4/s^3", "m^5/s^3"});
-    result.flux_unit = dimensions.flux.si_text();
+    result.flux_unit = by_known_name(dimensions.flux, fluxes);
   } else {
     const Unit amount = dimensions.storage * dimensions.unknown * Unit::of("m").power(dimension);
-    result.amount_unit = by_known_name(amount, {"kg", "kg/m", "kg/m^2", "m^2/s", "m^3/s", "mol", "mol/m"});
-    result.flow_unit =
-        by_known_name(amount / Unit::of("s"), {"kg/s", "kg/m/s", "kg/m^2/s", "m^2/s^2", "m^3/s^2"});
-    result.flux_unit = dimensions.flux.si_text();
+    result.amount_unit =
+        by_known_name(amount, {"kg", "kg/m", "kg/m^2", "m", "m^2", "m^3", "m^2/s", "m^3/s", "mol", "mol/m"});
+    result.flow_unit = by_known_name(amount / Unit::of("s"), {"kg/s", "kg/m/s", "kg/m^2/s", "m/s", "m^2/s",
+                                                              "m^3/s", "m^2/s^2", "m^3/s^2"});
+    result.flux_unit = by_known_name(dimensions.flux, fluxes);
   }
 }
 

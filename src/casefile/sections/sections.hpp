@@ -85,6 +85,9 @@ CaseError error_of_unknown(const Node& root, const std::string& name, const Case
 /// What unknowns make of each other, and their vectors; `dimensions` of each.
 void read_shared_terms(const Context& context, const Node& root, const Words& names,
                        const std::vector<Dimensions>& dimensions, Case& result);
+/// Along which axes fluxes are recorded: all of unsaturated flow, those that a figure or a probe names of heat
+/// and diffusion.
+void choose_fluxes(const Node& root, Case& result);
 /// [derived]: what follows from the unknowns by formulas; `dimensions` of each unknown.
 void read_derived(const Context& context, const Node& root, const std::vector<Dimensions>& dimensions,
                   Case& result);

@@ -89,7 +89,7 @@ void put(Archive& a, const Snapshot& s) {
   a.put(static_cast<std::int64_t>(s.stepper.ledgers.size()));
   for (const auto& ledger : s.stepper.ledgers) a.put(numbers_of(ledger));
   const ControlMemory& c = s.control;
-  std::vector<Real> control{c.next, c.last_error, c.scale, c.lowest, c.highest, c.rejected ? 1.0 : 0.0};
+  std::vector<Real> control{c.next, c.last_error, c.scale, c.lowest, c.highest, c.rejected ? 1.0 : 0.0, static_cast<Real>(c.jumps)};
   for (const auto& [lowest, highest] : c.ranges) control.insert(control.end(), {lowest, highest});
   a.put(control);
   a.put(s.left_by_solver);
@@ -112,8 +112,8 @@ Snapshot take_snapshot(Archive& a) {
   for (auto n = a.count(sizeof(std::int64_t)); n > 0; --n) s.stepper.states.push_back(a.reals());
   for (auto n = a.count(sizeof(std::int64_t)); n > 0; --n) s.stepper.ledgers.push_back(ledger_of(a.reals()));
   const auto c = a.reals();
-  s.control = {c.at(0), c.at(1), c.at(2), c.at(3), c.at(4), c.at(5) != 0};
-  for (std::size_t n = 6; n + 1 < c.size(); n += 2) s.control.ranges.emplace_back(c[n], c[n + 1]);
+  s.control = {c.at(0), c.at(1), c.at(2), c.at(3), c.at(4), c.at(5) != 0, static_cast<Index>(c.at(6))};
+  for (std::size_t n = 7; n + 1 < c.size(); n += 2) s.control.ranges.emplace_back(c[n], c[n + 1]);
   s.left_by_solver = a.real();
   const auto steps = a.reals();
   s.shortest_step = steps.at(0);

@@ -81,6 +81,11 @@ void end_section(const Case& given, const Prepared& prepared, const RunResult& r
                     static_cast<Real>(o.newton_iterations) / static_cast<Real>(std::max<Index>(o.steps, 1)),
                     o.rejected, o.rejected == 1 ? "" : "s"),
         Report::Data(o.newton_iterations));
+  if (o.jumps > 0)
+    report.row(
+        "jumps",
+        fmt::format("{} in time, of values where nothing more is stored: no step follows them", o.jumps),
+        Report::Data(o.jumps));
 }
 
 // One account for each unknown.

@@ -56,14 +56,14 @@ Field field_by(const OfUnknowns& value, std::span<const Field> of, Real time) {
 namespace {
 
 DerivedField by_formula(const std::string& name, const store::Scale& scale, OfUnknowns value) {
-  return {name, scale, [value = std::move(value)](std::span<const Field> unknowns, Real time) {
-            return field_by(value, unknowns, time);
-          }};
+  return {name, scale,
+          [value = std::move(value)](const FieldsOfState& of) { return field_by(value, of.shown, of.time); }};
 }
 
 // What leaves each cell through its faces.
 DerivedField divergence_of_faces(const casefile::VectorOfUnknowns& vector, const store::Scale& scale) {
-  const auto from = [numbers = vector.components](std::span<const Field> unknowns, Real) {
+  const auto from = [numbers = vector.components](const FieldsOfState& of) {
+    const std::span<const Field> unknowns = of.at_unknowns();
     const Grid cells = unknowns[numbers.front()].grid().at_cells();
     FaceField flow(cells);
     for (int a = 0; a < cells.dimension(); ++a) {
@@ -81,7 +81,7 @@ DerivedField divergence_of_faces(const casefile::VectorOfUnknowns& vector, const
     }
     return divergence(flow);
   };
-  return {store::divergence_name(vector.name), scale, from, true};
+  return {store::divergence_name(vector.name), scale, from};
 }
 
 // What follows from the vectors of a case, as the reader of fields.nc makes it; of those on faces their
@@ -90,9 +90,9 @@ std::vector<DerivedField> of_vectors(const Case& given) {
   std::vector<DerivedField> result;
   for (const casefile::VectorOfUnknowns& vector : given.vectors) {
     const auto from = [numbers = vector.components](Field (*part)(std::span<const Field>)) {
-      return [numbers, part](std::span<const Field> unknowns, Real) {
+      return [numbers, part](const FieldsOfState& of) {
         std::vector<Field> components;
-        for (const std::size_t c : numbers) components.push_back(unknowns[c]);
+        for (const std::size_t c : numbers) components.push_back(of.shown[c]);
         return part(components);
       };
     };
@@ -119,6 +119,10 @@ std::vector<DerivedField> derived_fields(const Case& given) {
                    [value = d.value](const Points& places, Real time, UnknownLines u, std::span<Real> out) {
                      value.evaluate(places, time, u.front(), out);
                    }));
+  for (const int axis : given.fluxes)
+    result.push_back(
+        {given.flux_name(axis), store::Scale{given.flux_unit, 1, 0},
+         [axis](const FieldsOfState& of) { return of.balance.flux_along(axis, of.y, of.time, 0); }});
   for (const casefile::DerivedOfCase& d : given.derived)
     result.push_back(by_formula(d.name, d.scale, d.value));
   for (const casefile::VectorOfUnknowns& vector : given.vectors)
@@ -129,7 +133,7 @@ std::vector<DerivedField> derived_fields(const Case& given) {
 }
 
 FieldsOfState fields_of(const Case& given, Discretization& balance, const State& y, Real time) {
-  FieldsOfState result;
+  FieldsOfState result{balance, y, time};
   for (std::size_t u = 0; u < given.count(); ++u) result.shown.push_back(balance.field(y, time, u));
   if (!given.cells) return result;
   result.own = result.shown;

@@ -6,24 +6,22 @@
 namespace williwaw::study {
 
 /// The fields of a state, in SI: on the grid that results are shown on, and where unknowns stand on faces
-/// also at their own places.
+/// also at their own places. Halos have the values on the boundaries.
 struct FieldsOfState {
-  std::vector<Field> shown, own;
+  Discretization& balance;
+  const State& y;
+  Real time;
+  std::vector<Field> shown = {}, own = {};
   std::span<const Field> at_unknowns() const { return own.empty() ? shown : own; }
 };
+/// The state must outlive the result.
 FieldsOfState fields_of(const Case& given, Discretization& balance, const State& y, Real time);
 
-/// A field that follows from those of all unknowns, in SI.
+/// A field that follows from a state, in SI.
 struct DerivedField {
   std::string name;
   store::Scale scale;
-  /// (fields of the unknowns, whose halos have the values on the boundaries; time)
-  std::function<Field(std::span<const Field>, Real)> from;
-  bool of_faces = false;  ///< from the values on faces
-
-  Field field(const FieldsOfState& of, Real time) const {
-    return from(of_faces ? of.at_unknowns() : of.shown, time);
-  }
+  std::function<Field(const FieldsOfState&)> from;
 };
 
 /// By a formula of all fields; beyond sides from the values that they have there.
@@ -41,9 +39,7 @@ struct Sight {
   std::optional<DerivedField> derived = {};  ///< that
 
   /// The field that it samples, in SI.
-  Field field(const FieldsOfState& of, Real time) const {
-    return unknown ? of.shown[*unknown] : derived->field(of, time);
-  }
+  Field field(const FieldsOfState& of) const { return unknown ? of.shown[*unknown] : derived->from(of); }
 };
 
 /// All that the probes of a case see: unknown after unknown, then what follows from them.

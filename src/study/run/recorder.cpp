@@ -174,9 +174,8 @@ void Recorder::append(const Row& r) {
   if (!sights_.empty()) {
     const FieldsOfState fields = fields_of(*given_, *balance_, r.state, r.time);
     for (const Sight& sight : sights_)
-      row.emplace_back(sight.scale.shown(sight.unknown
-                                             ? fields.shown[*sight.unknown].sample(sight.probe->at)
-                                             : sight.field(fields, r.time).sample(sight.probe->at)));
+      row.emplace_back(sight.scale.shown(sight.unknown ? fields.shown[*sight.unknown].sample(sight.probe->at)
+                                                       : sight.field(fields).sample(sight.probe->at)));
   }
   const auto each = unknowns == 1 ? std::vector{r.totals} : balance_->totals_by_unknown(r.state, r.time);
   for (std::size_t u = 0; u < unknowns; ++u) {
@@ -211,7 +210,7 @@ void Recorder::record(Real time, const State& y) {
     numbers.insert(numbers.end(), field.raw().begin(), field.raw().end());
   };
   for (const Field& field : fields.shown) take(field);
-  for (const DerivedField& derived : derived_) take(derived.field(fields, time));
+  for (const DerivedField& derived : derived_) take(derived.from(fields));
   if (about_.velocity) {
     const auto count = static_cast<std::size_t>(balance_->grid().count());
     const std::size_t first = numbers.size();

@@ -246,8 +246,7 @@ class Run {
       result_.files.emplace_back("steps.csv");
     }
     // A blown-up state has no flows worth a table, and of data that are no numbers there are none.
-    if (result_.outcome.ending != Outcome::Ending::blew_up &&
-        result_.outcome.subject == Subject::unspecified)
+    if (result_.outcome.ending != Outcome::Ending::blew_up && result_.outcome.subject == Subject::unspecified)
       for (const auto& f : write_boundaries(now, *ready.balance, state, result_.outcome.time, folder))
         result_.files.push_back(f);
     if (ready.balance->capabilities().second_order && result_.outcome.ending == Outcome::Ending::reached)

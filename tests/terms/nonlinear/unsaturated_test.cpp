@@ -119,6 +119,104 @@ TEST_CASE("a steady flow through a Gardner column has the head of its closed for
   }
 }
 
+TEST_CASE("a Gardner column settles as its transform does, at order 2" * doctest::skip(test::instrumented)) {
+  // φ = exp(alpha·u) makes it linear: φ_t = D(φ_zz + alpha·φ_z), D = K/(alpha·Δθ). Above a water table, under
+  // a given flux, exp(−alpha·z/2)·sin(kz) with tan(kL) = −2k/alpha decays by D(k² + alpha²/4) (Srivastava and
+  // Yeh, 1991).
+  const Real alpha = 2, conductivity = 0.2, q = -0.05, length = 1, diffusivity = conductivity / (alpha * 0.4);
+  Real low = M_PI / 2 / length, high = M_PI / length;
+  for (int i = 0; i < 100; ++i) {
+    const Real k = 0.5 * (low + high);
+    (k * std::cos(k * length) + 0.5 * alpha * std::sin(k * length) > 0 ? low : high) = k;
+  }
+  const Real k = low, rate = diffusivity * (k * k + 0.25 * alpha * alpha);
+  const auto head = [&](Real z, Real t) {
+    const Real steady = -q / conductivity + (1 + q / conductivity) * std::exp(-alpha * z);
+    return std::log(steady - 0.3 * std::exp(-0.5 * alpha * z - rate * t) * std::sin(k * z)) / alpha;
+  };
+  Real last = 0;
+  for (const Index n : {20, 40}) {
+    Problem p = column(gardner(alpha), n, length);
+    p.boundary("bottom", dirichlet(0.0)).boundary("top", flux(-q));
+    p.initial = [&](Point at) { return head(at.z, 0); };
+    auto balance = make_balance(p);
+    State y = balance->initial_state();
+    CHECK(march(*balance, y, plan_of("sdirk4", 0.01, 0.4)).budget.relative_residual() < 1e-12);
+    Real error = 0, moved = 0;
+    for (Index i = 0; i < n; ++i) {
+      const Real z = balance->grid().point_of(i).z;
+      error = std::max(error, std::abs(y[static_cast<std::size_t>(i)] - head(z, 0.4)));
+      moved = std::max(moved, std::abs(head(z, 0.4) - head(z, 0)));
+    }
+    CHECK(moved > 0.05);
+    CHECK(error < 5e-4);
+    if (last > 0) CHECK(std::log2(last / error) > 1.8);
+    last = error;
+  }
+}
+
+TEST_CASE("water enters a linear soil as Philip's closed form has it" * doctest::skip(test::instrumented)) {
+  // The same transform in a long column with a wet surface (Philip, 1969): depth x, v = K/Δθ.
+  const Real alpha = 8, speed = 0.2 / 0.4, diffusivity = speed / alpha, dry = std::exp(-6.0), until = 0.6;
+  const auto wet = [&](Real x) {
+    const Real root = 2 * std::sqrt(diffusivity * until);
+    return dry + (1 - dry) * 0.5 *
+                     (std::erfc((x - speed * until) / root) +
+                      std::exp(speed * x / diffusivity) * std::erfc((x + speed * until) / root));
+  };
+  Real last = 0;
+  for (const Index n : {50, 100, 200}) {
+    Problem p = column(gardner(alpha), n, 1.5);
+    p.boundary("top", dirichlet(0.0)).boundary("bottom", dirichlet(-6 / alpha));
+    p.initial = -6 / alpha;
+    auto balance = make_balance(p);
+    State y = balance->initial_state();
+    Plan plan = plan_of("sdirk4", 0, until);
+    plan.adaptive = Tolerance{1e-4, true};
+    CHECK(march(*balance, y, plan).budget.relative_residual() < 1e-12);
+    Real error = 0;
+    for (Index i = 0; i < n; ++i)
+      error += std::abs(std::exp(alpha * y[static_cast<std::size_t>(i)]) -
+                        wet(1.5 - balance->grid().point_of(i).z)) /
+               static_cast<Real>(n);
+    CAPTURE(n);
+    CHECK(error < 4e-3);
+    if (last > 0) CHECK(std::log2(last / error) > 1.5);
+    last = error;
+  }
+}
+
+TEST_CASE("a sharp front moves as Green and Ampt have it" * doctest::skip(test::instrumented)) {
+  // K·t/Δθ = L − h·ln(1 + L/h) with the suction h = ∫k du/K over the front (Green and Ampt, 1911); Brooks and
+  // Corey's soil with a large pore index is nearly a piston: h = |u_e|·(1 + 1/(2 + 3λ − 1)).
+  const Real entry = 0.1, pores = 12, conductivity = 0.1, share = 0.35;
+  const Soil piston = soil(soil_model("brooks-corey"), {{"entry_head", -entry}, {"pore_index", pores}},
+                           {0.05, 0.05 + share, conductivity, 0});
+  const Real suction = entry * (1 + 1 / (1 + 3 * pores)), until = 1;
+  Real low = 0, high = 10;
+  for (int i = 0; i < 100; ++i) {
+    const Real depth = 0.5 * (low + high);
+    (share * (depth - suction * std::log(1 + depth / suction)) < conductivity * until ? low : high) = depth;
+  }
+  Problem p = column(piston, 100, 1);
+  p.boundary("top", dirichlet(0.0));
+  p.initial = -1.0;
+  auto balance = make_balance(p);
+  State y = balance->initial_state();
+  const Real before = balance->totals(y, 0).content;
+  Plan plan = plan_of("implicit-euler", 0, until);
+  plan.adaptive = Tolerance{1e-3, true};
+  const Outcome out = march(*balance, y, plan);
+  CAPTURE(out.reason);
+  REQUIRE(out.ending == Outcome::Ending::reached);
+  // In the moment in which a cell is full its head jumps; most of the hundred do by less than is tolerated.
+  CHECK(out.jumps >= 1);
+  CHECK(out.jumps < 100);
+  CHECK(out.budget.relative_residual() < 1e-12);
+  CHECK((out.totals.content - before) / share == doctest::Approx(low).epsilon(0.02));
+  CHECK(wet_depth(y, 1, -0.5) == doctest::Approx(low).epsilon(0.03));
+}
+
 TEST_CASE("infiltration into dry soil conserves the water and its front converges" *
           doctest::skip(test::instrumented)) {
   Real depths[3];
