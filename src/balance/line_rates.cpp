@@ -22,7 +22,15 @@ WILLIWAW_CLONES Real add_steps(Index first, Index end, const Real* densities, co
   });
 }
 
+WILLIWAW_CLONES Real amounts(Index first, Index end, const Real* densities, const Real* widths) {
+  return segment_sum(first, end, [=](Index i) WILLIWAW_INLINE { return widths[i] * densities[i]; });
+}
+
 }  // namespace
+
+Real LineRates::amount_of(Index first, Index end, const Real* densities, const Real* widths) {
+  return amounts(first, end, densities, widths);
+}
 
 Real LineRates::add_densities(Index first, Index end, const Real* densities, const Real* widths, Real across,
                               Real per_volume) const {

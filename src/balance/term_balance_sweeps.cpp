@@ -15,9 +15,19 @@ void TermBalance::make_workspace(std::size_t grid, const Evaluation& now, bool f
     if (arranged_.grid_of_term[t] == grid && !now[t].idle() &&
         !(fused && std::ranges::any_of(fused_, [t](const auto& f) { return f->term() == t; })))
       room.active.push_back(t);
+  room.taken.reset();
+  const auto& unknowns = arranged_.grids[grid].unknowns;
+  if (fused && std::ranges::all_of(unknowns, [&](std::size_t u) { return fused_[u]->takes_densities(now); }))
+    for (std::size_t n = 0; n < room.active.size() && !room.taken; ++n)
+      if (now[room.active[n]].makes_densities()) {
+        room.taken = room.active[n];
+        room.active.erase(room.active.begin() + static_cast<std::ptrdiff_t>(n));
+      }
   const auto threads = static_cast<std::size_t>(std::max(1, domain.threads()));
   room.rates.resize(threads);
   for (auto& rates : room.rates) rates.resize(unknowns_.size());
+  room.densities.resize(threads);
+  for (auto& densities : room.densities) densities.assign(unknowns_.size(), nullptr);
   room.lines.resize(threads);
   for (auto& line : room.lines) line.resize(lines * static_cast<std::size_t>(domain.grid().size(0)));
   room.scratch.resize(threads);
@@ -175,11 +185,16 @@ Totals TermBalance::sweep_step(std::size_t grid, const Evaluation& now, const St
     const auto [first_prescribed, end_prescribed] = prescribed_on(number);
     bool once = nx > 2 && whole && first_prescribed == end_prescribed;
     for (const std::size_t t : workspace_.active) once = once && now[t].acts(number) != Acts::anywhere;
+    std::vector<const Real*>& densities = workspace_.densities[Sweep::thread()];
+    if (workspace_.taken) {
+      line.scratch = workspace_.scratch[Sweep::thread()][*workspace_.taken].get();
+      now[*workspace_.taken].densities(line, densities);
+    }
     Totals* const of_segments = sweep.of_segments();
     for (const std::size_t u : unknowns) {
       Real* const next = out.data() + first_of(u, number);
       rates[u] = LineRates(next, step, unknowns_[u].storage->linear()->of_line(number));
-      fused_[u]->step(line, step, next, once ? of_segments : nullptr);
+      fused_[u]->step(line, step, next, once ? of_segments : nullptr, densities[u]);
     }
     add_terms_of(line, rates);
     for (const std::size_t u : unknowns) {

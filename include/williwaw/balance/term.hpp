@@ -66,6 +66,8 @@ class LineRates {
     else
       for (Index i = 0; i < count; ++i) out_[i] += step_ * flow(i) / capacity_(i);
   }
+  /// Σ widths[i]·densities[i] from `first` to `end` - 1.
+  static Real amount_of(Index first, Index end, const Real* densities, const Real* widths);
   /// Adds across·widths[i]·densities[i] from `first` to `end` - 1, by vectors, and returns their sum. In a
   /// step the capacities are `per_volume` times across·widths[i].
   Real add_densities(Index first, Index end, const Real* densities, const Real* widths, Real across,
@@ -94,6 +96,11 @@ class EvaluatedTerm {
   /// of which those on the grid of the line are there.
   /// Of terms that write first the line of their unknown is written, not added to.
   virtual void add(const Line&, std::span<const LineRates>) const {}
+  /// What it adds anywhere is an amount for each volume, the same capacity for all of a line: `densities`
+  /// tells it, and books it, for a step that takes it in instead of `add`.
+  virtual bool makes_densities() const { return false; }
+  /// One line for each unknown that it adds to, until the next call with the same scratch.
+  virtual void densities(const Line&, std::span<const Real*>) const {}
   /// Books what is known as a whole: `weight` times the rates of the parts that are asked for.
   virtual void book(const Evaluation&, std::span<const Real>, Parts, Real, Ledger&) const {}
   /// Adds −b·dF/dy about a state to the matrices, one for each unknown.

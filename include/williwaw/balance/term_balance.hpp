@@ -20,9 +20,12 @@ class FusedStep {
   virtual ~FusedStep() = default;
   /// The term that it takes the place of.
   virtual std::size_t term() const = 0;
-  /// next[i] = u[i] + step·(what that term adds)/capacity[i] for a line of its unknown.
-  /// With `counted`, sums and extremes of next[1] .. next[count − 2] are added to those of its segments.
-  virtual void step(const Line&, Real step, Real* next, Totals* counted) const = 0;
+  /// `step` adds what another term makes in each volume.
+  virtual bool takes_densities(const Evaluation&) const { return false; }
+  /// next[i] = u[i] + step·(what that term adds, and volume·densities[i])/capacity[i] for a line of its
+  /// unknown; without `densities` where they are null. With `counted`, sums and extremes of next[1] ..
+  /// next[count − 2] are added to those of its segments.
+  virtual void step(const Line&, Real step, Real* next, Totals* counted, const Real* densities) const = 0;
 };
 
 /// Room for sweeps, kept so that stepping allocates nothing.
@@ -32,8 +35,11 @@ struct SweepWorkspace {
   std::vector<std::vector<Totals>> of_segments;  ///< one for each thread, as are all below
   std::vector<std::vector<Real>> lines;
   std::vector<std::vector<LineRates>> rates;
+  std::vector<std::vector<const Real*>> densities;
   std::vector<std::vector<std::unique_ptr<TermScratch>>> scratch;  ///< and for each term
   std::vector<std::size_t> active;                                 ///< terms that have something to add
+  /// Of fused steps one that they take the densities of, instead of letting it add.
+  std::optional<std::size_t> taken;
 };
 
 /// d/dt Q(y) = Σ terms. Every term is evaluated at an instant in the order in which terms are given, and adds

@@ -23,7 +23,7 @@ class EvaluatedDiffusion final : public EvaluatedTerm {
                  std::span<FaceSystem> matrices) const override;
   void bound(DataBounds& result) const override;
   /// next = u + step·flow/capacity of one line; see `FusedStep`.
-  void step(const Line& line, Real step, Real* next, Totals* counted) const;
+  void step(const Line& line, Real step, Real* next, Totals* counted, const Real* densities) const;
   /// What flows into the control volumes of line (j, k) of a block `u`, into `out`.
   void flows(Index j, Index k, const Real* u, Parts parts, Real* out) const;
 
@@ -66,8 +66,12 @@ class DiffusionStep final : public FusedStep {
                    const Storage& storage);
   explicit DiffusionStep(TermId<EvaluatedDiffusion> diffusion) : diffusion_(diffusion) {}
   std::size_t term() const override { return diffusion_.number; }
-  void step(const Line& line, Real length, Real* next, Totals* counted) const override {
-    line.now.of(diffusion_).step(line, length, next, counted);
+  bool takes_densities(const Evaluation& now) const override {
+    return now.of(diffusion_).conductances().separable();
+  }
+  void step(const Line& line, Real length, Real* next, Totals* counted,
+            const Real* densities) const override {
+    line.now.of(diffusion_).step(line, length, next, counted, densities);
   }
 
  private:

@@ -35,6 +35,9 @@ class SystemReactionTerm final : public Term {
   std::unique_ptr<TermScratch> scratch() const override;
 
   void add(Real time, const Line& line, std::span<const LineRates> rates) const;
+  /// The storage of each unknown is one number for all volumes.
+  bool makes_densities() const { return makes_densities_; }
+  void densities(Real time, const Line& line, std::span<const Real*> of_unknowns) const;
   /// Throws DataError where a rate is not finite and the values are; the ledger tells whether to look.
   void refuse_not_finite(Real time, std::span<const Real> y, const Ledger& ledger) const;
   void linearise_locally(Real time, std::span<const Real> y, Real b, LocalEntries& local) const;
@@ -50,12 +53,14 @@ class SystemReactionTerm final : public Term {
     std::optional<MeansBetween> means{};  ///< of one that stands elsewhere
   };
   const Grid& grid() const { return members_[first_].of.domain->grid(); }
+  void evaluate_line(Real time, const Line& line, Workspace& workspace) const;
   template <class Visit>
   void each_slope(Real time, std::span<const Real> y, const Visit& visit) const;
 
   SystemReaction reaction_;
   std::vector<Member> members_;
   std::size_t first_ = 0;  ///< that is added to
+  bool makes_densities_ = true;
 };
 
 /// A flux of several unknowns, that of Lax and Friedrichs with the largest speed beside each face (Rusanov,

@@ -61,7 +61,8 @@ void EvaluatedDiffusion::bound(DataBounds& result) const {
     result.known = result.known && conductances_.rise(axis, 1) == 0;
 }
 
-void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* counted) const {
+void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* counted,
+                              const Real* densities) const {
   const Grid& g = of_.domain->grid();
   const int dimension = g.dimension();
   const KernelLines lines{*this, line.y + of_.first, line.parts};
@@ -70,14 +71,16 @@ void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* c
   const LinearStorage& storage = conductances_.storage();
   const Index j = line.j, k = line.k;
   if (conductances_.separable()) {
-    const Real per_volume = storage.per_volume();
+    const Real per_volume = storage.per_volume(), scale = step / per_volume;
+    const kernels::Made made{densities, scale};
     if (counted)
-      kernels::step_separable_counted(lines.separable(j, k), dimension, step / per_volume, measures, across,
+      kernels::step_separable_counted(lines.separable(j, k), dimension, scale, made, measures, across,
                                       per_volume, next, counted);
     else
-      kernels::step_separable(lines.separable(j, k), dimension, step / per_volume, next);
+      kernels::step_separable(lines.separable(j, k), dimension, scale, made, next);
     return;
   }
+  expect(densities == nullptr, "EvaluatedDiffusion::step: densities where coefficients do not vary");
   const Real* capacity = storage.of_line(line.number).each();
   if (counted)
     kernels::step_general_counted(lines.general(j, k), dimension, step, capacity, measures, across, next,

@@ -161,27 +161,43 @@ template <class Line, class Finish>
 
 }  // namespace
 
+namespace {
+
+// The same line with or without what is made in it.
+template <class Take>
+[[gnu::always_inline]] inline void by_made(const Real* u, Real scale, const Made& made, const Take& take) {
+  if (made.densities) {
+    const Real* const densities = made.densities;
+    const Real rate = made.rate;
+    take([=](Index i, Real inflow) WILLIWAW_INLINE { return u[i] + scale * inflow + rate * densities[i]; });
+  } else {
+    take([=](Index i, Real inflow) WILLIWAW_INLINE { return u[i] + scale * inflow; });
+  }
+}
+
+}  // namespace
+
 WILLIWAW_CLONES
-void step_separable(const SeparableLine& line, int dimension, Real scale, Real* out) {
-  const Real* u = line.u;
-  const auto finish = [u, scale](Index i, Real inflow) WILLIWAW_INLINE { return u[i] + scale * inflow; };
-  if (line.uniform)
-    by_dimension(UniformLine(line), dimension, out, finish);
-  else
-    by_dimension(SeparableLine(line), dimension, out, finish);
+void step_separable(const SeparableLine& line, int dimension, Real scale, const Made& made, Real* out) {
+  by_made(line.u, scale, made, [&](const auto& finish) WILLIWAW_INLINE {
+    if (line.uniform)
+      by_dimension(UniformLine(line), dimension, out, finish);
+    else
+      by_dimension(SeparableLine(line), dimension, out, finish);
+  });
 }
 
 WILLIWAW_CLONES
-void step_separable_counted(const SeparableLine& line, int dimension, Real scale, const Real* widths,
-                            Real across, Real storage, Real* out, Totals* of_segments) {
-  const Real* u = line.u;
-  const auto finish = [u, scale](Index i, Real inflow) WILLIWAW_INLINE { return u[i] + scale * inflow; };
-  if (line.uniform)
-    by_dimension(UniformLine(line), dimension, out, finish,
-                 {widths, widths, storage * across * widths[1], across * widths[1], of_segments});
-  else
-    by_dimension(SeparableLine(line), dimension, out, finish,
-                 {widths, widths, storage * across, across, of_segments});
+void step_separable_counted(const SeparableLine& line, int dimension, Real scale, const Made& made,
+                            const Real* widths, Real across, Real storage, Real* out, Totals* of_segments) {
+  by_made(line.u, scale, made, [&](const auto& finish) WILLIWAW_INLINE {
+    if (line.uniform)
+      by_dimension(UniformLine(line), dimension, out, finish,
+                   {widths, widths, storage * across * widths[1], across * widths[1], of_segments});
+    else
+      by_dimension(SeparableLine(line), dimension, out, finish,
+                   {widths, widths, storage * across, across, of_segments});
+  });
 }
 
 WILLIWAW_CLONES

@@ -26,13 +26,18 @@ struct SeparableLine {
   bool uniform;  ///< geometry and widths are alike but for the ends
 };
 
-/// out[i] = u[i] + scale · (what flows into a unit of volume)
-void step_separable(const SeparableLine& line, int dimension, Real scale, Real* out);
+/// What appears in a unit of volume besides: rate · densities[i]; null where nothing does.
+struct Made {
+  const Real* densities = nullptr;
+  Real rate = 0;
+};
+/// out[i] = u[i] + scale · (what flows into a unit of volume) + what is made there
+void step_separable(const SeparableLine& line, int dimension, Real scale, const Made& made, Real* out);
 /// The same, with the sums and extremes of out[1] .. out[count-2] taken in the same pass, added to those of
 /// each segment of the line (`Segments`); both ends are left to the caller, who may have boundaries to add
 /// there.
-void step_separable_counted(const SeparableLine& line, int dimension, Real scale, const Real* widths,
-                            Real across, Real storage, Real* out, Totals* of_segments);
+void step_separable_counted(const SeparableLine& line, int dimension, Real scale, const Made& made,
+                            const Real* widths, Real across, Real storage, Real* out, Totals* of_segments);
 /// out[i] = widths[i] · scale · (what flows into a unit of volume)
 void rate_separable(const SeparableLine& line, int dimension, Real scale, const Real* widths, Real* out);
 

@@ -17,6 +17,10 @@ class EvaluatedSystemReaction final : public EvaluatedTerm {
   void add(const Line& line, std::span<const LineRates> rates) const override {
     term_.add(time_, line, rates);
   }
+  bool makes_densities() const override { return term_.makes_densities(); }
+  void densities(const Line& line, std::span<const Real*> of_unknowns) const override {
+    term_.densities(time_, line, of_unknowns);
+  }
   void book(const Evaluation&, std::span<const Real> y, Parts parts, Real, Ledger& ledger) const override {
     if (parts.has(Parts::source())) term_.refuse_not_finite(time_, y, ledger);
   }
@@ -49,6 +53,9 @@ struct SystemReactionTerm::Workspace final : TermScratch {
 void SystemReactionTerm::add_unknown(OfUnknown of, const std::string& name,
                                      std::shared_ptr<const Storage> storage, bool added_to,
                                      LedgerLines& lines) {
+  const LinearStorage* const linear = storage->linear();
+  makes_densities_ = makes_densities_ &&
+                     (!added_to || (of.domain->outline().whole() && linear && !linear->of_line(0).each()));
   Member member{std::move(of), name, std::move(storage), {}};
   if (added_to)
     member.line =
@@ -76,9 +83,8 @@ std::unique_ptr<TermScratch> SystemReactionTerm::scratch() const {
   return std::make_unique<Workspace>(grid().size(0), members_.size());
 }
 
-void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRates> rates) const {
-  if (!line.parts.has(Parts::source())) return;
-  auto& workspace = static_cast<Workspace&>(*line.scratch);
+// What is made in a volume, of all unknowns, into the workspace.
+void SystemReactionTerm::evaluate_line(Real time, const Line& line, Workspace& workspace) const {
   const Grid& g = grid();
   const Index nx = g.size(0);
   if (reaction_.on_place)
@@ -96,6 +102,31 @@ void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRa
   }
   std::vector<std::span<Real>> out(workspace.made.begin(), workspace.made.end());
   reaction_.rate(workspace.places, time, u, out);
+}
+
+void SystemReactionTerm::densities(Real time, const Line& line, std::span<const Real*> of_unknowns) const {
+  auto& workspace = static_cast<Workspace&>(*line.scratch);
+  evaluate_line(time, line, workspace);
+  const Index nx = grid().size(0);
+  const Real* const widths = grid().axis(0).measures().data();
+  for (std::size_t m = 0; m < members_.size(); ++m) {
+    if (!members_[m].line) continue;
+    const OfUnknown& of = members_[m].of;
+    const Real* const made = workspace.made[m].data();
+    const Real across = of.domain->across(line.number);
+    for (Index begin = 0; begin < nx; begin += segment_cells)
+      line.booked[*members_[m].line].leaf(of.domain->segments().number(line.number, begin)) +=
+          across * LineRates::amount_of(begin, std::min(nx, begin + segment_cells), made, widths);
+    of_unknowns[static_cast<std::size_t>(of.number)] = made;
+  }
+}
+
+void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRates> rates) const {
+  if (!line.parts.has(Parts::source())) return;
+  auto& workspace = static_cast<Workspace&>(*line.scratch);
+  evaluate_line(time, line, workspace);
+  const Grid& g = grid();
+  const Index nx = g.size(0);
   for (std::size_t m = 0; m < members_.size(); ++m) {
     if (!members_[m].line) continue;
     const OfUnknown& of = members_[m].of;
