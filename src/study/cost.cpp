@@ -50,8 +50,9 @@ std::optional<Real> measured_seconds(const Case& given, const Prepared& prepared
   std::optional<Case> coarse;
   if (coarsen > 1) {
     try {
-      coarse = open_case_text(given.text, given.file, {},
-                              {.refinement = {1, coarsen, 1}, .variant = {}, .stage = 0, .sample = given.sample});
+      coarse =
+          open_case_text(given.text, given.file, {},
+                         {.refinement = {1, coarsen, 1}, .variant = {}, .stage = 0, .sample = given.sample});
     } catch (const InputError&) {
       return std::nullopt;  // a grid that cannot be coarsened
     }
@@ -131,6 +132,9 @@ std::optional<std::string> too_costly(const Case& given, const Prepared& prepare
     work += static_cast<Real>(p.steps) * static_cast<Real>(c.problem.grid().count());
     bytes += recorded_bytes(c, p);
   });
+  const Real samples = static_cast<Real>(given.samples);
+  work *= samples;
+  bytes *= samples;
   std::error_code unknown;
   const auto space = std::filesystem::space(nearest_existing(folder), unknown);
   if (!unknown && bytes > static_cast<Real>(space.available))
@@ -139,9 +143,11 @@ std::optional<std::string> too_costly(const Case& given, const Prepared& prepare
   if (work < worth_timing) return std::nullopt;
   Real seconds = 0;
   each([&](const Case& c, const Prepared& p) { seconds += measured_seconds(c, p).value_or(0); });
+  seconds *= samples;
   if (seconds <= longest_unasked) return std::nullopt;
-  return fmt::format("{:.3g} steps of {:.3g} unknowns would take {}, more than one day", steps,
-                     static_cast<Real>(given.problem.grid().count()), readable_wait(seconds));
+  return fmt::format("{}{:.3g} steps of {:.3g} unknowns would take {}, more than one day",
+                     given.samples > 1 ? fmt::format("{} samples of ", given.samples) : "", steps,
+                     static_cast<Real>(given.grid().count()), readable_wait(seconds));
 }
 
 }  // namespace williwaw::study

@@ -143,6 +143,19 @@ TEST_CASE(
   CHECK(std::filesystem::exists(folder / "out" / "sample-0" / "series.csv"));
 }
 
+TEST_CASE("what all samples cost together is asked about, not what one does") {
+  const auto folder = folder_of("many", written_without_unit(basins));
+  // A hundred million steps take minutes, ten thousand times as many more than a day.
+  const Printed many =
+      williwaw_in(folder,
+                  "run case.toml --quiet -o out --set samples.count=10000 --set record.every=5e5s "
+                  "--set record.series=1e5s --set time.until=1e6s --set time.step=0.01s");
+  CHECK(many.code == 2);
+  CHECK(many.error.find("10000 samples of 1e+08 steps of 16 unknowns would take ") != std::string::npos);
+  CHECK(many.error.find("--force runs it all the same") != std::string::npos);
+  CHECK_FALSE(std::filesystem::exists(folder / "out" / "fields.nc"));
+}
+
 TEST_CASE("a sample that blows up is told, and spreads of the others are not") {
   const auto folder = folder_of("sample-blows", R"case(
 [samples]
