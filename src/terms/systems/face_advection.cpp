@@ -144,6 +144,7 @@ void FaceAdvectionTerm::fluxes(const Line& line, int axis, Index j, Index k, Wor
   const Rows rows = fill_rows(line, member_, axis, j, k, workspace.rows);
   reconstruct_line(*reconstruction_, rows, distances_[static_cast<std::size_t>(axis)], face, axis == 0, count,
                    workspace.left.data(), workspace.right.data());
+  settle_sides(line, member_, axis, j, k, workspace.left.data(), workspace.right.data());
   std::vector<Real>&velocity = workspace.velocity[into], &flux = workspace.flux[into];
   velocities(line.y, axis, j, k, velocity);
   for (Index i = 0; i < count; ++i)

@@ -22,6 +22,26 @@ RowsOfMember rows_of_member(Index nx) {
   return result;
 }
 
+namespace {
+
+// Unknowns beside a side: `inside` is the one next to it, `inwards` the way to the next one.
+struct BesideSide {
+  const Axis& along;
+  const Real* u;
+  Index inside, inwards;
+
+  // Number m beyond the side, counted from 0.
+  Real beyond(const BeyondSide& there, Index m) const {
+    const auto at = [&](Index n) { return u[inside + std::min(n, along.size() - 1) * inwards]; };
+    if (!there.open) return at(0);
+    // Nodes on a side are its values themselves.
+    if (along.unknowns() == Unknowns::nodes) return 2 * at(0) - at(m + 1);
+    return there.holds ? 2 * there.value - at(m) : at(0) + static_cast<Real>(m + 1) * (at(0) - at(1));
+  }
+};
+
+}  // namespace
+
 Rows fill_rows(const Line& line, const SystemMember& member, int axis, Index j, Index k, RowsOfMember& own) {
   Rows rows{};
   const Grid& g = member.of.domain->grid();
@@ -39,7 +59,8 @@ Rows fill_rows(const Line& line, const SystemMember& member, int axis, Index j, 
       if (along.periodic()) continue;
       const Index n = first + (upper ? size - 1 : 0);
       const BeyondSide there = beyond_side(line.now, member, {0, upper}, n, u[n]);
-      for (Index m = 0; there.open && m < 3; ++m) padded[upper ? size + 3 + m : 2 - m] = there.value;
+      const BesideSide beside{along, u, n, upper ? -1 : 1};
+      for (Index m = 0; m < 3; ++m) padded[upper ? size + 3 + m : 2 - m] = beside.beyond(there, m);
     }
     for (std::size_t m = 0; m < 6; ++m) rows[m] = padded + m;
     return rows;
@@ -56,11 +77,43 @@ Rows fill_rows(const Line& line, const SystemMember& member, int axis, Index j, 
     }
     const bool upper = row >= size;
     const Index inside = row_at(upper ? size - 1 : 0);
-    for (Index i = 0; i < nx; ++i)
-      own[place][i] = beyond_side(line.now, member, {axis, upper}, inside + i, u[inside + i]).value;
+    for (Index i = 0; i < nx; ++i) {
+      const BeyondSide there = beyond_side(line.now, member, {axis, upper}, inside + i, u[inside + i]);
+      const BesideSide beside{along, u, inside + i, upper ? -g.stride(axis) : g.stride(axis)};
+      own[place][i] = beside.beyond(there, upper ? row - size : -1 - row);
+    }
     rows[place] = own[place].data();
   }
   return rows;
+}
+
+void settle_sides(const Line& line, const SystemMember& member, int axis, Index j, Index k, Real* left,
+                  Real* right) {
+  const Grid& g = member.of.domain->grid();
+  const Axis& along = g.axis(axis);
+  if (along.periodic()) return;
+  const Real* const u = line.y + member.of.first;
+  const Index size = along.size(), face = axis == 1 ? j : k;
+  for (const bool upper : {false, true}) {
+    if (axis > 0 && face != (upper ? size : 0)) continue;
+    for (Index i = 0; i < (axis == 0 ? 1 : g.size(0)); ++i) {
+      const Index last = upper ? size - 1 : 0;
+      const Index n = axis == 0   ? g.number(last, j, k)
+                      : axis == 1 ? g.number(i, last, k)
+                                  : g.number(i, j, last);
+      const Index at = axis == 0 ? (upper ? size : 0) : i;
+      Real &inner = upper ? left[at] : right[at], &outer = upper ? right[at] : left[at];
+      const BeyondSide there = beyond_side(line.now, member, {axis, upper}, n, u[n]);
+      if (along.unknowns() == Unknowns::nodes) {
+        inner = outer = u[n];
+      } else if (there.holds) {
+        outer = there.value;
+        inner = std::clamp(inner, std::min(u[n], there.value), std::max(u[n], there.value));
+      } else {
+        outer = inner;
+      }
+    }
+  }
 }
 
 void book_through_side(const Line& line, const SystemMember& member, std::size_t number, Index i, Side side,

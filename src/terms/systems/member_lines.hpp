@@ -36,8 +36,14 @@ using RowsOfMember = std::array<std::vector<Real>, 6>;
 /// For lines of so many unknowns.
 RowsOfMember rows_of_member(Index nx);
 /// Six neighbours of each face: along x of the faces of line (j, k), across it of those below the unknowns
-/// there.
+/// there. Beyond sides that hold a value they are turned about it, beyond open ones they go on as they came,
+/// and beyond closed ones they stay.
 Rows fill_rows(const Line& line, const SystemMember& member, int axis, Index j, Index k, RowsOfMember& own);
+
+/// The values on both sides of the faces on a side, if line (j, k) has any: beyond it stands what the
+/// boundary holds there, and none inside lies further out than that; else both are what comes from inside.
+void settle_sides(const Line& line, const SystemMember& member, int axis, Index j, Index k, Real* left,
+                  Real* right);
 
 /// Where what flows through each face of a section of an unknown is wanted instead of being booked.
 struct WantedFlows {

@@ -141,6 +141,8 @@ void SystemFluxTerm::fluxes(const Line& line, int axis, Index j, Index k, Worksp
     rows[m] = fill_rows(line, members_[m], axis, j, k, workspace.rows[m]);
   const Index face = axis == 0 ? 0 : axis == 1 ? j : k;
   reconstruct(rows, axis, face, g.size(0) + (axis == 0 ? 1 : 0), workspace);
+  for (std::size_t m = 0; m < members_.size(); ++m)
+    settle_sides(line, members_[m], axis, j, k, workspace.left[m].data(), workspace.right[m].data());
   between(g.direction(axis), workspace, flux);
   if (along.periodic()) return;
   if (axis == 0 || face == 0) close(line.now, axis, j, k, false, workspace, flux);

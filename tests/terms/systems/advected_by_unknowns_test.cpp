@@ -147,6 +147,54 @@ TEST_CASE("an unknown that is advected by another one: what divergence makes of 
   }
 }
 
+TEST_CASE("what comes in and goes out keeps the order beside open sides" *
+          doctest::skip(test::instrumented)) {
+  // v_t + v·v_x = 0 and w_t + v·w_x = 0 on 1 < x < 2: v = x/(1 + t), w = sin(x/(1 + t)).
+  const auto error = [](Index n, Stand at, bool backwards) {
+    const Real from = backwards ? -2 : 1;
+    const Grid cells(
+        {Axis::uniform("x", from, from + 1, n, at == Stand::nodes ? Unknowns::nodes : Unknowns::cells)});
+    const auto of_v = [](Real x, Real t) { return x / (1 + t); };
+    const auto of_w = [&](Real x, Real t) { return std::sin(of_v(x, t)); };
+    Equation e = diffusion(0.0);
+    e.may_be_still = true;
+    e.unknown = "v";
+    Problem v(at == Stand::faces ? cells.on_faces(0) : cells, e);
+    e.unknown = "w";
+    Problem w(cells, e);
+    v.initial = [&](Point p) { return of_v(p.x, 0); };
+    w.initial = [&](Point p) { return of_w(p.x, 0); };
+    const Real side = backwards ? -1 : 1;
+    v.boundary(backwards ? "east" : "west", dirichlet([=](Real t) { return of_v(side, t); }))
+        .boundary(backwards ? "west" : "east", outflow());
+    w.boundary(backwards ? "east" : "west", dirichlet([=](Real t) { return of_w(side, t); }))
+        .boundary(backwards ? "west" : "east", outflow());
+    v.reconstruction = w.reconstruction = "van-leer";
+    ProblemBalance balance({v, w}, {}, advection_by_unknowns({0, -1, -1}, true, 2));
+    State y = balance.initial_state();
+    Plan plan;
+    plan.scheme = scheme("ssprk3");
+    plan.until = 0.3;
+    plan.step = 0.2 / static_cast<Real>(n);
+    plan.trim = true;
+    CHECK(march(balance, y, plan).budget.worst_step() < 1e-12);
+    Real sum = 0;
+    for (const std::size_t u : {0, 1})
+      sum += balance.field(y, 0.3, u)
+                 .difference([&](const Point& p) { return u == 0 ? of_v(p.x, 0.3) : of_w(p.x, 0.3); })
+                 .l1;
+    return sum;
+  };
+  for (const Stand at : {Stand::cells, Stand::nodes, Stand::faces})
+    for (const bool backwards : {false, true}) {
+      CAPTURE(static_cast<int>(at));
+      CAPTURE(backwards);
+      const Real coarse = error(40, at, backwards), fine = error(80, at, backwards);
+      CHECK(order_between(coarse, fine) > 1.7);
+      CHECK(fine < 1e-3);
+    }
+}
+
 TEST_CASE("closed sides let no unknown through, whatever the velocity beside them is") {
   const Grid g({Axis::uniform("x", 0, 1, 10, Unknowns::cells), Axis::uniform("y", 0, 1, 6, Unknowns::cells)});
   std::vector<Problem> both;
