@@ -8,6 +8,14 @@
 namespace williwaw {
 
 namespace {
+
+// Between a node on the boundary and a value that limits its flux stands a layer so thin that the node meets
+// the value to as many digits as an answer has.
+constexpr Real skin_of_width = 1e-6;
+
+}  // namespace
+
+namespace {
 // Newton steps for the unknown on a boundary with a nonlinear law; radiation needs three or four.
 constexpr int boundary_iterations = 30, state_iterations = 60;
 // Unknowns this near to a boundary that follows them, in widths, feel it themselves: between both a spring
@@ -36,12 +44,17 @@ BoundaryClosure::BoundaryClosure(const Grid& grid, BoundarySection section, std:
     lines_.push_back({section_.name + ": " + condition->kind(), LedgerLine::Kind::boundary, section_.name});
   if (const FluxLimit* limit = boundary.limit()) {
     for (const BoundaryFace& face : section_.faces)
-      if (face.distance == 0)
+      if (face.distance == 0 && !limit->from_above)
         throw InputError(Subject::boundary,
                          "'" + section_.name + "': " + boundary.conditions().front()->kind() +
-                             " prescribes a flux or a value as the case may be, which nodes on the boundary "
-                             "cannot follow: use unknowns at cells",
+                             " dries out a node on the surface at once, whatever lies below it: use unknowns "
+                             "at cells",
                          section_.name);
+    for (const BoundaryFace& face : section_.faces)
+      skin_.push_back(face.distance != 0
+                          ? 0
+                          : skin_of_width * grid.axis(face.axis).widths()[grid.position(
+                                                face.unknown)[static_cast<std::size_t>(face.axis)]]);
     if (!limit->surplus.empty())
       lines_.push_back({section_.name + ": " + limit->surplus, LedgerLine::Kind::boundary, section_.name});
   }
@@ -235,8 +248,14 @@ void EvaluatedBoundaryClosure::apply_limit(Real time, const LawLine& sum, std::s
   const FluxLimit& limit = *section().boundary.limit();
   State held(inside.size());
   limit.value.evaluate(closure_->places(), time, held);
+  conduction_->evaluate(time, inside, inside, medium_);
+  const std::vector<Real> conductivity = medium_.conductivity;
   conduction_->evaluate(time, inside, held, medium_);
   for (std::size_t f = 0; f < inside.size(); ++f) {
+    if (const Real skin = closure_->skin(static_cast<Index>(f)); skin > 0) {
+      medium_.resistance[f] += skin / std::max({conductivity[f], medium_.conductivity[f], 1e-300});
+      medium_.by_inside[f] = 0;
+    }
     const Real resistance = medium_.resistance[f], area = section().faces[f].area;
     const Real offered = sum.data[f];
     Real q = offered, slope = 0;

@@ -70,6 +70,8 @@ class BoundaryClosure {
   Index unknown(Index f) const { return section_.faces[f].unknown; }
   Real area(Index f) const { return section_.faces[f].area; }
   Real capacity(Index f) const { return capacities_[f]; }
+  /// Of a flux with a limit whose unknown lies on the boundary: the thickness of the layer that it passes.
+  Real skin(Index f) const { return skin_.empty() ? 0 : skin_[f]; }
   /// Faces of line n of unknowns along the first axis: from first_of_line(n) to first_of_line(n + 1).
   Index first_of_line(Index line) const { return first_of_line_[line]; }
   /// The values on the boundary are no data: they follow from the motion beside it.
@@ -101,7 +103,7 @@ class BoundaryClosure {
   BoundarySection section_;
   Points places_;
   std::vector<Index> first_of_line_;
-  std::vector<Real> capacities_;
+  std::vector<Real> capacities_, skin_;
   std::vector<char> is_prescribed_;
   std::vector<char> close_;
   std::vector<LedgerLine> lines_;

@@ -243,47 +243,56 @@ TEST_CASE("infiltration into dry soil conserves the water and its front converge
 }
 
 TEST_CASE("rain ponds, what is not taken runs off, and both stand in the ledger") {
-  Problem p = column(sand(), 40, 0.4);
-  p.boundary("top", rain(0.15, 0.0));  // above the conductivity at saturation
-  p.initial = -1.0;
-  auto balance = make_balance(p);
-  State y = balance->initial_state();
-  Plan plan = plan_of("implicit-euler", 0.02, 4);
-  const Outcome out = march(*balance, y, plan);
-  CAPTURE(out.reason);
-  REQUIRE(out.ending == Outcome::Ending::reached);
-  CHECK(out.budget.relative_residual() < 1e-12);
-  Real fallen = 0, off = 0;
-  for (std::size_t l = 0; l < out.budget.lines().size(); ++l) {
-    if (out.budget.lines()[l].name == "top: rain") fallen = out.budget.amounts()[static_cast<LineId>(l)];
-    if (out.budget.lines()[l].name == "top: runoff") off = out.budget.amounts()[static_cast<LineId>(l)];
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+    CAPTURE(test::name_of(unknowns));
+    Problem p = column(sand(), 40, 0.4, unknowns);
+    p.boundary("top", rain(0.15, 0.0));  // above the conductivity at saturation
+    p.initial = -1.0;
+    auto balance = make_balance(p);
+    State y = balance->initial_state();
+    Plan plan = plan_of("implicit-euler", 0.02, 4);
+    const Outcome out = march(*balance, y, plan);
+    CAPTURE(out.reason);
+    REQUIRE(out.ending == Outcome::Ending::reached);
+    CHECK(out.budget.relative_residual() < 1e-12);
+    Real fallen = 0, off = 0;
+    for (std::size_t l = 0; l < out.budget.lines().size(); ++l) {
+      if (out.budget.lines()[l].name == "top: rain") fallen = out.budget.amounts()[static_cast<LineId>(l)];
+      if (out.budget.lines()[l].name == "top: runoff") off = out.budget.amounts()[static_cast<LineId>(l)];
+    }
+    CHECK(fallen == doctest::Approx(0.15 * 4));
+    CHECK(off < -0.1);
+    // The closed column fills up and no more.
+    CHECK(out.totals.content == doctest::Approx(0.4 * 0.4).epsilon(1e-3));
+    CHECK(out.highest < 0.41);
+    // A node on the surface does not rise above the pond.
+    if (unknowns == Unknowns::nodes) CHECK(std::abs(y.back()) < 1e-6);
   }
-  CHECK(fallen == doctest::Approx(0.15 * 4));
-  CHECK(off < -0.1);
-  // The closed column fills up and no more.
-  CHECK(out.totals.content == doctest::Approx(0.4 * 0.4).epsilon(1e-3));
-  CHECK(out.highest < 0.41);
 }
 
 TEST_CASE("a seepage face lets out what comes, and evaporation ends where the surface is dry" *
           doctest::skip(test::instrumented)) {
-  Problem p = column(sand(), 40, 0.5);
-  p.boundary("top", rain(0.02, 0.0)).boundary("bottom", seepage(0.0));
-  p.initial = -0.4;
-  auto balance = make_balance(p);
-  State y = balance->initial_state();
-  const Outcome wet = march(*balance, y, plan_of("implicit-euler", 0.1, 60));
-  REQUIRE(wet.ending == Outcome::Ending::reached);
-  CHECK(wet.budget.relative_residual() < 1e-12);
-  // In the end as much seeps out as falls.
-  const Ledger flows = flows_at(*balance, y, 60, 0, 0.1);
-  Real in = 0, out = 0;
-  for (std::size_t l = 0; l < balance->lines().size(); ++l) {
-    if (balance->lines()[l].name == "top: rain") in = flows[static_cast<LineId>(l)];
-    if (balance->lines()[l].name == "bottom: seepage") out = flows[static_cast<LineId>(l)];
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+    CAPTURE(test::name_of(unknowns));
+    Problem p = column(sand(), 40, 0.5, unknowns);
+    p.boundary("top", rain(0.02, 0.0)).boundary("bottom", seepage(0.0));
+    p.initial = -0.4;
+    auto balance = make_balance(p);
+    State y = balance->initial_state();
+    const Outcome wet = march(*balance, y, plan_of("implicit-euler", 0.1, 60));
+    REQUIRE(wet.ending == Outcome::Ending::reached);
+    CHECK(wet.budget.relative_residual() < 1e-12);
+    // In the end as much seeps out as falls.
+    const Ledger flows = flows_at(*balance, y, 60, 0, 0.1);
+    Real in = 0, out = 0;
+    for (std::size_t l = 0; l < balance->lines().size(); ++l) {
+      if (balance->lines()[l].name == "top: rain") in = flows[static_cast<LineId>(l)];
+      if (balance->lines()[l].name == "bottom: seepage") out = flows[static_cast<LineId>(l)];
+    }
+    CHECK(in == doctest::Approx(0.02));
+    CHECK(out == doctest::Approx(-0.02).epsilon(1e-3));
+    if (unknowns == Unknowns::nodes) CHECK(std::abs(y.front()) < 1e-6);
   }
-  CHECK(in == doctest::Approx(0.02));
-  CHECK(out == doctest::Approx(-0.02).epsilon(1e-3));
 
   Problem dry = column(sand(), 40, 0.5);
   dry.boundary("top", evaporation(0.01, -20.0));
