@@ -1,4 +1,4 @@
-// Several unknowns on one grid: a problem each, and what they do to each other.
+// Several unknowns on the axes of one grid: a problem each, and what they do to each other.
 #pragma once
 
 #include "williwaw/problem/problem.hpp"
