@@ -50,11 +50,12 @@ BoundaryClosure::BoundaryClosure(const Grid& grid, BoundarySection section, std:
                              " dries out a node on the surface at once, whatever lies below it: use unknowns "
                              "at cells",
                          section_.name);
-    for (const BoundaryFace& face : section_.faces)
-      skin_.push_back(face.distance != 0
-                          ? 0
-                          : skin_of_width * grid.axis(face.axis).widths()[grid.position(
-                                                face.unknown)[static_cast<std::size_t>(face.axis)]]);
+    if (std::ranges::any_of(section_.faces, [](const BoundaryFace& f) { return f.distance == 0; }))
+      for (const BoundaryFace& face : section_.faces)
+        skin_.push_back(face.distance != 0
+                            ? 0
+                            : skin_of_width * grid.axis(face.axis).widths()[grid.position(
+                                                  face.unknown)[static_cast<std::size_t>(face.axis)]]);
     if (!limit->surplus.empty())
       lines_.push_back({section_.name + ": " + limit->surplus, LedgerLine::Kind::boundary, section_.name});
   }
@@ -248,12 +249,15 @@ void EvaluatedBoundaryClosure::apply_limit(Real time, const LawLine& sum, std::s
   const FluxLimit& limit = *section().boundary.limit();
   State held(inside.size());
   limit.value.evaluate(closure_->places(), time, held);
-  conduction_->evaluate(time, inside, inside, medium_);
-  const std::vector<Real> conductivity = medium_.conductivity;
+  std::vector<Real> conductivity_inside;
+  if (closure_->has_skin()) {
+    conduction_->evaluate(time, inside, inside, medium_);
+    conductivity_inside = medium_.conductivity;
+  }
   conduction_->evaluate(time, inside, held, medium_);
   for (std::size_t f = 0; f < inside.size(); ++f) {
     if (const Real skin = closure_->skin(static_cast<Index>(f)); skin > 0) {
-      medium_.resistance[f] += skin / std::max({conductivity[f], medium_.conductivity[f], 1e-300});
+      medium_.resistance[f] += skin / std::max({conductivity_inside[f], medium_.conductivity[f], 1e-300});
       medium_.by_inside[f] = 0;
     }
     const Real resistance = medium_.resistance[f], area = section().faces[f].area;

@@ -128,7 +128,7 @@ void ProblemBalance::Made::add_unknowns(const System& system, const Execution& e
     refuse_member(system, p);
     const bool known = std::ranges::any_of(reactions, [&](const auto& r) { return r.first == p.grid(); });
     if (system.reaction && !known)
-      reactions.emplace_back(p.grid(), std::make_unique<SystemReactionTerm>(system.reaction));
+      reactions.emplace_back(p.grid(), std::make_unique<SystemReactionTerm>(system.reaction, p.grid()));
   }
   for (const Problem& p : system.problems) {
     Problem own = p;
@@ -140,7 +140,7 @@ void ProblemBalance::Made::add_unknowns(const System& system, const Execution& e
     }
     // The lines of an unknown stand together.
     for (const auto& [grid, term] : reactions)
-      term->add_unknown(parts.back().of, p.equation().unknown, parts.back().storage, grid == p.grid(), lines);
+      term->add_unknown(parts.back().of, p.equation().unknown, parts.back().storage, lines);
   }
   for (auto& [grid, term] : reactions) terms.push_back(std::move(term));
 }
@@ -299,14 +299,11 @@ std::vector<Real> ProblemBalance::speeds_over_widths(const State& y) const {
   const Index count = grid().count();
   std::vector<Real> rates(static_cast<std::size_t>(count), 0.0), speed(rates.size());
   if (!flux_) return rates;
+  const State brought = is_at_one_place() ? State() : at_places_of_first(y);
+  const State& all = is_at_one_place() ? y : brought;
   std::vector<std::span<const Real>> u;
-  std::vector<State> brought(parts_.size());
-  for (std::size_t m = 0; m < parts_.size(); ++m) {
-    u.push_back(parts_[m].of.in(y));
-    if (parts_[m].grid() == grid()) continue;
-    brought[m] = MeansBetween(grid(), parts_[m].grid()).all(u.back());
-    u.back() = brought[m];
-  }
+  for (std::size_t m = 0; m < parts_.size(); ++m)
+    u.push_back(std::span(all).subspan(m * static_cast<std::size_t>(count), static_cast<std::size_t>(count)));
   for (int a = 0; a < grid().dimension(); ++a) {
     flux_->speed(grid().direction(a), u, speed);
     for (Index n = 0; n < count; ++n)
@@ -314,6 +311,17 @@ std::vector<Real> ProblemBalance::speeds_over_widths(const State& y) const {
           speed[static_cast<std::size_t>(n)] / grid().axis(a).widths()[grid().position(n)[a]];
   }
   return rates;
+}
+
+State Discretization::at_places_of_first(const State& y) const {
+  State result;
+  for (std::size_t u = 0; u < unknowns().size(); ++u) {
+    const std::span own = std::span(y).subspan(static_cast<std::size_t>(layout().start(u)),
+                                               static_cast<std::size_t>(grid(u).count()));
+    const State there = MeansBetween(grid(), grid(u)).all(own);
+    result.insert(result.end(), there.begin(), there.end());
+  }
+  return result;
 }
 
 Real Discretization::fastest(const State& y) const {

@@ -183,9 +183,11 @@ Field ProblemBalance::flux_along(int axis, const State& y, Real at, std::size_t 
   std::map<std::pair<Index, bool>, Real> on_sides;
   for (std::size_t s = 0; s < closures(unknown).size(); ++s) {
     const BoundaryClosure& boundary = closures(unknown)[s];
+    const auto counts = [&](const BoundaryFace& face) { return face.on_side && face.axis == axis; };
+    if (std::ranges::none_of(boundary.section().faces, counts)) continue;
     const std::vector<Real> flows = section_flows(s, y, at, unknown);
     for (Index f = 0; f < boundary.faces(); ++f)
-      if (const BoundaryFace& face = boundary.face(f); face.on_side && face.axis == axis)
+      if (const BoundaryFace& face = boundary.face(f); counts(face))
         on_sides[{face.unknown, face.upper}] += (face.upper ? -1 : 1) * flows[static_cast<std::size_t>(f)];
   }
   const auto now = this->at({at, 0, y});
@@ -268,14 +270,10 @@ Stencil ProblemBalance::stencil(Index number, Real at) {
   result.place = g.point_of(number);
   result.volume = part.storage->volume(number);
   result.capacity = part.storage->capacity(number);
-  FaceSystem shape;
-  shape.extent = {g.size(0), g.size(1), g.size(2)};
-  for (int a = 0; a < g.dimension(); ++a) {
-    shape.periodic[a] = g.axis(a).periodic();
+  for (int a = 0; a < g.dimension(); ++a)
     for (const bool up : {false, true})
-      if (const Index other = shape.neighbour(number, a, up); other >= 0 && outline().active(other))
+      if (const Index other = g.neighbour(number, a, up); other >= 0 && outline().active(other))
         result.neighbours.push_back({g.side_name({a, up}), other, conductances.conductance(number, a, up)});
-  }
   if (advects()) advection_into(*now, about, result);
   for (const EvaluatedBoundaryClosure& boundary : now->of(part.closures))
     for (Index f = 0; f < boundary.faces(); ++f)

@@ -261,10 +261,9 @@ TEST_CASE("terms that cannot stand together are told") {
   CHECK_THROWS_WITH_AS(TermBalance({{"u", storage}}, std::move(none)), "a term of a balance is not there",
                        InputError);
   std::vector<std::unique_ptr<Term>> of_another;
-  of_another.push_back(std::make_unique<SystemReactionTerm>(SystemReaction{}));
+  of_another.push_back(std::make_unique<SystemReactionTerm>(SystemReaction{}, domain->grid()));
   LedgerLines lines;
-  static_cast<SystemReactionTerm&>(*of_another.back())
-      .add_unknown({domain, 2, 0, "x "}, "x", storage, true, lines);
+  static_cast<SystemReactionTerm&>(*of_another.back()).add_unknown({domain, 2, 0, "x "}, "x", storage, lines);
   CHECK_THROWS_AS(TermBalance({{"u", storage}}, std::move(of_another)), InputError);
 }
 

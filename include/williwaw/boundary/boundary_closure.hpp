@@ -71,6 +71,7 @@ class BoundaryClosure {
   Real area(Index f) const { return section_.faces[f].area; }
   Real capacity(Index f) const { return capacities_[f]; }
   /// Of a flux with a limit whose unknown lies on the boundary: the thickness of the layer that it passes.
+  bool has_skin() const { return !skin_.empty(); }
   Real skin(Index f) const { return skin_.empty() ? 0 : skin_[f]; }
   /// Faces of line n of unknowns along the first axis: from first_of_line(n) to first_of_line(n + 1).
   Index first_of_line(Index line) const { return first_of_line_[line]; }

@@ -77,6 +77,8 @@ class Discretization : public TermBalance {
   virtual std::vector<Real> speeds_over_widths(const State& y) const = 0;
   /// The largest of them.
   Real fastest(const State& y) const;
+  /// What all unknowns of a state are at the places of the first, one after another.
+  State at_places_of_first(const State& y) const;
 
   /// The problems' initial values, before boundaries set theirs.
   virtual State initial_state() const = 0;
@@ -100,9 +102,9 @@ class Discretization : public TermBalance {
   std::vector<Real> section_flows(std::size_t section, const State& y, Real at) {
     return section_flows(section, y, at, 0);
   }
-  /// What diffuses along an axis, per area and time, at the unknowns of a state: the mean of what flows through
-  /// both faces of each control volume; its halo has what flows through sides. Of unknowns of first order in
-  /// time that nothing advects.
+  /// What diffuses along an axis, per area and time, at the unknowns of a state: the mean of what flows
+  /// through both faces of each control volume; its halo has what flows through sides. Of unknowns of first
+  /// order in time that nothing advects.
   virtual Field flux_along(int axis, const State& y, Real at, std::size_t unknown) = 0;
   /// One operator for each axis, where coefficients do not vary in place and boundaries do not vary along
   /// themselves; nothing otherwise.

@@ -24,10 +24,12 @@ struct SystemMember {
 /// are what they are there, between the two beside it along each axis. Books for each unknown what it gains.
 class SystemReactionTerm final : public Term {
  public:
-  explicit SystemReactionTerm(SystemReaction reaction) : reaction_(std::move(reaction)) {}
+  /// Adds to the unknowns on this grid.
+  SystemReactionTerm(SystemReaction reaction, Grid grid)
+      : reaction_(std::move(reaction)), grid_(std::move(grid)) {}
   /// The next unknown in the order of the state; the line of one that is added to is declared.
   void add_unknown(OfUnknown of, const std::string& name, std::shared_ptr<const Storage> storage,
-                   bool added_to, LedgerLines& lines);
+                   LedgerLines& lines);
 
   Needs needs() const override;
   void evaluate(const Instant& instant, const Evaluation& earlier,
@@ -35,8 +37,8 @@ class SystemReactionTerm final : public Term {
   std::unique_ptr<TermScratch> scratch() const override;
 
   void add(Real time, const Line& line, std::span<const LineRates> rates) const;
-  /// The storage of each unknown is one number for all volumes.
-  bool makes_densities() const { return makes_densities_; }
+  /// The storage of each unknown that it adds to is one number for all volumes.
+  bool makes_densities() const;
   void densities(Real time, const Line& line, std::span<const Real*> of_unknowns) const;
   /// Throws DataError where a rate is not finite and the values are; the ledger tells whether to look.
   void refuse_not_finite(Real time, std::span<const Real> y, const Ledger& ledger) const;
@@ -49,18 +51,17 @@ class SystemReactionTerm final : public Term {
     OfUnknown of;
     std::string name;
     std::shared_ptr<const Storage> storage;
-    std::optional<LineId> line;           ///< of one that is added to
+    std::optional<LineId> line{};         ///< of one that is added to
     std::optional<MeansBetween> means{};  ///< of one that stands elsewhere
+    bool even = false;                    ///< all its volumes store alike, and none is cut
   };
-  const Grid& grid() const { return members_[first_].of.domain->grid(); }
   void evaluate_line(Real time, const Line& line, Workspace& workspace) const;
   template <class Visit>
   void each_slope(Real time, std::span<const Real> y, const Visit& visit) const;
 
   SystemReaction reaction_;
+  Grid grid_;
   std::vector<Member> members_;
-  std::size_t first_ = 0;  ///< that is added to
-  bool makes_densities_ = true;
 };
 
 /// A flux of several unknowns, that of Lax and Friedrichs with the largest speed beside each face (Rusanov,
@@ -96,8 +97,7 @@ class SystemFluxTerm final : public Term {
                    Workspace& workspace) const;
   void between(int direction, Workspace& workspace, Values& flux) const;
   void advect(std::size_t face, const Workspace& workspace, Values& flux) const;
-  void close(const Evaluation& now, int axis, Index j, Index k, bool upper, Workspace& workspace,
-             Values& flux) const;
+  void close(const Evaluation& now, int axis, Index j, Index k, Workspace& workspace, Values& flux) const;
 
   std::vector<SystemMember> members_;
   std::shared_ptr<const SystemFlux> flux_;

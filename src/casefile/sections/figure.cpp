@@ -45,43 +45,31 @@ class FigureReader {
   }
 
  private:
+  // What the values that the figure shows measure, and how they are shown.
+  std::pair<Expected, store::Scale> measure_shown() const {
+    if (const auto own = std::ranges::find(given_.derived, figure_.of, &DerivedOfCase::name);
+        own != given_.derived.end())
+      return {{own->scale.unit.empty() ? Unit() : Unit::of(own->scale.unit), false,
+               "a value of '" + own->name + "'"},
+              own->scale};
+    const store::Scale si{"", 1, 0};
+    if (std::ranges::any_of(given_.fluxes, [&](int axis) { return given_.flux_name(axis) == figure_.of; }))
+      return {{dimensions_[0].flux, false, "a flux"}, si};
+    const auto& derived = given_.problem.equation().derived;
+    const auto found = std::ranges::find(derived, figure_.of, &DerivedQuantity::name);
+    if (found != derived.end() && !found->like_unknown) return {{Unit(), false, "a plain number"}, si};
+    const std::size_t number = unknown_shown();
+    return {{dimensions_[number].unknown, false, "a value of the unknown"}, given_.unknown(number).value};
+  }
+
   void read_range(const Node& range) {
     if (!range.is_array() || range.array().size() != 2)
       section_.fail("range", "two values are needed here, [lowest, highest]");
-    if (const auto own = std::ranges::find(given_.derived, figure_.of, &DerivedOfCase::name);
-        own != given_.derived.end()) {
-      const Unit unit = own->scale.unit.empty() ? Unit() : Unit::of(own->scale.unit);
-      const Expected expected{unit, false, "a value of '" + own->name + "'"};
-      const auto shown = [&](std::size_t n) {
-        return own->scale.shown(read_number(context_, range.array()[n], "figure.range", expected));
-      };
-      figure_.range = std::pair{shown(0), shown(1)};
-      if (!(figure_.range->second > figure_.range->first))
-        section_.fail("range", "the second value must lie above the first");
-      return;
-    }
-    if (std::ranges::any_of(given_.fluxes, [&](int axis) { return given_.flux_name(axis) == figure_.of; })) {
-      const auto shown = [&](std::size_t n) {
-        return read_number(context_, range.array()[n], "figure.range",
-                           {dimensions_[0].flux, false, "a flux"});
-      };
-      figure_.range = std::pair{shown(0), shown(1)};
-      if (!(figure_.range->second > figure_.range->first))
-        section_.fail("range", "the second value must lie above the first");
-      return;
-    }
-    const auto& derived = given_.problem.equation().derived;
-    const auto found = std::ranges::find(derived, figure_.of, &DerivedQuantity::name);
-    const bool plain = found != derived.end() && !found->like_unknown;
-    const std::size_t number = unknown_shown();
-    const Expected expected = plain ? Expected{Unit(), false, "a plain number"}
-                                    : Expected{dimensions_[number].unknown, false, "a value of the unknown"};
+    const auto [expected, scale] = measure_shown();
     const Real low = read_number(context_, range.array()[0], "figure.range", expected);
     const Real high = read_number(context_, range.array()[1], "figure.range", expected);
     if (!(high > low)) section_.fail("range", "the second value must lie above the first");
-    figure_.range =
-        plain ? std::pair{low, high}
-              : std::pair{given_.unknown(number).value.shown(low), given_.unknown(number).value.shown(high)};
+    figure_.range = std::pair{scale.shown(low), scale.shown(high)};
   }
 
   // The unknown whose unit the figure has: that of a vector is its components'.

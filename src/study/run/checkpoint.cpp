@@ -89,7 +89,8 @@ void put(Archive& a, const Snapshot& s) {
   a.put(static_cast<std::int64_t>(s.stepper.ledgers.size()));
   for (const auto& ledger : s.stepper.ledgers) a.put(numbers_of(ledger));
   const ControlMemory& c = s.control;
-  std::vector<Real> control{c.next, c.last_error, c.scale, c.lowest, c.highest, c.rejected ? 1.0 : 0.0, static_cast<Real>(c.jumps)};
+  std::vector<Real> control{
+      c.next, c.last_error, c.scale, c.lowest, c.highest, c.rejected ? 1.0 : 0.0, static_cast<Real>(c.jumps)};
   for (const auto& [lowest, highest] : c.ranges) control.insert(control.end(), {lowest, highest});
   a.put(control);
   a.put(s.left_by_solver);

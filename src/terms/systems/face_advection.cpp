@@ -149,22 +149,10 @@ void FaceAdvectionTerm::fluxes(const Line& line, int axis, Index j, Index k, Wor
   velocities(line.y, axis, j, k, velocity);
   for (Index i = 0; i < count; ++i)
     flux[i] = velocity[i] * (velocity[i] > 0 ? workspace.left : workspace.right)[i];
-  if (g.axis(axis).periodic()) return;
   // Through sides whose conditions let nothing pass nothing flows.
-  const auto close = [&](bool upper, Index i, Index at) {
-    const Index last = g.size(axis) - 1;
-    const Index n = axis == 0   ? g.number(upper ? last : 0, j, k)
-                    : axis == 1 ? g.number(i, upper ? last : 0, k)
-                                : g.number(i, j, upper ? last : 0);
-    if (!beyond_side(line.now, member_, {axis, upper}, n, 0).open) flux[at] = 0;
-  };
-  if (axis == 0) {
-    close(false, 0, 0);
-    close(true, 0, nx);
-    return;
-  }
-  for (const bool upper : {false, true})
-    for (Index i = 0; face == (upper ? g.size(axis) : 0) && i < nx; ++i) close(upper, i, i);
+  each_face_on_side(g, axis, j, k, [&](Side side, Index n, Index at) {
+    if (!beyond_side(line.now, member_, side, n, 0).open) flux[at] = 0;
+  });
 }
 
 void FaceAdvectionTerm::add(const Line& line, std::span<const LineRates> rates) const {

@@ -90,30 +90,20 @@ Rows fill_rows(const Line& line, const SystemMember& member, int axis, Index j, 
 void settle_sides(const Line& line, const SystemMember& member, int axis, Index j, Index k, Real* left,
                   Real* right) {
   const Grid& g = member.of.domain->grid();
-  const Axis& along = g.axis(axis);
-  if (along.periodic()) return;
+  const bool nodes = g.axis(axis).unknowns() == Unknowns::nodes;
   const Real* const u = line.y + member.of.first;
-  const Index size = along.size(), face = axis == 1 ? j : k;
-  for (const bool upper : {false, true}) {
-    if (axis > 0 && face != (upper ? size : 0)) continue;
-    for (Index i = 0; i < (axis == 0 ? 1 : g.size(0)); ++i) {
-      const Index last = upper ? size - 1 : 0;
-      const Index n = axis == 0   ? g.number(last, j, k)
-                      : axis == 1 ? g.number(i, last, k)
-                                  : g.number(i, j, last);
-      const Index at = axis == 0 ? (upper ? size : 0) : i;
-      Real &inner = upper ? left[at] : right[at], &outer = upper ? right[at] : left[at];
-      const BeyondSide there = beyond_side(line.now, member, {axis, upper}, n, u[n]);
-      if (along.unknowns() == Unknowns::nodes) {
-        inner = outer = u[n];
-      } else if (there.holds) {
-        outer = there.value;
-        inner = std::clamp(inner, std::min(u[n], there.value), std::max(u[n], there.value));
-      } else {
-        outer = inner;
-      }
+  each_face_on_side(g, axis, j, k, [&](Side side, Index n, Index at) {
+    Real &inner = side.upper ? left[at] : right[at], &outer = side.upper ? right[at] : left[at];
+    const BeyondSide there = beyond_side(line.now, member, side, n, u[n]);
+    if (nodes) {
+      inner = outer = u[n];
+    } else if (there.holds) {
+      outer = there.value;
+      inner = std::clamp(inner, std::min(u[n], there.value), std::max(u[n], there.value));
+    } else {
+      outer = inner;
     }
-  }
+  });
 }
 
 void book_through_side(const Line& line, const SystemMember& member, std::size_t number, Index i, Side side,

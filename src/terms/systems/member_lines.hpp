@@ -20,6 +20,24 @@ void each_open_face(const BoundaryClosures& closures, Index line, Index unknown,
   }
 }
 
+/// Calls visit(side, n, at) for every face on a side among those along x of line (j, k), or below it across
+/// another axis: beside unknown n, number `at` of the line of faces. None of a periodic axis.
+template <class Visit>
+void each_face_on_side(const Grid& grid, int axis, Index j, Index k, const Visit& visit) {
+  if (grid.axis(axis).periodic()) return;
+  const Index size = grid.size(axis), face = axis == 1 ? j : k;
+  for (const bool upper : {false, true}) {
+    if (axis > 0 && face != (upper ? size : 0)) continue;
+    const Index last = upper ? size - 1 : 0;
+    for (Index i = 0; i < (axis == 0 ? 1 : grid.size(0)); ++i)
+      visit(Side{axis, upper},
+            axis == 0   ? grid.number(last, j, k)
+            : axis == 1 ? grid.number(i, last, k)
+                        : grid.number(i, j, last),
+            axis == 0 ? (upper ? size : 0) : i);
+  }
+}
+
 /// What stands beyond a side.
 struct BeyondSide {
   Real value;

@@ -109,33 +109,26 @@ void SystemFluxTerm::between(int direction, Workspace& workspace, Values& flux) 
 }
 
 // Through boundaries that let nothing pass nothing flows; a velocity that they hold is the one on the face.
-void SystemFluxTerm::close(const Evaluation& now, int axis, Index j, Index k, bool upper,
-                           Workspace& workspace, Values& flux) const {
-  const Grid& g = grid();
-  const int number = flux_->velocity(g.direction(axis));
-  const Index count = axis == 0 ? 1 : g.size(0);
-  for (Index i = 0; i < count; ++i) {
-    const Index n = axis == 0   ? g.number(upper ? g.size(0) - 1 : 0, j, k)
-                    : axis == 1 ? g.number(i, upper ? g.size(1) - 1 : 0, k)
-                                : g.number(i, j, upper ? g.size(2) - 1 : 0);
-    const auto at = static_cast<std::size_t>(axis == 0 ? (upper ? g.size(0) : 0) : i);
+void SystemFluxTerm::close(const Evaluation& now, int axis, Index j, Index k, Workspace& workspace,
+                           Values& flux) const {
+  const int number = flux_->velocity(grid().direction(axis));
+  each_face_on_side(grid(), axis, j, k, [&](Side side, Index n, Index place) {
+    const auto at = static_cast<std::size_t>(place);
     if (number >= 0) {
-      const BeyondSide there =
-          beyond_side(now, members_[static_cast<std::size_t>(number)], {axis, upper}, n, 0);
+      const BeyondSide there = beyond_side(now, members_[static_cast<std::size_t>(number)], side, n, 0);
       if (!there.open) flux.back()[at] = 0;
       if (there.holds) flux.back()[at] = there.value;
       advect(at, workspace, flux);
     }
     for (std::size_t m = 0; m < members_.size(); ++m)
-      if (!beyond_side(now, members_[m], {axis, upper}, n, 0).open) flux[m][at] = 0;
-  }
+      if (!beyond_side(now, members_[m], side, n, 0).open) flux[m][at] = 0;
+  });
 }
 
 // Through the faces of a line along x, or those below (j, k) across another axis.
 void SystemFluxTerm::fluxes(const Line& line, int axis, Index j, Index k, Workspace& workspace,
                             Values& flux) const {
   const Grid& g = grid();
-  const Axis& along = g.axis(axis);
   std::vector<Rows> rows(members_.size());
   for (std::size_t m = 0; m < members_.size(); ++m)
     rows[m] = fill_rows(line, members_[m], axis, j, k, workspace.rows[m]);
@@ -144,9 +137,7 @@ void SystemFluxTerm::fluxes(const Line& line, int axis, Index j, Index k, Worksp
   for (std::size_t m = 0; m < members_.size(); ++m)
     settle_sides(line, members_[m], axis, j, k, workspace.left[m].data(), workspace.right[m].data());
   between(g.direction(axis), workspace, flux);
-  if (along.periodic()) return;
-  if (axis == 0 || face == 0) close(line.now, axis, j, k, false, workspace, flux);
-  if (axis == 0 || face == along.size()) close(line.now, axis, j, k, true, workspace, flux);
+  close(line.now, axis, j, k, workspace, flux);
 }
 
 void SystemFluxTerm::add(const Line& line, std::span<const LineRates> rates) const {

@@ -51,19 +51,21 @@ struct SystemReactionTerm::Workspace final : TermScratch {
 };
 
 void SystemReactionTerm::add_unknown(OfUnknown of, const std::string& name,
-                                     std::shared_ptr<const Storage> storage, bool added_to,
-                                     LedgerLines& lines) {
+                                     std::shared_ptr<const Storage> storage, LedgerLines& lines) {
   const LinearStorage* const linear = storage->linear();
-  makes_densities_ = makes_densities_ &&
-                     (!added_to || (of.domain->outline().whole() && linear && !linear->of_line(0).each()));
-  Member member{std::move(of), name, std::move(storage), {}};
-  if (added_to)
+  Member member{std::move(of), name, std::move(storage)};
+  const Domain& domain = *member.of.domain;
+  member.even = domain.outline().whole() && linear && !linear->of_line(0).each();
+  if (domain.grid() == grid_)
     member.line =
         lines.declare({member.of.prefix + "reaction", LedgerLine::Kind::source, "", member.of.number});
+  else
+    member.means.emplace(grid_, domain.grid());
   members_.push_back(std::move(member));
-  if (!members_[first_].line) first_ = members_.size() - 1;
-  for (Member& m : members_)
-    if (!m.line && members_[first_].line) m.means.emplace(grid(), m.of.domain->grid());
+}
+
+bool SystemReactionTerm::makes_densities() const {
+  return std::ranges::all_of(members_, [](const Member& m) { return !m.line || m.even; });
 }
 
 Needs SystemReactionTerm::needs() const {
@@ -80,12 +82,12 @@ Needs SystemReactionTerm::needs() const {
 }
 
 std::unique_ptr<TermScratch> SystemReactionTerm::scratch() const {
-  return std::make_unique<Workspace>(grid().size(0), members_.size());
+  return std::make_unique<Workspace>(grid_.size(0), members_.size());
 }
 
 // What is made in a volume, of all unknowns, into the workspace.
 void SystemReactionTerm::evaluate_line(Real time, const Line& line, Workspace& workspace) const {
-  const Grid& g = grid();
+  const Grid& g = grid_;
   const Index nx = g.size(0);
   if (reaction_.on_place)
     for (Index i = 0; i < nx; ++i) workspace.places.set(i, g.point(i, line.j, line.k));
@@ -107,8 +109,8 @@ void SystemReactionTerm::evaluate_line(Real time, const Line& line, Workspace& w
 void SystemReactionTerm::densities(Real time, const Line& line, std::span<const Real*> of_unknowns) const {
   auto& workspace = static_cast<Workspace&>(*line.scratch);
   evaluate_line(time, line, workspace);
-  const Index nx = grid().size(0);
-  const Real* const widths = grid().axis(0).measures().data();
+  const Index nx = grid_.size(0);
+  const Real* const widths = grid_.axis(0).measures().data();
   for (std::size_t m = 0; m < members_.size(); ++m) {
     if (!members_[m].line) continue;
     const OfUnknown& of = members_[m].of;
@@ -125,7 +127,7 @@ void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRa
   if (!line.parts.has(Parts::source())) return;
   auto& workspace = static_cast<Workspace&>(*line.scratch);
   evaluate_line(time, line, workspace);
-  const Grid& g = grid();
+  const Grid& g = grid_;
   const Index nx = g.size(0);
   for (std::size_t m = 0; m < members_.size(); ++m) {
     if (!members_[m].line) continue;
@@ -137,7 +139,7 @@ void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRa
     Real* const made = workspace.made[m].data();
     // The capacities of control volumes that all store alike are known by their widths.
     const LinearStorage* const storage = members_[m].storage->linear();
-    if (of.domain->outline().whole() && storage && !storage->of_line(line.number).each()) {
+    if (members_[m].even) {
       for (Index begin = 0; begin < nx; begin += segment_cells)
         leaf(begin) +=
             own.add_densities(begin, std::min(nx, begin + segment_cells), made, g.axis(0).measures().data(),
@@ -160,7 +162,7 @@ void SystemReactionTerm::refuse_not_finite(Real time, std::span<const Real> y, c
   if (std::ranges::all_of(members_,
                           [&](const Member& m) { return !m.line || std::isfinite(ledger[*m.line]); }))
     return;
-  const Grid& g = grid();
+  const Grid& g = grid_;
   const std::size_t count = members_.size();
   std::vector<Real> values(count), rates(count);
   Lines u;
@@ -195,7 +197,7 @@ void SystemReactionTerm::refuse_not_finite(Real time, std::span<const Real> y, c
 // ∂(unknown k there).
 template <class Visit>
 void SystemReactionTerm::each_slope(Real time, std::span<const Real> y, const Visit& visit) const {
-  const Grid& g = grid();
+  const Grid& g = grid_;
   const Index nx = g.size(0);
   const std::size_t count = members_.size();
   std::vector<Real> sizes;
@@ -251,7 +253,7 @@ void SystemReactionTerm::linearise_between(Real time, std::span<const Real> y, R
     for (std::size_t n = 0; members_[by].means && n < slopes.size(); ++n) {
       if (slopes[n] == 0) continue;
       const Index row = first + static_cast<Index>(n);
-      const auto [i, j, k] = grid().position(row);
+      const auto [i, j, k] = grid_.position(row);
       members_[by].means->each(i, j, k, [&](Index other, Real weight) {
         entries.push_back(
             {members_[m].of.first + row, members_[by].of.first + other, -b * slopes[n] * weight});

@@ -9,7 +9,6 @@
 #include "verify/search.hpp"
 #include "verify/stability/at_place.hpp"
 #include "verify/stability/spectrum.hpp"
-#include "williwaw/grid/means_between.hpp"
 #include "williwaw/terms/reconstruction.hpp"
 #include "williwaw/verify/stability.hpp"
 
@@ -48,19 +47,6 @@ std::vector<Index> places_of(const Discretization& balance) {
 }
 
 using OfEach = std::vector<std::shared_ptr<const Conductances>>;
-
-// What all unknowns are at the places of the first.
-State at_places_of_first(const Discretization& balance, const State& y) {
-  if (balance.is_at_one_place()) return y;
-  State result;
-  for (std::size_t u = 0; u < balance.unknowns().size(); ++u) {
-    const auto first = y.begin() + balance.layout().start(u);
-    const State own(first, first + balance.grid(u).count());
-    const State brought = MeansBetween(balance.grid(), balance.grid(u)).all(own);
-    result.insert(result.end(), brought.begin(), brought.end());
-  }
-  return result;
-}
 
 // The unknown of another one that stands beside unknown `n` of the first.
 Index beside(const Discretization& balance, std::size_t unknown, Index n) {
@@ -165,7 +151,7 @@ Stability stability_of_coupled(Discretization& balance, const Scheme& scheme, Re
   using enum Limit::Standing;
   Stability result;
   result.step = step;
-  const State start = balance.initial_state(), y = at_places_of_first(balance, start);
+  const State start = balance.initial_state(), y = balance.at_places_of_first(start);
   const std::size_t count = balance.unknowns().size();
   const Grid& g = balance.grid();
   std::vector<Real> sizes(count, 0.0);
