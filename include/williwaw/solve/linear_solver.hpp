@@ -66,8 +66,9 @@ std::unique_ptr<LinearSolver> make_lines_solver();
 std::unique_ptr<LinearSolver> make_direct_solver();
 /// Conjugate gradients (Hestenes and Stiefel, 1952), preconditioned with the diagonal.
 std::unique_ptr<LinearSolver> make_cg_solver(const SolverRules& rules = {});
-/// Conjugate gradients preconditioned with one multigrid cycle: control volumes are joined in pairs along
-/// each axis that conducts well, with their boundaries, outlines and jumps of material.
+/// Multigrid cycles: alone on a plane without a seam, with acceleration where they are slow (Alcouffe, Brandt,
+/// Dendy and Painter, 1981); elsewhere one is the preconditioner of conjugate gradients, control volumes joined in
+/// pairs along each axis that conducts well, with their boundaries, outlines and jumps of material.
 std::unique_ptr<LinearSolver> make_multigrid_solver(const SolverRules& rules = {});
 /// Stabilized biconjugate gradients (van der Vorst, 1992) with an incomplete LU factorization, for matrices
 /// that need not be symmetric.

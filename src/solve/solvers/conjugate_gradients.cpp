@@ -150,16 +150,12 @@ std::unique_ptr<LinearSolver> make_cg_solver(const SolverRules& rules) {
   return std::make_unique<ConjugateGradients>(rules, false);
 }
 
-std::unique_ptr<LinearSolver> make_multigrid_solver(const SolverRules& rules) {
+std::unique_ptr<LinearSolver> make_cg_with_multigrid(const SolverRules& rules) {
   return std::make_unique<ConjugateGradients>(rules, true);
 }
 
 SolverKind solvers::cg() {
   return {.name = "cg", .iterates = true, .make = make_cg_solver};
-}
-
-SolverKind solvers::multigrid() {
-  return {.name = "multigrid", .iterates = true, .make = make_multigrid_solver};
 }
 
 }  // namespace williwaw

@@ -3,6 +3,13 @@
 
 #include "williwaw/solve/linear_solver.hpp"
 
+namespace williwaw {
+
+/// Conjugate gradients, each residual preconditioned by one multigrid cycle of pairs.
+std::unique_ptr<LinearSolver> make_cg_with_multigrid(const SolverRules& rules);
+
+}  // namespace williwaw
+
 namespace williwaw::solvers {
 
 #define KIND(name) SolverKind name();
