@@ -30,6 +30,7 @@ struct Outline::Builder {
   clip::Keep keep;
   clip::Weight weight;
   looking::Labels label;
+  std::vector<int> of_volumes;  // one label each, -1 where it holds several
 
   Builder(Outline& o, const Grid& g, const Regions& r)
       : out(o), grid(g), regions(r), dimension(g.dimension()), label(g, r) {
@@ -45,10 +46,35 @@ struct Outline::Builder {
 
   void classify() {
     out.state_.assign(static_cast<std::size_t>(grid.count()), full);
-    looking::each_volume(grid, regions, [&](Index n, std::span<const int> labels) {
+    of_volumes = looking::labels_of_volumes(grid, regions);
+    std::vector<int> labels;
+    for (Index n = 0; n < grid.count(); ++n) {
+      const int label_of_all = of_volumes[static_cast<std::size_t>(n)];
+      if (label_of_all >= 0) {
+        if (!regions.keeps(label_of_all)) out.state_[n] = empty;
+        continue;
+      }
+      looking::labels_within(grid, regions, n, labels);
       const auto kept = std::ranges::count_if(labels, [&](int l) { return regions.keeps(l); });
       if (kept < static_cast<Index>(labels.size())) out.state_[n] = kept == 0 ? empty : cut;
-    });
+    }
+  }
+
+  // Nothing is cut where a control volume and all its neighbours are full.
+  bool plain(Index n, const std::array<Index, 3>& at) const {
+    if (out.state_[n] != full) return false;
+    Index stride = 1;
+    for (int a = 0; a < dimension; ++a) {
+      const Index size = grid.size(a);
+      if (at[a] > 0 ? out.state_[n - stride] != full
+                    : grid.axis(a).periodic() && out.state_[n + (size - 1) * stride] != full)
+        return false;
+      if (at[a] + 1 < size ? out.state_[n + stride] != full
+                           : grid.axis(a).periodic() && out.state_[n - at[a] * stride] != full)
+        return false;
+      stride *= size;
+    }
+    return true;
   }
 
   void add_facet(Index n, Real area, const Vector& centre, const Vector& normal, bool straight) {
@@ -233,22 +259,27 @@ Outline::Outline(const Grid& grid, const Regions& regions) {
   builder.classify();
   for (Index n = 0; n < grid.count(); ++n)
     if (state_[n] == cut) builder.clip_volume(n);
-  for (Index n = 0; n < grid.count(); ++n) {
-    if (state_[n] == cut) builder.split_inside(n);
-    for (int a = 0; a < grid.dimension(); ++a) {
-      builder.split_outside(n, a, true);
-      builder.split_outside(n, a, false);
-    }
-  }
+  for (Index k = 0, n = 0; k < grid.size(2); ++k)
+    for (Index j = 0; j < grid.size(1); ++j)
+      for (Index i = 0; i < grid.size(0); ++i, ++n) {
+        if (builder.plain(n, {i, j, k})) continue;
+        if (state_[n] == cut) builder.split_inside(n);
+        for (int a = 0; a < grid.dimension(); ++a) {
+          builder.split_outside(n, a, true);
+          builder.split_outside(n, a, false);
+        }
+      }
   drop_slivers();
   active_count_ = std::ranges::count_if(state_, [](State s) { return s != empty; });
   if (active_count_ == 0) throw InputError("inactive regions cover the whole domain");
   auto& cut_away = measured_.cut;
   cut_away.assign(static_cast<std::size_t>(regions.size()), 0.0);
   for (Index n = 0; n < grid.count(); ++n)
-    if (state_[n] == empty)
-      if (const int label = regions.label(grid.point_of(n)); !regions.keeps(label))
-        cut_away[label - 1] += grid.volume_of(n);
+    if (state_[n] == empty) {
+      const int of_all = builder.of_volumes[static_cast<std::size_t>(n)];
+      const int label = of_all >= 0 ? of_all : regions.label(grid.point_of(n));
+      if (!regions.keeps(label)) cut_away[label - 1] += grid.volume_of(n);
+    }
   // Cut control volumes lose to the region that their first facet looks at.
   measured_.exposed.assign(cut_away.size(), 0.0);
   std::vector<char> counted(state_.size(), 0);

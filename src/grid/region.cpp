@@ -2,6 +2,9 @@
 
 #include <algorithm>
 
+#include "grid/clones.hpp"
+#include "grid/threads.hpp"
+
 namespace williwaw {
 
 Regions::Regions(std::vector<Region> regions) : regions_(std::move(regions)) {
@@ -35,14 +38,29 @@ bool Regions::is_over(std::size_t a, std::size_t b) const {
   return false;
 }
 
+namespace {
+
+// Of places inside, those that have no label yet get this one.
+WILLIWAW_CLONES
+void label_free_places(Index count, const char* in, int label, int* out) {
+#pragma omp simd
+  for (Index i = 0; i < count; ++i) out[i] = out[i] == 0 && in[i] != 0 ? label : out[i];
+}
+
+}  // namespace
+
 void Regions::labels(const Points& places, std::span<int> out) const {
   std::fill(out.begin(), out.end(), 0);
   std::vector<char> in(out.size());
   for (std::size_t r = 0; r < regions_.size(); ++r) {
     regions_[r].where(places, in);
+    const int label = static_cast<int>(r) + 1;
+    if (regions_[r].over.empty()) {
+      label_free_places(static_cast<Index>(out.size()), in.data(), label, out.data());
+      continue;
+    }
     for (std::size_t i = 0; i < out.size(); ++i)
-      if (in[i] && (out[i] == 0 || is_over(r, static_cast<std::size_t>(out[i] - 1))))
-        out[i] = static_cast<int>(r) + 1;
+      if (in[i] && (out[i] == 0 || is_over(r, static_cast<std::size_t>(out[i] - 1)))) out[i] = label;
   }
 }
 
@@ -68,31 +86,43 @@ void Regions::check(const Grid& grid) const {
       for (const auto& piece : grid.axis(a).pieces(i)) middles[a].push_back(piece.centre);
   for (auto& m : middles)
     if (m.empty()) m.push_back(0);
-  Points line(static_cast<Index>(middles[0].size()));
-  line.coordinate(grid.direction(0)) = middles[0];
-  std::vector<char> in(middles[0].size());
-  std::vector<int> owner(middles[0].size());
-  for (const Real z : middles[2])
-    for (const Real y : middles[1]) {
-      if (grid.dimension() > 1) line.coordinate(grid.direction(1)).assign(middles[0].size(), y);
-      if (grid.dimension() > 2) line.coordinate(grid.direction(2)).assign(middles[0].size(), z);
-      std::fill(owner.begin(), owner.end(), -1);
-      for (std::size_t r = 0; r < regions_.size(); ++r) {
-        regions_[r].where(line, in);
-        for (std::size_t i = 0; i < in.size(); ++i) {
-          if (!in[i]) continue;
-          seen[r] = 1;
-          const int other = owner[i];
-          if (other >= 0 && !is_over(r, static_cast<std::size_t>(other)) &&
-              !is_over(static_cast<std::size_t>(other), r))
-            throw InputError("regions '" + regions_[static_cast<std::size_t>(other)].name + "' and '" +
-                             regions_[r].name + "' overlap at " +
-                             grid.place_text(line[static_cast<Index>(i)]) +
-                             ": give the one that applies there with over = \"..\"");
-          owner[i] = static_cast<int>(r);
-        }
+  const std::size_t count = middles[0].size();
+  const Index rows = static_cast<Index>(middles[1].size());
+  struct Line {
+    Points places;
+    std::vector<char> in;
+    std::vector<int> owner;
+  };
+  const auto make = [&] {
+    Line line{Points(static_cast<Index>(count)), std::vector<char>(count), std::vector<int>(count)};
+    line.places.coordinate(grid.direction(0)) = middles[0];
+    return line;
+  };
+  const auto look = [&](Line& line, Index l) {
+    if (grid.dimension() > 1)
+      line.places.coordinate(grid.direction(1)).assign(count, middles[1][static_cast<std::size_t>(l % rows)]);
+    if (grid.dimension() > 2)
+      line.places.coordinate(grid.direction(2)).assign(count, middles[2][static_cast<std::size_t>(l / rows)]);
+    std::fill(line.owner.begin(), line.owner.end(), -1);
+    for (std::size_t r = 0; r < regions_.size(); ++r) {
+      regions_[r].where(line.places, line.in);
+      if (std::ranges::all_of(line.in, [](char c) { return c == 0; })) continue;
+#pragma omp atomic write
+      seen[r] = 1;
+      for (std::size_t i = 0; i < count; ++i) {
+        if (!line.in[i]) continue;
+        const int other = line.owner[i];
+        if (other >= 0 && !is_over(r, static_cast<std::size_t>(other)) &&
+            !is_over(static_cast<std::size_t>(other), r))
+          throw InputError("regions '" + regions_[static_cast<std::size_t>(other)].name + "' and '" +
+                           regions_[r].name + "' overlap at " +
+                           grid.place_text(line.places[static_cast<Index>(i)]) +
+                           ": give the one that applies there with over = \"..\"");
+        line.owner[i] = static_cast<int>(r);
       }
     }
+  };
+  on_all_threads(rows * static_cast<Index>(middles[2].size()), grid.count() > worth_threads, make, look);
   for (std::size_t r = 0; r < regions_.size(); ++r)
     if (!seen[r])
       throw InputError("region '" + regions_[r].name +

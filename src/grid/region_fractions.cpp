@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "grid/threads.hpp"
 #include "volume_samples.hpp"
 
 namespace williwaw {
@@ -41,37 +42,90 @@ int Labels::operator()(const Vector& place) const {
   return result;
 }
 
-void each_volume(const Grid& grid, const Regions& regions,
-                 const std::function<void(Index, std::span<const int>)>& visit) {
-  std::vector<Real> looked;
-  std::vector<std::size_t> first{0};
-  for (Index i = 0; i < grid.size(0); ++i) {
-    for (const Real p : sample_positions(grid.axis(0), i)) looked.push_back(p);
-    first.push_back(looked.size());
+namespace {
+
+std::vector<Real> positions_across(const Grid& grid, int a, Index i) {
+  return a < grid.dimension() ? sample_positions(grid.axis(a), i) : std::vector<Real>{0};
+}
+
+// Looks along a line of control volumes, and the least and the greatest label that those of each find.
+class LookedLine {
+ public:
+  LookedLine(const Grid& grid, const Regions& regions) : grid_(grid), regions_(regions) {
+    std::vector<Real> looked;
+    for (Index i = 0; i < grid.size(0); ++i) {
+      for (const Real p : sample_positions(grid.axis(0), i)) looked.push_back(p);
+      end_.push_back(looked.size());
+    }
+    line_.resize(static_cast<Index>(looked.size()));
+    line_.coordinate(grid.direction(0)) = looked;
+    least_.resize(looked.size());
+    greatest_.resize(looked.size());
+    found_.resize(looked.size());
   }
-  Points line(static_cast<Index>(looked.size()));
-  line.coordinate(grid.direction(0)) = looked;
-  const auto across = [&](int a, Index i) {
-    return a < grid.dimension() ? sample_positions(grid.axis(a), i) : std::vector<Real>{0};
-  };
-  std::vector<std::vector<int>> seen;
-  std::vector<int> of_one;
-  for (Index k = 0; k < grid.size(2); ++k)
-    for (Index j = 0; j < grid.size(1); ++j) {
-      seen.clear();
-      for (const Real z : across(2, k))
-        for (const Real y : across(1, j)) {
-          if (grid.dimension() > 1) line.coordinate(grid.direction(1)).assign(looked.size(), y);
-          if (grid.dimension() > 2) line.coordinate(grid.direction(2)).assign(looked.size(), z);
-          regions.labels(line, seen.emplace_back(looked.size()));
-        }
-      for (Index i = 0; i < grid.size(0); ++i) {
-        of_one.clear();
-        for (const auto& labels : seen)
-          of_one.insert(of_one.end(), labels.begin() + static_cast<Index>(first[i]),
-                        labels.begin() + static_cast<Index>(first[i + 1]));
-        visit(grid.number(i, j, k), of_one);
+
+  void look(Index j, Index k, std::span<int> out) {
+    bool first = true;
+    for (const Real z : positions_across(grid_, 2, k))
+      for (const Real y : positions_across(grid_, 1, j)) {
+        if (grid_.dimension() > 1) line_.coordinate(grid_.direction(1)).assign(found_.size(), y);
+        if (grid_.dimension() > 2) line_.coordinate(grid_.direction(2)).assign(found_.size(), z);
+        regions_.labels(line_, first ? least_ : found_);
+        if (first)
+          greatest_ = least_;
+        else
+          for (std::size_t s = 0; s < found_.size(); ++s) {
+            least_[s] = std::min(least_[s], found_[s]);
+            greatest_[s] = std::max(greatest_[s], found_[s]);
+          }
+        first = false;
       }
+    std::size_t s = 0;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+      int least = least_[s], greatest = greatest_[s];
+      for (++s; s < end_[i]; ++s) {
+        least = std::min(least, least_[s]);
+        greatest = std::max(greatest, greatest_[s]);
+      }
+      out[i] = least == greatest ? least : -1;
+    }
+  }
+
+ private:
+  const Grid& grid_;
+  const Regions& regions_;
+  Points line_;
+  std::vector<std::size_t> end_;  // of the looks at each control volume
+  std::vector<int> least_, greatest_, found_;
+};
+
+}  // namespace
+
+std::vector<int> labels_of_volumes(const Grid& grid, const Regions& regions) {
+  std::vector<int> result(static_cast<std::size_t>(grid.count()));
+  const Index nx = grid.size(0), lines = grid.size(1) * grid.size(2);
+  on_all_threads(
+      lines, grid.count() > worth_threads, [&] { return LookedLine(grid, regions); },
+      [&](LookedLine& line, Index l) {
+        line.look(l % grid.size(1), l / grid.size(1),
+                  std::span(result).subspan(static_cast<std::size_t>(nx * l), static_cast<std::size_t>(nx)));
+      });
+  return result;
+}
+
+void labels_within(const Grid& grid, const Regions& regions, Index n, std::vector<int>& out) {
+  const auto at = grid.position(n);
+  const std::vector<Real> x = sample_positions(grid.axis(0), at[0]);
+  Points looked(static_cast<Index>(x.size()));
+  looked.coordinate(grid.direction(0)) = x;
+  std::vector<int> found(x.size());
+  out.clear();
+  for (const Real z : positions_across(grid, 2, at[2]))
+    for (const Real y : positions_across(grid, 1, at[1])) {
+      if (grid.dimension() > 1) looked.coordinate(grid.direction(1)).assign(x.size(), y);
+      if (grid.dimension() > 2) looked.coordinate(grid.direction(2)).assign(x.size(), z);
+      regions.labels(looked, found);
+      out.insert(out.end(), found.begin(), found.end());
     }
 }
 
@@ -94,9 +148,11 @@ clip::Rest clip_box(const Grid& grid, const Vector& low, const Vector& high, con
 RegionFractions::RegionFractions(const Grid& grid, const Regions& regions) {
   if (regions.empty()) return;
   const looking::Labels label(grid, regions);
-  looking::each_volume(grid, regions, [&](Index n, std::span<const int> labels) {
-    if (std::ranges::all_of(labels, [&](int l) { return l == labels[0]; })) return;
-    std::vector<int> present(labels.begin(), labels.end());
+  const std::vector<int> of_volumes = looking::labels_of_volumes(grid, regions);
+  std::vector<int> present;
+  for (Index n = 0; n < grid.count(); ++n) {
+    if (of_volumes[static_cast<std::size_t>(n)] >= 0) continue;
+    looking::labels_within(grid, regions, n, present);
     std::ranges::sort(present);
     present.erase(std::unique(present.begin(), present.end()), present.end());
     for (const int one : present) {
@@ -110,7 +166,7 @@ RegionFractions::RegionFractions(const Grid& grid, const Regions& regions) {
                         });
       if (volume > 0) mixed_.push_back({n, one, volume});
     }
-  });
+  }
 }
 
 }  // namespace williwaw

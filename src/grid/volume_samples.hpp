@@ -40,9 +40,10 @@ class Labels {
   mutable Points one_ = Points(1);
 };
 
-/// Calls visit(n, labels of all looks at it) for every control volume.
-void each_volume(const Grid& grid, const Regions& regions,
-                 const std::function<void(Index, std::span<const int>)>& visit);
+/// The label of every control volume in which all looks find the same, -1 where they do not.
+std::vector<int> labels_of_volumes(const Grid& grid, const Regions& regions);
+/// What all looks at one control volume find.
+void labels_within(const Grid& grid, const Regions& regions, Index n, std::vector<int>& out);
 
 /// What is left of a box where `keep` says so; exact along r too.
 clip::Rest clip_box(const Grid& grid, const Vector& low, const Vector& high, const clip::Keep& keep);

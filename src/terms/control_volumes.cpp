@@ -3,55 +3,76 @@
 
 #include <algorithm>
 
+#include "grid/threads.hpp"
+#include "terms/diffusion/path.hpp"
+
 namespace williwaw {
 
 void evaluate_at_unknowns(const Grid& grid, const Function& function, Real time, std::span<Real> out) {
   const Index nx = grid.size(0);
   Points line(nx);
-  for (Index k = 0; k < grid.size(2); ++k)
-    for (Index j = 0; j < grid.size(1); ++j) {
-      for (Index i = 0; i < nx; ++i) line.set(i, grid.point(i, j, k));
-      function.evaluate(
-          line, time,
-          out.subspan(static_cast<std::size_t>(grid.number(0, j, k)), static_cast<std::size_t>(nx)));
-    }
+  for (Index i = 0; i < nx; ++i) line.set(i, grid.point(i, 0, 0));
+  for (Index l = 0; l < grid.lines(); ++l) {
+    const Point start = grid.point(0, l % grid.size(1), l / grid.size(1));
+    for (int a = 1; a < grid.dimension(); ++a)
+      line.coordinate(grid.direction(a)).assign(static_cast<std::size_t>(nx), start[grid.direction(a)]);
+    function.evaluate(line, time,
+                      out.subspan(static_cast<std::size_t>(nx * l), static_cast<std::size_t>(nx)));
+  }
 }
+
+namespace {
+
+// All pieces along a line of x, and the unknown to which each belongs.
+struct PiecesAlong {
+  std::vector<Real> centres, widths;
+  std::vector<Index> owner;
+
+  explicit PiecesAlong(const Grid& grid) {
+    for (Index i = 0; i < grid.size(0); ++i)
+      for (const auto& piece : grid.axis(0).pieces(i)) {
+        centres.push_back(piece.centre);
+        widths.push_back(measure_across(grid, 0, piece));
+        owner.push_back(i);
+      }
+  }
+};
+
+}  // namespace
 
 void integrate_over_volumes(const Grid& grid, const Function& function, Real time, std::span<Real> out) {
   const Index nx = grid.size(0);
-  // All pieces along a line of x, and the unknown to which each belongs.
-  std::vector<Real> centres, widths;
-  std::vector<Index> owner;
-  for (Index i = 0; i < nx; ++i)
-    for (const auto& piece : grid.axis(0).pieces(i)) {
-      centres.push_back(piece.centre);
-      widths.push_back(
-          grid.axis(0).measure(piece.centre - 0.5 * piece.width, piece.centre + 0.5 * piece.width));
-      owner.push_back(i);
-    }
-  const auto across = [&](int a, Index i) {
-    return a < grid.dimension() ? grid.axis(a).pieces(i) : std::vector<Axis::Piece>{{0, 1}};
+  const PiecesAlong along(grid);
+  const std::size_t count = along.centres.size();
+  const bool one_each = count == static_cast<std::size_t>(nx);
+  struct Line {
+    Points places;
+    std::vector<Real> values;
   };
-  const auto measure = [&](int a, const Axis::Piece& p) {
-    return a < grid.dimension() ? grid.axis(a).measure(p.centre - 0.5 * p.width, p.centre + 0.5 * p.width)
-                                : 1.0;
+  const auto make = [&] {
+    Line line{Points(static_cast<Index>(count)), std::vector<Real>(count)};
+    line.places.coordinate(grid.direction(0)) = along.centres;
+    // Wherever they are.
+    if (function.is_constant()) function.evaluate(line.places, time, line.values);
+    return line;
   };
-  Points places(static_cast<Index>(centres.size()));
-  places.coordinate(grid.direction(0)) = centres;
-  std::vector<Real> values(centres.size());
-  for (Index k = 0; k < grid.size(2); ++k)
-    for (Index j = 0; j < grid.size(1); ++j) {
-      Real* row = out.data() + grid.number(0, j, k);
-      std::fill(row, row + nx, 0.0);
-      for (const auto& p : across(1, j))
-        for (const auto& q : across(2, k)) {
-          if (grid.dimension() > 1) places.coordinate(grid.direction(1)).assign(centres.size(), p.centre);
-          if (grid.dimension() > 2) places.coordinate(grid.direction(2)).assign(centres.size(), q.centre);
-          function.evaluate(places, time, values);
-          for (std::size_t s = 0; s < centres.size(); ++s)
-            row[owner[s]] += values[s] * widths[s] * measure(1, p) * measure(2, q);
-        }
-    }
+  const auto integrate = [&](Line& line, Index l) {
+    Real* row = out.data() + nx * l;
+    std::fill(row, row + nx, 0.0);
+    for (const auto& p : pieces_across(grid, 1, l % grid.size(1)))
+      for (const auto& q : pieces_across(grid, 2, l / grid.size(1))) {
+        if (grid.dimension() > 1) line.places.coordinate(grid.direction(1)).assign(count, p.centre);
+        if (grid.dimension() > 2) line.places.coordinate(grid.direction(2)).assign(count, q.centre);
+        if (!function.is_constant()) function.evaluate(line.places, time, line.values);
+        const Real first = measure_across(grid, 1, p), second = measure_across(grid, 2, q);
+        if (one_each)
+          for (std::size_t s = 0; s < count; ++s) row[s] += line.values[s] * along.widths[s] * first * second;
+        else
+          for (std::size_t s = 0; s < count; ++s)
+            row[along.owner[s]] += line.values[s] * along.widths[s] * first * second;
+      }
+  };
+  on_all_threads(grid.lines(), grid.count() > worth_threads, make, integrate);
 }
 
 ControlVolumes::ControlVolumes(const Problem& problem, std::shared_ptr<const Domain> domain)
@@ -82,7 +103,8 @@ void ControlVolumes::integrate(const Function& density, Real time, std::span<Rea
   }
   if (domain_->outline().whole()) return;
   for (Index n = 0; n < domain_->grid().count(); ++n)
-    if (const Real fraction = domain_->outline().volume_fraction(n); fraction != 1) {
+    if (const Real fraction = domain_->outline().untouched(n) ? 1 : domain_->outline().volume_fraction(n);
+        fraction != 1) {
       // Regions' parts count only what is kept already.
       const bool counted = density.regions() && std::ranges::binary_search(region_fractions().mixed(), n, {},
                                                                            &RegionFractions::Part::unknown);

@@ -41,6 +41,8 @@ class Outline {
 
   bool whole() const { return state_.empty(); }
   bool active(Index n) const { return whole() || state_[n] != empty; }
+  /// Nothing of control volume n was cut, nor of those beside it given to it.
+  bool untouched(Index n) const { return whole() || state_[n] == full; }
   /// Number of control volumes that are left.
   Index active_count() const { return active_count_; }
   /// Active fraction of control volume n.

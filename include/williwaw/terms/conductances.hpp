@@ -91,6 +91,8 @@ class Conductances final : public BoundaryMedium {
   const Equation& equation() const { return fixed_->equation; }
   const Regions& regions() const { return *fixed_->regions; }
   void evaluate_faces(int axis);
+  void settle_boundaries(int axis, std::span<const Real> areas);
+  void close_faces(int axis);
   Real along(const Point& from, const Point& to, int direction) const;
   bool along_material(const BoundaryFace& face) const;
   Real on_side(const BoundaryFace& face) const;

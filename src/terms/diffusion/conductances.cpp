@@ -2,11 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
-#include <exception>
 #include <limits>
 
+#include "grid/threads.hpp"
 #include "terms/content_storage.hpp"
-#include "terms/diffusion/line_of_paths.hpp"
+#include "terms/diffusion/rows_of_paths.hpp"
 #include "terms/diffusion/unknown_paths.hpp"
 
 namespace williwaw {
@@ -133,69 +133,113 @@ Index Conductances::face(int axis, Index i, Index j, Index k) const {
 }
 
 void Conductances::evaluate_faces(int axis) {
-  const Outline& outline = fixed_->storage->domain().outline();
   const Axis& along = grid().axis(axis);
   const Index count = along.size() + 1;
   const int first = axis == 0 ? 1 : 0, second = axis == 2 ? 1 : 2;
-  faces_[axis].assign(static_cast<std::size_t>(count * grid().size(first) * grid().size(second)), 0.0);
+  auto& faces = faces_[axis];
+  faces.assign(static_cast<std::size_t>(count * grid().size(first) * grid().size(second)), 0.0);
   auto& low = boundary_resistance_low_[axis];
   auto& high = boundary_resistance_high_[axis];
+  low.assign(static_cast<std::size_t>(grid().size(first) * grid().size(second)), 0.0);
+  high = low;
   // Areas of faces along a line differ only where the axis is round.
   std::vector<Real> areas;
   for (Index f = 0; f < count; ++f) areas.push_back(along.area(along.bounds()[f]));
-  low.assign(static_cast<std::size_t>(grid().size(first) * grid().size(second)), 0.0);
-  high = low;
-  const auto one_line = [&](LineOfPaths& line, std::vector<Real>& sums, Index j, Index k) {
-    std::fill(sums.begin(), sums.end(), 0.0);
-    Real whole = 0;
-    for (const auto& p : pieces_across(grid(), first, j))
-      for (const auto& q : pieces_across(grid(), second, k)) {
-        Point across;
-        if (first < grid().dimension()) across[grid().direction(first)] = p.centre;
-        if (second < grid().dimension()) across[grid().direction(second)] = q.centre;
-        line.move_to(across, time_);
-        const Real part = measure_across(grid(), first, p) * measure_across(grid(), second, q);
-        whole += part;
-        for (Index f = 0; f < count; ++f)
-          if (const Real resistance = line.resistance(f, areas[f]); resistance > 0)
-            sums[f] += part / resistance;
-      }
-    for (Index f = 0; f < count; ++f) {
-      std::array<Index, 3> at{};
-      at[axis] = f;
-      at[first] = j;
-      at[second] = k;
-      if (!along.periodic() && (f == 0 || f == count - 1)) {
-        // On a boundary: what a unit of its area resists.
-        (f == 0 ? low : high)[j + grid().size(first) * k] = sums[f] > 0 ? whole * areas[f] / sums[f] : 0;
-        continue;
-      }
-      const Index direction = face(axis, at[0], at[1], at[2]);
-      auto below = at;
-      below[axis] = f > 0 ? f - 1 : along.size() - 1;
-      at[axis] = f < along.size() ? f : 0;
-      faces_[axis][direction] = sums[f] * outline.open_between(grid().number(below[0], below[1], below[2]),
-                                                               grid().number(at[0], at[1], at[2]), axis);
-    }
+  const auto make = [&] {
+    return std::make_unique<RowsOfPaths>(
+        grid(), axis, equation().diffusion.coefficient[grid().direction(axis)], equation(), regions());
   };
-  // Lines do not meet. What goes wrong on one of them is told once all are done.
-  const Index lines = grid().size(first) * grid().size(second);
-  std::exception_ptr trouble;
-  [[maybe_unused]] const bool many = grid().count() > 20000;
-#pragma omp parallel if (many)
-  {
-    LineOfPaths line(grid(), axis, equation().diffusion.coefficient[grid().direction(axis)], equation(),
-                     regions());
-    std::vector<Real> sums(static_cast<std::size_t>(count));
-#pragma omp for schedule(static)
-    for (Index l = 0; l < lines; ++l) try {
-        one_line(line, sums, l % grid().size(first), l / grid().size(first));
-      } catch (...) {
-#pragma omp critical(conductances_trouble)
-        trouble = std::current_exception();
-      }
+  const bool many = grid().count() > worth_threads;
+  // Adds what rows of faces conduct to those that are in memory where `out` is: Σ of pieces across.
+  const auto add = [&](RowsOfPaths& rows, Real part, Real* out) {
+    const auto resistances = rows.next(areas);
+    const auto owners = rows.owners();
+    const auto measures = rows.measures();
+    for (std::size_t e = 0; e < resistances.size(); ++e)
+      if (resistances[e] > 0) out[owners[e]] += part * measures[e] / resistances[e];
+  };
+  if (axis == 0) {
+    on_all_threads(grid().lines(), many, make, [&](std::unique_ptr<RowsOfPaths>& rows, Index l) {
+      Real* row = faces.data() + count * l;
+      for (const auto& p : pieces_across(grid(), 1, l % grid().size(1)))
+        for (const auto& q : pieces_across(grid(), 2, l / grid().size(1))) {
+          Point across;
+          if (grid().dimension() > 1) across[grid().direction(1)] = p.centre;
+          if (grid().dimension() > 2) across[grid().direction(2)] = q.centre;
+          rows->start(0, across, time_);
+          add(*rows, measure_across(grid(), 1, p) * measure_across(grid(), 2, q), row);
+        }
+    });
+  } else {
+    // Blocks of rows: what the first of them needs of the row before is looked at twice.
+    constexpr Index in_one = 32;
+    const int other = axis == 1 ? 2 : 1;
+    const Index blocks = (count + in_one - 1) / in_one;
+    on_all_threads(blocks * grid().size(other), many, make,
+                   [&](std::unique_ptr<RowsOfPaths>& rows, Index task) {
+                     const Index start = task % blocks * in_one, at = task / blocks;
+                     for (const auto& q : pieces_across(grid(), other, at)) {
+                       Point across;
+                       if (other < grid().dimension()) across[grid().direction(other)] = q.centre;
+                       rows->start(start, across, time_);
+                       for (Index f = start; f < std::min(start + in_one, count); ++f)
+                         add(*rows, measure_across(grid(), other, q),
+                             faces.data() + (axis == 1 ? face(1, 0, f, at) : face(2, 0, at, f)));
+                     }
+                   });
   }
-  if (trouble) std::rethrow_exception(trouble);
+  settle_boundaries(axis, areas);
+  close_faces(axis);
+}
+
+// On a boundary: what a unit of its area resists.
+void Conductances::settle_boundaries(int axis, std::span<const Real> areas) {
+  const Axis& along = grid().axis(axis);
+  if (along.periodic()) return;
+  const int first = axis == 0 ? 1 : 0, second = axis == 2 ? 1 : 2;
+  for (const bool upper : {false, true})
+    for (Index k = 0; k < grid().size(second); ++k)
+      for (Index j = 0; j < grid().size(first); ++j) {
+        std::array<Index, 3> at{};
+        at[axis] = upper ? along.size() : 0;
+        at[first] = j;
+        at[second] = k;
+        Real& conducts = faces_[axis][face(axis, at[0], at[1], at[2])];
+        Real whole = 0;
+        for (const auto& p : pieces_across(grid(), first, j))
+          for (const auto& q : pieces_across(grid(), second, k))
+            whole += measure_across(grid(), first, p) * measure_across(grid(), second, q);
+        (upper ? boundary_resistance_high_ : boundary_resistance_low_)[axis][j + grid().size(first) * k] =
+            conducts > 0 ? whole * areas[upper ? areas.size() - 1 : 0] / conducts : 0;
+        conducts = 0;
+      }
+}
+
+// By the fraction of each face that the outline leaves open.
+void Conductances::close_faces(int axis) {
+  const Outline& outline = fixed_->storage->domain().outline();
+  if (outline.whole()) return;
+  const Index size = grid().size(axis);
+  Index stride = 1;
+  for (int a = 0; a < axis; ++a) stride *= grid().size(a);
+  const Index lines = grid().lines(), nx = grid().size(0);
+  on_all_threads(
+      lines, grid().count() > worth_threads, [] { return 0; },
+      [&](int, Index l) {
+        const Index j = l % grid().size(1), k = l / grid().size(1);
+        for (Index i = 0; i < nx; ++i) {
+          const Index n = i + nx * l, along = axis == 0 ? i : axis == 1 ? j : k;
+          // The face below each unknown, and around a seam the copy at the end.
+          const bool seam = along == 0;
+          if (seam && !grid().axis(axis).periodic()) continue;
+          const Index below = seam ? n + (size - 1) * stride : n - stride;
+          if (outline.untouched(n) && outline.untouched(below)) continue;
+          const Real open = outline.open_between(below, n, axis);
+          faces_[axis][face(axis, i, j, k)] *= open;
+          if (!seam) continue;
+          faces_[axis][face(axis, axis == 0 ? size : i, axis == 1 ? size : j, axis == 2 ? size : k)] *= open;
+        }
+      });
 }
 
 Real Conductances::conductance(Index n, int axis, bool upwards) const {
