@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "grid/threads.hpp"
 #include "volume_samples.hpp"
 #include "williwaw/grid/expect.hpp"
 
@@ -60,6 +61,24 @@ struct Outline::Builder {
     }
   }
 
+  // Lines of x that are full, as are the lines beside them.
+  std::vector<char> plain_lines() const {
+    const Index nx = grid.size(0);
+    std::vector<char> own(static_cast<std::size_t>(grid.lines())), result(own.size());
+    for (Index l = 0; l < grid.lines(); ++l)
+      own[static_cast<std::size_t>(l)] = std::all_of(
+          out.state_.begin() + nx * l, out.state_.begin() + nx * (l + 1), [](State s) { return s == full; });
+    for (Index l = 0; l < grid.lines(); ++l) {
+      char all = own[static_cast<std::size_t>(l)];
+      for (int a = 1; a < dimension; ++a)
+        for (const bool up : {false, true})
+          if (const Index beside = out.neighbour(nx * l, a, up); beside >= 0)
+            all = static_cast<char>(all & own[static_cast<std::size_t>(beside / nx)]);
+      result[static_cast<std::size_t>(l)] = all;
+    }
+    return result;
+  }
+
   // Nothing is cut where a control volume and all its neighbours are full.
   bool plain(Index n, const std::array<Index, 3>& at) const {
     if (out.state_[n] != full) return false;
@@ -110,7 +129,7 @@ struct Outline::Builder {
   }
 
   // What is left of a control volume that the outline crosses, and the cut surface within it.
-  void clip_volume(Index n) {
+  clip::Rest clipped(Index n) const {
     clip::Rest sum;
     each_box(looking::halves(grid, n), [&](const Vector& low, const Vector& high) {
       const clip::Rest rest = looking::clip_box(grid, low, high, keep);
@@ -121,6 +140,25 @@ struct Outline::Builder {
         sum.first_moment[a] += rest.first_moment[a];
       }
     });
+    return sum;
+  }
+
+  void clip_volumes() {
+    std::vector<Index> crossed;
+    for (Index n = 0; n < grid.count(); ++n)
+      if (out.state_[n] == cut) crossed.push_back(n);
+    std::vector<clip::Rest> rests(crossed.size());
+    const Index count = static_cast<Index>(crossed.size());
+    // Each looks for itself: looks are not shared between threads.
+    on_all_threads(
+        count, count > 100, [&] { return std::make_unique<Builder>(out, grid, regions); },
+        [&](std::unique_ptr<Builder>& own, Index c) {
+          rests[static_cast<std::size_t>(c)] = own->clipped(crossed[static_cast<std::size_t>(c)]);
+        });
+    for (std::size_t c = 0; c < crossed.size(); ++c) keep_rest(crossed[c], rests[c]);
+  }
+
+  void keep_rest(Index n, clip::Rest sum) {
     const Real box = grid.volume_of(n), fraction = sum.measure / box;
     if (fraction < least_fraction) {
       out.state_[n] = empty;
@@ -257,11 +295,15 @@ Outline::Outline(const Grid& grid, const Regions& regions) {
   regions_ = std::make_shared<const Regions>(regions);
   Builder builder(*this, grid, regions);
   builder.classify();
-  for (Index n = 0; n < grid.count(); ++n)
-    if (state_[n] == cut) builder.clip_volume(n);
+  builder.clip_volumes();
+  const std::vector<char> plain = builder.plain_lines();
   for (Index k = 0, n = 0; k < grid.size(2); ++k)
     for (Index j = 0; j < grid.size(1); ++j)
       for (Index i = 0; i < grid.size(0); ++i, ++n) {
+        if (plain[static_cast<std::size_t>(j + grid.size(1) * k)]) {
+          n += grid.size(0);
+          break;
+        }
         if (builder.plain(n, {i, j, k})) continue;
         if (state_[n] == cut) builder.split_inside(n);
         for (int a = 0; a < grid.dimension(); ++a) {

@@ -6,6 +6,7 @@
 #include <limits>
 
 #include "domain/summing.hpp"
+#include "solve/floating_pieces.hpp"
 #include "williwaw/grid/expect.hpp"
 
 namespace williwaw {
@@ -16,75 +17,6 @@ constexpr int newton_limit = 60;
 // By a neighbour of the matrix steps are cheap and many.
 constexpr int correction_limit = 3000;
 constexpr int continuation_limit = 600;
-
-// Pieces of the domain that open faces join and that nothing fixes.
-struct Floating {
-  std::vector<std::vector<Index>> pieces;
-  bool whole = false;
-};
-
-// Joins sets of unknowns; the least number in a set stands for all of it.
-class Sets {
- public:
-  explicit Sets(Index count) : parent_(static_cast<std::size_t>(count)) {
-    for (Index n = 0; n < count; ++n) parent_[n] = n;
-  }
-  Index find(Index n) {
-    while (parent_[n] != n) n = parent_[n] = parent_[parent_[n]];
-    return n;
-  }
-  void join(Index a, Index b) {
-    a = find(a);
-    b = find(b);
-    parent_[std::max(a, b)] = std::min(a, b);
-  }
-
- private:
-  std::vector<Index> parent_;
-};
-
-Floating find_floating(const FaceSystem& system) {
-  const Index count = system.size();
-  const auto prescribed = [&](Index n) { return !system.prescribed.empty() && system.prescribed[n]; };
-  Sets sets(count);
-  std::vector<char> fixed(static_cast<std::size_t>(count), 0);
-  Index stride = 1;
-  for (int a = 0; a < system.dimension(); ++a) {
-    for (Index n = 0; n < count; ++n)
-      if (system.lower[a][n] != 0) {
-        // The neighbour before, which only a seam makes another than n − stride.
-        const bool seam = system.periodic[a] && n / stride % system.extent[a] == 0;
-        sets.join(n, seam ? system.neighbour(n, a, false) : n - stride);
-      }
-    stride *= system.extent[a];
-  }
-  Index free = 0;
-  for (Index n = 0; n < count; ++n) {
-    if (prescribed(n)) continue;
-    ++free;
-    // What its column sums to is what leaves the domain from it.
-    Real excess = system.diagonal[n];
-    for (int a = 0; a < system.dimension(); ++a)
-      for (const bool up : {false, true})
-        if (const Index other = system.neighbour(n, a, up); other >= 0)
-          excess += (up ? system.lower : system.upper)[a][other];
-    if (std::abs(excess) > 1e-11 * std::abs(system.diagonal[n])) fixed[sets.find(n)] = 1;
-  }
-  Floating result;
-  for (Index n = 0; n < count; ++n) {
-    if (prescribed(n)) continue;
-    const Index root = sets.find(n);
-    if (fixed[root]) continue;
-    if (root == n) result.pieces.emplace_back();
-    for (auto& piece : result.pieces)
-      if (piece.empty() || piece.front() == root) {
-        piece.push_back(n);
-        break;
-      }
-  }
-  result.whole = result.pieces.size() == 1 && static_cast<Index>(result.pieces[0].size()) == free;
-  return result;
-}
 
 class SteadySolver {
  public:
@@ -107,7 +39,7 @@ class SteadySolver {
     balance_.prescribe(at_, y_);
     State r(y_.size()), step(y_.size());
     const State first = y_;
-    sizes_.reference = uniform_residual(r);
+    sizes_.reference = uniform_residual(step, r);
     Real size = residual(y_, r);
     if (!(sizes_.reference > 0)) sizes_.reference = size > 0 ? size : 1;
     outcome_.residuals.push_back(size / sizes_.reference);
@@ -235,13 +167,14 @@ class SteadySolver {
     return 4 * std::numeric_limits<Real>::epsilon() * std::sqrt(sum);
   }
 
-  Real uniform_residual(State& r) {
+  // Of a uniform field with the mean of the first guess.
+  Real uniform_residual(State& uniform, State& r) {
     std::vector<char> counted(y_.size(), 1);
     for (const Index h : balance_.prescribed()) counted[h] = 0;
     for (const Index n : balance_.inactive()) counted[n] = 0;
     const auto count = std::ranges::count(counted, 1);
     const Real sum = sum_over(balance_.reductions(), [&](Index n) { return counted[n] ? y_[n] : 0.0; });
-    State uniform(y_.size(), count > 0 ? sum / static_cast<Real>(count) : 0);
+    std::ranges::fill(uniform, count > 0 ? sum / static_cast<Real>(count) : 0);
     for (const Index n : balance_.inactive()) uniform[n] = 0;
     balance_.prescribe(at_, uniform);
     return residual(uniform, r);
@@ -261,8 +194,9 @@ class SteadySolver {
     is_prescribed_.clear();
     balance_.linearise(y_, at_, 0, 1, Parts::all(), system);
     const SolverKind* kind = solver_kind(rules_.solver);
-    diagonal_ = diagonal_of(system);
-    if (auto* faces = std::get_if<FaceSystem>(&system)) {
+    auto* faces = std::get_if<FaceSystem>(&system);
+    if (!faces) diagonal_ = diagonal_of(system);
+    if (faces) {
       floating_ = find_floating(*faces);
       check_floating(r);
       const bool copes = floating_.whole && (kind ? kind->takes_singular : !auto_is_direct(*faces));
@@ -281,6 +215,7 @@ class SteadySolver {
     iterates_ = solver_->convergence() != nullptr;
     // Some tell by their factorization alone what they are, or that they cannot.
     if (!name_only || (kind && kind->known_once_factored)) solver_->factor(system);
+    if (faces) diagonal_ = std::move(faces->diagonal);
     return solver_->name();
   }
 
@@ -313,9 +248,13 @@ class SteadySolver {
   }
 
   void solve(const State& r, Real size, State& step) {
-    State right = r;
-    for (const Index n : is_prescribed_) right[n] = 0;
-    solver_->solve(right, step);
+    if (is_prescribed_.empty()) {
+      solver_->solve(r, step);
+    } else {
+      State right = r;
+      for (const Index n : is_prescribed_) right[n] = 0;
+      solver_->solve(right, step);
+    }
     const Convergence* c = solver_->convergence();
     if (!c) return;
     converged_ = c->reached;
@@ -328,6 +267,10 @@ class SteadySolver {
 
   // y + step, halved while that makes things worse.
   Real move(const State& step, State& r, Real size) {
+    if (capabilities_.linear) {
+      for (std::size_t n = 0; n < y_.size(); ++n) y_[n] += step[n];
+      return residual(y_, r);
+    }
     const State from = y_;
     Real length = 1, next = size;
     for (int halving = 0; halving < 12; ++halving, length *= 0.5) {
@@ -336,10 +279,10 @@ class SteadySolver {
         next = residual(y_, r);
       } catch (const DataError&) {
         // Beyond what coefficients are known for: the step was too long.
-        if (capabilities_.linear || halving + 1 == 12) throw;
+        if (halving + 1 == 12) throw;
         continue;
       }
-      if (capabilities_.linear || next < size) break;
+      if (next < size) break;
     }
     return next;
   }
@@ -347,13 +290,14 @@ class SteadySolver {
   void finish(const State& first, State& r) {
     restore_means(first);
     residual(y_, r);
-    outcome_.left = 0;
-    for (const Real v : r) outcome_.left += v;
+    outcome_.left = sum_over(balance_.reductions(), [&](Index n) { return r[n]; });
     // A steady boundary supplies what its nodes lose.
-    State supplied(y_.size(), 0.0);
-    std::size_t h = 0;
-    for (const Index n : balance_.prescribed()) supplied[n] = -missing_[h++];
-    balance_.book_prescribed(supplied, outcome_.flows);
+    if (!balance_.prescribed().empty()) {
+      State supplied(y_.size(), 0.0);
+      std::size_t h = 0;
+      for (const Index n : balance_.prescribed()) supplied[n] = -missing_[h++];
+      balance_.book_prescribed(supplied, outcome_.flows);
+    }
     outcome_.totals = balance_.totals(y_, at_);
   }
 
@@ -383,7 +327,7 @@ class SteadySolver {
   Capabilities capabilities_;
   SteadyOutcome outcome_;
   std::unique_ptr<LinearSolver> solver_;
-  Floating floating_;
+  FloatingPieces floating_;
   std::vector<Index> is_prescribed_;
   std::vector<Real> missing_;
   std::vector<Real> diagonal_;

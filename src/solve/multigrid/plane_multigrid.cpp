@@ -238,6 +238,9 @@ void PlaneMultigrid::remember() {
   for (Started& one : started_) {
     one.x.lay_out(x_.width(), x_.lines(), threads_);
     one.gathered.lay_out(gathered.width(), gathered.lines(), 1);
+    // They have no weight at first, but numbers they must be.
+    one.x.clear(threads_);
+    one.gathered.clear(1);
   }
 }
 

@@ -44,21 +44,29 @@ inline constexpr Index padded_half(Index count) {
 template <class Number>
 class SplitLines {
  public:
-  /// Zeros everywhere.
+  /// Zeros around halves and beyond the plane; what stands within is left to be written.
   void lay_out(Index width, Index lines, [[maybe_unused]] int threads) {
     width_ = width;
     lines_ = lines;
     half_ = padded_half(evens());
     numbers_.make(static_cast<std::size_t>(2 * half_ * (lines + 4)));
-    Number* all = numbers_.data();
-    const Index each = 2 * half_;
 #pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
-    for (Index line = 0; line < lines + 4; ++line) std::fill_n(all + each * line, each, Number(0));
+    for (Index line = -1; line < lines + 3; ++line)
+      for (const int odd : {0, 1}) {
+        Number *start = half(line, odd) - half_padding, *end = start + half_;
+        const bool beyond = line < 0 || line >= lines;
+        std::fill(start, beyond ? end : start + half_padding, Number(0));
+        if (!beyond) std::fill(start + half_padding + count(odd), end, Number(0));
+      }
   }
 
-  Index width() const {
-    return width_;
+  void clear([[maybe_unused]] int threads) {
+#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
+    for (Index line = 0; line < lines_; ++line)
+      for (const int odd : {0, 1}) std::fill_n(half(line, odd), count(odd), Number(0));
   }
+
+  Index width() const { return width_; }
   Index lines() const {
     return lines_;
   }
