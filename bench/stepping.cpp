@@ -22,18 +22,18 @@ Problem rod(Index cells) {
   return p;
 }
 
-// A Crank-Nicolson step of 10⁶ cells, its factor reused, over ten copies of the data.
-void crank_nicolson() {
-  const Index cells = bench::at_size<Index>(1000000, 100);
+// A Crank-Nicolson step, its factor reused, with its budget, over ten copies of the data. `number` is
+// diffusivity·step/(2·spacing²): how far a cell is heard of grows with its root.
+void crank_nicolson(Index cells, Real number) {
   ProblemBalance balance(rod(cells), {2});
   State y = balance.initial_state(), copy(y.size());
   const auto stepper = make_stepper(balance, scheme("crank-nicolson"), {"auto", 2});
   Ledger amounts(balance.lines().size());
   Real at = 0;
-  const Real step = 1e-6;
+  const Real step = 2 * number / static_cast<Real>(cells * cells);
   stepper->advance(y, at, step, amounts);
   std::vector<double> ours, copies;
-  for (int n = 0; n < 31; ++n) {
+  for (int n = 0; n < bench::at_size(31, 1); ++n) {
     at += step;
     ours.push_back(seconds_of([&] { stepper->advance(y, at, step, amounts); }));
     copies.push_back(seconds_of([&] {
@@ -41,8 +41,9 @@ void crank_nicolson() {
         std::memcpy(c % 2 ? y.data() : copy.data(), c % 2 ? copy.data() : y.data(), 8 * y.size());
     }));
   }
-  std::printf("Crank-Nicolson, 1-D, %td cells: a step takes %.2f times ten copies of the data\n", cells,
-              median(ours) / median(copies));
+  std::printf(
+      "Crank-Nicolson, 1-D, %td cells, D step/(2 h^2) = %g: a step takes %.2f times ten copies of the data\n",
+      cells, number, median(ours) / median(copies));
 }
 
 // A plain explicit run through march(), budget and guard on, over the bare steps of the same balance.
@@ -211,7 +212,10 @@ void study(const std::string& name, const Problem& p, Real until) {
 
 int main() {
   std::setvbuf(stdout, nullptr, _IOLBF, 0);
-  crank_nicolson();
+  for (const Index full : {1000000, 10000000})
+    for (const Real number : {0.5, 10.0, 1000.0, 500000.0})
+      crank_nicolson(bench::at_size<Index>(full, full / 10000), number);
+
   budget_and_guard();
   // Stiff: 400 cells over a hundred times the explicit limit's square root; smooth data, and a boundary that
   // swings.

@@ -159,6 +159,8 @@ class SemiLagrangianAdvection {
   virtual LineId line() const = 0;
 };
 
+class Storage;
+
 /// A balance over control volumes. State vectors have layout().size() entries; amounts Q and rates F belong
 /// to the control volume of each unknown.
 class Balance {
@@ -199,6 +201,9 @@ class Balance {
   virtual Totals totals(const State& y, Real at) = 0;
   /// The same of each unknown by itself, in the order of the layout's blocks.
   virtual std::vector<Totals> totals_by_unknown(const State& y, Real at) { return {totals(y, at)}; }
+  /// What counts the only unknown, for those who make a state piece by piece and count it while it is at hand;
+  /// null where totals are not those of one storage.
+  virtual const Storage* only_storage() const { return nullptr; }
   /// Of balances of second order in time; throws InputError for others.
   virtual SecondOrderDynamics& dynamics();
   /// Of balances with semi-Lagrangian advection; throws InputError for others.

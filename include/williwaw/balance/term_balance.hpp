@@ -81,6 +81,9 @@ class TermBalance : public Balance {
   void book_prescribed(const State& missing, Ledger& amounts) override;
   Totals totals(const State& y, Real at) override;
   std::vector<Totals> totals_by_unknown(const State& y, Real at) override;
+  const Storage* only_storage() const override {
+    return unknowns_.size() == 1 ? unknowns_.front().storage.get() : nullptr;
+  }
   DataBounds data_bounds(Real at) override;
   Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts) override;
   Totals stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
