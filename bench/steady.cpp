@@ -287,10 +287,35 @@ void cautions() {
   row("block of 127^3, two materials", block(bench::at_size<Index>(127, 15)));
 }
 
+// Crank-Nicolson with multigrid: a step in products, its matrix and hierarchy reused.
+void implicit_steps() {
+  const Index side = bench::at_size<Index>(1023, 63);
+  std::printf("Crank-Nicolson, %td x %td, two materials, a cut-out, budget on: cycles and products a step\n",
+              side, side);
+  const Problem problem = plan(side, 30);
+  const double unit = product_time(problem);
+  for (const Real number : {1.0, 30.0, 1000.0}) {
+    ProblemBalance balance(problem, {threads});
+    State y = balance.initial_state();
+    const auto stepper = make_stepper(balance, scheme("crank-nicolson"), {"multigrid", threads});
+    Ledger amounts(balance.lines().size());
+    const Real step = number / static_cast<Real>(side * side);
+    std::vector<double> times;
+    Index before = 0, cycles = 0;
+    for (int n = 0; n < bench::at_size(12, 2); ++n) {
+      before = stepper->solver_iterations();
+      times.push_back(seconds_of([&] { stepper->advance(y, static_cast<Real>(n) * step, step, amounts); }));
+      cycles = stepper->solver_iterations() - before;
+    }
+    std::printf("  D step/h^2 = %-6g %10td %10.1f\n", number, cycles, median(times) / unit);
+  }
+}
+
 // `bench_steady quick` leaves out Eigen's solvers and the growing grids, which take minutes.
 int main(int argc, char** argv) {
   const bool quick = argc > 1 && std::string(argv[1]) == "quick";
   against_products(quick);
+  implicit_steps();
   cautions();
   if (!quick) as_grids_grow();
 }

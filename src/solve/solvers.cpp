@@ -30,6 +30,12 @@ class AssertingSolver final : public LinearSolver {
            "LinearSolver: right-hand side and solution have as many entries as the matrix has rows");
     solver_->solve(right, solution);
   }
+  void improve(std::span<const Real> right, std::span<Real> solution) override {
+    expect(rows_ >= 0, "LinearSolver: factor before improve");
+    expect(static_cast<Index>(right.size()) == rows_ && right.size() == solution.size(),
+           "LinearSolver: right-hand side and solution have as many entries as the matrix has rows");
+    solver_->improve(right, solution);
+  }
   const Convergence* convergence() const override { return solver_->convergence(); }
 
  private:

@@ -17,7 +17,7 @@ namespace {
 using Clock = std::chrono::steady_clock;
 
 constexpr Real timed_unknowns = 1e5;  // that are stepped
-constexpr Real timed_seconds = 0.5;
+constexpr Real timed_seconds = 0.03;
 constexpr Index timed_steps = 200;
 
 Real seconds_since(Clock::time_point start) {

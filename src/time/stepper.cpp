@@ -44,6 +44,7 @@ std::unique_ptr<Stepper> make_stepper(Balance& balance, const Scheme& s, const S
                      "scheme '" + s.name + "' is for equations of second order in time, which waves are");
   if (const auto* t = std::get_if<Tableau>(&s.method)) {
     result = steppers::line_steps(balance, *t, solving);
+    if (!result) result = steppers::theta_steps(balance, *t, solving);
     if (!result) result = steppers::runge_kutta(balance, s, *t, nullptr, solving);
   } else if (const auto* p = std::get_if<ImplicitExplicit>(&s.method))
     result = steppers::runge_kutta(balance, s, p->fluxes, &p->sources, solving);

@@ -54,6 +54,8 @@ class LinearSolver {
   /// Solves for one right-hand side; both spans have as many entries as the matrix has rows. Iterative
   /// solvers start from zero and stop as their rules say, met or not: `convergence` tells.
   virtual void solve(std::span<const Real> right, std::span<Real> solution) = 0;
+  /// The same from the values in `solution` on, where a solver can make use of them.
+  virtual void improve(std::span<const Real> right, std::span<Real> solution) { solve(right, solution); }
   /// Of the last solve; null for solvers that do not iterate.
   virtual const Convergence* convergence() const { return nullptr; }
 };

@@ -278,17 +278,30 @@ Real PlaneMultigrid::round_off() {
   return 4 * std::numeric_limits<Real>::epsilon() * std::sqrt(sum_of_lines());
 }
 
-bool PlaneMultigrid::solve(std::span<const Real> right, std::span<Real> solution, const SolverRules& rules,
-                           Convergence& convergence) {
+void PlaneMultigrid::load_guess(std::span<const Real> guess) {
+  const Index width = x_.width(), lines = x_.lines();
+  const char* prescribed = prescribed_.empty() ? nullptr : prescribed_.data();
+#pragma omp parallel for schedule(static) num_threads(threads_) if (threads_ > 1)
+  for (Index l = 0; l < lines; ++l)
+    fine_plane::split_scaled(width, right_scale_ / scale_, 0, guess.data() + width * l,
+                             prescribed ? prescribed + width * l : nullptr, x_.even(l), x_.odd(l));
+}
+
+bool PlaneMultigrid::solve(std::span<const Real> right, std::span<Real> solution, bool guessed,
+                           const SolverRules& rules, Convergence& convergence) {
   load_right(right);
+  if (guessed && right_norm_ > 0 && std::isfinite(right_norm_)) load_guess(solution);
   convergence = {};
   convergence.residuals.push_back(right_norm_ > 0 ? 1 : 0);
   convergence.reached = !(right_norm_ > 0);
   const Real whole = right_norm_ * right_scale_;
   chebyshev_ = {};
   combines_ = false;
-  if (!convergence.reached && std::isfinite(right_norm_)) pass(false);
   Real last = 1;
+  if (!convergence.reached && std::isfinite(right_norm_)) {
+    last = pass(false) / whole;
+    convergence.reached = guessed && last <= rules.tolerance;
+  }
   while (convergence.iterations() < rules.iterations && !convergence.reached && std::isfinite(right_norm_)) {
     const Index done = convergence.iterations();
     if (chebyshev_.on()) accelerate();

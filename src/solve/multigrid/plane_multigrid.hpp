@@ -25,14 +25,15 @@ class PlaneMultigrid {
   FaceSystem system() const;
   /// No boundary, source or storage fixes the mean.
   bool singular() const { return singular_; }
-  /// Cycles from zero until the residual is below `tolerance` times the right-hand side, or at what rounding
-  /// leaves of it. False where that would take too many of them.
-  bool solve(std::span<const Real> right, std::span<Real> solution, const SolverRules& rules,
+  /// Cycles from zero, or from a guess in `solution`, until the residual is below `tolerance` times the
+  /// right-hand side, or at what rounding leaves of it. False where that would take too many of them.
+  bool solve(std::span<const Real> right, std::span<Real> solution, bool guessed, const SolverRules& rules,
              Convergence& convergence);
 
  private:
   void load(const FaceSystem& system);
   void load_right(std::span<const Real> right);
+  void load_guess(std::span<const Real> guess);
   void store(std::span<const Real> right, std::span<Real> solution) const;
   void coarse_cycle();
   /// A pass over the finest level. Returns the norm of the residual after its sweeps.

@@ -28,7 +28,15 @@ class Multigrid final : public LinearSolver {
   }
 
   void solve(std::span<const Real> right, std::span<Real> solution) override {
-    if (!with_gradients_ && planes_.solve(right, solution, rules_, convergence_)) return;
+    solve_from(right, solution, false);
+  }
+  void improve(std::span<const Real> right, std::span<Real> solution) override {
+    solve_from(right, solution, true);
+  }
+
+ private:
+  void solve_from(std::span<const Real> right, std::span<Real> solution, bool guessed) {
+    if (!with_gradients_ && planes_.solve(right, solution, guessed, rules_, convergence_)) return;
     if (!with_gradients_) {
       const LinearSystem system = planes_.system();
       planes_ = {};
@@ -38,7 +46,6 @@ class Multigrid final : public LinearSolver {
     with_gradients_->solve(right, solution);
   }
 
- private:
   SolverRules rules_;
   PlaneMultigrid planes_;
   Convergence convergence_;

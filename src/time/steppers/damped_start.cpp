@@ -37,12 +37,14 @@ class DampedStart final : public Stepper {
   int factorizations() const override { return start_->factorizations() + main_->factorizations(); }
 
   StepperMemory remember() const override {
-    // The start's own numbers and states (it has no ledgers to keep) behind those of the main scheme, then
+    // The start's own numbers, states and ledgers behind those of the main scheme, then
     // what tells them apart.
     StepperMemory memory = main_->remember();
     const StepperMemory of_start = start_->remember();
     memory.numbers.insert(memory.numbers.end(), of_start.numbers.begin(), of_start.numbers.end());
     memory.states.insert(memory.states.end(), of_start.states.begin(), of_start.states.end());
+    memory.ledgers.insert(memory.ledgers.end(), of_start.ledgers.begin(), of_start.ledgers.end());
+    memory.numbers.push_back(static_cast<Real>(of_start.ledgers.size()));
     memory.numbers.push_back(static_cast<Real>(of_start.states.size()));
     memory.numbers.push_back(static_cast<Real>(of_start.numbers.size()));
     memory.numbers.push_back(static_cast<Real>(left_to_do_));
@@ -56,6 +58,10 @@ class DampedStart final : public Stepper {
     main.numbers.pop_back();
     const auto states = static_cast<std::ptrdiff_t>(main.numbers.back());
     main.numbers.pop_back();
+    const auto ledgers = static_cast<std::ptrdiff_t>(main.numbers.back());
+    main.numbers.pop_back();
+    start.ledgers.assign(main.ledgers.end() - ledgers, main.ledgers.end());
+    main.ledgers.resize(main.ledgers.size() - start.ledgers.size());
     start.states.assign(main.states.end() - states, main.states.end());
     main.states.resize(main.states.size() - start.states.size());
     start.numbers.assign(main.numbers.end() - count, main.numbers.end());

@@ -8,6 +8,10 @@ namespace williwaw::steppers {
 /// `sources` may be null: then the tableau of fluxes serves everything.
 std::unique_ptr<Stepper> runge_kutta(Balance& balance, const Scheme& scheme, const Tableau& fluxes,
                                      const Tableau* sources, const Solving& solving);
+/// The weight of a step's end, of a tableau of the theta family without an estimate; nothing of others.
+std::optional<Real> theta_of(const Tableau& tableau);
+/// The theta scheme of linear equations whose matrix does not change; null elsewhere.
+std::unique_ptr<Stepper> theta_steps(Balance& balance, const Tableau& tableau, const Solving& solving);
 /// The theta scheme along a line, where equation, boundaries and solver allow for it; null elsewhere.
 std::unique_ptr<Stepper> line_steps(Balance& balance, const Tableau& tableau, const Solving& solving);
 std::unique_ptr<Stepper> stabilized(Balance& balance, const Scheme& scheme, const Stabilized& method);

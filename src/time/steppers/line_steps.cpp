@@ -166,16 +166,15 @@ class LineSteps final : public Stepper {
   int factorizations_ = 0;
 };
 
-// Theta of a tableau of that family.
-std::optional<Real> theta_of(const Tableau& t) {
+}  // namespace
+
+std::optional<Real> steppers::theta_of(const Tableau& t) {
   if (!t.embedded.empty()) return std::nullopt;
   if (t.stages() == 1 && t.a[0][0] == 1) return 1;
   if (t.stages() == 2 && t.a[0][0] == 0 && t.a[1][1] > 0 && t.starts_with_state() && t.ends_with_last_stage())
     return t.a[1][1];
   return std::nullopt;
 }
-
-}  // namespace
 
 std::unique_ptr<Stepper> steppers::line_steps(Balance& balance, const Tableau& tableau,
                                               const Solving& solving) {

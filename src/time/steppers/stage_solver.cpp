@@ -17,14 +17,27 @@ void need_matrix(Balance& balance, const Scheme& scheme) {
                          "' needs a matrix, which this equation does not offer: choose an explicit scheme");
 }
 
-void solve_step(LinearSolver& solver, const State& right, State& out, Index& iterations) {
-  solver.solve(right, out);
+namespace {
+
+void count_iterations(const LinearSolver& solver, Index& iterations) {
   if (const Convergence* c = solver.convergence()) {
     iterations += c->iterations();
     if (!c->reached)
       throw SolverError(solver.name() + " did not solve a step in " + std::to_string(c->iterations()) +
                         " iterations: the relative residual is " + to_text(c->residuals.back()));
   }
+}
+
+}  // namespace
+
+void solve_step(LinearSolver& solver, const State& right, State& out, Index& iterations) {
+  solver.solve(right, out);
+  count_iterations(solver, iterations);
+}
+
+void improve_step(LinearSolver& solver, const State& right, State& out, Index& iterations) {
+  solver.improve(right, out);
+  count_iterations(solver, iterations);
 }
 
 Remainder::Remainder(Balance& balance) : balance_(balance), used_(!balance.capabilities().linear) {}

@@ -89,6 +89,9 @@ class Remainder {
 /// Solves with the matrix last factored and counts iterations. Throws SolverError where they do not suffice.
 void solve_step(LinearSolver& solver, const State& right, State& out, Index& iterations);
 
+/// The same from a first guess in `out`.
+void improve_step(LinearSolver& solver, const State& right, State& out, Index& iterations);
+
 /// Nonzero for unknowns that boundaries hold or that are cut out.
 std::vector<char> mask_of_fixed(const Balance& balance);
 
