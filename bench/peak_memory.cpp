@@ -85,5 +85,9 @@ int main() {
     std::printf("%-18s %10.3g %12.1f %12.1f %8.3f %10.1f\n", k.name, unknowns, told / 1e6, real / 1e6,
                 told / real, real / 8 / unknowns);
     std::fflush(stdout);
+    const std::string work =
+        std::string("peak memory of a run, ") + k.name + ", " + std::to_string(k.dimension) + "-D";
+    bench::row(work, "doubles an unknown", real / 8 / unknowns);
+    bench::row(work, "what check tells over what is taken", told / real);
   }
 }

@@ -268,6 +268,8 @@ void row(const char* name, const Problem& problem) {
               median(solving) / unit, (median(layout) + median(solving)) / unit,
               outcome.reached ? "" : "  not reached");
   std::fflush(stdout);
+  bench::row(std::string("steady, residual 1e-10, everything included: ") + name,
+             "time in products of the matrix", (median(layout) + median(solving)) / unit);
 }
 
 void cautions() {
@@ -308,6 +310,10 @@ void implicit_steps() {
       cycles = stepper->solver_iterations() - before;
     }
     std::printf("  D step/h^2 = %-6g %10td %10.1f\n", number, cycles, median(times) / unit);
+    char what[120];
+    std::snprintf(what, sizeof what, "Crank-Nicolson step, %td^2, two materials, a cut-out, D step/h^2 = %g",
+                  side, number);
+    bench::row(what, "time in products of the matrix", median(times) / unit);
   }
 }
 

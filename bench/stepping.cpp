@@ -44,6 +44,9 @@ void crank_nicolson(Index cells, Real number) {
   std::printf(
       "Crank-Nicolson, 1-D, %td cells, D step/(2 h^2) = %g: a step takes %.2f times ten copies of the data\n",
       cells, number, median(ours) / median(copies));
+  char what[120];
+  std::snprintf(what, sizeof what, "Crank-Nicolson step, 1-D, %td cells, D step/(2 h^2) = %g", cells, number);
+  bench::row(what, "time over that of ten copies of the data", median(ours) / median(copies));
 }
 
 // A plain explicit run through march(), budget and guard on, over the bare steps of the same balance.
@@ -78,6 +81,8 @@ void budget_and_guard() {
   }
   std::printf("explicit run, %td x %td: budget, guard and schedule cost %.1f %% of the bare steps\n", side,
               side, 100 * (median(whole) / median(bare) - 1));
+  bench::row("budget, guard and schedule of an explicit run, " + std::to_string(side) + "^2",
+             "time added to the bare steps, in percent", 100 * (median(whole) / median(bare) - 1));
 }
 
 struct Work {
@@ -210,13 +215,15 @@ void study(const std::string& name, const Problem& p, Real until) {
 
 }  // namespace
 
-int main() {
+// `bench_stepping quick` leaves out the errors of all schemes over their times.
+int main(int argc, char** argv) {
   std::setvbuf(stdout, nullptr, _IOLBF, 0);
   for (const Index full : {1000000, 10000000})
     for (const Real number : {0.5, 10.0, 1000.0, 500000.0})
       crank_nicolson(bench::at_size<Index>(full, full / 10000), number);
 
   budget_and_guard();
+  if (argc > 1 && std::string(argv[1]) == "quick") return 0;
   // Stiff: 400 cells over a hundred times the explicit limit's square root; smooth data, and a boundary that
   // swings.
   study("stiff-rod", rod(bench::at_size(400, 20)), 0.05);

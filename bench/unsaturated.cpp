@@ -54,5 +54,7 @@ int main() {
               static_cast<double>(out.newton_iterations) / static_cast<double>(out.steps));
   std::printf("time %.3g s; %.3g times that of as many linear solves; budget residual %.1e\n", whole,
               whole / solves, out.budget.relative_residual());
+  bench::row("storm on a column of " + std::to_string(cells) + " cells, Newton, adaptive",
+             "time over that of as many linear solves", whole / solves);
   return out.ending == Outcome::Ending::reached ? 0 : 1;
 }

@@ -62,19 +62,19 @@ Found found_by(const FaceSystem& s, const std::vector<Real>& right, const Solver
 }  // namespace
 
 TEST_CASE("multigrid on planes of any width and length does what it says") {
-  for (const auto& [width, lines] : {std::pair<Index, Index>{16, 16},
-                                     {17, 16},
-                                     {16, 33},
-                                     {31, 32},
-                                     {64, 19},
-                                     {301, 16},
-                                     {16, 402},
-                                     {45, 46},
-                                     {127, 65}}) {
-    const FaceSystem s = random_plane(width, lines, 3, 1e-3);
+  for (const auto& shape : {std::array<Index, 2>{16, 16},
+                            {17, 16},
+                            {16, 33},
+                            {31, 32},
+                            {64, 19},
+                            {301, 16},
+                            {16, 402},
+                            {45, 46},
+                            {127, 65}}) {
+    const FaceSystem s = random_plane(shape[0], shape[1], 3, 1e-3);
     const auto right = right_for(s);
     const Found found = found_by(s, right, {.tolerance = 1e-11});
-    INFO(width, " x ", lines);
+    INFO(shape[0], " x ", shape[1]);
     CHECK(found.name == "multigrid");
     CHECK(found.convergence.reached);
     CHECK(found.convergence.iterations() <= 20);
