@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "grid/clones.hpp"
+#include "grid/threads.hpp"
 #include "williwaw/domain/sums.hpp"
 #include "williwaw/solve/linear_solver.hpp"
 
@@ -16,7 +17,6 @@ namespace {
 
 constexpr Index lanes = 8;
 constexpr Index least_chunk = 15 * segment_cells;
-constexpr Index worth_threads = 20000;
 
 }  // namespace
 

@@ -7,7 +7,7 @@
 #include <limits>
 
 #include "domain/summing.hpp"
-#include "solve/multigrid/face_kernels.hpp"
+#include "balance/face_kernels.hpp"
 #include "williwaw/solve/dense.hpp"
 
 namespace williwaw {

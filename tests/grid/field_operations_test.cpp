@@ -119,6 +119,27 @@ TEST_CASE("noise has its size and length, repeats by its seed, and is the same o
   CHECK((b * moved).mean() / (b * b).mean() == doctest::Approx(std::exp(-0.5)).epsilon(0.15));
 }
 
+TEST_CASE("noise of many places is that of each, on lines and off them") {
+  const Grid domain = periodic_plan(32);
+  const auto one = smooth_noise(domain, 2, 0.05, 7);
+  const auto many = smooth_noise_by_line(domain, 2, 0.05, 7);
+  for (const bool line : {true, false})
+    for (const Index count : {1, 5, 40, 41}) {
+      Points places(count);
+      for (Index i = 0; i < count; ++i) {
+        const Real at = static_cast<Real>(i);
+        places.set(i, {0.013 * at * at, line ? 0.7 : 0.02 * at, line ? 0.1 : 0.3 * at});
+      }
+      std::vector<Real> values(static_cast<std::size_t>(count), 5.0);
+      // The second time with what is known of the line.
+      for (int time = 0; time < 2; ++time) {
+        many(places, values);
+        for (Index i = 0; i < count; ++i) CHECK(std::abs(values[i] - one(places[i])) < 1e-11);
+        if (line) std::ranges::fill(places.y, 1.3);
+      }
+    }
+}
+
 TEST_CASE("batches are advanced together and each as if alone") {
   Problem p(periodic_line(40), transport(Velocity(1.0), 0.01));
   ProblemBalance balance(p);

@@ -136,6 +136,37 @@ TEST_CASE("multigrid does not ask for more than rounding leaves, and says so whe
   CHECK(stopped.convergence.iterations() == 2);
 }
 
+TEST_CASE("multigrid after another right-hand side, and from a first guess") {
+  FaceSystem s = random_plane(40, 37, 5, 1e-2);
+  s.prescribed.assign(s.diagonal.size(), 0);
+  s.prescribed[7] = 1;
+  s.apply_mask();
+  const auto right = right_for(s);
+  const auto solver = make_multigrid_solver({.tolerance = 1e-10});
+  solver->factor(s);
+  std::vector<Real> x(right.size()), again = x;
+  solver->solve(right, x);
+  const Index cycles = solver->convergence()->iterations();
+  // Near the solution fewer are left to do, at it none; far from it the result is the same.
+  struct Guess {
+    Real scale, shift;
+    Index most;
+  };
+  for (const Guess& guess : {Guess{1, 0, 0}, {1 + 1e-6, 0, cycles / 2 + 1}, {-3, 2, 100}}) {
+    for (std::size_t n = 0; n < x.size(); ++n) again[n] = guess.scale * x[n] + guess.shift;
+    solver->improve(right, again);
+    CHECK(solver->convergence()->reached);
+    CHECK(solver->convergence()->iterations() <= guess.most);
+    CHECK(difference(again, x) < 1e-7);
+    CHECK(again[7] == right[7]);
+  }
+  std::vector<Real> zero(right.size(), 0.0);
+  zero[7] = 2;
+  solver->solve(zero, x);
+  CHECK(solver->convergence()->iterations() == 0);
+  for (std::size_t n = 0; n < x.size(); ++n) CHECK(x[n] == zero[n]);
+}
+
 TEST_CASE("slow cycles are accelerated; hopeless ones give way to conjugate gradients") {
   // One number for each block of cells.
   FaceSystem blocks = random_plane(128, 120, 1, 1e-3);

@@ -24,8 +24,13 @@ Value read_noise(const Context& context, const Node& value, const Dimensions& di
   const Index seed = section.whole("seed", 0) + context.sample;
   const Real mean = section.has("mean") ? number("mean", dimensions.a_value()) : 0;
   Value result;
-  result.function = [noise = smooth_noise(grid, amplitude, length, static_cast<std::uint64_t>(seed)),
-                     mean](Point p) { return mean + noise(p); };
+  result.function = Function::by_line(
+      [noise = smooth_noise_by_line(grid, amplitude, length, static_cast<std::uint64_t>(seed)), mean](
+          const Points& places, Real, std::span<Real> out) {
+        noise(places, out);
+        for (Real& v : out) v += mean;
+      },
+      true, false);
   result.text = fmt::format("smooth noise, seed {}", seed);
   return result;
 }

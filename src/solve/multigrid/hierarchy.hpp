@@ -4,7 +4,7 @@
 
 #include <vector>
 
-#include "face_kernels.hpp"
+#include "balance/face_kernels.hpp"
 #include "williwaw/balance/linear_system.hpp"
 
 namespace williwaw {

@@ -1,6 +1,7 @@
 #include "nine_point.hpp"
 
 #include "grid/clones.hpp"
+#include "grid/threads.hpp"
 
 namespace williwaw {
 
@@ -181,7 +182,6 @@ namespace {
 // A sweep from zero, what is left, and gathering that.
 constexpr int stages_down = 5;
 constexpr int stages_up = 3;
-constexpr Index worth_threads = 20000;
 }  // namespace
 
 void NinePoint::lay_out(Index width, Index lines, int threads) {

@@ -10,21 +10,21 @@ class Multigrid final : public LinearSolver {
  public:
   explicit Multigrid(const SolverRules& rules) : rules_(rules) {}
 
-  std::string name() const override { return with_gradients_ ? with_gradients_->name() : "multigrid"; }
+  std::string name() const override { return by_gradients_ ? gradients_->name() : "multigrid"; }
   const Convergence* convergence() const override {
-    return with_gradients_ ? with_gradients_->convergence() : &convergence_;
+    return by_gradients_ ? gradients_->convergence() : &convergence_;
   }
 
   void factor(const LinearSystem& system) override {
     const auto* faces = std::get_if<FaceSystem>(&system);
     if (!faces) throw SolverError("multigrid takes systems of fluxes between two neighbours only");
-    with_gradients_.reset();
-    if (PlaneMultigrid::takes(*faces)) {
+    gradients_.reset();
+    on_planes_ = PlaneMultigrid::takes(*faces);
+    by_gradients_ = !on_planes_;
+    if (on_planes_)
       planes_.build(*faces, rules_.threads);
-      return;
-    }
-    with_gradients_ = make_cg_with_multigrid(rules_);
-    with_gradients_->factor(system);
+    else
+      make_gradients(system);
   }
 
   void solve(std::span<const Real> right, std::span<Real> solution) override {
@@ -35,21 +35,25 @@ class Multigrid final : public LinearSolver {
   }
 
  private:
+  // Each right-hand side is tried by cycles alone first, whatever became of the last one: what is found must
+  // not depend on what was solved before.
   void solve_from(std::span<const Real> right, std::span<Real> solution, bool guessed) {
-    if (!with_gradients_ && planes_.solve(right, solution, guessed, rules_, convergence_)) return;
-    if (!with_gradients_) {
-      const LinearSystem system = planes_.system();
-      planes_ = {};
-      with_gradients_ = make_cg_with_multigrid(rules_);
-      with_gradients_->factor(system);
-    }
-    with_gradients_->solve(right, solution);
+    by_gradients_ = !on_planes_ || !planes_.solve(right, solution, guessed, rules_, convergence_);
+    if (!by_gradients_) return;
+    if (!gradients_) make_gradients(planes_.system());
+    gradients_->solve(right, solution);
+  }
+
+  void make_gradients(const LinearSystem& system) {
+    gradients_ = make_cg_with_multigrid(rules_);
+    gradients_->factor(system);
   }
 
   SolverRules rules_;
+  bool on_planes_ = true, by_gradients_ = false;
   PlaneMultigrid planes_;
   Convergence convergence_;
-  std::unique_ptr<LinearSolver> with_gradients_;
+  std::unique_ptr<LinearSolver> gradients_;
 };
 
 }  // namespace
