@@ -104,7 +104,7 @@ Field slice(const Field& field, int axis, Real position);
 /// distance over which it is alike (its correlation falls as exp(−(distance/length)²/2)); a sum of 256 waves.
 std::function<Real(const Point&)> smooth_noise(const Grid& domain, Real amplitude, Real length,
                                                std::uint64_t seed);
-/// The same for many places at once, to rounding; many times faster where they lie on a line of x.
+/// The same for many places at once, to rounding; many times faster where they lie along x.
 std::function<void(const Points&, std::span<Real>)> smooth_noise_by_line(const Grid& domain, Real amplitude,
                                                                          Real length, std::uint64_t seed);
 

@@ -1,13 +1,11 @@
 // The least change, by the sum of squares over faces, that makes a velocity free of divergence: the gradient
-// of a potential (Chorin, 1968), found by conjugate gradients.
-#include <omp.h>
-
+// of a potential (Chorin, 1968).
 #include <algorithm>
 #include <cmath>
 
-#include "balance/face_kernels.hpp"
 #include "domain/summing.hpp"
-#include "grid/threads.hpp"
+#include "solve/floating_pieces.hpp"
+#include "williwaw/solve/linear_solver.hpp"
 #include "williwaw/terms/face_velocities.hpp"
 
 namespace williwaw {
@@ -23,70 +21,40 @@ struct Link {
   int axis;
 };
 
-// The matrix of all links: Σ conductance·(φ_first − φ_second) for each unknown.
-class Joined {
- public:
-  Joined(const Grid& grid, const std::vector<Link>& links)
-      : layout_({grid.size(0), grid.size(1), grid.size(2)}),
-        threads_(grid.count() < worth_threads ? 1 : omp_get_max_threads()),
-        dimension_(grid.dimension()) {
-    const auto count = static_cast<std::size_t>(grid.count());
-    diagonal_.assign(count, 0.0);
-    for (int a = 0; a < dimension_; ++a) {
-      low_[a].assign(count, 0.0);
-      periodic_[a] = grid.axis(a).periodic();
-    }
-    for (const Link& l : links) {
-      diagonal_[l.first] += l.conductance;
-      if (l.second < 0) continue;
-      diagonal_[l.second] += l.conductance;
-      low_[l.axis][l.second] = l.conductance;
-    }
-    // What no link reaches stays where it is.
-    for (Real& d : diagonal_) d = d > 0 ? d : 1;
+// Σ over links of conductance·(φ_first − φ_second) for each unknown.
+FaceSystem system_of(const Grid& grid, const std::vector<Link>& links) {
+  FaceSystem result;
+  const auto count = static_cast<std::size_t>(grid.count());
+  result.extent = {grid.size(0), grid.size(1), grid.size(2)};
+  result.diagonal.assign(count, 0.0);
+  for (int a = 0; a < grid.dimension(); ++a) {
+    result.periodic[a] = grid.axis(a).periodic();
+    for (auto* side : {&result.lower[a], &result.upper[a]}) side->assign(count, 0.0);
   }
-
-  // Conjugate gradients with the diagonal; `r` sums to nothing where no link leads outside.
-  std::vector<Real> potential(std::vector<Real> r) const {
-    const std::size_t count = r.size();
-    std::vector<Real> x(count, 0.0), p(count, 0.0), ap(count);
-    const faces::View<double> view{layout_.blocks().front().extent,
-                                   periodic_,
-                                   dimension_,
-                                   diagonal_.data(),
-                                   {low_[0].data(), low_[1].data(), low_[2].data()}};
-    Real square = sum([&](std::size_t n) { return r[n] * r[n]; }), last = 1;
-    const Real goal = 1e-26 * square;
-    for (std::size_t k = 0; k < 20 * count && square > goal; ++k) {
-      const Real product = sum([&](std::size_t n) { return r[n] * r[n] / diagonal_[n]; });
-      const Real beta = k == 0 ? 0 : product / last;
-      last = product;
-      for (std::size_t n = 0; n < count; ++n) p[n] = r[n] / diagonal_[n] + beta * p[n];
-      const Real curvature = faces::multiply(view, p.data(), ap.data(), threads_);
-      if (!(curvature > 0)) break;
-      const Real length = product / curvature;
-      square = sum([&](std::size_t n) {
-        x[n] += length * p[n];
-        r[n] -= length * ap[n];
-        return r[n] * r[n];
-      });
-    }
-    return x;
+  for (const Link& l : links) {
+    result.diagonal[l.first] += l.conductance;
+    if (l.second < 0) continue;
+    result.diagonal[l.second] += l.conductance;
+    result.lower[l.axis][l.second] = result.upper[l.axis][l.first] = -l.conductance;
   }
+  // What no link reaches stays where it is.
+  for (Real& d : result.diagonal) d = d > 0 ? d : 1;
+  return result;
+}
 
- private:
-  template <class Term>
-  Real sum(const Term& term) const {
-    return sum_over(Reductions(layout_, threads_),
-                    [&](Index n) { return term(static_cast<std::size_t>(n)); });
-  }
-
-  Layout layout_;
-  int threads_, dimension_;
-  std::array<bool, 3> periodic_{};
-  std::vector<Real> diagonal_;
-  std::array<std::vector<Real>, 3> low_;
-};
+// The right-hand side sums to nothing where no link leads outside.
+std::vector<Real> potential(const Grid& grid, const std::vector<Link>& links,
+                            const std::vector<Real>& right) {
+  const LinearSystem system = system_of(grid, links);
+  const FloatingPieces floating = find_floating(std::get<FaceSystem>(system));
+  const bool one = floating.pieces.empty() || floating.whole;
+  const auto solver =
+      make_solver(grid.dimension() > 1 && one ? "multigrid" : "cg", system, {.tolerance = 1e-13});
+  solver->factor(system);
+  std::vector<Real> phi(right.size());
+  solver->solve(right, phi);
+  return phi;
+}
 
 }  // namespace
 
@@ -142,7 +110,7 @@ void FaceVelocities::correct(Sample& sample) {
     for (Index n = 0; n < g.count(); ++n)
       if (outline_.active(n)) excess[n] -= closed / present;
   for (Real& e : excess) e = -e;
-  const std::vector<Real> phi = Joined(g, links).potential(std::move(excess));
+  const std::vector<Real> phi = potential(g, links, excess);
   Real changed = 0, whole = 0;
   for (std::size_t l = 0; l < links.size(); ++l) {
     const Link& link = links[l];
