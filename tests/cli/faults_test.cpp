@@ -284,7 +284,7 @@ TEST_CASE("a run that is killed is recovered, as far as it had got") {
   const auto folder = folder_of_rod("recovered");
   const int status = std::system(
       fmt::format("cd '{}' && timeout -s KILL 0.5 '{}' run case.toml --quiet --checkpoint 0.05 -o out --set "
-                  "time.step=0.000001 --set record.every=0.0001 >/dev/null 2>&1; exit 0",
+                  "time.step=0.0000001 --set record.every=0.0001 >/dev/null 2>&1; exit 0",
                   folder.string(), PROGRAM)
           .c_str());
   REQUIRE(status == 0);
