@@ -2,9 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <exception>
 
 #include "balance/sweep.hpp"
+#include "grid/threads.hpp"
 
 namespace williwaw {
 
@@ -157,23 +157,17 @@ void TermBalance::storage(const State& y, Real, State& q) {
 void TermBalance::recover(const State& q, Real, State& y) {
   expect(&q != &y && y.size() == q.size() && static_cast<Index>(y.size()) == arranged_.layout.size(),
          "recover: two states of the balance's size");
-  // Threads cannot let an error out; that of the first line is told when all are done.
-  std::exception_ptr trouble;
-  Index of_line = -1;
+  LeastTrouble trouble;
   for (std::size_t u = 0; u < unknowns_.size(); ++u)
     each_line(domain(u), [&](Index, Index line, Index, Index) {
       const Index first = first_of(u, line);
       try {
         unknowns_[u].storage->recover(line, q.data() + first, y.data() + first);
       } catch (...) {
-#pragma omp critical(recover_trouble)
-        if (of_line < 0 || line < of_line) {
-          trouble = std::current_exception();
-          of_line = line;
-        }
+        trouble.keep(line);
       }
     });
-  if (trouble) std::rethrow_exception(trouble);
+  trouble.tell();
   exchange(y);
 }
 

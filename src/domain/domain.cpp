@@ -1,22 +1,14 @@
 #include "williwaw/domain/domain.hpp"
 
-#include <omp.h>
+#include "grid/threads.hpp"
 
 namespace williwaw {
-
-namespace {
-int threads_for(const Execution& execution, Index count) {
-  // Waking a second thread costs more than a small grid takes.
-  if (count < 20000) return 1;
-  return execution.threads > 0 ? execution.threads : omp_get_max_threads();
-}
-}  // namespace
 
 Domain::Domain(Grid grid, Outline outline, Execution execution)
     : grid_(std::move(grid)),
       outline_(std::move(outline)),
       segments_(grid_.size(0)),
-      threads_(threads_for(execution, grid_.count())) {
+      threads_(threads_for(grid_.count(), execution.threads)) {
   const Index nx = grid_.size(0);
   for (Index line = 0; line < grid_.lines(); ++line) {
     Real product = 1;

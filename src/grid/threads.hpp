@@ -9,22 +9,41 @@
 
 namespace williwaw {
 
-/// From here on it pays to call other threads.
+/// From here on it pays to call other threads: waking a second one costs more than a small grid takes.
 inline constexpr Index worth_threads = 20000;
+
+/// Threads for so many values: as many as are wanted, 0 for as many as the machine offers.
+inline int threads_for(Index count, int wanted) {
+  if (count < worth_threads) return 1;
+  return wanted > 0 ? wanted : omp_get_max_threads();
+}
+
+/// What parts of a work shared by threads throw: threads cannot let an error out, and that of the least
+/// number is told when all are done.
+class LeastTrouble {
+ public:
+  /// In a handler, of the part with this number.
+  void keep(Index number) {
+#pragma omp critical(williwaw_trouble)
+    if (!trouble_ || number < number_) {
+      number_ = number;
+      trouble_ = std::current_exception();
+    }
+  }
+  void tell() const {
+    if (trouble_) std::rethrow_exception(trouble_);
+  }
+
+ private:
+  std::exception_ptr trouble_;
+  Index number_ = 0;
+};
 
 /// Calls work(own, n) for n from 0 to count - 1, on all threads if `many`; `own` is what make() gives each of
 /// them. Of what parts throw the one with the least number is thrown again, once all are done.
 template <class Make, class Work>
 void on_all_threads(Index count, [[maybe_unused]] bool many, const Make& make, const Work& work) {
-  std::exception_ptr trouble;
-  Index where = count;
-  const auto met = [&](Index n) {
-#pragma omp critical(williwaw_trouble)
-    if (n < where || !trouble) {
-      where = n;
-      trouble = std::current_exception();
-    }
-  };
+  LeastTrouble trouble;
 #pragma omp parallel if (many)
   {
     const Index team = omp_get_num_threads(), member = omp_get_thread_num();
@@ -33,13 +52,13 @@ void on_all_threads(Index count, [[maybe_unused]] bool many, const Make& make, c
       for (Index n = count * member / team; n < count * (member + 1) / team; ++n) try {
           work(own, n);
         } catch (...) {
-          met(n);
+          trouble.keep(n);
         }
     } catch (...) {
-      met(-1);
+      trouble.keep(-1);
     }
   }
-  if (trouble) std::rethrow_exception(trouble);
+  trouble.tell();
 }
 
 }  // namespace williwaw

@@ -166,7 +166,7 @@ bool LineElimination::takes(const FaceSystem& m) {
 
 void LineElimination::factor(const FaceSystem& m, std::vector<Real> capacities, int threads) {
   cells_ = m.size();
-  threads_ = cells_ < worth_threads ? 1 : threads > 0 ? threads : omp_get_max_threads();
+  threads_ = threads_for(cells_, threads);
   capacities_ = std::move(capacities);
   even_ = std::ranges::all_of(capacities_, [&](Real c) { return c == capacities_.front(); });
   std::vector<Real> below(static_cast<std::size_t>(cells_)), pivots(below.size()), above(below.size());

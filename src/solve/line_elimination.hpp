@@ -34,9 +34,6 @@ class LineElimination {
   /// `out` may not be `u`.
   void step(std::span<const Real> u, const Added& added, Real theta, std::span<Real> out,
             const Finished& finished = {});
-  /// Cells over which the influence of one falls below 1e-17 of itself.
-  Index reach() const { return reach_; }
-  Index chunk() const { return chunk_; }
 
  private:
   struct Chunks;

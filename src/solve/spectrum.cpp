@@ -1,13 +1,12 @@
 #include "williwaw/solve/spectrum.hpp"
 
-#include <omp.h>
-
 #include <algorithm>
 #include <cmath>
 #include <limits>
 
-#include "domain/summing.hpp"
 #include "balance/face_kernels.hpp"
+#include "domain/summing.hpp"
+#include "grid/threads.hpp"
 #include "williwaw/solve/dense.hpp"
 
 namespace williwaw {
@@ -71,7 +70,7 @@ Real largest_by_lanczos(FaceSystem k, const std::vector<char>& free) {
   constexpr int products = 150, between_looks = 10;
   static_assert(products % between_looks == 0, "the last product is looked at");
   const Index count = k.size();
-  const int threads = count < 20000 ? 1 : omp_get_max_threads();
+  const int threads = threads_for(count, 0);
   // The kernel subtracts what neighbours bring.
   for (auto& lower : k.lower)
     for (Real& value : lower) value = -value;

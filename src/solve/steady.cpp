@@ -195,7 +195,6 @@ class SteadySolver {
     balance_.linearise(y_, at_, 0, 1, Parts::all(), system);
     const SolverKind* kind = solver_kind(rules_.solver);
     auto* faces = std::get_if<FaceSystem>(&system);
-    if (!faces) diagonal_ = diagonal_of(system);
     if (faces) {
       floating_ = find_floating(*faces);
       check_floating(r);
@@ -215,7 +214,7 @@ class SteadySolver {
     iterates_ = solver_->convergence() != nullptr;
     // Some tell by their factorization alone what they are, or that they cannot.
     if (!name_only || (kind && kind->known_once_factored)) solver_->factor(system);
-    if (faces) diagonal_ = std::move(faces->diagonal);
+    diagonal_ = faces ? std::move(faces->diagonal) : diagonal_of(system);
     return solver_->name();
   }
 
@@ -288,8 +287,10 @@ class SteadySolver {
   }
 
   void finish(const State& first, State& r) {
-    restore_means(first);
-    residual(y_, r);
+    if (!floating_.pieces.empty()) {
+      restore_means(first);
+      residual(y_, r);
+    }
     outcome_.left = sum_over(balance_.reductions(), [&](Index n) { return r[n]; });
     // A steady boundary supplies what its nodes lose.
     if (!balance_.prescribed().empty()) {
@@ -303,7 +304,6 @@ class SteadySolver {
 
   // Every piece that nothing fixes keeps what it stored at the start.
   void restore_means(const State& first) {
-    if (floating_.pieces.empty()) return;
     State q0(y_.size()), q1(y_.size()), zero(y_.size(), 0.0), one(y_.size(), 1.0), c0(y_.size()),
         c1(y_.size());
     balance_.storage(first, at_, q0);

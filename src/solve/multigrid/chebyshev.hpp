@@ -13,8 +13,6 @@ namespace williwaw {
 class Chebyshev {
  public:
   bool on() const { return on_; }
-  /// The factor by which single cycles shrink errors at the end, as far as it is known.
-  Real factor() const { return high_; }
   /// Begins, or begins anew, from an iterate with this residual.
   void start(Real factor, Real residual) {
     on_ = true;
@@ -51,7 +49,6 @@ class Chebyshev {
     const Real w = there > 1 ? std::cosh(std::acosh(there) / n) : 1;
     // Rounded, so that the last digit of these functions, which differs among processors, does not count.
     const Real factor = std::ceil(4096 * 0.5 * ((high_ - low) * w + high_ + low)) / 4096;
-
     if (!(factor > high_ * (1 + 1e-6))) return false;
     start(factor, residual);
     return true;

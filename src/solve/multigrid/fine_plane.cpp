@@ -156,7 +156,6 @@ Judged load_line(const NaturalLine& natural, Index line, const System& to) {
   double* const west[2] = {to.west.even(line), to.west.odd(line)};
   double* const south[2] = {to.south.even(line), to.south.odd(line)};
   double* const excess[2] = {to.excess.even(line), to.excess.odd(line)};
-
   // Edges: even places of odd lines, odd places of even lines.
   float* const share = to.share.half(line, line % 2 == 0 ? 1 : 0);
   int asymmetric = 0, positive = 0, fixed = 0;

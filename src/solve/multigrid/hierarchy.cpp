@@ -1,10 +1,9 @@
 #include "hierarchy.hpp"
 
-#include <omp.h>
-
 #include <algorithm>
 #include <cmath>
 
+#include "grid/threads.hpp"
 #include "williwaw/solve/linear_solver.hpp"
 
 namespace williwaw {
@@ -12,13 +11,9 @@ namespace williwaw {
 namespace {
 
 constexpr Index coarsest_size = 64;
-// An axis is joined in pairs if its conductances are at least this fraction of the strongest axis'. Relaxation
-// evens out along large conductances only.
+// An axis is joined in pairs if its conductances are at least this fraction of the strongest axis'.
+// Relaxation evens out along large conductances only.
 constexpr double strong_enough = 0.3;
-
-int threads_for_size(Index size, int threads) {
-  return size < 20000 ? 1 : threads;
-}
 
 }  // namespace
 
@@ -99,7 +94,7 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
   coarse.dimension = fine.dimension;
   coarse.periodic = fine.periodic;
   for (int a = 0; a < 3; ++a) coarse.extent[a] = fine.paired[a] ? (fine.extent[a] + 1) / 2 : fine.extent[a];
-  coarse.threads = threads_for_size(coarse.size(), fine.threads);
+  coarse.threads = threads_for(coarse.size(), fine.threads);
   const auto count = static_cast<std::size_t>(coarse.size());
   coarse.excess.assign(count, 0.0f);
   for (int a = 0; a < fine.dimension; ++a) {
@@ -125,7 +120,8 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
           coarse.excess[N] += fine.excess_of_pair(n, at);
           for (int a = 0; a < fine.dimension; ++a) {
             const bool second = fine.paired[a] && at[a] % 2 == 1;
-            // Below: the conductance between this pair and the one before it, in series with the halves of both.
+            // Below: the conductance between this pair and the one before it, in series with the halves of
+            // both.
             if (!second) {
               const float face = fine.conductance(n, at[a], a, false);
               if (face > 0) {
@@ -166,7 +162,7 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
   first.extent = system.extent;
   first.periodic = system.periodic;
   first.dimension = system.dimension();
-  first.threads = threads_for_size(system.size(), threads > 0 ? threads : omp_get_max_threads());
+  first.threads = threads_for(system.size(), threads);
   double largest = 0;
   for (const Real d : system.diagonal) largest = std::max(largest, d);
   if (!(largest > 0)) throw SolverError("multigrid needs a diagonal above zero");

@@ -185,7 +185,7 @@ constexpr int stages_up = 3;
 }  // namespace
 
 void NinePoint::lay_out(Index width, Index lines, int threads) {
-  threads_ = width * lines < worth_threads ? 1 : threads;
+  threads_ = threads_for(width * lines, threads);
   for (auto* numbers :
        {&west, &south, &south_west, &south_east, &excess, &diagonal, &inverse, &low, &high, &x, &b})
     numbers->lay_out(width, lines, threads_);
@@ -253,20 +253,15 @@ void NinePoint::find_residual(Index l) {
 }
 
 void NinePoint::gather(Index l, NinePoint& next) {
-  static thread_local std::vector<float> room;
-  const Index padded = padded_half(width());
-  if (static_cast<Index>(room.size()) < 3 * padded) room.assign(static_cast<std::size_t>(3 * padded), 0.0f);
-  float *work = room.data() + half_padding, *out = work + padded, *nothing = out + padded;
-  std::fill_n(nothing, x.evens() + 1, 0.0f);
-  const bool above = l + 1 < lines();
+  const auto [work, out] = work_lines(x.evens() + 1);
   gather_line({x.evens(),
                x.odds(),
                odd_.line(l),
                even_.line(l),
                even_.line(l - 1),
-               above ? even_.line(l + 1) : nothing,
+               even_.line(l + 1),
                odd_.line(l - 1),
-               above ? odd_.line(l + 1) : nothing,
+               odd_.line(l + 1),
                south.even(l),
                south.even(l + 1),
                low.even(l),

@@ -20,7 +20,7 @@ struct NineLine {
 /// those, or, both even, in the middle of four.
 class NinePoint {
  public:
-  /// Zeros.
+  /// Room for so many unknowns, nothing joined to what lies beyond.
   void lay_out(Index width, Index lines, int threads);
   Index width() const { return x.width(); }
   Index lines() const { return x.lines(); }

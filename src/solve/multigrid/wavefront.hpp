@@ -2,6 +2,7 @@
 #pragma once
 
 #include <algorithm>
+#include <array>
 #include <vector>
 
 #include "solve/multigrid/split_lines.hpp"
@@ -46,19 +47,29 @@ void wavefront(Index lines, int stages, int blocks, const Stage& stage) {
   }
 }
 
+/// Two lines of this thread, to work in; valid until it asks again.
+inline std::array<float*, 2> work_lines(Index width) {
+  static thread_local std::vector<float> room;
+  const Index padded = padded_half(width);
+  if (static_cast<Index>(room.size()) < 2 * padded) room.assign(static_cast<std::size_t>(2 * padded), 0.0f);
+  return {room.data() + half_padding, room.data() + padded + half_padding};
+}
+
 /// Lines that live for a few stages of a wavefront only: four for each block in turn, and those beside a
-/// seam, which wait for the end of both blocks.
+/// seam, which wait for the end of both blocks. The one after the last is zero.
 class PassingLines {
  public:
   void lay_out(Index width, Index lines, int stages, int blocks) {
     width_ = padded_half(width);
     reach_ = stages + 2;
     blocks_ = blocks;
+    lines_ = lines;
     seams_.clear();
     for (int block = 1; block < blocks; ++block) seams_.push_back(lines * block / blocks);
-    numbers_.assign(static_cast<std::size_t>(width_ * (4 * blocks + slots() * (blocks - 1))), 0.0f);
+    numbers_.assign(static_cast<std::size_t>(width_ * (4 * blocks + slots() * (blocks - 1) + 1)), 0.0f);
   }
   float* line(Index number) {
+    if (number >= lines_) return start(4 * blocks_ + slots() * (blocks_ - 1));
     Index block = 0;
     for (std::size_t s = 0; s < seams_.size(); ++s) {
       const Index beside = number - seams_[s] + reach_;
@@ -73,7 +84,7 @@ class PassingLines {
   Index slots() const { return 2 * reach_ + 1; }
   float* start(Index slot) { return numbers_.data() + width_ * slot + half_padding; }
 
-  Index width_ = 0, reach_ = 0, blocks_ = 1;
+  Index width_ = 0, lines_ = 0, reach_ = 0, blocks_ = 1;
   std::vector<Index> seams_;
   std::vector<float> numbers_;
 };

@@ -1,11 +1,10 @@
 // Conjugate gradients (Hestenes and Stiefel, 1952) on systems of faces, preconditioned by the diagonal or by
 // a multigrid cycle.
-#include <omp.h>
-
 #include <algorithm>
 #include <cmath>
 
 #include "domain/summing.hpp"
+#include "grid/threads.hpp"
 #include "kinds.hpp"
 #include "solve/multigrid/hierarchy.hpp"
 
@@ -24,7 +23,7 @@ class ConjugateGradients final : public LinearSolver {
   void factor(const LinearSystem& system) override {
     const auto* faces = std::get_if<FaceSystem>(&system);
     if (!faces) throw SolverError("conjugate gradients take systems of fluxes between two neighbours only");
-    threads_ = faces->size() < 20000 ? 1 : rules_.threads > 0 ? rules_.threads : omp_get_max_threads();
+    threads_ = threads_for(faces->size(), rules_.threads);
     diagonal_ = faces->diagonal;
     shape_.extent = faces->extent;
     shape_.periodic = faces->periodic;

@@ -4,6 +4,7 @@
 
 #include "kinds.hpp"
 #include "solve/line_elimination.hpp"
+#include "stage_solver.hpp"
 #include "williwaw/balance/storage.hpp"
 #include "williwaw/domain/sums.hpp"
 
@@ -108,24 +109,19 @@ class LineSteps final : public Stepper {
   std::string solver_name() const override { return "Thomas"; }
   int factorizations() const override { return factorizations_; }
 
-  StepperMemory remember() const override { return {{factored_weight_}, {State()}, {}}; }
-  void recall(const StepperMemory& memory) override {
-    factored_weight_ = memory.numbers.at(0);
-    factored_ = false;
-  }
+  StepperMemory remember() const override { return {{factored_weight_.value()}, {State()}, {}}; }
+  void recall(const StepperMemory& memory) override { factored_weight_.recall(memory.numbers.at(0)); }
 
  private:
   void factor(Real at, Real step) {
-    Real weight = theta_ * step;
-    const bool same = std::abs(weight - factored_weight_) <= 1e-12 * std::abs(weight);
-    if (factored_ && same) return;
-    // Weights that differ by round-off share a matrix, also in a run that goes on.
-    if (same) weight = factored_weight_;
+    const auto weight = factored_weight_.wanted(theta_ * step);
+    if (!weight) return;
+
     LinearSystem system;
-    balance_.linearise(State(), at, 1, weight, Parts::all(), system);
+    balance_.linearise(State(), at, 1, *weight, Parts::all(), system);
     elimination_.factor(std::get<FaceSystem>(system), capacities_, threads_);
-    factored_weight_ = weight;
-    factored_ = true;
+    factored_weight_.factored(*weight);
+
     known_ = false;
     ++factorizations_;
   }
@@ -161,8 +157,8 @@ class LineSteps final : public Stepper {
   State added_;
   LineElimination::Added at_ends_;
   Ledger ledger_ = Ledger(balance_.lines().size());
-  Real factored_weight_ = 0;
-  bool factored_ = false, known_ = false;
+  FactoredWeight factored_weight_;
+  bool known_ = false;
   int factorizations_ = 0;
 };
 

@@ -90,9 +90,12 @@ StageSolver::Shape StageSolver::shape_of(const LinearSystem& system) const {
 }
 
 void StageSolver::factor(const State& about, Real at, Real weight) {
-  const bool same = rules_.reused && std::abs(weight - factored_weight_) <= 1e-12 * std::abs(weight);
-  if (factored_ && same) return;
-  if (same) weight = factored_weight_;
+  if (rules_.reused) {
+    const auto wanted = factored_weight_.wanted(weight);
+    if (!wanted) return;
+    weight = *wanted;
+  }
+
   balance_.linearise(about, at, 1, weight, parts_, system_);
   // Coefficients that depend on the unknown make matrices that are symmetric about one state and not about
   // another; which solver suits is told by the matrix alone, so that a run that goes on takes the same.
@@ -101,8 +104,7 @@ void StageSolver::factor(const State& about, Real at, Real weight) {
   shape_ = shape;
   solver_->factor(system_);
   ++factorizations_;
-  factored_ = true;
-  factored_weight_ = weight;
+  factored_weight_.factored(weight);
 }
 
 void StageSolver::residual(const State& trial, const State& known, Real at, Real weight, State& r) {

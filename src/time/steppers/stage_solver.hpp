@@ -1,6 +1,9 @@
 // Solves the equation of one implicit stage, and keeps its matrix as long as it holds.
 #pragma once
 
+#include <cmath>
+#include <optional>
+
 #include "williwaw/time/stepper.hpp"
 
 namespace williwaw {
@@ -10,6 +13,32 @@ class StageMeetsData final : public SolverError {
  public:
   explicit StageMeetsData(DataError met) : SolverError(met.what()), data(std::move(met)) {}
   DataError data;
+};
+
+/// The weight that a matrix was factored for. Weights that differ by round-off share a matrix, also in a run
+/// that goes on, which writes it down.
+class FactoredWeight {
+ public:
+  /// The weight to factor for; nothing where the matrix in use will do.
+  std::optional<Real> wanted(Real weight) const {
+    const bool same = std::abs(weight - value_) <= 1e-12 * std::abs(weight);
+    if (same && factored_) return std::nullopt;
+    return same ? value_ : weight;
+  }
+  void factored(Real weight) {
+    value_ = weight;
+    factored_ = true;
+  }
+  Real value() const { return value_; }
+  /// Of a run that goes on, whose matrix is still to be factored.
+  void recall(Real value) {
+    value_ = value;
+    factored_ = false;
+  }
+
+ private:
+  Real value_ = 0;
+  bool factored_ = false;
 };
 
 class StageSolver {
@@ -25,10 +54,9 @@ class StageSolver {
   /// Sum of what is left of the stage's equation, with the rate at the solution.
   Real left_of(const State& y, const State& known, const State& rate, Real at, Real weight);
 
-  /// The weight that the matrix in use was factored for, to be written down: weights that differ by round-off
-  /// share a matrix, and a run that goes on must share the same one.
-  Real factored_weight() const { return factored_weight_; }
-  void recall(Real factored_weight) { factored_weight_ = factored_weight; }
+  /// To be written down.
+  Real factored_weight() const { return factored_weight_.value(); }
+  void recall(Real factored_weight) { factored_weight_.recall(factored_weight); }
 
   std::string name() const { return solver_ ? solver_->name() : ""; }
   Index iterations() const { return iterations_; }
@@ -58,8 +86,8 @@ class StageSolver {
   LinearSystem system_;
   State rate_, work_, correction_;
   Ledger ignored_;
-  Real factored_weight_ = 0;
-  bool factored_ = false;
+  FactoredWeight factored_weight_;
+
   Shape shape_;
   Index iterations_ = 0, newton_iterations_ = 0;
   int factorizations_ = 0;

@@ -62,11 +62,11 @@ class ThetaSteps final : public Stepper {
   int factorizations() const override { return factorizations_; }
 
   StepperMemory remember() const override {
-    return {{factored_weight_, known_at_, known_ ? 1.0 : 0.0}, {rate_, direction_}, {ledger_}};
+    return {{factored_weight_.value(), known_at_, known_ ? 1.0 : 0.0}, {rate_, direction_}, {ledger_}};
   }
   void recall(const StepperMemory& memory) override {
-    factored_weight_ = memory.numbers.at(0);
-    factored_ = false;
+    factored_weight_.recall(memory.numbers.at(0));
+
     if (memory.numbers.size() < 3) return;
     known_at_ = memory.numbers[1];
     known_ = memory.numbers[2] != 0;
@@ -79,17 +79,15 @@ class ThetaSteps final : public Stepper {
   std::size_t size() const { return static_cast<std::size_t>(balance_.layout().size()); }
 
   void factor(const State& y, Real at, Real step) {
-    Real weight = theta_ * step;
-    const bool same = std::abs(weight - factored_weight_) <= 1e-12 * std::abs(weight);
-    if (factored_ && same) return;
-    // Weights that differ by round-off share a matrix, also in a run that goes on.
-    if (same) weight = factored_weight_;
+    const auto weight = factored_weight_.wanted(theta_ * step);
+    if (!weight) return;
+
     LinearSystem system;
-    balance_.linearise(y, at, 1, weight, Parts::all(), system);
+    balance_.linearise(y, at, 1, *weight, Parts::all(), system);
     solver_ = make_solver(solving_.solver, system, rules_);
     solver_->factor(system);
-    factored_weight_ = weight;
-    factored_ = true;
+    factored_weight_.factored(*weight);
+
     ++factorizations_;
   }
 
@@ -151,8 +149,9 @@ class ThetaSteps final : public Stepper {
   std::vector<Real> kept_;
   bool data_change_;
   Ledger ledger_ = Ledger(balance_.lines().size()), next_ledger_ = ledger_, ignored_ = ledger_;
-  Real factored_weight_ = 0, known_at_ = 0, left_ = 0;
-  bool factored_ = false, known_ = false;
+  FactoredWeight factored_weight_;
+  Real known_at_ = 0, left_ = 0;
+  bool known_ = false;
   Index iterations_ = 0;
   int factorizations_ = 0;
 };
