@@ -149,9 +149,10 @@ struct Outline::Builder {
       if (out.state_[n] == cut) crossed.push_back(n);
     std::vector<clip::Rest> rests(crossed.size());
     const Index count = static_cast<Index>(crossed.size());
-    // Each looks for itself: looks are not shared between threads.
+    // Each looks for itself: looks are not shared between threads. Clipping one takes as long as hundreds of
+    // values.
     on_all_threads(
-        count, count > 100, [&] { return std::make_unique<Builder>(out, grid, regions); },
+        count, threads_for(200 * count, 0), [&] { return std::make_unique<Builder>(out, grid, regions); },
         [&](std::unique_ptr<Builder>& own, Index c) {
           rests[static_cast<std::size_t>(c)] = own->clipped(crossed[static_cast<std::size_t>(c)]);
         });

@@ -122,7 +122,7 @@ void Regions::check(const Grid& grid) const {
       }
     }
   };
-  on_all_threads(rows * static_cast<Index>(middles[2].size()), grid.count() > worth_threads, make, look);
+  on_all_threads(rows * static_cast<Index>(middles[2].size()), threads_for(grid.count(), 0), make, look);
   for (std::size_t r = 0; r < regions_.size(); ++r)
     if (!seen[r])
       throw InputError("region '" + regions_[r].name +

@@ -105,7 +105,7 @@ std::vector<int> labels_of_volumes(const Grid& grid, const Regions& regions) {
   std::vector<int> result(static_cast<std::size_t>(grid.count()));
   const Index nx = grid.size(0), lines = grid.size(1) * grid.size(2);
   on_all_threads(
-      lines, grid.count() > worth_threads, [&] { return LookedLine(grid, regions); },
+      lines, threads_for(grid.count(), 0), [&] { return LookedLine(grid, regions); },
       [&](LookedLine& line, Index l) {
         line.look(l % grid.size(1), l / grid.size(1),
                   std::span(result).subspan(static_cast<std::size_t>(nx * l), static_cast<std::size_t>(nx)));

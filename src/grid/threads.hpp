@@ -39,12 +39,12 @@ class LeastTrouble {
   Index number_ = 0;
 };
 
-/// Calls work(own, n) for n from 0 to count - 1, on all threads if `many`; `own` is what make() gives each of
+/// Calls work(own, n) for n from 0 to count - 1, on so many threads; `own` is what make() gives each of
 /// them. Of what parts throw the one with the least number is thrown again, once all are done.
 template <class Make, class Work>
-void on_all_threads(Index count, [[maybe_unused]] bool many, const Make& make, const Work& work) {
+void on_all_threads(Index count, [[maybe_unused]] int threads, const Make& make, const Work& work) {
   LeastTrouble trouble;
-#pragma omp parallel if (many)
+#pragma omp parallel num_threads(threads) if (threads > 1)
   {
     const Index team = omp_get_num_threads(), member = omp_get_thread_num();
     try {

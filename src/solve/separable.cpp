@@ -1,7 +1,11 @@
 #include "separable.hpp"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
+
+#include "grid/clones.hpp"
+#include "grid/threads.hpp"
 
 namespace williwaw {
 
@@ -9,8 +13,34 @@ namespace {
 
 constexpr Real tolerance = 1e-10;
 
-bool close(Real a, Real b) {
-  return std::abs(a - b) <= tolerance * std::max(std::abs(a), std::abs(b));
+// How many of the entries are not -unit·factor.
+WILLIWAW_CLONES Index count_apart(const Real* entries, const Real* unit, Real factor, Index count) {
+  Index apart = 0;
+  for (Index i = 0; i < count; ++i) {
+    const Real expected = unit[i] * factor, a = std::abs(entries[i]), b = std::abs(expected);
+    apart += !(std::abs(entries[i] + expected) <= tolerance * (a > b ? a : b));
+  }
+  return apart;
+}
+
+// What row n has more than the conductances that lead from it.
+[[gnu::always_inline]] inline Real excess_of(const FaceSystem& system, Index n) {
+  Real sum = system.diagonal[n] + system.lower[0][n] + system.upper[0][n];
+  if (!system.lower[1].empty()) sum += system.lower[1][n] + system.upper[1][n];
+  if (!system.lower[2].empty()) sum += system.lower[2][n] + system.upper[2][n];
+  return sum;
+}
+
+// How many rows of a line do not have `more` times their weight and `across` times what the axis' ends add.
+WILLIWAW_CLONES Index count_unlike(const FaceSystem& system, Index first, const SeparableAxis& axis,
+                                   Real more, Real across) {
+  const Real *weight = axis.weight.data(), *boundary = axis.boundary.data();
+  Index unlike = 0;
+  for (Index i = 0; i < axis.count; ++i) {
+    const Real expected = more * weight[i] + boundary[i] * across;
+    unlike += !(std::abs(excess_of(system, first + i) - expected) <= tolerance * system.diagonal[first + i]);
+  }
+  return unlike;
 }
 
 class Separator {
@@ -27,7 +57,7 @@ class Separator {
     }
     if (!find_weights()) return std::nullopt;
     find_conductances();
-    if (!fits_conductances() || !find_boundaries() || !fits_diagonal()) return std::nullopt;
+    if (!find_boundaries() || !fits_everywhere()) return std::nullopt;
     return result_;
   }
 
@@ -107,36 +137,48 @@ class Separator {
     return product;
   }
 
-  template <class Test>
-  bool everywhere(const Test& test) const {
-    std::array<Index, 3> count{1, 1, 1};
-    for (int a = 0; a < dimension_; ++a) count[a] = result_.axes[a].count;
-    for (Index k = 0; k < count[2]; ++k)
-      for (Index j = 0; j < count[1]; ++j)
-        for (Index i = 0; i < count[0]; ++i)
-          if (!test(std::array<Index, 3>{i, j, k})) return false;
-    return true;
+  // Whether a line along the first axis is what the axes tell.
+  bool fits(Index j, Index k) const {
+    const auto& axes = result_.axes;
+    const Index n = axes[0].count, first = number({0, j, k});
+    const std::array<Index, 3> at{0, j, k};
+    const Real across = others(at, 0), *along = axes[0].conductance.data();
+    Index apart = 0;
+    const auto compare = [&](const std::vector<Real>& entries, Index from, Index count, const Real* unit,
+                             Real factor) {
+      apart += count_apart(entries.data() + first + from, unit, factor, count);
+    };
+    compare(system_.lower[0], 1, n - 1, along + 1, across);
+    compare(system_.upper[0], 0, n - 1, along + 1, across);
+    if (axes[0].periodic) {
+      compare(system_.lower[0], 0, 1, along, across);
+      compare(system_.upper[0], n - 1, 1, along, across);
+    }
+    // What a row has more than its conductances, for a weight of 1 along x.
+    Real more = result_.shift * across;
+    for (int a = 1; a < dimension_; ++a) {
+      const SeparableAxis& axis = axes[a];
+      const Real other = dimension_ == 3 ? axes[3 - a].weight[at[3 - a]] : 1;
+      const Real* weight = axes[0].weight.data();
+      const auto factor = [&](Index face) { return axis.conductance[face] * other; };
+      if (at[a] > 0 || axis.periodic) compare(system_.lower[a], 0, n, weight, factor(at[a]));
+      if (at[a] + 1 < axis.count)
+        compare(system_.upper[a], 0, n, weight, factor(at[a] + 1));
+      else if (axis.periodic)
+        compare(system_.upper[a], 0, n, weight, factor(0));
+      more += axis.boundary[at[a]] * other;
+    }
+    return apart == 0 && count_unlike(system_, first, axes[0], more, across) == 0;
   }
 
-  bool fits_conductances() const {
-    return everywhere([&](const std::array<Index, 3>& at) {
-      const Index n = number(at);
-      for (int a = 0; a < dimension_; ++a) {
-        const SeparableAxis& axis = result_.axes[a];
-        if (at[a] == 0 && !axis.periodic) continue;
-        const Real expected = axis.conductance[at[a]] * others(at, a);
-        const Index below = system_.neighbour(n, a, false);
-        if (!close(-system_.lower[a][n], expected) || !close(-system_.upper[a][below], expected))
-          return false;
-      }
-      return true;
-    });
-  }
-
-  Real excess(Index n) const {
-    Real sum = system_.diagonal[n];
-    for (int a = 0; a < dimension_; ++a) sum += system_.lower[a][n] + system_.upper[a][n];
-    return sum;
+  bool fits_everywhere() const {
+    const Index rows = result_.axes[1].count, planes = dimension_ == 3 ? result_.axes[2].count : 1;
+    std::atomic<bool> fitting = true;
+    [[maybe_unused]] const bool many = system_.size() >= worth_threads;
+#pragma omp parallel for schedule(static) if (many)
+    for (Index line = 0; line < rows * planes; ++line)
+      if (fitting && !fits(line % rows, line / rows)) fitting = false;
+    return fitting;
   }
 
   // The middle tells the shift, if it lies beside no boundary; the ends of each axis tell its boundaries.
@@ -146,7 +188,7 @@ class Separator {
     const Index n = middle(0, result_.axes[0].count / 2);
     Real weight = 1;
     for (int a = 0; a < dimension_; ++a) weight *= result_.axes[a].weight[result_.axes[a].count / 2];
-    const Real inside = excess(n);
+    const Real inside = excess_of(system_, n);
     result_.shift = std::abs(inside) > 1e-13 * system_.diagonal[n] ? inside / weight : 0;
     for (int a = 0; a < dimension_; ++a) {
       SeparableAxis& axis = result_.axes[a];
@@ -155,21 +197,11 @@ class Separator {
         for (int b = 0; b < dimension_; ++b) at[b] = result_.axes[b].count / 2;
         at[a] = i;
         const Index end = number(at);
-        const Real rest = excess(end) - result_.shift * axis.weight[i] * others(at, a);
+        const Real rest = excess_of(system_, end) - result_.shift * axis.weight[i] * others(at, a);
         axis.boundary[i] = std::abs(rest) > 1e-12 * system_.diagonal[end] ? rest / others(at, a) : 0;
       }
     }
     return true;
-  }
-
-  bool fits_diagonal() const {
-    return everywhere([&](const std::array<Index, 3>& at) {
-      const Index n = number(at);
-      Real expected = result_.shift;
-      for (int a = 0; a < dimension_; ++a) expected *= result_.axes[a].weight[at[a]];
-      for (int a = 0; a < dimension_; ++a) expected += result_.axes[a].boundary[at[a]] * others(at, a);
-      return std::abs(excess(n) - expected) <= tolerance * system_.diagonal[n];
-    });
   }
 
   const FaceSystem& system_;

@@ -1,7 +1,9 @@
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 
 #include "grid/named.hpp"
+#include "grid/threads.hpp"
 #include "solve/solvers/kinds.hpp"
 #include "williwaw/grid/expect.hpp"
 
@@ -59,14 +61,28 @@ const SolverKind* solver_kind(const std::string& name) {
 }
 
 bool is_symmetric(const FaceSystem& system) {
-  for (int a = 0; a < system.dimension(); ++a)
-    for (Index n = 0; n < system.size(); ++n)
-      if (const Index above = system.neighbour(n, a, true); above >= 0) {
-        const Real up = system.upper[a][n], down = system.lower[a][above];
-        if (std::abs(up - down) > 1e-12 * (std::abs(system.diagonal[n]) + std::abs(system.diagonal[above])))
-          return false;
-      }
-  return true;
+  const Index length = system.extent[0], rows = system.size() / std::max<Index>(1, length);
+  // Whether `count` unknowns from n on agree with their neighbours along an axis, from `above` on.
+  const auto agree = [&](int a, Index n, Index above, Index count) {
+    int apart = 0;
+    for (Index i = 0; i < count; ++i)
+      apart |= std::abs(system.upper[a][n + i] - system.lower[a][above + i]) >
+               1e-12 * (std::abs(system.diagonal[n + i]) + std::abs(system.diagonal[above + i]));
+    return !apart;
+  };
+  std::atomic<bool> symmetric = true;
+#pragma omp parallel for schedule(static) if (system.size() >= worth_threads)
+  for (Index row = 0; row < rows; ++row) {
+    if (!symmetric) continue;
+    const Index first = row * length, last = first + length - 1;
+    bool here = agree(0, first, first + 1, length - 1);
+    if (system.periodic[0]) here = here && agree(0, last, first, 1);
+    for (int a = 1; a < system.dimension(); ++a)
+      if (const Index above = system.neighbour(first, a, true); above >= 0)
+        here = here && agree(a, first, above, length);
+    if (!here) symmetric = false;
+  }
+  return symmetric;
 }
 
 namespace {
@@ -171,9 +187,9 @@ std::unique_ptr<LinearSolver> make_any(const std::string& name, const LinearSyst
   if (is_of_lines(*faces)) return make_lines_solver();
   // In a block direct factors fill up too soon for that to pay.
   const Index limit = rules.reused && faces->dimension() == 2 ? direct_limit_reused : direct_limit;
+  if (is_separable(system)) return make_transform_solver(rules.threads);
   if (!is_symmetric(*faces))
     return faces->size() <= limit ? make_direct_solver() : make_bicgstab_solver(rules);
-  if (is_separable(system)) return make_transform_solver();
   return faces->size() <= limit ? make_direct_solver() : make_multigrid_solver(rules);
 }
 

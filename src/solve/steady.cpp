@@ -39,8 +39,8 @@ class SteadySolver {
     balance_.prescribe(at_, y_);
     State r(y_.size()), step(y_.size());
     const State first = y_;
-    sizes_.reference = uniform_residual(step, r);
-    Real size = residual(y_, r);
+    Real size = 0;
+    sizes_.reference = uniform_residual(step, r, size);
     if (!(sizes_.reference > 0)) sizes_.reference = size > 0 ? size : 1;
     outcome_.residuals.push_back(size / sizes_.reference);
     std::exception_ptr trouble;
@@ -167,8 +167,9 @@ class SteadySolver {
     return 4 * std::numeric_limits<Real>::epsilon() * std::sqrt(sum);
   }
 
-  // Of a uniform field with the mean of the first guess.
-  Real uniform_residual(State& uniform, State& r) {
+  // Of a uniform field with the mean of the first guess. Leaves `size` and r as those of y where it is
+  // uniform itself.
+  Real uniform_residual(State& uniform, State& r, Real& size) {
     std::vector<char> counted(y_.size(), 1);
     for (const Index h : balance_.prescribed()) counted[h] = 0;
     for (const Index n : balance_.inactive()) counted[n] = 0;
@@ -177,7 +178,10 @@ class SteadySolver {
     std::ranges::fill(uniform, count > 0 ? sum / static_cast<Real>(count) : 0);
     for (const Index n : balance_.inactive()) uniform[n] = 0;
     balance_.prescribe(at_, uniform);
-    return residual(uniform, r);
+    const bool own = uniform == y_;
+    const Real result = residual(uniform, r);
+    size = own ? result : residual(y_, r);
+    return result;
   }
 
   void linearise(const State& r) {

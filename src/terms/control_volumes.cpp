@@ -72,7 +72,7 @@ void integrate_over_volumes(const Grid& grid, const Function& function, Real tim
             row[along.owner[s]] += line.values[s] * along.widths[s] * first * second;
       }
   };
-  on_all_threads(grid.lines(), grid.count() > worth_threads, make, integrate);
+  on_all_threads(grid.lines(), threads_for(grid.count(), 0), make, integrate);
 }
 
 ControlVolumes::ControlVolumes(const Problem& problem, std::shared_ptr<const Domain> domain)

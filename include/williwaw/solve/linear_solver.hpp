@@ -76,8 +76,8 @@ std::unique_ptr<LinearSolver> make_multigrid_solver(const SolverRules& rules = {
 /// that need not be symmetric.
 std::unique_ptr<LinearSolver> make_bicgstab_solver(const SolverRules& rules = {});
 /// Fast sine, cosine and Fourier transforms along all axes that allow for them, and Thomas' algorithm along
-/// at most one that does not. Takes separable systems only.
-std::unique_ptr<LinearSolver> make_transform_solver();
+/// at most one that does not, on so many threads, 0 for all. Takes separable systems only.
+std::unique_ptr<LinearSolver> make_transform_solver(int threads = 0);
 /// Jacobi, Gauss-Seidel and successive over-relaxation (Young, 1954), unknown by unknown in the grid's order.
 std::unique_ptr<LinearSolver> make_relaxation_solver(const std::string& name, const SolverRules& rules = {});
 

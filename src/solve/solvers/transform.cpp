@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "grid/threads.hpp"
 #include "kinds.hpp"
 #include "solve/separable.hpp"
 
@@ -106,33 +107,59 @@ std::optional<std::vector<std::optional<Transform>>> transforms_of(const Separab
   return result;
 }
 
+struct PlanDeleter {
+  void operator()(fftw_plan plan) const { fftw_destroy_plan(plan); }
+};
+using Plan = std::unique_ptr<std::remove_pointer_t<fftw_plan>, PlanDeleter>;
+
+struct BufferDeleter {
+  void operator()(Real* values) const { fftw_free(values); }
+};
+using Buffer = std::unique_ptr<Real[], BufferDeleter>;
+
+// Lines that are transformed together, side by side along another axis, so that each visit of a cache line
+// brings values of all of them.
+constexpr Index batch = 8;
+
+// Extents, and steps from a value to the next one along each axis, of a block within a larger one.
+struct Strides {
+  Index first = 0;
+  std::array<Index, 3> step{0, 0, 0};
+};
+
 class FastTransform final : public LinearSolver {
  public:
-  ~FastTransform() override { release(); }
+  explicit FastTransform(int threads) : wanted_threads_(threads) {}
   std::string name() const override {
     return line_ < 0 ? "fast transforms" : "fast transforms and Thomas' algorithm";
   }
 
   void factor(const LinearSystem& system) override {
-    release();
     const auto* faces = std::get_if<FaceSystem>(&system);
-    const auto parts = faces ? separate(*faces) : std::nullopt;
-    const auto transforms = parts ? transforms_of(*parts) : std::nullopt;
+    auto parts = faces ? separate(*faces) : std::nullopt;
+    auto transforms = parts ? transforms_of(*parts) : std::nullopt;
     if (!transforms)
       throw SolverError(
           "fast transforms need a rectangle with the same material everywhere, even spacing along all axes "
           "but "
           "one, and boundaries there that are prescribed, insulated or periodic");
-    parts_ = *parts;
-    transforms_ = *transforms;
-    extent_ = faces->extent;
+    parts_ = std::move(*parts);
+    transforms_ = std::move(*transforms);
     line_ = -1;
-    size_ = 1;
+    Index size = 1, whole = 1;
+    outside_ = inside_ = {};
     for (int a = 0; a < dimension(); ++a) {
       if (!transforms_[a]) line_ = a;
-      size_ *= parts_.axes[a].count;
+      inside_.step[a] = size;
+      outside_.step[a] = whole;
+      outside_.first += parts_.axes[a].first * whole;
+      size *= count(a);
+      whole *= faces->extent[a];
     }
-    values_.resize(static_cast<std::size_t>(size_));
+    holds_some_ = size < whole;
+    inner_ = line_ >= 0 ? line_ : dimension() - 1;
+    threads_ = threads_for(size, wanted_threads_);
+    values_.resize(static_cast<std::size_t>(size));
     plan();
   }
 
@@ -140,60 +167,126 @@ class FastTransform final : public LinearSolver {
     Real scale = 1;
     for (const auto& t : transforms_)
       if (t) scale *= t->scale;
-    each([&](const std::array<Index, 3>& at, Index m) {
-      Real weight = 1;
-      for (int a = 0; a < dimension(); ++a)
-        if (a != line_) weight *= parts_.axes[a].weight[at[a]];
-      values_[m] = right[outside(at)] / (weight * scale);
+    std::vector<int> outer;
+    for (int a = 0; a < dimension(); ++a)
+      if (a != inner_) outer.push_back(a);
+    for (const int a : outer) {
+      const bool first = a == outer.front();
+      by_batches(a, [&](Real* lines, const std::array<Index, 3>& at, Index many) {
+        read(first ? right.data() : values_.data(), first ? outside_ : inside_, a, at, many, lines);
+        if (first) divide_by_weights(a, at, many, scale, lines);
+        fftw_execute_r2r(forward_[a].get(), lines, lines);
+        write(lines, a, at, many, values_.data(), inside_);
+      });
+    }
+    by_batches(inner_, [&](Real* lines, const std::array<Index, 3>& at, Index many) {
+      read(values_.data(), inside_, inner_, at, many, lines);
+      if (line_ < 0) {
+        fftw_execute_r2r(forward_[inner_].get(), lines, lines);
+        for (Index l = 0; l < many; ++l) divide_by_modes(of_others(at, l), lines + l * pitch(inner_));
+        fftw_execute_r2r(backward_[inner_].get(), lines, lines);
+      } else {
+        for (Index l = 0; l < many; ++l) solve_line(of_others(at, l), lines + l * pitch(inner_));
+      }
+      write(lines, inner_, at, many, values_.data(), inside_);
     });
-    for (const auto p : forward_) fftw_execute(p);
-    if (line_ < 0)
-      divide();
-    else
-      solve_lines();
-    for (const auto p : backward_) fftw_execute(p);
-    std::copy(right.begin(), right.end(), x.begin());  // prescribed unknowns: rows of the identity
-    each([&](const std::array<Index, 3>& at, Index m) { x[outside(at)] = values_[m]; });
+    if (holds_some_) std::copy(right.begin(), right.end(), x.begin());  // rows of the identity
+    std::ranges::reverse(outer);
+    for (const int a : outer) {
+      const bool last = a == outer.back();
+      by_batches(a, [&](Real* lines, const std::array<Index, 3>& at, Index many) {
+        read(values_.data(), inside_, a, at, many, lines);
+        fftw_execute_r2r(backward_[a].get(), lines, lines);
+        write(lines, a, at, many, last ? x.data() : values_.data(), last ? outside_ : inside_);
+      });
+    }
   }
 
  private:
   int dimension() const { return static_cast<int>(parts_.axes.size()); }
   Index count(int a) const { return a < dimension() ? parts_.axes[a].count : 1; }
+  // The axis along which lines of axis a stand side by side, and the third one.
+  static int beside(int a) { return a == 0 ? 1 : 0; }
+  static int third(int a) { return 3 - a - beside(a); }
+  // From a line of a buffer to the next.
+  Index pitch(int a) const { return (count(a) + 7) / 8 * 8; }
 
-  Index outside(const std::array<Index, 3>& at) const {
-    Index n = 0;
-    for (int a = dimension() - 1; a >= 0; --a) n = n * extent_[a] + at[a] + parts_.axes[a].first;
-    return n;
+  Buffer buffer_for(int a) const {
+    const auto size = static_cast<std::size_t>(batch * pitch(a));
+    Buffer result(fftw_alloc_real(size));
+    if (!result) throw std::bad_alloc();
+    std::fill_n(result.get(), size, 0.0);
+    return result;
   }
 
+  // visit(buffer of its own, place of the first line, number of lines) for all lines along an axis. Batches
+  // are the same for any number of threads.
   template <class Visit>
-  void each(const Visit& visit) const {
-    Index m = 0;
-    for (Index k = 0; k < count(2); ++k)
-      for (Index j = 0; j < count(1); ++j)
-        for (Index i = 0; i < count(0); ++i) visit(std::array<Index, 3>{i, j, k}, m++);
+  void by_batches(int a, const Visit& visit) const {
+    const Index groups = (count(beside(a)) + batch - 1) / batch;
+    on_all_threads(
+        groups * count(third(a)), threads_, [&] { return buffer_for(a); },
+        [&](Buffer& buffer, Index number) {
+          std::array<Index, 3> at{0, 0, 0};
+          at[beside(a)] = number % groups * batch;
+          at[third(a)] = number / groups;
+          visit(buffer.get(), at, std::min(batch, count(beside(a)) - at[beside(a)]));
+        });
+  }
+
+  static Index start(const Strides& strides, const std::array<Index, 3>& at) {
+    return strides.first + at[0] * strides.step[0] + at[1] * strides.step[1] + at[2] * strides.step[2];
+  }
+  void read(const Real* values, const Strides& strides, int a, const std::array<Index, 3>& at, Index many,
+            Real* lines) const {
+    const Real* from = values + start(strides, at);
+    const Index n = count(a), step = strides.step[a], next = strides.step[beside(a)], apart = pitch(a);
+    if (step == 1)
+      for (Index l = 0; l < many; ++l) std::copy_n(from + l * next, n, lines + l * apart);
+    else
+      for (Index i = 0; i < n; ++i)
+        for (Index l = 0; l < many; ++l) lines[l * apart + i] = from[i * step + l * next];
+  }
+  void write(const Real* lines, int a, const std::array<Index, 3>& at, Index many, Real* values,
+             const Strides& strides) const {
+    Real* to = values + start(strides, at);
+    const Index n = count(a), step = strides.step[a], next = strides.step[beside(a)], apart = pitch(a);
+    if (step == 1)
+      for (Index l = 0; l < many; ++l) std::copy_n(lines + l * apart, n, to + l * next);
+    else
+      for (Index i = 0; i < n; ++i)
+        for (Index l = 0; l < many; ++l) to[i * step + l * next] = lines[l * apart + i];
+  }
+
+  // The rows as those of the operators of the axes, but that along the line that is not transformed.
+  void divide_by_weights(int a, const std::array<Index, 3>& at, Index many, Real scale, Real* lines) const {
+    const auto weight = [&](int b, Index i) {
+      return b < dimension() && b != line_ ? parts_.axes[b].weight[i] : 1.0;
+    };
+    for (Index l = 0; l < many; ++l) {
+      const Real others = 1 / (scale * weight(beside(a), at[beside(a)] + l) * weight(third(a), at[third(a)]));
+      Real* line = lines + l * pitch(a);
+      for (Index i = 0; i < count(a); ++i) line[i] *= others / parts_.axes[a].weight[i];
+    }
   }
 
   // FFTW_ESTIMATE, so that results repeat.
   void plan() {
-    for (int a = 0; a < dimension(); ++a) {
-      if (!transforms_[a]) continue;
-      int stride = 1;
-      for (int b = 0; b < a; ++b) stride *= static_cast<int>(count(b));
-      const fftw_iodim along{static_cast<int>(count(a)), stride, stride};
-      std::vector<fftw_iodim> others;
-      int step = 1;
-      for (int b = 0; b < dimension(); ++b) {
-        if (b != a) others.push_back({static_cast<int>(count(b)), step, step});
-        step *= static_cast<int>(count(b));
-      }
+    for (int a = 0; a < 3; ++a) {
+      forward_[a].reset();
+      backward_[a].reset();
+      if (a >= dimension() || !transforms_[a]) continue;
+      const fftw_iodim along{static_cast<int>(count(a)), 1, 1};
+      const int apart = static_cast<int>(pitch(a));
+      const fftw_iodim lines{static_cast<int>(batch), apart, apart};
+      const Buffer buffer = buffer_for(a);
       const auto make = [&](fftw_r2r_kind kind) {
-        return fftw_plan_guru_r2r(1, &along, static_cast<int>(others.size()), others.data(), values_.data(),
-                                  values_.data(), &kind, FFTW_ESTIMATE);
+        Plan plan(fftw_plan_guru_r2r(1, &along, 1, &lines, buffer.get(), buffer.get(), &kind, FFTW_ESTIMATE));
+        if (!plan) throw SolverError("FFTW has no plan for this grid");
+        return plan;
       };
-      forward_.push_back(make(transforms_[a]->forward));
-      backward_.push_back(make(transforms_[a]->backward));
-      if (!forward_.back() || !backward_.back()) throw SolverError("FFTW has no plan for this grid");
+      forward_[a] = make(transforms_[a]->forward);
+      backward_[a] = make(transforms_[a]->backward);
     }
   }
 
@@ -201,64 +294,56 @@ class FastTransform final : public LinearSolver {
   Real mode(int a, Index k) const {
     return transforms_[a]->eigenvalues[k] * parts_.axes[a].conductance[parts_.axes[a].count / 2];
   }
-
-  void divide() {
-    each([&](const std::array<Index, 3>& at, Index m) {
-      Real sum = parts_.shift;
-      for (int a = 0; a < dimension(); ++a) sum += mode(a, at[a]);
-      // The mean that nothing fixes stays at zero.
-      values_[m] = sum == 0 ? 0 : values_[m] / sum;
-    });
+  // Sum of the eigenvalues of the axes across line l of a batch along the inner axis, and of the shift.
+  Real of_others(const std::array<Index, 3>& at, Index l) const {
+    Real sum = parts_.shift;
+    for (const int b : {beside(inner_), third(inner_)})
+      if (b < dimension()) sum += mode(b, at[b] + (b == beside(inner_) ? l : 0));
+    return sum;
   }
 
-  // For each mode of the other axes a tridiagonal system along the line that is left.
-  void solve_lines() {
+  void divide_by_modes(Real others, Real* line) const {
+    const auto& eigenvalues = transforms_[inner_]->eigenvalues;
+    const Real unit = parts_.axes[inner_].conductance[count(inner_) / 2];
+    for (Index k = 0; k < count(inner_); ++k) {
+      const Real sum = others + eigenvalues[k] * unit;
+      // The mean that nothing fixes stays at zero.
+      line[k] = sum == 0 ? 0 : line[k] / sum;
+    }
+  }
+
+  // For a mode of the other axes a tridiagonal system along the line that is left.
+  void solve_line(Real others, Real* line) const {
     const SeparableAxis& axis = parts_.axes[line_];
     const Index n = axis.count;
-    Index stride = 1;
-    for (int a = 0; a < line_; ++a) stride *= count(a);
-    std::vector<Real> ratio(static_cast<std::size_t>(n)), v(ratio.size());
-    each([&](const std::array<Index, 3>& at, Index m) {
-      if (at[line_] != 0) return;
-      Real others = parts_.shift;
-      for (int a = 0; a < dimension(); ++a)
-        if (a != line_) others += mode(a, at[a]);
-      Real last = 0;
-      for (Index i = 0; i < n; ++i) {
-        const Real below = i > 0 ? axis.conductance[i] : 0, above = i + 1 < n ? axis.conductance[i + 1] : 0;
-        Real pivot =
-            others * axis.weight[i] + below + above + axis.boundary[i] - (i > 0 ? below * ratio[i - 1] : 0);
-        // A mean that nothing fixes shows in the very last pivot.
-        const bool loose = i == n - 1 && std::abs(pivot) < 1e-12 * (below + above);
-        ratio[i] = above / pivot;
-        last = loose ? 0 : (values_[m + i * stride] + below * last) / pivot;
-        v[i] = last;
-      }
-      for (Index i = n - 2; i >= 0; --i) v[i] += ratio[i] * v[i + 1];
-      for (Index i = 0; i < n; ++i) values_[m + i * stride] = v[i];
-    });
-  }
-
-  void release() {
-    for (auto* plans : {&forward_, &backward_}) {
-      for (const auto p : *plans) fftw_destroy_plan(p);
-      plans->clear();
+    std::vector<Real> ratio(static_cast<std::size_t>(n));
+    Real last = 0;
+    for (Index i = 0; i < n; ++i) {
+      const Real below = i > 0 ? axis.conductance[i] : 0, above = i + 1 < n ? axis.conductance[i + 1] : 0;
+      const Real pivot =
+          others * axis.weight[i] + below + above + axis.boundary[i] - (i > 0 ? below * ratio[i - 1] : 0);
+      // A mean that nothing fixes shows in the very last pivot.
+      const bool loose = i == n - 1 && std::abs(pivot) < 1e-12 * (below + above);
+      ratio[i] = above / pivot;
+      line[i] = last = loose ? 0 : (line[i] + below * last) / pivot;
     }
+    for (Index i = n - 2; i >= 0; --i) line[i] += ratio[i] * line[i + 1];
   }
 
   Separable parts_;
   std::vector<std::optional<Transform>> transforms_;
-  std::array<Index, 3> extent_{1, 1, 1};
-  int line_ = -1;
-  Index size_ = 0;
+  Strides outside_, inside_;   // of the system's unknowns, and of those that boundaries do not hold
+  bool holds_some_ = false;    // boundaries hold unknowns of the system
+  int line_ = -1, inner_ = 0;  // axis that is not transformed; that along which modes are solved for
+  int wanted_threads_, threads_ = 1;
   std::vector<Real> values_;
-  std::vector<fftw_plan> forward_, backward_;
+  std::array<Plan, 3> forward_, backward_;
 };
 
 }  // namespace
 
-std::unique_ptr<LinearSolver> make_transform_solver() {
-  return std::make_unique<FastTransform>();
+std::unique_ptr<LinearSolver> make_transform_solver(int threads) {
+  return std::make_unique<FastTransform>(threads);
 }
 
 bool is_separable(const LinearSystem& system) {
@@ -268,8 +353,8 @@ bool is_separable(const LinearSystem& system) {
 }
 
 SolverKind solvers::transform() {
-  return {.name = "transform", .known_once_factored = true, .make = [](const SolverRules&) {
-            return make_transform_solver();
+  return {.name = "transform", .known_once_factored = true, .make = [](const SolverRules& rules) {
+            return make_transform_solver(rules.threads);
           }};
 }
 

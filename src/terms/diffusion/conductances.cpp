@@ -149,7 +149,7 @@ void Conductances::evaluate_faces(int axis) {
     return std::make_unique<RowsOfPaths>(
         grid(), axis, equation().diffusion.coefficient[grid().direction(axis)], equation(), regions());
   };
-  const bool many = grid().count() > worth_threads;
+  const int threads = threads_for(grid().count(), 0);
   // Adds what rows of faces conduct to those that are in memory where `out` is: Σ of pieces across.
   const auto add = [&](RowsOfPaths& rows, Real part, Real* out) {
     const auto resistances = rows.next(areas);
@@ -159,7 +159,7 @@ void Conductances::evaluate_faces(int axis) {
       if (resistances[e] > 0) out[owners[e]] += part * measures[e] / resistances[e];
   };
   if (axis == 0) {
-    on_all_threads(grid().lines(), many, make, [&](std::unique_ptr<RowsOfPaths>& rows, Index l) {
+    on_all_threads(grid().lines(), threads, make, [&](std::unique_ptr<RowsOfPaths>& rows, Index l) {
       Real* row = faces.data() + count * l;
       for (const auto& p : pieces_across(grid(), 1, l % grid().size(1)))
         for (const auto& q : pieces_across(grid(), 2, l / grid().size(1))) {
@@ -175,7 +175,7 @@ void Conductances::evaluate_faces(int axis) {
     constexpr Index in_one = 32;
     const int other = axis == 1 ? 2 : 1;
     const Index blocks = (count + in_one - 1) / in_one;
-    on_all_threads(blocks * grid().size(other), many, make,
+    on_all_threads(blocks * grid().size(other), threads, make,
                    [&](std::unique_ptr<RowsOfPaths>& rows, Index task) {
                      const Index start = task % blocks * in_one, at = task / blocks;
                      for (const auto& q : pieces_across(grid(), other, at)) {
@@ -224,7 +224,7 @@ void Conductances::close_faces(int axis) {
   for (int a = 0; a < axis; ++a) stride *= grid().size(a);
   const Index lines = grid().lines(), nx = grid().size(0);
   on_all_threads(
-      lines, grid().count() > worth_threads, [] { return 0; },
+      lines, threads_for(grid().count(), 0), [] { return 0; },
       [&](int, Index l) {
         const Index j = l % grid().size(1), k = l / grid().size(1);
         for (Index i = 0; i < nx; ++i) {

@@ -32,11 +32,6 @@ void EvaluatedSource::bound(DataBounds& result) const {
   result.steady = result.steady && steady_;
 }
 
-void EvaluatedSource::count(Real amount, Real capacity) {
-  rise_ = std::max(rise_, amount / capacity);
-  fall_ = std::max(fall_, -amount / capacity);
-}
-
 void EvaluatedSource::update(const Function& source, Real time, const ControlVolumes& volumes,
                              const LinearStorage& storage) {
   if (ready_ && (!source.depends_on_time() || time == time_)) return;
@@ -49,13 +44,26 @@ void EvaluatedSource::update(const Function& source, Real time, const ControlVol
     density_ = source(Point{}, time);
     total_ = density_ * g.volume();
     // Where what is stored is the same everywhere one unknown stands for all.
-    for (Index n = 0; n < (storage.capacities().empty() ? 1 : g.count()); ++n)
-      count(density_ * g.volume_of(n), storage.capacity(n));
+    for (Index n = 0; n < (storage.capacities().empty() ? 1 : g.count()); ++n) {
+      const Real change = density_ * g.volume_of(n) / storage.capacity(n);
+      rise_ = std::max(rise_, change);
+      fall_ = std::max(fall_, -change);
+    }
   } else if (!source.is_constant() || source(Point{}) != 0) {
     amounts_.resize(static_cast<std::size_t>(g.count()));
     volumes.integrate(source, time, amounts_);
     total_ = sum_over(domain, [&](Index n) { return amounts_[n]; });
-    for (Index n = 0; n < g.count(); ++n) count(amounts_[n], storage.capacity(n));
+    Real rise = 0, fall = 0;
+#pragma omp parallel for schedule(static) reduction(max           \
+                                                    : rise, fall) \
+    num_threads(domain.threads()) if (domain.threads() > 1)
+    for (Index n = 0; n < g.count(); ++n) {
+      const Real change = amounts_[n] / storage.capacity(n);
+      rise = std::max(rise, change);
+      fall = std::max(fall, -change);
+    }
+    rise_ = rise;
+    fall_ = fall;
   }
   if (!std::isfinite(total_)) {
     std::string where;
