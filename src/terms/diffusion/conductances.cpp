@@ -38,9 +38,8 @@ std::shared_ptr<const LinearStorage> linear_storage(const Problem& problem, cons
                                                     std::shared_ptr<const Domain> domain) {
   const Equation& equation = problem.equation();
   check_positive(equation.storage, what_is_stored);
-  const bool whole = domain->outline().whole();
-  if (whole && !conducts_about_state(problem) && equation.contacts.empty() &&
-      !equation.storage.depends_on_place() && conducts_evenly(equation, domain->grid()))
+
+  if (domain->outline().whole() && !equation.storage.depends_on_place())
     return std::make_shared<LinearStorage>(std::move(domain), equation.storage(Point{}));
   std::vector<Real> capacities(static_cast<std::size_t>(domain->grid().count()));
   volumes.integrate(equation.storage, 0, capacities);
@@ -65,7 +64,8 @@ Conductances::Conductances(const Problem& problem, std::shared_ptr<const LinearS
   }
   fixed->on_state = conducts_about_state(problem);
   if (fixed->on_state) fixed->place_paths(problem);
-  fixed->separable = fixed->storage->capacities().empty();
+  fixed->separable = fixed->storage->capacities().empty() && !fixed->on_state &&
+                     fixed->equation.contacts.empty() && conducts_evenly(fixed->equation, grid);
   if (fixed->separable) fixed->place_lines();
   fixed_ = std::move(fixed);
 }

@@ -81,7 +81,9 @@ void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* c
     return;
   }
   expect(densities == nullptr, "EvaluatedDiffusion::step: densities where coefficients do not vary");
-  const Real* capacity = storage.of_line(line.number).each();
+  const LineCapacity of_line = storage.of_line(line.number);
+  const kernels::Capacity capacity{of_line.values, of_line.factor,
+                                   !of_line.of_each && g.axis(0).is_uniform() && g.size(0) > 2};
   if (counted)
     kernels::step_general_counted(lines.general(j, k), dimension, step, capacity, measures, across, next,
                                   counted);

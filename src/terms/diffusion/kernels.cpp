@@ -95,20 +95,54 @@ template <int dimension>
   __builtin_prefetch(out + i + ahead, 1);
 }
 
-// Sums are of weight·u, weight·|u| and width·u; what weights mean is the caller's affair. Without weights all
-// are 1. Those of a segment are weighted by `of_content` and `of_integral`.
-struct Counting {
-  const Real *weights, *widths;
-  Real of_content, of_integral;
-  Totals* of_segments;
+// What is summed up of a line: the content, its size and the integral. Of a line that is alike between its
+// ends the values alone are, and weighted once; `content` and `integral` are those of a value of 1.
+struct EvenSums {
+  Real content, integral;
+  [[gnu::always_inline]] void add(LaneTotals& lanes, Index, Index k, Real v) const {
+    lanes.second[k] += std::abs(v);
+    lanes.third[k] += v;
+  }
+  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals) const {
+    const Real sum = sum_of_lanes(lanes.third);
+    totals.content += content * sum;
+    totals.gross += content * sum_of_lanes(lanes.second);
+    totals.integral += integral * sum;
+  }
+};
+// Where capacities are a factor of the widths.
+struct SumsByWidth {
+  const Real* widths;
+  Real content, integral;
+  [[gnu::always_inline]] void add(LaneTotals& lanes, Index i, Index k, Real v) const {
+    lanes.second[k] += widths[i] * std::abs(v);
+    lanes.third[k] += widths[i] * v;
+  }
+  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals) const {
+    EvenSums{content, integral}.close(lanes, totals);
+  }
+};
+struct SumsByCapacity {
+  const Real *capacity, *widths;
+  Real integral;
+  [[gnu::always_inline]] void add(LaneTotals& lanes, Index i, Index k, Real v) const {
+    lanes.first[k] += capacity[i] * v;
+    lanes.second[k] += capacity[i] * std::abs(v);
+    lanes.third[k] += widths[i] * v;
+  }
+  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals) const {
+    totals.content += sum_of_lanes(lanes.first);
+    totals.gross += sum_of_lanes(lanes.second);
+    totals.integral += integral * sum_of_lanes(lanes.third);
+  }
 };
 
-template <int dimension, class Line, class Finish>
-[[gnu::always_inline]] inline void counted(const Line& l, Real* __restrict out, const Finish& finish,
-                                           const Counting& sums) {
-  ends<dimension>(l, out, finish);
+// `finish_end` finishes both ends, `finish` what lies between.
+template <int dimension, class Line, class FinishEnd, class Finish, class Sums>
+[[gnu::always_inline]] inline void counted(const Line& l, Real* __restrict out, const FinishEnd& finish_end,
+                                           const Finish& finish, const Sums& sums, Totals* of_segments) {
+  ends<dimension>(l, out, finish_end);
   const Real* u = l.u;
-  const Real *weights = sums.weights, *widths = sums.widths;
   each_segment(1, l.count - 1, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
     LaneTotals lanes;
     by_lanes(
@@ -116,24 +150,12 @@ template <int dimension, class Line, class Finish>
         [&](Index i, Index k) WILLIWAW_INLINE {
           const Real v = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<dimension>(l, i, u[i]));
           out[i] = v;
-          if constexpr (std::is_same_v<Line, GeneralLine>) lanes.first[k] += weights[i] * v;
-          if constexpr (std::is_same_v<Line, UniformLine>) {
-            lanes.second[k] += std::abs(v);
-            lanes.third[k] += v;
-          } else {
-            lanes.second[k] += weights[i] * std::abs(v);
-            lanes.third[k] += widths[i] * v;
-          }
+          sums.add(lanes, i, k, v);
           lanes.see(k, v);
         },
         [&](Index i) WILLIWAW_INLINE { fetch<dimension>(l, out, i); });
-    const Real integral = sum_of_lanes(lanes.third);
-    Totals& totals = sums.of_segments[s];
-    totals.content +=
-        sums.of_content * (std::is_same_v<Line, GeneralLine> ? sum_of_lanes(lanes.first) : integral);
-    totals.gross += sums.of_content * sum_of_lanes(lanes.second);
-    totals.integral += sums.of_integral * integral;
-    lanes.extremes(totals);
+    sums.close(lanes, of_segments[s]);
+    lanes.extremes(of_segments[s]);
   });
 }
 
@@ -148,15 +170,16 @@ template <class Line, class Finish>
     uncounted<3>(l, out, finish);
 }
 
-template <class Line, class Finish>
-[[gnu::always_inline]] inline void by_dimension(const Line& l, int dimension, Real* out, const Finish& finish,
-                                                const Counting& sums) {
+template <class Line, class FinishEnd, class Finish, class Sums>
+[[gnu::always_inline]] inline void by_dimension(const Line& l, int dimension, Real* out,
+                                                const FinishEnd& finish_end, const Finish& finish,
+                                                const Sums& sums, Totals* of_segments) {
   if (dimension == 1)
-    counted<1>(l, out, finish, sums);
+    counted<1>(l, out, finish_end, finish, sums, of_segments);
   else if (dimension == 2)
-    counted<2>(l, out, finish, sums);
+    counted<2>(l, out, finish_end, finish, sums, of_segments);
   else
-    counted<3>(l, out, finish, sums);
+    counted<3>(l, out, finish_end, finish, sums, of_segments);
 }
 
 }  // namespace
@@ -192,11 +215,11 @@ void step_separable_counted(const SeparableLine& line, int dimension, Real scale
                             const Real* widths, Real across, Real storage, Real* out, Totals* of_segments) {
   by_made(line.u, scale, made, [&](const auto& finish) WILLIWAW_INLINE {
     if (line.uniform)
-      by_dimension(UniformLine(line), dimension, out, finish,
-                   {widths, widths, storage * across * widths[1], across * widths[1], of_segments});
+      by_dimension(UniformLine(line), dimension, out, finish, finish,
+                   EvenSums{storage * across * widths[1], across * widths[1]}, of_segments);
     else
-      by_dimension(SeparableLine(line), dimension, out, finish,
-                   {widths, widths, storage * across, across, of_segments});
+      by_dimension(SeparableLine(line), dimension, out, finish, finish,
+                   SumsByWidth{widths, storage * across, across}, of_segments);
   });
 }
 
@@ -206,22 +229,45 @@ void rate_separable(const SeparableLine& line, int dimension, Real scale, const 
                [widths, scale](Index i, Real inflow) WILLIWAW_INLINE { return widths[i] * scale * inflow; });
 }
 
+namespace {
+
+// u[i] + scale·inflow/values[i]
+struct StepByCapacity {
+  const Real* u;
+  Real scale;
+  const Real* values;
+  [[gnu::always_inline]] Real operator()(Index i, Real inflow) const {
+    return u[i] + scale * inflow / values[i];
+  }
+};
+struct EvenStep {
+  const Real* u;
+  Real scale;
+  [[gnu::always_inline]] Real operator()(Index i, Real inflow) const { return u[i] + scale * inflow; }
+};
+
+}  // namespace
+
 WILLIWAW_CLONES
-void step_general(const GeneralLine& line, int dimension, Real step, const Real* capacity, Real* out) {
-  const GeneralLine l = line;
-  by_dimension(l, dimension, out, [&l, step, capacity](Index i, Real inflow) WILLIWAW_INLINE {
-    return l.u[i] + step * inflow / capacity[i];
-  });
+void step_general(const GeneralLine& line, int dimension, Real step, const Capacity& capacity, Real* out) {
+  by_dimension(GeneralLine(line), dimension, out,
+               StepByCapacity{line.u, step / capacity.factor, capacity.values});
 }
 
 WILLIWAW_CLONES
-void step_general_counted(const GeneralLine& line, int dimension, Real step, const Real* capacity,
+void step_general_counted(const GeneralLine& line, int dimension, Real step, const Capacity& capacity,
                           const Real* widths, Real across, Real* out, Totals* of_segments) {
-  const GeneralLine l = line;
-  by_dimension(l, dimension, out,
-               [&l, step, capacity](Index i, Real inflow)
-                   WILLIWAW_INLINE { return l.u[i] + step * inflow / capacity[i]; },
-               {capacity, widths, 1, across, of_segments});
+  const StepByCapacity finish{line.u, step / capacity.factor, capacity.values};
+  if (capacity.even)
+    by_dimension(GeneralLine(line), dimension, out, finish,
+                 EvenStep{line.u, step / (capacity.factor * capacity.values[1])},
+                 EvenSums{capacity.factor * capacity.values[1], across * widths[1]}, of_segments);
+  else if (capacity.values == widths)
+    by_dimension(GeneralLine(line), dimension, out, finish, finish,
+                 SumsByWidth{widths, capacity.factor, across}, of_segments);
+  else
+    by_dimension(GeneralLine(line), dimension, out, finish, finish,
+                 SumsByCapacity{capacity.values, widths, across}, of_segments);
 }
 
 WILLIWAW_CLONES
@@ -347,19 +393,20 @@ void leapfrog_separable(const SeparableLine& line, int dimension, const Leap& le
 }
 
 WILLIWAW_CLONES
-void leapfrog_general(const GeneralLine& line, int dimension, const Leap& leapfrog_step, const Real* capacity,
-                      Real* out, Totals* of_segments) {
-  swing_by_dimension(GeneralLine(line), dimension, out, ByCapacity{leapfrog_step.scale, capacity},
-                     leapfrog_step, 1, of_segments);
-}
-
-WILLIWAW_CLONES
-void leapfrog_general_even(const GeneralLine& line, int dimension, const Leap& leapfrog_step, Real capacity,
-                           Real* out, Totals* of_segments) {
+void leapfrog_general(const GeneralLine& line, int dimension, const Leap& leapfrog_step,
+                      const Capacity& capacity, Real* out, Totals* of_segments) {
   Leap weighted = leapfrog_step;
-  weighted.kinetic *= capacity;
-  swing_by_dimension(GeneralLine(line), dimension, out, Even{leapfrog_step.scale / capacity}, weighted, 1,
-                     of_segments);
+  if (capacity.even) {
+    const Real one = capacity.factor * capacity.values[1];
+    weighted.kinetic *= one;
+    swing_by_dimension(GeneralLine(line), dimension, out, Even{leapfrog_step.scale / one}, weighted, 1,
+                       of_segments);
+  } else {
+    weighted.kinetic *= capacity.factor;
+    swing_by_dimension(GeneralLine(line), dimension, out,
+                       ByCapacity{leapfrog_step.scale / capacity.factor, capacity.values}, weighted, 1,
+                       of_segments);
+  }
 }
 
 namespace {

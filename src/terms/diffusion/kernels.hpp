@@ -54,9 +54,16 @@ struct GeneralLine {
   bool periodic;
 };
 
-/// out[i] = u[i] + step · (what flows into the control volume) / capacity[i]
-void step_general(const GeneralLine& line, int dimension, Real step, const Real* capacity, Real* out);
-void step_general_counted(const GeneralLine& line, int dimension, Real step, const Real* capacity,
+/// The capacity of unknown i is factor·values[i].
+struct Capacity {
+  const Real* values;
+  Real factor;
+  bool even;  ///< alike between the ends of the line
+};
+
+/// out[i] = u[i] + step · (what flows into the control volume) / capacity
+void step_general(const GeneralLine& line, int dimension, Real step, const Capacity& capacity, Real* out);
+void step_general_counted(const GeneralLine& line, int dimension, Real step, const Capacity& capacity,
                           const Real* widths, Real across, Real* out, Totals* of_segments);
 /// out[i] = what flows into the control volume
 void rate_general(const GeneralLine& line, int dimension, Real* out);
@@ -73,12 +80,9 @@ struct Leap {
 /// Between the ends of a line; the weights are the widths.
 void leapfrog_separable(const SeparableLine& line, int dimension, const Leap& leapfrog_step, Real* out,
                         Totals* of_segments);
-/// The same with scale/capacity[i], kinetic weights capacity[i] and potential weights 1.
-void leapfrog_general(const GeneralLine& line, int dimension, const Leap& leapfrog_step, const Real* capacity,
-                      Real* out, Totals* of_segments);
-/// The same where all but the ends of the line have one capacity.
-void leapfrog_general_even(const GeneralLine& line, int dimension, const Leap& leapfrog_step, Real capacity,
-                           Real* out, Totals* of_segments);
+/// The same with scale/capacity, kinetic weights capacity and potential weights 1.
+void leapfrog_general(const GeneralLine& line, int dimension, const Leap& leapfrog_step,
+                      const Capacity& capacity, Real* out, Totals* of_segments);
 
 /// The same for whole lines whose forces are known: out[i] = 2·u[i] − out[i] + scale·force[i]/capacity[i],
 /// the potential by `pair`. capacity[i] = storage·widths[i] where `capacity` is null.

@@ -1,4 +1,5 @@
-// What boundaries do to a wave from one leapfrog step to the next: where they stand, what they prescribe, the work they do.
+// What boundaries do to a wave from one leapfrog step to the next: where they stand, what they prescribe, the
+// work they do.
 #include <algorithm>
 #include <cmath>
 

@@ -76,7 +76,7 @@ const WaveDynamics::Fixed& WaveDynamics::fixed() {
   find_damping(out);
   find_pushes(out);
   out.inner = parts_.inner();
-  out.even = grid().axis(0).is_uniform() && parts_.outline().whole() &&
+  out.even = grid().axis(0).is_uniform() && nx > 2 && parts_.outline().whole() &&
              !parts_.problem->equation().storage.depends_on_place();
   out.free_line.assign(static_cast<std::size_t>(grid().lines()), 1);
   out.total_damping = out.damping;

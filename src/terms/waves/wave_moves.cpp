@@ -34,7 +34,7 @@ void WaveDynamics::move_simple_line(Index line, Index j, Index k, Work& work) co
   const EvaluatedDiffusion& diffusion = work.evaluated.of(parts_.diffusion);
   const KernelLines lines{diffusion, work.now.data(), Parts::all()};
   const bool separable = diffusion.conductances().separable();
-  const Real* capacities = parts_.storage->of_line(line).each();
+  const LineCapacity capacities = parts_.storage->of_line(line);
   Real* out = work.other.data() + start;
   std::array<Real, 2> pairs{};
   kernels::Leap leapfrog_step{work.step * work.step, widths, across, 1, 1};
@@ -50,11 +50,9 @@ void WaveDynamics::move_simple_line(Index line, Index j, Index k, Work& work) co
     }
   } else {
     const auto of_line = lines.general(j, k);
-    if (work.fixed.even)
-      kernels::leapfrog_general_even(of_line, g.dimension(), leapfrog_step, capacities[1], out,
-                                     work.of_segments);
-    else
-      kernels::leapfrog_general(of_line, g.dimension(), leapfrog_step, capacities, out, work.of_segments);
+    kernels::leapfrog_general(of_line, g.dimension(), leapfrog_step,
+                              {capacities.values, capacities.factor, work.fixed.even}, out, work.of_segments);
+
     for (const int end : {0, 1}) pairs[end] = kernels::inflow_general(of_line, g.dimension(), end * (nx - 1));
   }
   if (g.axis(0).periodic()) return;
@@ -69,7 +67,7 @@ void WaveDynamics::move_simple_line(Index line, Index j, Index k, Work& work) co
     bool holds = false;
     for (auto h = first; h < last; ++h) holds = holds || prescribed()[h] == start + i;
     if (holds) continue;
-    const Real c = separable ? storage * across * widths[i] : capacities[i];
+    const Real c = separable ? storage * across * widths[i] : capacities(i);
     move_one(start + i, c, across * widths[i], pairs[end], pairs[end] + work.force[i], work);
   }
 }
