@@ -177,7 +177,7 @@ void ProblemBalance::Made::add_flux_on_faces(const std::vector<SystemMember>& me
 ProblemBalance::ProblemBalance(const Problem& problem, Execution execution)
     : ProblemBalance(Made::of(problem, execution)) {
   if (execution.semi_lagrangian)
-    semi_lagrangian_ = std::make_unique<SemiLagrangian>(*this, parts_[0].advected_line, domain().threads());
+    semi_lagrangian_ = std::make_unique<SemiLagrangian>(*this, parts_[0].advected_line);
   if (problem.equation().second_order) {
     const LineId damping = declare({"damping", LedgerLine::Kind::source, ""});
     const LineId scheme = declare({"scheme", LedgerLine::Kind::source, ""});

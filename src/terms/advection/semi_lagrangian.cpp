@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "domain/lines.hpp"
+
 namespace williwaw {
 
 namespace {
@@ -10,8 +12,12 @@ namespace {
 constexpr int most_pieces = 64;
 }  // namespace
 
-SemiLagrangian::SemiLagrangian(ProblemBalance& balance, LineId line, int threads)
-    : balance_(balance), grid_(balance.grid()), line_(line), threads_(threads) {
+SemiLagrangian::SemiLagrangian(ProblemBalance& balance, LineId line)
+    : balance_(balance),
+      grid_(balance.grid()),
+      line_(line),
+      outline_whole_(balance.outline().whole()),
+      stencils_(grid_) {
   const Equation& e = balance.problem().equation();
   if (e.advection->law)
     throw InputError(
@@ -23,6 +29,8 @@ SemiLagrangian::SemiLagrangian(ProblemBalance& balance, LineId line, int threads
     if (grid_.axis(a).coordinates() != Coordinates::cartesian)
       throw InputError(Subject::scheme, "scheme 'semi-lagrangian' is for straight axes");
   storage_ = e.storage(Point{});
+  for (int a = 0; a < grid_.dimension(); ++a) lines_.emplace_back(grid_.axis(a), grid_.direction(a));
+  steady_ = !e.advection->velocity.depends_on_time();
   const auto nothing = [](const Function& f) { return f.is_constant() && f(Point{}) == 0; };
   alone_ = nothing(e.source) && !e.reaction && e.points.empty() &&
            std::ranges::all_of(e.diffusion.coefficient, nothing) &&
@@ -41,71 +49,87 @@ SemiLagrangian::SemiLagrangian(ProblemBalance& balance, LineId line, int threads
   }
 }
 
-// The control volume along one axis that holds a position; the nearest for one outside.
+SemiLagrangian::Line::Line(const Axis& axis, int direction_of_axis)
+    : direction(direction_of_axis),
+      size(axis.size()),
+      periodic(axis.periodic()),
+      from(axis.from()),
+      to(axis.to()),
+      length(axis.length()),
+      spacing(axis.is_uniform() && axis.unknowns() == Unknowns::cells ? axis.widths()[0] : 0),
+      points(axis.points()),
+      bounds(axis.bounds()),
+      widths(axis.widths()),
+      gaps(axis.gaps()) {}
+
+Real SemiLagrangian::Line::wrap(Real position) const {
+  if (!periodic || (position >= from && position < to)) return position;
+  return position - std::floor((position - from) / length) * length;
+}
+
+// The control volume that holds a position within the axis; the nearest for one outside.
+Index SemiLagrangian::Line::containing(Real at) const {
+  if (spacing > 0)
+    return std::clamp<Index>(static_cast<Index>(std::floor((at - from) / spacing)), 0, size - 1);
+  return std::clamp<Index>(std::ranges::upper_bound(bounds, at) - bounds.begin() - 1, 0, size - 1);
+}
+
 Index SemiLagrangian::along(int axis, Real position) const {
-  const Axis& a = grid_.axis(axis);
-  const Real at = a.wrap(position);
-  if (a.is_uniform() && a.unknowns() == Unknowns::cells)
-    return std::clamp<Index>(static_cast<Index>(std::floor((at - a.from()) / a.widths()[0])), 0,
-                             a.size() - 1);
-  const auto bounds = a.bounds();
-  return std::clamp<Index>(std::ranges::upper_bound(bounds, at) - bounds.begin() - 1, 0, a.size() - 1);
+  const Line& line = lines_[static_cast<std::size_t>(axis)];
+  return line.containing(line.wrap(position));
 }
 
 bool SemiLagrangian::outside(const Point& place) const {
-  for (int a = 0; a < grid_.dimension(); ++a) {
-    const Axis& axis = grid_.axis(a);
-    const Real s = place[grid_.direction(a)];
-    if (!axis.periodic() && (s < axis.from() || s > axis.to())) return true;
-  }
-  return false;
+  return std::ranges::any_of(lines_, [&](const Line& line) {
+    const Real s = place[line.direction];
+    return !line.periodic && (s < line.from || s > line.to);
+  });
 }
 
 // Each component is linear between its own faces, and between the middles of control volumes across.
-Point SemiLagrangian::velocity(const Point& place) const {
-  const FaceVelocities& v = advection_->velocities();
-  std::array<Index, 3> cell{0, 0, 0};
-  for (int a = 0; a < grid_.dimension(); ++a) cell[a] = along(a, place[grid_.direction(a)]);
+template <int dimension>
+Point SemiLagrangian::velocity_in(const Point& place) const {
+  // Of each axis: the control volume, its neighbour on the nearer side, and the fractions of the face after
+  // it and of that neighbour.
+  std::array<Index, dimension> cell, beside;
+  std::array<Real, dimension> own, across;
+  for (int b = 0; b < dimension; ++b) {
+    const Line& line = lines_[b];
+    const Real s = line.wrap(place[line.direction]);
+    const Index i = line.containing(s);
+    const bool up = s > line.points[i];
+    const Real gap = line.gaps[up ? i + 1 : i];
+    Index other = i + (up ? 1 : -1);
+    if (other < 0 || other >= line.size) other = !line.periodic ? i : up ? 0 : line.size - 1;
+    cell[b] = i;
+    beside[b] = other;
+    own[b] = std::clamp((s - line.bounds[i]) / line.widths[i], 0.0, 1.0);
+    across[b] = other == i || !(gap > 0) ? 0 : std::clamp(std::abs(s - line.points[i]) / gap, 0.0, 1.0);
+  }
   Point result;
-  for (int a = 0; a < grid_.dimension(); ++a) {
-    // Of each axis: two neighbouring places and the fraction of the second one.
-    std::array<std::array<Index, 2>, 3> at{};
-    std::array<Real, 3> fraction{0, 0, 0};
-    for (int b = 0; b < grid_.dimension(); ++b) {
-      const Axis& axis = grid_.axis(b);
-      const Real s = axis.wrap(place[grid_.direction(b)]);
-      const Index i = cell[b], size = axis.size();
-      if (b == a) {
-        at[b] = {i, i + 1};
-        fraction[b] = std::clamp((s - axis.bounds()[i]) / axis.widths()[i], 0.0, 1.0);
-        continue;
-      }
-      const bool up = s > axis.points()[i];
-      Index other = i + (up ? 1 : -1);
-      const Real gap = axis.gaps()[up ? i + 1 : i];
-      if (axis.periodic())
-        other = (other + size) % size;
-      else if (other < 0 || other >= size)
-        other = i;
-      at[b] = {i, other};
-      fraction[b] = other == i || !(gap > 0) ? 0 : std::clamp(std::abs(s - axis.points()[i]) / gap, 0.0, 1.0);
-    }
+  for (int a = 0; a < dimension; ++a) {
     Real sum = 0;
-    const auto dimension = static_cast<std::size_t>(grid_.dimension());
-    for (std::size_t corner = 0; corner < (std::size_t{1} << dimension); ++corner) {
+    for (int corner = 0; corner < (1 << dimension); ++corner) {
       Real weight = 1;
       std::array<Index, 3> n{0, 0, 0};
-      for (std::size_t b = 0; b < dimension; ++b) {
-        const bool second = (corner >> b) & 1U;
-        weight *= second ? fraction[b] : 1 - fraction[b];
-        n[b] = at[b][second ? 1 : 0];
+      for (int b = 0; b < dimension; ++b) {
+        const bool second = (corner >> b) & 1;
+        const Real fraction = b == a ? own[b] : across[b];
+        weight *= second ? fraction : 1 - fraction;
+        n[b] = !second ? cell[b] : b == a ? cell[b] + 1 : beside[b];
       }
-      if (weight == 0) continue;
-      sum += weight * v.row(a, n[1], n[2])[n[0]];
+      const Rows& rows = rows_[a];
+      sum += weight * rows.first[n[0] + rows.row * n[1] + rows.sheet * n[2]];
     }
-    result[grid_.direction(a)] = sum / storage_;
+    result[lines_[a].direction] = sum / storage_;
   }
   return result;
+}
+
+Point SemiLagrangian::velocity(const Point& place) const {
+  return grid_.dimension() == 1   ? velocity_in<1>(place)
+         : grid_.dimension() == 2 ? velocity_in<2>(place)
+                                  : velocity_in<3>(place);
 }
 
 // Cubic through four unknowns along each axis, within the range of the two around the place.
@@ -152,7 +176,6 @@ Real SemiLagrangian::between(const std::array<Index, 3>& cell, const Point& plac
   Real sum = 0, low = std::numeric_limits<Real>::infinity(), high = -low;
   Real linear = 0, linear_weight = 0;
   bool complete = true;
-  const bool whole = balance_.outline().whole();
   for (std::size_t k = 0; k < (grid_.dimension() > 2 ? 4U : 1U); ++k)
     for (std::size_t j = 0; j < (grid_.dimension() > 1 ? 4U : 1U); ++j)
       for (std::size_t i = 0; i < 4; ++i) {
@@ -161,7 +184,7 @@ Real SemiLagrangian::between(const std::array<Index, 3>& cell, const Point& plac
         const bool close = near[0][i] && near[1][row] && near[2][sheet];
         if (w == 0 && !close) continue;
         const Index n = grid_.number(at[0][i], at[1][row], at[2][sheet]);
-        if (!whole && !balance_.outline().active(n)) {
+        if (!outline_whole_ && !balance_.outline().active(n)) {
           complete = complete && w == 0;
           continue;
         }
@@ -251,42 +274,93 @@ Real SemiLagrangian::shear() const {
   return most;
 }
 
-void SemiLagrangian::advect(const State& y, Real at, Real step, State& out) {
-  // The velocity of half-way serves the whole step.
-  advection_ = balance_.advection(at + 0.5 * step, y);
-  // Where shores may be met every cell on the way is looked at; elsewhere a path is as straight as the flow
-  // is even.
-  const Real bends = balance_.outline().whole() ? 4 * shear() : advection_->velocities().fastest();
-  const int pieces = std::clamp(static_cast<int>(std::ceil(bends * step / storage_)), 1, most_pieces);
-  const Real length = step / pieces;
-  const Index count = grid_.count();
-#pragma omp parallel for schedule(static) num_threads(threads_) if (threads_ > 1)
-  for (Index n = 0; n < count; ++n) {
-    if (!balance_.outline().active(n)) {
-      out[n] = 0;
-      continue;
+// Back from unknown n in so many pieces.
+SemiLagrangian::Departure SemiLagrangian::follow(Index n, int pieces, Real length) const {
+  const auto back = [](const Point& from, const Point& along_v, Real time) {
+    return Point{from.x - time * along_v.x, from.y - time * along_v.y, from.z - time * along_v.z};
+  };
+  Departure result{n, grid_.point_of(n), {}, false};
+  for (int p = 0; p < pieces; ++p) {
+    const Point v = velocity(result.place);
+    const Point next = back(result.place, velocity(back(result.place, v, 0.5 * length)), length);
+    if (outside(next)) {
+      result.beyond = next;
+      result.through_boundary = true;
+      return result;
     }
-    Point place = grid_.point_of(n);
-    bool found = false;
-    for (int p = 0; p < pieces && !found; ++p) {
-      const Point v = velocity(place);
-      const auto back = [&](const Point& from, const Point& along_v, Real time) {
-        return Point{from.x - time * along_v.x, from.y - time * along_v.y, from.z - time * along_v.z};
-      };
-      const Point next = back(place, velocity(back(place, v, 0.5 * length)), length);
-      if (outside(next)) {
-        out[n] = through_boundary(next, place, y, at);
-        found = true;
-        break;
-      }
-      // Shores let nothing through; a path that would leads along them as far as it gets.
+    // Shores let nothing through; a path that would leads along them as far as it gets.
+    if (!outline_whole_) {
       std::array<Index, 3> cell{0, 0, 0};
       for (int a = 0; a < grid_.dimension(); ++a) cell[a] = along(a, next[grid_.direction(a)]);
       if (!balance_.outline().active(grid_.number(cell[0], cell[1], cell[2]))) break;
-      place = next;
     }
-    if (!found) out[n] = value(place, y);
+    result.place = next;
   }
+  return result;
+}
+
+// False where unknowns that its value needs are not all there.
+bool SemiLagrangian::place_stencil(const Departure& departure) {
+  if (departure.through_boundary) return false;
+  std::array<Index, 3> first{0, 0, 0};
+  std::array<Real, 3> position{};
+  for (int a = 0; a < grid_.dimension(); ++a) {
+    const Line& line = lines_[static_cast<std::size_t>(a)];
+    position[a] = line.wrap(departure.place[line.direction]);
+    first[a] = stencils_.first_of_four(a, line.containing(position[a]), position[a]);
+    if (first[a] < 0) return false;
+  }
+  if (!outline_whole_)
+    for (Index k = 0; k < (grid_.dimension() > 2 ? 4 : 1); ++k)
+      for (Index j = 0; j < (grid_.dimension() > 1 ? 4 : 1); ++j)
+        for (Index i = 0; i < 4; ++i)
+          if (!balance_.outline().active(grid_.number(first[0] + i, first[1] + j, first[2] + k)))
+            return false;
+  stencils_.place(departure.unknown, first, position);
+  return true;
+}
+
+void SemiLagrangian::find_departures(Real step) {
+  const FaceVelocities& v = advection_->velocities();
+  for (int a = 0; a < grid_.dimension(); ++a) {
+    const Real* const first = v.row(a, 0, 0);
+    rows_[a] = {first, v.row(a, 1, 0) - first, v.row(a, 0, 1) - first};
+  }
+  // Where shores may be met every cell on the way is looked at; elsewhere a path is as straight as the flow
+  // is even.
+  const Real bends = outline_whole_ ? 4 * shear() : v.fastest();
+  const int pieces = std::clamp(static_cast<int>(std::ceil(bends * step / storage_)), 1, most_pieces);
+  const Index nx = grid_.size(0);
+  if (stencils_.usable() && !stencils_.has_room()) stencils_.make_room();
+  apart_.resize(static_cast<std::size_t>(grid_.lines()));
+  each_line(balance_.domain(), [&](Index, Index line, Index, Index) {
+    auto& apart = apart_[static_cast<std::size_t>(line)];
+    apart.clear();
+    for (Index n = nx * line; n < nx * (line + 1); ++n) {
+      if (balance_.outline().active(n)) {
+        const Departure departure = follow(n, pieces, step / pieces);
+        if (stencils_.usable() && place_stencil(departure)) continue;
+        apart.push_back(departure);
+      }
+      if (stencils_.usable()) stencils_.leave(n);
+    }
+  });
+  found_for_ = step;
+}
+
+void SemiLagrangian::advect(const State& y, Real at, Real step, State& out) {
+  // The velocity of half-way serves the whole step.
+  advection_ = balance_.advection(at + 0.5 * step, y);
+  if (!steady_ || found_for_ != step) find_departures(step);
+  const Index nx = grid_.size(0);
+  each_line(balance_.domain(), [&](Index, Index line, Index, Index) {
+    if (stencils_.usable()) stencils_.read(line, y.data(), out.data() + nx * line);
+    for (const Departure& d : apart_[static_cast<std::size_t>(line)])
+      out[d.unknown] = d.through_boundary ? through_boundary(d.beyond, d.place, y, at) : value(d.place, y);
+    if (outline_whole_) return;
+    for (Index n = nx * line; n < nx * (line + 1); ++n)
+      if (!balance_.outline().active(n)) out[n] = 0;
+  });
   // What stepped with it next may use its room again.
   advection_.reset();
 }

@@ -24,12 +24,11 @@ class SemiLagrangianStepper final : public Stepper {
     left_ = 0;
     previous_.swap(y);
     semi_lagrangian_.advect(previous_, at, step, advected_);
-    const Real before = balance_.totals(previous_, at).content,
-               after = balance_.totals(advected_, at + step).content;
-    amounts[semi_lagrangian_.line()] += after - before;
+    const Totals advected = balance_.totals(advected_, at + step);
+    amounts[semi_lagrangian_.line()] += advected.content - balance_.totals(previous_, at).content;
     if (semi_lagrangian_.alone()) {
-      y = advected_;
-      if (balance_.prescribed().empty()) return balance_.totals(y, at + step);
+      y.swap(advected_);
+      if (balance_.prescribed().empty()) return advected;
       balance_.storage(y, at + step, known_);
       balance_.prescribe(at + step, y);
       steppers::book_boundaries(balance_, y, at + step, known_, work_, amounts);
