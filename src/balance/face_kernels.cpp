@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "domain/summing.hpp"
-#include "grid/clones.hpp"
+#include "williwaw/grid/clones.hpp"
 
 namespace williwaw::faces {
 

@@ -56,6 +56,16 @@ WILLIWAW_CLONES void combine_line(Index count, const Real* start, const Real* u,
   for (Index i = 0; i < count; ++i) out[i] = rest * start[i] + fraction * u[i] + scale * flow[i] / width[i];
 }
 
+// The same for one width.
+WILLIWAW_CLONES void combine_evenly(Index count, const Real* start, const Real* u, Real fraction,
+                                    const Real* flow, Real scale, Real* __restrict out) {
+  const Real rest = 1 - fraction;
+  if (fraction == 1)
+    for (Index i = 0; i < count; ++i) out[i] = u[i] + scale * flow[i];
+  else
+    for (Index i = 0; i < count; ++i) out[i] = rest * start[i] + fraction * u[i] + scale * flow[i];
+}
+
 }  // namespace
 
 Storage::Storage(std::shared_ptr<const Domain> domain, std::vector<Real> volumes)
@@ -168,8 +178,11 @@ void LinearStorage::count(Index line, const Real* u, Index first, Index end, Tot
 void LinearStorage::combine(Index line, const Real* start, const Real* u, Real fraction, Real step,
                             const Real* flow, Real* out) const {
   const LineCapacity capacity = of_line(line);
-  combine_line(domain().grid().size(0), start, u, fraction, flow, step / capacity.factor, capacity.values,
-               out);
+  const Axis& axis = domain().grid().axis(0);
+  if (!capacity.of_each && axis.is_uniform() && axis.unknowns() == Unknowns::cells)
+    combine_evenly(axis.size(), start, u, fraction, flow, step / capacity(0), out);
+  else
+    combine_line(axis.size(), start, u, fraction, flow, step / capacity.factor, capacity.values, out);
 }
 
 }  // namespace williwaw

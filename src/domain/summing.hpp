@@ -1,9 +1,9 @@
 // Adding up terms: by segments, side by side within each, and pairwise over all (`TreeSum`).
 #pragma once
 
-#include "grid/clones.hpp"
 #include "williwaw/domain/reductions.hpp"
 #include "williwaw/domain/sums.hpp"
+#include "williwaw/grid/clones.hpp"
 
 namespace williwaw {
 

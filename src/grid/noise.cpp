@@ -5,7 +5,7 @@
 #include <numbers>
 #include <random>
 
-#include "grid/clones.hpp"
+#include "williwaw/grid/clones.hpp"
 #include "williwaw/grid/field_operations.hpp"
 
 namespace williwaw {

@@ -2,8 +2,8 @@
 
 #include <algorithm>
 
-#include "grid/clones.hpp"
 #include "grid/threads.hpp"
+#include "williwaw/grid/clones.hpp"
 
 namespace williwaw {
 

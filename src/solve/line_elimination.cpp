@@ -6,9 +6,9 @@
 #include <array>
 #include <cmath>
 
-#include "grid/clones.hpp"
 #include "grid/threads.hpp"
 #include "williwaw/domain/sums.hpp"
+#include "williwaw/grid/clones.hpp"
 #include "williwaw/solve/linear_solver.hpp"
 
 namespace williwaw {

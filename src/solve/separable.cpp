@@ -4,8 +4,8 @@
 #include <atomic>
 #include <cmath>
 
-#include "grid/clones.hpp"
 #include "grid/threads.hpp"
+#include "williwaw/grid/clones.hpp"
 
 namespace williwaw {
 

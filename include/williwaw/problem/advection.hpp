@@ -5,6 +5,7 @@
 #include <concepts>
 #include <memory>
 
+#include "williwaw/grid/clones.hpp"
 #include "williwaw/problem/function.hpp"
 
 namespace williwaw {
@@ -37,7 +38,7 @@ concept FluxOfDirection = requires(const F& f, int direction, Real u) {
 namespace detail {
 // Eight values at a time, which compilers turn into vectors whatever they are told to optimize.
 template <class Value>
-void each_value(std::span<const Real> u, std::span<Real> out, const Value& value) {
+WILLIWAW_CLONES void each_value(std::span<const Real> u, std::span<Real> out, Value value) {
   constexpr std::size_t lanes = 8;
   const Real* from = u.data();
   Real* to = out.data();

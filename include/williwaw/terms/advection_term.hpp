@@ -114,7 +114,9 @@ class EvaluatedAdvection final : public EvaluatedTerm {
   void add_line(Index j, Index k, const Real* u, AdvectionWorkspace& workspace, Real* out) const;
   void face_fluxes(int axis, Index j, Index k, const Real* u, AdvectionWorkspace& workspace,
                    Real* density) const;
-  void reconstruct(int axis, Index j, Index k, const Rows& rows, Index count, Real* left, Real* right) const;
+  // What lies left and right of the faces of a line, in the workspace.
+  std::pair<Real*, Real*> reconstruct(int axis, Index j, Index k, const Rows& rows, Index count,
+                                      AdvectionWorkspace& workspace) const;
   void split_fluxes(int axis, const Rows& rows, Index j, Index k, Index count, AdvectionWorkspace& workspace,
                     Real* out) const;
   Rows rows_of(int axis, Index j, Index k, const Real* u, AdvectionWorkspace& workspace) const;

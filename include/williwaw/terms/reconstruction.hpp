@@ -45,6 +45,10 @@ struct ReconstructionKind {
   /// The symbol of the left value for a wave with this angle between neighbours, unlimited: what e^{iθn} at
   /// n = 0 makes of the value at 1/2, as real and imaginary part.
   std::array<Real, 2> (*symbol)(Real angle) = nullptr;
+  /// Of kinds that take slopes, on uniform spacing: the values at both ends of cells, from their neighbours.
+  /// One slope serves both faces of a cell.
+  void (*ends)(const Real* before, const Real* here, const Real* after, Index count, Real* low,
+               Real* high) = nullptr;
 };
 
 /// first-order (Godunov, 1959), minmod, superbee (Roe, 1986), van-leer (1974), monotonized-central (van Leer,

@@ -1,6 +1,6 @@
 #include "casefile/formula/arithmetic_lines.hpp"
 
-#include "grid/clones.hpp"
+#include "williwaw/grid/clones.hpp"
 
 namespace williwaw::casefile {
 

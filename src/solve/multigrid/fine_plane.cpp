@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "domain/summing.hpp"
-#include "grid/clones.hpp"
 #include "solve/multigrid/galerkin.hpp"
+#include "williwaw/grid/clones.hpp"
 
 namespace williwaw::fine_plane {
 

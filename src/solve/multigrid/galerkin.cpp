@@ -1,6 +1,6 @@
 #include "galerkin.hpp"
 
-#include "grid/clones.hpp"
+#include "williwaw/grid/clones.hpp"
 
 namespace williwaw {
 

@@ -1,7 +1,7 @@
 #include "nine_point.hpp"
 
-#include "grid/clones.hpp"
 #include "grid/threads.hpp"
+#include "williwaw/grid/clones.hpp"
 
 namespace williwaw {
 

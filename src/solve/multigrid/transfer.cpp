@@ -1,8 +1,8 @@
 // Between one level of the hierarchy and the next: residuals gathered, corrections spread, line by line.
 #include <algorithm>
 
-#include "grid/clones.hpp"
 #include "hierarchy.hpp"
+#include "williwaw/grid/clones.hpp"
 
 namespace williwaw {
 

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "grid/clones.hpp"
 #include "terms/advection/advection_workspace.hpp"
+#include "williwaw/grid/clones.hpp"
 
 namespace williwaw {
 
@@ -16,6 +16,12 @@ WILLIWAW_CLONES void take_flows(Index count, const Real* low, const Real* low_ar
                                 Real* __restrict out) {
   for (Index i = 0; i < count; ++i)
     out[i] -= high_factor * high_area[i] * high[i] - low_factor * low_area[i] * low[i];
+}
+
+// The same for one area of all faces.
+WILLIWAW_CLONES void take_evenly(Index count, const Real* low, Real low_area, const Real* high,
+                                 Real high_area, Real* __restrict out) {
+  for (Index i = 0; i < count; ++i) out[i] -= high_area * high[i] - low_area * low[i];
 }
 
 // (f + speed·u)/2 and (f − speed·u)/2
@@ -70,14 +76,33 @@ Rows EvaluatedAdvection::rows_of(int axis, Index j, Index k, const Real* y,
   return rows;
 }
 
-void EvaluatedAdvection::reconstruct(int axis, Index j, Index k, const Rows& rows, Index count, Real* left,
-                                     Real* right) const {
-  reconstruct_line(*scheme_.reconstruction, rows, scheme_.spacing[axis],
-                   axis == 0   ? 0
-                   : axis == 1 ? j
-                               : k,
-                   axis == 0, count, left, right);
-  if (scheme_.incomplete[axis].empty()) return;
+std::pair<Real*, Real*> EvaluatedAdvection::reconstruct(int axis, Index j, Index k, const Rows& rows,
+                                                        Index count, AdvectionWorkspace& workspace) const {
+  const ReconstructionKind& kind = *scheme_.reconstruction;
+  Real *left = workspace.left.data(), *right = workspace.right.data();
+  if (!kind.ends || axis > 1 || !scheme_.spacing[axis].front().empty()) {
+    reconstruct_line(kind, rows, scheme_.spacing[axis],
+                     axis == 0   ? 0
+                     : axis == 1 ? j
+                                 : k,
+                     axis == 0, count, left, right);
+  } else if (axis == 0) {
+    // From the cell before the first face to the one after the last.
+    kind.ends(rows[1], rows[2], rows[3], count + 1, right, left);
+    ++right;
+  } else {
+    // What lies left of these faces was found with what lies right of those below.
+    const Index row = j + (scheme_.grid.size(1) + 2) * k;  // one number apart between planes
+    if (workspace.left_of == row)
+      workspace.left.swap(workspace.next_left);
+    else
+      kind.ends(rows[1], rows[2], rows[3], count, right, left);
+    left = workspace.left.data();
+    kind.ends(rows[2], rows[3], rows[4], count, right, workspace.next_left.data());
+    workspace.left_of = row + 1;
+  }
+  if (scheme_.incomplete[axis].empty()) return {left, right};
+
   const std::size_t line = static_cast<std::size_t>(j + (scheme_.grid.size(1) + (axis == 1 ? 1 : 0)) * k);
   for (std::size_t n = scheme_.first_incomplete[axis][line]; n < scheme_.first_incomplete[axis][line + 1];
        ++n) {
@@ -85,6 +110,7 @@ void EvaluatedAdvection::reconstruct(int axis, Index j, Index k, const Rows& row
     if (face.low) left[face.i] = rows[2][face.i];
     if (face.high) right[face.i] = rows[3][face.i];
   }
+  return {left, right};
 }
 
 // Fluxes at points, split by the largest speed and reconstructed each from its own side, keep their order in
@@ -167,9 +193,9 @@ void EvaluatedAdvection::face_fluxes(int axis, Index j, Index k, const Real* y, 
   line.left = rows[2];
   line.right = rows[3];
   if (scheme_.reconstruction->reach > 1) {
-    reconstruct(axis, j, k, rows, count, workspace.left.data(), workspace.right.data());
-    line.left = workspace.left.data();
-    line.right = workspace.right.data();
+    const auto [left, right] = reconstruct(axis, j, k, rows, count, workspace);
+    line.left = left;
+    line.right = right;
   }
   line.law = scheme_.law;
   line.direction = scheme_.grid.direction(axis);
@@ -191,11 +217,17 @@ void EvaluatedAdvection::add_line(Index j, Index k, const Real* y, AdvectionWork
   const Index nx = scheme_.grid.size(0), line = j + scheme_.grid.size(1) * k;
   const auto take = [&](int axis, const Real* low, const Real* high) {
     const auto below = velocities_.areas(axis, j, k);
-    const auto above = axis == 0 ? FaceVelocities::Areas{below.values + 1, below.factor}
-                                 : velocities_.areas(axis, j + (axis == 1), k + (axis == 2));
-    take_flows(nx, low, below.values, below.factor, high, above.values, above.factor, out);
+    const auto above = axis == 0 ? below.after() : velocities_.areas(axis, j + (axis == 1), k + (axis == 2));
+    const bool even = (below.even != 0 || below.factor == 0) && (above.even != 0 || above.factor == 0);
+    if (even)
+      take_evenly(nx, low, below.even, high, above.even, out);
+    else
+      take_flows(nx, low, below.values, below.factor, high, above.values, above.factor, out);
   };
   face_fluxes(0, j, k, y, workspace, workspace.below.data());
+  // No area of theirs counts.
+  if (!scheme_.grid.axis(0).periodic()) workspace.below[0] = workspace.below[nx] = 0;
+
   take(0, workspace.below.data(), workspace.below.data() + 1);
   if (scheme_.grid.dimension() > 1) {
     // The faces above the line before are those below this one.

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "grid/clones.hpp"
+#include "williwaw/grid/clones.hpp"
 
 namespace williwaw {
 

@@ -102,7 +102,7 @@ std::array<std::vector<Real>, 3> FaceVelocities::areas_of_faces() const {
 
 FaceVelocities::Areas FaceVelocities::areas(int axis, Index j, Index k) const {
   const Grid& g = problem_.grid();
-  if (!outline_.whole()) return {fixed_->areas[axis].data() + face_number(axis, 0, j, k), 1};
+  if (!outline_.whole()) return {fixed_->areas[axis].data() + face_number(axis, 0, j, k), 1, 0};
   Real factor = 1;
   const std::array<Index, 3> at{0, j, k};
   for (int a = 1; a < g.dimension(); ++a) {
@@ -113,7 +113,9 @@ FaceVelocities::Areas FaceVelocities::areas(int axis, Index j, Index k) const {
       factor *=
           !other.periodic() && (at[a] == 0 || at[a] == other.size()) ? 0 : other.area(other.bounds()[at[a]]);
   }
-  return {fixed_->areas[axis].data(), factor};
+  const Real* const values = fixed_->areas[axis].data();
+  const bool even = g.axis(0).is_uniform() && g.axis(0).unknowns() == Unknowns::cells;
+  return {values, factor, even ? factor * values[g.size(0) / 2] : 0};
 }
 
 const Real* FaceVelocities::row(int axis, Index j, Index k) const {
@@ -347,8 +349,7 @@ void FaceVelocities::measure() {
         low[a] = row(a, j, k);
         high[a] = a == 0 ? low[0] + 1 : row(a, j + (a == 1), k + (a == 2));
         low_area[a] = areas(a, j, k);
-        high_area[a] =
-            a == 0 ? Areas{low_area[0].values + 1, low_area[0].factor} : areas(a, j + (a == 1), k + (a == 2));
+        high_area[a] = a == 0 ? low_area[0].after() : areas(a, j + (a == 1), k + (a == 2));
       }
       for (Index i = 0; i < nx; ++i) {
         if (!outline_.active(start + i)) continue;

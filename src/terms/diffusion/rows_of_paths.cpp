@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "grid/clones.hpp"
+#include "williwaw/grid/clones.hpp"
 
 namespace williwaw {
 

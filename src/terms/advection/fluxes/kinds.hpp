@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "grid/clones.hpp"
+#include "williwaw/grid/clones.hpp"
 #include "williwaw/terms/numerical_flux.hpp"
 
 namespace williwaw::fluxes {

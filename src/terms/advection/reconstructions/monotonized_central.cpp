@@ -16,12 +16,23 @@ WILLIWAW_CLONES void monotonized_central_line(const Rows& u, Index n, Real* l, R
   reconstructions::by_slope<MonotonizedSlope>(u, n, l, r);
 }
 
+WILLIWAW_CLONES void monotonized_central_ends(const Real* before, const Real* here, const Real* after,
+                                              Index n, Real* l, Real* h) {
+  reconstructions::ends_by_slope<MonotonizedSlope>(before, here, after, n, l, h);
+}
+
 }  // namespace
 
 ReconstructionKind reconstructions::monotonized_central() {
-  return {
-      "monotonized-central", 2, 2, true, courant_of_slope(2), monotonized_central_line, MonotonizedSlope::of,
-      central_symbol};
+  return {"monotonized-central",
+          2,
+          2,
+          true,
+          courant_of_slope(2),
+          monotonized_central_line,
+          MonotonizedSlope::of,
+          central_symbol,
+          monotonized_central_ends};
 }
 
 }  // namespace williwaw
