@@ -27,7 +27,9 @@ void TermBalance::make_workspace(std::size_t grid, const Evaluation& now, bool f
   room.rates.resize(threads);
   for (auto& rates : room.rates) rates.resize(unknowns_.size());
   room.densities.resize(threads);
-  for (auto& densities : room.densities) densities.assign(unknowns_.size(), nullptr);
+  for (auto& densities : room.densities) densities.assign(unknowns_.size(), {});
+  room.made.resize(threads);
+  for (auto& made : room.made) made.resize(static_cast<std::size_t>(domain.segments().of_line()));
   room.lines.resize(threads);
   for (auto& line : room.lines) line.resize(lines * static_cast<std::size_t>(domain.grid().size(0)));
   room.scratch.resize(threads);
@@ -170,6 +172,24 @@ Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledg
   return all;
 }
 
+namespace {
+
+// `made` is Σ widths·densities by segment, if it was counted.
+void book_densities(const Line& line, const LineDensities& densities, const Domain& domain, bool counted,
+                    std::span<const Real> made) {
+  const Index nx = domain.grid().size(0), first = domain.segments().number(line.number, 0);
+  const Real* const widths = domain.grid().axis(0).measures().data();
+  const Real across = domain.across(line.number);
+  for (Index s = 0; s < domain.segments().of_line(); ++s) {
+    const Index begin = s * segment_cells, end = std::min(nx, begin + segment_cells);
+    line.booked[densities.line].leaf(first + s) +=
+        across * (counted ? made[static_cast<std::size_t>(s)]
+                          : LineRates::amount_of(begin, end, densities.values, widths));
+  }
+}
+
+}  // namespace
+
 Totals TermBalance::sweep_step(std::size_t grid, const Evaluation& now, const State& y, Real step,
                                std::span<const Real> ahead, State& out, Ledger& amounts) {
   const std::vector<std::size_t>& unknowns = arranged_.grids[grid].unknowns;
@@ -185,7 +205,7 @@ Totals TermBalance::sweep_step(std::size_t grid, const Evaluation& now, const St
     const auto [first_prescribed, end_prescribed] = prescribed_on(number);
     bool once = nx > 2 && whole && first_prescribed == end_prescribed;
     for (const std::size_t t : workspace_.active) once = once && now[t].acts(number) != Acts::anywhere;
-    std::vector<const Real*>& densities = workspace_.densities[Sweep::thread()];
+    std::vector<LineDensities>& densities = workspace_.densities[Sweep::thread()];
     if (workspace_.taken) {
       line.scratch = workspace_.scratch[Sweep::thread()][*workspace_.taken].get();
       now[*workspace_.taken].densities(line, densities);
@@ -194,7 +214,10 @@ Totals TermBalance::sweep_step(std::size_t grid, const Evaluation& now, const St
     for (const std::size_t u : unknowns) {
       Real* const next = out.data() + first_of(u, number);
       rates[u] = LineRates(next, step, unknowns_[u].storage->linear()->of_line(number));
-      fused_[u]->step(line, step, next, once ? of_segments : nullptr, densities[u]);
+      std::vector<Real>& made = workspace_.made[Sweep::thread()];
+      std::ranges::fill(made, 0.0);
+      fused_[u]->step(line, step, next, once ? of_segments : nullptr, densities[u].values, made.data());
+      if (densities[u].values) book_densities(line, densities[u], domain, once, made);
     }
     add_terms_of(line, rates);
     for (const std::size_t u : unknowns) {

@@ -84,6 +84,12 @@ class LineRates {
 /// Where along a line of unknowns a term adds.
 enum class Acts { nowhere, at_ends, anywhere };
 
+/// What a term makes in each unit of volume of a line of an unknown, and the line of the ledger for it.
+struct LineDensities {
+  const Real* values = nullptr;
+  LineId line{};
+};
+
 /// A term at one time and about one state: const, so that two times stand side by side and threads share it.
 class EvaluatedTerm {
  public:
@@ -97,10 +103,10 @@ class EvaluatedTerm {
   /// Of terms that write first the line of their unknown is written, not added to.
   virtual void add(const Line&, std::span<const LineRates>) const {}
   /// What it adds anywhere is an amount for each volume, the same capacity for all of a line: `densities`
-  /// tells it, and books it, for a step that takes it in instead of `add`.
+  /// tells it, for a step that takes it in, and books it, instead of `add`.
   virtual bool makes_densities() const { return false; }
   /// One line for each unknown that it adds to, until the next call with the same scratch.
-  virtual void densities(const Line&, std::span<const Real*>) const {}
+  virtual void densities(const Line&, std::span<LineDensities>) const {}
   /// Books what is known as a whole: `weight` times the rates of the parts that are asked for.
   virtual void book(const Evaluation&, std::span<const Real>, Parts, Real, Ledger&) const {}
   /// Adds −b·dF/dy about a state to the matrices, one for each unknown.

@@ -24,8 +24,9 @@ class FusedStep {
   virtual bool takes_densities(const Evaluation&) const { return false; }
   /// next[i] = u[i] + step·(what that term adds, and volume·densities[i])/capacity[i] for a line of its
   /// unknown; without `densities` where they are null. With `counted`, sums and extremes of next[1] ..
-  /// next[count − 2] are added to those of its segments.
-  virtual void step(const Line&, Real step, Real* next, Totals* counted, const Real* densities) const = 0;
+  /// next[count − 2] are added to those of its segments, and Σ widths·densities of all unknowns to `made`.
+  virtual void step(const Line&, Real step, Real* next, Totals* counted, const Real* densities,
+                    Real* made) const = 0;
 };
 
 /// Room for sweeps, kept so that stepping allocates nothing.
@@ -35,7 +36,8 @@ struct SweepWorkspace {
   std::vector<std::vector<Totals>> of_segments;  ///< one for each thread, as are all below
   std::vector<std::vector<Real>> lines;
   std::vector<std::vector<LineRates>> rates;
-  std::vector<std::vector<const Real*>> densities;
+  std::vector<std::vector<LineDensities>> densities;
+  std::vector<std::vector<Real>> made;                             ///< of densities, by segment of a line
   std::vector<std::vector<std::unique_ptr<TermScratch>>> scratch;  ///< and for each term
   std::vector<std::size_t> active;                                 ///< terms that have something to add
   /// Of fused steps one that they take the densities of, instead of letting it add.

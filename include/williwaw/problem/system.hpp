@@ -1,6 +1,11 @@
 // Several unknowns on the axes of one grid: a problem each, and what they do to each other.
 #pragma once
 
+#include <array>
+#include <type_traits>
+
+#include "williwaw/grid/clones.hpp"
+#include "williwaw/grid/expect.hpp"
 #include "williwaw/problem/problem.hpp"
 
 namespace williwaw {
@@ -36,6 +41,56 @@ struct SystemReaction {
   void differentiate(const Points& places, Real time, UnknownLines u, std::span<const Real> sizes,
                      std::span<std::span<Real>> out) const;
 };
+
+namespace detail {
+template <std::size_t count, class F>
+WILLIWAW_CLONES void react_by_values(UnknownLines u, std::span<std::span<Real>> out, F f) {
+  const Real* from[count];
+  Real* to[count];
+  for (std::size_t m = 0; m < count; ++m) {
+    from[m] = u[m].data();
+    to[m] = out[m].data();
+  }
+  // Eight places at a time, as `each_value` does.
+  constexpr std::size_t lanes = 8;
+  const std::size_t size = u[0].size(), whole = size / lanes * lanes;
+  for (std::size_t i = 0; i < whole; i += lanes) {
+    Real made[count][lanes];
+    for (std::size_t k = 0; k < lanes; ++k) {
+      std::array<Real, count> values;
+      for (std::size_t m = 0; m < count; ++m) values[m] = from[m][i + k];
+      const std::array<Real, count> rates = f(values);
+      for (std::size_t m = 0; m < count; ++m) made[m][k] = rates[m];
+    }
+    for (std::size_t m = 0; m < count; ++m)
+      for (std::size_t k = 0; k < lanes; ++k) to[m][i + k] = made[m][k];
+  }
+  for (std::size_t i = whole; i < size; ++i) {
+    std::array<Real, count> values;
+    for (std::size_t m = 0; m < count; ++m) values[m] = from[m][i];
+    const std::array<Real, count> rates = f(values);
+    for (std::size_t m = 0; m < count; ++m) to[m][i] = rates[m];
+  }
+}
+}  // namespace detail
+
+/// The reaction whose rates follow from the values of all unknowns at one place, whatever the place and time,
+/// compiled into loops over lines:
+///
+///     reaction_by_values<2>([](const std::array<Real, 2>& u) {
+///       const Real met = u[0] * u[1];
+///       return std::array<Real, 2>{-met, met};
+///     });
+template <std::size_t count, class F>
+requires std::is_invocable_r_v < std::array<Real, count>, F,
+const std::array<Real, count>& > SystemReaction reaction_by_values(F f) {
+  SystemReaction result([f](const Points&, Real, UnknownLines u, std::span<std::span<Real>> out) {
+    expect(u.size() == count, "reaction_by_values: as many unknowns as values");
+    detail::react_by_values<count>(u, out, f);
+  });
+  result.on_place = result.on_time = false;
+  return result;
+}
 
 /// A flux of several unknowns along each axis, and the largest speed at which anything travels.
 class SystemFlux {

@@ -23,7 +23,8 @@ class EvaluatedDiffusion final : public EvaluatedTerm {
                  std::span<FaceSystem> matrices) const override;
   void bound(DataBounds& result) const override;
   /// next = u + step·flow/capacity of one line; see `FusedStep`.
-  void step(const Line& line, Real step, Real* next, Totals* counted, const Real* densities) const;
+  void step(const Line& line, Real step, Real* next, Totals* counted, const Real* densities,
+            Real* made) const;
   /// What flows into the control volumes of line (j, k) of a block `u`, into `out`.
   void flows(Index j, Index k, const Real* u, Parts parts, Real* out) const;
 
@@ -69,9 +70,9 @@ class DiffusionStep final : public FusedStep {
   bool takes_densities(const Evaluation& now) const override {
     return now.of(diffusion_).conductances().separable();
   }
-  void step(const Line& line, Real length, Real* next, Totals* counted,
-            const Real* densities) const override {
-    line.now.of(diffusion_).step(line, length, next, counted, densities);
+  void step(const Line& line, Real length, Real* next, Totals* counted, const Real* densities,
+            Real* made) const override {
+    line.now.of(diffusion_).step(line, length, next, counted, densities, made);
   }
 
  private:

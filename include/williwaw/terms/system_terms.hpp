@@ -39,7 +39,7 @@ class SystemReactionTerm final : public Term {
   void add(Real time, const Line& line, std::span<const LineRates> rates) const;
   /// The storage of each unknown that it adds to is one number for all volumes.
   bool makes_densities() const;
-  void densities(Real time, const Line& line, std::span<const Real*> of_unknowns) const;
+  void densities(Real time, const Line& line, std::span<LineDensities> of_unknowns) const;
   /// Throws DataError where a rate is not finite and the values are; the ledger tells whether to look.
   void refuse_not_finite(Real time, std::span<const Real> y, const Ledger& ledger) const;
   void linearise_locally(Real time, std::span<const Real> y, Real b, LocalEntries& local) const;

@@ -61,8 +61,8 @@ void EvaluatedDiffusion::bound(DataBounds& result) const {
     result.known = result.known && conductances_.rise(axis, 1) == 0;
 }
 
-void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* counted,
-                              const Real* densities) const {
+void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* counted, const Real* densities,
+                              Real* sums) const {
   const Grid& g = of_.domain->grid();
   const int dimension = g.dimension();
   const KernelLines lines{*this, line.y + of_.first, line.parts};
@@ -72,7 +72,7 @@ void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* c
   const Index j = line.j, k = line.k;
   if (conductances_.separable()) {
     const Real per_volume = storage.per_volume(), scale = step / per_volume;
-    const kernels::Made made{densities, scale};
+    const kernels::Made made{densities, scale, sums};
     if (counted)
       kernels::step_separable_counted(lines.separable(j, k), dimension, scale, made, measures, across,
                                       per_volume, next, counted);

@@ -68,11 +68,11 @@ template <int dimension, class Line, class Finish>
 
 template <int dimension, class Line, class Finish>
 [[gnu::always_inline]] inline void uncounted(const Line& l, Real* __restrict out, const Finish& finish) {
-  ends<dimension>(l, out, finish);
   const Real* u = l.u;
 #pragma omp simd
   for (Index i = 1; i < l.count - 1; ++i)
     out[i] = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<dimension>(l, i, u[i]));
+  ends<dimension>(l, out, finish);
 }
 
 // What comes from memory is asked for so many unknowns ahead: at the end of a segment, where its sums are
@@ -103,7 +103,7 @@ struct EvenSums {
     lanes.second[k] += std::abs(v);
     lanes.third[k] += v;
   }
-  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals) const {
+  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals, Index) const {
     const Real sum = sum_of_lanes(lanes.third);
     totals.content += content * sum;
     totals.gross += content * sum_of_lanes(lanes.second);
@@ -118,8 +118,8 @@ struct SumsByWidth {
     lanes.second[k] += widths[i] * std::abs(v);
     lanes.third[k] += widths[i] * v;
   }
-  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals) const {
-    EvenSums{content, integral}.close(lanes, totals);
+  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals, Index segment) const {
+    EvenSums{content, integral}.close(lanes, totals, segment);
   }
 };
 struct SumsByCapacity {
@@ -130,10 +130,29 @@ struct SumsByCapacity {
     lanes.second[k] += capacity[i] * std::abs(v);
     lanes.third[k] += widths[i] * v;
   }
-  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals) const {
+  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals, Index) const {
     totals.content += sum_of_lanes(lanes.first);
     totals.gross += sum_of_lanes(lanes.second);
     totals.integral += integral * sum_of_lanes(lanes.third);
+  }
+};
+
+// And of what is made in them.
+template <class Sums>
+struct WithMade {
+  Sums sums;
+  Made made;
+  Real width;  // of each, where they are alike
+  [[gnu::always_inline]] void add(LaneTotals& lanes, Index i, Index k, Real v) const {
+    sums.add(lanes, i, k, v);
+    if constexpr (std::is_same_v<Sums, EvenSums>)
+      lanes.first[k] += made.densities[i];
+    else
+      lanes.first[k] += sums.widths[i] * made.densities[i];
+  }
+  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals, Index segment) const {
+    sums.close(lanes, totals, segment);
+    made.of_segments[segment] += width * sum_of_lanes(lanes.first);
   }
 };
 
@@ -141,7 +160,6 @@ struct SumsByCapacity {
 template <int dimension, class Line, class FinishEnd, class Finish, class Sums>
 [[gnu::always_inline]] inline void counted(const Line& l, Real* __restrict out, const FinishEnd& finish_end,
                                            const Finish& finish, const Sums& sums, Totals* of_segments) {
-  ends<dimension>(l, out, finish_end);
   const Real* u = l.u;
   each_segment(1, l.count - 1, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
     LaneTotals lanes;
@@ -154,9 +172,11 @@ template <int dimension, class Line, class FinishEnd, class Finish, class Sums>
           lanes.see(k, v);
         },
         [&](Index i) WILLIWAW_INLINE { fetch<dimension>(l, out, i); });
-    sums.close(lanes, of_segments[s]);
+    sums.close(lanes, of_segments[s], s);
     lanes.extremes(of_segments[s]);
   });
+  // At last, when the far end of the line is near in cache.
+  ends<dimension>(l, out, finish_end);
 }
 
 template <class Line, class Finish>
@@ -186,16 +206,28 @@ template <class Line, class FinishEnd, class Finish, class Sums>
 
 namespace {
 
-// The same line with or without what is made in it.
+// What a step leaves of unknown i into whose unit of volume this flows, with and without what is made there.
+struct Finish {
+  const Real* u;
+  Real scale;
+  [[gnu::always_inline]] Real operator()(Index i, Real inflow) const { return u[i] + scale * inflow; }
+};
+struct FinishWithMade {
+  const Real* u;
+  Real scale;
+  const Real* densities;
+  Real rate;
+  [[gnu::always_inline]] Real operator()(Index i, Real inflow) const {
+    return u[i] + scale * inflow + rate * densities[i];
+  }
+};
+
 template <class Take>
 [[gnu::always_inline]] inline void by_made(const Real* u, Real scale, const Made& made, const Take& take) {
-  if (made.densities) {
-    const Real* const densities = made.densities;
-    const Real rate = made.rate;
-    take([=](Index i, Real inflow) WILLIWAW_INLINE { return u[i] + scale * inflow + rate * densities[i]; });
-  } else {
-    take([=](Index i, Real inflow) WILLIWAW_INLINE { return u[i] + scale * inflow; });
-  }
+  if (made.densities)
+    take(FinishWithMade{u, scale, made.densities, made.rate});
+  else
+    take(Finish{u, scale});
 }
 
 }  // namespace
@@ -213,14 +245,24 @@ void step_separable(const SeparableLine& line, int dimension, Real scale, const 
 WILLIWAW_CLONES
 void step_separable_counted(const SeparableLine& line, int dimension, Real scale, const Made& made,
                             const Real* widths, Real across, Real storage, Real* out, Totals* of_segments) {
+  const EvenSums even{storage * across * widths[1], across * widths[1]};
+  const SumsByWidth by_width{widths, storage * across, across};
   by_made(line.u, scale, made, [&](const auto& finish) WILLIWAW_INLINE {
+    const auto take = [&](const auto& l, const auto& sums, Real width) WILLIWAW_INLINE {
+      if constexpr (std::is_same_v<std::remove_cvref_t<decltype(finish)>, Finish>)
+        by_dimension(l, dimension, out, finish, finish, sums, of_segments);
+      else
+        by_dimension(l, dimension, out, finish, finish,
+                     WithMade<std::remove_cvref_t<decltype(sums)>>{sums, made, width}, of_segments);
+    };
     if (line.uniform)
-      by_dimension(UniformLine(line), dimension, out, finish, finish,
-                   EvenSums{storage * across * widths[1], across * widths[1]}, of_segments);
+      take(UniformLine(line), even, widths[1]);
     else
-      by_dimension(SeparableLine(line), dimension, out, finish, finish,
-                   SumsByWidth{widths, storage * across, across}, of_segments);
+      take(SeparableLine(line), by_width, 1);
   });
+  if (!made.densities) return;
+  for (const Index i : {Index{0}, line.count - 1})
+    made.of_segments[i / segment_cells] += widths[i] * made.densities[i];
 }
 
 WILLIWAW_CLONES
@@ -240,11 +282,6 @@ struct StepByCapacity {
     return u[i] + scale * inflow / values[i];
   }
 };
-struct EvenStep {
-  const Real* u;
-  Real scale;
-  [[gnu::always_inline]] Real operator()(Index i, Real inflow) const { return u[i] + scale * inflow; }
-};
 
 }  // namespace
 
@@ -260,7 +297,7 @@ void step_general_counted(const GeneralLine& line, int dimension, Real step, con
   const StepByCapacity finish{line.u, step / capacity.factor, capacity.values};
   if (capacity.even)
     by_dimension(GeneralLine(line), dimension, out, finish,
-                 EvenStep{line.u, step / (capacity.factor * capacity.values[1])},
+                 Finish{line.u, step / (capacity.factor * capacity.values[1])},
                  EvenSums{capacity.factor * capacity.values[1], across * widths[1]}, of_segments);
   else if (capacity.values == widths)
     by_dimension(GeneralLine(line), dimension, out, finish, finish,

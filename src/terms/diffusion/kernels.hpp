@@ -30,6 +30,7 @@ struct SeparableLine {
 struct Made {
   const Real* densities = nullptr;
   Real rate = 0;
+  Real* of_segments = nullptr;  ///< where sums are counted: Σ widths·densities of each segment is added
 };
 /// out[i] = u[i] + scale · (what flows into a unit of volume) + what is made there
 void step_separable(const SeparableLine& line, int dimension, Real scale, const Made& made, Real* out);

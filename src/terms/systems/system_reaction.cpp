@@ -18,7 +18,7 @@ class EvaluatedSystemReaction final : public EvaluatedTerm {
     term_.add(time_, line, rates);
   }
   bool makes_densities() const override { return term_.makes_densities(); }
-  void densities(const Line& line, std::span<const Real*> of_unknowns) const override {
+  void densities(const Line& line, std::span<LineDensities> of_unknowns) const override {
     term_.densities(time_, line, of_unknowns);
   }
   void book(const Evaluation&, std::span<const Real> y, Parts parts, Real, Ledger& ledger) const override {
@@ -45,9 +45,15 @@ class EvaluatedSystemReaction final : public EvaluatedTerm {
 // What reactions make of a line: the places, unknowns from elsewhere, and a line of amounts for each unknown.
 struct SystemReactionTerm::Workspace final : TermScratch {
   Workspace(Index nx, std::size_t unknowns)
-      : places(nx), made(unknowns, std::vector<Real>(static_cast<std::size_t>(nx))), brought(made) {}
+      : places(nx),
+        made(unknowns, std::vector<Real>(static_cast<std::size_t>(nx))),
+        brought(made),
+        out(made.begin(), made.end()),
+        u(unknowns) {}
   Points places;
   std::vector<std::vector<Real>> made, brought;
+  std::vector<std::span<Real>> out;  ///< of what is made
+  Lines u;
 };
 
 void SystemReactionTerm::add_unknown(OfUnknown of, const std::string& name,
@@ -91,7 +97,6 @@ void SystemReactionTerm::evaluate_line(Real time, const Line& line, Workspace& w
   const Index nx = g.size(0);
   if (reaction_.on_place)
     for (Index i = 0; i < nx; ++i) workspace.places.set(i, g.point(i, line.j, line.k));
-  Lines u;
   for (std::size_t m = 0; m < members_.size(); ++m) {
     const Real* values = line.y + members_[m].of.first;
     if (members_[m].means) {
@@ -100,27 +105,17 @@ void SystemReactionTerm::evaluate_line(Real time, const Line& line, Workspace& w
     } else {
       values += nx * line.number;
     }
-    u.emplace_back(values, static_cast<std::size_t>(nx));
+    workspace.u[m] = {values, static_cast<std::size_t>(nx)};
   }
-  std::vector<std::span<Real>> out(workspace.made.begin(), workspace.made.end());
-  reaction_.rate(workspace.places, time, u, out);
+  reaction_.rate(workspace.places, time, workspace.u, workspace.out);
 }
 
-void SystemReactionTerm::densities(Real time, const Line& line, std::span<const Real*> of_unknowns) const {
+void SystemReactionTerm::densities(Real time, const Line& line, std::span<LineDensities> of_unknowns) const {
   auto& workspace = static_cast<Workspace&>(*line.scratch);
   evaluate_line(time, line, workspace);
-  const Index nx = grid_.size(0);
-  const Real* const widths = grid_.axis(0).measures().data();
-  for (std::size_t m = 0; m < members_.size(); ++m) {
-    if (!members_[m].line) continue;
-    const OfUnknown& of = members_[m].of;
-    const Real* const made = workspace.made[m].data();
-    const Real across = of.domain->across(line.number);
-    for (Index begin = 0; begin < nx; begin += segment_cells)
-      line.booked[*members_[m].line].leaf(of.domain->segments().number(line.number, begin)) +=
-          across * LineRates::amount_of(begin, std::min(nx, begin + segment_cells), made, widths);
-    of_unknowns[static_cast<std::size_t>(of.number)] = made;
-  }
+  for (std::size_t m = 0; m < members_.size(); ++m)
+    if (const Member& member = members_[m]; member.line)
+      of_unknowns[static_cast<std::size_t>(member.of.number)] = {workspace.made[m].data(), *member.line};
 }
 
 void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRates> rates) const {

@@ -322,3 +322,43 @@ TEST_CASE("a system of one unknown has its reaction in its matrix") {
   CHECK(o.budget.worst_step() < 1e-14);
   CHECK(y[4] == doctest::Approx(std::pow(1.3, -10)).epsilon(1e-12));
 }
+
+TEST_CASE("an explicit step books what reactions make, from values or lines, on even and uneven axes") {
+  const SystemReaction by_lines = schnakenberg(0.1, 0.9, false);
+  const SystemReaction by_values = reaction_by_values<2>([](const std::array<Real, 2>& y) {
+    const Real made = y[0] * y[0] * y[1];
+    return std::array<Real, 2>{0.1 - y[0] + made, 0.9 - made};
+  });
+  for (const bool even : {true, false}) {
+    CAPTURE(even);
+    // Longer than a segment of sums, and no multiple of the vectors.
+    std::vector<Real> faces;
+    for (int i = 0; i <= 301; ++i) faces.push_back(std::pow(i / 301.0, even ? 1 : 1.2));
+    const Grid g({Axis("x", faces, Unknowns::cells), Axis::uniform("y", 0, 2, 3, Unknowns::cells)});
+    const std::vector<Problem> pair{
+        member(g, "u", 1e-4, [](Point p) { return 1 + 0.3 * std::sin(4 * p.x + p.y); }),
+        member(g, "v", 1e-4, [](Point p) { return 0.8 + 0.2 * std::cos(30 * p.x); })};
+    ProblemBalance lines(pair, by_lines), values(pair, by_values);
+    const State y = lines.initial_state();
+    State after_lines(y.size()), after_values(y.size());
+    Ledger of_lines(lines.lines().size()), of_values(of_lines);
+    const Real step = 1e-3;
+    lines.advance(y, 0, step, after_lines, of_lines);
+    values.advance(y, 0, step, after_values, of_values);
+    CHECK(after_lines == after_values);
+    Real made_u = 0, made_v = 0;
+    const auto count = static_cast<std::size_t>(g.count());
+    for (std::size_t n = 0; n < count; ++n) {
+      const Real u = y[n], v = y[n + count], volume = g.volume_of(static_cast<Index>(n));
+      made_u += step * volume * (0.1 - u + u * u * v);
+      made_v += step * volume * (0.9 - u * u * v);
+    }
+    for (std::size_t l = 0; l < lines.lines().size(); ++l) {
+      CHECK(of_lines[LineId(l)] == of_values[LineId(l)]);
+      if (lines.lines()[l].name == "u reaction")
+        CHECK(of_lines[LineId(l)] == doctest::Approx(made_u).epsilon(1e-12));
+      if (lines.lines()[l].name == "v reaction")
+        CHECK(of_lines[LineId(l)] == doctest::Approx(made_v).epsilon(1e-12));
+    }
+  }
+}
