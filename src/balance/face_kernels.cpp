@@ -17,6 +17,9 @@ template <class Number>
 struct Line {
   Index count;
   bool periodic;
+  // What stands before the first and after the last unknown, with conductances of zero to it, may be read:
+  // the ends need no care.
+  bool between_lines;
   const Number *diagonal, *low;
   std::array<const Number*, 4> joined;  // conductances: south, north, bottom, top
   std::array<const Number*, 4> beside;  // the unknowns of those lines
@@ -51,7 +54,13 @@ const Number* no_conductances(Index count) {
 template <class Number>
 Line<Number> line_of(const View<Number>& a, Index line, const Number* x) {
   const Index nx = a.extent[0];
-  Line<Number> result{nx, a.periodic[0], a.diagonal + nx * line, a.low[0] + nx * line, {}, {}};
+  Line<Number> result{nx,
+                      a.periodic[0],
+                      !a.periodic[0] && line > 0 && line + 1 < a.lines(),
+                      a.diagonal + nx * line,
+                      a.low[0] + nx * line,
+                      {},
+                      {}};
   for (std::size_t direction = 0; direction < 4; ++direction) {
     const Index other = line_beside(a, line, static_cast<int>(direction)).line;
     // Beyond a boundary anything finite will do.
@@ -98,13 +107,15 @@ template <int dimension, class Number>
 template <int dimension>
 [[gnu::always_inline]] inline void multiply_line(const Line<double>& l, const double* x, double* __restrict y,
                                                  double* of_segments) {
-  each_segment(1, l.count - 1, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
+    const Index left_out = l.between_lines ? 0 : 1;
+  each_segment(left_out, l.count - left_out, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
     of_segments[s] = segment_sum(first, end, [&](Index i) WILLIWAW_INLINE {
       const double v = l.diagonal[i] * x[i] - around<dimension>(l, x, i);
       y[i] = v;
       return v * x[i];
     });
   });
+    if (l.between_lines) return;
   for (const Index i : {Index{0}, l.count - 1}) {
     y[i] = l.diagonal[i] * x[i] - around_end<dimension>(l, x, i);
     if (i > 0 || l.count == 1) of_segments[i / segment_cells] += y[i] * x[i];
@@ -115,8 +126,10 @@ template <int dimension>
 template <int dimension>
 [[gnu::always_inline]] inline void residual_line(const Line<float>& l, const float* x, const float* b,
                                                  float* __restrict r) {
+  const Index end = l.between_lines ? 0 : 1;
 #pragma omp simd
-  for (Index i = 1; i < l.count - 1; ++i) r[i] = b[i] - l.diagonal[i] * x[i] + around<dimension>(l, x, i);
+  for (Index i = end; i < l.count - end; ++i) r[i] = b[i] - l.diagonal[i] * x[i] + around<dimension>(l, x, i);
+  if (l.between_lines) return;
   for (const Index i : {Index{0}, l.count - 1})
     r[i] = b[i] - l.diagonal[i] * x[i] + around_end<dimension>(l, x, i);
 }
@@ -125,10 +138,12 @@ template <int dimension>
 template <int dimension>
 [[gnu::always_inline]] inline void relax_line(const Line<float>& l, const float* inverse, float* x,
                                               const float* b, Index parity, float* __restrict buffer) {
+  const Index end = l.between_lines ? 0 : 1;
 #pragma omp simd
-  for (Index i = 1; i < l.count - 1; ++i) buffer[i] = inverse[i] * (b[i] + around<dimension>(l, x, i));
-  for (const Index i : {Index{0}, l.count - 1})
-    buffer[i] = inverse[i] * (b[i] + around_end<dimension>(l, x, i));
+  for (Index i = end; i < l.count - end; ++i) buffer[i] = inverse[i] * (b[i] + around<dimension>(l, x, i));
+  if (!l.between_lines)
+    for (const Index i : {Index{0}, l.count - 1})
+      buffer[i] = inverse[i] * (b[i] + around_end<dimension>(l, x, i));
   const int odd = static_cast<int>(parity & 1), count = static_cast<int>(l.count);
 #pragma omp simd
   for (int i = 0; i < count; ++i)
@@ -276,6 +291,8 @@ void relax(const View<float>& a, const float* inverse, float* x, const float* b,
         for (Index line = first; line < last; ++line) {
           Line<float> data = line_of(a, line, x);
           before.replace_in(data, line);
+          // Lines of other threads are written meanwhile.
+          data.between_lines = data.between_lines && line > first && line + 1 < last;
           relax_one(data, a.dimension, inverse + nx * line, x + nx * line, b + nx * line,
                     line % ny + line / ny + colour, buffer.data());
         }

@@ -18,6 +18,15 @@ inline int threads_for(Index count, int wanted) {
   return wanted > 0 ? wanted : omp_get_max_threads();
 }
 
+/// Calls work(n) for n from 0 to count - 1 by `wanted` threads, 0 for all; for work on each value that cannot
+/// throw.
+template <class Work>
+void each_by_threads(Index count, int wanted, const Work& work) {
+  [[maybe_unused]] const int threads = threads_for(count, wanted);
+#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
+  for (Index n = 0; n < count; ++n) work(n);
+}
+
 /// What parts of a work shared by threads throw: threads cannot let an error out, and that of the least
 /// number is told when all are done.
 class LeastTrouble {

@@ -14,7 +14,9 @@ class Hierarchy {
   /// Throws SolverError for a matrix that is not symmetric, or has positive entries beside the diagonal.
   void build(const FaceSystem& system, int threads);
   /// z = approximate inverse of A times r, by one V-cycle with red-black relaxation before and after.
-  void apply(const std::vector<float>& r, std::vector<float>& z);
+  /// Afterwards `r` holds
+  /// anything, in as many values.
+  void apply(std::vector<float>& r, std::vector<float>& z);
   /// No boundary, source or storage fixes the mean.
   bool singular() const { return singular_; }
   std::size_t levels() const { return levels_.size(); }

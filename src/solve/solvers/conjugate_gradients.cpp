@@ -62,23 +62,26 @@ class ConjugateGradients final : public LinearSolver {
     convergence_.residuals.push_back(square > 0 ? 1 : 0);
     convergence_.reached = !(square > 0);
     Real last = 1, length = 0;
+    Real *const r = r_.data(), *const p = p_.data(), *const ap = ap_.data(), *const to = x.data();
     for (Index k = 0; k < rules_.iterations && !convergence_.reached; ++k) {
       const Real product = precondition(n, square);
       // The cycle is rounded to single precision and so not quite the same each time: the product with the
       // change of r takes that into account (Polak and Ribière, 1969).
-      const Real changed =
-          k == 0 || !multigrid_ ? product : sum([&](Index i) { return -length * ap_[i] * z(i); });
+      const float* const z = z_.data();
+      const Real scale = -length * size_;
+      const Real changed = k == 0 || !multigrid_
+                               ? product
+                               : sum([=](Index i) { return scale * ap[i] * static_cast<Real>(z[i]); });
       const Real beta = k == 0 ? 0 : std::max(0.0, changed / last);
       last = product;
-#pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
-      for (Index i = 0; i < n; ++i) p_[i] = z(i) + beta * p_[i];
-      const Real curvature = faces::multiply(a, p_.data(), ap_.data(), threads_);
+      turn(beta);
+      const Real curvature = faces::multiply(a, p, ap, threads_);
       if (!(curvature > 0)) break;
       length = product / curvature;
-      square = sum([&](Index i) {
-        x[i] += length * p_[i];
-        r_[i] -= length * ap_[i];
-        return r_[i] * r_[i];
+      square = sum([=](Index i) {
+        to[i] += length * p[i];
+        r[i] -= length * ap[i];
+        return r[i] * r[i];
       });
       convergence_.residuals.push_back(std::sqrt(square / first));
       convergence_.reached = square <= goal;
@@ -109,20 +112,39 @@ class ConjugateGradients final : public LinearSolver {
     return sum_over(Reductions(shape_.layout, threads_), term);
   }
 
-  Real z(Index i) const {
-    return multigrid_ ? size_ * static_cast<Real>(z_[i]) : r_[i] / diagonal_[i];
+  // p = z + beta·p, z what the preconditioner made of r.
+  void turn(Real beta) {
+    Real* const p = p_.data();
+    const Index n = static_cast<Index>(p_.size());
+    if (multigrid_) {
+      const float* const z = z_.data();
+      const Real size = size_;
+#pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
+      for (Index i = 0; i < n; ++i) p[i] = size * static_cast<Real>(z[i]) + beta * p[i];
+    } else {
+      const Real *const r = r_.data(), *const d = diagonal_.data();
+#pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
+      for (Index i = 0; i < n; ++i) p[i] = r[i] / d[i] + beta * p[i];
+    }
   }
 
   Real precondition(Index n, Real square) {
-    if (!multigrid_) return sum([&](Index i) { return r_[i] * r_[i] / diagonal_[i]; });
+    const Real* const r = r_.data();
+    if (!multigrid_) {
+      const Real* const d = diagonal_.data();
+      return sum([=](Index i) { return r[i] * r[i] / d[i]; });
+    }
     single_.resize(r_.size());
     // Single precision holds no numbers below 1e-38: residuals go in scaled by their size.
     size_ = std::sqrt(square);
     const Real scale = 1 / size_;
+    float* const single = single_.data();
 #pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
-    for (Index i = 0; i < n; ++i) single_[i] = static_cast<float>(scale * r_[i]);
+    for (Index i = 0; i < n; ++i) single[i] = static_cast<float>(scale * r[i]);
     hierarchy_.apply(single_, z_);
-    return sum([&](Index i) { return size_ * static_cast<Real>(z_[i]) * r_[i]; });
+    const float* const z = z_.data();
+    const Real size = size_;
+    return sum([=](Index i) { return size * static_cast<Real>(z[i]) * r[i]; });
   }
 
   SolverRules rules_;

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "domain/summing.hpp"
+#include "grid/threads.hpp"
 #include "kinds.hpp"
 #include "stage_solver.hpp"
 
@@ -37,7 +38,9 @@ class ThetaSteps final : public Stepper {
     solve(moves ? mean_rate_ : rate_);
     const Real* const from = moves ? ahead_.data() : y.data();
     Real* const next = previous_.data();
-    for (std::size_t n = 0; n < y.size(); ++n) next[n] = from[n] + step * direction_[n];
+    const Real* const direction = direction_.data();
+    each_by_threads(static_cast<Index>(y.size()), solving_.threads,
+                    [=](Index n) { next[n] = from[n] + step * direction[n]; });
     y.swap(previous_);
     balance_.rate(y, at + step, Parts::all(), next_rate_, next_ledger_);
     amounts = ledger_;
@@ -101,8 +104,10 @@ class ThetaSteps final : public Stepper {
     if (!data_change_ && same) return false;
     mean_rate_.resize(size());
     balance_.rate(ahead_, at + step, Parts::all(), mean_rate_, ignored_);
-    for (std::size_t n = 0; n < mean_rate_.size(); ++n)
-      mean_rate_[n] = (1 - theta_) * rate_[n] + theta_ * mean_rate_[n];
+    Real* const mean = mean_rate_.data();
+    const Real *const rate = rate_.data(), theta = theta_;
+    each_by_threads(static_cast<Index>(size()), solving_.threads,
+                    [=](Index n) { mean[n] = (1 - theta) * rate[n] + theta * mean[n]; });
     return true;
   }
 
