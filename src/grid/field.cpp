@@ -10,7 +10,13 @@ Field::Field(Grid grid, Real value) : grid_(std::move(grid)) {
   for (int a = 0; a < 3; ++a) depth_[a] = a < grid_.dimension() ? 1 : 0;
   pitch_ = grid_.size(0) + 2;
   rows_ = grid_.size(1) + 2 * depth_[1];
-  data_.assign(static_cast<std::size_t>(pitch_ * rows_ * (grid_.size(2) + 2 * depth_[2])), value);
+  data_.assign(raw_size(grid_), value);
+}
+
+std::size_t Field::raw_size(const Grid& grid) {
+  Index count = 1;
+  for (int a = 0; a < 3; ++a) count *= grid.size(a) + (a < grid.dimension() ? 2 : 0);
+  return static_cast<std::size_t>(count);
 }
 
 Field::Field(Grid grid, std::span<const Real> values) : Field(std::move(grid)) {

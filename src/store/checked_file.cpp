@@ -69,19 +69,28 @@ CheckedFile::~CheckedFile() {
 void CheckedFile::write(const void* bytes, std::size_t count) {
   if (handle_ < 0) throw StoreError(file_.string() + ": is closed already");
   const auto* from = static_cast<const char*>(bytes);
-  buffer_.insert(buffer_.end(), from, from + count);
   bytes_ += count;
+  // Much at once is not copied.
+  if (count >= buffered) {
+    flush();
+    pass_on({from, count});
+    return;
+  }
+  buffer_.insert(buffer_.end(), from, from + count);
   if (buffer_.size() >= buffered) flush();
 }
 
-void CheckedFile::flush() {
-  std::size_t done = 0;
-  while (done < buffer_.size()) {
-    const ssize_t written = ::write(handle_, buffer_.data() + done, buffer_.size() - done);
+void CheckedFile::pass_on(std::span<const char> bytes) {
+  while (!bytes.empty()) {
+    const ssize_t written = ::write(handle_, bytes.data(), bytes.size());
     if (written < 0 && errno == EINTR) continue;
     if (written <= 0) fail(file_, "cannot be written", written < 0 ? errno : ENOSPC);
-    done += static_cast<std::size_t>(written);
+    bytes = bytes.subspan(static_cast<std::size_t>(written));
   }
+}
+
+void CheckedFile::flush() {
+  pass_on(buffer_);
   buffer_.clear();
 }
 

@@ -8,6 +8,9 @@ namespace williwaw::store {
 
 namespace {
 
+// Vectors of so many bytes and more are not copied into archives.
+constexpr std::size_t least_lent = 1u << 16;
+
 // What stands behind each row.
 using Mark = std::uint64_t;
 
@@ -15,8 +18,10 @@ std::uintmax_t bytes_of_row(std::size_t length) {
   return length * sizeof(Real) + sizeof(Mark);
 }
 
-Mark mark_of(std::span<const Real> head, std::span<const Real> rest) {
-  return checksum(rest.data(), rest.size_bytes(), checksum(head.data(), head.size_bytes()));
+Mark mark_of(std::span<const std::span<const Real>> pieces) {
+  std::uint32_t mark = checksum(nullptr, 0);
+  for (const auto& piece : pieces) mark = checksum(piece.data(), piece.size_bytes(), mark);
+  return mark;
 }
 
 // Reads so many rows; returns how many of them are whole.
@@ -28,7 +33,8 @@ std::size_t read_rows(const std::filesystem::path& file, std::size_t length, std
     Mark mark = 0;
     in.read(reinterpret_cast<char*>(row.data()), static_cast<std::streamsize>(length * sizeof(Real)));
     in.read(reinterpret_cast<char*>(&mark), sizeof mark);
-    if (!in || mark != mark_of(row, {})) return r;
+    const std::span<const Real> whole = row;
+    if (!in || mark != mark_of({&whole, 1})) return r;
     if (visit) visit(row);
   }
   return rows;
@@ -59,11 +65,12 @@ std::size_t Journal::whole_rows(const std::filesystem::path& file, std::size_t l
   return read_rows(file, length, static_cast<std::size_t>(size / bytes_of_row(length)), {});
 }
 
-void Journal::append(std::span<const Real> head, std::span<const Real> rest) {
-  if (head.size() + rest.size() != length_)
-    throw StoreError(file_.string() + ": a row has the wrong number of values");
-  const Mark mark = mark_of(head, rest);
-  for (const auto piece : {head, rest}) out_.write(piece.data(), piece.size_bytes());
+void Journal::append_pieces(std::span<const std::span<const Real>> pieces) {
+  std::size_t count = 0;
+  for (const auto& piece : pieces) count += piece.size();
+  if (count != length_) throw StoreError(file_.string() + ": a row has the wrong number of values");
+  const Mark mark = mark_of(pieces);
+  for (const auto& piece : pieces) out_.write(piece.data(), piece.size_bytes());
   out_.write(&mark, sizeof mark);
   ++rows_;
 }
@@ -107,7 +114,27 @@ void Archive::put(const std::string& text) {
 
 void Archive::put(const std::vector<Real>& values) {
   put(static_cast<std::int64_t>(values.size()));
+  const std::size_t size = values.size() * sizeof(Real);
+  if (size < least_lent)
+    put_bytes(values.data(), size);
+  else
+    lent_.push_back({data_.size(), {reinterpret_cast<const char*>(values.data()), size}});
+}
+
+void Archive::put(std::vector<Real>&& values) {
+  put(static_cast<std::int64_t>(values.size()));
   put_bytes(values.data(), values.size() * sizeof(Real));
+}
+
+void Archive::each_piece(const std::function<void(std::string_view)>& visit) const {
+  const std::string_view all = data_;
+  std::size_t done = 0;
+  for (const Lent& lent : lent_) {
+    visit(all.substr(done, lent.behind - done));
+    visit(lent.bytes);
+    done = lent.behind;
+  }
+  visit(all.substr(done));
 }
 
 Real Archive::real() {
@@ -135,12 +162,18 @@ std::vector<Real> Archive::reals() {
 }
 
 void Archive::save(const std::filesystem::path& file, const std::string& version) const {
-  const std::uint64_t size = data_.size(), mark = checksum(data_.data(), data_.size());
+  std::uint64_t size = 0;
+  std::uint32_t sum = checksum(nullptr, 0);
+  each_piece([&](std::string_view piece) {
+    size += piece.size();
+    sum = checksum(piece.data(), piece.size(), sum);
+  });
+  const std::uint64_t mark = sum;
   write_file(file, [&](CheckedFile& out) {
     out.write("williwaw checkpoint " + version + "\n");
     out.write(&size, sizeof size);
     out.write(&mark, sizeof mark);
-    out.write(data_.data(), data_.size());
+    each_piece([&](std::string_view piece) { out.write(piece.data(), piece.size()); });
   });
 }
 

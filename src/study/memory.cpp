@@ -28,7 +28,7 @@ using Clock = std::chrono::steady_clock;
 
 // Unknowns of the largest grid that is run for its memory: enough that vectors drown what a process takes
 // besides; and of the smallest, whose solvers must still be those of large grids.
-constexpr Real largest_grid = 4e5, smallest_grid = 2.5e4;
+constexpr Real largest_grid = 1.2e6, smallest_grid = 1.2e5;
 // Up to here a grid only shows what the process takes besides.
 constexpr Real tiny_grid = 100;
 // Arrays above this size, in bytes, go back to the system when they are freed, as large ones always do.

@@ -97,7 +97,10 @@ State ProblemBalance::initial_state() const {
     for (const Real v : y)
       if (!std::isfinite(v))
         throw InputError(Subject::initial, "the initial value is not a finite number everywhere");
-    all.insert(all.end(), y.begin(), y.end());
+    if (u == 0)
+      all = std::move(y);
+    else
+      all.insert(all.end(), y.begin(), y.end());
   }
   return all;
 }
@@ -106,8 +109,8 @@ Field ProblemBalance::field(const State& state, Real at, std::size_t unknown) {
   expect(static_cast<Index>(state.size()) == layout().size(), "field: size of the state");
   const auto now = this->at({at, 0, state});
   const ProblemTerms& part = parts_[unknown];
-  const std::span<const Real> own = part.of.in(state);
-  const State y(own.begin(), own.end());
+  const std::span<const Real> y = part.of.in(state);
+
   const Grid& g = grid(unknown);
   Field result(g, y);
   result.leave_out(part.of.domain->inactive());

@@ -48,6 +48,13 @@ TEST_CASE("an archive gives back the bits that were put in, in their order") {
   out.put(std::int64_t{-7});
   out.put(1.0 / 3);
   out.put(std::vector<Real>{});
+  // Long vectors are lent, between what is copied.
+  std::vector<Real> many(20000), more(9000);
+  for (std::size_t n = 0; n < many.size(); ++n) many[n] = std::sin(static_cast<Real>(n));
+  for (std::size_t n = 0; n < more.size(); ++n) more[n] = 1 / (1 + static_cast<Real>(n));
+  out.put(many);
+  out.put(2.5);
+  out.put(more);
   out.save(file, "1");
   Archive in = Archive::load(file, "1");
   const auto back = in.reals();
@@ -59,6 +66,9 @@ TEST_CASE("an archive gives back the bits that were put in, in their order") {
   CHECK(in.whole() == -7);
   CHECK(in.real() == 1.0 / 3);
   CHECK(in.reals().empty());
+  CHECK(in.reals() == many);
+  CHECK(in.real() == 2.5);
+  CHECK(in.reals() == more);
   CHECK_THROWS_WITH_AS(in.real(), "a checkpoint ends too soon", StoreError);
   CHECK_THROWS_WITH_AS(Archive::load(file, "2"), doctest::Contains("no checkpoint of this version"),
                        StoreError);

@@ -47,6 +47,8 @@ class Field {
 
   /// Everything that is kept, halo included, to be written down and put back bit by bit.
   std::span<const Real> raw() const { return data_; }
+  /// How many values that is.
+  static std::size_t raw_size(const Grid& grid);
   /// Throws InputError for another number of values than `raw` has.
   void set_raw(std::span<const Real> data);
 

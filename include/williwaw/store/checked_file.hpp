@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <filesystem>
 #include <functional>
+#include <span>
 #include <stdexcept>
 #include <string>
 #include <vector>
@@ -43,6 +44,8 @@ class CheckedFile {
   bool is_open() const { return handle_ >= 0; }
 
  private:
+  void pass_on(std::span<const char> bytes);
+
   std::filesystem::path file_;
   int handle_ = -1;
   std::vector<char> buffer_;

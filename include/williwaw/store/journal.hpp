@@ -7,6 +7,7 @@
 #include <functional>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "williwaw/grid/types.hpp"
@@ -22,9 +23,9 @@ class Journal {
   Journal(std::filesystem::path file, std::size_t length, std::size_t rows = 0);
   /// How many rows of this length stand whole at the beginning of a file.
   static std::size_t whole_rows(const std::filesystem::path& file, std::size_t length);
-  void append(std::span<const Real> row) { append({}, row); }
-  /// A row in two pieces, so that nobody needs to copy them together.
-  void append(std::span<const Real> head, std::span<const Real> rest);
+  void append(std::span<const Real> row) { append_pieces({&row, 1}); }
+  /// A row in pieces, so that nobody needs to copy them together.
+  void append_pieces(std::span<const std::span<const Real>> pieces);
   std::size_t rows() const { return rows_; }
   /// Everything so far is on the disk after this.
   void flush();
@@ -51,7 +52,9 @@ class Archive {
   void put(Real value) { put_bytes(&value, sizeof value); }
   void put(std::int64_t value) { put_bytes(&value, sizeof value); }
   void put(const std::string& text);
+  /// Many values are not copied: they must outlive `save`.
   void put(const std::vector<Real>& values);
+  void put(std::vector<Real>&& values);
   Real real();
   std::int64_t whole();
   std::string text();
@@ -62,8 +65,15 @@ class Archive {
  private:
   std::size_t left() const { return data_.size() - at_; }
   void put_bytes(const void* bytes, std::size_t count);
+  void each_piece(const std::function<void(std::string_view)>& visit) const;
   void take_bytes(void* bytes, std::size_t count);
   std::string data_;
+  /// What is written behind so many bytes of `data_` without having been copied to it.
+  struct Lent {
+    std::size_t behind;
+    std::string_view bytes;
+  };
+  std::vector<Lent> lent_;
   std::size_t at_ = 0;
 };
 

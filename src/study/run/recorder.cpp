@@ -95,7 +95,7 @@ Recorder::Recorder(const Case& given, Discretization& balance, const std::vector
 }
 
 std::size_t Recorder::row_length(const Case& given, const Discretization& balance) {
-  return 2 + (balance.unknowns().size() + derived_fields(given).size()) * Field(given.grid()).raw().size() +
+  return 2 + (balance.unknowns().size() + derived_fields(given).size()) * Field::raw_size(given.grid()) +
          velocities(description_of(given, balance), given.grid());
 }
 
@@ -205,22 +205,24 @@ void Recorder::record(const StepInfo& m) {
 
 void Recorder::record(Real time, const State& y) {
   const FieldsOfState fields = fields_of(*given_, *balance_, y, time);
+  const std::array head{time, static_cast<Real>(stage_)};
+  std::vector<std::span<const Real>> pieces{head};
+  for (const Field& field : fields.shown) pieces.emplace_back(field.raw());
+  std::vector<Field> follow;
+  for (const DerivedField& derived : derived_) follow.push_back(derived.from(fields));
+  for (const Field& field : follow) pieces.emplace_back(field.raw());
   std::vector<Real> numbers;
-  const auto take = [&](const Field& field) {
-    numbers.insert(numbers.end(), field.raw().begin(), field.raw().end());
-  };
-  for (const Field& field : fields.shown) take(field);
-  for (const DerivedField& derived : derived_) take(derived.from(fields));
+
   if (about_.velocity) {
     const auto count = static_cast<std::size_t>(balance_->grid().count());
-    const std::size_t first = numbers.size();
-    numbers.resize(first + velocities(about_, balance_->grid()));
+    numbers.resize(velocities(about_, balance_->grid()));
     const auto advection = balance_->advection(time, y);
     const FaceVelocities& velocities_now = advection->velocities();
     for (int a = 0; a < balance_->grid().dimension(); ++a)
-      velocities_now.at_unknowns(a, {numbers.data() + first + static_cast<std::size_t>(a) * count, count});
+      velocities_now.at_unknowns(a, {numbers.data() + static_cast<std::size_t>(a) * count, count});
   }
-  fields_.append(std::array{time, static_cast<Real>(stage_)}, numbers);
+  pieces.emplace_back(numbers);
+  fields_.append_pieces(pieces);
   for (std::size_t u = 0; u < fields.shown.size(); ++u)
     if (const auto n = against_exact(*given_, *balance_, fields.at_unknowns()[u], time, u))
       comparisons_.push_back({time, *n, u});

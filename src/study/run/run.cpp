@@ -55,23 +55,24 @@ class Run {
     Prepared* ready = &first_;
     if (from && from->stage > 0) enter_stage(from->stage, from->stage_start, from->stage_initial, now, ready);
     for (;;) {
-      State state = ready->initial;
+      State state = std::move(ready->initial);
       stage_.initial = stage_.number > 0 ? state : State();
       looks_.last = Clock::now();
       result_.outcome = march_stage(*now, *ready, state, from ? &*from : nullptr);
       from.reset();
       result_.seconds = std::chrono::duration<Real>(Clock::now() - start).count();
-      ready->initial = state;  // what reports may still look at
+      ready->initial = std::move(state);  // what reports may still look at
       const bool over = result_.outcome.ending != Outcome::Ending::reached ||
                         stage_.number >= static_cast<Index>(given_.stages.size());
       if (over) {
-        finish(*now, *ready, state);
+        finish(*now, *ready, ready->initial);
         return std::move(result_);
       }
       const Report words = words_of(*now, *ready);
       log_.write(words.text());
       past_.append(words);
-      enter_stage(stage_.number + 1, result_.outcome.time, state, now, ready);
+      const State end = ready->initial;
+      enter_stage(stage_.number + 1, result_.outcome.time, end, now, ready);
     }
   }
 
