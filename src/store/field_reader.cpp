@@ -212,8 +212,9 @@ Field FieldReader::field(Index record) const {
   const Grid& g = *grid_;
   Field result = open_->get_record(open_->value, record, g);
   std::vector<Index> gone;
-  for (Index n = 0; nc.has("volume_fraction") && n < g.count(); ++n)
-    if (std::isnan(result[n])) gone.push_back(n);
+    if (nc.has("volume_fraction"))
+    for (Index n = 0; n < g.count(); ++n)
+      if (std::isnan(result[n])) gone.push_back(n);
   result.leave_out(gone);
   if (gone.empty()) result.extend();
   for (const Side side : kept_boundaries(g)) {

@@ -15,7 +15,7 @@ using casefile::readable_bytes;
 
 // Vectors of unknowns that the leanest run keeps, and that few keep with a solver of its own, by dimension:
 // of direct factors many more.
-constexpr Real fewest_vectors = 6;
+constexpr Real fewest_vectors = 3;
 constexpr Real many_vectors[] = {80, 400, 2000};
 
 void refuse_too_much(const casefile::Unbuilt& given, const MemoryLimit& limit) {

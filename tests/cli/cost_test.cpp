@@ -121,9 +121,9 @@ TEST_CASE("what takes more memory than allowed is refused before anything is don
   const auto folder = test::folder_of("too-much", plan_of_cells);
 #ifdef WILLIWAW_SANITIZED  // what an instrumented program takes tells nothing: less than the vectors of any
                            // run
-  const std::string most = "30", need = "need 48 MB at least";
+  const std::string most = "20", need = "need 24 MB at least";
 #else
-  const std::string most = "60", need = "need about ";
+  const std::string most = "40", need = "need about ";
 #endif
   for (const std::string start : {"check case.toml --memory ", "run case.toml -o out --memory "}) {
     const std::string command = start + most + "MB";
@@ -138,9 +138,9 @@ TEST_CASE("what takes more memory than allowed is refused before anything is don
   }
   // Far beyond: by the leanest run's vectors, without trying.
   const auto far = test::williwaw_in(
-      folder, "check case.toml --set grid.x.cells=40000 --set grid.y.cells=40000 --memory 60GB");
+      folder, "check case.toml --set grid.x.cells=40000 --set grid.y.cells=40000 --memory 30GB");
   CHECK(far.code == 2);
-  CHECK(far.error.find("1.6e+09 unknowns need 76.8 GB at least, but the run may take 60 GB") !=
+  CHECK(far.error.find("1.6e+09 unknowns need 38.4 GB at least, but the run may take 30 GB") !=
         std::string::npos);
   const auto beyond = test::williwaw_in(folder, "run case.toml --set grid.x.cells=100000000");
   CHECK(beyond.code == 2);
@@ -158,7 +158,7 @@ TEST_CASE("what takes more memory than allowed is refused before anything is don
                            .c_str());
   };
   CHECK(limited("") == 0);
-  CHECK(WEXITSTATUS(limited("--set grid.x.cells=8000")) == 2);
+  CHECK(WEXITSTATUS(limited("--set grid.x.cells=20000")) == 2);
   CHECK(test::text_of(folder / "error").find("but there are 410 MB") != std::string::npos);
 #endif
 }
