@@ -2,9 +2,11 @@
 
 #include <algorithm>
 #include <atomic>
+#include <chrono>
 #include <csignal>
 #include <functional>
 #include <thread>
+#include <utility>
 
 #include "commands.hpp"
 #include "live_line.hpp"
@@ -47,26 +49,44 @@ void check_folder(const std::filesystem::path& folder) {
     throw InputError(folder.string() + ": contains other files; give another folder with -o");
 }
 
+// Seconds since the last look at it.
+class Stopwatch {
+ public:
+  Real lap() {
+    const auto now = std::chrono::steady_clock::now();
+    return std::chrono::duration<Real>(now - std::exchange(last_, now)).count();
+  }
+
+ private:
+  std::chrono::steady_clock::time_point last_ = std::chrono::steady_clock::now();
+};
+
 std::vector<std::filesystem::path> draw_figures(const casefile::Case& given, const study::Prepared& prepared,
                                                 const std::filesystem::path& folder,
-                                                std::vector<std::string>& complaints) {
+                                                std::vector<std::string>& complaints,
+                                                std::vector<study::TimePart>& times) {
   std::vector<std::filesystem::path> files;
   std::filesystem::remove_all(folder / "figures");
   if (given.figures.empty()) return files;
   const plot::RunFolder finished(folder);
-  for (const auto& figure : given.figures) try {
+  Stopwatch watch;
+  for (const auto& figure : given.figures) {
+    try {
       // What the analysis shows needs no results.
       if (const auto& kind = plot::figure_kind(figure.kind); kind.draw_case) {
         plot::Output out;
         out.file = folder / "figures" / (figure.kind + ".png");
         kind.draw_case(given, prepared, out);
         files.push_back(out.file);
-        continue;
+      } else {
+        for (auto& file : plot::draw(finished, figure)) files.push_back(std::move(file));
       }
-      for (auto& file : plot::draw(finished, figure)) files.push_back(std::move(file));
     } catch (const plot::PlotError& e) {
       complaints.emplace_back(e.what());
     }
+    times.push_back({"figure " + figure.kind, watch.lap()});
+  }
+
   return files;
 }
 
@@ -120,7 +140,8 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
     report.note("uncertainties are those of sample 0");
   }
   std::vector<std::string> complaints;
-  const auto figures = draw_figures(given, prepared, folder, complaints);
+  std::vector<study::TimePart> times;
+  const auto figures = draw_figures(given, prepared, folder, complaints, times);
   report.section("files").row("folder", folder.string());
   for (const char* f :
        {"fields.nc", "series.csv", "spread.csv", "table.txt", "summary.json", "case.toml", "run.log"})
@@ -169,7 +190,10 @@ int recover(const std::filesystem::path& folder) {
 }
 
 int run(const RunArguments& arguments) {
+  Stopwatch watch;
+  std::vector<study::TimePart> times;
   const casefile::Case given = open_case(arguments.file, arguments.set, {}, {arguments.memory});
+  times.push_back({"reading the case", watch.lap()});
   study::Prepared prepared = study::prepare(given, {arguments.threads});
   // Stages that cannot be run are found before anything is said or done.
   const auto later =
@@ -219,13 +243,17 @@ int run(const RunArguments& arguments) {
   };
   options.observers.interrupt = [] { return interrupt_asked.load(); };
   listen_for_signals();
+  times.push_back({"analysis", watch.lap()});
   study::RunResult result = study::run_case(given, prepared, options);
   live.end();
+  times.push_back({"solving", result.seconds});
+  times.push_back({"results and report", watch.lap() - result.seconds});
 
   std::vector<std::string> complaints;
   std::vector<std::filesystem::path> figures;
   if (result.outcome.ending != Outcome::Ending::interrupted)
-    figures = draw_figures(given, prepared, options.folder, complaints);
+    figures = draw_figures(given, prepared, options.folder, complaints, times);
+  study::log_times(options.folder, times);
   study::Report report = result.closing;
   const bool ended =
       result.steady ? result.steady->reached : result.outcome.ending == Outcome::Ending::reached;

@@ -57,4 +57,13 @@ Index recover(const std::filesystem::path& folder);
 /// The closing words of a run: budget, how settled it is, comparison, files.
 Report closing_report(const Case& given, const Prepared& prepared, const RunResult& result);
 
+/// A part of the time that a run took, in seconds.
+struct TimePart {
+  std::string what;
+  Real seconds = 0;
+};
+/// Ends run.log in the folder of a run with these parts and what they sum up to. Throws StoreError where it
+/// cannot be written.
+void log_times(const std::filesystem::path& folder, const std::vector<TimePart>& parts);
+
 }  // namespace williwaw::study

@@ -1,11 +1,14 @@
 #include "study/run/run_log.hpp"
 
+#include <fmt/format.h>
 #include <spdlog/logger.h>
 #include <spdlog/sinks/basic_file_sink.h>
 
 #include <sstream>
 
 #include "williwaw/store/checked_file.hpp"
+#include "williwaw/study/report.hpp"
+#include "williwaw/study/run.hpp"
 
 namespace williwaw::study {
 
@@ -33,6 +36,18 @@ void RunLog::write(const std::string& text) {
   for (std::string line; std::getline(lines, line);) open_->logger.info(line);
   open_->logger.flush();
   if (!trouble_.empty()) throw store::StoreError(trouble_);
+}
+
+void log_times(const std::filesystem::path& folder, const std::vector<TimePart>& parts) {
+  Report report;
+  report.section("time in parts");
+  Real whole = 0;
+  for (const TimePart& part : parts) {
+    report.row(part.what, fmt::format("{:.3f} s", part.seconds), part.seconds, "s");
+    whole += part.seconds;
+  }
+  report.row("whole", fmt::format("{:.3f} s", whole), whole, "s");
+  RunLog(folder / "run.log", true).write(report.text());
 }
 
 }  // namespace williwaw::study
