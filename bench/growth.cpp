@@ -279,7 +279,7 @@ void cycles() {
 }  // namespace
 
 int main() {
-  if (!std::getenv("NOGROW")) growth();
+  growth();
   gain_of_threads();
   cycles();
 }

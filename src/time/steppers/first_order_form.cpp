@@ -2,14 +2,28 @@
 // energy is the scheme's own line.
 #include <algorithm>
 
+#include "grid/threads.hpp"
 #include "kinds.hpp"
 
 namespace williwaw {
 
 namespace {
 
-void add(State& to, const State& rate, Real weight) {
-  for (std::size_t n = 0; n < to.size(); ++n) to[n] += weight * rate[n];
+struct Weighted {
+  const Real* rate;
+  Real weight;
+};
+
+// to = from + Σ weight·rate; `to` may be `from`.
+void combine(const State& from, const std::vector<Weighted>& all, State& to, int threads) {
+  to.resize(from.size());
+  const Real* const start = from.data();
+  Real* const out = to.data();
+  each_by_threads(static_cast<Index>(from.size()), threads, [&all, start, out](Index n) {
+    Real sum = start[n];
+    for (const Weighted& w : all) sum += w.weight * w.rate[n];
+    out[n] = sum;
+  });
 }
 
 class FirstOrderStepper final : public Stepper {
@@ -18,7 +32,8 @@ class FirstOrderStepper final : public Stepper {
       : system_(balance.first_order_form()),
         scheme_line_(balance.dynamics().scheme_line()),
         tableau_(tableau),
-        power_(balance.lines().size()) {
+        power_(balance.lines().size()),
+        threads_(balance.reductions().threads()) {
     rates_.resize(tableau.b.size());
   }
 
@@ -33,13 +48,17 @@ class FirstOrderStepper final : public Stepper {
     previous_ = y;
     amounts.clear();
     for (std::size_t i = 0; i < rates_.size(); ++i) {
-      stage_ = all_;
+      std::vector<Weighted> before;
       for (std::size_t j = 0; j < i; ++j)
-        if (tableau_.a[i][j] != 0) add(stage_, rates_[j], step * tableau_.a[i][j]);
+        if (tableau_.a[i][j] != 0) before.push_back({rates_[j].data(), step * tableau_.a[i][j]});
+      combine(all_, before, stage_, threads_);
       system_->rate(stage_, at + tableau_.c[i] * step, step, rates_[i], power_);
       amounts.add(power_, step * tableau_.b[i]);
     }
-    for (std::size_t i = 0; i < rates_.size(); ++i) add(all_, rates_[i], step * tableau_.b[i]);
+    std::vector<Weighted> whole;
+    for (std::size_t i = 0; i < rates_.size(); ++i) whole.push_back({rates_[i].data(), step * tableau_.b[i]});
+    combine(all_, whole, all_, threads_);
+
     // The unknown only follows: with one stage the mean of the rates at both ends keeps what fluxes of order
     // 2 gained.
     const auto rate = static_cast<std::size_t>(system_->layout().start(1));
@@ -69,6 +88,7 @@ class FirstOrderStepper final : public Stepper {
   LineId scheme_line_;
   Tableau tableau_;
   Ledger power_;
+  int threads_;
   State all_, stage_;
   std::vector<State> rates_;
   Real energy_ = 0;
