@@ -4,7 +4,9 @@
 #include <doctest/doctest.h>
 
 #include <algorithm>
+#include <cmath>
 #include <functional>
+#include <sstream>
 
 #include "support/json.hpp"
 
@@ -24,6 +26,22 @@ TEST_CASE("a starter case can be written, checked and run as it is") {
     CHECK(run.code == 0);
     CHECK(std::filesystem::exists(folder / "mine.out" / "fields.nc"));
     CHECK(run.out.find("mine.out/figures") != std::string::npos);
+    // The time in parts is the last word of the log, and the parts make up the whole.
+    const std::string log = text_of(folder / "mine.out" / "run.log");
+    const auto parts = log.find("  time in parts\n");
+    REQUIRE(parts != std::string::npos);
+    CHECK(log.find("solving", parts) != std::string::npos);
+    CHECK(log.find("figure ", parts) != std::string::npos);
+    std::istringstream lines(log.substr(parts));
+    double sum = 0, whole = -1;
+    for (std::string line; std::getline(lines, line);) {
+      if (!line.ends_with(" s")) continue;
+      CHECK(whole < 0);
+      const double seconds = std::stod(line.substr(line.rfind(' ', line.size() - 3)));
+      CHECK(seconds >= 0);
+      (line.find("  whole") != std::string::npos ? whole : sum) += seconds;
+    }
+    CHECK(std::abs(whole + 1 - sum) < 0.01);
   }
 }
 
