@@ -7,6 +7,7 @@
 #include <map>
 #include <memory>
 
+#include "problems.hpp"
 #include "timing.hpp"
 #include "williwaw/williwaw.hpp"
 
@@ -14,15 +15,12 @@ namespace {
 
 using namespace williwaw;
 using bench::median;
+using bench::plan;
 using bench::seconds_of;
+using bench::square;
 
 constexpr int threads = 2;
 const int repeats = bench::at_size(9, 1);
-
-Grid square(Index side, bool periodic = false) {
-  return Grid({Axis::uniform("x", 0, 1, side, Unknowns::cells, periodic),
-               Axis::uniform("y", 0, 1, side, Unknowns::cells, periodic)});
-}
 
 Real hill(Point p) {
   return std::exp(-50 * ((p.x - 0.5) * (p.x - 0.5) + (p.y - 0.4) * (p.y - 0.4)));
@@ -40,22 +38,6 @@ Problem with(const Grid& grid, const Equation& equation) {
   Problem p(grid, equation);
   p.initial = hill;
   if (!grid.axis(0).periodic()) p.default_boundary(equation.second_order ? free_boundary() : insulated());
-  return p;
-}
-
-// A core that conducts 30 times as well, and a corner that is cut out.
-Problem plan(Index side) {
-  const auto box = [](Real x0, Real x1, Real y0, Real y1) {
-    return Where([=](const Points& p, std::span<char> in) {
-      for (Index i = 0; i < p.size(); ++i) in[i] = p.x[i] > x0 && p.x[i] < x1 && p.y[i] > y0 && p.y[i] < y1;
-    });
-  };
-  const Regions regions({{"core", box(0.15, 0.45, 0.4, 0.8)}, {"corner", box(0.7, 2, -1, 0.3), false}});
-  Problem p(
-      square(side),
-      diffusion(Function::by_region(std::make_shared<const Regions>(regions), {1.0, 30.0, 1.0}), 1.0, 1.0),
-      regions);
-  p.boundary("west", dirichlet(0.0)).boundary("corner", dirichlet(1.0)).default_boundary(insulated());
   return p;
 }
 
@@ -185,14 +167,14 @@ void growth() {
             [&](Index n) { return leapfrog_steps(with(square(n), wave(1.0)), 0.4 * h(n)); }},
            {"van Leer and ssprk3", planes, 2,
             [&](Index n) {
-              Problem p = with(square(n, true), conservation(quadratic_flux()));
+              Problem p = with(square(n, true, true), conservation(quadratic_flux()));
               p.reconstruction = "van-leer";
               return steps({p}, {}, "ssprk3", 0.2 * h(n));
             }},
            {"semi-Lagrangian", planes, 2,
             [&](Index n) {
-              return steps({with(square(n, true), transport(Velocity(1.0, 0.5)))}, {}, "semi-lagrangian",
-                           3 * h(n), true);
+              return steps({with(square(n, true, true), transport(Velocity(1.0, 0.5)))}, {},
+                           "semi-lagrangian", 3 * h(n), true);
             }},
            {"two reacting unknowns", planes, 2,
             [&](Index n) {
@@ -208,8 +190,8 @@ void growth() {
                            "crank-nicolson", 20 * h(n) * h(n));
             }},
            {"Crank-Nicolson, 2-D, D step/h^2 = 30", plans, 2,
-            [&](Index n) { return steps({plan(n)}, {}, "crank-nicolson", 30 * h(n) * h(n)); }},
-           {"steady, everything included, 2-D", plans, 2, [](Index n) { return steady(plan(n)); }},
+            [&](Index n) { return steps({plan(n, 30)}, {}, "crank-nicolson", 30 * h(n) * h(n)); }},
+           {"steady, everything included, 2-D", plans, 2, [](Index n) { return steady(plan(n, 30)); }},
            {"steady, everything included, 3-D", blocks, 3, [](Index n) { return steady(block(n)); }},
            {"steady, by fast transforms", even, 2, [](Index n) {
               Problem p = with(square(n), diffusion(1.0, 1.0, 1.0));
@@ -254,12 +236,12 @@ void gain_of_threads() {
 void cycles() {
   std::printf("cycles of multigrid to 1e-10\n");
   for (const auto& [name, make] : std::map<std::string, std::function<Problem(Index)>>{
-           {"two materials, a cut-out", plan}, {"one material varying", [](Index n) {
-                                                  Problem p =
-                                                      with(square(n), diffusion(differing(), 1.0, 1.0));
-                                                  p.boundary("west", dirichlet(0.0));
-                                                  return p;
-                                                }}}) {
+           {"two materials, a cut-out", [](Index n) { return plan(n, 30); }},
+           {"one material varying", [](Index n) {
+              Problem p = with(square(n), diffusion(differing(), 1.0, 1.0));
+              p.boundary("west", dirichlet(0.0));
+              return p;
+            }}}) {
     std::printf("  %-34s", name.c_str());
     std::vector<double> counts;
     for (const Index full : {255, 511, 1023, 2047}) {

@@ -9,6 +9,7 @@
 #include <fstream>
 #include <string>
 
+#include "problems.hpp"
 #include "timing.hpp"
 #include "williwaw/williwaw.hpp"
 
@@ -16,39 +17,17 @@ namespace {
 
 using namespace williwaw;
 using bench::median;
+using bench::plan;
 using bench::seconds_of;
+using bench::square;
 using Matrix = Eigen::SparseMatrix<Real, Eigen::RowMajor, int>;
 
 constexpr int threads = 2;
 const int repeats = bench::at_size(5, 1);
 
-// Regions are tested line by line, as a program that cares for speed would.
-Problem plan(Index side, Real jump) {
-  const auto box = [](Real x0, Real x1, Real y0, Real y1) {
-    return Where([=](const Points& p, std::span<char> in) {
-      for (Index i = 0; i < p.size(); ++i) in[i] = p.x[i] > x0 && p.x[i] < x1 && p.y[i] > y0 && p.y[i] < y1;
-    });
-  };
-  const Regions regions({{"core", box(0.15, 0.45, 0.4, 0.8)}, {"corner", box(0.7, 2, -1, 0.3), false}});
-  const auto shared = std::make_shared<const Regions>(regions);
-  Problem p(Grid({Axis::uniform("x", 0, 1, side, Unknowns::cells),
-                  Axis::uniform("y", 0, 1, side, Unknowns::cells)}),
-            diffusion(Function::by_region(shared, {1.0, jump, 1.0}), 1.0, 1.0), regions);
-  p.boundary("west", dirichlet(0.0))
-      .boundary("north", robin(2.0, 1.0))
-      .boundary("corner", dirichlet(1.0))
-      .default_boundary(insulated());
-  return p;
-}
-
 SteadyOutcome solve(ProblemBalance& balance, const std::string& solver) {
   State y = balance.initial_state();
   return solve_steady(balance, y, 0, {.solver = solver, .threads = threads});
-}
-
-Grid square(Index side, bool periodic = false) {
-  return Grid({Axis::uniform("x", 0, 1, side, Unknowns::cells, periodic),
-               Axis::uniform("y", 0, 1, side, Unknowns::cells)});
 }
 
 // Cold in the west, an exchange in the north, a source in the middle; what else is there stays insulated.

@@ -8,6 +8,7 @@
 #include <cstdio>
 #include <vector>
 
+#include "problems.hpp"
 #include "timing.hpp"
 #include "williwaw/casefile/formula.hpp"
 #include "williwaw/williwaw.hpp"
@@ -17,14 +18,10 @@ namespace {
 using namespace williwaw;
 using bench::median;
 using bench::seconds_of;
+using bench::square;
 
 constexpr int threads = 2;
 const int repeats = bench::at_size(15, 1);
-
-Grid square(Index side) {
-  return Grid(
-      {Axis::uniform("x", 0, 1, side, Unknowns::cells), Axis::uniform("y", 0, 1, side, Unknowns::cells)});
-}
 
 void by_transforms() {
   const Index side = bench::at_size<Index>(511, 31);

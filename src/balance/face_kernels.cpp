@@ -107,7 +107,7 @@ template <int dimension, class Number>
 template <int dimension>
 [[gnu::always_inline]] inline void multiply_line(const Line<double>& l, const double* x, double* __restrict y,
                                                  double* of_segments) {
-    const Index left_out = l.between_lines ? 0 : 1;
+  const Index left_out = l.between_lines ? 0 : 1;
   each_segment(left_out, l.count - left_out, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
     of_segments[s] = segment_sum(first, end, [&](Index i) WILLIWAW_INLINE {
       const double v = l.diagonal[i] * x[i] - around<dimension>(l, x, i);
@@ -115,7 +115,7 @@ template <int dimension>
       return v * x[i];
     });
   });
-    if (l.between_lines) return;
+  if (l.between_lines) return;
   for (const Index i : {Index{0}, l.count - 1}) {
     y[i] = l.diagonal[i] * x[i] - around_end<dimension>(l, x, i);
     if (i > 0 || l.count == 1) of_segments[i / segment_cells] += y[i] * x[i];

@@ -61,13 +61,17 @@ class Stopwatch {
   std::chrono::steady_clock::time_point last_ = std::chrono::steady_clock::now();
 };
 
-std::vector<std::filesystem::path> draw_figures(const casefile::Case& given, const study::Prepared& prepared,
-                                                const std::filesystem::path& folder,
-                                                std::vector<std::string>& complaints,
-                                                std::vector<study::TimePart>& times) {
-  std::vector<std::filesystem::path> files;
+struct Drawn {
+  std::vector<std::filesystem::path> files = {};
+  std::vector<std::string> complaints = {};
+  std::vector<study::TimePart> times = {};
+};
+
+Drawn draw_figures(const casefile::Case& given, const study::Prepared& prepared,
+                   const std::filesystem::path& folder) {
+  Drawn drawn;
   std::filesystem::remove_all(folder / "figures");
-  if (given.figures.empty()) return files;
+  if (given.figures.empty()) return drawn;
   const plot::RunFolder finished(folder);
   Stopwatch watch;
   for (const auto& figure : given.figures) {
@@ -77,17 +81,17 @@ std::vector<std::filesystem::path> draw_figures(const casefile::Case& given, con
         plot::Output out;
         out.file = folder / "figures" / (figure.kind + ".png");
         kind.draw_case(given, prepared, out);
-        files.push_back(out.file);
+        drawn.files.push_back(out.file);
+
       } else {
-        for (auto& file : plot::draw(finished, figure)) files.push_back(std::move(file));
+        for (auto& file : plot::draw(finished, figure)) drawn.files.push_back(std::move(file));
       }
     } catch (const plot::PlotError& e) {
-      complaints.emplace_back(e.what());
+      drawn.complaints.emplace_back(e.what());
     }
-    times.push_back({"figure " + figure.kind, watch.lap()});
+    drawn.times.push_back({"figure " + figure.kind, watch.lap()});
   }
-
-  return files;
+  return drawn;
 }
 
 // What helps against an unstable step; a smaller one does not where none is stable.
@@ -139,16 +143,14 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
     report.append(study::trust_report(study::assess(arguments.file, arguments.set, {arguments.threads})));
     report.note("uncertainties are those of sample 0");
   }
-  std::vector<std::string> complaints;
-  std::vector<study::TimePart> times;
-  const auto figures = draw_figures(given, prepared, folder, complaints, times);
+  const Drawn drawn = draw_figures(given, prepared, folder);
   report.section("files").row("folder", folder.string());
   for (const char* f :
        {"fields.nc", "series.csv", "spread.csv", "table.txt", "summary.json", "case.toml", "run.log"})
     report.note((folder / f).string());
   report.note(fmt::format("{} to {}: the samples themselves", trials.front().folder.string(),
                           trials.back().folder.string()));
-  for (const auto& f : figures) report.note(f.string());
+  for (const auto& f : drawn.files) report.note(f.string());
   if (arguments.json) {
     study::Report whole = report_of(trials, given);
     whole.append(report);
@@ -156,7 +158,7 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
   } else if (talk) {
     say("{}", report.text());
   }
-  for (const auto& c : complaints) fmt::print(stderr, "a figure was not drawn: {}\n", c);
+  for (const auto& c : drawn.complaints) fmt::print(stderr, "a figure was not drawn: {}\n", c);
   return done;
 }
 
@@ -249,10 +251,10 @@ int run(const RunArguments& arguments) {
   times.push_back({"solving", result.seconds});
   times.push_back({"results and report", watch.lap() - result.seconds});
 
-  std::vector<std::string> complaints;
-  std::vector<std::filesystem::path> figures;
+  Drawn drawn;
   if (result.outcome.ending != Outcome::Ending::interrupted)
-    figures = draw_figures(given, prepared, options.folder, complaints, times);
+    drawn = draw_figures(given, prepared, options.folder);
+  times.insert(times.end(), drawn.times.begin(), drawn.times.end());
   study::log_times(options.folder, times);
   study::Report report = result.closing;
   const bool ended =
@@ -261,12 +263,12 @@ int run(const RunArguments& arguments) {
     report.append(study::trust_report(study::assess(arguments.file, arguments.set, {arguments.threads})));
   report.section("files").row("folder", options.folder.string());
   for (const auto& f : result.files) report.note((options.folder / f).string());
-  for (const auto& f : figures) report.note(f.string());
+  for (const auto& f : drawn.files) report.note(f.string());
   if (arguments.json)
     say("{}", report.json());
   else if (talk)
     say("{}", report.text());
-  for (const auto& c : complaints) fmt::print(stderr, "a figure was not drawn: {}\n", c);
+  for (const auto& c : drawn.complaints) fmt::print(stderr, "a figure was not drawn: {}\n", c);
   if (result.steady && !result.steady->reached) {
     fmt::print(stderr,
                "the steady state was not reached: after {} iterations the residual is {:.2e} of that of a "

@@ -153,10 +153,4 @@ std::vector<Axis::Piece> Axis::pieces(Index i) const {
   return result;
 }
 
-Real Axis::wrap(Real position) const {
-  if (!periodic_ || (position >= from() && position < to())) return position;
-  const Real turns = std::floor((position - from()) / length());
-  return position - turns * length();
-}
-
 }  // namespace williwaw

@@ -3,6 +3,7 @@
 
 #include <omp.h>
 
+#include <atomic>
 #include <exception>
 
 #include "williwaw/grid/types.hpp"
@@ -25,6 +26,17 @@ void each_by_threads(Index count, int wanted, const Work& work) {
   [[maybe_unused]] const int threads = threads_for(count, wanted);
 #pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
   for (Index n = 0; n < count; ++n) work(n);
+}
+
+/// Whether test(n) holds for all n from 0 to count - 1, on so many threads; once one is known that does not,
+/// no more are begun. For tests that cannot throw.
+template <class Test>
+bool all_by_threads(Index count, [[maybe_unused]] int threads, const Test& test) {
+  std::atomic<bool> all = true;
+#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
+  for (Index n = 0; n < count; ++n)
+    if (all && !test(n)) all = false;
+  return all;
 }
 
 /// What parts of a work shared by threads throw: threads cannot let an error out, and that of the least

@@ -1,7 +1,6 @@
 #include "separable.hpp"
 
 #include <algorithm>
-#include <atomic>
 #include <cmath>
 
 #include "grid/threads.hpp"
@@ -173,12 +172,8 @@ class Separator {
 
   bool fits_everywhere() const {
     const Index rows = result_.axes[1].count, planes = dimension_ == 3 ? result_.axes[2].count : 1;
-    std::atomic<bool> fitting = true;
-    [[maybe_unused]] const bool many = system_.size() >= worth_threads;
-#pragma omp parallel for schedule(static) if (many)
-    for (Index line = 0; line < rows * planes; ++line)
-      if (fitting && !fits(line % rows, line / rows)) fitting = false;
-    return fitting;
+    return all_by_threads(rows * planes, threads_for(system_.size(), 0),
+                          [&](Index line) { return fits(line % rows, line / rows); });
   }
 
   // The middle tells the shift, if it lies beside no boundary; the ends of each axis tell its boundaries.

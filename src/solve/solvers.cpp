@@ -1,5 +1,4 @@
 #include <algorithm>
-#include <atomic>
 #include <cmath>
 
 #include "grid/named.hpp"
@@ -70,19 +69,15 @@ bool is_symmetric(const FaceSystem& system) {
                1e-12 * (std::abs(system.diagonal[n + i]) + std::abs(system.diagonal[above + i]));
     return !apart;
   };
-  std::atomic<bool> symmetric = true;
-#pragma omp parallel for schedule(static) if (system.size() >= worth_threads)
-  for (Index row = 0; row < rows; ++row) {
-    if (!symmetric) continue;
+  return all_by_threads(rows, threads_for(system.size(), 0), [&](Index row) {
     const Index first = row * length, last = first + length - 1;
     bool here = agree(0, first, first + 1, length - 1);
     if (system.periodic[0]) here = here && agree(0, last, first, 1);
     for (int a = 1; a < system.dimension(); ++a)
       if (const Index above = system.neighbour(first, a, true); above >= 0)
         here = here && agree(a, first, above, length);
-    if (!here) symmetric = false;
-  }
-  return symmetric;
+    return here;
+  });
 }
 
 namespace {

@@ -212,7 +212,7 @@ Field FieldReader::field(Index record) const {
   const Grid& g = *grid_;
   Field result = open_->get_record(open_->value, record, g);
   std::vector<Index> gone;
-    if (nc.has("volume_fraction"))
+  if (nc.has("volume_fraction"))
     for (Index n = 0; n < g.count(); ++n)
       if (std::isnan(result[n])) gone.push_back(n);
   result.leave_out(gone);

@@ -1,6 +1,7 @@
 // One axis of a grid: the faces that divide it, the unknowns along it and the control volume of each.
 #pragma once
 
+#include <cmath>
 #include <memory>
 
 #include "williwaw/grid/types.hpp"
@@ -95,7 +96,10 @@ class Axis {
   /// The control volume of unknown `i`, split where it crosses from one interval into the next.
   std::vector<Piece> pieces(Index i) const;
   /// `position` brought back into [from, to) on a periodic axis; unchanged on any other.
-  Real wrap(Real position) const;
+  Real wrap(Real position) const {
+    if (!periodic_ || (position >= from() && position < to())) return position;
+    return position - std::floor((position - from()) / length()) * length();
+  }
 
  private:
   struct Lines {

@@ -43,6 +43,15 @@ struct SystemReaction {
 };
 
 namespace detail {
+// What a function makes of the values at place i.
+template <std::size_t count, class F>
+WILLIWAW_INLINE inline std::array<Real, count> rates_at(const Real* const (&from)[count], std::size_t i,
+                                                        const F& f) {
+  std::array<Real, count> values;
+  for (std::size_t m = 0; m < count; ++m) values[m] = from[m][i];
+  return f(values);
+}
+
 template <std::size_t count, class F>
 WILLIWAW_CLONES void react_by_values(UnknownLines u, std::span<std::span<Real>> out, F f) {
   const Real* from[count];
@@ -57,18 +66,14 @@ WILLIWAW_CLONES void react_by_values(UnknownLines u, std::span<std::span<Real>> 
   for (std::size_t i = 0; i < whole; i += lanes) {
     Real made[count][lanes];
     for (std::size_t k = 0; k < lanes; ++k) {
-      std::array<Real, count> values;
-      for (std::size_t m = 0; m < count; ++m) values[m] = from[m][i + k];
-      const std::array<Real, count> rates = f(values);
+      const std::array<Real, count> rates = rates_at(from, i + k, f);
       for (std::size_t m = 0; m < count; ++m) made[m][k] = rates[m];
     }
     for (std::size_t m = 0; m < count; ++m)
       for (std::size_t k = 0; k < lanes; ++k) to[m][i + k] = made[m][k];
   }
   for (std::size_t i = whole; i < size; ++i) {
-    std::array<Real, count> values;
-    for (std::size_t m = 0; m < count; ++m) values[m] = from[m][i];
-    const std::array<Real, count> rates = f(values);
+    const std::array<Real, count> rates = rates_at(from, i, f);
     for (std::size_t m = 0; m < count; ++m) to[m][i] = rates[m];
   }
 }

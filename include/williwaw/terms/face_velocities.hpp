@@ -32,7 +32,7 @@ class FaceVelocities {
   /// others those below unknowns (0 .. count − 1, j, k), with j or k up to the size of the axis.
   const Real* row(int axis, Index j, Index k) const;
   /// Open area of the same faces: values times factor. 0 at boundaries.
-    struct Areas {
+  struct Areas {
     const Real* values;
     Real factor;
     Real even;  ///< that of all faces but those at the ends of the axis; 0 where they differ

@@ -24,7 +24,6 @@ class EvaluatedSource final : public EvaluatedTerm {
   void update(const Function& source, Real time, const ControlVolumes& volumes, const LinearStorage& storage);
 
  private:
-
   const OfUnknown& of_;
   LineId line_;
   Real time_ = 0;

@@ -14,8 +14,7 @@ class Hierarchy {
   /// Throws SolverError for a matrix that is not symmetric, or has positive entries beside the diagonal.
   void build(const FaceSystem& system, int threads);
   /// z = approximate inverse of A times r, by one V-cycle with red-black relaxation before and after.
-  /// Afterwards `r` holds
-  /// anything, in as many values.
+  /// Afterwards `r` holds anything, in as many values.
   void apply(std::vector<float>& r, std::vector<float>& z);
   /// No boundary, source or storage fixes the mean.
   bool singular() const { return singular_; }

@@ -212,7 +212,6 @@ void Recorder::record(Real time, const State& y) {
   for (const DerivedField& derived : derived_) follow.push_back(derived.from(fields));
   for (const Field& field : follow) pieces.emplace_back(field.raw());
   std::vector<Real> numbers;
-
   if (about_.velocity) {
     const auto count = static_cast<std::size_t>(balance_->grid().count());
     numbers.resize(velocities(about_, balance_->grid()));

@@ -71,8 +71,7 @@ class Run {
       const Report words = words_of(*now, *ready);
       log_.write(words.text());
       past_.append(words);
-      const State end = ready->initial;
-      enter_stage(stage_.number + 1, result_.outcome.time, end, now, ready);
+      enter_stage(stage_.number + 1, result_.outcome.time, ready->initial, now, ready);
     }
   }
 

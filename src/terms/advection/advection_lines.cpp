@@ -102,7 +102,6 @@ std::pair<Real*, Real*> EvaluatedAdvection::reconstruct(int axis, Index j, Index
     workspace.left_of = row + 1;
   }
   if (scheme_.incomplete[axis].empty()) return {left, right};
-
   const std::size_t line = static_cast<std::size_t>(j + (scheme_.grid.size(1) + (axis == 1 ? 1 : 0)) * k);
   for (std::size_t n = scheme_.first_incomplete[axis][line]; n < scheme_.first_incomplete[axis][line + 1];
        ++n) {
@@ -227,7 +226,6 @@ void EvaluatedAdvection::add_line(Index j, Index k, const Real* y, AdvectionWork
   face_fluxes(0, j, k, y, workspace, workspace.below.data());
   // No area of theirs counts.
   if (!scheme_.grid.axis(0).periodic()) workspace.below[0] = workspace.below[nx] = 0;
-
   take(0, workspace.below.data(), workspace.below.data() + 1);
   if (scheme_.grid.dimension() > 1) {
     // The faces above the line before are those below this one.

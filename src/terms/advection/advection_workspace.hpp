@@ -20,8 +20,7 @@ struct AdvectionWorkspace final : TermScratch {
 
   std::vector<Real> padded, left, right, next_left, below, above, beyond, conductance, law;
   std::array<std::vector<Real>, 12> parts;  ///< of fluxes that are reconstructed
-  Index left_of =
-      -1;  ///< number of the row of faces across the second axis whose left values stand in `next_left`
+  Index left_of = -1;     ///< the row of faces across the second axis whose left values stand in `next_left`
   Index line_above = -1;  ///< whose upper faces along the second axis stand in `above`
 };
 

@@ -49,23 +49,18 @@ SemiLagrangian::SemiLagrangian(ProblemBalance& balance, LineId line)
   }
 }
 
-SemiLagrangian::Line::Line(const Axis& axis, int direction_of_axis)
-    : direction(direction_of_axis),
+SemiLagrangian::Line::Line(const Axis& of_grid, int direction_of_axis)
+    : axis(of_grid),
+      direction(direction_of_axis),
       size(axis.size()),
       periodic(axis.periodic()),
       from(axis.from()),
       to(axis.to()),
-      length(axis.length()),
       spacing(axis.is_uniform() && axis.unknowns() == Unknowns::cells ? axis.widths()[0] : 0),
       points(axis.points()),
       bounds(axis.bounds()),
       widths(axis.widths()),
       gaps(axis.gaps()) {}
-
-Real SemiLagrangian::Line::wrap(Real position) const {
-  if (!periodic || (position >= from && position < to)) return position;
-  return position - std::floor((position - from) / length) * length;
-}
 
 // The control volume that holds a position within the axis; the nearest for one outside.
 Index SemiLagrangian::Line::containing(Real at) const {
@@ -76,7 +71,7 @@ Index SemiLagrangian::Line::containing(Real at) const {
 
 Index SemiLagrangian::along(int axis, Real position) const {
   const Line& line = lines_[static_cast<std::size_t>(axis)];
-  return line.containing(line.wrap(position));
+  return line.containing(line.axis.wrap(position));
 }
 
 bool SemiLagrangian::outside(const Point& place) const {
@@ -95,7 +90,7 @@ Point SemiLagrangian::velocity_in(const Point& place) const {
   std::array<Real, dimension> own, across;
   for (int b = 0; b < dimension; ++b) {
     const Line& line = lines_[b];
-    const Real s = line.wrap(place[line.direction]);
+    const Real s = line.axis.wrap(place[line.direction]);
     const Index i = line.containing(s);
     const bool up = s > line.points[i];
     const Real gap = line.gaps[up ? i + 1 : i];
@@ -306,7 +301,7 @@ bool SemiLagrangian::place_stencil(const Departure& departure) {
   std::array<Real, 3> position{};
   for (int a = 0; a < grid_.dimension(); ++a) {
     const Line& line = lines_[static_cast<std::size_t>(a)];
-    position[a] = line.wrap(departure.place[line.direction]);
+    position[a] = line.axis.wrap(departure.place[line.direction]);
     first[a] = stencils_.first_of_four(a, line.containing(position[a]), position[a]);
     if (first[a] < 0) return false;
   }
@@ -331,7 +326,8 @@ void SemiLagrangian::find_departures(Real step) {
   const Real bends = outline_whole_ ? 4 * shear() : v.fastest();
   const int pieces = std::clamp(static_cast<int>(std::ceil(bends * step / storage_)), 1, most_pieces);
   const Index nx = grid_.size(0);
-  if (stencils_.usable() && !stencils_.has_room()) stencils_.make_room();
+  const bool by_stencils = stencils_.usable();
+  if (by_stencils && !stencils_.has_room()) stencils_.make_room();
   apart_.resize(static_cast<std::size_t>(grid_.lines()));
   each_line(balance_.domain(), [&](Index, Index line, Index, Index) {
     auto& apart = apart_[static_cast<std::size_t>(line)];
@@ -339,10 +335,10 @@ void SemiLagrangian::find_departures(Real step) {
     for (Index n = nx * line; n < nx * (line + 1); ++n) {
       if (balance_.outline().active(n)) {
         const Departure departure = follow(n, pieces, step / pieces);
-        if (stencils_.usable() && place_stencil(departure)) continue;
+        if (by_stencils && place_stencil(departure)) continue;
         apart.push_back(departure);
       }
-      if (stencils_.usable()) stencils_.leave(n);
+      if (by_stencils) stencils_.leave(n);
     }
   });
   found_for_ = step;

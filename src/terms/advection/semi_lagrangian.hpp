@@ -23,13 +23,13 @@ class SemiLagrangian final : public SemiLagrangianAdvection {
  private:
   // An axis, laid out for looking up places.
   struct Line {
-    Line(const Axis& axis, int direction_of_axis);
-    Real wrap(Real position) const;
+    Line(const Axis& of_grid, int direction_of_axis);
     Index containing(Real at) const;
+    const Axis& axis;
     int direction;
     Index size;
     bool periodic;
-    Real from, to, length, spacing;  // 0 where spacing is not even
+    Real from, to, spacing;  // 0 where spacing is not even
     std::span<const Real> points, bounds, widths, gaps;
   };
   // Velocities through the faces across an axis.
