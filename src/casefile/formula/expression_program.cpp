@@ -151,7 +151,8 @@ Real ExpressionProgram::single_value(const Step& step, std::span<const Real> num
     case Step::Kind::negate:
       return -numbers[step.first];
     case Step::Kind::function:
-      return step.function(numbers[step.first]);
+      step.function(1, &numbers[step.first], &result);
+      return result;
     default:
       return result;
   }
@@ -195,7 +196,7 @@ void ExpressionProgram::evaluate(const FormulaInputs& inputs, std::span<const st
           for (Index i = 0; i < count; ++i) to[i] = -values[step.first][i];
           break;
         case Step::Kind::function:
-          for (Index i = 0; i < count; ++i) to[i] = step.function(values[step.first][i]);
+          step.function(count, values[step.first], to);
           break;
         default: {
           FormulaInputs part = inputs;

@@ -5,6 +5,7 @@
 #pragma once
 
 #include "casefile/formula/arithmetic_lines.hpp"
+#include "casefile/formula/function_lines.hpp"
 #include "williwaw/casefile/expression.hpp"
 
 namespace williwaw::casefile {
@@ -26,7 +27,7 @@ class ExpressionProgram {
     Real number = 0;
     char coordinate = 'x';
     const ArithmeticLines* arithmetic = nullptr;
-    Real (*function)(Real) = nullptr;
+    FunctionLine function = nullptr;
     std::size_t formula = 0;  ///< among those that are evaluated as they are
     bool single = false;      ///< one number for all places
     std::size_t place = 0;    ///< its block of numbers, of steps that have one

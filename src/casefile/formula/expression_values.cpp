@@ -140,13 +140,26 @@ class Evaluation {
       }
       if (b.values[0] == -1) return unary(a, [](Real v) { return 1 / v; });
     }
-    return binary(a, b, [](Real x, Real y) { return std::pow(x, y); });
+    Real* const r = registers_.take();
+    if (a.single && b.single)
+      raising.both(1, a.values, b.values, r);
+    else if (a.single)
+      raising.number_first(count_, a.values[0], b.values, r);
+    else if (b.single)
+      raising.number_second(count_, a.values, b.values[0], r);
+    else
+      raising.both(count_, a.values, b.values, r);
+    return {r, a.single && b.single};
   }
 
   Operand function_of(const Expression& e) {
     const FormulaFunction& f = *function_called(e.node().name);
     Operand result = of(e.operand(0));
-    if (f.of_one) return unary(result, f.of_one);
+    if (f.of_one) {
+      Real* const r = registers_.take();
+      f.of_one(result.single ? 1 : count_, result.values, r);
+      return {r, result.single};
+    }
     for (std::size_t n = 1; n < e.node().operands.size(); ++n)
       result = binary(result, of(e.operand(n)), f.of_two);
     if (f.name == "avg") {
