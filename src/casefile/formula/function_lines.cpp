@@ -11,9 +11,10 @@
 
 // The header tells of wide vectors only where all of a file may use them.
 extern "C" {
-#define WIDE_OF(function, accuracy)                           \
-  __m256d Sleef_cinz_##function##d4_##accuracy##avx(__m256d); \
-  __m512d Sleef_cinz_##function##d8_##accuracy##avx512fnofma(__m512d);
+// A call needs the declaration to ask for these vectors, too (clang).
+#define WIDE_OF(function, accuracy)                                                          \
+  __attribute__((target("avx"))) __m256d Sleef_cinz_##function##d4_##accuracy##avx(__m256d); \
+  __attribute__((target("avx512f"))) __m512d Sleef_cinz_##function##d8_##accuracy##avx512fnofma(__m512d);
 WIDE_OF(sin, u10)
 WIDE_OF(cos, u10)
 WIDE_OF(tan, u10)
@@ -32,8 +33,8 @@ WIDE_OF(log2, u10)
 WIDE_OF(log10, u10)
 WIDE_OF(erf, u10)
 WIDE_OF(erfc, u15)
-__m256d Sleef_cinz_powd4_u10avx(__m256d, __m256d);
-__m512d Sleef_cinz_powd8_u10avx512fnofma(__m512d, __m512d);
+__attribute__((target("avx"))) __m256d Sleef_cinz_powd4_u10avx(__m256d, __m256d);
+__attribute__((target("avx512f"))) __m512d Sleef_cinz_powd8_u10avx512fnofma(__m512d, __m512d);
 #undef WIDE_OF
 }
 #endif
