@@ -2,10 +2,36 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "williwaw/grid/expect.hpp"
 
 namespace williwaw {
+
+namespace {
+
+// Those that it has, or itself and one.
+std::optional<Function::Factors> factors_of(const Function& f) {
+  if (f.depends_on_unknown()) return std::nullopt;
+  if (f.factors()) return *f.factors();
+  if (!f.depends_on_time()) return Function::Factors{f, 1.0};
+  if (!f.depends_on_place()) return Function::Factors{1.0, f};
+  return std::nullopt;
+}
+
+// Of a function whose parts are 0 but for one.
+std::optional<Function::Factors> factors_by_region(const std::shared_ptr<const Regions>& regions,
+                                                   std::vector<Function> parts) {
+  const auto is_zero = [](const Function& part) { return part.is_constant() && part(Point{}) == 0; };
+  if (std::ranges::count_if(parts, std::not_fn(is_zero)) != 1) return std::nullopt;
+  Function& only = *std::ranges::find_if_not(parts, is_zero);
+  const auto factors = factors_of(only);
+  if (!factors) return std::nullopt;
+  only = factors->place;
+  return Function::Factors{Function::by_region(regions, std::move(parts)), factors->time};
+}
+
+}  // namespace
 
 Function Function::by_line(ByLine evaluate, bool on_place, bool on_time) {
   Function f;
@@ -73,7 +99,17 @@ Function Function::by_region(std::shared_ptr<const Regions> regions, std::vector
     f.by_line_ = std::make_shared<const ByLine>([each](const Points& places, Real time, std::span<Real> out) {
       each(places, out, [&](const Function& part, std::span<Real> to) { part.evaluate(places, time, to); });
     });
+  if (f.on_time_ && !f.on_unknown_)
+    if (auto factors = factors_by_region(f.regions_, *f.parts_))
+      return with_factors(std::move(f), std::move(factors->place), std::move(factors->time));
   return f;
+}
+
+Function Function::with_factors(Function whole, Function place, Function time) {
+  expect(!place.on_time_ && !time.on_place_ && !whole.on_unknown_,
+         "Function::with_factors: one factor of place and one of time");
+  whole.factors_ = std::make_shared<const Factors>(Factors{std::move(place), std::move(time)});
+  return whole;
 }
 
 void Function::evaluate(const Points& places, Real time, std::span<Real> out) const {
@@ -169,7 +205,7 @@ Function operator*(const Function& a, const Function& b) {
         },
         on_place, on_time);
   }
-  return Function::by_line(
+  Function product = Function::by_line(
       [a, b](const Points& places, Real time, std::span<Real> out) {
         std::vector<Real> other(out.size());
         a.evaluate(places, time, out);
@@ -177,6 +213,10 @@ Function operator*(const Function& a, const Function& b) {
         for (std::size_t i = 0; i < out.size(); ++i) out[i] *= other[i];
       },
       on_place, on_time);
+  if (!on_place || !on_time) return product;
+  const auto of_a = factors_of(a), of_b = factors_of(b);
+  if (!of_a || !of_b) return product;
+  return Function::with_factors(std::move(product), of_a->place * of_b->place, of_a->time * of_b->time);
 }
 
 Function sum(const Function& a, const Function& b) {

@@ -144,6 +144,106 @@ TEST_CASE("several formulas at once have the values of each by itself, to the la
   }
 }
 
+namespace {
+
+// One value, from the tree as it stands: no lists, no blocks, nothing shared or left out.
+Real plain_value(const Expression& e, std::map<std::string, Real> at) {
+  using enum Expression::Operation;
+  const auto of = [&](std::size_t n) { return plain_value(e.operand(n), at); };
+  switch (e.operation()) {
+    case number:
+      return e.node().value;
+    case variable:
+      return at.at(e.node().name);
+    case add:
+      return of(0) + of(1);
+    case subtract:
+      return of(0) - of(1);
+    case multiply:
+      return of(0) * of(1);
+    case divide:
+      return of(0) / of(1);
+    case less:
+      return of(0) < of(1) ? 1 : 0;
+    case greater_equal:
+      return of(0) >= of(1) ? 1 : 0;
+    case both:
+      return of(0) != 0 && of(1) != 0 ? 1 : 0;
+    case select:
+      return of(0) != 0 ? of(1) : of(2);
+    case sum: {
+      Real result = 0;
+      for (Index k = e.node().first; k <= e.node().last; ++k) {
+        at[e.node().name] = static_cast<Real>(k);
+        result += plain_value(e.operand(0), at);
+      }
+      return result;
+    }
+    default:
+      throw std::logic_error("not in these formulas");
+  }
+}
+
+// Conditions and sums within each other; indices n and m may hide each other.
+std::string nested_formula(std::mt19937& random, int depth, const std::vector<std::string>& names) {
+  const auto any = [&](int n) { return static_cast<int>(random() % static_cast<unsigned>(n)); };
+  const auto part = [&] { return nested_formula(random, depth - 1, names); };
+  if (depth == 0 || any(8) == 0)
+    return any(4) == 0 ? std::to_string(any(5))
+                       : names[static_cast<std::size_t>(any(static_cast<int>(names.size())))];
+  switch (any(6)) {
+    case 0:
+    case 1: {
+      const char* comparison = any(2) == 0 ? " < " : " >= ";
+      return "((" + part() + comparison + part() + ") ? " + part() + " : " + part() + ")";
+    }
+    case 2: {
+      auto inner = names;
+      const std::string index = any(2) == 0 ? "n" : "m";
+      inner.push_back(index);
+      return "sum_over(" + index + ", " + std::to_string(any(3)) + ", 3, " +
+             nested_formula(random, depth - 1, inner) + ")";
+    }
+    default: {
+      const char* signs[] = {" + ", " - ", "*", "/"};
+      return "(" + part() + signs[any(4)] + part() + ")";
+    }
+  }
+}
+
+}  // namespace
+
+TEST_CASE("conditions and sums within each other have the values of their trees, to the last bit") {
+  std::mt19937 random(11);
+  // Blocks in which every place agrees, and some in which not.
+  const Index count = 900;
+  std::vector<Real> x(count), y(count), u(count), out(count);
+  for (Index i = 0; i < count; ++i) {
+    x[i] = i < 300 ? -1.5 : 0.01 * static_cast<Real>(i - 300);
+    y[i] = i % 400 == 0 ? 3 : 0.25;
+    u[i] = static_cast<Real>((i * i) % 17) - 8;
+  }
+  int conditions = 0;
+  for (int n = 0; n < 500; ++n) {
+    // The first ones name the same index twice, one within the other and one after the other.
+    const std::string same = "(x < n ? u : n)";
+    const std::string formula = n == 0   ? "sum_over(n, 1, 3, " + same + " + sum_over(n, 2, 4, " + same + "))"
+                                : n == 1 ? "sum_over(n, 1, 3, " + same + ") - sum_over(n, 2, 4, " + same + ")"
+                                         : nested_formula(random, 2 + n % 4, {"x", "y", "t", "u"});
+    CAPTURE(formula);
+    const Expression e = parse_expression(formula, {}, expression_variables);
+    evaluate(e, {x.data(), y.data(), nullptr, u.data(), 0.75, count}, out.data());
+    conditions += formula.find('?') != std::string::npos ? 1 : 0;
+    Index apart = 0;
+    for (Index i = 0; i < count; i += 1 + i % 3) {
+      const Real plain = plain_value(e, {{"x", x[i]}, {"y", y[i]}, {"t", 0.75}, {"u", u[i]}});
+      if (plain != out[i] && !(std::isnan(plain) && std::isnan(out[i]))) ++apart;
+    }
+    CHECK(apart == 0);
+  }
+  CHECK(conditions > 100);
+}
+
 TEST_CASE("a value does not depend on its place among others") {
   const Expression e = parse_expression("sin(x)*exp(-y^2)/(1 + u^3) + (x > 0.5 ? t : sum_over(n, 1, 3, n*x))",
                                         {}, expression_variables);

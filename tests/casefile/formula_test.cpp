@@ -76,3 +76,28 @@ TEST_CASE("the nearest word is offered only where it is near") {
   CHECK(nearest("desnity", words) == "density");
   CHECK(nearest("banana", words).empty());
 }
+
+TEST_CASE("products of place and time are told as factors") {
+  const std::vector<std::string> variables{"x", "y", "t"};
+  for (const char* formula :
+       {"exp(-x^2)*sin(3*t)", "2*sin(t)*exp(-x^2)*(1 + y)", "-x*t/(1 + t^2)/(2 + y)", "t/(3*(x + 1)*(t + 2))",
+        "(x > 0.5 ? 3 : 0)*(t < 2 ? 1 : 0)", "x*-t", "t < 1 ? exp(-x^2)*t : 0", "t > 0.5 && t < 3 ? 0 : x",
+        "2*(t < 1 ? x*t : -x)"}) {
+    CAPTURE(formula);
+    const Function f = compile(formula, {}, variables);
+    REQUIRE(f.factors());
+    CHECK_FALSE(f.factors()->place.depends_on_time());
+    CHECK_FALSE(f.factors()->time.depends_on_place());
+    for (const Real x : {0.3, 0.9})
+      for (const Real t : {0.4, 2.7}) {
+        const Point p{x, 0.2, 0};
+        CHECK(f.factors()->place(p) * f.factors()->time(Point{}, t) ==
+              doctest::Approx(f(p, t)).epsilon(1e-15));
+      }
+  }
+  for (const char* formula :
+       {"exp(-x^2*t)", "x + t", "x", "t", "x*(y + t)", "1/(x + t)", "t < 1 ? x : y", "x < t ? x : 0"}) {
+    CAPTURE(formula);
+    CHECK_FALSE(compile(formula, {}, variables).factors());
+  }
+}

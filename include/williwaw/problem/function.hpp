@@ -73,6 +73,14 @@ class Function {
     return regions_ ? (*parts_)[static_cast<std::size_t>(label)] : *this;
   }
 
+  /// The same function with its factors, of which one depends on place alone and the other one on time alone:
+  /// whole = place·time but for rounding. Products of functions know them, and functions by region of which
+  /// one part has them and the others are 0.
+  static Function with_factors(Function whole, Function place, Function time);
+  struct Factors;
+  /// Null where none are known.
+  const Factors* factors() const { return factors_.get(); }
+
   bool depends_on_place() const { return on_place_; }
   bool depends_on_time() const { return on_time_; }
   bool depends_on_unknown() const { return on_unknown_; }
@@ -100,6 +108,11 @@ class Function {
   std::shared_ptr<const ByUnknown> by_unknown_;
   std::shared_ptr<const Regions> regions_;
   std::shared_ptr<const std::vector<Function>> parts_;
+  std::shared_ptr<const Factors> factors_;
+};
+
+struct Function::Factors {
+  Function place, time;
 };
 
 /// The product of two functions, place by place.

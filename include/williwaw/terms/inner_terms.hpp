@@ -12,7 +12,7 @@ class EvaluatedSource final : public EvaluatedTerm {
  public:
   EvaluatedSource(const OfUnknown& of, LineId line) : of_(of), line_(line) {}
 
-  bool idle() const override { return amounts_.empty() && density_ == 0; }
+  bool idle() const override { return factor_ == 0; }
   Acts acts(Index) const override { return idle() ? Acts::nowhere : Acts::anywhere; }
   void add(const Line& line, std::span<const LineRates> rates) const override;
   void book(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
@@ -20,18 +20,27 @@ class EvaluatedSource final : public EvaluatedTerm {
   void bound(DataBounds& result) const override;
 
   /// Amount per time in control volume n, whose volume is given.
-  Real amount(Index n, Real volume) const { return amounts_.empty() ? density_ * volume : amounts_[n]; }
+  Real amount(Index n, Real volume) const {
+    return factor_ == 0 ? 0 : factor_ * (amounts_->each.empty() ? volume : amounts_->each[n]);
+  }
   void update(const Function& source, Real time, const ControlVolumes& volumes, const LinearStorage& storage);
 
  private:
   const OfUnknown& of_;
   LineId line_;
   Real time_ = 0;
+  /// A source as it lies over the control volumes. Copies of the evaluation share it.
+  struct Amounts {
+    std::vector<Real> each;  ///< per time in each control volume; empty: a density of 1 everywhere
+    Real total = 0;
+    Real rise = 0, fall = 0;  ///< fastest ones of the unknown
+  };
+  void lay_out(const Function& source, Real time, const ControlVolumes& volumes,
+               const LinearStorage& storage);
+
   bool ready_ = false, steady_ = true;
-  Real density_ = 0;           ///< where it is the same everywhere
-  std::vector<Real> amounts_;  ///< per time in each control volume, where it is not
-  Real total_ = 0;
-  Real rise_ = 0, fall_ = 0;  ///< fastest ones of the unknown
+  Real factor_ = 0;  ///< of the amounts: what depends on time alone
+  std::shared_ptr<Amounts> amounts_;
 };
 
 class SourceTerm final : public Term {

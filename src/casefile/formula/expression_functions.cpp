@@ -101,18 +101,16 @@ std::vector<FormulaFunction> all() {
       {"floor", 1, Rule::pure, function_lines::floor, nullptr, nullptr},
       {"ceil", 1, Rule::pure, function_lines::ceil, nullptr, nullptr},
       {"rint", 1, Rule::pure, function_lines::rint, nullptr, nullptr},
-      {"mod", 2, Rule::remainder, nullptr, [](Real a, Real b) { return a - b * std::floor(a / b); }, nullptr},
-      {"atan2", 2, Rule::dropped, nullptr, [](Real a, Real b) { return angle_of(a, b); },
+      {"mod", 2, Rule::remainder, nullptr, &lines_of_two::remainder, nullptr},
+      {"atan2", 2, Rule::dropped, nullptr, &angle,
        [](const List& a, const List& da) {
          return (a[1] * da[0] - a[0] * da[1]) / (squared(a[0]) + squared(a[1]));
        }},
-      {"min", 0, Rule::kept, nullptr, [](Real a, Real b) { return b < a ? b : a; },
-       extreme(Expression::Operation::less, "min")},
-      {"max", 0, Rule::kept, nullptr, [](Real a, Real b) { return b > a ? b : a; },
-       extreme(Expression::Operation::greater, "max")},
-      {"sum", 0, Rule::kept, nullptr, [](Real a, Real b) { return a + b; },
+      {"min", 0, Rule::kept, nullptr, &lines_of_two::smaller, extreme(Expression::Operation::less, "min")},
+      {"max", 0, Rule::kept, nullptr, &lines_of_two::larger, extreme(Expression::Operation::greater, "max")},
+      {"sum", 0, Rule::kept, nullptr, &lines_of_two::add,
        [](const List&, const List& da) { return total(da); }},
-      {"avg", 0, Rule::kept, nullptr, [](Real a, Real b) { return a + b; },
+      {"avg", 0, Rule::kept, nullptr, &lines_of_two::add,
        [](const List&, const List& da) { return total(da) / static_cast<Real>(da.size()); }},
   };
 }

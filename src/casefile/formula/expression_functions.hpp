@@ -3,6 +3,7 @@
 
 #include <functional>
 
+#include "casefile/formula/arithmetic_lines.hpp"
 #include "casefile/formula/function_lines.hpp"
 #include "williwaw/casefile/expression.hpp"
 
@@ -20,8 +21,8 @@ struct FormulaFunction {
   std::string name;
   int operands;  ///< 0: one or more
   Dimensions dimensions;
-  FunctionLine of_one;         ///< of a function of one operand
-  Real (*of_two)(Real, Real);  ///< of two, or folded over more
+  FunctionLine of_one;       ///< of a function of one operand
+  const LinesOfTwo* of_two;  ///< of two, or folded over more
   /// The derivative by each operand, times that of the operand, summed; null: it has none.
   std::function<Expression(const std::vector<Expression>&, const std::vector<Expression>&)> derivative;
 };

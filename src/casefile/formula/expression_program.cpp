@@ -1,226 +1,175 @@
 #include "casefile/formula/expression_program.hpp"
 
 #include <algorithm>
-#include <bit>
-#include <cmath>
-#include <cstdint>
 
-#include "casefile/formula/expression_functions.hpp"
+#include "williwaw/casefile/curve.hpp"
 
 namespace williwaw::casefile {
 
 namespace {
+
 constexpr Index block = 256;
+
+// Numbers and blocks of each thread: formulas are evaluated at single places too, millions of times where
+// outlines are looked for.
+struct Room {
+  std::vector<Real> blocks, numbers;
+  std::vector<const Real*> values;
+  static Room& of_this_thread() {
+    thread_local Room room;
+    return room;
+  }
+};
+
+const Real* line_of(const FormulaInputs& inputs, char name) {
+  return name == 'x' ? inputs.x : name == 'y' ? inputs.y : name == 'z' ? inputs.z : inputs.u;
+}
+
 }  // namespace
 
-ExpressionProgram::ExpressionProgram(std::vector<std::string> names, const std::vector<Expression>& formulas)
-    : names_(std::move(names)) {
-  for (const Expression& formula : formulas) results_.push_back(step_of(formula));
-  known_.clear();
-  place_steps();
-}
+// One call: first what is one number for all places, then block after block.
+struct ExpressionProgram::Run {
+  const ExpressionProgram& program;
+  const FormulaInputs& inputs;
+  std::span<const std::span<Real>> out;
+  Real* blocks;
+  Real* numbers;        ///< of each step of one number
+  const Real** values;  ///< of each step
+  Index begin = 0, count = 1;
 
-std::size_t ExpressionProgram::found(const std::string& key, Step step) {
-  const auto [at, fresh] = known_.try_emplace(key, steps_.size());
-  if (fresh) steps_.push_back(step);
-  return at->second;
-}
+  void go(std::size_t list) {
+    for (const std::size_t n : program.lists_[list]) go(n, program.steps_[n]);
+  }
 
-std::size_t ExpressionProgram::arithmetic_of(const ArithmeticLines& operation, const char* sign,
-                                             std::size_t a, std::size_t b) {
-  Step step{Step::Kind::arithmetic, a, b};
-  step.arithmetic = &operation;
-  step.single = steps_[a].single && steps_[b].single;
-  return found(sign + std::to_string(a) + "," + std::to_string(b), step);
-}
-
-std::size_t ExpressionProgram::step_of(const Expression& e) {
-  using enum Expression::Operation;
-  const auto number_step = [&](Real value) {
-    Step step{Step::Kind::number};
-    step.number = value;
-    step.single = true;
-    return found("#" + std::to_string(std::bit_cast<std::uint64_t>(value)), step);
-  };
-  // Sums, conditions, curves and functions of several are evaluated as they are.
-  const auto as_it_is = [&] {
-    Step step{Step::Kind::formula};
-    step.formula = whole_.size();
-    const std::size_t at = found("(" + e.text(), step);
-    if (steps_[at].formula == whole_.size()) whole_.push_back(e);
-    return at;
-  };
-  const auto two = [&](const ArithmeticLines& operation, const char* sign) {
-    const std::size_t a = step_of(e.operand(0)), b = step_of(e.operand(1));
-    return arithmetic_of(operation, sign, a, b);
-  };
-  switch (e.operation()) {
-    case number:
-    case constant:
-      return number_step(e.node().value);
-    case variable: {
-      const std::string& name = e.node().name;
-      if (const auto at = std::ranges::find(names_, name); at != names_.end())
-        return found("u" + name, {Step::Kind::unknown, static_cast<std::size_t>(at - names_.begin())});
-      if (name == "t") {
-        Step step{Step::Kind::time};
-        step.single = true;
-        return found("t", step);
+  void go(std::size_t n, const Step& step) {
+    using enum Step::Kind;
+    Real* const to = step.single       ? numbers + n
+                     : step.output > 0 ? out[step.output - 1].data() + begin
+                                       : blocks + step.place * static_cast<std::size_t>(block);
+    const Index length = step.single ? 1 : count;
+    values[n] = to;
+    switch (step.kind) {
+      case number:
+        values[n] = &step.number;
+        break;
+      case index:
+        break;
+      case time:
+        *to = inputs.time;
+        break;
+      case line:
+        values[n] = line_of(inputs, step.name) + begin;
+        break;
+      case unknown:
+        values[n] = inputs.unknowns[step.operands[0]].data() + begin;
+        break;
+      case of_one:
+        step.one(length, values[step.operands[0]], to);
+        break;
+      case of_two: {
+        const Real *a = values[step.operands[0]], *b = values[step.operands[1]];
+        if (is_single(step.operands[1]))
+          step.two->number_second(length, a, *b, to);
+        else if (is_single(step.operands[0]))
+          step.two->number_first(length, *a, b, to);
+        else
+          step.two->both(length, a, b, to);
+        break;
       }
-      if (name != "x" && name != "r" && name != "y" && name != "z") return as_it_is();
-      Step step{Step::Kind::coordinate};
-      step.coordinate = name == "r" ? 'x' : name[0];
-      return found(std::string("@") + step.coordinate, step);
+      case curve: {
+        const Real* a = values[step.operands[0]];
+        for (Index i = 0; i < length; ++i) to[i] = step.curve->at(a[i], static_cast<int>(step.first));
+        break;
+      }
+      case choice:
+        choose(step, length, to);
+        break;
+      case sum:
+        add_terms(step, length, to);
+        break;
     }
-    case add:
-      return two(adding, "+");
-    case subtract:
-      return two(subtracting, "-");
-    case multiply:
-      return two(multiplying, "*");
-    case divide:
-      return two(dividing, "/");
-    case negate: {
-      Step step{Step::Kind::negate, step_of(e.operand(0))};
-      step.single = steps_[step.first].single;
-      return found("~" + std::to_string(step.first), step);
-    }
-    case raise: {
-      // Whole exponents by multiplication, as in values of one formula.
-      const Expression& exponent = e.operand(1);
-      if (exponent.operation() != number && exponent.operation() != constant) return as_it_is();
-      const Real power = exponent.node().value;
-      if (power != 2 && power != 3 && power != 4) return as_it_is();
-      const std::size_t base = step_of(e.operand(0)), square = arithmetic_of(multiplying, "*", base, base);
-      return power == 2   ? square
-             : power == 3 ? arithmetic_of(multiplying, "*", square, base)
-                          : arithmetic_of(multiplying, "*", square, square);
-    }
-    case function: {
-      const FormulaFunction& called = *function_called(e.node().name);
-      if (!called.of_one) return as_it_is();
-      Step step{Step::Kind::function, step_of(e.operand(0))};
-      step.function = called.of_one;
-      step.single = steps_[step.first].single;
-      return found(called.name + std::to_string(step.first), step);
-    }
-    default:
-      return as_it_is();
   }
-}
 
-// Every step that has a value for each place gets a block of numbers until its last reader is done, or writes
-// to where the values are wanted.
-void ExpressionProgram::place_steps() {
-  std::vector<std::size_t> last(steps_.size(), 0);
-  for (std::size_t n = 0; n < steps_.size(); ++n) {
-    const Step& step = steps_[n];
-    if (step.kind == Step::Kind::arithmetic) last[step.second] = n;
-    if (step.kind == Step::Kind::arithmetic || step.kind == Step::Kind::negate ||
-        step.kind == Step::Kind::function)
-      last[step.first] = n;
-  }
-  const auto stores = [](const Step& step) {
-    return !step.single && step.kind != Step::Kind::unknown && step.kind != Step::Kind::coordinate;
-  };
-  for (std::size_t m = 0; m < results_.size(); ++m)
-    if (Step& step = steps_[results_[m]]; stores(step) && step.output == 0) step.output = m + 1;
-  std::vector<std::size_t> free;
-  for (std::size_t n = 0; n < steps_.size(); ++n) {
-    Step& step = steps_[n];
-    if (stores(step) && step.output == 0) {
-      if (free.empty()) free.push_back(places_++);
-      step.place = free.back();
-      free.pop_back();
-    }
-    // What is read for the last time here is free from the next step on: none writes over what it reads.
-    for (std::size_t before = 0; before < n; ++before)
-      if (last[before] == n && stores(steps_[before]) && steps_[before].output == 0)
-        free.push_back(steps_[before].place);
-  }
-}
+  bool is_single(std::size_t n) const { return program.steps_[n].single; }
 
-Real ExpressionProgram::single_value(const Step& step, std::span<const Real> numbers, Real time) const {
-  Real result = step.number;
-  switch (step.kind) {
-    case Step::Kind::time:
-      return time;
-    case Step::Kind::arithmetic:
-      step.arithmetic->both(1, &numbers[step.first], &numbers[step.second], &result);
-      return result;
-    case Step::Kind::negate:
-      return -numbers[step.first];
-    case Step::Kind::function:
-      step.function(1, &numbers[step.first], &result);
-      return result;
-    default:
-      return result;
+  // Where all places agree only that branch is computed.
+  void choose(const Step& step, Index length, Real* to) {
+    const Real* condition = values[step.operands[0]];
+    const Index tested = is_single(step.operands[0]) ? 1 : length, hold = count_true(tested, condition);
+    for (std::size_t b = 0; b < 2; ++b)
+      if (step.lists[b] > 0 && (b == 0 ? hold > 0 : hold < tested)) go(step.lists[b]);
+    if (hold == 0 || hold == tested) {
+      const std::size_t only = step.operands[hold > 0 ? 1 : 2];
+      if (is_single(only))
+        std::fill(to, to + length, *values[only]);
+      else
+        std::copy(values[only], values[only] + length, to);
+      return;
+    }
+    const std::size_t a = step.operands[1], b = step.operands[2];
+    chosen(length, condition, values[a], is_single(a), values[b], is_single(b), to);
   }
-}
+
+  void add_terms(const Step& step, Index length, Real* to) {
+    std::fill(to, to + length, 0.0);
+    const std::size_t term = step.operands[0];
+    values[step.index] = numbers + step.index;
+    for (Index k = step.first; k <= step.last; ++k) {
+      numbers[step.index] = static_cast<Real>(k);
+      go(step.lists[0]);
+      const Real* add = values[term];
+      if (is_single(term))
+        for (Index i = 0; i < length; ++i) to[i] += *add;
+      else
+        for (Index i = 0; i < length; ++i) to[i] += add[i];
+    }
+  }
+};
 
 void ExpressionProgram::evaluate(const FormulaInputs& inputs, std::span<const std::span<Real>> out) const {
-  thread_local std::vector<Real> room, numbers;
-  thread_local std::vector<const Real*> values;
-  room.resize(std::max(room.size(), places_ * static_cast<std::size_t>(block)));
-  numbers.resize(std::max(numbers.size(), steps_.size()));
-  values.resize(std::max(values.size(), steps_.size()));
-  for (std::size_t n = 0; n < steps_.size(); ++n)
-    if (steps_[n].single) numbers[n] = single_value(steps_[n], numbers, inputs.time);
-  for (Index begin = 0; begin < inputs.count; begin += block) {
-    const Index count = std::min(block, inputs.count - begin);
-    for (std::size_t n = 0; n < steps_.size(); ++n) {
-      const Step& step = steps_[n];
-      if (step.single) continue;
-      Real* const to = step.output > 0 ? out[step.output - 1].data() + begin
-                                       : room.data() + step.place * static_cast<std::size_t>(block);
-      values[n] = to;
-      switch (step.kind) {
-        case Step::Kind::unknown:
-          values[n] = inputs.unknowns[step.first].data() + begin;
-          break;
-        case Step::Kind::coordinate:
-          values[n] = (step.coordinate == 'x'   ? inputs.x
-                       : step.coordinate == 'y' ? inputs.y
-                                                : inputs.z) +
-                      begin;
-          break;
-        case Step::Kind::arithmetic:
-          if (steps_[step.first].single)
-            step.arithmetic->number_first(count, numbers[step.first], values[step.second], to);
-          else if (steps_[step.second].single)
-            step.arithmetic->number_second(count, values[step.first], numbers[step.second], to);
-          else
-            step.arithmetic->both(count, values[step.first], values[step.second], to);
-          break;
-        case Step::Kind::negate:
-          for (Index i = 0; i < count; ++i) to[i] = -values[step.first][i];
-          break;
-        case Step::Kind::function:
-          step.function(count, values[step.first], to);
-          break;
-        default: {
-          FormulaInputs part = inputs;
-          part.count = count;
-          for (const Real** line : {&part.x, &part.y, &part.z, &part.u})
-            if (*line) *line += begin;
-          std::vector<std::span<const Real>> unknowns;
-          for (const auto& line : inputs.unknowns)
-            unknowns.push_back(line.subspan(static_cast<std::size_t>(begin)));
-          part.unknowns = unknowns;
-          casefile::evaluate(whole_[step.formula], part, to);
-          break;
-        }
-      }
-    }
+  if (inputs.count == 0) return;
+  for (const char name : lines_)
+    if (!line_of(inputs, name))
+      throw InputError(std::string("a formula of '") + name + "' is evaluated where there is none");
+  Room& room = Room::of_this_thread();
+  room.blocks.resize(std::max(room.blocks.size(), places_ * static_cast<std::size_t>(block)));
+  room.numbers.resize(std::max(room.numbers.size(), steps_.size()));
+  room.values.resize(std::max(room.values.size(), steps_.size()));
+  Run run{*this, inputs, out, room.blocks.data(), room.numbers.data(), room.values.data()};
+  run.go(0);
+  for (run.begin = 0; run.begin < inputs.count; run.begin += block) {
+    run.count = std::min(block, inputs.count - run.begin);
+    run.go(1);
     for (std::size_t m = 0; m < results_.size(); ++m) {
       const Step& step = steps_[results_[m]];
-      Real* const to = out[m].data() + begin;
+      const Real* const from = run.values[results_[m]];
+      Real* const to = out[m].data() + run.begin;
       if (step.single)
-        std::fill(to, to + count, numbers[results_[m]]);
+        std::fill(to, to + run.count, *from);
       else if (step.output != m + 1)
-        std::copy(values[results_[m]], values[results_[m]] + count, to);
+        std::copy(from, from + run.count, to);
     }
   }
+}
+
+void ExpressionProgram::evaluate(const FormulaInputs& inputs, Real* out) const {
+  const std::span<Real> line(out, static_cast<std::size_t>(inputs.count));
+  evaluate(inputs, {&line, 1});
+}
+
+void evaluate(const Expression& expression, const FormulaInputs& inputs, Real* out) {
+  // The names of the unknowns, in the order in which the inputs have them.
+  const std::vector<std::string> names(inputs.names.begin(), inputs.names.end());
+  const std::span<Real> line(out, static_cast<std::size_t>(inputs.count));
+  ExpressionProgram(names, {expression}).evaluate(inputs, std::span<const std::span<Real>>(&line, 1));
+}
+
+Real value_of(const Expression& expression) {
+  FormulaInputs inputs;
+  inputs.count = 1;
+  Real value = 0;
+  evaluate(expression, inputs, &value);
+  return value;
 }
 
 }  // namespace williwaw::casefile

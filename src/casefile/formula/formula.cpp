@@ -25,6 +25,10 @@ FormulaInputs inputs_of(const Points& places, Real time, const Real* u) {
   return {places.x.data(), places.y.data(), places.z.data(), u, time, places.size()};
 }
 
+std::shared_ptr<const ExpressionProgram> program_of(const Expression& e) {
+  return std::make_shared<const ExpressionProgram>(e);
+}
+
 bool uses_place(const Expression& e) {
   return e.uses("x") || e.uses("y") || e.uses("z") || e.uses("r");
 }
@@ -42,9 +46,9 @@ bool is_affine(const Expression& e) {
 }  // namespace
 
 Where where_of(const Expression& expression) {
-  return [expression](const Points& places, std::span<char> in) {
+  return [program = program_of(expression)](const Points& places, std::span<char> in) {
     std::vector<Real> values(in.size());
-    evaluate(expression, inputs_of(places, 0, nullptr), values.data());
+    program->evaluate(inputs_of(places, 0, nullptr), values.data());
     for (std::size_t i = 0; i < in.size(); ++i) in[i] = values[i] != 0 ? 1 : 0;
   };
 }
@@ -52,8 +56,9 @@ Where where_of(const Expression& expression) {
 namespace {
 
 Function::OfUnknown values_of_unknown(const Expression& e) {
-  return [e](const Points& places, Real time, std::span<const Real> u, std::span<Real> out) {
-    evaluate(e, inputs_of(places, time, u.data()), out.data());
+  return [program = program_of(e)](const Points& places, Real time, std::span<const Real> u,
+                                   std::span<Real> out) {
+    program->evaluate(inputs_of(places, time, u.data()), out.data());
   };
 }
 
@@ -176,17 +181,66 @@ CrossDiffusion cross_diffusion_of(const std::vector<std::string>& names, std::si
   return result;
 }
 
+namespace {
+
+// The factors of a product that depend on place and those that depend on time; false if one depends on both.
+bool split_factors(const Expression& e, Expression& place, Expression& time) {
+  using enum Expression::Operation;
+  if (!uses_place(e)) {
+    time = time * e;
+    return true;
+  }
+  if (!e.uses("t") && e.operation() != negate) {
+    place = place * e;
+    return true;
+  }
+  switch (e.operation()) {
+    case negate:
+      time = -time;
+      return split_factors(e.operand(0), place, time);
+    case multiply:
+      return split_factors(e.operand(0), place, time) && split_factors(e.operand(1), place, time);
+    case divide: {
+      Expression place_below = 1, time_below = 1;
+      if (!split_factors(e.operand(0), place, time) || !split_factors(e.operand(1), place_below, time_below))
+        return false;
+      place = place / place_below;
+      time = time / time_below;
+      return true;
+    }
+    case select: {
+      // What is on at some times: the other branch is 0, or has the same factor of place.
+      if (uses_place(e.operand(0))) return false;
+      std::array<Expression, 2> places{1, 1}, times{1, 1};
+      for (std::size_t n = 0; n < 2; ++n)
+        if (!split_factors(e.operand(n + 1), places[n], times[n])) return false;
+      const bool first_is_off = times[0].is_number(0), second_is_off = times[1].is_number(0);
+      if (!first_is_off && !second_is_off && places[0].text() != places[1].text()) return false;
+      place = place * places[first_is_off ? 1 : 0];
+      time = time * Expression(Expression::Node{select, 0, {}, {e.operand(0), times[0], times[1]}});
+      return true;
+    }
+    default:
+      return false;
+  }
+}
+
+}  // namespace
+
 Function function_of(const Expression& expression) {
   const bool on_place = uses_place(expression), on_time = expression.uses("t");
   if (expression.uses("u"))
     return Function::of_unknown(values_of_unknown(expression), slope_by_unknown(expression), on_place,
                                 on_time);
   if (!on_place && !on_time) return {value_of(expression)};
-  return Function::by_line(
-      [expression](const Points& places, Real time, std::span<Real> out) {
-        evaluate(expression, inputs_of(places, time, nullptr), out.data());
+  Function whole = Function::by_line(
+      [program = program_of(expression)](const Points& places, Real time, std::span<Real> out) {
+        program->evaluate(inputs_of(places, time, nullptr), out.data());
       },
       on_place, on_time);
+  Expression place = 1, time = 1;
+  if (!on_place || !on_time || !split_factors(expression, place, time)) return whole;
+  return Function::with_factors(std::move(whole), function_of(place), function_of(time));
 }
 
 Where compile_where(const std::string& formula, const Constants& constants,

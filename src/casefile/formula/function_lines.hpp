@@ -2,7 +2,7 @@
 // library, within one unit in the last place (erfc 1.5).
 #pragma once
 
-#include "williwaw/grid/types.hpp"
+#include "casefile/formula/arithmetic_lines.hpp"
 
 namespace williwaw::casefile {
 
@@ -14,15 +14,9 @@ extern const FunctionLine sin, cos, tan, asin, acos, atan, sinh, cosh, tanh, asi
     log2, log10, erf, erfc, sqrt, abs, sign, floor, ceil, rint;
 }  // namespace function_lines
 
-/// r[i] = a[i]^b[i], or of one number for all.
-struct PowerLines {
-  void (*both)(Index count, const Real* a, const Real* b, Real* r);
-  void (*number_first)(Index count, Real a, const Real* b, Real* r);
-  void (*number_second)(Index count, const Real* a, Real b, Real* r);
-};
-extern const PowerLines raising;
-
-/// The angle of (x, y), by the same library.
-Real angle_of(Real y, Real x);
+/// a^b; the powers -1, 2, 3 and 4 of one exponent for all by multiplication.
+extern const LinesOfTwo raising;
+/// The angle of (x, y), of y and x.
+extern const LinesOfTwo angle;
 
 }  // namespace williwaw::casefile

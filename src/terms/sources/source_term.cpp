@@ -7,15 +7,15 @@
 namespace williwaw {
 
 void EvaluatedSource::add(const Line& line, std::span<const LineRates> rates) const {
-  if (!line.parts.has(Parts::source())) return;
+  if (idle() || !line.parts.has(Parts::source())) return;
   const LineRates& own = rates[static_cast<std::size_t>(of_.number)];
   const Grid& g = of_.domain->grid();
   const Index nx = g.size(0);
-  if (!amounts_.empty()) {
-    const Real* s = amounts_.data() + nx * line.number;
-    own.add_each(nx, [s](Index i) { return s[i]; });
-  } else if (density_ != 0) {
-    const Real density = density_ * of_.domain->across(line.number);
+  if (!amounts_->each.empty()) {
+    const Real* s = amounts_->each.data() + nx * line.number;
+    own.add_each(nx, [factor = factor_, s](Index i) { return factor * s[i]; });
+  } else {
+    const Real density = factor_ * of_.domain->across(line.number);
     const Real* measures = g.axis(0).measures().data();
     own.add_each(nx, [=](Index i) { return density * measures[i]; });
   }
@@ -23,12 +23,15 @@ void EvaluatedSource::add(const Line& line, std::span<const LineRates> rates) co
 
 void EvaluatedSource::book(const Evaluation&, std::span<const Real>, Parts parts, Real weight,
                            Ledger& ledger) const {
-  if (parts.has(Parts::source())) ledger[line_] += weight * total_;
+  if (!idle() && parts.has(Parts::source())) ledger[line_] += weight * (factor_ * amounts_->total);
 }
 
 void EvaluatedSource::bound(DataBounds& result) const {
-  result.raising += rise_;
-  result.lowering += fall_;
+  if (!idle()) {
+    const Real size = std::abs(factor_);
+    result.raising += size * (factor_ > 0 ? amounts_->rise : amounts_->fall);
+    result.lowering += size * (factor_ > 0 ? amounts_->fall : amounts_->rise);
+  }
   result.steady = result.steady && steady_;
 }
 
@@ -36,44 +39,58 @@ void EvaluatedSource::update(const Function& source, Real time, const ControlVol
                              const LinearStorage& storage) {
   if (ready_ && (!source.depends_on_time() || time == time_)) return;
   ready_ = false;
-  const Domain& domain = *of_.domain;
-  const Grid& g = domain.grid();
   steady_ = !source.depends_on_time();
-  rise_ = fall_ = 0;
-  if (!source.depends_on_place() && domain.outline().whole()) {
-    density_ = source(Point{}, time);
-    total_ = density_ * g.volume();
-    // Where what is stored is the same everywhere one unknown stands for all.
-    for (Index n = 0; n < (storage.capacities().empty() ? 1 : g.count()); ++n) {
-      const Real change = density_ * g.volume_of(n) / storage.capacity(n);
-      rise_ = std::max(rise_, change);
-      fall_ = std::max(fall_, -change);
-    }
-  } else if (!source.is_constant() || source(Point{}) != 0) {
-    amounts_.resize(static_cast<std::size_t>(g.count()));
-    volumes.integrate(source, time, amounts_);
-    total_ = sum_over(domain, [&](Index n) { return amounts_[n]; });
-    Real rise = 0, fall = 0;
-#pragma omp parallel for schedule(static) reduction(max           \
-                                                    : rise, fall) \
-    num_threads(domain.threads()) if (domain.threads() > 1)
-    for (Index n = 0; n < g.count(); ++n) {
-      const Real change = amounts_[n] / storage.capacity(n);
-      rise = std::max(rise, change);
-      fall = std::max(fall, -change);
-    }
-    rise_ = rise;
-    fall_ = fall;
-  }
-  if (!std::isfinite(total_)) {
+  const Function::Factors* factors = source.factors();
+  factor_ = !source.depends_on_place() ? source(Point{}, time) : factors ? factors->time(Point{}, time) : 1;
+  // What does not depend on time is laid out once.
+  const bool once = factors || !source.depends_on_place();
+  if (factor_ != 0 && !(once && amounts_))
+    lay_out(!source.depends_on_place() ? Function(1.0)
+            : factors                  ? factors->place
+                                       : source,
+            time, volumes, storage);
+  if (!idle() && !std::isfinite(factor_ * amounts_->total)) {
+    const Grid& g = of_.domain->grid();
     std::string where;
-    for (Index n = 0; n < static_cast<Index>(amounts_.size()) && where.empty(); ++n)
-      if (!std::isfinite(amounts_[n])) where = g.place_text(g.point_of(n)) + ", ";
+    const auto& each = amounts_->each;
+    for (Index n = 0; n < static_cast<Index>(each.size()) && where.empty(); ++n)
+      if (!std::isfinite(factor_ * each[n])) where = g.place_text(g.point_of(n)) + ", ";
     throw DataError(Subject::source, "",
                     "the source is not a finite number at " + where + "time " + to_text(time));
   }
   time_ = time;
   ready_ = true;
+}
+
+void EvaluatedSource::lay_out(const Function& source, Real time, const ControlVolumes& volumes,
+                              const LinearStorage& storage) {
+  const Domain& domain = *of_.domain;
+  const Grid& g = domain.grid();
+  if (amounts_.use_count() != 1) amounts_ = std::make_shared<Amounts>();
+  auto& [each, total, rise, fall] = *amounts_;
+  const bool uniform = source.is_constant() && domain.outline().whole();
+  if (uniform) {
+    total = g.volume();
+  } else {
+    each.resize(static_cast<std::size_t>(g.count()));
+    volumes.integrate(source, time, each);
+    total = sum_over(domain, [&](Index n) { return amounts_->each[n]; });
+  }
+  Real most = 0, least = 0;
+  // Where it is the same everywhere, and so is what is stored, one unknown stands for all.
+  const Index count = uniform && storage.capacities().empty() ? 1 : g.count();
+  const Real* amounts = uniform ? nullptr : each.data();
+#pragma omp parallel for schedule(static) reduction(max                        \
+                                                    : most) reduction(min      \
+                                                                      : least) \
+    num_threads(domain.threads()) if (domain.threads() > 1)
+  for (Index n = 0; n < count; ++n) {
+    const Real change = (amounts ? amounts[n] : g.volume_of(n)) / storage.capacity(n);
+    most = std::max(most, change);
+    least = std::min(least, change);
+  }
+  rise = most;
+  fall = -least;
 }
 
 SourceTerm::SourceTerm(OfUnknown of, Function source, std::shared_ptr<const ControlVolumes> volumes,

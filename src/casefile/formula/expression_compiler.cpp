@@ -1,0 +1,374 @@
+// From expression trees to a list of steps.
+#include <algorithm>
+#include <bit>
+#include <bitset>
+#include <cstdint>
+#include <optional>
+
+#include "casefile/formula/expression_functions.hpp"
+#include "casefile/formula/expression_program.hpp"
+
+namespace williwaw::casefile {
+
+// Lists are open from the outermost one to the one that is written. A step is written to the outermost list
+// where it still is computed no more often than needed: out of sums whose index it does not read, but not out
+// of a branch, unless it is one number for all places.
+class ExpressionProgram::Compiler {
+ public:
+  Compiler(ExpressionProgram& program, const std::vector<std::string>& names)
+      : program_(program), names_(names), open_(1) {}
+
+  std::size_t step_of(const Expression& e) {
+    using enum Expression::Operation;
+    switch (e.operation()) {
+      case number:
+      case constant:
+        return number_step(e.node().value);
+      case variable:
+        return variable_step(e.node().name);
+      case negate:
+        return of_one("~", negated, step_of(e.operand(0)));
+      case add:
+        return of_two("+", lines_of_two::add, e);
+      case subtract:
+        return of_two("-", lines_of_two::subtract, e);
+      case multiply:
+        return of_two("*", lines_of_two::multiply, e);
+      case divide:
+        return of_two("/", lines_of_two::divide, e);
+      case raise:
+        return power_step(step_of(e.operand(0)), step_of(e.operand(1)));
+      case less:
+        return of_two("<", lines_of_two::less, e);
+      case less_equal:
+        return of_two("<=", lines_of_two::less_equal, e);
+      case greater:
+        return of_two(">", lines_of_two::greater, e);
+      case greater_equal:
+        return of_two(">=", lines_of_two::greater_equal, e);
+      case equal:
+        return of_two("==", lines_of_two::equal, e);
+      case not_equal:
+        return of_two("!=", lines_of_two::not_equal, e);
+      case both:
+        return of_two("&&", lines_of_two::both, e);
+      case either:
+        return of_two("||", lines_of_two::either, e);
+      case select:
+        return choice_step(e);
+      case function:
+        return function_step(e);
+      case curve: {
+        Step step{Step::Kind::curve, {step_of(e.operand(0))}};
+        step.curve = e.node().curve;
+        step.first = e.node().first;
+        const auto at = std::bit_cast<std::uintptr_t>(step.curve.get());
+        return placed("curve" + std::to_string(at) + "," + std::to_string(step.first), std::move(step));
+      }
+      case sum:
+        return sum_step(e);
+    }
+    throw std::logic_error("an operation has no step");
+  }
+
+ private:
+  // Sums around a step whose indices it reads, by the number of the open list. Formulas are nested 200 deep
+  // at most.
+  using Reads = std::bitset<256>;
+  struct Open {
+    std::size_t list = 1;
+    bool repeated = false;  ///< the terms of a sum, not a branch
+    std::string index = {};
+    std::size_t index_step = 0;
+    std::map<std::string, std::size_t> known = {};  ///< steps by what they do
+  };
+
+  const Step& step(std::size_t n) const { return program_.steps_[n]; }
+
+  std::optional<std::size_t> found(const std::string& key) const {
+    for (std::size_t n = open_.size(); n-- > 0;)
+      if (const auto at = open_[n].known.find(key); at != open_[n].known.end()) return at->second;
+    return std::nullopt;
+  }
+
+  // The step that does what `key` and its operands say.
+  std::size_t placed(std::string key, Step made) {
+    const std::size_t count = program_.operands_of(made);
+    Reads reads;
+    if (count > 0) made.single = true;
+    for (std::size_t n = 0; n < count; ++n) {
+      key += " " + std::to_string(made.operands[n]);
+      made.single = made.single && step(made.operands[n]).single;
+      reads |= reads_[made.operands[n]];
+    }
+    return placed(key, std::move(made), reads);
+  }
+
+  std::size_t placed(const std::string& key, Step made, const Reads& reads) {
+    if (const auto known = found(key)) return *known;
+    std::size_t to = open_.size() - 1;
+    while (to > 0 && (open_[to].repeated ? !reads[to] : made.single)) --to;
+    const std::size_t at = program_.steps_.size();
+    program_.lists_[to == 0 && made.single ? 0 : open_[to].list].push_back(at);
+    program_.steps_.push_back(std::move(made));
+    reads_.push_back(reads);
+    open_[to].known[key] = at;
+    return at;
+  }
+
+  std::size_t number_step(Real value) {
+    Step made{Step::Kind::number};
+    made.number = value;
+    made.single = true;
+    return placed("#" + std::to_string(std::bit_cast<std::uint64_t>(value)), std::move(made));
+  }
+
+  std::size_t variable_step(const std::string& name) {
+    for (std::size_t n = open_.size(); n-- > 0;)
+      if (open_[n].repeated && open_[n].index == name) return open_[n].index_step;
+    if (const auto at = std::ranges::find(names_, name); at != names_.end())
+      return placed("unknown " + name,
+                    {Step::Kind::unknown, {static_cast<std::size_t>(at - names_.begin())}});
+    if (name == "t") {
+      Step made{Step::Kind::time};
+      made.single = true;
+      return placed("t", std::move(made));
+    }
+    Step made{Step::Kind::line};
+    made.name = name == "r" ? 'x' : name[0];
+    if (name.size() != 1 || std::string("xyzu").find(made.name) == std::string::npos)
+      throw InputError("a formula of '" + name + "' is evaluated where there is none");
+    if (program_.lines_.find(made.name) == std::string::npos) program_.lines_ += made.name;
+    return placed(std::string("@") + made.name, std::move(made));
+  }
+
+  std::size_t of_one(const std::string& key, FunctionLine function, std::size_t a) {
+    if (step(a).kind == Step::Kind::number) {
+      Real value = 0;
+      function(1, &step(a).number, &value);
+      return number_step(value);
+    }
+    Step made{Step::Kind::of_one, {a}};
+    made.one = function;
+    return placed(key, std::move(made));
+  }
+
+  std::size_t of_two(const std::string& key, const LinesOfTwo& operation, std::size_t a, std::size_t b) {
+    if (step(a).kind == Step::Kind::number && step(b).kind == Step::Kind::number) {
+      Real value = 0;
+      operation.number_second(1, &step(a).number, step(b).number, &value);
+      return number_step(value);
+    }
+    Step made{Step::Kind::of_two, {a, b}};
+    made.two = &operation;
+    return placed(key, std::move(made));
+  }
+
+  std::size_t of_two(const std::string& key, const LinesOfTwo& operation, const Expression& e) {
+    const std::size_t a = step_of(e.operand(0)), b = step_of(e.operand(1));
+    return of_two(key, operation, a, b);
+  }
+
+  // Small whole exponents by multiplication, as `raising` does it, so that powers share their squares.
+  std::size_t power_step(std::size_t base, std::size_t exponent) {
+    const Step& by = step(exponent);
+    const Real power = by.kind == Step::Kind::number ? by.number : 0;
+    const auto times = [&](std::size_t a, std::size_t b) {
+      return of_two("*", lines_of_two::multiply, a, b);
+    };
+    if (power == 2) return times(base, base);
+    if (power == 3) return times(times(base, base), base);
+    if (power == 4) return times(times(base, base), times(base, base));
+    return of_two("^", raising, base, exponent);
+  }
+
+  std::size_t function_step(const Expression& e) {
+    const FormulaFunction& called = *function_called(e.node().name);
+    std::size_t result = step_of(e.operand(0));
+    if (called.of_one) return of_one(called.name, called.of_one, result);
+    for (std::size_t n = 1; n < e.node().operands.size(); ++n)
+      result = of_two(called.of_two == &lines_of_two::add ? "+" : called.name, *called.of_two, result,
+                      step_of(e.operand(n)));
+    if (called.name == "avg")
+      return of_two("/", lines_of_two::divide, result,
+                    number_step(static_cast<Real>(e.node().operands.size())));
+    return result;
+  }
+
+  // What `write` puts into a list of its own.
+  template <class Write>
+  std::size_t list_of(Open open, Write write) {
+    const std::size_t list = open.list = program_.lists_.size();
+    program_.lists_.emplace_back();
+    open_.push_back(std::move(open));
+    write();
+    open_.pop_back();
+    return list;
+  }
+
+  // What is written in lists of its own is known by its text, in the same sums: their indices have values of
+  // their own, whatever their names.
+  std::string text_here(const Expression& e) const {
+    std::string result = e.text();
+    for (const Open& open : open_)
+      if (open.repeated) result += " " + std::to_string(open.index_step);
+    return result;
+  }
+
+  std::size_t choice_step(const Expression& e) {
+    const std::string key = text_here(e);
+    if (const auto known = found(key)) return *known;
+    const std::size_t condition = step_of(e.operand(0));
+    if (step(condition).kind == Step::Kind::number)
+      return step_of(e.operand(step(condition).number != 0 ? 1 : 2));
+    Step made{Step::Kind::choice, {condition}};
+    for (std::size_t n = 0; n < 2; ++n)
+      made.lists[n] = list_of({}, [&] { made.operands[n + 1] = step_of(e.operand(n + 1)); });
+    made.single = true;
+    Reads reads;
+    for (const std::size_t operand : made.operands) {
+      made.single = made.single && step(operand).single;
+      reads |= reads_[operand];
+    }
+    return placed(key, std::move(made), reads);
+  }
+
+  std::size_t sum_step(const Expression& e) {
+    const std::string key = text_here(e);
+    if (const auto known = found(key)) return *known;
+    Step made{Step::Kind::sum};
+    made.first = e.node().first;
+    made.last = e.node().last;
+    const std::size_t number = open_.size();
+    Step index{Step::Kind::index};
+    index.single = true;
+    made.index = program_.steps_.size();
+    program_.steps_.push_back(std::move(index));
+    reads_.emplace_back().set(number);
+    Open terms;
+    terms.repeated = true;
+    terms.index = e.node().name;
+    terms.index_step = made.index;
+    made.lists[0] = list_of(std::move(terms), [&] { made.operands[0] = step_of(e.operand(0)); });
+    made.single = step(made.operands[0]).single;
+    Reads reads = reads_[made.operands[0]];
+    reads.reset(number);
+    return placed(key, std::move(made), reads);
+  }
+
+  ExpressionProgram& program_;
+  const std::vector<std::string>& names_;
+  std::vector<Open> open_;
+  std::vector<Reads> reads_;  ///< of each step
+};
+
+// Every step that has a value for each place gets a block of numbers until its last reader is done, or writes
+// to where the values are wanted.
+class ExpressionProgram::Placing {
+ public:
+  explicit Placing(ExpressionProgram& program)
+      : program_(program), made_(program.steps_.size()), last_(program.steps_.size()) {}
+
+  void place() {
+    for (std::size_t m = 0; m < program_.results_.size(); ++m)
+      if (Step& step = program_.steps_[program_.results_[m]]; stores(step) && step.output == 0)
+        step.output = m + 1;
+    look(1);
+    ends_.resize(now_ + 1);
+    for (std::size_t n = 0; n < program_.steps_.size(); ++n)
+      if (needs_place(program_.steps_[n])) ends_[last_[n]].push_back(n);
+    now_ = 0;
+    give(1);
+  }
+
+ private:
+  static bool stores(const Step& step) {
+    return !step.single && step.kind != Step::Kind::unknown && step.kind != Step::Kind::line;
+  }
+  static bool needs_place(const Step& step) { return stores(step) && step.output == 0; }
+
+  void read(std::size_t n) { last_[n] = std::max(last_[n], now_); }
+
+  // Counts steps in the order in which they are done, and finds the last reader of each.
+  void look(std::size_t list) {
+    for (const std::size_t n : program_.lists_[list]) {
+      const Step& step = program_.steps_[n];
+      if (step.kind == Step::Kind::sum) {
+        // Its terms are added to it: it is there before the first one. What they read from outside is read
+        // until the last one.
+        made_[n] = last_[n] = ++now_;
+        const std::size_t begin = now_;
+        look(step.lists[0]);
+        ++now_;
+        read_operands(step);
+        for (std::size_t m = 0; m < last_.size(); ++m)
+          if (made_[m] > 0 && made_[m] <= begin && last_[m] >= begin) last_[m] = now_;
+        continue;
+      }
+      for (const std::size_t branch : step.lists)
+        if (branch > 0) look(branch);
+      made_[n] = last_[n] = ++now_;
+      read_operands(step);
+    }
+  }
+
+  void read_operands(const Step& step) {
+    for (std::size_t o = 0; o < program_.operands_of(step); ++o) read(step.operands[o]);
+  }
+
+  void give(std::size_t list) {
+    for (const std::size_t n : program_.lists_[list]) {
+      Step& step = program_.steps_[n];
+      if (step.kind == Step::Kind::sum) {
+        next(&step);
+        give(step.lists[0]);
+        next(nullptr);
+        continue;
+      }
+      for (const std::size_t branch : step.lists)
+        if (branch > 0) give(branch);
+      next(&step);
+    }
+  }
+
+  // What is read for the last time now is free from the next step on: none writes over what it reads.
+  void next(Step* step) {
+    ++now_;
+    if (step && needs_place(*step)) {
+      if (free_.empty()) free_.push_back(program_.places_++);
+      step->place = free_.back();
+      free_.pop_back();
+    }
+    for (const std::size_t n : ends_[now_]) free_.push_back(program_.steps_[n].place);
+  }
+
+  ExpressionProgram& program_;
+  std::size_t now_ = 0;
+  std::vector<std::size_t> made_, last_;  ///< of each step
+  std::vector<std::vector<std::size_t>> ends_;
+  std::vector<std::size_t> free_;
+};
+
+std::size_t ExpressionProgram::operands_of(const Step& step) const {
+  switch (step.kind) {
+    case Step::Kind::of_one:
+    case Step::Kind::curve:
+    case Step::Kind::sum:
+      return 1;
+    case Step::Kind::of_two:
+      return 2;
+    case Step::Kind::choice:
+      return 3;
+    default:
+      return 0;
+  }
+}
+
+ExpressionProgram::ExpressionProgram(const std::vector<std::string>& names,
+                                     const std::vector<Expression>& formulas) {
+  Compiler compiler(*this, names);
+  for (const Expression& formula : formulas) results_.push_back(compiler.step_of(formula));
+  Placing(*this).place();
+}
+
+}  // namespace williwaw::casefile
