@@ -15,7 +15,7 @@ namespace williwaw::plot {
 
 namespace {
 
-std::string terminal(const std::string& ending, int width, int height, Index phase_lag) {
+std::string terminal(const std::string& ending, int width, int height, Index hundredths) {
   const std::string type = fmt::format("font '{},13' background '{}' noenhanced", font, ground);
   if (ending == ".png") return fmt::format("pngcairo size {},{} {}", width, height, type);
   if (ending == ".svg") return fmt::format("svg size {},{} {}", width, height, type);
@@ -24,7 +24,7 @@ std::string terminal(const std::string& ending, int width, int height, Index pha
                        height / 120.0, font, ground);
   if (ending == ".gif")
     return fmt::format("gif animate loop 0 delay {} size {},{} font '{},13' background '{}' noenhanced",
-                       phase_lag, width, height, font, ground);
+                       hundredths, width, height, font, ground);
   throw PlotError("figures are drawn as png, svg or pdf, films as gif; '" + ending + "' is none of them");
 }
 
@@ -54,9 +54,9 @@ std::string quoted(const std::string& text) {
   return result + "\"";
 }
 
-Gnuplot::Gnuplot(const Output& output, Index phase_lag)
+Gnuplot::Gnuplot(const Output& output, Index hundredths)
     : file_(output.file), partial_(output.file), errors_(output.file) {
-  std::string type = terminal(file_.extension().string(), output.width, output.height, phase_lag);
+  std::string type = terminal(file_.extension().string(), output.width, output.height, hundredths);
   if (file_.has_parent_path()) store::make_folder(file_.parent_path());
   partial_ += ".partial";
   errors_ += ".errors";
@@ -107,6 +107,10 @@ Gnuplot& Gnuplot::legend(const std::vector<std::string>& entries) {
 Gnuplot& Gnuplot::data(std::span<const Real> values) {
   send(reinterpret_cast<const char*>(values.data()), values.size_bytes());
   return *this;
+}
+
+void Gnuplot::flush() {
+  if (pipe_) std::fflush(pipe_);
 }
 
 void Gnuplot::finish() {

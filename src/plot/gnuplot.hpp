@@ -9,9 +9,9 @@ namespace williwaw::plot {
 
 class Gnuplot {
  public:
-  /// Starts gnuplot with the theme set for this output. `delay` is that between the frames of a film, in
-  /// hundredths of a second.
-  explicit Gnuplot(const Output& output, Index phase_lag = 10);
+  /// Starts gnuplot with the theme set for this output. Between the frames of a film so many hundredths of a
+  /// second pass.
+  explicit Gnuplot(const Output& output, Index hundredths = 10);
   Gnuplot(const Gnuplot&) = delete;
   Gnuplot& operator=(const Gnuplot&) = delete;
   ~Gnuplot();
@@ -21,6 +21,8 @@ class Gnuplot {
   Gnuplot& legend(const std::vector<std::string>& entries);
   /// Numbers for a plot command that reads '-' in binary, in the order in which they are sent.
   Gnuplot& data(std::span<const Real> values);
+  /// Sends what is waiting to be sent, so that gnuplot has all of a frame.
+  void flush();
   /// Ends the drawing; the file appears under its name only now. Throws PlotError with gnuplot's words.
   void finish();
 

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <fstream>
 
+#include "../src/plot/film_parts.hpp"
 #include "../src/plot/kinds.hpp"
 #include "support/folder.hpp"
 #include "support/handed.hpp"
@@ -18,7 +19,7 @@ using namespace williwaw::plot;
 
 namespace {
 
-std::filesystem::path small_run(const std::string& name, int dimension, Unknowns unknowns) {
+std::filesystem::path small_run(const std::string& name, int dimension, Unknowns unknowns, int records = 3) {
   const auto folder = test::fresh_folder(name);
   std::vector<Axis> axes{Axis("x", {0, 0.1, 0.3, 0.6, 1}, unknowns)};
   if (dimension > 1) axes.push_back(Axis::uniform("y", 0, 0.5, 6, unknowns));
@@ -35,7 +36,7 @@ std::filesystem::path small_run(const std::string& name, int dimension, Unknowns
                                                      {"total", "J"},
                                                      {"budget residual", ""},
                                                      {"interpolated", ""}});
-  for (int n = 0; n < 3; ++n) {
+  for (int n = 0; n < records; ++n) {
     Field f(g, 273.15 + n);
     f[1] += 5;
     f.extend();
@@ -258,6 +259,45 @@ TEST_CASE("all frames of a film have the range of the whole run") {
     CHECK(whole == filmed(dimension == 1 ? padded(all) : all));
     CHECK(whole != filmed(std::pair<Real, Real>{0, 5}));
   }
+}
+
+TEST_CASE("a film drawn in parts at once is the same film, and nothing else is left") {
+  constexpr int records = 47;
+  for (const int dimension : {1, 2}) {
+    CAPTURE(dimension);
+    const auto folder = small_run("film parts", dimension, Unknowns::cells, records);
+    const RunFolder run(folder);
+    casefile::FigureRequest request;
+    request.range = run.range();
+    const auto draw_frame = [&](Gnuplot& plot, std::size_t frame, const Output& out) {
+      if (dimension == 1)
+        draw_profile_frame(plot, run, request, {static_cast<Index>(frame)});
+      else
+        draw_map_frame(plot, run, request, static_cast<Index>(frame), out);
+    };
+    std::vector<std::string> films;
+    for (const std::size_t most : {1, 3}) {
+      const Output out{folder / "films" / "film.gif", 400, 300};
+      FilmParts parts(out, records, 7, most);
+      parts.each([&](Gnuplot& plot, std::size_t frame) { draw_frame(plot, frame, out); });
+      parts.finish();
+      films.push_back(test::text_of(out.file));
+    }
+    CHECK(films[0].size() > 10000);
+    CHECK(films[0] == films[1]);
+    const std::filesystem::directory_iterator left(folder / "films");
+    CHECK(std::distance(begin(left), end(left)) == 1);
+  }
+  // A part that cannot be drawn is told in gnuplot's words, and its pieces are gone.
+  const auto folder = test::fresh_folder("film parts failing");
+  const Output out{folder / "film.gif", 400, 300};
+  {
+    FilmParts parts(out, 30, 7);
+    parts.each(
+        [](Gnuplot& plot, std::size_t frame) { plot.line(frame == 20 ? "plot nonsense" : "plot sin(x)"); });
+    CHECK_THROWS_AS(parts.finish(), PlotError);
+  }
+  CHECK(std::filesystem::is_empty(folder));
 }
 
 TEST_CASE("a figure shows the unknown that it names, in that unknown's unit and range") {

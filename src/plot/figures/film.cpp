@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "plot/film_parts.hpp"
 #include "plot/kinds.hpp"
 
 namespace williwaw::plot {
@@ -28,8 +29,9 @@ void film(const RunFolder& run, const FigureRequest& request, const Output& out,
   if (!fixed.range && dimension == 1) fixed.range = padded(range);
   std::vector<Index> records = records_of(run, request, 120);
   const Real hundredths = std::clamp(100 * seconds / static_cast<Real>(records.size()), 3.0, 100.0);
-  Gnuplot plot(out, std::lround(hundredths));
-  for (const Index r : records) {
+  FilmParts parts(out, records.size(), std::lround(hundredths));
+  parts.each([&](Gnuplot& plot, std::size_t frame) {
+    const Index r = records[frame];
     if (dimension == 1 || fixed.along) {
       plot.line("set title " + quoted(title_of(run, fixed) + ", t = " + time_text(run, r)));
       plot.line("set key off");
@@ -37,8 +39,8 @@ void film(const RunFolder& run, const FigureRequest& request, const Output& out,
     } else {
       draw_map_frame(plot, run, fixed, r, out);
     }
-  }
-  plot.finish();
+  });
+  parts.finish();
 }
 
 FigureKind figures::film() {

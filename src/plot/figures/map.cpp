@@ -33,14 +33,33 @@ Raster raster_of(const Field& field, const Plane& plane) {
   const auto middle = [](const Axis& a, Index pixel, Index pixels) {
     return a.from() + a.length() * (static_cast<Real>(pixel) + 0.5) / static_cast<Real>(pixels);
   };
-  for (Index r = 0; r < raster.rows; ++r)
-    for (Index c = 0; c < raster.columns; ++c) {
-      Point p;
-      p[g.direction(plane.right)] = middle(right, c, raster.columns);
-      p[g.direction(plane.up)] = middle(up, r, raster.rows);
-      if (plane.across >= 0) p[g.direction(plane.across)] = g.axis(plane.across).points()[plane.at];
-      raster.values.push_back(cells ? field[g.containing(p)] : field.sample(p));
+  Point p;
+  for (int axis = 0; axis < g.dimension(); ++axis) p[g.direction(axis)] = g.axis(axis).points()[0];
+  if (plane.across >= 0) p[g.direction(plane.across)] = g.axis(plane.across).points()[plane.at];
+  // Where each row and column lies among the cells does not depend on the other.
+  const auto places = [&](int axis, Index pixels) {
+    std::vector<Index> result;
+    Point q = p;
+    for (Index n = 0; cells && n < pixels; ++n) {
+      q[g.direction(axis)] = middle(g.axis(axis), n, pixels);
+      result.push_back(g.position(g.containing(q))[static_cast<std::size_t>(axis)]);
     }
+    return result;
+  };
+  const auto columns = places(plane.right, raster.columns), rows = places(plane.up, raster.rows);
+  std::array<Index, 3> at = cells ? g.position(g.containing(p)) : std::array<Index, 3>{};
+  raster.values.reserve(static_cast<std::size_t>(raster.rows * raster.columns));
+  for (Index r = 0; r < raster.rows; ++r)
+    for (Index c = 0; c < raster.columns; ++c)
+      if (cells) {
+        at[static_cast<std::size_t>(plane.right)] = columns[static_cast<std::size_t>(c)];
+        at[static_cast<std::size_t>(plane.up)] = rows[static_cast<std::size_t>(r)];
+        raster.values.push_back(field[g.number(at[0], at[1], at[2])]);
+      } else {
+        p[g.direction(plane.right)] = middle(right, c, raster.columns);
+        p[g.direction(plane.up)] = middle(up, r, raster.rows);
+        raster.values.push_back(field.sample(p));
+      }
   return raster;
 }
 
