@@ -166,11 +166,13 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
 
 int check(const CheckArguments& arguments) {
   // First, while this process is small and has one thread.
-  std::optional<Real> memory;
-  if (arguments.at.empty()) memory = study::peak_memory(arguments.file, arguments.set);
-  const casefile::Case given = open_case(arguments.file, arguments.set, {}, {arguments.memory, memory});
+  std::optional<study::MemoryLook> memory;
+  if (arguments.at.empty()) memory.emplace(arguments.file, arguments.set);
+  const casefile::Case given = open_case(arguments.file, arguments.set, {},
+                                         {arguments.memory, memory ? memory->known() : std::nullopt});
   study::Prepared prepared = study::prepare(given);
-  prepared.memory = memory;
+  // Nothing runs beside the steps that are timed.
+  if (memory) prepared.memory = memory->bytes();
   if (arguments.at.empty()) prepared.seconds = study::measured_seconds(given, prepared);
   const study::Report report =
       arguments.at.empty() ? study::check_report(given, prepared)

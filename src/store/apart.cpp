@@ -45,28 +45,45 @@ std::string all_of(int handle) {
 }  // namespace
 
 void apart(const std::string& what, const std::function<void()>& work) {
+  Apart(what, work).wait();
+}
+
+Apart::Apart(std::string what, const std::function<void()>& work) : what_(std::move(what)) {
   std::array<int, 2> ends{};
-  if (pipe(ends.data()) != 0) throw StoreError(what + ": cannot be written: " + std::strerror(errno));
-  const pid_t child = fork();
-  if (child < 0) {
+  if (pipe(ends.data()) != 0) throw StoreError(what_ + ": cannot be written: " + std::strerror(errno));
+  process_ = fork();
+  if (process_ < 0) {
     const int error = errno;
     close(ends[0]);
     close(ends[1]);
-    throw StoreError(what + ": cannot be written: " + std::strerror(error));
+    throw StoreError(what_ + ": cannot be written: " + std::strerror(error));
   }
-  if (child == 0) {
+  if (process_ == 0) {
     close(ends[0]);
     work_and_end(ends[1], work);
   }
   close(ends[1]);
-  const std::string words = all_of(ends[0]);
-  close(ends[0]);
+  handle_ = ends[0];
+}
+
+Apart::~Apart() {
+  try {
+    if (handle_ >= 0) wait();
+  } catch (const StoreError&) {
+    // Nobody asked for it.
+  }
+}
+
+void Apart::wait() {
+  const std::string words = all_of(handle_);
+  close(handle_);
+  handle_ = -1;
   int status = 0;
-  while (waitpid(child, &status, 0) < 0 && errno == EINTR) continue;
+  while (waitpid(process_, &status, 0) < 0 && errno == EINTR) continue;
   if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return;
   throw StoreError(!words.empty()
                        ? words
-                       : what + ": was not written completely: the library for its format failed (" +
+                       : what_ + ": was not written completely: the library for its format failed (" +
                              (WIFSIGNALED(status) ? strsignal(WTERMSIG(status)) : "no reason given") +
                              "); is the disk full?");
 }

@@ -31,6 +31,8 @@ using Clock = std::chrono::steady_clock;
 constexpr Real largest_grid = 1.2e6, smallest_grid = 1.2e5;
 // Up to here a grid only shows what the process takes besides.
 constexpr Real tiny_grid = 100;
+// Up to here vectors are little beside the process itself, and when its pages come in does not matter.
+constexpr Real small_grid = 2e4;
 // Arrays above this size, in bytes, go back to the system when they are freed, as large ones always do.
 constexpr int returned_size = 1 << 16;
 constexpr Real stage_seconds = 1.5;
@@ -107,7 +109,8 @@ Look run_for_a_while(const std::string& text, const std::filesystem::path& name,
   // Some steps of every stage: of several steps back, of the damped ones and of those after them.
   Index taken = 0;
   auto stage_start = Clock::now();
-  const Index wanted = 4 + 2 * prepared.plan.damped_start;
+  const bool two_steps = std::holds_alternative<TwoStep>(prepared.plan.scheme.method);
+  const Index wanted = (two_steps ? 4 : 2) + 2 * prepared.plan.damped_start;
   RunOptions options;
   options.folder = folder;
   options.checkpoint_seconds = 0;
@@ -137,16 +140,23 @@ void warm_up(const std::string& text, const std::filesystem::path& name,
 } catch (const SolverError&) {
 }
 
-// In a process that ends with it: what it takes is given back, and a crash is nobody else's. A few unknowns
-// are run first, so that libraries are in place, whose pages would else come in when some vectors are gone
-// already.
+// A number that another process writes and this one reads; null where there is no room for it.
+template <class T>
+std::shared_ptr<T> shared_between_processes() {
+  void* const room = mmap(nullptr, sizeof(T), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
+  if (room == MAP_FAILED) return nullptr;
+  return {new (room) T, [](T* made) { munmap(made, sizeof(T)); }};
+}
+
+// In a process that ends with it: what it takes is given back, and a crash is nobody else's. The few unknowns
+// are run first, if given, so that libraries are in place, whose pages would else come in when some vectors
+// are gone already.
 std::optional<Look> looked_at(const std::string& text, const std::filesystem::path& name,
-                              const std::vector<std::string>& overrides, const Reading& few,
+                              const std::vector<std::string>& overrides, const std::optional<Reading>& few,
                               const Reading& reading) {
   std::string folder = (std::filesystem::temp_directory_path() / "williwaw-memory-XXXXXX").string();
-  void* shared = mmap(nullptr, sizeof(Look), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
-  if (shared == MAP_FAILED || !mkdtemp(folder.data())) return std::nullopt;
-  Look& told = *new (shared) Look;
+  const auto told = shared_between_processes<Look>();
+  if (!told || !mkdtemp(folder.data())) return std::nullopt;
   // Threads that were started do not come along.
   const int threads = of_this_process("Threads") > 1 ? 1 : 0;
   const auto pages = pages_of_files();
@@ -159,21 +169,19 @@ std::optional<Look> looked_at(const std::string& text, const std::filesystem::pa
       dup2(nowhere, STDERR_FILENO);
       mallopt(M_MMAP_THRESHOLD, returned_size);
       look_at(pages);
-      warm_up(text, name, overrides, few, threads, folder);
+      if (few) warm_up(text, name, overrides, *few, threads, folder);
       const Peaks base = peaks_until_now();
       malloc_trim(0);
       Look look = run_for_a_while(text, name, overrides, reading, threads, folder);
       look.base = base;
-      told = look;
+      *told = look;
     });
   } catch (const store::StoreError&) {
     // What is wrong with a case is told by its reader.
   }
-  const Look look = told;
-  munmap(shared, sizeof(Look));
   std::error_code left;
   std::filesystem::remove_all(folder, left);
-  return look.peaks.own > 0 ? std::optional(look) : std::nullopt;
+  return told->peaks.own > 0 ? std::optional(*told) : std::nullopt;
 }
 
 // base + v·unknowns + s·faces, or, with direct factors, base + v·unknowns + f·fill. The fill of a nested
@@ -238,7 +246,8 @@ std::optional<Real> peak_memory(const std::string& text, const std::filesystem::
   };
 
   const Index by = at_most(largest_grid, 1);
-  const Reading few = coarser(at_most(tiny_grid, by));
+  std::optional<Reading> few;
+  if (whole.unknowns > small_grid) few = coarser(at_most(tiny_grid, by));
   const auto large = looked_at(text, name, overrides, few, coarser(by));
   if (!large || by == 1) return large ? std::optional(large->peaks.most()) : std::nullopt;
   const Index more = at_most(std::max(smallest_grid, large->unknowns / 3), by + 1);
@@ -255,6 +264,37 @@ std::optional<Real> peak_memory(const std::filesystem::path& file, const std::ve
   return peak_memory(casefile::case_text(file), file, overrides, reading);
 } catch (const InputError&) {
   return std::nullopt;
+}
+
+MemoryLook::MemoryLook(const std::filesystem::path& file, const std::vector<std::string>& overrides) try {
+  const std::string text = casefile::case_text(file);
+  const auto sizes = casefile::grid_sizes(text, file, overrides, {});
+  if (sizes.empty()) return;
+  if (casefile::unknowns_of(sizes) > small_grid) {
+    known_ = peak_memory(text, file, overrides);
+    return;
+  }
+  shared_ = shared_between_processes<Real>();
+  if (!shared_) return;
+  beside_ = std::make_unique<store::Apart>(file.string(), [&, told = shared_, pages = pages_of_files()] {
+    look_at(pages);
+    *told = peak_memory(text, file, overrides).value_or(0);
+  });
+} catch (const InputError&) {
+  // What is wrong with a case is told by its reader.
+} catch (const store::StoreError&) {
+}
+
+std::optional<Real> MemoryLook::bytes() {
+  if (!beside_) return known_;
+  try {
+    beside_->wait();
+    if (*shared_ > 0) known_ = *shared_;
+  } catch (const store::StoreError&) {
+    // Then it is not known.
+  }
+  beside_.reset();
+  return known_;
 }
 
 }  // namespace williwaw::study

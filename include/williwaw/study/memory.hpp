@@ -1,6 +1,9 @@
 // What a run will take of the machine's memory, told before any of it is taken.
 #pragma once
 
+#include <memory>
+
+#include "williwaw/store/apart.hpp"
 #include "williwaw/study/open_case.hpp"
 
 namespace williwaw::study {
@@ -17,6 +20,22 @@ Real available_memory();
 /// started and large fields were built: the processes begin as copies of this one.
 std::optional<Real> peak_memory(const std::string& text, const std::filesystem::path& name,
                                 const std::vector<std::string>& overrides = {}, const Reading& reading = {});
+/// The peak memory of a small case (up to 2e4 unknowns, which no machine lacks room for), looked for beside
+/// what this process goes on with; of a larger one before it goes on. Begin it before threads are started.
+class MemoryLook {
+ public:
+  MemoryLook(const std::filesystem::path& file, const std::vector<std::string>& overrides);
+  /// Waits for it.
+  std::optional<Real> bytes();
+  /// What is known without waiting.
+  std::optional<Real> known() const { return known_; }
+
+ private:
+  std::optional<Real> known_;
+  std::shared_ptr<Real> shared_;  ///< where the other process writes it; 0: nothing
+  std::unique_ptr<store::Apart> beside_;
+};
+
 /// The same of a case file.
 std::optional<Real> peak_memory(const std::filesystem::path& file,
                                 const std::vector<std::string>& overrides = {}, const Reading& reading = {});
