@@ -114,7 +114,21 @@ class March {
     out_.jumps = s.control.jumps;
   }
 
-  Snapshot snapshot() const {
+  // With the state itself for as long as it is looked at: a copy would cost as much memory as a run may have
+  // left.
+  void show_snapshot() {
+    Snapshot s = snapshot_without_state();
+    s.state.swap(state_);
+    try {
+      observers_.on_snapshot(s);
+    } catch (...) {
+      s.state.swap(state_);
+      throw;
+    }
+    s.state.swap(state_);
+  }
+
+  Snapshot snapshot_without_state() const {
     Snapshot s;
     s.time = out_.time;
     s.steps = out_.steps;
@@ -123,7 +137,6 @@ class March {
     const bool done = at_.finished;
     s.interval = at_.interval + (done ? 1 : 0);
     s.step_of_interval = done ? 0 : at_.taken;
-    s.state = state_;
     s.totals = out_.totals;
     s.budget = out_.budget;
     s.guard = guard_;
@@ -415,7 +428,7 @@ class March {
     const bool record = (last && interval.record) || counted;
     if ((series || over || final) && observers_.on_series) observers_.on_series(now);
     if ((record || over) && observers_.on_record) observers_.on_record(now);
-    if (due && observers_.on_snapshot) observers_.on_snapshot(snapshot());
+    if (due && observers_.on_snapshot) show_snapshot();
     if (stopped && !series && observers_.on_series) observers_.on_series(now);
     if (stopped && !record && observers_.on_record) observers_.on_record(now);
     if (over || stopped || final) out_.change = now.change();
