@@ -9,36 +9,9 @@
 
 #if defined(__x86_64__)
 #include <immintrin.h>
-
-// The header tells of wide vectors only where all of a file may use them.
-extern "C" {
-// A call needs the declaration to ask for these vectors, too (clang).
-#define WIDE_OF(function, accuracy)                                                          \
-  __attribute__((target("avx"))) __m256d Sleef_cinz_##function##d4_##accuracy##avx(__m256d); \
-  __attribute__((target("avx512f"))) __m512d Sleef_cinz_##function##d8_##accuracy##avx512fnofma(__m512d);
-WIDE_OF(sin, u10)
-WIDE_OF(cos, u10)
-WIDE_OF(tan, u10)
-WIDE_OF(asin, u10)
-WIDE_OF(acos, u10)
-WIDE_OF(atan, u10)
-WIDE_OF(sinh, u10)
-WIDE_OF(cosh, u10)
-WIDE_OF(tanh, u10)
-WIDE_OF(asinh, u10)
-WIDE_OF(acosh, u10)
-WIDE_OF(atanh, u10)
-WIDE_OF(exp, u10)
-WIDE_OF(log, u10)
-WIDE_OF(log2, u10)
-WIDE_OF(log10, u10)
-WIDE_OF(erf, u10)
-WIDE_OF(erfc, u15)
-__attribute__((target("avx"))) __m256d Sleef_cinz_powd4_u10avx(__m256d, __m256d);
-__attribute__((target("avx512f"))) __m512d Sleef_cinz_powd8_u10avx512fnofma(__m512d, __m512d);
-#undef WIDE_OF
-}
 #endif
+
+#include "casefile/formula/wide_functions.hpp"
 
 namespace williwaw::casefile {
 
@@ -52,54 +25,24 @@ int widest() {
   return width;
 }
 
-#define LINES(function, accuracy)                                                                          \
-  void function##_pairs(Index n, const Real* a, Real* r) {                                                 \
-    Index i = 0;                                                                                           \
-    for (; i + 2 <= n; i += 2)                                                                             \
-      _mm_storeu_pd(r + i, Sleef_cinz_##function##d2_##accuracy##sse2(_mm_loadu_pd(a + i)));               \
-    if (i < n) _mm_store_sd(r + i, Sleef_cinz_##function##d2_##accuracy##sse2(_mm_set1_pd(a[i])));         \
-  }                                                                                                        \
-  __attribute__((target("avx"))) void function##_fours(Index n, const Real* a, Real* r) {                  \
-    Index i = 0;                                                                                           \
-    for (; i + 4 <= n; i += 4)                                                                             \
-      _mm256_storeu_pd(r + i, Sleef_cinz_##function##d4_##accuracy##avx(_mm256_loadu_pd(a + i)));          \
-    function##_pairs(n - i, a + i, r + i);                                                                 \
-  }                                                                                                        \
-  __attribute__((target("avx512f"))) void function##_eights(Index n, const Real* a, Real* r) {             \
-    Index i = 0;                                                                                           \
-    for (; i + 8 <= n; i += 8)                                                                             \
-      _mm512_storeu_pd(r + i, Sleef_cinz_##function##d8_##accuracy##avx512fnofma(_mm512_loadu_pd(a + i))); \
-    function##_pairs(n - i, a + i, r + i);                                                                 \
-  }                                                                                                        \
-  void function##_line(Index n, const Real* a, Real* r) {                                                  \
-    const int width = n < 4 ? 2 : widest();                                                                \
-    (width == 8 ? function##_eights : width == 4 ? function##_fours : function##_pairs)(n, a, r);          \
+#define LINES(function, accuracy)                                                                  \
+  void function##_line(Index n, const Real* a, Real* r) {                                          \
+    const int width = n < 4 ? 2 : widest();                                                        \
+    Index i = width == 8   ? wide_functions::function##_by_8(n, a, r)                              \
+              : width == 4 ? wide_functions::function##_by_4(n, a, r)                              \
+                           : 0;                                                                    \
+    for (; i + 2 <= n; i += 2)                                                                     \
+      _mm_storeu_pd(r + i, Sleef_cinz_##function##d2_##accuracy##sse2(_mm_loadu_pd(a + i)));       \
+    if (i < n) _mm_store_sd(r + i, Sleef_cinz_##function##d2_##accuracy##sse2(_mm_set1_pd(a[i]))); \
   }
 
-void power_pairs(Index n, const Real* a, Index a_step, const Real* b, Index b_step, Real* r) {
-  for (Index i = 0; i < n; ++i)
-    _mm_store_sd(r + i, Sleef_cinz_powd2_u10sse2(_mm_set1_pd(a[i * a_step]), _mm_set1_pd(b[i * b_step])));
-}
-__attribute__((target("avx"))) void power_fours(Index n, const Real* a, Index a_step, const Real* b,
-                                                Index b_step, Real* r) {
-  Index i = 0;
-  for (; i + 4 <= n; i += 4)
-    _mm256_storeu_pd(r + i, Sleef_cinz_powd4_u10avx(a_step ? _mm256_loadu_pd(a + i) : _mm256_set1_pd(*a),
-                                                    b_step ? _mm256_loadu_pd(b + i) : _mm256_set1_pd(*b)));
-  power_pairs(n - i, a + i * a_step, a_step, b + i * b_step, b_step, r + i);
-}
-__attribute__((target("avx512f"))) void power_eights(Index n, const Real* a, Index a_step, const Real* b,
-                                                     Index b_step, Real* r) {
-  Index i = 0;
-  for (; i + 8 <= n; i += 8)
-    _mm512_storeu_pd(r + i,
-                     Sleef_cinz_powd8_u10avx512fnofma(a_step ? _mm512_loadu_pd(a + i) : _mm512_set1_pd(*a),
-                                                      b_step ? _mm512_loadu_pd(b + i) : _mm512_set1_pd(*b)));
-  power_pairs(n - i, a + i * a_step, a_step, b + i * b_step, b_step, r + i);
-}
 void power(Index n, const Real* a, Index a_step, const Real* b, Index b_step, Real* r) {
   const int width = n < 4 ? 2 : widest();
-  (width == 8 ? power_eights : width == 4 ? power_fours : power_pairs)(n, a, a_step, b, b_step, r);
+  Index i = width == 8   ? wide_functions::power_by_8(n, a, a_step, b, b_step, r)
+            : width == 4 ? wide_functions::power_by_4(n, a, a_step, b, b_step, r)
+                         : 0;
+  for (; i < n; ++i)
+    _mm_store_sd(r + i, Sleef_cinz_powd2_u10sse2(_mm_set1_pd(a[i * a_step]), _mm_set1_pd(b[i * b_step])));
 }
 
 #else
@@ -114,24 +57,7 @@ void power(Index n, const Real* a, Index a_step, const Real* b, Index b_step, Re
 
 #endif
 
-LINES(sin, u10)
-LINES(cos, u10)
-LINES(tan, u10)
-LINES(asin, u10)
-LINES(acos, u10)
-LINES(atan, u10)
-LINES(sinh, u10)
-LINES(cosh, u10)
-LINES(tanh, u10)
-LINES(asinh, u10)
-LINES(acosh, u10)
-LINES(atanh, u10)
-LINES(exp, u10)
-LINES(log, u10)
-LINES(log2, u10)
-LINES(log10, u10)
-LINES(erf, u10)
-LINES(erfc, u15)
+WILLIWAW_FUNCTIONS_OF_ONE(LINES)
 #undef LINES
 
 // Exact ones.
