@@ -20,7 +20,7 @@ using Written = std::unique_ptr<GifFileType, CloseWritten>;
 // Frames one after the other as they are compressed already: nothing is decoded.
 class Joined {
  public:
-  explicit Joined(store::CheckedFile& file) : file_(file) {}
+  Joined(std::filesystem::path name, store::CheckedFile& file) : name_(std::move(name)), file_(file) {}
 
   void append(const std::filesystem::path& part) {
     int error = 0;
@@ -40,7 +40,7 @@ class Joined {
     int error = 0;
     const int status = out_ ? EGifCloseFile(out_.release(), &error) : GIF_OK;
     if (failure_) std::rethrow_exception(failure_);
-    if (status != GIF_OK) fail("film", error);
+    if (status != GIF_OK) fail(name_, error);
   }
 
  private:
@@ -65,13 +65,13 @@ class Joined {
 
   void put(int status) {
     if (failure_) std::rethrow_exception(failure_);
-    if (status != GIF_OK) fail("film", out_->Error);
+    if (status != GIF_OK) fail(name_, out_->Error);
   }
 
   void open(const GifFileType& first) {
     int error = 0;
     out_.reset(EGifOpen(this, write, &error));
-    if (!out_) fail("film", error);
+    if (!out_) fail(name_, error);
     EGifSetGifVersion(out_.get(), true);
     put(EGifPutScreenDesc(out_.get(), first.SWidth, first.SHeight, first.SColorResolution,
                           first.SBackGroundColor, first.SColorMap));
@@ -109,6 +109,7 @@ class Joined {
     ++frames_;
   }
 
+  std::filesystem::path name_;
   store::CheckedFile& file_;
   std::exception_ptr failure_;
   Written out_;
@@ -152,7 +153,7 @@ void FilmParts::finish() {
   for (const auto& part : parts_) part->finish();
   if (parts_.size() == 1) return;
   store::write_file(file_, [&](store::CheckedFile& whole) {
-    Joined joined(whole);
+    Joined joined(file_, whole);
     for (const auto& file : files_) joined.append(file);
     joined.close();
   });

@@ -13,7 +13,7 @@ namespace williwaw::study {
 Real available_memory();
 
 /// Peak memory, in bytes, of a process that runs a case in all its stages. Measured: processes of their own
-/// take some steps of the case, or of the case on coarser grids where it has more than 4e5 unknowns, which
+/// take some steps of the case, or of the case on coarser grids where it has more than 1.2e6 unknowns, which
 /// are put forward by what grows with the unknowns, with the boundaries, and with the fill of direct factors.
 /// Figures, films and threads are not counted. Nothing where the case cannot be read or run, where its grid
 /// cannot be made coarser, or where it would take longer than half a minute. Call it before threads were
