@@ -1,6 +1,7 @@
 #include "williwaw/grid/region.hpp"
 
 #include <algorithm>
+#include <array>
 
 #include "grid/threads.hpp"
 #include "williwaw/grid/clones.hpp"
@@ -51,7 +52,10 @@ void label_free_places(Index count, const char* in, int label, int* out) {
 
 void Regions::labels(const Points& places, std::span<int> out) const {
   std::fill(out.begin(), out.end(), 0);
-  std::vector<char> in(out.size());
+  // Outlines are looked for at single places, for which nothing is allocated.
+  std::array<char, 8> some;
+  std::vector<char> many(out.size() > some.size() ? out.size() : 0);
+  const std::span<char> in = many.empty() ? std::span(some).first(out.size()) : std::span(many);
   for (std::size_t r = 0; r < regions_.size(); ++r) {
     regions_[r].where(places, in);
     const int label = static_cast<int>(r) + 1;

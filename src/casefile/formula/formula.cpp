@@ -1,6 +1,7 @@
 #include "williwaw/casefile/formula.hpp"
 
 #include <algorithm>
+#include <array>
 #include <numbers>
 
 #include "casefile/formula/expression_program.hpp"
@@ -47,8 +48,11 @@ bool is_affine(const Expression& e) {
 
 Where where_of(const Expression& expression) {
   return [program = program_of(expression)](const Points& places, std::span<char> in) {
-    std::vector<Real> values(in.size());
-    program->evaluate(inputs_of(places, 0, nullptr), values.data());
+    // Outlines are looked for at single places, where a vector would take as long as the formula.
+    std::array<Real, 8> some;
+    std::vector<Real> many(in.size() > some.size() ? in.size() : 0);
+    Real* const values = many.empty() ? some.data() : many.data();
+    program->evaluate(inputs_of(places, 0, nullptr), values);
     for (std::size_t i = 0; i < in.size(); ++i) in[i] = values[i] != 0 ? 1 : 0;
   };
 }
