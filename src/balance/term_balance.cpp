@@ -198,12 +198,12 @@ std::vector<Totals> TermBalance::totals_by_unknown(const State& y, Real) {
   std::vector<Totals> result;
   for (std::size_t u = 0; u < unknowns_.size(); ++u) {
     const Sweep sweep(domain(u), lines_.size(), workspace_);
-    each_line(domain(u), [&](Index block, Index line, Index, Index) {
+    sweep.each_line([&](Index line, Index, Index) {
       Totals* const of_segments = sweep.of_segments();
       const Real* values = y.data() + first_of(u, line);
       for (const auto& run : domain(u).runs(line))
         unknowns_[u].storage->count(line, values, run.first, run.first + run.count, of_segments);
-      sweep.count(block, line, of_segments);
+      sweep.count(line, of_segments);
     });
     result.push_back(sweep.sum());
   }

@@ -77,14 +77,14 @@ void TermBalance::sweep_rates(std::size_t grid, const Evaluation& now, const Rea
   const Domain& domain = this->domain(unknowns.front());
   const Sweep sweep(domain, lines_.size(), workspace_);
   make_workspace(grid, now, false, 0);
-  each_line(domain, [&](Index block, Index number, Index j, Index k) {
+  sweep.each_line([&](Index number, Index j, Index k) {
     auto& rates = workspace_.rates[Sweep::thread()];
     for (const std::size_t u : unknowns) {
       Real* flows = f.data() + first_of(u, number);
       if (!arranged_.written_first[u]) std::fill_n(flows, domain.grid().size(0), 0.0);
       rates[u] = LineRates(flows);
     }
-    Line line{now, number, j, k, y, parts, sweep.booked(block)};
+    Line line{now, number, j, k, y, parts, sweep.booked()};
     add_terms_of(line, rates);
   });
   sweep.collect(ledger, 1);
@@ -111,7 +111,7 @@ Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const S
   const Sweep sweep(domain, lines_.size(), workspace_);
   make_workspace(grid, now, false, unknowns.size());
   const Index nx = domain.grid().size(0);
-  each_line(domain, [&](Index block, Index number, Index j, Index k) {
+  sweep.each_line([&](Index number, Index j, Index k) {
     const std::size_t thread = Sweep::thread();
     std::vector<LineRates>& into = workspace_.rates[thread];
     Real* const flows = workspace_.lines[thread].data();
@@ -120,7 +120,7 @@ Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const S
       if (!arranged_.written_first[unknowns[n]]) std::fill_n(flow, nx, 0.0);
       into[unknowns[n]] = LineRates(flow);
     }
-    Line line{now, number, j, k, y.data(), Parts::all(), sweep.booked(block)};
+    Line line{now, number, j, k, y.data(), Parts::all(), sweep.booked()};
     add_terms_of(line, into);
     Totals* const of_segments = sweep.of_segments();
     for (std::size_t n = 0; n < unknowns.size(); ++n) {
@@ -132,7 +132,7 @@ Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const S
       for (const auto& run : this->domain(u).runs(number))
         storage.count(number, out.data() + first, run.first, run.first + run.count, of_segments);
     }
-    sweep.count(block, number, of_segments);
+    sweep.count(number, of_segments);
   });
   sweep.collect(rates, 1);
   return sweep.sum();
@@ -198,9 +198,9 @@ Totals TermBalance::sweep_step(std::size_t grid, const Evaluation& now, const St
   make_workspace(grid, now, true, 0);
   const Index nx = domain.grid().size(0);
   const bool whole = domain.outline().whole();
-  each_line(domain, [&](Index block, Index number, Index j, Index k) {
+  sweep.each_line([&](Index number, Index j, Index k) {
     std::vector<LineRates>& rates = workspace_.rates[Sweep::thread()];
-    Line line{now, number, j, k, y.data(), Parts::all(), sweep.booked(block)};
+    Line line{now, number, j, k, y.data(), Parts::all(), sweep.booked()};
     // Where nothing but the ends of a line is touched again, its sums are taken while it is computed.
     const auto [first_prescribed, end_prescribed] = prescribed_on(number);
     bool once = nx > 2 && whole && first_prescribed == end_prescribed;
@@ -244,7 +244,7 @@ Totals TermBalance::sweep_step(std::size_t grid, const Evaluation& now, const St
           storage.count(number, next, run.first, run.first + run.count, of_segments);
       }
     }
-    sweep.count(block, number, of_segments);
+    sweep.count(number, of_segments);
   });
   sweep.collect(amounts, step);
   return sweep.sum();

@@ -31,10 +31,17 @@ class FusedStep {
 
 /// Room for sweeps, kept so that stepping allocates nothing.
 struct SweepWorkspace {
-  std::vector<TreeSum<Real>> booked;  ///< by block of lines and line of the ledger
-  std::vector<TreeSum<Totals>> totals;
-  std::vector<std::vector<Totals>> of_segments;  ///< one for each thread, as are all below
-  std::vector<std::vector<Real>> lines;
+  /// Sums of the block of lines that a thread is at. On lines of cache of its own.
+  struct alignas(128) OfThread {
+    std::vector<TreeSum<Real>> booked;  ///< by line of the ledger
+    TreeSum<Totals> totals;
+    std::vector<Totals> of_segments;
+  };
+  std::vector<OfThread> threads;
+  /// What came out of each block, and for each line of the ledger; nothing where none was counted.
+  std::vector<std::optional<Totals>> sums;
+  std::vector<std::optional<Real>> of_blocks;
+  std::vector<std::vector<Real>> lines;  ///< one for each thread, as are all below
   std::vector<std::vector<LineRates>> rates;
   std::vector<std::vector<LineDensities>> densities;
   std::vector<std::vector<Real>> made;                             ///< of densities, by segment of a line

@@ -239,14 +239,13 @@ Totals WaveDynamics::leapfrog_step(const State& now, Real at, Real step, State& 
   keep_boundaries(*evaluated, now, before);
   if (layer_) layer_->forces(now, layer_forces_);
   const Domain& domain = *parts_.of.domain;
-  const Index blocks = blocks_of(grid().lines());
   const Sweep sweep(domain, balance_.lines().size(), workspace_);
   const auto width = static_cast<std::size_t>(grid().size(0));
-  scratch_.resize(static_cast<std::size_t>(blocks) * 3 * width);
+  scratch_.resize(static_cast<std::size_t>(std::max(1, domain.threads())) * 3 * width);
   const bool given = correction || data;
   const bool quiet_boundaries = std::ranges::all_of(boundaries_, &BoundaryMemory::quiet);
-  each_line(domain, [&](Index block, Index line, Index j, Index k) {
-    Real* workspace = scratch_.data() + static_cast<std::size_t>(block) * 3 * width;
+  sweep.each_line([&](Index line, Index j, Index k) {
+    Real* workspace = scratch_.data() + Sweep::thread() * 3 * width;
     Work work{*evaluated,
               fixed,
               now,
@@ -261,12 +260,12 @@ Totals WaveDynamics::leapfrog_step(const State& now, Real at, Real step, State& 
               layer_forces_,
               0,
               sweep.of_segments(),
-              sweep.booked(block)};
+              sweep.booked()};
     if (!given && simple(*evaluated, line))
       move_simple_line(line, j, k, work);
     else
       move_line(line, j, k, work);
-    sweep.count(block, line, work.of_segments);
+    sweep.count(line, work.of_segments);
   });
   follow_boundaries(*evaluated, now, before, at, step);
   Totals t = sweep.sum();
