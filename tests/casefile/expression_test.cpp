@@ -213,6 +213,20 @@ std::string nested_formula(std::mt19937& random, int depth, const std::vector<st
 
 }  // namespace
 
+TEST_CASE("what a formula becomes may be nested deeper than a formula that is read") {
+  std::string operands;
+  for (int n = 1; n <= 300; ++n)
+    operands += (n > 1 ? ", " : "") + ("sum_over(k, 1, 2, " + std::to_string(n) + "*k*u^3)");
+  const Expression e = parse_expression("max(" + operands + ")", {}, {"u"}), slope = derivative(e, "u");
+  const Real u = 0.5;
+  FormulaInputs inputs;
+  inputs.u = &u;
+  inputs.count = 1;
+  Real value = 0;
+  evaluate(slope, inputs, &value);
+  CHECK(value == doctest::Approx(300 * 3 * 3 * u * u));
+}
+
 TEST_CASE("conditions and sums within each other have the values of their trees, to the last bit") {
   std::mt19937 random(11);
   // Blocks in which every place agrees, and some in which not.

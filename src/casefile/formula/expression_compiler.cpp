@@ -4,6 +4,7 @@
 #include <bitset>
 #include <cstdint>
 #include <optional>
+#include <unordered_map>
 
 #include "casefile/formula/expression_functions.hpp"
 #include "casefile/formula/expression_program.hpp"
@@ -18,7 +19,20 @@ class ExpressionProgram::Compiler {
   Compiler(ExpressionProgram& program, const std::vector<std::string>& names)
       : program_(program), names_(names), open_(1) {}
 
+  // Trees share their nodes: derivatives of long formulas would be gone through many times over.
   std::size_t step_of(const Expression& e) {
+    if (e.node().operands.empty()) return made_of(e);
+    const std::size_t sum = innermost_index();
+    if (const auto at = of_node_.find(&e.node()); at != of_node_.end() && at->second.second == sum)
+      return at->second.first;
+    const std::size_t result = made_of(e);
+    of_node_[&e.node()] = {result, sum};
+    open_.back().nodes.push_back(&e.node());
+    return result;
+  }
+
+ private:
+  std::size_t made_of(const Expression& e) {
     using enum Expression::Operation;
     switch (e.operation()) {
       case number:
@@ -71,16 +85,15 @@ class ExpressionProgram::Compiler {
     throw std::logic_error("an operation has no step");
   }
 
- private:
-  // Sums around a step whose indices it reads, by the number of the open list. Formulas are nested 200 deep
-  // at most.
+  // Sums around a step whose indices it reads, by their number among those that are open.
   using Reads = std::bitset<256>;
   struct Open {
     std::size_t list = 1;
-    bool repeated = false;  ///< the terms of a sum, not a branch
+    std::optional<std::size_t> sum = {};  ///< its number, of the terms of a sum; none of a branch
     std::string index = {};
     std::size_t index_step = 0;
-    std::map<std::string, std::size_t> known = {};  ///< steps by what they do
+    std::map<std::string, std::size_t> known = {};    ///< steps by what they do
+    std::vector<const Expression::Node*> nodes = {};  ///< whose steps are forgotten with it
   };
 
   const Step& step(std::size_t n) const { return program_.steps_[n]; }
@@ -107,7 +120,7 @@ class ExpressionProgram::Compiler {
   std::size_t placed(const std::string& key, Step made, const Reads& reads) {
     if (const auto known = found(key)) return *known;
     std::size_t to = open_.size() - 1;
-    while (to > 0 && (open_[to].repeated ? !reads[to] : made.single)) --to;
+    while (to > 0 && (open_[to].sum ? !reads[*open_[to].sum] : made.single)) --to;
     const std::size_t at = program_.steps_.size();
     program_.lists_[to == 0 && made.single ? 0 : open_[to].list].push_back(at);
     program_.steps_.push_back(std::move(made));
@@ -125,7 +138,7 @@ class ExpressionProgram::Compiler {
 
   std::size_t variable_step(const std::string& name) {
     for (std::size_t n = open_.size(); n-- > 0;)
-      if (open_[n].repeated && open_[n].index == name) return open_[n].index_step;
+      if (open_[n].sum && open_[n].index == name) return open_[n].index_step;
     if (const auto at = std::ranges::find(names_, name); at != names_.end())
       return placed("unknown " + name,
                     {Step::Kind::unknown, {static_cast<std::size_t>(at - names_.begin())}});
@@ -202,21 +215,53 @@ class ExpressionProgram::Compiler {
     program_.lists_.emplace_back();
     open_.push_back(std::move(open));
     write();
+    for (const auto* node : open_.back().nodes) of_node_.erase(node);
     open_.pop_back();
     return list;
   }
 
-  // What is written in lists of its own is known by its text, in the same sums: their indices have values of
-  // their own, whatever their names.
-  std::string text_here(const Expression& e) const {
-    std::string result = e.text();
+  // Of the innermost sum that is open; 0: none.
+  std::size_t innermost_index() const {
+    for (std::size_t n = open_.size(); n-- > 0;)
+      if (open_[n].sum) return open_[n].index_step + 1;
+    return 0;
+  }
+
+  // 128 bits that tell expressions from each other, without their places in a text.
+  using Print = std::array<std::uint64_t, 2>;
+  Print print_of(const Expression& e) {
+    const Expression::Node& node = e.node();
+    if (const auto at = prints_.find(&node); at != prints_.end()) return at->second;
+    Print print{0x9e3779b97f4a7c15u, 0xc2b2ae3d27d4eb4fu};
+    const auto add = [&](std::uint64_t bits) {
+      print[0] = (print[0] ^ bits) * 0xff51afd7ed558ccdu;
+      print[0] ^= print[0] >> 32;
+      print[1] = (print[1] + bits) * 0xc4ceb9fe1a85ec53u;
+      print[1] ^= print[1] >> 29;
+    };
+    add(static_cast<std::uint64_t>(node.operation));
+    add(std::bit_cast<std::uint64_t>(node.value));
+    add(static_cast<std::uint64_t>(node.first));
+    add(static_cast<std::uint64_t>(node.last));
+    add(std::bit_cast<std::uintptr_t>(node.curve.get()));
+    for (const char c : node.name) add(static_cast<unsigned char>(c));
+    for (const Expression& operand : node.operands)
+      for (const std::uint64_t bits : print_of(operand)) add(bits);
+    return prints_[&node] = print;
+  }
+
+  // What is written in lists of its own is known by all of its expression, in the same sums: their indices
+  // have values of their own, whatever their names.
+  std::string key_of(const Expression& e) {
+    std::string result = "whole";
+    for (const std::uint64_t bits : print_of(e)) result += " " + std::to_string(bits);
     for (const Open& open : open_)
-      if (open.repeated) result += " " + std::to_string(open.index_step);
+      if (open.sum) result += " " + std::to_string(open.index_step);
     return result;
   }
 
   std::size_t choice_step(const Expression& e) {
-    const std::string key = text_here(e);
+    const std::string key = key_of(e);
     if (const auto known = found(key)) return *known;
     const std::size_t condition = step_of(e.operand(0));
     if (step(condition).kind == Step::Kind::number)
@@ -234,19 +279,21 @@ class ExpressionProgram::Compiler {
   }
 
   std::size_t sum_step(const Expression& e) {
-    const std::string key = text_here(e);
+    const std::string key = key_of(e);
     if (const auto known = found(key)) return *known;
     Step made{Step::Kind::sum};
     made.first = e.node().first;
     made.last = e.node().last;
-    const std::size_t number = open_.size();
+    const auto number = static_cast<std::size_t>(
+        std::ranges::count_if(open_, [](const Open& open) { return open.sum.has_value(); }));
+    if (number >= Reads().size()) throw InputError("a formula has sums that are nested too deeply");
     Step index{Step::Kind::index};
     index.single = true;
     made.index = program_.steps_.size();
     program_.steps_.push_back(std::move(index));
     reads_.emplace_back().set(number);
     Open terms;
-    terms.repeated = true;
+    terms.sum = number;
     terms.index = e.node().name;
     terms.index_step = made.index;
     made.lists[0] = list_of(std::move(terms), [&] { made.operands[0] = step_of(e.operand(0)); });
@@ -260,6 +307,9 @@ class ExpressionProgram::Compiler {
   const std::vector<std::string>& names_;
   std::vector<Open> open_;
   std::vector<Reads> reads_;  ///< of each step
+  /// Steps of nodes in lists that are open, and the sum in which they were written.
+  std::unordered_map<const Expression::Node*, std::pair<std::size_t, std::size_t>> of_node_;
+  std::unordered_map<const Expression::Node*, Print> prints_;
 };
 
 // Every step that has a value for each place gets a block of numbers until its last reader is done, or writes
