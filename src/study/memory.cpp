@@ -266,23 +266,27 @@ std::optional<Real> peak_memory(const std::filesystem::path& file, const std::ve
   return std::nullopt;
 }
 
-MemoryLook::MemoryLook(const std::filesystem::path& file, const std::vector<std::string>& overrides) try {
-  const std::string text = casefile::case_text(file);
-  const auto sizes = casefile::grid_sizes(text, file, overrides, {});
-  if (sizes.empty()) return;
-  if (casefile::unknowns_of(sizes) > small_grid) {
-    known_ = peak_memory(text, file, overrides);
-    return;
+MemoryLook::MemoryLook(const std::filesystem::path& file, const std::vector<std::string>& overrides) {
+  // Not around the whole constructor, which would throw on.
+  try {
+    const std::string text = casefile::case_text(file);
+    const auto sizes = casefile::grid_sizes(text, file, overrides, {});
+    if (sizes.empty()) return;
+    if (casefile::unknowns_of(sizes) > small_grid) {
+      known_ = peak_memory(text, file, overrides);
+      return;
+    }
+    shared_ = shared_between_processes<Real>();
+    if (!shared_) return;
+    beside_ = std::make_unique<store::Apart>(file.string(), [&, told = shared_, pages = pages_of_files()] {
+      look_at(pages);
+      *told = peak_memory(text, file, overrides).value_or(0);
+    });
+  } catch (const InputError&) {
+    // What is wrong with a case is told by its reader.
+  } catch (const store::StoreError&) {
+    // Without another process nothing is known.
   }
-  shared_ = shared_between_processes<Real>();
-  if (!shared_) return;
-  beside_ = std::make_unique<store::Apart>(file.string(), [&, told = shared_, pages = pages_of_files()] {
-    look_at(pages);
-    *told = peak_memory(text, file, overrides).value_or(0);
-  });
-} catch (const InputError&) {
-  // What is wrong with a case is told by its reader.
-} catch (const store::StoreError&) {
 }
 
 std::optional<Real> MemoryLook::bytes() {

@@ -20,6 +20,10 @@ Real available_memory();
 /// started and large fields were built: the processes begin as copies of this one.
 std::optional<Real> peak_memory(const std::string& text, const std::filesystem::path& name,
                                 const std::vector<std::string>& overrides = {}, const Reading& reading = {});
+/// The same of a case file.
+std::optional<Real> peak_memory(const std::filesystem::path& file,
+                                const std::vector<std::string>& overrides = {}, const Reading& reading = {});
+
 /// The peak memory of a small case (up to 2e4 unknowns, which no machine lacks room for), looked for beside
 /// what this process goes on with; of a larger one before it goes on. Begin it before threads are started.
 class MemoryLook {
@@ -35,9 +39,5 @@ class MemoryLook {
   std::shared_ptr<Real> shared_;  ///< where the other process writes it; 0: nothing
   std::unique_ptr<store::Apart> beside_;
 };
-
-/// The same of a case file.
-std::optional<Real> peak_memory(const std::filesystem::path& file,
-                                const std::vector<std::string>& overrides = {}, const Reading& reading = {});
 
 }  // namespace williwaw::study
