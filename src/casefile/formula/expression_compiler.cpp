@@ -41,33 +41,33 @@ class ExpressionProgram::Compiler {
       case variable:
         return variable_step(e.node().name);
       case negate:
-        return of_one("~", negated, step_of(e.operand(0)));
+        return of_one(negated, step_of(e.operand(0)));
       case add:
-        return of_two("+", lines_of_two::add, e);
+        return of_two(lines_of_two::add, e);
       case subtract:
-        return of_two("-", lines_of_two::subtract, e);
+        return of_two(lines_of_two::subtract, e);
       case multiply:
-        return of_two("*", lines_of_two::multiply, e);
+        return of_two(lines_of_two::multiply, e);
       case divide:
-        return of_two("/", lines_of_two::divide, e);
+        return of_two(lines_of_two::divide, e);
       case raise:
         return power_step(step_of(e.operand(0)), step_of(e.operand(1)));
       case less:
-        return of_two("<", lines_of_two::less, e);
+        return of_two(lines_of_two::less, e);
       case less_equal:
-        return of_two("<=", lines_of_two::less_equal, e);
+        return of_two(lines_of_two::less_equal, e);
       case greater:
-        return of_two(">", lines_of_two::greater, e);
+        return of_two(lines_of_two::greater, e);
       case greater_equal:
-        return of_two(">=", lines_of_two::greater_equal, e);
+        return of_two(lines_of_two::greater_equal, e);
       case equal:
-        return of_two("==", lines_of_two::equal, e);
+        return of_two(lines_of_two::equal, e);
       case not_equal:
-        return of_two("!=", lines_of_two::not_equal, e);
+        return of_two(lines_of_two::not_equal, e);
       case both:
-        return of_two("&&", lines_of_two::both, e);
+        return of_two(lines_of_two::both, e);
       case either:
-        return of_two("||", lines_of_two::either, e);
+        return of_two(lines_of_two::either, e);
       case select:
         return choice_step(e);
       case function:
@@ -76,8 +76,7 @@ class ExpressionProgram::Compiler {
         Step step{Step::Kind::curve, {step_of(e.operand(0))}};
         step.curve = e.node().curve;
         step.first = e.node().first;
-        const auto at = std::bit_cast<std::uintptr_t>(step.curve.get());
-        return placed("curve" + std::to_string(at) + "," + std::to_string(step.first), std::move(step));
+        return placed(std::move(step));
       }
       case sum:
         return sum_step(e);
@@ -104,16 +103,30 @@ class ExpressionProgram::Compiler {
     return std::nullopt;
   }
 
-  // The step that does what `key` and its operands say.
-  std::size_t placed(std::string key, Step made) {
-    const std::size_t count = program_.operands_of(made);
+  // What follows from the operands of a step.
+  Reads reads_of(Step& made) const {
     Reads reads;
+    const std::size_t count = program_.operands_of(made);
     if (count > 0) made.single = true;
     for (std::size_t n = 0; n < count; ++n) {
-      key += " " + std::to_string(made.operands[n]);
       made.single = made.single && step(made.operands[n]).single;
       reads |= reads_[made.operands[n]];
     }
+    return reads;
+  }
+
+  // The step that does the same with the same operands.
+  std::size_t placed(Step made) {
+    std::string key;
+    for (const std::uint64_t part :
+         {static_cast<std::uint64_t>(made.kind), std::bit_cast<std::uint64_t>(made.number),
+          static_cast<std::uint64_t>(made.name), static_cast<std::uint64_t>(made.first),
+          std::uint64_t{std::bit_cast<std::uintptr_t>(made.one)},
+          std::uint64_t{std::bit_cast<std::uintptr_t>(made.two)},
+          std::uint64_t{std::bit_cast<std::uintptr_t>(made.curve.get())}, std::uint64_t{made.operands[0]},
+          std::uint64_t{made.operands[1]}, std::uint64_t{made.operands[2]}})
+      key += std::to_string(part) + " ";
+    const Reads reads = reads_of(made);
     return placed(key, std::move(made), reads);
   }
 
@@ -133,29 +146,28 @@ class ExpressionProgram::Compiler {
     Step made{Step::Kind::number};
     made.number = value;
     made.single = true;
-    return placed("#" + std::to_string(std::bit_cast<std::uint64_t>(value)), std::move(made));
+    return placed(std::move(made));
   }
 
   std::size_t variable_step(const std::string& name) {
     for (std::size_t n = open_.size(); n-- > 0;)
       if (open_[n].sum && open_[n].index == name) return open_[n].index_step;
     if (const auto at = std::ranges::find(names_, name); at != names_.end())
-      return placed("unknown " + name,
-                    {Step::Kind::unknown, {static_cast<std::size_t>(at - names_.begin())}});
+      return placed({Step::Kind::unknown, {static_cast<std::size_t>(at - names_.begin())}});
     if (name == "t") {
       Step made{Step::Kind::time};
       made.single = true;
-      return placed("t", std::move(made));
+      return placed(std::move(made));
     }
     Step made{Step::Kind::line};
     made.name = name == "r" ? 'x' : name[0];
     if (name.size() != 1 || std::string("xyzu").find(made.name) == std::string::npos)
       throw InputError("a formula of '" + name + "' is evaluated where there is none");
     if (program_.lines_.find(made.name) == std::string::npos) program_.lines_ += made.name;
-    return placed(std::string("@") + made.name, std::move(made));
+    return placed(std::move(made));
   }
 
-  std::size_t of_one(const std::string& key, FunctionLine function, std::size_t a) {
+  std::size_t of_one(FunctionLine function, std::size_t a) {
     if (step(a).kind == Step::Kind::number) {
       Real value = 0;
       function(1, &step(a).number, &value);
@@ -163,10 +175,10 @@ class ExpressionProgram::Compiler {
     }
     Step made{Step::Kind::of_one, {a}};
     made.one = function;
-    return placed(key, std::move(made));
+    return placed(std::move(made));
   }
 
-  std::size_t of_two(const std::string& key, const LinesOfTwo& operation, std::size_t a, std::size_t b) {
+  std::size_t of_two(const LinesOfTwo& operation, std::size_t a, std::size_t b) {
     if (step(a).kind == Step::Kind::number && step(b).kind == Step::Kind::number) {
       Real value = 0;
       operation.number_second(1, &step(a).number, step(b).number, &value);
@@ -174,37 +186,33 @@ class ExpressionProgram::Compiler {
     }
     Step made{Step::Kind::of_two, {a, b}};
     made.two = &operation;
-    return placed(key, std::move(made));
+    return placed(std::move(made));
   }
 
-  std::size_t of_two(const std::string& key, const LinesOfTwo& operation, const Expression& e) {
+  std::size_t of_two(const LinesOfTwo& operation, const Expression& e) {
     const std::size_t a = step_of(e.operand(0)), b = step_of(e.operand(1));
-    return of_two(key, operation, a, b);
+    return of_two(operation, a, b);
   }
 
   // Small whole exponents by multiplication, as `raising` does it, so that powers share their squares.
   std::size_t power_step(std::size_t base, std::size_t exponent) {
     const Step& by = step(exponent);
     const Real power = by.kind == Step::Kind::number ? by.number : 0;
-    const auto times = [&](std::size_t a, std::size_t b) {
-      return of_two("*", lines_of_two::multiply, a, b);
-    };
+    const auto times = [&](std::size_t a, std::size_t b) { return of_two(lines_of_two::multiply, a, b); };
     if (power == 2) return times(base, base);
     if (power == 3) return times(times(base, base), base);
     if (power == 4) return times(times(base, base), times(base, base));
-    return of_two("^", raising, base, exponent);
+    return of_two(raising, base, exponent);
   }
 
   std::size_t function_step(const Expression& e) {
     const FormulaFunction& called = *function_called(e.node().name);
     std::size_t result = step_of(e.operand(0));
-    if (called.of_one) return of_one(called.name, called.of_one, result);
+    if (called.of_one) return of_one(called.of_one, result);
     for (std::size_t n = 1; n < e.node().operands.size(); ++n)
-      result = of_two(called.of_two == &lines_of_two::add ? "+" : called.name, *called.of_two, result,
-                      step_of(e.operand(n)));
+      result = of_two(*called.of_two, result, step_of(e.operand(n)));
     if (called.name == "avg")
-      return of_two("/", lines_of_two::divide, result,
-                    number_step(static_cast<Real>(e.node().operands.size())));
+      return of_two(lines_of_two::divide, result, number_step(static_cast<Real>(e.node().operands.size())));
     return result;
   }
 
@@ -269,12 +277,7 @@ class ExpressionProgram::Compiler {
     Step made{Step::Kind::choice, {condition}};
     for (std::size_t n = 0; n < 2; ++n)
       made.lists[n] = list_of({}, [&] { made.operands[n + 1] = step_of(e.operand(n + 1)); });
-    made.single = true;
-    Reads reads;
-    for (const std::size_t operand : made.operands) {
-      made.single = made.single && step(operand).single;
-      reads |= reads_[operand];
-    }
+    const Reads reads = reads_of(made);
     return placed(key, std::move(made), reads);
   }
 
@@ -297,8 +300,7 @@ class ExpressionProgram::Compiler {
     terms.index = e.node().name;
     terms.index_step = made.index;
     made.lists[0] = list_of(std::move(terms), [&] { made.operands[0] = step_of(e.operand(0)); });
-    made.single = step(made.operands[0]).single;
-    Reads reads = reads_[made.operands[0]];
+    Reads reads = reads_of(made);
     reads.reset(number);
     return placed(key, std::move(made), reads);
   }

@@ -160,8 +160,7 @@ void ExpressionProgram::evaluate(const FormulaInputs& inputs, Real* out) const {
 void evaluate(const Expression& expression, const FormulaInputs& inputs, Real* out) {
   // The names of the unknowns, in the order in which the inputs have them.
   const std::vector<std::string> names(inputs.names.begin(), inputs.names.end());
-  const std::span<Real> line(out, static_cast<std::size_t>(inputs.count));
-  ExpressionProgram(names, {expression}).evaluate(inputs, std::span<const std::span<Real>>(&line, 1));
+  ExpressionProgram(names, {expression}).evaluate(inputs, out);
 }
 
 Real value_of(const Expression& expression) {

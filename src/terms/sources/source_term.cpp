@@ -41,14 +41,11 @@ void EvaluatedSource::update(const Function& source, Real time, const ControlVol
   ready_ = false;
   steady_ = !source.depends_on_time();
   const Function::Factors* factors = source.factors();
-  factor_ = !source.depends_on_place() ? source(Point{}, time) : factors ? factors->time(Point{}, time) : 1;
+  const bool even = !source.depends_on_place();
+  factor_ = even ? source(Point{}, time) : factors ? factors->time(Point{}, time) : 1;
   // What does not depend on time is laid out once.
-  const bool once = factors || !source.depends_on_place();
-  if (factor_ != 0 && !(once && amounts_))
-    lay_out(!source.depends_on_place() ? Function(1.0)
-            : factors                  ? factors->place
-                                       : source,
-            time, volumes, storage);
+  if (factor_ != 0 && !(amounts_ && (even || factors)))
+    lay_out(even ? Function(1.0) : factors ? factors->place : source, time, volumes, storage);
   if (!idle() && !std::isfinite(factor_ * amounts_->total)) {
     const Grid& g = of_.domain->grid();
     std::string where;
@@ -74,7 +71,7 @@ void EvaluatedSource::lay_out(const Function& source, Real time, const ControlVo
   } else {
     each.resize(static_cast<std::size_t>(g.count()));
     volumes.integrate(source, time, each);
-    total = sum_over(domain, [&](Index n) { return amounts_->each[n]; });
+    total = sum_over(domain, [values = each.data()](Index n) { return values[n]; });
   }
   Real most = 0, least = 0;
   // Where it is the same everywhere, and so is what is stored, one unknown stands for all.
