@@ -25,7 +25,7 @@ Ledger flows_at(Balance& balance, const State& y, Real at, Real start, Real wind
   Ledger flows(balance.lines().size());
   State inside(y.size());
   balance.rate(y, at, Parts::all(), inside, flows);
-  if (balance.prescribed().empty()) return flows;
+  if (!balance.prescribes()) return flows;
   const Real early = std::max(at - 0.5 * window, start), late = early + window;
   State before = y, after = y, lacking(y.size());
   balance.prescribe(early, before);
@@ -64,7 +64,7 @@ Totals Balance::advance(const State& y, Real at, Real step, State& out, Ledger& 
   out = y;
   recover(after, at + step, out);
   amounts.add(rates, step);
-  if (!prescribed().empty()) {
+  if (prescribes()) {
     prescribe(at + step, out);
     State missing(y.size());
     storage(out, at + step, missing);

@@ -4,6 +4,7 @@
 #include <omp.h>
 
 #include <algorithm>
+#include <cstring>
 
 #include "domain/lines.hpp"
 #include "williwaw/balance/term_balance.hpp"
@@ -14,7 +15,7 @@ class Sweep {
  public:
   Sweep(const Domain& domain, std::size_t ledger_lines, SweepWorkspace& workspace)
       : domain_(domain), ledger_lines_(ledger_lines), workspace_(workspace) {
-    workspace.sums.resize(static_cast<std::size_t>(blocks_of(domain.grid().lines())));
+    workspace.sums.resize(domain.box().blocks().size());
     workspace.of_blocks.resize(workspace.sums.size() * ledger_lines);
     workspace.threads.resize(static_cast<std::size_t>(std::max(1, domain.threads())));
     for (auto& room : workspace.threads) {
@@ -27,22 +28,16 @@ class Sweep {
   /// and only what comes out of it is written where others read: caches do not wait for each other.
   template <class Work>
   void each_line(const Work& work) const {
-    const Index lines = domain_.grid().lines(), each = in_block(lines), blocks = blocks_of(lines),
-                rows = domain_.grid().size(1);
-    [[maybe_unused]] const int threads = domain_.threads();
-#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
-    for (Index b = 0; b < blocks; ++b) {
+    const Index rows = domain_.grid().size(1);
+    each_block(domain_, [&](std::size_t block, Index first, Index end) {
       begin_block();
-      for (Index line = b * each; line < std::min((b + 1) * each, lines); ++line)
-        work(line, line % rows, line / rows);
-      end_block(b);
-    }
+      for (Index line = first; line < end; ++line) work(line, line % rows, line / rows);
+      end_block(block);
+    });
   }
 
   /// What the lines of a block book.
-  LedgerBlock booked() const {
-    return LedgerBlock(of_thread().booked.data());
-  }
+  LedgerBlock booked() const { return LedgerBlock(of_thread().booked.data()); }
   /// Nothing yet for every segment of a line, to be added up by this thread.
   Totals* of_segments() const {
     auto& totals = of_thread().of_segments;
@@ -55,31 +50,55 @@ class Sweep {
     TreeSum<Totals>& totals = of_thread().totals;
     for (Index s = 0; s < segments.of_line(); ++s) totals.add(first + s, of_segments[s]);
   }
-  static std::size_t thread() {
-    return static_cast<std::size_t>(omp_get_thread_num());
-  }
+  static std::size_t thread() { return static_cast<std::size_t>(omp_get_thread_num()); }
 
-  /// Adds what was booked line by line.
-  void collect(Ledger& ledger, Real weight) const {
-    for (std::size_t l = 0; l < ledger_lines_; ++l) {
-      TreeSum<Real> all;
-      for (std::size_t b = 0; b < workspace_.sums.size(); ++b)
-        if (const auto& of_block = workspace_.of_blocks[b * ledger_lines_ + l])
-          all.add(static_cast<Index>(b), *of_block);
-      ledger[LineId(l)] += weight * all.sum();
+  /// What was counted in all boxes; `weight` times what was booked line by line is added to the ledger. All
+  /// ranks call it together.
+  Totals finish(Ledger& ledger, Real weight) const {
+    const Box& box = domain_.box();
+    const std::size_t subtrees = box.subtrees().size();
+    auto totals = by_subtree<Totals>(box, [&](std::size_t b) { return workspace_.sums[b]; });
+    std::vector<std::vector<std::optional<Real>>> booked(ledger_lines_);
+    for (std::size_t l = 0; l < ledger_lines_; ++l)
+      booked[l] =
+          by_subtree<Real>(box, [&](std::size_t b) { return workspace_.of_blocks[b * ledger_lines_ + l]; });
+    if (box.whole()) {
+      for (std::size_t l = 0; l < ledger_lines_; ++l)
+        ledger[LineId(l)] += weight * booked[l].front().value_or(0.0);
+      return totals.front().value_or(Totals());
     }
-  }
-  Totals sum() const {
+    // One message with everything.
+    constexpr std::size_t of_totals = sizeof(Totals) / sizeof(Real);
+    const std::size_t width = 1 + of_totals + 2 * ledger_lines_;
+    std::vector<Real> own(subtrees * width);
+    for (std::size_t s = 0; s < subtrees; ++s) {
+      Real* next = own.data() + s * width;
+      *next++ = totals[s] ? 1 : 0;
+      if (totals[s]) std::memcpy(next, &*totals[s], sizeof(Totals));
+      next += of_totals;
+      for (std::size_t l = 0; l < ledger_lines_; ++l) {
+        *next++ = booked[l][s] ? 1 : 0;
+        *next++ = booked[l][s].value_or(0.0);
+      }
+    }
     TreeSum<Totals> all;
-    for (std::size_t b = 0; b < workspace_.sums.size(); ++b)
-      if (workspace_.sums[b]) all.add(static_cast<Index>(b), *workspace_.sums[b]);
+    std::vector<TreeSum<Real>> on_lines(ledger_lines_);
+    box.each_subtree(own, width, [&](int level, Index leaf, const Real* values) {
+      if (*values++ != 0) {
+        Totals one;
+        std::memcpy(static_cast<void*>(&one), values, sizeof(Totals));
+        all.add(leaf, one, level);
+      }
+      values += of_totals;
+      for (std::size_t l = 0; l < ledger_lines_; ++l, values += 2)
+        if (values[0] != 0) on_lines[l].add(leaf, values[1], level);
+    });
+    for (std::size_t l = 0; l < ledger_lines_; ++l) ledger[LineId(l)] += weight * on_lines[l].sum();
     return all.sum();
   }
 
  private:
-  SweepWorkspace::OfThread& of_thread() const {
-    return workspace_.threads[thread()];
-  }
+  SweepWorkspace::OfThread& of_thread() const { return workspace_.threads[thread()]; }
 
   void begin_block() const {
     SweepWorkspace::OfThread& room = of_thread();
@@ -88,9 +107,8 @@ class Sweep {
   }
 
   // Blocks of which nothing was counted or booked take no part in the sums.
-  void end_block(Index block) const {
+  void end_block(std::size_t b) const {
     const SweepWorkspace::OfThread& room = of_thread();
-    const auto b = static_cast<std::size_t>(block);
     workspace_.sums[b] = room.totals.empty() ? std::nullopt : std::optional(room.totals.sum());
     for (std::size_t l = 0; l < ledger_lines_; ++l)
       workspace_.of_blocks[b * ledger_lines_ + l] =

@@ -45,7 +45,12 @@ void TermBalance::arrange_unknowns() {
     const Grid& g = grid(u);
     if (!(g.at_cells() == grid().at_cells()))
       throw InputError("the unknowns of a balance share the axes of a grid");
-    blocks.push_back({unknowns_[u].name, placement_of(g), {g.size(0), g.size(1), g.size(2)}, 1, 0});
+    blocks.push_back({unknowns_[u].name,
+                      placement_of(g),
+                      {g.size(0), g.size(1), g.size(2)},
+                      1,
+                      0,
+                      domain(u).box().whole() ? nullptr : domain(u).shared_box()});
     const auto same = std::ranges::find_if(arranged_.grids,
                                            [&](const OnGrid& on) { return grid(on.unknowns.front()) == g; });
     if (same == arranged_.grids.end())
@@ -82,17 +87,31 @@ void TermBalance::arrange_terms(bool declared) {
     capabilities.reacts = capabilities.reacts || (needs.parts == Parts::source() && needs.of_state);
     capabilities.space_order = std::max(capabilities.space_order, needs.space_order);
     if (!declared) terms_[t]->declare(lines_);
-    if (const auto own = terms_[t]->prescribed(); !own.empty()) {
+    const auto own = terms_[t]->prescribed();
+    // Ranks prescribe together, even those to which no such unknown belongs.
+    if (domain().box().communicator().any(!own.empty())) {
       arranged_.prescribing.push_back({t, prescribed.size()});
       prescribed.insert(prescribed.end(), own.begin(), own.end());
     }
   }
+  arranged_.free = count_free();
   expect(std::ranges::is_sorted(prescribed), "TermBalance: prescribed unknowns in increasing order");
-  capabilities.stages =
-      (capabilities.advection || unknowns_.size() > 1) && prescribed.empty() && linear_storage;
+  capabilities.stages = (capabilities.advection || unknowns_.size() > 1) && !prescribes() && linear_storage;
   for (Index line = 0; unknowns_.size() == 1 && line <= grid().lines(); ++line)
     arranged_.first_prescribed.push_back(static_cast<std::size_t>(
         std::ranges::lower_bound(prescribed, line * grid().size(0)) - prescribed.begin()));
+}
+
+std::size_t TermBalance::count_free() const {
+  std::vector<char> fixed(static_cast<std::size_t>(arranged_.layout.size()), 0);
+  for (const Index n : arranged_.prescribed) fixed[static_cast<std::size_t>(n)] = 1;
+  for (const Index n : arranged_.inactive) fixed[static_cast<std::size_t>(n)] = 1;
+  Real own = 0, all = 0;
+  for (std::size_t u = 0; u < unknowns_.size(); ++u)
+    for (Index n = 0; n < grid(u).count(); ++n)
+      if (domain(u).box().owns(n) && !fixed[static_cast<std::size_t>(start_of(u) + n)]) ++own;
+  for (const Real of_rank : domain().box().communicator().gathered({&own, 1})) all += of_rank;
+  return static_cast<std::size_t>(all);
 }
 
 // Which unknowns a term adds to stand at the same places.
@@ -148,7 +167,7 @@ void TermBalance::storage(const State& y, Real, State& q) {
   expect(y.size() == q.size() && static_cast<Index>(y.size()) == arranged_.layout.size(),
          "storage: sizes of states");
   for (std::size_t u = 0; u < unknowns_.size(); ++u)
-    each_line(domain(u), [&](Index, Index line, Index, Index) {
+    each_line(domain(u), [&](std::size_t, Index line, Index, Index) {
       const Index first = first_of(u, line);
       unknowns_[u].storage->amount(line, y.data() + first, q.data() + first);
     });
@@ -159,7 +178,7 @@ void TermBalance::recover(const State& q, Real, State& y) {
          "recover: two states of the balance's size");
   LeastTrouble trouble;
   for (std::size_t u = 0; u < unknowns_.size(); ++u)
-    each_line(domain(u), [&](Index, Index line, Index, Index) {
+    each_line(domain(u), [&](std::size_t, Index line, Index, Index) {
       const Index first = first_of(u, line);
       try {
         unknowns_[u].storage->recover(line, q.data() + first, y.data() + first);
@@ -174,7 +193,7 @@ void TermBalance::recover(const State& q, Real, State& y) {
 void TermBalance::limit_change(const State& y, State& change) {
   for (std::size_t u = 0; u < unknowns_.size(); ++u) {
     if (unknowns_[u].storage->linear()) continue;
-    each_line(domain(u), [&](Index, Index line, Index, Index) {
+    each_line(domain(u), [&](std::size_t, Index line, Index, Index) {
       const Index first = first_of(u, line);
       unknowns_[u].storage->limit_change(line, y.data() + first, change.data() + first);
     });
@@ -197,7 +216,7 @@ std::vector<Totals> TermBalance::totals_by_unknown(const State& y, Real) {
   expect(static_cast<Index>(y.size()) == arranged_.layout.size(), "totals: size of the state");
   std::vector<Totals> result;
   for (std::size_t u = 0; u < unknowns_.size(); ++u) {
-    const Sweep sweep(domain(u), lines_.size(), workspace_);
+    const Sweep sweep(domain(u), 0, workspace_);
     sweep.each_line([&](Index line, Index, Index) {
       Totals* const of_segments = sweep.of_segments();
       const Real* values = y.data() + first_of(u, line);
@@ -205,7 +224,8 @@ std::vector<Totals> TermBalance::totals_by_unknown(const State& y, Real) {
         unknowns_[u].storage->count(line, values, run.first, run.first + run.count, of_segments);
       sweep.count(line, of_segments);
     });
-    result.push_back(sweep.sum());
+    Ledger none;
+    result.push_back(sweep.finish(none, 1));
   }
   return result;
 }
@@ -222,7 +242,7 @@ const std::vector<Real>& TermBalance::prescribed_at(Real time) {
 }
 
 void TermBalance::prescribe(Real at, State& y) {
-  if (arranged_.prescribed.empty()) return;
+  if (!prescribes()) return;
   // What the first evaluation makes is what this one begins with.
   if (now_->size() == 0) this->at({at, 0, reference_});
   const auto& values = prescribed_at(at);
@@ -248,10 +268,30 @@ void TermBalance::book_prescribed(const State& missing, Ledger& amounts) {
 
 DataBounds TermBalance::data_bounds(Real at) {
   const auto now = this->at({at, 0, reference_});
-  DataBounds result;
-  result.known = true;
+  std::vector<DataBounds> pieces;
+  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].bound(pieces);
+  if (const Box& box = domain().box(); !box.whole()) {
+    std::vector<Real> most;
+    for (const DataBounds& piece : pieces)
+      most.insert(most.end(), {-piece.lowest, piece.highest, piece.raising, piece.lowering,
+                               piece.known ? 0.0 : 1.0, piece.steady ? 0.0 : 1.0});
+    box.communicator().highest(most);
+    const Real* next = most.data();
+    for (DataBounds& piece : pieces) {
+      piece = {-next[0], next[1], next[2], next[3], next[4] == 0, next[5] == 0};
+      next += 6;
+    }
+  }
+  DataBounds result = DataBounds::nothing();
   result.steady = arranged_.capabilities.steady_matrix;
-  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].bound(result);
+  for (const DataBounds& piece : pieces) {
+    result.known = result.known && piece.known;
+    result.steady = result.steady && piece.steady;
+    result.lowest = std::min(result.lowest, piece.lowest);
+    result.highest = std::max(result.highest, piece.highest);
+    result.raising += piece.raising;
+    result.lowering += piece.lowering;
+  }
   return result;
 }
 

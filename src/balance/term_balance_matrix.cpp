@@ -72,7 +72,7 @@ FaceSystem TermBalance::matrix_of_storage(std::size_t unknown, Real a, const Sta
   FaceSystem matrix;
   matrix.extent = {g.size(0), g.size(1), g.size(2)};
   matrix.diagonal.resize(count);
-  each_line(domain(unknown), [&](Index, Index line, Index, Index) {
+  each_line(domain(unknown), [&](std::size_t, Index line, Index, Index) {
     Real* diagonal = matrix.diagonal.data() + g.size(0) * line;
     unknowns_[unknown].storage->slope(line, about.data() + first_of(unknown, line), diagonal);
     for (Index i = 0; i < g.size(0); ++i) diagonal[i] *= a;

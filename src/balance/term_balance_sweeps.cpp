@@ -87,7 +87,7 @@ void TermBalance::sweep_rates(std::size_t grid, const Evaluation& now, const Rea
     Line line{now, number, j, k, y, parts, sweep.booked()};
     add_terms_of(line, rates);
   });
-  sweep.collect(ledger, 1);
+  sweep.finish(ledger, 1);
 }
 
 Totals TermBalance::stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
@@ -134,8 +134,7 @@ Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const S
     }
     sweep.count(number, of_segments);
   });
-  sweep.collect(rates, 1);
-  return sweep.sum();
+  return sweep.finish(rates, 1);
 }
 
 std::pair<std::size_t, std::size_t> TermBalance::prescribed_on(Index line) const {
@@ -246,8 +245,7 @@ Totals TermBalance::sweep_step(std::size_t grid, const Evaluation& now, const St
     }
     sweep.count(number, of_segments);
   });
-  sweep.collect(amounts, step);
-  return sweep.sum();
+  return sweep.finish(amounts, step);
 }
 
 }  // namespace williwaw

@@ -162,7 +162,8 @@ class Sorter {
                          "no condition for " + std::to_string(section.faces.size()) + " face" +
                              (section.faces.size() == 1 ? "" : "s") + " of side '" + section.name +
                              "': give it a condition, or a default for all sides not named");
-      if (s >= first_part_ && section.faces.empty())
+      // A part of a grid may have none of them.
+      if (s >= first_part_ && section.faces.empty() && !grid_.is_part())
         throw InputError(Subject::boundary,
                          "part '" + section.name + "' has no face on this grid: is its formula right?");
       std::ranges::stable_sort(section.faces, {}, &BoundaryFace::unknown);

@@ -2,18 +2,12 @@
 
 #include <algorithm>
 
+#include "domain/lines.hpp"
+
 namespace williwaw {
 
-void EvaluatedBoundaryClosures::bound(DataBounds& result) const {
-  for (const EvaluatedBoundaryClosure& boundary : all_) {
-    const DataBounds& one = boundary.data_bounds();
-    result.known = result.known && one.known;
-    result.steady = result.steady && one.steady;
-    result.lowest = std::min(result.lowest, one.lowest);
-    result.highest = std::max(result.highest, one.highest);
-    result.raising += one.raising;
-    result.lowering += one.lowering;
-  }
+void EvaluatedBoundaryClosures::bound(std::vector<DataBounds>& pieces) const {
+  for (const EvaluatedBoundaryClosure& boundary : all_) pieces.push_back(boundary.data_bounds());
 }
 
 void EvaluatedBoundaryClosures::linearise(const Evaluation&, std::span<const Real>, Real b, Parts parts,
@@ -54,6 +48,9 @@ void BoundaryClosures::find_prescribed() {
     holders_.back().push_back(holder);
   }
   shared_.erase(std::unique(shared_.begin(), shared_.end()), shared_.end());
+  Communicator& ranks = of_.domain->box().communicator();
+  shares_ = ranks.any(!shared_.empty());
+  for (const BoundaryClosure& closure : all_) prescribing_.push_back(ranks.any(closure.prescribes()));
 }
 
 Needs BoundaryClosures::needs() const {
@@ -129,28 +126,27 @@ void BoundaryClosures::stand_at(std::size_t section, std::span<const Real> value
 // What was missing at every prescribed unknown, on the lines of the boundaries that hold it, by area.
 void BoundaryClosures::book_prescribed(std::span<const Real> amounts, Ledger& ledger) const {
   expect(amounts.size() == in_block_.size(), "book_prescribed: an amount for each prescribed unknown");
-  if (in_block_.empty()) return;
-  std::vector<TreeSum<Real>> booked(all_.size());
+  std::vector<BoxSum<Real>> booked(all_.size(), BoxSum<Real>(*of_.domain));
   for (std::size_t h = 0; h < in_block_.size(); ++h) {
     Real area = 0;
     for (const Holder& holder : holders_[h]) area += all_[holder.closure].area(holder.face);
     for (const Holder& holder : holders_[h])
-      booked[holder.closure].leaf(of_.domain->segments().of_cell(in_block_[h])) +=
-          amounts[h] * all_[holder.closure].area(holder.face) / area;
+      booked[holder.closure].leaf(in_block_[h]) += amounts[h] * all_[holder.closure].area(holder.face) / area;
   }
-  for (std::size_t c = 0; c < all_.size(); ++c) ledger[all_[c].line()] += booked[c].sum();
+  for (std::size_t c = 0; c < all_.size(); ++c)
+    if (prescribing_[c]) ledger[all_[c].line()] += booked[c].sum();
 }
 
 void BoundaryClosures::book_shared(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
                                    Ledger& ledger) const {
-  if (shared_.empty()) return;
+  if (!shares_) return;
   const std::span<const Real> u = of_.in(y);
   const BoundaryMedium& medium = medium_(now);
   const Grid& g = of_.domain->grid();
   FaceSystem shape;
   shape.extent = {g.size(0), g.size(1), g.size(2)};
   for (int a = 0; a < g.dimension(); ++a) shape.periodic[a] = g.axis(a).periodic();
-  std::vector<TreeSum<Real>> booked(all_.size());
+  std::vector<BoxSum<Real>> booked(all_.size(), BoxSum<Real>(*of_.domain));
   for (const std::size_t h : shared_) {
     const Index n = in_block_[h];
     std::array<Real, 3> along{0, 0, 0}, across{0, 0, 0};
@@ -167,11 +163,12 @@ void BoundaryClosures::book_shared(const Evaluation& now, std::span<const Real> 
     }
     for (const auto& holder : holders_[h]) {
       const BoundaryFace& face = all_[holder.closure].face(holder.face);
-      booked[holder.closure].leaf(of_.domain->segments().of_cell(n)) +=
+      booked[holder.closure].leaf(n) +=
           weight * face.area * (sum / area - along[face.axis] / across[face.axis]);
     }
   }
-  for (std::size_t c = 0; c < all_.size(); ++c) ledger[all_[c].line()] += booked[c].sum();
+  for (std::size_t c = 0; c < all_.size(); ++c)
+    if (prescribing_[c]) ledger[all_[c].line()] += booked[c].sum();
 }
 
 namespace {

@@ -17,6 +17,7 @@ struct CheckArguments {
   std::vector<std::string> set;
   std::string at;
   double memory = 0;  ///< bytes that a run may take at its peak; 0: what there is
+  std::string ranks;  ///< boxes along each axis; empty: as they are chosen
   bool json = false;
 };
 
@@ -26,6 +27,7 @@ struct RunArguments {
   std::vector<std::string> set;
   int threads = 0;
   double memory = 0;  ///< bytes that it may take at its peak; 0: what there is
+  std::string ranks;  ///< boxes along each axis; empty: as they are chosen
   bool quiet = false;
   bool force = false;
   bool trust = false;

@@ -9,12 +9,13 @@ namespace williwaw::cli {
 
 using Clock = std::chrono::steady_clock;
 
-LiveLine::LiveLine(const casefile::Case& given, const study::Prepared& prepared, bool quiet)
+LiveLine::LiveLine(const casefile::Case& given, const study::Prepared& prepared, bool quiet, bool shared)
     : given_(given),
       begin_(prepared.plan.start),
       end_(prepared.plan.until),
       balance_(prepared.balance.get()),
       quiet_(quiet),
+      shared_(shared),
       terminal_(isatty(STDOUT_FILENO) != 0),
       start_(Clock::now()),
       last_(start_) {}
@@ -71,10 +72,13 @@ std::string LiveLine::text(const StepInfo& m, bool with_bar) const {
 std::string LiveLine::values(const StepInfo& m) const {
   if (given_.count() == 1) {
     const auto value = [&](Real v) { return fmt::format("{:.4g}", given_.value.shown(v)); };
-    return fmt::format("min {}  mean {}  max {}{}  change {:.2g}", value(m.totals.lowest),
+    const std::string change =
+        shared_ ? "" : fmt::format("  change {:.2g}", given_.value.shown_difference(m.change()));
+    return fmt::format("min {}  mean {}  max {}{}{}", value(m.totals.lowest),
                        value(m.totals.integral / balance_->volume()), value(m.totals.highest),
-                       given_.value.suffix(), given_.value.shown_difference(m.change()));
+                       given_.value.suffix(), change);
   }
+  if (shared_) return "";
   std::string text;
   const auto each = balance_->totals_by_unknown(m.state, m.time);
   for (std::size_t u = 0; u < each.size(); ++u) {

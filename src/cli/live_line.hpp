@@ -9,7 +9,8 @@ namespace williwaw::cli {
 
 class LiveLine {
  public:
-  LiveLine(const casefile::Case& given, const study::Prepared& prepared, bool quiet);
+  /// On several ranks a state is not whole, and what is told follows from sums alone.
+  LiveLine(const casefile::Case& given, const study::Prepared& prepared, bool quiet, bool shared);
   void show(const StepInfo& info);
   /// Clears the line before other text follows.
   void end();
@@ -23,7 +24,7 @@ class LiveLine {
   const casefile::Case& given_;
   Real begin_, end_;
   Discretization* balance_;
-  bool quiet_;
+  bool quiet_, shared_;
   bool terminal_;
   bool shown_ = false;
   int tenths_ = 0;

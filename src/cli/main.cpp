@@ -6,8 +6,10 @@
 #include <iostream>
 
 #include "commands.hpp"
+#include "launch.hpp"
 #include "say.hpp"
 #include "williwaw/plot/figure.hpp"
+#include "williwaw/ranks/mpi.hpp"
 #include "williwaw/study/check.hpp"
 
 namespace {
@@ -26,6 +28,12 @@ void add_memory(CLI::App& command, double& bytes) {
           "peak memory above which a run is refused: 500MB, 4GB; default: available memory")
       ->transform(CLI::AsSizeValue(true))
       ->check(CLI::PositiveNumber);
+}
+
+void add_ranks(CLI::App& command, std::string& boxes) {
+  command.add_option("--ranks", boxes,
+                     "how several ranks share the grid: boxes along each axis, such as 1x2x2; default: least "
+                     "work for each, then least surface");
 }
 
 void add_drawing(CLI::App& command, cli::PlotArguments& a) {
@@ -57,6 +65,7 @@ int program(int argc, char** argv) {
   add_case(*check, to_check.file, to_check.set);
   check->add_option("--at", to_check.at, "print the discrete equation at a place: 0.12 or 0.12,0.3");
   add_memory(*check, to_check.memory);
+  add_ranks(*check, to_check.ranks);
   check->add_flag("--json", to_check.json, "print one JSON object instead of text");
   check->callback([&] { chosen = [&] { return cli::check(to_check); }; });
 
@@ -66,6 +75,7 @@ int program(int argc, char** argv) {
   run->add_option("-o,--output", to_run.folder, "result folder; default: CASE.out");
   run->add_option("--threads", to_run.threads, "number of threads; default: all")->check(CLI::Range(1, 1024));
   add_memory(*run, to_run.memory);
+  add_ranks(*run, to_run.ranks);
   run->add_flag("--quiet", to_run.quiet, "print errors only");
   run->add_flag("--force", to_run.force,
                 "run in spite of an unstable step, a cost above one day, or too little disk");
@@ -172,9 +182,13 @@ int program(int argc, char** argv) {
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {
+    if (!cli::speaks()) return cli::done;
     return app.exit(e) == 0 ? cli::done : cli::bad_input;
   }
-  return cli::all_said(chosen());
+  // What is not done together the first process does alone.
+  if (!cli::speaks() && !app.got_subcommand(run)) return cli::done;
+  const int code = cli::all_said(chosen());
+  return cli::speaks() ? code : cli::done;
 }
 
 }  // namespace
@@ -182,8 +196,11 @@ int program(int argc, char** argv) {
 int main(int argc, char** argv) {
   const auto complain = [](const std::string& what, int code) {
     cli::flush_said();
-    std::cerr << what << '\n';
-    return code;
+    // What all processes meet alike one of them tells.
+    if (cli::speaks() || cli::others_wait()) std::cerr << what << std::endl;
+    if (cli::others_wait()) ranks::end_all(code);
+    // A launcher ends all of them as soon as one fails, before the first one has said why.
+    return cli::speaks() ? code : cli::done;
   };
   // Fields that are freed go back to the system at once, so that a run takes what `check` says.
   mallopt(M_MMAP_THRESHOLD, 1 << 18);

@@ -9,6 +9,7 @@
 #include <utility>
 
 #include "commands.hpp"
+#include "launch.hpp"
 #include "live_line.hpp"
 #include "say.hpp"
 #include "trials.hpp"
@@ -98,6 +99,47 @@ Drawn draw_figures(const casefile::Case& given, const study::Prepared& prepared,
 const char* remedy(const study::Prepared& prepared) {
   return prepared.stability.limit.step > 0 ? "Choose a smaller step"
                                            : "Choose another scheme or flux, since no step is stable";
+}
+
+int code_of(const Outcome& outcome) {
+  switch (outcome.ending) {
+    case Outcome::Ending::blew_up:
+    case Outcome::Ending::past_limit:
+      return unstable;
+    case Outcome::Ending::unsolved:
+      return not_met;
+    case Outcome::Ending::interrupted:
+      return interrupted;
+    case Outcome::Ending::reached:
+      break;
+  }
+  return done;
+}
+
+// Who of those that were started together takes a box of the grid; false for a process that gets none.
+bool share_grid(const RunArguments& arguments, const casefile::Case& given, Communicator* together,
+                std::unique_ptr<Communicator>& some, study::RunOptions& options) {
+  if (!arguments.ranks.empty()) options.boxes = boxes_from(arguments.ranks);
+  Execution execution;
+  execution.communicator = together;
+  execution.boxes = options.boxes;
+  Decomposition shared;
+  try {
+    shared = decomposition_of(given.system(), execution);
+  } catch (const InputError& e) {
+    throw InputError("--ranks " + arguments.ranks + ": " + e.what());
+  }
+  const int started = together ? together->size() : 1;
+  if (!arguments.ranks.empty() && shared.count() != started)
+    throw InputError(fmt::format("--ranks {}: {} boxes are for {} ranks, and {} {} started", arguments.ranks,
+                                 shared.count(), shared.count(), started, started == 1 ? "is" : "are"));
+  if (!together) return true;
+  options.boxes = shared.boxes();
+  options.ranks = together;
+  if (shared.count() == started) return true;
+  some = together->first_ones(shared.count());
+  options.ranks = some.get();
+  return some != nullptr;
 }
 
 // All samples of a case, each in a folder of its own, and what they are like as a whole.
@@ -194,48 +236,57 @@ int recover(const std::filesystem::path& folder) {
 }
 
 int run(const RunArguments& arguments) {
+  // What all ranks find alike the first one tells.
+  const auto complain = [](fmt::string_view form, const auto&... words) {
+    if (speaks()) fmt::vprint(stderr, form, fmt::make_format_args(words...));
+  };
   Stopwatch watch;
   std::vector<study::TimePart> times;
   const casefile::Case given = open_case(arguments.file, arguments.set, {}, {arguments.memory});
   times.push_back({"reading the case", watch.lap()});
-  study::Prepared prepared = study::prepare(given, {arguments.threads});
+  Communicator* const together = started_together();
+  const int threads = together ? threads_of_rank(arguments.threads) : arguments.threads;
+  study::Prepared prepared = study::prepare(given, {threads});
   // Stages that cannot be run are found before anything is said or done.
   const auto later =
       given.steady ? std::vector<study::PlannedStage>{} : study::planned_stages(given, prepared);
-  const bool talk = !arguments.quiet && !arguments.json;
+  const bool talk = !arguments.quiet && !arguments.json && speaks();
   if (talk) say("{}\n", study::brief_report(given, prepared).text());
   if (!given.steady && !prepared.stability.stable() && !arguments.force) {
     const auto& limit = prepared.stability.limit;
     const bool sharp =
         limit.standing == verify::Limit::Standing::sharp || prepared.longest_step > limit.unstable_from;
-    fmt::print(stderr, "{}: time.step: {} {} unstable: {}. {}, or run it with --force\n",
-               given.places.of(Subject::step).place, given.duration(prepared.longest_step),
-               sharp ? "is" : "may be", study::forecast(given, prepared), remedy(prepared));
+    complain("{}: time.step: {} {} unstable: {}. {}, or run it with --force\n",
+             given.places.of(Subject::step).place, given.duration(prepared.longest_step),
+             sharp ? "is" : "may be", study::forecast(given, prepared), remedy(prepared));
     return unstable;
   }
 
   if (!arguments.force)
     for (const auto& stage : later)
       if (!stage.prepared.stability.stable()) {
-        fmt::print(stderr, "{}: time.step: {} is not stable in {}: {}. {}, or run it with --force\n",
-                   stage.given->places.of(Subject::step).place, given.duration(stage.prepared.longest_step),
-                   stage.title, study::forecast(*stage.given, stage.prepared), remedy(stage.prepared));
+        complain("{}: time.step: {} is not stable in {}: {}. {}, or run it with --force\n",
+                 stage.given->places.of(Subject::step).place, given.duration(stage.prepared.longest_step),
+                 stage.title, study::forecast(*stage.given, stage.prepared), remedy(stage.prepared));
         return unstable;
       }
 
   if (arguments.force) prepared.plan.stable_values.reset();
   study::RunOptions options;
+  std::unique_ptr<Communicator> some;
+  if (!share_grid(arguments, given, together, some, options)) return done;
   options.folder = arguments.folder.empty() ? study::default_folder(arguments.file) : arguments.folder;
-  check_folder(options.folder);
+  if (options.writes()) check_folder(options.folder);
   // A run that goes on was asked for at its start.
   const bool goes_on = arguments.resume && study::has_checkpoint(options.folder);
-  if (!arguments.force && !goes_on)
+  if (!arguments.force && !goes_on && options.writes())
     if (const auto why = study::too_costly(given, prepared, later, options.folder)) {
-      fmt::print(stderr, "{}: {}; --force runs it all the same\n", arguments.file.string(), *why);
+      complain("{}: {}; --force runs it all the same\n", arguments.file.string(), *why);
       return bad_input;
     }
+  if (given.samples > 1 && !options.writes()) return done;
   if (given.samples > 1) return run_samples(arguments, given, prepared, options.folder);
-  LiveLine live(given, prepared, !talk);
+  LiveLine live(given, prepared, !talk, options.shared());
   options.observers.on_step = [&](const StepInfo& m) { live.show(m); };
   options.resume = arguments.resume;
   if (arguments.checkpoint >= 0) options.checkpoint_seconds = arguments.checkpoint;
@@ -248,7 +299,13 @@ int run(const RunArguments& arguments) {
   options.observers.interrupt = [] { return interrupt_asked.load(); };
   listen_for_signals();
   times.push_back({"analysis", watch.lap()});
+  if (options.shared()) {
+    study::refuse_on_ranks(given, prepared);
+    march_begins();
+  }
   study::RunResult result = study::run_case(given, prepared, options);
+  march_ends();
+  if (!options.writes()) return done;
   live.end();
   times.push_back({"solving", result.seconds});
   times.push_back({"results and report", watch.lap() - result.seconds});
@@ -278,28 +335,15 @@ int run(const RunArguments& arguments) {
                result.steady->iterations(), result.steady->residuals.back());
     return not_met;
   }
-  switch (result.outcome.ending) {
-    case Outcome::Ending::blew_up:
-      fmt::print(stderr, "the run blew up at t = {}: {}\n",
-                 casefile::readable(given.time.shown(result.outcome.time), given.time.unit),
-                 result.outcome.reason);
-      return unstable;
-    case Outcome::Ending::unsolved:
-      fmt::print(stderr, "the run ended at t = {}: {}\n",
-                 casefile::readable(given.time.shown(result.outcome.time), given.time.unit),
-                 result.outcome.reason);
-      return not_met;
-    case Outcome::Ending::past_limit:
-      fmt::print(stderr, "the run stopped at t = {}: {}\n",
-                 casefile::readable(given.time.shown(result.outcome.time), given.time.unit),
-                 result.outcome.reason);
-      return unstable;
-    case Outcome::Ending::interrupted:
-      return interrupted;
-    case Outcome::Ending::reached:
-      break;
-  }
-  return done;
+  const auto tell = [&](const char* what) {
+    fmt::print(stderr, "the run {} at t = {}: {}\n", what,
+               casefile::readable(given.time.shown(result.outcome.time), given.time.unit),
+               result.outcome.reason);
+  };
+  if (result.outcome.ending == Outcome::Ending::blew_up) tell("blew up");
+  if (result.outcome.ending == Outcome::Ending::unsolved) tell("ended");
+  if (result.outcome.ending == Outcome::Ending::past_limit) tell("stopped");
+  return code_of(result.outcome);
 }
 
 }  // namespace williwaw::cli

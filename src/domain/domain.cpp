@@ -4,10 +4,24 @@
 
 namespace williwaw {
 
+namespace {
+
+Segments segments_of(const Grid& grid) {
+  if (!grid.is_part()) return Segments(grid.size(0));
+  const Grid whole = grid.whole();
+  const auto first = [&](int a) { return a < grid.dimension() ? grid.axis(a).first() : 0; };
+  return {grid.size(0), grid.size(1), whole.size(1), first(1), first(2)};
+}
+
+}  // namespace
+
 Domain::Domain(Grid grid, Outline outline, Execution execution)
     : grid_(std::move(grid)),
       outline_(std::move(outline)),
-      segments_(grid_.size(0)),
+      box_(execution.decomposition
+               ? std::make_shared<const Box>(grid_, *execution.decomposition, *execution.communicator)
+               : std::make_shared<const Box>(grid_)),
+      segments_(segments_of(grid_)),
       threads_(threads_for(grid_.count(), execution.threads)) {
   const Index nx = grid_.size(0);
   for (Index line = 0; line < grid_.lines(); ++line) {

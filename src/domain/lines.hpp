@@ -6,42 +6,84 @@
 
 namespace williwaw {
 
-/// Calls work(block, line, j, k) for every line of unknowns. Lines of a block come one after the other.
+/// Calls work(block, first line, end) for every block of a domain's own lines, by its threads.
 template <class Work>
-void each_line(const Domain& domain, const Work& work) {
-  const Index lines = domain.grid().lines(), blocks = blocks_of(lines), each = in_block(lines),
-              rows = domain.grid().size(1);
+void each_block(const Domain& domain, const Work& work) {
+  const std::vector<Box::Block>& blocks = domain.box().blocks();
   [[maybe_unused]] const int threads = domain.threads();
 #pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
-  for (Index b = 0; b < blocks; ++b)
-    for (Index line = b * each; line < std::min((b + 1) * each, lines); ++line)
-      work(b, line, line % rows, line / rows);
+  for (std::size_t b = 0; b < blocks.size(); ++b) work(b, blocks[b].first, blocks[b].first + blocks[b].count);
 }
 
-/// Σ term(n) over all unknowns of a block, inactive ones included, by the threads of a domain.
+/// Calls work(block, line, j, k) for every line of a domain's own unknowns. Lines of a block come one after
+/// the other.
+template <class Work>
+void each_line(const Domain& domain, const Work& work) {
+  const Index rows = domain.grid().size(1);
+  each_block(domain, [&](std::size_t block, Index first, Index end) {
+    for (Index line = first; line < end; ++line) work(block, line, line % rows, line / rows);
+  });
+}
+
+/// Σ term(n) over all unknowns of a block, inactive ones included, of all ranks, by the threads of each.
 template <class Term>
 Real sum_over(const Domain& domain, const Term& term) {
-  return sum_over(domain.grid().size(0), domain.grid().lines(), domain.threads(), term);
+  return domain.box().whole() ? sum_over(domain.grid().size(0), domain.grid().lines(), domain.threads(), term)
+                              : sum_over(domain.box(), domain.grid().size(0), domain.threads(), term);
 }
 
-/// The sum of blocks that are subtrees of one tree, in their order; empty ones take no part.
-template <class Sum>
-Sum sum_of_blocks(const std::vector<TreeSum<Sum>>& blocks) {
-  TreeSum<Sum> all;
-  for (std::size_t b = 0; b < blocks.size(); ++b)
-    if (!blocks[b].empty()) all.add(static_cast<Index>(b), blocks[b].sum());
-  return all.sum();
+/// Sums by the subtrees of a box, from those by its blocks; empty ones take no part.
+template <class Sum, class OfBlock>
+std::vector<std::optional<Sum>> by_subtree(const Box& box, const OfBlock& of_block) {
+  std::vector<TreeSum<Sum>> subtrees(box.subtrees().size());
+  for (std::size_t b = 0; b < box.blocks().size(); ++b)
+    if (const std::optional<Sum> sum = of_block(b))
+      subtrees[box.blocks()[b].subtree].add(box.blocks()[b].number, *sum);
+  std::vector<std::optional<Sum>> result(subtrees.size());
+  for (std::size_t s = 0; s < subtrees.size(); ++s)
+    if (!subtrees[s].empty()) result[s] = subtrees[s].sum();
+  return result;
 }
 
 /// The sum by the tree over all segments of what visit(line, sum) adds to the leaves of a line, in increasing
 /// order.
 template <class Sum, class Visit>
 Sum tree_over(const Domain& domain, const Visit& visit) {
-  std::vector<TreeSum<Sum>> blocks(static_cast<std::size_t>(blocks_of(domain.grid().lines())));
-  each_line(domain, [&](Index block, Index line, Index, Index) {
-    visit(line, blocks[static_cast<std::size_t>(block)]);
-  });
-  return sum_of_blocks(blocks);
+  std::vector<TreeSum<Sum>> blocks(domain.box().blocks().size());
+  each_line(domain, [&](std::size_t block, Index line, Index, Index) { visit(line, blocks[block]); });
+  return domain.box().joined<Sum>(by_subtree<Sum>(domain.box(), [&](std::size_t b) {
+    return blocks[b].empty() ? std::nullopt : std::optional(blocks[b].sum());
+  }));
 }
+
+/// A tree over all segments to whose leaves single unknowns add, in increasing order; only those that are a
+/// box's own count.
+template <class Sum>
+class BoxSum {
+ public:
+  explicit BoxSum(const Domain& domain) : domain_(&domain), subtrees_(domain.box().subtrees().size()) {}
+
+  /// The leaf of unknown n, or a place that nobody looks at where it belongs to another box.
+  Sum& leaf(Index n) {
+    const Box& box = domain_->box();
+    if (!box.owns(n)) return nowhere_ = Sum();
+    const Index line = n / domain_->grid().size(0);
+    while (line >= box.subtrees()[at_].first + box.subtrees()[at_].count) ++at_;
+    return subtrees_[at_].leaf(domain_->segments().of_cell(n));
+  }
+  /// Of all ranks, which call it together.
+  Sum sum() const {
+    std::vector<std::optional<Sum>> own(subtrees_.size());
+    for (std::size_t s = 0; s < own.size(); ++s)
+      if (!subtrees_[s].empty()) own[s] = subtrees_[s].sum();
+    return domain_->box().template joined<Sum>(own);
+  }
+
+ private:
+  const Domain* domain_;
+  std::vector<TreeSum<Sum>> subtrees_;
+  std::size_t at_ = 0;
+  Sum nowhere_{};
+};
 
 }  // namespace williwaw

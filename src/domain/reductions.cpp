@@ -7,6 +7,21 @@
 
 namespace williwaw {
 
+Index Reductions::count() const {
+  Index count = 0;
+  for (std::size_t b = 0; b < layout_->blocks().size(); ++b) {
+    const Box* const box = layout_->blocks()[b].box.get();
+    count += box ? box->whole_count() : layout_->start(b + 1) - layout_->start(b);
+  }
+  return count;
+}
+
+Real Reductions::highest(Real own) const {
+  for (const Block& block : layout_->blocks())
+    if (block.box) return block.box->communicator().highest(own);
+  return own;
+}
+
 Real Reductions::sum(std::span<const Real> a) const {
   expect(static_cast<Index>(a.size()) == layout_->size(), "Reductions::sum: size of the state");
   return sum_over(*this, [&](Index n) { return a[static_cast<std::size_t>(n)]; });
@@ -23,19 +38,31 @@ Real Reductions::norm(std::span<const Real> a) const {
   return std::sqrt(dot(a, a));
 }
 
+namespace {
+
+// Largest size(n) of all own values of this rank.
+template <class Size>
+Real largest_of(const Layout& layout, const Size& size) {
+  Real most = 0;
+  for (std::size_t b = 0; b < layout.blocks().size(); ++b) {
+    const Box* const box = layout.blocks()[b].box.get();
+    for (Index n = layout.start(b); n < layout.start(b + 1); ++n)
+      if (!box || box->owns(n - layout.start(b))) most = std::max(most, size(static_cast<std::size_t>(n)));
+  }
+  return most;
+}
+
+}  // namespace
+
 Real Reductions::largest(std::span<const Real> a) const {
   expect(static_cast<Index>(a.size()) == layout_->size(), "Reductions::largest: size of the state");
-  Real most = 0;
-  for (const Real value : a) most = std::max(most, std::abs(value));
-  return most;
+  return highest(largest_of(*layout_, [&](std::size_t n) { return std::abs(a[n]); }));
 }
 
 Real Reductions::largest_difference(std::span<const Real> a, std::span<const Real> b) const {
   expect(static_cast<Index>(a.size()) == layout_->size() && a.size() == b.size(),
          "Reductions::largest_difference: sizes of the states");
-  Real most = 0;
-  for (std::size_t n = 0; n < a.size(); ++n) most = std::max(most, std::abs(a[n] - b[n]));
-  return most;
+  return highest(largest_of(*layout_, [&](std::size_t n) { return std::abs(a[n] - b[n]); }));
 }
 
 }  // namespace williwaw

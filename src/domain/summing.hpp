@@ -1,6 +1,7 @@
 // Adding up terms: by segments, side by side within each, and pairwise over all (`TreeSum`).
 #pragma once
 
+#include "williwaw/domain/box.hpp"
 #include "williwaw/domain/reductions.hpp"
 #include "williwaw/domain/sums.hpp"
 #include "williwaw/grid/clones.hpp"
@@ -90,15 +91,41 @@ Real sum_over(Index line_cells, Index lines, int threads, const Term& term) {
   return all.sum();
 }
 
-/// Σ term(n) over all values of a state.
+/// The same over the own cells of the boxes of all ranks.
+template <class Term>
+Real sum_over(const Box& box, Index line_cells, int threads, const Term& term) {
+  const std::vector<Box::Block>& blocks = box.blocks();
+  const Segments segments(line_cells);
+  std::vector<std::optional<Real>> sums(blocks.size());
+#pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
+  for (std::size_t b = 0; b < blocks.size(); ++b) {
+    TreeSum<Real> sum;
+    for (Index line = 0; line < blocks[b].count; ++line)
+      each_segment(0, line_cells, [&](Index s, Index first, Index end) {
+        const Index start = line_cells * (blocks[b].first + line);
+        sum.add(segments.number(line, s * segment_cells), segment_sum(start + first, start + end, term));
+      });
+    sums[b] = sum.sum();
+  }
+  std::vector<TreeSum<Real>> subtrees(box.subtrees().size());
+  for (std::size_t b = 0; b < blocks.size(); ++b)
+    subtrees[blocks[b].subtree].add(blocks[b].number, *sums[b]);
+  std::vector<std::optional<Real>> own;
+  for (const TreeSum<Real>& subtree : subtrees) own.emplace_back(subtree.sum());
+  return box.joined<Real>(own);
+}
+
+/// Σ term(n) over all values of a state, of all ranks.
 template <class Term>
 Real sum_over(const Reductions& over, const Term& term) {
   const Layout& layout = over.layout();
   Real sum = 0;
   for (std::size_t b = 0; b < layout.blocks().size(); ++b) {
     const Index start = layout.start(b), line = layout.line(b);
-    sum += sum_over(line, (layout.start(b + 1) - start) / line, over.threads(),
-                    [&](Index n) { return term(start + n); });
+    const auto of_block = [&](Index n) { return term(start + n); };
+    const Box* const box = layout.blocks()[b].box.get();
+    sum += box ? sum_over(*box, line, over.threads(), of_block)
+               : sum_over(line, (layout.start(b + 1) - start) / line, over.threads(), of_block);
   }
   return sum;
 }

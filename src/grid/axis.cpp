@@ -40,6 +40,7 @@ Axis::Axis(std::string name, std::vector<Real> faces, Unknowns unknowns, bool pe
   else
     place_nodes();
   if (uniform_) even_out(mean);
+  extent_ = {0, intervals(), 0, intervals()};
 }
 
 Axis Axis::radial(Coordinates coordinates, std::vector<Real> faces, Unknowns unknowns) {
@@ -53,8 +54,44 @@ Axis Axis::radial(Coordinates coordinates, std::vector<Real> faces, Unknowns unk
 
 Axis Axis::with(Unknowns unknowns) const {
   if (unknowns == unknowns_) return *this;
+  if (is_part()) return whole().with(unknowns).part(extent_);
   return power_ == 0 ? Axis(name_, lines_->faces, unknowns, periodic_)
                      : radial(coordinates(), lines_->faces, unknowns);
+}
+
+std::vector<Real> Axis::some(std::span<const Real> values, Index first, Index count) {
+  const auto some = values.subspan(static_cast<std::size_t>(first), static_cast<std::size_t>(count));
+  return {some.begin(), some.end()};
+}
+
+Axis Axis::part(const Extent& extent) const {
+  expect(!is_part() && !periodic_, "Axis::part: of a whole axis that is not periodic");
+  expect(0 <= extent.first && extent.first <= extent.own_first && extent.own_first < extent.own_end &&
+             extent.own_end <= extent.end && extent.end <= intervals(),
+         "Axis::part: own intervals within those of the part, and these within the axis");
+  Axis result = *this;
+  result.whole_ = std::make_shared<const Axis>(*this);
+  result.extent_ = extent;
+  const bool nodes = unknowns_ == Unknowns::nodes;
+  const Index first = extent.first, count = extent.end - extent.first, unknowns = count + (nodes ? 1 : 0);
+  auto lines = std::make_shared<Lines>();
+  lines->faces = some(lines_->faces, first, count + 1);
+  lines->points = some(lines_->points, first, unknowns);
+  lines->widths = some(lines_->widths, first, unknowns);
+  lines->gaps = some(lines_->gaps, first, unknowns + 1);
+  if (nodes) lines->bounds = some(lines_->bounds, first, unknowns + 1);
+  if (power_ > 0) {
+    lines->measures = some(lines_->measures, first, unknowns);
+    lines->resistances = some(lines_->resistances, first, unknowns + 1);
+  }
+  result.lines_ = std::move(lines);
+  return result;
+}
+
+Index Axis::own_end() const {
+  // The last node belongs to the box that has the last interval.
+  const bool last = unknowns_ == Unknowns::nodes && !periodic_ && extent_.own_end == whole().intervals();
+  return extent_.own_end - extent_.first + (last ? 1 : 0);
 }
 
 Real Axis::area(Real s) const {

@@ -42,6 +42,27 @@ Grid Grid::on_faces(int across) const {
   return Grid(std::move(axes));
 }
 
+Grid Grid::part(std::span<const Axis::Extent> extents) const {
+  expect(static_cast<int>(extents.size()) == dimension(), "Grid::part: intervals of each axis");
+  std::vector<Axis> axes;
+  for (std::size_t a = 0; a < axes_.size(); ++a) {
+    const bool all = extents[a].first == 0 && extents[a].end == axes_[a].intervals() &&
+                     extents[a].own_first == 0 && extents[a].own_end == extents[a].end;
+    axes.push_back(all ? axes_[a] : axes_[a].part(extents[a]));
+  }
+  return Grid(std::move(axes));
+}
+
+bool Grid::is_part() const {
+  return std::ranges::any_of(axes_, &Axis::is_part);
+}
+
+Grid Grid::whole() const {
+  std::vector<Axis> axes;
+  for (const Axis& a : axes_) axes.push_back(a.whole());
+  return Grid(std::move(axes));
+}
+
 std::array<Index, 3> Grid::position(Index number) const {
   expect(number >= 0 && number < count(), "Grid::position: an unknown of the grid");
   return {number % size(0), number / size(0) % size(1), number / (size(0) * size(1))};
@@ -105,6 +126,7 @@ std::optional<Side> Grid::side(const std::string& name) const {
 
 std::vector<Index> Grid::unknowns_at(Side side) const {
   expect(side.axis >= 0 && side.axis < dimension(), "Grid: a side of one of its axes");
+  if (!axes_[side.axis].ends(side.upper)) return {};
   std::array<Index, 3> low{0, 0, 0}, high{size(0), size(1), size(2)};
   low[side.axis] = side.upper ? size(side.axis) - 1 : 0;
   high[side.axis] = low[side.axis] + 1;

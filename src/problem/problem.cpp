@@ -9,7 +9,14 @@ Problem::Problem(Grid grid, Equation equation, Regions regions)
       equation_(std::move(equation)),
       regions_(std::make_shared<const Regions>(std::move(regions))),
       cutout_boundaries_(static_cast<std::size_t>(regions_->size())) {
-  regions_->check(grid_);
+  // Regions may pass by a part.
+  if (!grid_.is_part()) regions_->check(grid_);
+}
+
+Problem Problem::on(const Grid& part) const {
+  Problem result = *this;
+  result.grid_ = part;
+  return result;
 }
 
 Problem& Problem::boundary(const std::string& name, Boundary boundary) {
@@ -149,7 +156,7 @@ void Problem::validate() const {
       throw InputError(Subject::points,
                        "point '" + point.name + "': its rate must not depend on the unknown");
     try {
-      grid_.containing(point.at);
+      grid_.whole().containing(point.at);
     } catch (const InputError& e) {
       throw InputError(Subject::points, "point '" + point.name + "': " + e.what());
     }

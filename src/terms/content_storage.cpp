@@ -121,21 +121,22 @@ void ContentStorage::recover(Index line, const Real* q, Real* u) const {
   }
 }
 
-Real size_at_unknowns(const Grid& grid, const Function& function) {
+Real size_at_unknowns(const Domain& domain, const Function& function) {
+  const Grid& grid = domain.grid();
   std::vector<Real> values(static_cast<std::size_t>(grid.count()));
   evaluate_at_unknowns(grid, function, 0, values);
   Real size = 0;
   for (const Real value : values)
     if (std::isfinite(value)) size = std::max(size, std::abs(value));
+  size = domain.box().communicator().highest(size);
   return size > 0 ? size : 1;
 }
 
-Function content_of(const Problem& problem) {
+Function content_of(const Problem& problem, const Domain& domain) {
   if (problem.equation().content) return *problem.equation().content;
-  const Grid& g = problem.grid();
-  const Real start = problem.initial(g.point_of(0));
+  const Real start = problem.initial(problem.grid().whole().point_of(0));
   return content_of_storage(problem.equation().storage, std::isfinite(start) ? start : 0,
-                            size_at_unknowns(g, problem.initial));
+                            size_at_unknowns(domain, problem.initial));
 }
 
 std::shared_ptr<const LinearStorage> capacities_at_start(const Problem& problem,
@@ -156,6 +157,7 @@ std::shared_ptr<const LinearStorage> capacities_at_start(const Problem& problem,
         if (std::isfinite(values[i])) largest = std::max(largest, values[i]);
       }
   }
+  largest = domain->box().communicator().highest(largest);
   for (Index n = 0; n < g.count(); ++n) {
     Real& c = capacities[static_cast<std::size_t>(n)];
     if (!domain->outline().active(n)) c = 1;

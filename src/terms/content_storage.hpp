@@ -33,12 +33,12 @@ class ContentStorage final : public Storage {
 };
 
 /// The content of a problem's equation, stated or from its storage.
-Function content_of(const Problem& problem);
+Function content_of(const Problem& problem, const Domain& domain);
 /// The slopes of a problem's contents at its initial values, for those who ask for capacities before anything
 /// has moved. Where it does not change with u they are 1e-12 of the largest.
 std::shared_ptr<const LinearStorage> capacities_at_start(const Problem& problem,
                                                          const ContentStorage& contents);
-/// The largest magnitude of a function at the unknowns of a grid; 1 where it is 0 everywhere.
-Real size_at_unknowns(const Grid& grid, const Function& function);
+/// The largest magnitude of a function at the unknowns of a domain, on all ranks; 1 where it is 0 everywhere.
+Real size_at_unknowns(const Domain& domain, const Function& function);
 
 }  // namespace williwaw

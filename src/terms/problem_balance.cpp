@@ -209,13 +209,64 @@ ProblemBalance::ProblemBalance(Made made)
 
 ProblemBalance::~ProblemBalance() = default;
 
+namespace {
+
+// How far beyond a box terms of a problem read. Where something is cut out control volumes take what is left
+// of those beside them, which these may have taken from others.
+int halo_of(const System& system) {
+  int halo = system.flux ? 3 : 1;
+  for (const Problem& p : system.problems) {
+    if (p.equation().advection || p.space_order > 2) halo = std::max(halo, 3);
+    if (p.equation().second_order) halo = std::max(halo, 2);
+    for (Index r = 0; r < p.regions().size(); ++r)
+      if (!p.regions()[r].active) halo = std::max(halo, 4);
+  }
+  return halo;
+}
+
+// What is not there on several ranks is said before anything is computed.
+void refuse_on_ranks(const System& system, const Execution& execution) {
+  if (execution.semi_lagrangian)
+    throw InputError(
+        Subject::scheme,
+        "semi-Lagrangian steps reach beyond the halo of a rank's box: run it on one rank, or take "
+        "an explicit scheme");
+  for (const Problem& p : system.problems)
+    if (p.equation().advection && p.equation().advection->velocity.divergence_free)
+      throw InputError(
+          Subject::velocity,
+          "the correction of a velocity that is to be divergence-free is computed on one rank only: "
+          "give a stream function, or run it on one rank");
+}
+
+}  // namespace
+
+Decomposition decomposition_of(const System& system, const Execution& execution) {
+  const Grid& grid = system.problems.front().grid();
+  const int ranks = execution.communicator ? execution.communicator->size() : 1, halo = halo_of(system);
+  if (execution.boxes[0] == 0) return Decomposition::choose(grid, ranks, halo);
+  return {grid, execution.boxes, halo};
+}
+
 std::unique_ptr<Discretization> make_balance(const Problem& problem, Execution execution) {
-  return std::make_unique<ProblemBalance>(problem, execution);
+  return make_balance(System{{problem}, {}, {}}, std::move(execution));
 }
 
 std::unique_ptr<Discretization> make_balance(const System& system, Execution execution) {
+  if (execution.communicator && execution.communicator->size() > 1 && !execution.decomposition) {
+    refuse_on_ranks(system, execution);
+    Communicator& ranks = *execution.communicator;
+    execution.decomposition = std::make_shared<const Decomposition>(decomposition_of(system, execution));
+    if (execution.decomposition->count() != ranks.size())
+      throw InputError(Subject::grid, "the grid can be shared by " +
+                                          std::to_string(execution.decomposition->count()) +
+                                          " ranks, not by " + std::to_string(ranks.size()));
+    System part = system;
+    for (Problem& p : part.problems) p = p.on(execution.decomposition->part(p.grid(), ranks.rank()));
+    return make_balance(part, std::move(execution));
+  }
   if (system.problems.size() == 1 && !system.reaction && !system.flux && system.cross_diffusion.empty())
-    return make_balance(system.problems.front(), execution);
+    return std::make_unique<ProblemBalance>(system.problems.front(), execution);
   return std::make_unique<ProblemBalance>(system, execution);
 }
 

@@ -1,5 +1,6 @@
 #include "terms/problem_terms.hpp"
 
+#include "domain/lines.hpp"
 #include "terms/content_storage.hpp"
 
 namespace williwaw {
@@ -23,11 +24,10 @@ class Row {
 void find_volume(ProblemTerms& result) {
   const Domain& domain = *result.of.domain;
   const Grid& g = result.grid();
-  result.volume = g.volume();
+  result.volume = g.whole().volume();
   if (domain.outline().whole()) return;
-  result.volume = 0;
-  for (Index n = 0; n < g.count(); ++n)
-    if (domain.outline().active(n)) result.volume += result.storage->volume(n);
+  result.volume =
+      sum_over(domain, [&](Index n) { return domain.outline().active(n) ? result.storage->volume(n) : 0; });
 }
 
 // What appears inside depending on the unknown: the reaction, and a source that does.
@@ -68,9 +68,14 @@ ProblemTerms add_terms(const Problem& given, const Execution& execution, int num
   std::vector<BoundarySection> sections = boundary_sections(problem, outline);
   const auto domain = std::make_shared<const Domain>(problem.grid(), std::move(outline), execution);
   result.of = {domain, number, first, prefix};
+  for (std::size_t s = sections.size() - problem.parts().size(); s < sections.size(); ++s)
+    if (!domain->box().communicator().any(!sections[s].faces.empty()))
+      throw InputError(Subject::boundary,
+                       "part '" + sections[s].name + "' has no face on this grid: is its formula right?");
   result.volumes = std::make_shared<const ControlVolumes>(problem, domain);
   if (equation.stores_nonlinearly()) {
-    const auto contents = std::make_shared<ContentStorage>(domain, content_of(problem), *result.volumes);
+    const auto contents =
+        std::make_shared<ContentStorage>(domain, content_of(problem, *domain), *result.volumes);
     result.storage = capacities_at_start(problem, *contents);
     result.contents = contents;
   } else {

@@ -35,7 +35,7 @@ class March {
         intervals_(schedule(plan)),
         stepper_(make_stepper(balance, scheme_of(plan), {plan.solver, plan.threads}, plan.damped_start)),
         amounts_(balance.lines().size()),
-        free_(state.size() - balance.prescribed().size() - balance.inactive().size()) {
+        free_(balance.free_count()) {
     if (static_cast<Index>(state.size()) != balance.layout().size())
       throw InputError("the initial state does not have as many values as the problem has unknowns");
     if (!plan.adaptive) return;
@@ -58,8 +58,7 @@ class March {
  private:
   void begin() {
     if (intervals_.empty()) throw InputError("the run has no time to run");
-    const bool prescribes =
-        plan_.boundary_nodes != Plan::BoundaryNodes::initial && !balance_.prescribed().empty();
+    const bool prescribes = plan_.boundary_nodes != Plan::BoundaryNodes::initial && balance_.prescribes();
     const Real before = prescribes ? balance_.totals(state_, plan_.start).content : 0;
     if (prescribes) {
       const State given = plan_.boundary_nodes == Plan::BoundaryNodes::mean ? state_ : State();

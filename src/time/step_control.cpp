@@ -78,7 +78,7 @@ void StepControl::start(Balance& balance, const State& y, Real at, Real length, 
     const Real change = (moved[n] - y[n]) / range_of(n);
     return change * change;
   });
-  const Real speed = std::sqrt(sum / static_cast<Real>(size)) / probe;
+  const Real speed = std::sqrt(sum / static_cast<Real>(balance.reductions().count())) / probe;
   const Real fraction = std::pow(tolerated(), exponent_) *
                         std::pow(starts_.empty() ? std::max(memory_.scale, 1e-300) : 1, 1 - exponent_);
   memory_.next = speed > 0 ? std::min(0.1 * length, 0.1 * fraction / speed) : 1e-3 * length;

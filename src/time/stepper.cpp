@@ -13,7 +13,7 @@ void Stepper::take_back(State&) {
 
 void steppers::book_boundaries(Balance& balance, const State& y, Real end, const State& formula, State& work,
                                Ledger& amounts) {
-  if (balance.prescribed().empty()) return;
+  if (!balance.prescribes()) return;
   balance.storage(y, end, work);
   for (std::size_t n = 0; n < work.size(); ++n) work[n] -= formula[n];
   balance.book_prescribed(work, amounts);
@@ -79,7 +79,7 @@ Real spectral_bound(Balance& balance, const State& y, Real at) {
   Real most = 0;
   for (std::size_t n = 0; n < rows; ++n)
     if (!fixed[n] && capacity[n] != 0) most = std::max(most, reach[n] / std::abs(capacity[n]));
-  return most;
+  return balance.reductions().highest(most);
 }
 
 }  // namespace williwaw

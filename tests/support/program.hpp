@@ -17,18 +17,23 @@ struct Printed {
   std::string out, error;
 };
 
-/// Runs `williwaw ARGUMENTS` in a folder.
-inline Printed williwaw_in(const std::filesystem::path& folder, const std::string& arguments) {
+/// Runs a command of the shell in a folder.
+inline Printed run_in(const std::filesystem::path& folder, const std::string& given) {
   const auto out = fresh_folder("printed") / "out";
   const auto error = out.parent_path() / "error";
-  const std::string command = "cd '" + folder.string() + "' && '" + PROGRAM + "' " + arguments + " >'" +
-                              out.string() + "' 2>'" + error.string() + "'";
+  const std::string command =
+      "cd '" + folder.string() + "' && " + given + " >'" + out.string() + "' 2>'" + error.string() + "'";
   Printed printed;
   const int status = std::system(command.c_str());
   printed.code = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
   printed.out = text_of(out);
   printed.error = text_of(error);
   return printed;
+}
+
+/// Runs `williwaw ARGUMENTS` in a folder.
+inline Printed williwaw_in(const std::filesystem::path& folder, const std::string& arguments) {
+  return run_in(folder, std::string("'") + PROGRAM + "' " + arguments);
 }
 
 }  // namespace williwaw::test

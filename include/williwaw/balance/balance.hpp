@@ -8,6 +8,7 @@
 #include "williwaw/balance/ledger.hpp"
 #include "williwaw/balance/linear_system.hpp"
 #include "williwaw/domain/reductions.hpp"
+#include "williwaw/domain/whole_states.hpp"
 
 namespace williwaw {
 
@@ -88,6 +89,13 @@ struct DataBounds {
   Real lowering = 0;  ///< largest fall of the unknown per time, >= 0
   bool known = false;
   bool steady = false;  ///< the same at all times
+
+  /// Those of something that moves nothing.
+  static DataBounds nothing() {
+    DataBounds result;
+    result.known = result.steady = true;
+    return result;
+  }
 };
 
 /// What a balance of second order in time adds: C·d²y/dt² + damping·dy/dt = F(y, t), with C the derivative of
@@ -119,6 +127,8 @@ class SecondOrderDynamics {
   /// What leapfrog steps remember besides both states.
   virtual std::vector<Real> remember() const = 0;
   virtual void recall(std::span<const Real> numbers) = 0;
+  /// To what each of these numbers belongs.
+  virtual std::vector<NumberPlace> memory_places() const = 0;
 
   /// Totals of a state with rate v.
   virtual Totals totals(const State& y, const State& v, Real at) = 0;
@@ -192,6 +202,12 @@ class Balance {
   virtual std::span<const Index> inactive() const { return {}; }
   /// Unknowns that boundaries hold, in increasing order.
   virtual std::span<const Index> prescribed() const { return {}; }
+  /// There are such unknowns, here or on another rank.
+  virtual bool prescribes() const { return !prescribed().empty(); }
+  /// Unknowns that are neither prescribed nor inactive, on all ranks.
+  virtual std::size_t free_count() const {
+    return static_cast<std::size_t>(layout().size()) - prescribed().size() - inactive().size();
+  }
   /// Sets them to their values at this time.
   virtual void prescribe(Real, State&) {}
   /// Books what the boundaries supplied to hold them: `missing` is ΔQ − step·Σ weights·F, read at prescribed
@@ -201,8 +217,8 @@ class Balance {
   virtual Totals totals(const State& y, Real at) = 0;
   /// The same of each unknown by itself, in the order of the layout's blocks.
   virtual std::vector<Totals> totals_by_unknown(const State& y, Real at) { return {totals(y, at)}; }
-  /// What counts the only unknown, for those who make a state piece by piece and count it while it is at hand;
-  /// null where totals are not those of one storage.
+  /// What counts the only unknown, for those who make a state piece by piece and count it while it is at
+  /// hand; null where totals are not those of one storage.
   virtual const Storage* only_storage() const { return nullptr; }
   /// Of balances of second order in time; throws InputError for others.
   virtual SecondOrderDynamics& dynamics();

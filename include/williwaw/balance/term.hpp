@@ -124,8 +124,9 @@ class EvaluatedTerm {
   /// over several unknowns.
   virtual void add_through(const Evaluation&, std::span<const Real>, std::size_t, std::size_t,
                            std::span<Real>) const {}
-  /// How far data can move the solution.
-  virtual void bound(DataBounds&) const {}
+  /// How far data can move the solution: adds what it says, in as many pieces on all ranks, of which each is
+  /// about the domain here. Rises of pieces are added up.
+  virtual void bound(std::vector<DataBounds>&) const {}
   /// Values of the unknowns that the term prescribes, in the order of `Term::prescribed`.
   virtual std::span<const Real> prescribed_values() const { return {}; }
 };

@@ -85,6 +85,8 @@ class TermBalance : public Balance {
   void rate(const State& y, Real at, Parts parts, State& f, Ledger& ledger) override;
   void linearise(const State& y, Real at, Real a, Real b, Parts parts, LinearSystem& system) override;
   std::span<const Index> prescribed() const override { return arranged_.prescribed; }
+  bool prescribes() const override { return !arranged_.prescribing.empty(); }
+  std::size_t free_count() const override { return arranged_.free; }
   std::span<const Index> inactive() const override { return arranged_.inactive; }
   void prescribe(Real at, State& y) override;
   void book_prescribed(const State& missing, Ledger& amounts) override;
@@ -97,6 +99,8 @@ class TermBalance : public Balance {
   Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts) override;
   Totals stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
                Ledger& rates, const Totals* of_y) override;
+  /// Fills the halos of a state, or of something else with its layout, from the boxes beside this one.
+  void exchange(State& y) const;
 
  protected:
   /// The state that stands in where something depends on the unknown and no state is given.
@@ -126,6 +130,7 @@ class TermBalance : public Balance {
     Capabilities capabilities;
     std::string on_step;  ///< what looks at the length of a step of explicit Euler
     std::vector<Index> prescribed, inactive;
+    std::size_t free = 0;                       ///< of all ranks
     std::vector<std::size_t> first_prescribed;  ///< of each line, in prescribed; of one unknown only
     std::vector<Prescribing> prescribing;
     std::vector<char> written_first;  ///< by unknown
@@ -153,7 +158,7 @@ class TermBalance : public Balance {
   bool steps_fused() const;
   /// Where those of a line begin and end among the prescribed unknowns; of one unknown only.
   std::pair<std::size_t, std::size_t> prescribed_on(Index line) const;
-  void exchange(State& y) const;
+  std::size_t count_free() const;
 
   std::vector<Unknown> unknowns_;
   std::vector<std::unique_ptr<Term>> terms_;

@@ -45,7 +45,7 @@ class EvaluatedBoundaryClosures final : public EvaluatedTerm {
   /// Of the flows that they let through (`BoundaryFlows`).
   void linearise(const Evaluation& now, std::span<const Real> y, Real b, Parts parts,
                  std::span<FaceSystem> matrices) const override;
-  void bound(DataBounds& result) const override;
+  void bound(std::vector<DataBounds>& pieces) const override;
   std::span<const Real> prescribed_values() const override { return values_; }
 
   std::vector<EvaluatedBoundaryClosure>& all() { return all_; }
@@ -106,6 +106,9 @@ class BoundaryClosures final : public Term {
   std::vector<Index> in_block_, in_state_;
   std::vector<std::vector<Holder>> holders_;
   std::vector<std::size_t> shared_;  ///< places in in_block_ of unknowns that boundaries of several axes hold
+  // Here or on another rank.
+  std::vector<char> prescribing_;  ///< by closure
+  bool shares_ = false;
   std::vector<std::vector<Real>> positions_;
 };
 

@@ -4,9 +4,9 @@
 
 #include <span>
 
+#include "williwaw/domain/box.hpp"
 #include "williwaw/domain/layout.hpp"
 #include "williwaw/domain/sums.hpp"
-#include "williwaw/grid/grid.hpp"
 #include "williwaw/grid/outline.hpp"
 
 namespace williwaw {
@@ -15,17 +15,25 @@ namespace williwaw {
 struct Execution {
   int threads = 0;               ///< 0: as many as the machine offers
   bool semi_lagrangian = false;  ///< semi-Lagrangian steps are possible
+  /// Who shares the grid. It must outlive the balance; null: nobody.
+  Communicator* communicator = nullptr;
+  /// Boxes along each axis; zeros: as `Decomposition::choose` has it.
+  std::array<int, 3> boxes{0, 0, 0};
+  /// How the grid is shared out; set by `make_balance`.
+  std::shared_ptr<const Decomposition> decomposition = {};
 };
 
-/// The whole grid in one process: exchanges have nothing to do, and reductions end where the tree over all
-/// segments (`TreeSum`) does. Whoever sums, exchanges or looks for extremes asks the domain, so that boxes of
-/// several processes can take the place of this one.
+/// The whole grid, or the part of it that one of several ranks has: a box with a halo. Whoever sums,
+/// exchanges or looks for extremes asks the domain, and gets what all boxes have together. The grid, and all
+/// numbers of unknowns and lines, are those of the part; sweeps visit the box's own lines.
 class Domain {
  public:
   Domain(Grid grid, Outline outline, Execution execution = {});
 
   const Grid& grid() const { return grid_; }
   const Outline& outline() const { return outline_; }
+  const Box& box() const { return *box_; }
+  const std::shared_ptr<const Box>& shared_box() const { return box_; }
   const Segments& segments() const { return segments_; }
   int threads() const { return threads_; }
 
@@ -44,13 +52,14 @@ class Domain {
   /// The product of the measures of a line across x.
   Real across(Index line) const { return across_[static_cast<std::size_t>(line)]; }
 
-  /// Fills the halo of a block of unknowns from the boxes beside this one: there are none. Whoever makes a
-  /// state that others evaluate calls it.
-  void exchange(std::span<Real>) const {}
+  /// Fills the halo of a block of unknowns from the boxes beside this one. Whoever makes a state that others
+  /// evaluate calls it.
+  void exchange(std::span<Real> values) const { box_->exchange(values); }
 
  private:
   Grid grid_;
   Outline outline_;
+  std::shared_ptr<const Box> box_;
   Segments segments_;
   int threads_ = 1;
   std::vector<Real> across_;  ///< by line

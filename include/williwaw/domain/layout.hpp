@@ -2,10 +2,13 @@
 #pragma once
 
 #include <array>
+#include <memory>
 
 #include "williwaw/grid/types.hpp"
 
 namespace williwaw {
+
+class Box;
 
 /// All unknowns of a problem at one time, block after block.
 using State = std::vector<Real>;
@@ -19,6 +22,8 @@ struct Block {
   std::array<Index, 3> extent{1, 1, 1};
   int components = 1;
   int halo = 0;
+  /// Of which of them are a rank's own where several share a grid; null where all are.
+  std::shared_ptr<const Box> box = {};
 };
 
 /// Blocks in the order in which a state holds them; within a block component after component, x fastest.

@@ -18,6 +18,10 @@ class Reductions {
   const Layout& layout() const { return *layout_; }
   int threads() const { return threads_; }
 
+  /// Values of a state, of all ranks.
+  Index count() const;
+  /// The largest of what each rank has found.
+  Real highest(Real own) const;
   /// Σ a[n]
   Real sum(std::span<const Real> a) const;
   /// Σ a[n]·b[n]

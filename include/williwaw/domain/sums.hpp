@@ -24,15 +24,25 @@ class Segments {
       : line_cells_(line_cells),
         count_((line_cells + segment_cells - 1) / segment_cells),
         bits_(static_cast<int>(std::bit_width(static_cast<std::uint64_t>(count_ - 1)))) {}
+  /// Of a part of a grid: its lines, `rows` of them in a plane, are those of `whole_rows` from `row` on, in
+  /// planes from `plane` on. Segments have the numbers that they have there.
+  Segments(Index line_cells, Index rows, Index whole_rows, Index row, Index plane) : Segments(line_cells) {
+    rows_ = rows;
+    apart_ = whole_rows - rows;
+    before_ = row + whole_rows * plane;
+  }
 
   /// Segments of a line that hold cells.
   Index of_line() const { return count_; }
-  Index number(Index line, Index i) const { return (line << bits_) + i / segment_cells; }
+  Index number(Index line, Index i) const {
+    const Index there = rows_ == 0 ? line : line + before_ + apart_ * (line / rows_);
+    return (there << bits_) + i / segment_cells;
+  }
   /// That of a cell, whose number runs along x first.
   Index of_cell(Index n) const { return number(n / line_cells_, n % line_cells_); }
   /// One more than the last number.
   Index numbers(Index lines) const { return lines << bits_; }
-  /// Numbers of its first cell and of the one after its last.
+  /// Numbers of its first cell and of the one after its last, on a whole grid.
   std::pair<Index, Index> cells(Index number) const {
     const Index line = number >> bits_, first = (number - (line << bits_)) * segment_cells;
     return {line * line_cells_ + first, line * line_cells_ + std::min(first + segment_cells, line_cells_)};
@@ -41,6 +51,7 @@ class Segments {
  private:
   Index line_cells_ = 1, count_ = 1;
   int bits_ = 0;
+  Index rows_ = 0, apart_ = 0, before_ = 0;  ///< of parts; no rows of whole grids
 };
 
 /// Work over so many lines, or leaves of a sum, is cut into blocks of a power of two of them, so that every
@@ -73,6 +84,12 @@ class TreeSum {
       value_ = term;
     }
   }
+  /// What a subtree of 2^level leaves, of which this is the first, has been summed up to already.
+  void add(Index number, const Term& term, int level) {
+    open(number);
+    value_ = term;
+    level_ = level;
+  }
   bool empty() const { return leaf_ < 0; }
   Term sum() const {
     Term sum = value_;
@@ -96,7 +113,7 @@ class TreeSum {
   void open(Index number) {
     if (leaf_ >= 0) {
       Term node = value_;
-      for (int level = 0; leaf_ >> level != number >> level; ++level) {
+      for (int level = level_; leaf_ >> level != number >> level; ++level) {
         const std::uint64_t bit = std::uint64_t{1} << level;
         if (waiting_ & bit) {
           node = joined(left_[static_cast<std::size_t>(level)], node);
@@ -108,12 +125,14 @@ class TreeSum {
       }
     }
     leaf_ = number;
+    level_ = 0;
     value_ = Term();
   }
 
   std::array<Term, 32> left_;  // by level, the left one of a pair that waits for the right one
   std::uint64_t waiting_ = 0;  // levels of which one is there
   Index leaf_ = -1;
+  int level_ = 0;  ///< of the node that `value_` is
   Term value_{};
 };
 

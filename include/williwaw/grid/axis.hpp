@@ -43,6 +43,28 @@ class Axis {
   /// The same axis with its unknowns there.
   Axis with(Unknowns unknowns) const;
 
+  /// Some intervals of an axis, of which those from own_first to own_end - 1 are a box's own and the others
+  /// its halo.
+  struct Extent {
+    Index first = 0, end = 0;
+    Index own_first = 0, own_end = 0;
+  };
+  /// These intervals of an axis that is not periodic, with the very numbers that they have there: positions,
+  /// widths, gaps, measures. What ends within the whole axis has no side there.
+  Axis part(const Extent& extent) const;
+  bool is_part() const { return whole_ != nullptr; }
+  /// The axis that this one is a part of; itself where it is whole.
+  const Axis& whole() const { return whole_ ? *whole_ : *this; }
+  /// The intervals of the whole axis that it has.
+  const Extent& extent() const { return extent_; }
+  /// Number along the whole axis of its first unknown, and which of its unknowns, from own_first() to
+  /// own_end() - 1, are the box's own.
+  Index first() const { return extent_.first; }
+  Index own_first() const { return extent_.own_first - extent_.first; }
+  Index own_end() const;
+  /// It ends where the whole axis does.
+  bool ends(bool upper) const { return upper ? extent_.end == whole().intervals() : extent_.first == 0; }
+
   const std::string& name() const { return name_; }
   Unknowns unknowns() const { return unknowns_; }
   bool periodic() const { return periodic_; }
@@ -108,6 +130,7 @@ class Axis {
     std::vector<Real> measures, resistances;  ///< along r; elsewhere widths and gaps
   };
 
+  static std::vector<Real> some(std::span<const Real> values, Index first, Index count);
   void place_cells();
   void place_nodes();
   void even_out(Real spacing);
@@ -120,6 +143,8 @@ class Axis {
   int power_ = 0;  ///< of r in the area
   /// Shared by all copies of an axis, and never changed once it is made.
   std::shared_ptr<Lines> lines_;
+  std::shared_ptr<const Axis> whole_;  ///< of a part
+  Extent extent_;
 };
 
 }  // namespace williwaw

@@ -27,8 +27,8 @@ class Grid {
  public:
   /// Axes in the order x, y, z; a problem may leave some out (z alone, or x and z). An axis r stands first
   /// and allows for z beside it, if it is cylindrical. Unknowns at nodes of one axis and at cells of the
-  /// others are those on the faces of cells normal to that axis; at nodes of two axes, of three, they stand on
-  /// edges. Throws InputError.
+  /// others are those on the faces of cells normal to that axis; at nodes of two axes, of three, they stand
+  /// on edges. Throws InputError.
   explicit Grid(std::vector<Axis> axes);
 
   int dimension() const { return static_cast<int>(axes_.size()); }
@@ -42,6 +42,12 @@ class Grid {
   /// The same domain and intervals with unknowns at the cells, or on the faces normal to axis `a`.
   Grid at_cells() const;
   Grid on_faces(int a) const;
+  /// A part of it: these intervals of its axes, one entry for each (`Axis::part`). Axes of which it has all
+  /// stay as they are.
+  Grid part(std::span<const Axis::Extent> extents) const;
+  bool is_part() const;
+  /// The grid that this one is a part of; the same where it is whole.
+  Grid whole() const;
   const Axis& axis(int a) const { return axes_[a]; }
   /// Number of unknowns along axis `a`, 1 for an axis that the grid does not have.
   Index size(int a) const { return a < dimension() ? axes_[a].size() : 1; }
@@ -78,7 +84,7 @@ class Grid {
   std::vector<Side> sides() const;
   std::string side_name(Side side) const;
   std::optional<Side> side(const std::string& name) const;
-  /// Unknowns that touch a side, in increasing order.
+  /// Unknowns that touch a side, in increasing order; none where a part does not reach it.
   std::vector<Index> unknowns_at(Side side) const;
   /// Area of one control volume's face on a side (1 in 1-D).
   Real boundary_area(Side side, Index unknown) const;

@@ -26,6 +26,9 @@ class Problem {
   /// Throws InputError for regions that overlap or match nothing on this grid.
   Problem(Grid grid, Equation equation, Regions regions = {});
 
+  /// The same on a part of its grid.
+  Problem on(const Grid& part) const;
+
   const Grid& grid() const { return grid_; }
   const Equation& equation() const { return equation_; }
   const Regions& regions() const { return *regions_; }

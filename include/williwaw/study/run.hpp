@@ -21,6 +21,15 @@ struct RunOptions {
   std::function<void(const Case&, const Prepared&)> on_stage = {};
   bool resume = false;           ///< go on from the folder's checkpoint, where there is one
   Real checkpoint_seconds = 10;  ///< between checkpoints, of real time; 0: after every step
+  /// Who marches together; null: this process alone. All of them call run_case with the same case; the first
+  /// one writes the files and is told what happens.
+  Communicator* ranks = nullptr;
+  /// Boxes along each axis; zeros: as `Decomposition::choose` has it.
+  std::array<int, 3> boxes{0, 0, 0};
+
+  bool shared() const { return ranks && ranks->size() > 1; }
+  /// This process is the one that writes.
+  bool writes() const { return !shared() || ranks->rank() == 0; }
 };
 
 struct RunResult {
@@ -45,6 +54,9 @@ std::filesystem::path default_folder(const std::filesystem::path& case_file);
 /// meets data that are no numbers, or cannot write its files. Throws StoreError where another process writes
 /// into the folder.
 RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options);
+
+/// Throws CaseError for what several ranks cannot do, as run_case does on them before anything is written.
+void refuse_on_ranks(const Case& given, const Prepared& prepared);
 
 /// Whether a run in the folder can go on from a checkpoint.
 bool has_checkpoint(const std::filesystem::path& folder);

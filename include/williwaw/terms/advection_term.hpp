@@ -72,7 +72,7 @@ class EvaluatedAdvection final : public EvaluatedTerm {
   void add(const Line& line, std::span<const LineRates> rates) const override;
   void linearise(const Evaluation& now, std::span<const Real> y, Real b, Parts parts,
                  std::span<FaceSystem> matrices) const override;
-  void bound(DataBounds& result) const override;
+  void bound(std::vector<DataBounds>& pieces) const override;
   /// What flows in by advection through a face of a boundary.
   Real through(std::size_t closure, Index face) const {
     return through_[closure][static_cast<std::size_t>(face)];

@@ -21,7 +21,7 @@ class EvaluatedDiffusion final : public EvaluatedTerm {
   void add(const Line& line, std::span<const LineRates> rates) const override;
   void linearise(const Evaluation& now, std::span<const Real> y, Real b, Parts parts,
                  std::span<FaceSystem> matrices) const override;
-  void bound(DataBounds& result) const override;
+  void bound(std::vector<DataBounds>& pieces) const override;
   /// next = u + step·flow/capacity of one line; see `FusedStep`.
   void step(const Line& line, Real step, Real* next, Totals* counted, const Real* densities,
             Real* made) const;

@@ -130,8 +130,14 @@ class Discretization : public TermBalance {
   const ControlVolumes& control_volumes() const { return control_volumes(0); }
 };
 
-/// Of one problem. Throws InputError for a problem that is not complete or has coefficients that cannot be
-/// used, and for one that semi-Lagrangian steps are wanted of and that carries nothing.
+/// How the ranks of an execution share the grid of a system: `execution.boxes`, or what is chosen. Throws
+/// InputError for boxes that the grid does not take.
+Decomposition decomposition_of(const System& system, const Execution& execution);
+
+/// The part of it that this rank has where an execution has several: its state has the values of that part
+/// (`Box`), and totals, ledgers and bounds are those of all. All ranks then call everything together. Throws
+/// InputError for a problem that is not complete or has coefficients that cannot be used, and for one that
+/// semi-Lagrangian steps are wanted of and that carries nothing.
 std::unique_ptr<Discretization> make_balance(const Problem& problem, Execution execution = {});
 /// Of several unknowns, or of one with neither reaction nor flux of a system.
 std::unique_ptr<Discretization> make_balance(const System& system, Execution execution = {});

@@ -94,6 +94,7 @@ class FaceVelocities {
 
   const Problem& problem_;
   const Outline& outline_;
+  std::shared_ptr<const Box> box_;
   const std::vector<BoundaryClosure>& closures_;
   Velocity velocity_;
   bool even_ = false;  ///< one number for each axis

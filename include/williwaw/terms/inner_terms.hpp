@@ -17,7 +17,7 @@ class EvaluatedSource final : public EvaluatedTerm {
   void add(const Line& line, std::span<const LineRates> rates) const override;
   void book(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
             Ledger& ledger) const override;
-  void bound(DataBounds& result) const override;
+  void bound(std::vector<DataBounds>& pieces) const override;
 
   /// Amount per time in control volume n, whose volume is given.
   Real amount(Index n, Real volume) const {
@@ -80,7 +80,7 @@ class EvaluatedPoints final : public EvaluatedTerm {
   void add(const Line& line, std::span<const LineRates> rates) const override;
   void book(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
             Ledger& ledger) const override;
-  void bound(DataBounds& result) const override;
+  void bound(std::vector<DataBounds>& pieces) const override;
 
   /// In the problem's order.
   std::span<const Rate> all() const { return rates_; }
@@ -151,7 +151,7 @@ class EvaluatedReaction final : public EvaluatedTerm {
             Ledger& ledger) const override;
   void linearise(const Evaluation& now, std::span<const Real> y, Real b, Parts parts,
                  std::span<FaceSystem> matrices) const override;
-  void bound(DataBounds& result) const override { result.known = false; }
+  void bound(std::vector<DataBounds>& pieces) const override { pieces.emplace_back().steady = true; }
 
   /// Amount per time in control volume n.
   Real amount(Index n) const { return amounts_[static_cast<std::size_t>(n)]; }

@@ -25,11 +25,16 @@ CycleWatch::CycleWatch(const Case& given, Prepared& prepared)
   }
 }
 
-bool CycleWatch::look(const StepInfo& m) {
-  const Real cycles = (m.time - start_) / period_;
+bool CycleWatch::due(Real time) const {
+  const Real cycles = (time - start_) / period_;
   const Index whole = std::llround(cycles);
-  if (whole <= memory_.cycles || std::abs(cycles - static_cast<Real>(whole)) > 1e-9 * std::max(1.0, cycles))
-    return false;
+  return whole > memory_.cycles &&
+         std::abs(cycles - static_cast<Real>(whole)) <= 1e-9 * std::max(1.0, cycles);
+}
+
+bool CycleWatch::look(const StepInfo& m) {
+  if (!due(m.time)) return false;
+  const Index whole = std::llround((m.time - start_) / period_);
   memory_.change = 0;
   for (std::size_t n = 0; n < m.state.size(); ++n)
     memory_.change = std::max(memory_.change, std::abs(m.state[n] - memory_.before[n]));

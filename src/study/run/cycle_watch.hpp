@@ -21,6 +21,8 @@ class CycleWatch {
 
   /// To be told of every step; true once the change from cycle to cycle is within the tolerance.
   bool look(const StepInfo& m);
+  /// A period more is over at this time.
+  bool due(Real time) const;
   bool ends_run() const { return ends_run_; }
   Index cycles() const { return memory_.cycles; }
   /// Largest change over the last whole cycle.

@@ -9,6 +9,7 @@
 #include "study/run/checkpoint.hpp"
 #include "study/run/kept_case.hpp"
 #include "study/run/probe_spectra.hpp"
+#include "study/run/ranked_march.hpp"
 #include "study/run/recorder.hpp"
 #include "study/run/run_log.hpp"
 #include "study/run/stages.hpp"
@@ -40,6 +41,10 @@ class Run {
 
   RunResult go() {
     std::optional<Checkpoint> from = checkpoint();
+    if (options_.shared()) {
+      std::array<Real, 1> found{from ? 1.0 : 0.0};
+      options_.ranks->broadcast(found);
+    }
     keep_case(given_, options_.folder);
     if (!given_.stages.empty()) planned_ = planned_stages(given_, first_);
     recorder_.emplace(given_, *first_.balance, lines_of_all(first_, planned_), options_.folder,
@@ -172,7 +177,13 @@ class Run {
       settled.recall(from->settled);
       if (ready.cycle) ready.cycle->recall(from->cycle);
     }
-    return march(*ready.balance, state, ready.plan, observers, from ? &from->snapshot : nullptr);
+    const Snapshot* const snapshot = from ? &from->snapshot : nullptr;
+    if (!options_.shared()) return march(*ready.balance, state, ready.plan, observers, snapshot);
+    const auto looks_at = [&](Real time) {
+      return settled.known() || (ready.cycle && ready.cycle->due(time)) || extra.arrived;
+    };
+    return march_on_ranks(now, ready, state, {observers, looks_at}, snapshot, *options_.ranks,
+                          options_.boxes);
   }
 
   // The clock is not looked at after every step of a small problem.
@@ -302,6 +313,55 @@ class Run {
   RunResult result_;
 };
 
+// The part that a rank other than the first takes in a run: it marches, and leaves the rest to the first.
+class RunBeside {
+ public:
+  RunBeside(const Case& given, Prepared& prepared, const RunOptions& options)
+      : given_(given), first_(prepared), options_(options) {}
+
+  RunResult go() {
+    RunResult result;
+    std::optional<Checkpoint> from = checkpoint();
+    Index stage = from ? from->stage : 0;
+    std::unique_ptr<Case> case_of_stage;
+    std::unique_ptr<Prepared> prepared_for_stage;
+    const Case* now = &given_;
+    Prepared* ready = &first_;
+    const auto enter = [&](Real start, const State& initial) {
+      case_of_stage = std::make_unique<Case>(stage_of(given_, stage, start, initial));
+      prepared_for_stage = std::make_unique<Prepared>(prepare(*case_of_stage, {first_.plan.threads}));
+      now = case_of_stage.get();
+      ready = prepared_for_stage.get();
+    };
+    if (stage > 0) enter(from->stage_start, from->stage_initial);
+    for (;;) {
+      State state = std::move(ready->initial);
+      result.outcome = march_on_ranks(*now, *ready, state, {}, from ? &from->snapshot : nullptr,
+                                      *options_.ranks, options_.boxes);
+      from.reset();
+      if (result.outcome.ending != Outcome::Ending::reached ||
+          stage >= static_cast<Index>(given_.stages.size()))
+        return result;
+      ++stage;
+      enter(result.outcome.time, state);
+    }
+  }
+
+ private:
+  // As the first rank finds it; what is wrong with it is told there.
+  std::optional<Checkpoint> checkpoint() const {
+    std::array<Real, 1> found{0};
+    options_.ranks->broadcast(found);
+    if (found[0] == 0) return std::nullopt;
+    std::string trouble;
+    return Checkpoint::load(options_.folder, trouble);
+  }
+
+  const Case& given_;
+  Prepared& first_;
+  const RunOptions& options_;
+};
+
 RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& options) {
   RunResult result;
   result.lock = std::make_shared<store::FolderLock>(options.folder);
@@ -343,7 +403,21 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
 
 }  // namespace
 
+void refuse_on_ranks(const Case& given, const Prepared& prepared) {
+  if (given.steady)
+    throw CaseError(given.places.of(Subject::step).place, "steady",
+                    "a steady state is found on one rank: start it without a launcher");
+  if (!is_explicit(prepared.plan.scheme) || semi_lagrangian(prepared.plan.scheme))
+    throw given.places.error(
+        Subject::scheme,
+        "scheme '" + prepared.plan.scheme.name +
+            "' runs on one rank: start it without a launcher, or take an explicit scheme, such "
+            "as explicit-euler, ssprk3, rk4 or stabilized");
+}
+
 RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options) {
+  if (options.shared()) refuse_on_ranks(given, prepared);
+  if (!options.writes()) return RunBeside(given, prepared, options).go();
   store::make_folder(options.folder);
   try {
     if (given.steady) return run_steady(given, prepared, options);

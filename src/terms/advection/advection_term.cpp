@@ -115,6 +115,9 @@ void EvaluatedAdvection::see_range(std::span<const Real> y, const Range* range) 
     range_.lowest = std::min(range_.lowest, c.data_bounds().lowest);
     range_.highest = std::max(range_.highest, c.data_bounds().highest);
   }
+  std::array<Real, 2> reach{-range_.lowest, range_.highest};
+  scheme_.of.domain->box().communicator().highest(reach);
+  range_ = {-reach[0], reach[1]};
   const Real width = range_.highest - range_.lowest;
   if (!std::isfinite(width)) return;  // the guard will tell
   const bool inside = scanned_.lowest <= range_.lowest && range_.highest <= scanned_.highest;
@@ -154,7 +157,8 @@ void EvaluatedAdvection::update(Real at, std::span<const Real> y, const Range* r
   meet_boundaries(y);
 }
 
-void EvaluatedAdvection::bound(DataBounds& result) const {
+void EvaluatedAdvection::bound(std::vector<DataBounds>& pieces) const {
+  DataBounds& result = pieces.emplace_back(DataBounds::nothing());
   // Where a velocity compresses, what it carries piles up.
   result.known = result.known && (has_divergence_term() || !velocities_.compresses());
   result.steady = result.steady && !depends_on_time();

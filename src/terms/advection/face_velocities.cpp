@@ -20,6 +20,7 @@ FaceVelocities::FaceVelocities(const Problem& problem, const Domain& domain,
                                const std::vector<BoundaryClosure>& closures)
     : problem_(problem),
       outline_(domain.outline()),
+      box_(domain.shared_box()),
       closures_(closures),
       velocity_(problem.equation().advection->velocity) {
   const Grid& g = problem_.grid();
@@ -358,12 +359,12 @@ void FaceVelocities::measure() {
         for (int a = 0; a < g.dimension(); ++a) {
           const bool open_low = low_area[a].values[i] > 0, open_high = high_area[a].values[i] > 0;
           const Real v = std::max(open_low ? std::abs(low[a][i]) : 0, open_high ? std::abs(high[a][i]) : 0);
-          measured_.largest[a] = std::max(measured_.largest[a], v);
+          if (box_->owns(start + i)) measured_.largest[a] = std::max(measured_.largest[a], v);
           rate += v / g.axis(a).widths()[at[a]];
           measured_.divergence[start + i] += high_area[a].factor * high_area[a].values[i] * high[a][i] -
                                              low_area[a].factor * low_area[a].values[i] * low[a][i];
         }
-        if (rate > measured_.fastest) {
+        if (rate > measured_.fastest && box_->owns(start + i)) {
           measured_.fastest = rate;
           measured_.fastest_at = start + i;
         }
@@ -373,10 +374,19 @@ void FaceVelocities::measure() {
     for (std::size_t f = 0; f < now_.inward[s].size(); ++f)
       measured_.divergence[closures_[s].section().faces[f].unknown] -= now_.inward[s][f];
   for (Index n = 0; n < g.count(); ++n) {
-    if (!outline_.active(n)) continue;
+    if (!outline_.active(n) || !box_->owns(n)) continue;
     measured_.expanding = std::max(measured_.expanding, measured_.divergence[n] / fixed_->volumes[n]);
     measured_.compressing = std::max(measured_.compressing, -measured_.divergence[n] / fixed_->volumes[n]);
   }
+  std::array<Real, 7> most{measured_.largest[0],        measured_.largest[1], measured_.largest[2],
+                           measured_.fastest,           measured_.expanding,  measured_.compressing,
+                           measured_.against_boundaries};
+  box_->communicator().highest(most);
+  measured_.largest = {most[0], most[1], most[2]};
+  measured_.fastest = most[3];
+  measured_.expanding = most[4];
+  measured_.compressing = most[5];
+  measured_.against_boundaries = most[6];
 }
 
 bool FaceVelocities::compresses() const {

@@ -329,7 +329,7 @@ void SemiLagrangian::find_departures(Real step) {
   const bool by_stencils = stencils_.usable();
   if (by_stencils && !stencils_.has_room()) stencils_.make_room();
   apart_.resize(static_cast<std::size_t>(grid_.lines()));
-  each_line(balance_.domain(), [&](Index, Index line, Index, Index) {
+  each_line(balance_.domain(), [&](std::size_t, Index line, Index, Index) {
     auto& apart = apart_[static_cast<std::size_t>(line)];
     apart.clear();
     for (Index n = nx * line; n < nx * (line + 1); ++n) {
@@ -349,7 +349,7 @@ void SemiLagrangian::advect(const State& y, Real at, Real step, State& out) {
   advection_ = balance_.advection(at + 0.5 * step, y);
   if (!steady_ || found_for_ != step) find_departures(step);
   const Index nx = grid_.size(0);
-  each_line(balance_.domain(), [&](Index, Index line, Index, Index) {
+  each_line(balance_.domain(), [&](std::size_t, Index line, Index, Index) {
     if (stencils_.usable()) stencils_.read(line, y.data(), out.data() + nx * line);
     for (const Departure& d : apart_[static_cast<std::size_t>(line)])
       out[d.unknown] = d.through_boundary ? through_boundary(d.beyond, d.place, y, at) : value(d.place, y);

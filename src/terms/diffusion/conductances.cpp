@@ -85,7 +85,7 @@ void Conductances::Fixed::place_lines() {
 
 // The scale of a table over values of the unknown: that of the initial ones.
 void Conductances::Fixed::place_paths(const Problem& problem) {
-  const Real scale = size_at_unknowns(grid, problem.initial);
+  const Real scale = size_at_unknowns(storage->domain(), problem.initial);
   const Outline& outline = storage->domain().outline();
   for (int a = 0; a < grid.dimension(); ++a) {
     materials[a] = std::make_shared<MaterialCoefficient>(problem, grid.direction(a), scale);

@@ -56,7 +56,8 @@ void EvaluatedDiffusion::add_gravity(const Line& line, Real* flows) const {
 }
 
 // Gravity piles up what it moves.
-void EvaluatedDiffusion::bound(DataBounds& result) const {
+void EvaluatedDiffusion::bound(std::vector<DataBounds>& pieces) const {
+  DataBounds& result = pieces.emplace_back(DataBounds::nothing());
   for (int axis = 0; axis < of_.domain->grid().dimension(); ++axis)
     result.known = result.known && conductances_.rise(axis, 1) == 0;
 }
@@ -106,7 +107,7 @@ void EvaluatedDiffusion::linearise(const Evaluation&, std::span<const Real> y, R
 void EvaluatedDiffusion::join_slopes(FaceSystem& matrix, int axis, std::span<const Real> u, Real b) const {
   const Grid& g = of_.domain->grid();
   const auto by_low = conductances_.by_low(axis), by_high = conductances_.by_high(axis);
-  each_line(*of_.domain, [&](Index, Index line, Index j, Index k) {
+  each_line(*of_.domain, [&](std::size_t, Index line, Index j, Index k) {
     for (Index i = 0; i < g.size(0); ++i) {
       const Index n = g.size(0) * line + i;
       std::array<Index, 3> at{i, j, k};
@@ -137,7 +138,7 @@ void EvaluatedDiffusion::join(FaceSystem& matrix, int axis, Real b) const {
   const bool separable = conductances_.separable();
   const Real* before = separable ? conductances_.before(axis).data() : nullptr;
   const Real* after = separable ? conductances_.after(axis).data() : nullptr;
-  each_line(*of_.domain, [&](Index, Index line, Index j, Index k) {
+  each_line(*of_.domain, [&](std::size_t, Index line, Index j, Index k) {
     const Real volume = separable ? conductances_.conductivity(axis) * of_.domain->across(line) : 0;
     const Real* measures = g.axis(0).measures().data();
     const std::array<Index, 3> at{0, j, k};

@@ -22,19 +22,20 @@ WideDifferences::WideDifferences(const Problem& problem)
                        "differences of order 4 take whole rectangles, without cut-outs");
   Index stride = 1;
   for (int a = 0; a < grid_.dimension(); ++a) {
-    const Axis& axis = grid_.axis(a);
+    const Axis& axis = grid_.axis(a).whole();
     if (!axis.is_uniform())
       throw InputError(Subject::space_order,
                        "differences of order 4 need uniform spacing, which axis " + axis.name() + " has not");
     if (axis.size() < 6)
       throw InputError(Subject::space_order, "differences of order 4 need at least 6 unknowns along an axis");
     Along along;
-    along.count = axis.size();
+    along.count = grid_.size(a);
     along.stride = stride;
     along.spacing = axis.length() / static_cast<Real>(axis.intervals());
     for (const bool upper : {false, true})
       along.ends[upper ? 1 : 0] = axis.periodic() ? End::periodic : end_of(problem, {a, upper});
     // Face f lies above unknown f − 1 at cells, above unknown f at nodes.
+    const Index first = grid_.axis(a).first();
     along.faces = axis.periodic() ? along.count : nodes_ ? along.count - 1 : along.count + 1;
     const Function& k = e.diffusion.coefficient[grid_.direction(a)];
     along.constant = k.is_constant() ? k(Point{}) : 0;
@@ -43,12 +44,13 @@ WideDifferences::WideDifferences(const Problem& problem)
         if (grid_.position(n)[a] != 0) continue;
         for (Index f = 0; f < along.faces; ++f) {
           Point at = grid_.point_of(n);
-          at[grid_.direction(a)] = axis.from() + (static_cast<Real>(f) + (nodes_ ? 0.5 : 0)) * along.spacing;
+          at[grid_.direction(a)] =
+              axis.from() + (static_cast<Real>(first + f) + (nodes_ ? 0.5 : 0)) * along.spacing;
           along.coefficient.push_back(k(at));
         }
       }
     axes_.push_back(std::move(along));
-    stride *= axis.size();
+    stride *= grid_.size(a);
   }
 }
 

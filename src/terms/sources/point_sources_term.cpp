@@ -19,9 +19,10 @@ void EvaluatedPoints::book(const Evaluation&, std::span<const Real>, Parts parts
   for (const Rate& point : rates_) ledger[point.line] += weight * point.rate;
 }
 
-void EvaluatedPoints::bound(DataBounds& result) const {
-  result.raising += rise_;
-  result.lowering += fall_;
+void EvaluatedPoints::bound(std::vector<DataBounds>& pieces) const {
+  DataBounds& result = pieces.emplace_back(DataBounds::nothing());
+  result.raising = rise_;
+  result.lowering = fall_;
 }
 
 void EvaluatedPoints::update(const std::vector<PointSource>& points, Real time,
@@ -33,6 +34,7 @@ void EvaluatedPoints::update(const std::vector<PointSource>& points, Real time,
       throw DataError(
           Subject::points, "",
           "the rate of point '" + points[p].name + "' is not a finite number at time " + to_text(time));
+    if (rates_[p].unknown < 0) continue;
     const Real change = rates_[p].rate / storage.capacity(rates_[p].unknown);
     rise_ = std::max(rise_, change);
     fall_ = std::max(fall_, -change);
@@ -47,7 +49,7 @@ Index nearest_active(const Domain& domain, const Point& place) {
   Index best = -1;
   Real least = std::numeric_limits<Real>::infinity();
   for (Index n = 0; n < g.count(); ++n) {
-    if (!domain.outline().active(n)) continue;
+    if (!domain.outline().active(n) || !domain.box().owns(n)) continue;
     const Point p = g.point_of(n);
     const Real distance = std::hypot(p.x - place.x, p.y - place.y, p.z - place.z);
     if (distance < least) {
@@ -55,7 +57,20 @@ Index nearest_active(const Domain& domain, const Point& place) {
       best = n;
     }
   }
-  return best;
+  // Of the nearest of all ranks the first.
+  Communicator& ranks = domain.box().communicator();
+  if (least > ranks.lowest(least)) best = -1;
+  const Real there =
+      best < 0 ? std::numeric_limits<Real>::infinity() : static_cast<Real>(domain.box().there(best));
+  return there > ranks.lowest(there) ? -1 : best;
+}
+
+// The unknown whose control volume holds the place, or took what is left of it; -1 where another rank has it.
+Index unknown_at(const Domain& domain, const Point& place) {
+  const Index n = domain.box().here(domain.grid().whole().containing(place)).value_or(-1);
+  const bool own = n >= 0 && domain.box().owns(n);
+  const bool gone = own && !domain.outline().active(n);
+  return domain.box().communicator().any(gone) ? nearest_active(domain, place) : own ? n : -1;
 }
 
 }  // namespace
@@ -66,9 +81,8 @@ PointSourcesTerm::PointSourcesTerm(OfUnknown of, std::vector<PointSource> points
   const Grid& g = of_.domain->grid();
   of_line_.resize(static_cast<std::size_t>(g.lines()));
   for (const PointSource& point : points_) {
-    Index n = g.containing(point.at);
-    if (!of_.domain->outline().active(n)) n = nearest_active(*of_.domain, point.at);
-    of_line_[static_cast<std::size_t>(n / g.size(0))].push_back(places_.size());
+    const Index n = unknown_at(*of_.domain, point.at);
+    if (n >= 0) of_line_[static_cast<std::size_t>(n / g.size(0))].push_back(places_.size());
     places_.push_back({n, LineId{}, 0});
   }
 }

@@ -91,7 +91,8 @@ void ReactionTerm::evaluate(const Instant& instant, const Evaluation&,
 Real ReactionTerm::size_of(std::span<const Real> u) const {
   Real size = 0;
   for (const Real value : u) size = std::max(size, std::abs(value));
-  if (size == 0 && !reaction_.linear) size = size_at_unknowns(of_.domain->grid(), initial_);
+  size = of_.domain->box().communicator().highest(size);
+  if (size == 0 && !reaction_.linear) size = size_at_unknowns(*of_.domain, initial_);
   return size > 0 ? size : 1;
 }
 

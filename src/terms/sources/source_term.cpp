@@ -26,13 +26,14 @@ void EvaluatedSource::book(const Evaluation&, std::span<const Real>, Parts parts
   if (!idle() && parts.has(Parts::source())) ledger[line_] += weight * (factor_ * amounts_->total);
 }
 
-void EvaluatedSource::bound(DataBounds& result) const {
+void EvaluatedSource::bound(std::vector<DataBounds>& pieces) const {
+  DataBounds& result = pieces.emplace_back(DataBounds::nothing());
   if (!idle()) {
     const Real size = std::abs(factor_);
-    result.raising += size * (factor_ > 0 ? amounts_->rise : amounts_->fall);
-    result.lowering += size * (factor_ > 0 ? amounts_->fall : amounts_->rise);
+    result.raising = size * (factor_ > 0 ? amounts_->rise : amounts_->fall);
+    result.lowering = size * (factor_ > 0 ? amounts_->fall : amounts_->rise);
   }
-  result.steady = result.steady && steady_;
+  result.steady = steady_;
 }
 
 void EvaluatedSource::update(const Function& source, Real time, const ControlVolumes& volumes,
@@ -67,7 +68,7 @@ void EvaluatedSource::lay_out(const Function& source, Real time, const ControlVo
   auto& [each, total, rise, fall] = *amounts_;
   const bool uniform = source.is_constant() && domain.outline().whole();
   if (uniform) {
-    total = g.volume();
+    total = g.whole().volume();
   } else {
     each.resize(static_cast<std::size_t>(g.count()));
     volumes.integrate(source, time, each);

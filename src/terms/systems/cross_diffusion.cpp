@@ -21,7 +21,7 @@ class EvaluatedCrossDiffusion final : public EvaluatedTerm {
                    std::span<Real> flows) const override {
     term_.add_through(time_, now, y, unknown, section, flows);
   }
-  void bound(DataBounds& result) const override { result.known = false; }
+  void bound(std::vector<DataBounds>& pieces) const override { pieces.emplace_back().steady = true; }
   void set(Real time) { time_ = time; }
 
  private:

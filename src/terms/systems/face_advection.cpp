@@ -47,7 +47,7 @@ class EvaluatedFaceAdvection final : public EvaluatedTerm {
                    std::span<Real> flows) const override {
     if (unknown == unknown_) term_.add_through(now, y, section, flows);
   }
-  void bound(DataBounds& result) const override { result.known = false; }
+  void bound(std::vector<DataBounds>& pieces) const override { pieces.emplace_back().steady = true; }
 
  private:
   const FaceAdvectionTerm& term_;

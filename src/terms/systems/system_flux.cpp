@@ -62,7 +62,7 @@ class EvaluatedSystemFlux final : public EvaluatedTerm {
                    std::span<Real> flows) const override {
     term_.add_through(now, y, unknown, section, flows);
   }
-  void bound(DataBounds& result) const override { result.known = false; }
+  void bound(std::vector<DataBounds>& pieces) const override { pieces.emplace_back().steady = true; }
 
  private:
   const SystemFluxTerm& term_;

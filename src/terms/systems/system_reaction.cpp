@@ -32,7 +32,7 @@ class EvaluatedSystemReaction final : public EvaluatedTerm {
                          std::vector<Triplet>& entries) const override {
     if (parts.has(Parts::source())) term_.linearise_between(time_, y, b, entries);
   }
-  void bound(DataBounds& result) const override { result.known = false; }
+  void bound(std::vector<DataBounds>& pieces) const override { pieces.emplace_back().steady = true; }
   void set(Real time) { time_ = time; }
 
  private:

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "domain/lines.hpp"
 #include "terms/waves/wave_dynamics.hpp"
 
 namespace williwaw {
@@ -42,11 +43,19 @@ Real WaveDynamics::spring(const EvaluatedBoundaryClosure& boundary, Index f) con
 }
 
 void WaveDynamics::keep_boundaries(const Evaluation& evaluated, const State& now, const State& before) {
+  // What another rank has to book is booked by all.
+  std::vector<Real> acts(boundaries_.size());
+  for (std::size_t c = 0; c < acts.size(); ++c) {
+    const EvaluatedBoundaryClosure& boundary = closures(evaluated)[c];
+    const bool quiet = boundary.faces() == 0 || (boundary.idle() && !boundary.damps() && !boundary.imposes());
+    acts[c] = quiet ? 0 : 1;
+  }
+  parts_.of.domain->box().communicator().highest(acts);
+  for (std::size_t c = 0; c < acts.size(); ++c) boundaries_[c].quiet = acts[c] == 0;
   for (std::size_t c = 0; c < boundaries_.size(); ++c) {
     const EvaluatedBoundaryClosure& boundary = closures(evaluated)[c];
     BoundaryMemory& m = boundaries_[c];
     const auto faces = static_cast<std::size_t>(boundary.faces());
-    m.quiet = boundary.faces() == 0 || (boundary.idle() && !boundary.damps() && !boundary.imposes());
     if (m.quiet) continue;
     m.beside.resize(faces);
     m.pull.resize(faces);
@@ -69,22 +78,21 @@ void WaveDynamics::keep_boundaries(const Evaluation& evaluated, const State& now
   points_before_.clear();
   if (parts_.points)
     for (const auto& point : evaluated.of(*parts_.points).all())
-      points_before_.push_back(before[point.unknown]);
+      points_before_.push_back(point.unknown < 0 ? 0 : before[point.unknown]);
 }
 
 // Boundaries that follow the motion, then what they hold: those on edges and corners after the faces between
 // them.
 void WaveDynamics::follow_boundaries(const Evaluation& evaluated, const State& now, State& after, Real at,
                                      Real step) {
-  const auto& all = parts_.boundary->all();
+  parts_.of.domain->exchange(after);
   for (int corners = 0; corners < grid().dimension(); ++corners) {
     for (std::size_t c = 0; c < boundaries_.size(); ++c)
       if (boundaries_[c].moving)
         boundaries_[c].moving->follow(closures(evaluated)[c], at, step, now, after, corners);
     stand();
-    if (!prescribed().empty()) balance_.prescribe(at + step, after);
-    if (std::ranges::none_of(all, [](const BoundaryClosure& c) { return c.moves() && c.prescribes(); }))
-      break;
+    balance_.prescribe(at + step, after);
+    if (!fixed_->moves_prescribed) break;
   }
 }
 
@@ -103,21 +111,21 @@ Real WaveDynamics::book_boundaries(const EvaluatedBoundaryClosures& later, const
     const EvaluatedBoundaryClosure& boundary = later[c];
     BoundaryMemory& m = boundaries_[c];
     if (m.quiet) continue;
-    std::vector<TreeSum<Real>> booked(boundary.conditions());
-    TreeSum<Real> stored;
+    std::vector<BoxSum<Real>> booked(boundary.conditions(), BoxSum<Real>(*parts_.of.domain));
+    BoxSum<Real> stored(*parts_.of.domain);
     for (Index f = 0; f < boundary.faces(); ++f) {
-      const Index n = boundary.unknown(f), at = leaf(n);
+      const Index n = boundary.unknown(f);
       const Real moved = 0.5 * (after[n] - m.beside[f]);
       if (m.pull[f] != 0 && boundary.imposes()) {
         const Real next = anchor_of(boundary, f);
-        booked[0].leaf(at) += m.pull[f] * (m.anchor[f] - now[n]) * 0.5 * (next - m.anchor_before[f]);
-        stored.leaf(at) += m.pull[f] * (now[n] - m.anchor[f]) * (after[n] - next);
+        booked[0].leaf(n) += m.pull[f] * (m.anchor[f] - now[n]) * 0.5 * (next - m.anchor_before[f]);
+        stored.leaf(n) += m.pull[f] * (now[n] - m.anchor[f]) * (after[n] - next);
         m.anchor_before[f] = m.anchor[f];
       } else {
-        for (std::size_t k = 0; k < m.inflow.size(); ++k) booked[k].leaf(at) += m.inflow[k][f] * moved;
-        stored.leaf(at) += m.pull[f] * now[n] * after[n];
+        for (std::size_t k = 0; k < m.inflow.size(); ++k) booked[k].leaf(n) += m.inflow[k][f] * moved;
+        stored.leaf(n) += m.pull[f] * now[n] * after[n];
       }
-      if (const Real d = boundary.damping(f); d != 0) booked[0].leaf(at) -= d * moved * moved / step;
+      if (const Real d = boundary.damping(f); d != 0) booked[0].leaf(n) -= d * moved * moved / step;
     }
     for (std::size_t k = 0; k < booked.size(); ++k) amounts[boundary.line(k)] += booked[k].sum();
     springs += stored.sum();
@@ -128,7 +136,10 @@ Real WaveDynamics::book_boundaries(const EvaluatedBoundaryClosures& later, const
 void WaveDynamics::book_points(const Evaluation& now, const State& after, Ledger& amounts) const {
   for (std::size_t p = 0; p < points_before_.size(); ++p) {
     const auto& point = now.of(*parts_.points).all()[p];
-    const Real work = point.rate * 0.5 * (after[point.unknown] - points_before_[p]);
+    BoxSum<Real> by_owner(*parts_.of.domain);
+    if (point.unknown >= 0)
+      by_owner.leaf(point.unknown) = point.rate * 0.5 * (after[point.unknown] - points_before_[p]);
+    const Real work = by_owner.sum();
     amounts[point.line] += work;
     // The sweep has counted points among the sources.
     amounts[parts_.source_term->line()] -= work;
@@ -139,12 +150,12 @@ void WaveDynamics::book_points(const Evaluation& now, const State& after, Ledger
 Totals WaveDynamics::book_prescribed(const Evaluation& evaluated, const State& now, const State& after,
                                      Real step, const State* correction, const State* data,
                                      Ledger& amounts) const {
-  TreeSum<Totals> all;
-  TreeSum<Real> driven, damped;
+  BoxSum<Totals> all(*parts_.of.domain);
+  BoxSum<Real> driven(*parts_.of.domain), damped(*parts_.of.domain);
   std::vector<Real> worked(prescribed_.size());
   const Fixed& fixed = *fixed_;
   for (std::size_t h = 0; h < prescribed_.size(); ++h) {
-    const Index n = prescribed()[h], at = leaf(n);
+    const Index n = prescribed()[h];
     const PrescribedMemory& m = prescribed_[h];
     const Real c = capacity(n), damping = fixed.total_damping.empty() ? 0 : fixed.total_damping[n],
                moved = 0.5 * (after[n] - m.before);
@@ -152,12 +163,12 @@ Totals WaveDynamics::book_prescribed(const Evaluation& evaluated, const State& n
     const Real missing = c * (after[n] - 2 * now[n] + m.before) / (step * step) + damping * moved / step -
                          m.force - first - second;
     worked[h] = missing * moved;
-    Totals& sums = all.leaf(at);
+    Totals& sums = all.leaf(n);
     sums.kinetic += c * (after[n] - now[n]) * (after[n] - now[n]);
     sums.potential -= after[n] * (m.pair + first);
     sums.see(after[n], parts_.storage->volume(n));
-    if (!fixed.damping.empty()) damped.leaf(at) -= fixed.damping[n] * moved * moved / step;
-    driven.leaf(at) += (source_on(evaluated, n) + second) * moved;
+    if (!fixed.damping.empty()) damped.leaf(n) -= fixed.damping[n] * moved * moved / step;
+    driven.leaf(n) += (source_on(evaluated, n) + second) * moved;
   }
   parts_.boundary->book_prescribed(worked, amounts);
   amounts[parts_.wave_lines.damping] += damped.sum();

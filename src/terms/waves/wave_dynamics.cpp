@@ -76,6 +76,8 @@ const WaveDynamics::Fixed& WaveDynamics::fixed() {
   find_damping(out);
   find_pushes(out);
   out.inner = parts_.inner();
+  out.moves_prescribed = parts_.of.domain->box().communicator().any(std::ranges::any_of(
+      parts_.boundary->all(), [](const BoundaryClosure& c) { return c.moves() && c.prescribes(); }));
   out.even = grid().axis(0).is_uniform() && nx > 2 && parts_.outline().whole() &&
              !parts_.problem->equation().storage.depends_on_place();
   out.free_line.assign(static_cast<std::size_t>(grid().lines()), 1);
@@ -94,6 +96,9 @@ const WaveDynamics::Fixed& WaveDynamics::fixed() {
         out.total_damping[place.unknown] += place.damping;
       out.free_line[place.unknown / nx] = 0;
     }
+  // By the same formulas on all ranks.
+  if (parts_.of.domain->box().communicator().any(!out.total_damping.empty()))
+    out.total_damping.resize(count, 0.0);
   if (!out.damping.empty() || parts_.wide || nx <= 2 || !parts_.outline().whole())
     std::ranges::fill(out.free_line, char{0});
   for (Index line = 0; line <= grid().lines(); ++line)
@@ -130,8 +135,9 @@ std::span<const Real> WaveDynamics::damping(Real) {
 }
 
 bool WaveDynamics::needs_leapfrog() const {
-  return layer_ ||
-         std::ranges::any_of(boundaries_, [](const BoundaryMemory& m) { return m.moving.has_value(); });
+  return parts_.of.domain->box().communicator().any(
+      layer_ ||
+      std::ranges::any_of(boundaries_, [](const BoundaryMemory& m) { return m.moving.has_value(); }));
 }
 
 // What flows into the control volumes of a line from their neighbours.
@@ -150,7 +156,7 @@ void WaveDynamics::pair_forces(const Evaluation& now, const State& u, State& out
     parts_.wide_term->differences().force(u, out);
     return;
   }
-  each_line(*parts_.of.domain, [&](Index, Index line, Index j, Index k) {
+  each_line(*parts_.of.domain, [&](std::size_t, Index line, Index j, Index k) {
     now.of(parts_.diffusion).flows(j, k, u.data(), Parts::all(), out.data() + grid().size(0) * line);
   });
 }
@@ -185,17 +191,17 @@ Totals WaveDynamics::prepare_leapfrog(const State& now, const State& v, Real at,
   Ledger ignored(balance_.lines().size());
   State force(now.size());
   balance_.rate(now, at, Parts::all(), force, ignored);
-  TreeSum<Totals> all;
+  BoxSum<Totals> all(*parts_.of.domain);
   const auto each = [&](Index n, Real value, Real pair) {
     before[n] = value;
     const Real c = capacity(n);
-    Totals& sums = all.leaf(leaf(n));
+    Totals& sums = all.leaf(n);
     sums.kinetic += c * (now[n] - value) * (now[n] - value);
     sums.potential -= value * (pair + (correction ? (*correction)[n] : 0));
     sums.see(now[n], parts_.storage->volume(n));
   };
   State ahead = now;
-  if (!prescribed().empty()) balance_.prescribe(at + step, ahead);
+  balance_.prescribe(at + step, ahead);
   pair_forces(*evaluated, now, pairs_);
   std::size_t h = 0;
   for (Index n = 0; n < grid().count(); ++n) {
@@ -213,16 +219,17 @@ Totals WaveDynamics::prepare_leapfrog(const State& now, const State& v, Real at,
                        (correction ? (*correction)[n] : 0) + (data ? (*data)[n] : 0);
     each(n, now[n] - step * v[n] + 0.5 * step * step * whole / capacity(n), pair);
   }
+  parts_.of.domain->exchange(before);
   Totals t = all.sum();
   for (std::size_t c = 0; c < boundaries_.size(); ++c) {
     const EvaluatedBoundaryClosure& boundary = closures(*evaluated)[c];
-    TreeSum<Real> springs;
+    BoxSum<Real> springs(*parts_.of.domain);
     for (Index f = 0; f < boundary.faces(); ++f) {
       const Index n = boundary.unknown(f);
-      springs.leaf(leaf(n)) += boundary.imposes()
-                                   ? spring(boundary, f) * (before[n] - boundaries_[c].anchor_before[f]) *
-                                         (now[n] - anchor_of(boundary, f))
-                                   : spring(boundary, f) * before[n] * now[n];
+      springs.leaf(n) += boundary.imposes()
+                             ? spring(boundary, f) * (before[n] - boundaries_[c].anchor_before[f]) *
+                                   (now[n] - anchor_of(boundary, f))
+                             : spring(boundary, f) * before[n] * now[n];
     }
     t.potential += springs.sum();
   }
@@ -268,9 +275,8 @@ Totals WaveDynamics::leapfrog_step(const State& now, Real at, Real step, State& 
     sweep.count(line, work.of_segments);
   });
   follow_boundaries(*evaluated, now, before, at, step);
-  Totals t = sweep.sum();
+  Totals t = sweep.finish(amounts, 1);
   t += book_prescribed(*evaluated, now, before, step, correction, data, amounts);
-  sweep.collect(amounts, 1);
   if (layer_) layer_->go_on(now, before, step);
   t.potential += book_boundaries(closures_later(*evaluated, at + step), now, before, step, amounts);
   book_points(*evaluated, before, amounts);
@@ -291,6 +297,34 @@ std::vector<Real> WaveDynamics::remember() const {
     const auto more = layer_->remember();
     result.insert(result.end(), more.begin(), more.end());
   }
+  return result;
+}
+
+// A row for each kind of number of a boundary or layer, in the order in which they are remembered.
+std::vector<NumberPlace> WaveDynamics::memory_places() const {
+  std::vector<NumberPlace> result;
+  const auto add = [&](std::size_t row, std::span<const Index> unknowns, std::size_t each) {
+    for (const Index n : unknowns) result.insert(result.end(), each, NumberPlace{static_cast<int>(row), n});
+  };
+  for (std::size_t c = 0; c < boundaries_.size(); ++c) {
+    const BoundaryClosure& closure = parts_.boundary->all()[c];
+    std::vector<Index> unknowns;
+    for (Index f = 0; f < closure.faces(); ++f) unknowns.push_back(closure.unknown(f));
+    if (closure.moves()) {
+      // The value of each face, its Courant number, and values of the past.
+      const auto order = static_cast<std::size_t>(closure.absorbing_order());
+      add(4 * c, unknowns, 1);
+      if (order > 1) {
+        add(4 * c + 1, unknowns, 1);
+        add(4 * c + 2, unknowns, order * (order + 1));
+      }
+    }
+    add(4 * c + 3, unknowns, 1);
+  }
+  if (!layer_) return result;
+  const auto [places, faces] = layer_->unknowns();
+  add(4 * boundaries_.size(), places, 1);
+  add(4 * boundaries_.size() + 1, faces, 1);
   return result;
 }
 

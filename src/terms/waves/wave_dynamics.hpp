@@ -27,6 +27,7 @@ class WaveDynamics final : public SecondOrderDynamics {
                        const State* correction, const State* data) override;
   std::vector<Real> remember() const override;
   void recall(std::span<const Real> numbers) override;
+  std::vector<NumberPlace> memory_places() const override;
   Totals totals(const State& y, const State& v, Real at) override;
   void book_means(const State& y0, const State& v0, const State& force0, const State& y1, const State& v1,
                   const State& force1, Real at, Real step, Ledger& amounts) override;
@@ -63,6 +64,7 @@ class WaveDynamics final : public SecondOrderDynamics {
     std::vector<Push> pushes;
     std::vector<std::size_t> first_push;  ///< for each prescribed unknown
     std::vector<std::size_t> inner;       ///< terms of what appears inside
+    bool moves_prescribed = false;        ///< what a boundary holds follows the motion, on some rank
   };
 
   const Fixed& fixed();

@@ -10,20 +10,20 @@ namespace williwaw {
 Totals WaveDynamics::totals(const State& y, const State& v, Real at) {
   const auto now = balance_.at({at, 0, y});
   pair_forces(*now, y, pairs_);
-  TreeSum<Totals> all;
+  BoxSum<Totals> all(*parts_.of.domain);
   for (Index n = 0; n < grid().count(); ++n) {
     if (!parts_.outline().active(n)) continue;
-    Totals& sums = all.leaf(leaf(n));
+    Totals& sums = all.leaf(n);
     sums.kinetic += 0.5 * capacity(n) * v[n] * v[n];
     sums.potential -= 0.5 * y[n] * pairs_[n];
     sums.see(y[n], parts_.storage->volume(n));
   }
   Totals t = all.sum();
   for (const EvaluatedBoundaryClosure& boundary : closures(*now)) {
-    TreeSum<Real> springs;
+    BoxSum<Real> springs(*parts_.of.domain);
     for (Index f = 0; f < boundary.faces(); ++f) {
       const Real stretched = y[boundary.unknown(f)] - anchor_of(boundary, f);
-      springs.leaf(leaf(boundary.unknown(f))) += 0.5 * spring(boundary, f) * stretched * stretched;
+      springs.leaf(boundary.unknown(f)) += 0.5 * spring(boundary, f) * stretched * stretched;
     }
     t.potential += springs.sum();
   }
@@ -36,6 +36,11 @@ void WaveDynamics::book_means(const State& y0, const State& v0, const State& for
                               const State& v1, const State& force1, Real at, Real step, Ledger& amounts) {
   const Fixed& fixed = this->fixed();
   amounts.clear();
+  const auto by_owner_of = [&](Index n, const auto& value) {
+    BoxSum<Real> sum(*parts_.of.domain);
+    if (n >= 0) sum.leaf(n) = value();
+    return sum.sum();
+  };
   const auto sum_of = [&](const auto& term) { return sum_over(*parts_.of.domain, term); };
   const LineId source_line = parts_.source_term->line();
   const auto start = balance_.at({at, 0, y0}), last = balance_.at({at + step, 0, y1});
@@ -43,15 +48,14 @@ void WaveDynamics::book_means(const State& y0, const State& v0, const State& for
   for (const bool end : {false, true}) {
     const Evaluation& now = end ? *last : *start;
     for (const EvaluatedBoundaryClosure& boundary : closures(now)) {
-      std::vector<TreeSum<Real>> booked(boundary.conditions());
+      std::vector<BoxSum<Real>> booked(boundary.conditions(), BoxSum<Real>(*parts_.of.domain));
       for (Index f = 0; f < boundary.faces(); ++f) {
         const Index n = boundary.unknown(f);
         const Real moved = y1[n] - y0[n];
         if (!boundary.imposes())
           for (std::size_t k = 0; k < boundary.conditions(); ++k)
-            booked[k].leaf(leaf(n)) += 0.5 * boundary.flow_of(k, f, 0) * moved;
-        if (const Real d = boundary.damping(f); d != 0 && end)
-          booked[0].leaf(leaf(n)) -= d * moved * moved / step;
+            booked[k].leaf(n) += 0.5 * boundary.flow_of(k, f, 0) * moved;
+        if (const Real d = boundary.damping(f); d != 0 && end) booked[0].leaf(n) -= d * moved * moved / step;
       }
       for (std::size_t k = 0; k < booked.size(); ++k) amounts[boundary.line(k)] += booked[k].sum();
     }
@@ -60,17 +64,18 @@ void WaveDynamics::book_means(const State& y0, const State& v0, const State& for
         sum_of([&](Index n) { return 0.5 * (y1[n] - y0[n]) * source.amount(n, parts_.storage->volume(n)); });
     if (parts_.points)
       for (const auto& point : now.of(*parts_.points).all())
-        amounts[point.line] += 0.5 * point.rate * (y1[point.unknown] - y0[point.unknown]);
+        amounts[point.line] += by_owner_of(
+            point.unknown, [&] { return 0.5 * point.rate * (y1[point.unknown] - y0[point.unknown]); });
   }
   // A boundary that imposes its value does the mean force times the way of the boundary itself.
   for (std::size_t c = 0; c < boundaries_.size(); ++c) {
     const EvaluatedBoundaryClosure &before = closures(*start)[c], &after = closures(*last)[c];
     if (!after.imposes()) continue;
-    TreeSum<Real> booked;
+    BoxSum<Real> booked(*parts_.of.domain);
     for (Index f = 0; f < after.faces(); ++f) {
       const Index n = after.unknown(f);
       const Real from = anchor_of(before, f), to = anchor_of(after, f);
-      booked.leaf(leaf(n)) += 0.5 * after.pull(f) * (from + to - y0[n] - y1[n]) * (to - from);
+      booked.leaf(n) += 0.5 * after.pull(f) * (from + to - y0[n] - y1[n]) * (to - from);
     }
     amounts[after.line()] += booked.sum();
   }

@@ -4,6 +4,8 @@
 #include <cmath>
 #include <map>
 
+#include "domain/lines.hpp"
+
 namespace williwaw {
 
 namespace {
@@ -40,7 +42,9 @@ void WaveLayer::find_depths(const ProblemTerms& parts) {
           "'" + section.name +
               "': an absorbing layer belongs to a whole side of the grid; a part or a cut-out takes "
               "\"absorbing\"");
-    const Axis& axis = g.axis(side->axis);
+    // A box may have any part of the layer, or none.
+    const Axis& axis = g.axis(side->axis).whole();
+    const Axis& here = g.axis(side->axis);
     if (layer > axis.intervals() / 2)
       throw InputError(
           Subject::boundary,
@@ -49,22 +53,23 @@ void WaveLayer::find_depths(const ProblemTerms& parts) {
     const auto faces = axis.faces();
     const Real boundary = side->upper ? axis.to() : axis.from();
     const Real inner = faces[static_cast<std::size_t>(side->upper ? axis.intervals() - layer : layer)];
-    Real speed = 0, area = 0;
+    BoxSum<Real> speeds(*parts.of.domain), areas(*parts.of.domain);
     for (const BoundaryFace& face : section.faces) {
       const Real k = e.diffusion.coefficient[g.direction(side->axis)](face.place), s = e.storage(face.place);
-      speed += face.area * std::sqrt(k / s);
-      area += face.area;
+      speeds.leaf(face.unknown) += face.area * std::sqrt(k / s);
+      areas.leaf(face.unknown) += face.area;
     }
+    const Real speed = speeds.sum(), area = areas.sum();
     const Real depth = std::abs(boundary - inner),
                most = 1.5 * (speed / area) / depth * std::log(1 / left_over);
     const auto zeta = [&](Real at) {
       const Real into = (side->upper ? at - inner : inner - at) / depth;
       return into > 0 ? most * into * into : 0;
     };
-    for (Index i = 0; i < axis.size(); ++i) at_points_[side->axis][i] += zeta(axis.points()[i]);
-    for (Index i = 0; i <= axis.size(); ++i) {
+    for (Index i = 0; i < here.size(); ++i) at_points_[side->axis][i] += zeta(here.points()[i]);
+    for (Index i = 0; i <= here.size(); ++i) {
       // Faces lie half-way between unknowns, where nodes' control volumes end too.
-      const Real at = axis.bounds()[i];
+      const Real at = here.bounds()[i];
       at_bounds_[side->axis][i] += zeta(at);
     }
   }
@@ -114,7 +119,9 @@ void WaveLayer::find_faces(const ProblemTerms& parts, const Conductances& c) {
     for (int a = 0; a < g.dimension(); ++a)
       for (const int up : {0, 1})
         if (owner_[a][up] >= 0) {
-          const Real here = (up == 1) == (2 * at[a] >= g.size(a)) ? p.zeta[a] : -0.5;
+          const Axis& along = g.axis(a);
+          const bool beyond_middle = 2 * (along.first() + at[a]) >= along.whole().size();
+          const Real here = (up == 1) == beyond_middle ? p.zeta[a] : -0.5;
           if (here > deepest) {
             deepest = here;
             p.closure = static_cast<std::size_t>(owner_[a][up]);
@@ -175,6 +182,13 @@ std::size_t WaveLayer::size() const {
 std::vector<Real> WaveLayer::remember() const {
   std::vector<Real> result = memory_;
   for (const Face& face : faces_) result.push_back(face.flow);
+  return result;
+}
+
+std::pair<std::vector<Index>, std::vector<Index>> WaveLayer::unknowns() const {
+  std::pair<std::vector<Index>, std::vector<Index>> result;
+  for (const Place& place : places_) result.first.push_back(place.unknown);
+  for (const Face& face : faces_) result.second.push_back(face.below);
   return result;
 }
 

@@ -35,6 +35,8 @@ class WaveLayer {
   void go_on(const State& before, const State& after, Real step);
 
   std::vector<Real> remember() const;
+  /// To which unknowns that belongs: those in the layer, and those below its faces.
+  std::pair<std::vector<Index>, std::vector<Index>> unknowns() const;
   /// How many numbers that are.
   std::size_t size() const;
   void recall(std::span<const Real> numbers);

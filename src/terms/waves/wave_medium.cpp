@@ -88,7 +88,7 @@ void WaveMedium::find_boundary() {
     }
   }
   for (Index n = 0; n < grid().count(); ++n)
-    for (int a = 0; domain().outline().active(n) && a < axes(); ++a)
+    for (int a = 0; domain().outline().active(n) && domain().box().owns(n) && a < axes(); ++a)
       for (const bool upper : {false, true})
         if (!neighbour(n, a, upper) && !boundary(n, a, upper))
           throw InputError("form 'first-order' takes outlines along grid faces only");

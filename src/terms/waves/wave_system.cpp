@@ -66,6 +66,8 @@ State WaveSystem::initial(const State& u, Real at) const {
 void WaveSystem::rate(const State& y, Real at, Real step, State& out, Ledger& powers) {
   out.resize(y.size());
   system_.rate({at, step, y}, Parts::all(), out, powers);
+  // States are put together of rates as they are.
+  system_.exchange(out);
 }
 
 Totals WaveSystem::totals(const State& y) const {

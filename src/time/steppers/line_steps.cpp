@@ -178,7 +178,7 @@ std::unique_ptr<Stepper> steppers::line_steps(Balance& balance, const Tableau& t
   const Capabilities can = balance.capabilities();
   if (!theta || solving.solver != "auto" || !can.linear || !can.matrix || can.approximate ||
       !can.steady_matrix || !can.same_matrix || can.reacts || can.second_order ||
-      balance.layout().blocks().size() != 1 || !balance.prescribed().empty() || !balance.inactive().empty())
+      balance.layout().blocks().size() != 1 || balance.prescribes() || !balance.inactive().empty())
     return nullptr;
   LinearSystem matrix, storage;
   balance.linearise(State(), 0, 1, 1, Parts::all(), matrix);

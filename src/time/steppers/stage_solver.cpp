@@ -64,7 +64,7 @@ std::vector<char> mask_of_fixed(const Balance& balance) {
 }
 
 void move_prescribed(Balance& balance, const State& y, Real at, Real step, State& rate) {
-  if (balance.prescribed().empty()) return;
+  if (!balance.prescribes()) return;
   State ahead = y;
   balance.prescribe(at + step, ahead);
   for (const Index n : balance.prescribed()) rate[n] = (ahead[n] - y[n]) / step;

@@ -97,7 +97,7 @@ class ThetaSteps final : public Stepper {
   // True where data or what boundaries hold differ at the end: then `ahead_` holds what is known there, and
   // `mean_rate_` the mean of F.
   bool look_ahead(const State& y, Real at, Real step) {
-    if (!data_change_ && balance_.prescribed().empty()) return false;
+    if (!data_change_ && !balance_.prescribes()) return false;
     ahead_ = y;
     balance_.prescribe(at + step, ahead_);
     const bool same = std::ranges::all_of(balance_.prescribed(), [&](Index h) { return ahead_[h] == y[h]; });
@@ -126,7 +126,7 @@ class ThetaSteps final : public Stepper {
 
   // Their boundaries supplied what changed in them and what flowed out of them.
   void book_prescribed(const State& y, Real at, Real step, Ledger& amounts) {
-    if (balance_.prescribed().empty()) return;
+    if (!balance_.prescribes()) return;
     change_ = y;
     for (const Index h : balance_.prescribed()) change_[h] -= previous_[h];
     balance_.storage(change_, at, change_);

@@ -1,0 +1,54 @@
+// How a grid is shared out: a box of it for each rank.
+#pragma once
+
+#include <array>
+#include <optional>
+#include <string>
+
+#include "williwaw/domain/communicator.hpp"
+#include "williwaw/grid/grid.hpp"
+
+namespace williwaw {
+
+/// So many boxes along each axis, box after box along the first axis first, and where they begin.
+class Decomposition {
+ public:
+  /// One box of everything.
+  Decomposition() = default;
+  /// Boxes as equal as intervals allow, of which each has a halo of so many intervals on sides that it shares
+  /// with another one. Throws InputError, with what would be possible, where a box would be narrower than a
+  /// halo, and for boxes along an axis that cannot be cut.
+  Decomposition(const Grid& grid, const std::array<int, 3>& boxes, int halo);
+
+  /// Axes that may be cut: not the first one, along which sums are taken, and none that is periodic.
+  static bool cuts(const Grid& grid, int axis);
+  /// For so many ranks, or as many of them as the grid allows: the fewest cells in the largest box, and of
+  /// these the least surface between boxes.
+  static Decomposition choose(const Grid& grid, int ranks, int halo);
+
+  const std::array<int, 3>& boxes() const { return boxes_; }
+  int count() const { return boxes_[0] * boxes_[1] * boxes_[2]; }
+  int halo() const { return halo_; }
+  /// Place of a box among the others along each axis, and the box at a place.
+  std::array<int, 3> place(int box) const {
+    return {box % boxes_[0], box / boxes_[0] % boxes_[1], box / (boxes_[0] * boxes_[1])};
+  }
+  int box(const std::array<int, 3>& place) const {
+    return place[0] + boxes_[0] * (place[1] + boxes_[1] * place[2]);
+  }
+  /// Its intervals along an axis, halo included.
+  Axis::Extent extent(int axis, int place) const;
+  /// The part of a grid that a box has, on whichever of its places unknowns are.
+  Grid part(const Grid& grid, int box) const;
+  /// Cells of a box's own.
+  Index cells(int box) const;
+  /// Values of one unknown that a box sends in an exchange.
+  Index sent(int box) const;
+
+ private:
+  std::array<int, 3> boxes_{1, 1, 1};
+  int halo_ = 1;
+  std::array<std::vector<Index>, 3> starts_;  ///< boxes + 1 along each axis
+};
+
+}  // namespace williwaw

@@ -1,0 +1,157 @@
+#include "williwaw/domain/box.hpp"
+
+#include <algorithm>
+
+#include "williwaw/grid/expect.hpp"
+
+namespace williwaw {
+
+Box::Box(const Grid& grid, const Decomposition& decomposition, Communicator& communicator)
+    : communicator_(&communicator), whole_(!grid.is_part()) {
+  for (int a = 0; a < 3; ++a) {
+    size_[a] = whole_size_[a] = own_end_[a] = grid.size(a);
+    if (a >= grid.dimension() || !grid.axis(a).is_part()) continue;
+    const Axis& axis = grid.axis(a);
+    expect(a > 0, "Box: lines along the first axis are whole");
+    whole_size_[a] = axis.whole().size();
+    first_[a] = axis.first();
+    own_first_[a] = axis.own_first();
+    own_end_[a] = axis.own_end();
+  }
+  lay_out_subtrees();
+  lay_out_blocks();
+  if (!whole_) find_neighbours(grid, decomposition);
+}
+
+// Maximal subtrees of the tree over all lines. What is whole is one, whose missing lines take no part.
+void Box::lay_out_subtrees() {
+  const Index lines = size_[1] * size_[2];
+  if (whole_) {
+    subtrees_.push_back(
+        {0, lines, 0, static_cast<int>(std::bit_width(static_cast<std::uint64_t>(lines - 1)))});
+    return;
+  }
+  const auto cut_up = [&](Index line, Index count) {
+    Index there = line_there(line);
+    while (count > 0) {
+      int level = there == 0 ? 62 : std::countr_zero(static_cast<std::uint64_t>(there));
+      level = std::min(level, static_cast<int>(std::bit_width(static_cast<std::uint64_t>(count))) - 1);
+      const Index taken = Index{1} << level;
+      subtrees_.push_back({line, taken, there, level});
+      line += taken;
+      there += taken;
+      count -= taken;
+    }
+  };
+  if (size_[1] == whole_size_[1]) {
+    cut_up(size_[1] * own_first_[2], size_[1] * (own_end_[2] - own_first_[2]));
+  } else {
+    for (Index k = own_first_[2]; k < own_end_[2]; ++k)
+      cut_up(own_first_[1] + size_[1] * k, own_end_[1] - own_first_[1]);
+  }
+  // Leaves are segments: a line has a power of two of them.
+  const Segments segments(size_[0]);
+  std::vector<Real> own;
+  const int bits = static_cast<int>(std::countr_zero(static_cast<std::uint64_t>(segments.numbers(1))));
+  for (Subtree& s : subtrees_) {
+    s.leaf = segments.numbers(s.leaf);
+    s.level += bits;
+    own.push_back(static_cast<Real>(s.leaf));
+    own.push_back(s.level);
+  }
+  const std::vector<Real> all = communicator_->gathered(own);
+  for (std::size_t n = 0; n < all.size() / 2; ++n)
+    order_.push_back({static_cast<Index>(all[2 * n]), static_cast<int>(all[2 * n + 1]), n});
+  std::ranges::sort(order_, {}, &Told::leaf);
+}
+
+void Box::lay_out_blocks() {
+  const Index most = in_block((own_end_[1] - own_first_[1]) * (own_end_[2] - own_first_[2]));
+  for (std::size_t s = 0; s < subtrees_.size(); ++s) {
+    const Subtree& subtree = subtrees_[s];
+    const Index each =
+        whole_ ? most
+               : std::min(most, static_cast<Index>(std::bit_ceil(static_cast<std::uint64_t>(subtree.count))));
+    for (Index b = 0; b * each < subtree.count; ++b)
+      blocks_.push_back({subtree.first + b * each, std::min(each, subtree.count - b * each),
+                         line_there(subtree.first) / each + b, s});
+  }
+}
+
+void Box::find_neighbours(const Grid& grid, const Decomposition& decomposition) {
+  const int rank = communicator_->rank();
+  expect(decomposition.count() == communicator_->size(), "Box: a box for each rank");
+  const std::array<int, 3> place = decomposition.place(rank);
+  for (int a = 0; a < grid.dimension(); ++a)
+    for (const bool upper : {false, true}) {
+      std::array<int, 3> other = place;
+      other[a] += upper ? 1 : -1;
+      if (other[a] < 0 || other[a] >= decomposition.boxes()[a]) continue;
+      const Axis beside = grid.axis(a).whole().part(decomposition.extent(a, other[a]));
+      neighbours_.push_back({a, decomposition.box(other), upper,
+                             upper ? size_[a] - own_end_[a] : own_first_[a],
+                             upper ? beside.own_first() : beside.size() - beside.own_end()});
+    }
+}
+
+std::optional<Index> Box::here(Index whole) const {
+  if (whole_) return whole;
+  return here(std::array<Index, 3>{whole % whole_size_[0], whole / whole_size_[0] % whole_size_[1],
+                                   whole / (whole_size_[0] * whole_size_[1])});
+}
+
+std::optional<Index> Box::here(const std::array<Index, 3>& at) const {
+  Index n = 0, stride = 1;
+  for (std::size_t a = 0; a < 3; ++a) {
+    const Index along = at[a] - first_[a];
+    if (along < 0 || along >= size_[a]) return std::nullopt;
+    n += stride * along;
+    stride *= size_[a];
+  }
+  return n;
+}
+
+Index Box::there(Index n) const {
+  if (whole_) return n;
+  return n % size_[0] + first_[0] + whole_size_[0] * line_there(n / size_[0]);
+}
+
+// Axis after axis, so that what was received along one is sent on along the next and fills the corners.
+void Box::exchange(std::span<Real> values) const {
+  if (neighbours_.empty()) return;
+  expect(static_cast<Index>(values.size()) == size_[0] * size_[1] * size_[2],
+         "Box::exchange: a value for each unknown");
+  std::array<std::vector<Real>, 2> sent, received;
+  // Rows first to first + count - 1 along an axis, of everything across it.
+  const auto each_row = [&](int axis, Index first, Index count, const auto& visit) {
+    const Index stride = axis == 1 ? size_[0] : size_[0] * size_[1];
+    const Index slabs = axis == 1 ? size_[2] : 1;
+    for (Index slab = 0; slab < slabs; ++slab)
+      visit(values.data() + slab * size_[0] * size_[1] + stride * first, stride * count);
+  };
+  for (std::size_t n = 0; n < neighbours_.size();) {
+    std::vector<Communicator::Message> messages;
+    const std::size_t begin = n;
+    for (; n < neighbours_.size() && neighbours_[n].axis == neighbours_[begin].axis; ++n) {
+      const Neighbour& to = neighbours_[n];
+      auto& out = sent[n - begin];
+      out.clear();
+      each_row(to.axis, to.upper ? own_end_[to.axis] - to.sent : own_first_[to.axis], to.sent,
+               [&](const Real* row, Index count) { out.insert(out.end(), row, row + count); });
+      const Index across = size_[0] * size_[1] * size_[2] / size_[to.axis];
+      received[n - begin].resize(static_cast<std::size_t>(to.received * across));
+      messages.push_back({to.rank, out, received[n - begin]});
+    }
+    communicator_->exchange(messages);
+    for (std::size_t m = begin; m < n; ++m) {
+      const Neighbour& from = neighbours_[m];
+      const Real* next = received[m - begin].data();
+      each_row(from.axis, from.upper ? own_end_[from.axis] : 0, from.received, [&](Real* row, Index count) {
+        std::copy_n(next, count, row);
+        next += count;
+      });
+    }
+  }
+}
+
+}  // namespace williwaw

@@ -1,0 +1,268 @@
+// The program on several ranks: the same results to the last bit, resumed on other numbers of them, ended
+// together.
+#include <doctest/doctest.h>
+#include <fmt/format.h>
+
+#include <cstdlib>
+#include <utility>
+#include <vector>
+
+#include "support/program.hpp"
+
+using namespace williwaw::test;
+
+namespace {
+
+// A machine with fewer cores than ranks will do, and so will a container whose only user is root.
+std::string on_ranks(int ranks, const std::string& arguments) {
+  setenv("OMPI_ALLOW_RUN_AS_ROOT", "1", 1);
+  setenv("OMPI_ALLOW_RUN_AS_ROOT_CONFIRM", "1", 1);
+  return fmt::format("timeout 120 '{}' --oversubscribe -n {} '{}' {}", MPIRUN, ranks, PROGRAM, arguments);
+}
+Printed together(int ranks, const std::filesystem::path& folder, const std::string& arguments) {
+  return run_in(folder, on_ranks(ranks, arguments));
+}
+
+const std::string plan = R"case(
+[grid]
+x = { from = 0, to = 1.3, cells = 37 }
+y = { from = 0, to = 1, cells = 29 }
+)case";
+const std::string nodes = R"case(
+[grid]
+unknowns = "nodes"
+x = { from = 0, to = 1.3, nodes = 33 }
+y = { from = 0, to = 1, nodes = 26 }
+)case";
+const std::string block = R"case(
+[grid]
+x = { from = 0, to = 1.3, cells = 17 }
+y = { from = 0, to = 1, cells = 13 }
+z = { from = 0, to = 0.8, cells = 14 }
+)case";
+const std::string swell = R"case(
+[initial]
+value = "exp(-20*(x - 0.5)^2 - 30*(y - 0.4)^2)"
+)case";
+
+struct OfKind {
+  const char* name;
+  std::string text;
+};
+
+std::vector<OfKind> all_kinds() {
+  const auto timed = [](const char* scheme, const char* step, const char* until, const char* every) {
+    return fmt::format(
+        "[time]\nuntil = {}\nscheme = \"{}\"\nstep = {}\n[record]\nevery = {}\nseries = "
+        "{}\n",
+        until, scheme, step, every, every);
+  };
+  const std::string probe = "[[probe]]\nname = \"buoy\"\nat = [0.7, 0.52]\n";
+  const std::string heated = R"case(
+[equation]
+kind = "diffusion"
+diffusivity = "(1 + 0.3*x)"
+source = "0.2*sin(30*t)*y"
+points = [{ name = "heater", at = [0.31, 0.52], rate = "0.4*cos(40*t)" }]
+)case";
+  std::vector<OfKind> all;
+  all.push_back({"explicit diffusion with points",
+                 "title = \"a\"" + plan + heated + swell +
+                     "[boundary]\nwest = { dirichlet = \"sin(20*t)\" }\ndefault = \"insulated\"\n" +
+                     timed("explicit-euler", "{ of_limit = 0.9 }", "0.02", "0.005") + probe});
+  all.push_back(
+      {"nodes by four stages",
+       "title = \"a\"" + nodes + heated + swell +
+           "[boundary]\nwest = { dirichlet = \"sin(20*t)\" }\nsouth = { dirichlet = \"x\" }\ndefault = "
+           "{ robin = { coefficient = 2, ambient = 0.3 } }\n" +
+           timed("rk4", "{ of_limit = 0.8 }", "0.02", "0.005") + probe});
+  all.push_back({"adaptive steps", "title = \"a\"" + nodes + heated + swell +
+                                       "[boundary]\ndefault = { dirichlet = 0.2 }\n" +
+                                       timed("rk45", "{ adaptive = 1e-4 }", "0.01", "0.002") + probe});
+  all.push_back({"a hole and stabilized stages", "title = \"a\"" + plan + heated + swell + R"case(
+[region.rock]
+where = "(x - 0.9)^2 + (y - 0.6)^2 < 0.04"
+active = false
+[boundary]
+rock = { dirichlet = 0.5 }
+default = "insulated"
+)case" + timed("stabilized", "0.002", "0.02", "0.004")});
+  all.push_back({"a block", "title = \"a\"" + block + R"case(
+[equation]
+kind = "diffusion"
+diffusivity = "(1 + 0.3*z)"
+)case" + swell + "[boundary]\nbottom = { dirichlet = 1 }\ndefault = \"insulated\"\n" +
+                                timed("ssprk3", "{ of_limit = 0.7 }", "0.01", "0.005")});
+  const std::string carried = R"case(
+[equation]
+kind = "transport"
+velocity = ["1", "0.5 - 0.3*x"]
+diffusivity = 0.002
+)case";
+  for (const char* reconstruction : {"van-leer", "weno5"})
+    all.push_back({reconstruction, "title = \"a\"" + plan + carried + swell +
+                                       "[boundary]\nwest = { dirichlet = 0.1 }\ndefault = \"outflow\"\n"
+                                       "[space]\nreconstruction = \"" +
+                                       reconstruction + "\"\n" +
+                                       timed("ssprk3", "{ courant = 0.4 }", "0.3", "0.1") + probe});
+  all.push_back(
+      {"a law of two directions",
+       "title = \"a\"" + plan + R"case(
+[equation]
+kind = "conservation"
+flux = { x = "u^2/2", y = "u^3/3" }
+)case" + swell +
+           "[boundary]\ndefault = \"outflow\"\n[space]\nreconstruction = \"minmod\"\nnumerical_flux = "
+           "\"lax-friedrichs\"\n" +
+           timed("rk2", "{ courant = 0.4 }", "0.2", "0.1")});
+  const std::string wave = "\n[equation]\nkind = \"wave\"\nspeed = \"(1 + 0.2*y)\"\n";
+  all.push_back(
+      {"leapfrog with absorbing sides", "title = \"a\"" + nodes + wave + swell +
+                                            "[boundary]\nnorth = { absorbing = { order = 2 } }\nwest = "
+                                            "\"fixed\"\ndefault = \"absorbing\"\n" +
+                                            timed("leapfrog", "{ courant = 0.6 }", "0.6", "0.2") + probe});
+  all.push_back({"leapfrog with a layer", "title = \"a\"" + plan + wave + swell +
+                                              "[boundary]\nnorth = { absorbing = { layer = 8 } }\ndefault = "
+                                              "\"free\"\n" +
+                                              timed("leapfrog", "{ courant = 0.6 }", "0.6", "0.2")});
+  all.push_back({"a wave by stages", "title = \"a\"" + plan + wave + swell +
+                                         "[boundary]\ndefault = \"free\"\n" +
+                                         timed("rk4", "{ courant = 0.6 }", "0.6", "0.2")});
+  all.push_back({"two that react", "title = \"a\"" + plan + R"case(
+[equation]
+kind = "system"
+[equation.unknowns.ice]
+diffusivity = 0.5
+reaction = "0.1 - ice + ice^2*brine"
+cross_diffusivity = { brine = 0.1 }
+[equation.unknowns.brine]
+diffusivity = 1
+reaction = "0.9 - ice^2*brine"
+[initial.ice]
+value = "1 + 0.1*sin(9*x)*cos(7*y)"
+[initial.brine]
+value = 0.9
+[boundary]
+default = "insulated"
+)case" + timed("explicit-euler", "{ of_limit = 0.8 }", "0.02", "0.005")});
+  all.push_back({"a conductivity of the unknown", "title = \"a\"" + plan + R"case(
+[equation]
+kind = "diffusion"
+diffusivity = "(1 + u^2)"
+)case" + swell + "[boundary]\nnorth = { dirichlet = 0.4 }\ndefault = \"insulated\"\n" +
+                                                      timed("explicit-euler", "0.0001", "0.01", "0.002")});
+  return all;
+}
+
+}  // namespace
+
+TEST_CASE("runs on one to four ranks leave the same files, of cases of all kinds") {
+  const auto kinds = all_kinds();
+  CHECK(kinds.size() >= 12);
+  for (const OfKind& kind : kinds) {
+    CAPTURE(std::string(kind.name));
+    const auto folder = folder_of("ranks", kind.text);
+    const Printed alone = williwaw_in(folder, "run case.toml --quiet -o alone");
+    CAPTURE(alone.error);
+    REQUIRE(alone.code == 0);
+    for (int ranks = 1; ranks <= 4; ++ranks) {
+      CAPTURE(ranks);
+      const Printed p = together(ranks, folder, "run case.toml --quiet -o together");
+      CAPTURE(p.error);
+      REQUIRE(p.code == 0);
+      CHECK(p.out.empty());
+      for (const char* file : {"fields.nc", "series.csv", "boundaries.csv"}) {
+        CAPTURE(std::string(file));
+        CHECK(text_of(folder / "together" / file) == text_of(folder / "alone" / file));
+      }
+    }
+  }
+}
+
+TEST_CASE(
+    "a run of which a rank is killed ends everywhere, and goes on with others as if nothing had happened") {
+  const std::string long_case = R"case(
+title = "a"
+[grid]
+unknowns = "nodes"
+x = { from = 0, to = 1.3, nodes = 130 }
+y = { from = 0, to = 1, nodes = 101 }
+[equation]
+kind = "KIND"
+PROPERTY
+[initial]
+value = "exp(-20*(x - 0.5)^2 - 30*(y - 0.4)^2)"
+[boundary]
+SIDES
+[time]
+until = UNTIL
+scheme = "SCHEME"
+step = STEP
+[record]
+every = EVERY
+series = EVERY
+)case";
+  const std::vector<std::vector<std::pair<std::string, std::string>>> all{
+      {{"KIND", "wave"},
+       {"PROPERTY", "speed = 1"},
+       {"SIDES", "north = { absorbing = { order = 2 } }\nwest = \"fixed\"\ndefault = \"absorbing\""},
+       {"UNTIL", "4"},
+       {"SCHEME", "leapfrog"},
+       {"STEP", "{ courant = 0.5 }"},
+       {"EVERY", "1"}},
+      {{"KIND", "diffusion"},
+       {"PROPERTY", "diffusivity = 1"},
+       {"SIDES", "west = { dirichlet = \"sin(30*t)\" }\ndefault = \"insulated\""},
+       {"UNTIL", "0.02"},
+       {"SCHEME", "rk45"},
+       {"STEP", "{ adaptive = 1e-5 }"},
+       {"EVERY", "0.005"}}};
+  for (const auto& words : all) {
+    std::string text = long_case;
+    for (const auto& [word, meant] : words)
+      for (std::size_t at; (at = text.find(word)) != std::string::npos;) text.replace(at, word.size(), meant);
+    CAPTURE(text);
+    const auto folder = folder_of("killed", text);
+    REQUIRE(williwaw_in(folder, "run case.toml --quiet -o alone").code == 0);
+    const std::string some = "run case.toml --quiet --resume --checkpoint 0 -o together";
+    // Once a checkpoint is there the last rank is killed.
+    const auto killed = [&](int ranks) {
+      return run_in(folder,
+                    "{ rm -f together/checkpoint.before; " + on_ranks(ranks, some) +
+                        " & all=$!; for n in $(seq 600); do test -e together/checkpoint.before && break; "
+                        "sleep 0.02; done; pkill -KILL -n -x williwaw; wait $all; }");
+    };
+    const Printed first = killed(4);
+    CHECK(first.code != 0);
+    CHECK(first.error.find("exited on signal 9") != std::string::npos);
+    CHECK(killed(2).code != 0);
+    CHECK_FALSE(std::filesystem::exists(folder / "together" / "fields.nc"));
+    const Printed last = together(3, folder, some);
+    CAPTURE(last.error);
+    REQUIRE(last.code == 0);
+    for (const char* file : {"fields.nc", "series.csv"}) {
+      CAPTURE(std::string(file));
+      CHECK(text_of(folder / "together" / file) == text_of(folder / "alone" / file));
+    }
+    CHECK(text_of(folder / "together" / "run.log").find("resumed at step") != std::string::npos);
+  }
+}
+
+TEST_CASE("what ranks cannot do is told once, with what they can") {
+  const auto kinds = all_kinds();
+  const auto folder = folder_of("ranks", kinds.front().text);
+  const auto told = [&](int ranks, const std::string& arguments, const std::string& expected, int code = 2) {
+    const Printed p = together(ranks, folder, "run case.toml --quiet -o out " + arguments);
+    CAPTURE(p.error);
+    CHECK(p.code == code);
+    const std::size_t at = p.error.find(expected);
+    REQUIRE(at != std::string::npos);
+    CHECK(p.error.find(expected, at + 1) == std::string::npos);
+  };
+  told(2, "--set time.scheme=crank-nicolson --set time.step=0.001",
+       "time.scheme: scheme 'crank-nicolson' runs on one rank");
+  told(3, "--ranks 1x2", "--ranks 1x2: 2 boxes are for 2 ranks, and 3 are started");
+  told(2, "--ranks 2x1", "--ranks 2x1: 2 boxes along axis x: the first axis is not cut");
+  told(2, "--ranks 2by1", "--ranks 2by1: give boxes along each axis, such as 2x2 or 1x2x4");
+  told(2, "--set time.step=0.005", "Choose a smaller step", 3);
+}

@@ -1,0 +1,198 @@
+// The number of ranks shows in no bit of what explicit schemes march.
+#include "support/ranks.hpp"
+
+#include <doctest/doctest.h>
+
+#include <cstdlib>
+
+#include "support/marches.hpp"
+
+using namespace williwaw;
+using namespace williwaw::test;
+
+namespace {
+
+// What a march leaves: the whole state, then totals, the ledger and the guard's range.
+State end_of(Discretization& balance, const Plan& plan, Communicator& ranks, State& whole) {
+  State y = balance.initial_state();
+  const Outcome outcome = march(balance, y, plan);
+  Index start = 0;
+  for (std::size_t u = 0; u < balance.unknowns().size(); ++u) {
+    const Box& box = balance.domain(u).box();
+    put_own(box,
+            std::span(y).subspan(static_cast<std::size_t>(balance.layout().start(u)),
+                                 static_cast<std::size_t>(balance.grid(u).count())),
+            std::span(whole).subspan(static_cast<std::size_t>(start),
+                                     static_cast<std::size_t>(box.whole_count())));
+    start += box.whole_count();
+  }
+  State told{static_cast<Real>(outcome.ending),
+             static_cast<Real>(outcome.steps),
+             outcome.totals.content,
+             outcome.totals.gross,
+             outcome.totals.integral,
+             outcome.totals.lowest,
+             outcome.totals.highest};
+  for (std::size_t l = 0; l < balance.lines().size(); ++l) told.push_back(outcome.budget.amounts()[l]);
+  told.push_back(outcome.budget.worst_step());
+  static_cast<void>(ranks);
+  return told;
+}
+
+struct Found {
+  State whole, told;
+};
+
+Found serial(const System& system, const Plan& plan) {
+  const auto balance = make_balance(system, built_for(plan.scheme.name, 1));
+  Found found;
+  found.whole.resize(static_cast<std::size_t>(balance->layout().size()));
+  found.told = end_of(*balance, plan, Communicator::self(), found.whole);
+  return found;
+}
+
+void same_on_ranks(const System& system, const Plan& plan, const std::vector<std::array<int, 3>>& shared) {
+  const Found alone = serial(system, plan);
+  for (const std::array<int, 3>& boxes : shared) {
+    CAPTURE(boxes[1]);
+    CAPTURE(boxes[2]);
+    const int count = boxes[0] * boxes[1] * boxes[2];
+    State whole(alone.whole.size(), -1.0);
+    std::vector<State> told(static_cast<std::size_t>(count));
+    on_ranks(count, [&](ThreadRank& rank) {
+      Execution execution = built_for(plan.scheme.name, 1);
+      execution.communicator = &rank;
+      execution.boxes = boxes;
+      const auto balance = make_balance(system, execution);
+      told[static_cast<std::size_t>(rank.rank())] = end_of(*balance, plan, rank, whole);
+    });
+    CHECK(whole == alone.whole);
+    for (const State& of_rank : told) CHECK(of_rank == alone.told);
+  }
+}
+
+}  // namespace
+
+TEST_CASE("ranks do not change a single bit of what is marched, of its budget or of its extremes") {
+  for (const Marched& m : all_kinds_of_marches()) {
+    const Scheme s = scheme(m.scheme);
+    if (!is_explicit(s) || semi_lagrangian(s)) continue;
+    CAPTURE(std::string(m.name));
+    CAPTURE(std::string(m.scheme));
+    Plan plan = plan_of(m.scheme, m.step, 6 * m.step);
+    plan.threads = 1;
+    std::vector<std::array<int, 3>> shared{{1, 2, 1}, {1, 3, 1}};
+    if (m.problem.grid().dimension() == 3) shared = {{1, 1, 2}, {1, 2, 1}, {1, 2, 2}, {1, 1, 3}};
+    same_on_ranks({{m.problem}, {}, {}}, plan, shared);
+  }
+}
+
+namespace {
+
+Real swell(Point p) {
+  return std::exp(-30 * std::pow(p.x - 0.4, 2) - 20 * std::pow(p.y - 0.5, 2));
+}
+
+Plan fixed_steps(const char* name, Real step, Index steps) {
+  Plan plan = plan_of(name, step, static_cast<Real>(steps) * step);
+  plan.threads = 1;
+  return plan;
+}
+
+}  // namespace
+
+TEST_CASE(
+    "on several ranks: nodes that several boundaries hold, points, a source that moves, adaptive steps") {
+  Equation e = diffusion([](Point p) { return 1 + 0.5 * p.x; }, 1.0,
+                         Function([](Point p, Real t) { return std::sin(20 * t + 5 * p.y) * p.x; }));
+  e.points = {{"heater", {0.31, 0.52, 0}, 2.0}, {"drain", {0.9, 0.08, 0}, [](Point, Real t) { return -t; }}};
+  Problem p(plan_of_cells(34, 29, Unknowns::nodes), e);
+  p.initial = swell;
+  p.boundary("west", dirichlet(1.0))
+      .boundary("south", dirichlet([](Point q, Real t) { return q.x + std::sin(9 * t); }))
+      .default_boundary(robin(3.0, 0.2));
+  const std::vector<std::array<int, 3>> shared{{1, 2, 1}, {1, 4, 1}};
+  same_on_ranks({{p}, {}, {}}, fixed_steps("explicit-euler", 5e-5, 7), shared);
+  same_on_ranks({{p}, {}, {}}, fixed_steps("rk4", 8e-5, 5), shared);
+  Plan adaptive = fixed_steps("rk45", 0, 1);
+  adaptive.until = 2e-3;
+  adaptive.adaptive = Tolerance{1e-5, true};
+  same_on_ranks({{p}, {}, {}}, adaptive, shared);
+}
+
+TEST_CASE("on several ranks: conductivities of the unknown, a stored content, limited fluxes") {
+  Equation e =
+      diffusion(Function::of_unknown([](Real u) { return 1 + u * u; }, [](Real u) { return 2 * u; }));
+  Problem p(plan_of_cells(26, 23), e);
+  p.initial = swell;
+  p.boundary("north", dirichlet(0.4)).default_boundary(insulated());
+  const std::vector<std::array<int, 3>> shared{{1, 2, 1}, {1, 3, 1}};
+  same_on_ranks({{p}, {}, {}}, fixed_steps("explicit-euler", 1e-4, 8), shared);
+  same_on_ranks({{p}, {}, {}}, fixed_steps("ssprk3", 1e-4, 4), shared);
+  Equation stored = diffusion(1.0);
+  stored.content = Function::of_unknown([](Real u) { return u + 0.2 * u * u * u; },
+                                        [](Real u) { return 1 + 0.6 * u * u; });
+  Problem q(plan_of_cells(26, 23), stored);
+  q.initial = swell;
+  q.boundary("north", dirichlet(0.4)).boundary("east", radiation(0.9, 0.2)).default_boundary(insulated());
+  same_on_ranks({{q}, {}, {}}, fixed_steps("explicit-euler", 1e-4, 8), shared);
+}
+
+TEST_CASE("on several ranks: several unknowns that react, carry each other and diffuse across") {
+  std::vector<Problem> members;
+  for (const char* name : {"a", "b"}) {
+    Equation e = diffusion(0.3);
+    e.unknown = name;
+    Problem p(plan_of_cells(24, 21), e);
+    p.initial = swell;
+    p.default_boundary(insulated());
+    members.push_back(p);
+  }
+  members[1].initial = [](Point q) { return q.x * q.y; };
+  SystemReaction reaction;
+  reaction.rate = [](const Points&, Real, UnknownLines u, std::span<std::span<Real>> out) {
+    for (std::size_t n = 0; n < u[0].size(); ++n) {
+      out[0][n] = u[1][n] - u[0][n] * u[0][n];
+      out[1][n] = u[0][n] * u[1][n];
+    }
+  };
+  const std::vector<std::array<int, 3>> shared{{1, 2, 1}, {1, 3, 1}};
+  same_on_ranks({members, reaction, {}}, fixed_steps("explicit-euler", 2e-4, 6), shared);
+  same_on_ranks({members, reaction, {}}, fixed_steps("rk4", 2e-4, 4), shared);
+  CrossDiffusion cross;
+  cross.of = 0;
+  cross.by = 1;
+  cross.diffusivity = [](const Points&, Real, UnknownLines u, std::span<Real> out) {
+    for (std::size_t n = 0; n < out.size(); ++n) out[n] = -0.1 * u[0][n];
+  };
+  same_on_ranks({members, reaction, {}, {cross}}, fixed_steps("explicit-euler", 2e-4, 6), shared);
+  const System carried{members, {}, self_advecting_flux(2), {}};
+  same_on_ranks(carried, fixed_steps("ssprk3", 2e-3, 5), shared);
+}
+
+TEST_CASE("on several ranks: waves with a moving edge, damping, four orders in space, and as pairs") {
+  Problem p(plan_of_cells(32, 27, Unknowns::nodes), wave([](Point q) { return 1 + 0.2 * q.y; }));
+  p.initial = swell;
+  p.initial_rate = [](Point q) { return 0.3 * q.x * swell(q); };
+  p.boundary("south", fixed_boundary()).boundary("north", absorbing(2)).default_boundary(absorbing());
+  const std::vector<std::array<int, 3>> shared{{1, 2, 1}, {1, 3, 1}};
+  same_on_ranks({{p}, {}, {}}, fixed_steps("leapfrog", 8e-3, 9), shared);
+  Problem driven(plan_of_cells(30, 26), wave(1.0));
+  driven.initial = swell;
+  driven.boundary("west", dirichlet([](Point, Real t) { return std::sin(7 * t); }))
+      .default_boundary(free_boundary());
+  same_on_ranks({{driven}, {}, {}}, fixed_steps("leapfrog", 8e-3, 9), shared);
+  same_on_ranks({{driven}, {}, {}}, fixed_steps("rk4", 8e-3, 5), shared);
+  same_on_ranks({{driven}, {}, {}}, fixed_steps("corrected-leapfrog", 8e-3, 5), shared);
+  Problem layered(plan_of_cells(30, 32), wave([](Point q) { return 1 + 0.2 * q.y; }));
+  layered.initial = swell;
+  layered.boundary("north", absorbing_layer(9))
+      .boundary("east", absorbing_layer(5))
+      .default_boundary(free_boundary());
+  same_on_ranks({{layered}, {}, {}}, fixed_steps("leapfrog", 8e-3, 12), shared);
+  Problem fourth(plan_of_cells(30, 26), wave(1.0));
+  fourth.space_order = 4;
+  fourth.initial = swell;
+  fourth.default_boundary(free_boundary());
+  same_on_ranks({{fourth}, {}, {}}, fixed_steps("leapfrog", 8e-3, 9), shared);
+}
