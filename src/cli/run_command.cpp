@@ -16,6 +16,7 @@
 #include "williwaw/plot/overlay.hpp"
 #include "williwaw/study/cost.hpp"
 #include "williwaw/study/memory.hpp"
+#include "williwaw/study/ranks.hpp"
 #include "williwaw/study/samples.hpp"
 #include "williwaw/study/trust.hpp"
 
@@ -116,23 +117,28 @@ int code_of(const Outcome& outcome) {
   return done;
 }
 
+// How a grid is shared out: as is asked for, or among those that were started together.
+Decomposition shared_boxes(const std::string& wanted, const casefile::Case& given, Communicator* together) {
+  Execution execution;
+  execution.communicator = together;
+  if (!wanted.empty()) execution.boxes = boxes_from(wanted);
+  try {
+    return decomposition_of(given.system(), execution);
+  } catch (const InputError& e) {
+    throw InputError("--ranks " + wanted + ": " + e.what());
+  }
+}
+
 // Who of those that were started together takes a box of the grid; false for a process that gets none.
 bool share_grid(const RunArguments& arguments, const casefile::Case& given, Communicator* together,
                 std::unique_ptr<Communicator>& some, study::RunOptions& options) {
-  if (!arguments.ranks.empty()) options.boxes = boxes_from(arguments.ranks);
-  Execution execution;
-  execution.communicator = together;
-  execution.boxes = options.boxes;
-  Decomposition shared;
-  try {
-    shared = decomposition_of(given.system(), execution);
-  } catch (const InputError& e) {
-    throw InputError("--ranks " + arguments.ranks + ": " + e.what());
-  }
+  const Decomposition shared = shared_boxes(arguments.ranks, given, together);
   const int started = together ? together->size() : 1;
   if (!arguments.ranks.empty() && shared.count() != started)
-    throw InputError(fmt::format("--ranks {}: {} boxes are for {} ranks, and {} {} started", arguments.ranks,
-                                 shared.count(), shared.count(), started, started == 1 ? "is" : "are"));
+    throw InputError(fmt::format("--ranks {}: {} box{} {} for {} rank{}, and {} {} started", arguments.ranks,
+                                 shared.count(), shared.count() == 1 ? "" : "es",
+                                 shared.count() == 1 ? "is" : "are", shared.count(),
+                                 shared.count() == 1 ? "" : "s", started, started == 1 ? "is" : "are"));
   if (!together) return true;
   options.boxes = shared.boxes();
   options.ranks = together;
@@ -140,6 +146,18 @@ bool share_grid(const RunArguments& arguments, const casefile::Case& given, Comm
   some = together->first_ones(shared.count());
   options.ranks = some.get();
   return some != nullptr;
+}
+
+// What is said of it before the run.
+std::string ranks_in_words(const casefile::Case& given, int started, const Decomposition& boxes) {
+  const std::string used =
+      boxes.count() == started ? std::to_string(started) : fmt::format("{} of {}", boxes.count(), started);
+  return fmt::format("  ranks      {}, {}, halo of {} cell{}{}\n", used,
+                     study::boxes_in_words(boxes, given.problem.grid()), boxes.halo(),
+                     boxes.halo() == 1 ? "" : "s",
+                     boxes.count() == started ? ""
+                                              : ": the grid cannot be cut further, neither along its first "
+                                                "axis nor along periodic ones");
 }
 
 // All samples of a case, each in a folder of its own, and what they are like as a whole.
@@ -207,6 +225,10 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
 }  // namespace
 
 int check(const CheckArguments& arguments) {
+  Communicator* const together = started_together();
+  std::optional<study::Network> network;
+  if (together) network = study::measured_network(*together);
+  if (!speaks()) return done;
   // First, while this process is small and has one thread.
   std::optional<study::MemoryLook> memory;
   if (arguments.at.empty()) memory.emplace(arguments.file, arguments.set);
@@ -216,9 +238,11 @@ int check(const CheckArguments& arguments) {
   // Nothing runs beside the steps that are timed.
   if (memory) prepared.memory = memory->bytes();
   if (arguments.at.empty()) prepared.seconds = study::measured_seconds(given, prepared);
-  const study::Report report =
-      arguments.at.empty() ? study::check_report(given, prepared)
-                           : study::stencil_report(given, prepared, study::place_from(given, arguments.at));
+  study::Report report = arguments.at.empty()
+                             ? study::check_report(given, prepared)
+                             : study::stencil_report(given, prepared, study::place_from(given, arguments.at));
+  if (together || !arguments.ranks.empty())
+    study::ranks_section(given, prepared, shared_boxes(arguments.ranks, given, together), network, report);
   say("{}", arguments.json ? report.json() : report.text());
   if (given.steady) return done;
   bool stable = prepared.stability.stable();
@@ -275,15 +299,23 @@ int run(const RunArguments& arguments) {
   study::RunOptions options;
   std::unique_ptr<Communicator> some;
   if (!share_grid(arguments, given, together, some, options)) return done;
+  if (options.shared()) study::refuse_on_ranks(given, prepared);
+  if (talk && together)
+    say("{}\n", ranks_in_words(given, together->size(), shared_boxes(arguments.ranks, given, together)));
+  // From here on one of them may meet what the others do not.
+  if (options.shared()) march_begins();
   options.folder = arguments.folder.empty() ? study::default_folder(arguments.file) : arguments.folder;
   if (options.writes()) check_folder(options.folder);
   // A run that goes on was asked for at its start.
   const bool goes_on = arguments.resume && study::has_checkpoint(options.folder);
+  std::optional<std::string> why;
   if (!arguments.force && !goes_on && options.writes())
-    if (const auto why = study::too_costly(given, prepared, later, options.folder)) {
-      complain("{}: {}; --force runs it all the same\n", arguments.file.string(), *why);
-      return bad_input;
-    }
+    why = study::too_costly(given, prepared, later, options.folder);
+  if (why) complain("{}: {}; --force runs it all the same\n", arguments.file.string(), *why);
+  if (options.shared() ? options.ranks->any(why.has_value()) : why.has_value()) {
+    march_ends();
+    return bad_input;
+  }
   if (given.samples > 1 && !options.writes()) return done;
   if (given.samples > 1) return run_samples(arguments, given, prepared, options.folder);
   LiveLine live(given, prepared, !talk, options.shared());
@@ -299,10 +331,6 @@ int run(const RunArguments& arguments) {
   options.observers.interrupt = [] { return interrupt_asked.load(); };
   listen_for_signals();
   times.push_back({"analysis", watch.lap()});
-  if (options.shared()) {
-    study::refuse_on_ranks(given, prepared);
-    march_begins();
-  }
   study::RunResult result = study::run_case(given, prepared, options);
   march_ends();
   if (!options.writes()) return done;

@@ -8,6 +8,7 @@
 #include "williwaw/grid/means_between.hpp"
 #include "williwaw/store/fields.hpp"
 #include "williwaw/store/run_series.hpp"
+#include "williwaw/study/series_columns.hpp"
 
 namespace williwaw::study {
 

@@ -14,6 +14,7 @@
 #include "study/run/run_log.hpp"
 #include "study/run/stages.hpp"
 #include "study/run/tables.hpp"
+#include "williwaw/study/ranks.hpp"
 
 namespace williwaw::study {
 
@@ -37,6 +38,10 @@ class Run {
     result_.lock = lock_;
     log_.write(fmt::format("williwaw {}: {}", version, given.file.string()));
     log_.write(brief_report(given, prepared).text());
+    if (options.shared())
+      log_.write(fmt::format(
+          "  ranks      {}",
+          boxes_in_words(Decomposition(given.problem.grid(), options.boxes, 1), given.problem.grid())));
   }
 
   RunResult go() {

@@ -1,0 +1,96 @@
+#include "williwaw/study/ranks.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <chrono>
+
+#include "study/wording.hpp"
+
+namespace williwaw::study {
+
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+// Seconds of an exchange of so many values with the rank beside this one; the last of an odd number waits.
+Real seconds_of_exchange(Communicator& ranks, std::size_t values, int repeats) {
+  const int other = ranks.rank() ^ 1;
+  const std::vector<Real> sent(values, 1.0);
+  std::vector<Real> received(values);
+  const Communicator::Message message{other, sent, received};
+  const bool paired = other < ranks.size();
+  Real least = 1e300;
+  for (int n = 0; n < repeats; ++n) {
+    const auto start = Clock::now();
+    ranks.exchange(std::span(&message, paired ? 1 : 0));
+    least = std::min(least, std::chrono::duration<Real>(Clock::now() - start).count());
+  }
+  return ranks.highest(paired ? least : 0);
+}
+
+Index stages_of(const Prepared& prepared) {
+  const auto* tableau = std::get_if<Tableau>(&prepared.plan.scheme.method);
+  return tableau ? tableau->stages() : 1;
+}
+
+}  // namespace
+
+Network measured_network(Communicator& ranks) {
+  constexpr std::size_t many = 1 << 16;
+  seconds_of_exchange(ranks, many, 2);
+  const Real one = seconds_of_exchange(ranks, 1, 400), long_one = seconds_of_exchange(ranks, many, 30);
+  return {one, static_cast<Real>(many * sizeof(Real)) / std::max(long_one - one, 1e-12)};
+}
+
+std::string boxes_in_words(const Decomposition& boxes, const Grid& grid) {
+  std::string text;
+  for (int a = 0; a < grid.dimension(); ++a)
+    text += fmt::format("{}{}", a == 0 ? "" : " x ", boxes.boxes()[static_cast<std::size_t>(a)]);
+  return text + (boxes.count() == 1 ? " box" : " boxes");
+}
+
+void ranks_section(const Case& given, const Prepared& prepared, const Decomposition& boxes,
+                   const std::optional<Network>& network, Report& report) {
+  const Grid& grid = given.problem.grid();
+  report.section("ranks");
+  report.row("ranks", std::to_string(boxes.count()), Index{boxes.count()});
+  report.row("boxes", boxes_in_words(boxes, grid));
+  report.row("halo", fmt::format("{} cell{}", boxes.halo(), boxes.halo() == 1 ? "" : "s"),
+             Index{boxes.halo()});
+  Index largest = 0, smallest = grid.count(), sent = 0;
+  for (int box = 0; box < boxes.count(); ++box) {
+    largest = std::max(largest, boxes.cells(box));
+    smallest = std::min(smallest, boxes.cells(box));
+    sent = std::max(sent, boxes.sent(box));
+  }
+  report.row("cells of a box",
+             largest == smallest ? std::to_string(largest) : fmt::format("{} to {}", smallest, largest),
+             largest);
+  const Index stages = stages_of(prepared), unknowns = static_cast<Index>(given.count());
+  const Real bytes = static_cast<Real>(sent * unknowns * stages) * sizeof(Real);
+  report.row("sent in a step", "at most " + readable_bytes(bytes) + " by a rank", bytes, "B");
+  if (boxes.count() == 1) return;
+  if (!network) {
+    report.note("the efficiency follows from measured latency and bandwidth: start check with the launcher");
+    return;
+  }
+  report.row("latency", fmt::format("{:.2g} µs", 1e6 * network->latency), network->latency, "s");
+  report.row("bandwidth", fmt::format("{:.3g} GB/s", 1e-9 * network->bandwidth), network->bandwidth, "B/s");
+  if (!prepared.seconds || prepared.steps == 0) return;
+  // Both neighbours along each axis that is cut, then the sums of all.
+  Index messages = 0;
+  for (const int along : boxes.boxes()) messages += along > 1 ? 1 : 0;
+  const Real work = *prepared.seconds / static_cast<Real>(prepared.steps),
+             own = work * static_cast<Real>(largest) / static_cast<Real>(grid.count());
+  Index rounds = 0;
+  while ((1 << rounds) < boxes.count()) ++rounds;
+  const Real told =
+      static_cast<Real>(stages * (messages + rounds)) * network->latency + bytes / network->bandwidth;
+  const Real efficiency = work / static_cast<Real>(boxes.count()) / (own + told);
+  report.row("efficiency", fmt::format("about {:.2g} of {} times as fast", efficiency, boxes.count()),
+             efficiency);
+  report.note("on machines or cores of their own; ranks that share a memory share its bandwidth too");
+}
+
+}  // namespace williwaw::study
