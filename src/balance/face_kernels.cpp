@@ -193,24 +193,49 @@ void scale_one(Index count, const float* inverse, float* x, const float* b, Inde
 
 }  // namespace
 
-Real multiply(const View<double>& a, const double* x, double* y, int threads) {
-  const Index lines = a.lines(), nx = a.extent[0], each = in_block(lines), blocks = blocks_of(lines);
+namespace {
+
+// The product on the lines of a subtree, and what x·y sums up to there.
+Real multiply_subtree(const View<double>& a, Index first, Index count, const double* x, double* y,
+                      std::vector<Real>& of_segments) {
+  const Index nx = a.extent[0];
   const Segments segments(nx);
+  TreeSum<Real> sum;
+  for (Index l = 0; l < count; ++l) {
+    const Index line = first + l;
+    std::ranges::fill(of_segments, 0.0);
+    multiply_one(line_of(a, line, x), a.dimension, x + nx * line, y + nx * line, of_segments.data());
+    for (Index s = 0; s < segments.of_line(); ++s)
+      sum.add(segments.number(l, s * segment_cells), of_segments[static_cast<std::size_t>(s)]);
+  }
+  return sum.sum();
+}
+
+}  // namespace
+
+Real multiply(const View<double>& a, const Box& box, const double* x, double* y, int threads) {
+  const std::vector<Box::Block>& blocks = box.blocks();
+  std::vector<std::optional<Real>> sums(blocks.size());
+#pragma omp parallel num_threads(threads) if (threads > 1)
+  {
+    std::vector<Real> of_segments(static_cast<std::size_t>(Segments(a.extent[0]).of_line()));
+#pragma omp for schedule(static)
+    for (std::size_t b = 0; b < blocks.size(); ++b)
+      sums[b] = multiply_subtree(a, blocks[b].first, blocks[b].count, x, y, of_segments);
+  }
+  return box.joined<Real>(by_subtree<Real>(box, [&](std::size_t b) { return sums[b]; }));
+}
+
+Real multiply(const View<double>& a, const double* x, double* y, int threads) {
+  const Index lines = a.lines(), each = in_block(lines), blocks = blocks_of(lines);
   std::array<Real, most_blocks> sums{};
 #pragma omp parallel num_threads(threads) if (threads > 1)
   {
-    std::vector<Real> of_segments(static_cast<std::size_t>(segments.of_line()));
+    std::vector<Real> of_segments(static_cast<std::size_t>(Segments(a.extent[0]).of_line()));
 #pragma omp for schedule(static)
-    for (Index b = 0; b < blocks; ++b) {
-      TreeSum<Real> sum;
-      for (Index line = b * each; line < std::min((b + 1) * each, lines); ++line) {
-        std::ranges::fill(of_segments, 0.0);
-        multiply_one(line_of(a, line, x), a.dimension, x + nx * line, y + nx * line, of_segments.data());
-        for (Index s = 0; s < segments.of_line(); ++s)
-          sum.add(segments.number(line, s * segment_cells), of_segments[static_cast<std::size_t>(s)]);
-      }
-      sums[static_cast<std::size_t>(b)] = sum.sum();
-    }
+    for (Index b = 0; b < blocks; ++b)
+      sums[static_cast<std::size_t>(b)] =
+          multiply_subtree(a, b * each, std::min(each, lines - b * each), x, y, of_segments);
   }
   TreeSum<Real> all;
   for (Index b = 0; b < blocks; ++b) all.add(b, sums[static_cast<std::size_t>(b)]);

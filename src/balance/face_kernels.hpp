@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <array>
 
-#include "williwaw/grid/types.hpp"
+#include "williwaw/domain/box.hpp"
 
 namespace williwaw::faces {
 
@@ -25,6 +25,8 @@ struct View {
 
 /// y = A·x, and x·y.
 Real multiply(const View<double>& a, const double* x, double* y, int threads);
+/// The same for the own rows of a box, with x·y of all ranks; the halo of x has to be filled.
+Real multiply(const View<double>& a, const Box& box, const double* x, double* y, int threads);
 /// r = b − A·x
 void residual(const View<float>& a, const float* x, const float* b, float* r, int threads);
 /// Gauss-Seidel in two colours, the red unknowns (even sum of indices) first or last. From zero if `zero`.

@@ -27,6 +27,11 @@ void TermBalance::linearise(const State& y, Real at, Real a, Real b, Parts parts
     std::ranges::for_each(arranged_.prescribed, mask);
     std::ranges::for_each(arranged_.inactive, mask);
     if (!matrix.prescribed.empty()) matrix.apply_mask();
+    if (!domain(u).box().whole()) {
+      matrix.box = domain(u).shared_box();
+      for (Index n = 0; n < matrix.size(); ++n)
+        if (!matrix.box->owns(n)) matrix.diagonal[static_cast<std::size_t>(n)] = 1;
+    }
   }
   // And what the unknowns of each place do to each other.
   std::vector<std::size_t> places;

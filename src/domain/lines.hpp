@@ -32,19 +32,6 @@ Real sum_over(const Domain& domain, const Term& term) {
                               : sum_over(domain.box(), domain.grid().size(0), domain.threads(), term);
 }
 
-/// Sums by the subtrees of a box, from those by its blocks; empty ones take no part.
-template <class Sum, class OfBlock>
-std::vector<std::optional<Sum>> by_subtree(const Box& box, const OfBlock& of_block) {
-  std::vector<TreeSum<Sum>> subtrees(box.subtrees().size());
-  for (std::size_t b = 0; b < box.blocks().size(); ++b)
-    if (const std::optional<Sum> sum = of_block(b))
-      subtrees[box.blocks()[b].subtree].add(box.blocks()[b].number, *sum);
-  std::vector<std::optional<Sum>> result(subtrees.size());
-  for (std::size_t s = 0; s < subtrees.size(); ++s)
-    if (!subtrees[s].empty()) result[s] = subtrees[s].sum();
-  return result;
-}
-
 /// The sum by the tree over all segments of what visit(line, sum) adds to the leaves of a line, in increasing
 /// order.
 template <class Sum, class Visit>

@@ -1,6 +1,7 @@
 #include "williwaw/domain/reductions.hpp"
 
 #include <cmath>
+#include <limits>
 
 #include "domain/summing.hpp"
 #include "williwaw/grid/expect.hpp"
@@ -14,6 +15,10 @@ Index Reductions::count() const {
     count += box ? box->whole_count() : layout_->start(b + 1) - layout_->start(b);
   }
   return count;
+}
+
+bool Reductions::shared() const {
+  return !layout_->blocks().empty() && layout_->blocks().front().box;
 }
 
 Real Reductions::highest(Real own) const {
@@ -47,7 +52,9 @@ Real largest_of(const Layout& layout, const Size& size) {
   for (std::size_t b = 0; b < layout.blocks().size(); ++b) {
     const Box* const box = layout.blocks()[b].box.get();
     for (Index n = layout.start(b); n < layout.start(b + 1); ++n)
-      if (!box || box->owns(n - layout.start(b))) most = std::max(most, size(static_cast<std::size_t>(n)));
+      if (!box || box->owns(n - layout.start(b)))
+        if (const Real one = size(static_cast<std::size_t>(n)); !(one <= most))
+          most = std::isnan(one) ? std::numeric_limits<Real>::infinity() : one;
   }
   return most;
 }

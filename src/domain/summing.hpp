@@ -91,6 +91,19 @@ Real sum_over(Index line_cells, Index lines, int threads, const Term& term) {
   return all.sum();
 }
 
+/// Sums by the subtrees of a box, from those by its blocks; empty ones take no part.
+template <class Sum, class OfBlock>
+std::vector<std::optional<Sum>> by_subtree(const Box& box, const OfBlock& of_block) {
+  std::vector<TreeSum<Sum>> subtrees(box.subtrees().size());
+  for (std::size_t b = 0; b < box.blocks().size(); ++b)
+    if (const std::optional<Sum> sum = of_block(b))
+      subtrees[box.blocks()[b].subtree].add(box.blocks()[b].number, *sum);
+  std::vector<std::optional<Sum>> result(subtrees.size());
+  for (std::size_t s = 0; s < subtrees.size(); ++s)
+    if (!subtrees[s].empty()) result[s] = subtrees[s].sum();
+  return result;
+}
+
 /// The same over the own cells of the boxes of all ranks.
 template <class Term>
 Real sum_over(const Box& box, Index line_cells, int threads, const Term& term) {
@@ -107,12 +120,7 @@ Real sum_over(const Box& box, Index line_cells, int threads, const Term& term) {
       });
     sums[b] = sum.sum();
   }
-  std::vector<TreeSum<Real>> subtrees(box.subtrees().size());
-  for (std::size_t b = 0; b < blocks.size(); ++b)
-    subtrees[blocks[b].subtree].add(blocks[b].number, *sums[b]);
-  std::vector<std::optional<Real>> own;
-  for (const TreeSum<Real>& subtree : subtrees) own.emplace_back(subtree.sum());
-  return box.joined<Real>(own);
+  return box.joined<Real>(by_subtree<Real>(box, [&](std::size_t b) { return sums[b]; }));
 }
 
 /// Σ term(n) over all values of a state, of all ranks.

@@ -5,7 +5,7 @@
 namespace williwaw {
 
 namespace {
-Real largest(const State& v) {
+Real largest_of(const State& v) {
   Real most = 0;
   for (const Real x : v)
     if (!(std::abs(x) <= most)) most = std::abs(x);
@@ -16,6 +16,7 @@ Real largest(const State& v) {
 NewtonResult newton(State& y, const NewtonRules& rules,
                     const std::function<void(const State&, State&)>& residual,
                     const std::function<void(const State&, const State&, State&)>& correct) {
+  const auto largest = [&](const State& v) { return rules.largest ? rules.largest(v) : largest_of(v); };
   State r(y.size()), d(y.size()), trial(y.size());
   NewtonResult result;
   residual(y, r);

@@ -69,12 +69,14 @@ bool is_symmetric(const FaceSystem& system) {
                1e-12 * (std::abs(system.diagonal[n + i]) + std::abs(system.diagonal[above + i]));
     return !apart;
   };
+  // Rows of a halo are not there to compare with.
+  const auto own = [&](Index n) { return !system.box || system.box->owns(n); };
   return all_by_threads(rows, threads_for(system.size(), 0), [&](Index row) {
     const Index first = row * length, last = first + length - 1;
     bool here = agree(0, first, first + 1, length - 1);
     if (system.periodic[0]) here = here && agree(0, last, first, 1);
     for (int a = 1; a < system.dimension(); ++a)
-      if (const Index above = system.neighbour(first, a, true); above >= 0)
+      if (const Index above = system.neighbour(first, a, true); above >= 0 && own(first) && own(above))
         here = here && agree(a, first, above, length);
     return here;
   });
@@ -166,10 +168,27 @@ class SolverOfBlocks final : public LinearSolver {
   const Convergence* slowest_ = nullptr;
 };
 
+// What is there for a matrix that several ranks share.
+std::unique_ptr<LinearSolver> make_shared(const std::string& name, const FaceSystem& faces, bool joined,
+                                          const SolverRules& rules) {
+  // One rank's rows do not tell of another's.
+  const bool symmetric = !joined && !faces.box->communicator().any(!is_symmetric(faces));
+  if (name == "cg" && !symmetric)
+    throw SolverError("conjugate gradients take symmetric matrices, which this one is not");
+  if (symmetric && (name == "cg" || name == "auto")) return make_cg_solver(rules);
+  if (name == "bicgstab" || name == "auto") return make_bicgstab_solver(rules);
+  throw InputError(Subject::solver,
+                   "solver '" + name + "' works on one rank; on several there are cg and bicgstab");
+}
+
 std::unique_ptr<LinearSolver> make_any(const std::string& name, const LinearSystem& system,
                                        const SolverRules& rules) {
+  if (const auto* shared = std::get_if<FaceSystem>(&system); shared && shared->box)
+    return make_shared(name, *shared, false, rules);
   if (const auto* several = std::get_if<BlockSystem>(&system); several && several->local.empty())
     return std::make_unique<SolverOfBlocks>(name, *several, rules);
+  if (const auto* several = std::get_if<BlockSystem>(&system); several && several->blocks.front().box)
+    return make_shared(name, several->blocks.front(), true, rules);
   if (const SolverKind* kind = solver_kind(name)) return kind->make(rules);
   const auto* faces = std::get_if<FaceSystem>(&system);
   if (const auto* several = std::get_if<BlockSystem>(&system)) {

@@ -151,6 +151,10 @@ kind = "diffusion"
 diffusivity = "(1 + u^2)"
 )case" + swell + "[boundary]\nnorth = { dirichlet = 0.4 }\ndefault = \"insulated\"\n" +
                                                       timed("explicit-euler", "0.0001", "0.01", "0.002")});
+  all.push_back({"implicit steps by conjugate gradients",
+                 "title = \"a\"" + nodes + heated + swell +
+                     "[boundary]\nwest = { dirichlet = 0.3 }\ndefault = \"insulated\"\n" +
+                     timed("crank-nicolson", "0.001\nsolver = \"cg\"", "0.02", "0.005") + probe});
   return all;
 }
 
@@ -259,10 +263,32 @@ TEST_CASE("what ranks cannot do is told once, with what they can") {
     REQUIRE(at != std::string::npos);
     CHECK(p.error.find(expected, at + 1) == std::string::npos);
   };
-  told(2, "--set time.scheme=crank-nicolson --set time.step=0.001",
-       "time.scheme: scheme 'crank-nicolson' runs on one rank");
+  told(2, "--set time.scheme=adi --set time.step=0.001", "time.scheme: scheme 'adi' runs on one rank");
+  told(2, "--set time.scheme=implicit-euler --set time.step=0.001 --set time.solver=multigrid",
+       "solver 'multigrid' works on one rank; on several there are cg and bicgstab");
   told(3, "--ranks 1x2", "--ranks 1x2: 2 boxes are for 2 ranks, and 3 are started");
   told(2, "--ranks 2x1", "--ranks 2x1: 2 boxes along axis x: the first axis is not cut");
   told(2, "--ranks 2by1", "--ranks 2by1: give boxes along each axis, such as 2x2 or 1x2x4");
   told(2, "--set time.step=0.005", "Choose a smaller step", 3);
+}
+
+TEST_CASE("check tells how ranks share a grid, and what was measured between them") {
+  const auto folder = folder_of("ranks", all_kinds().front().text);
+  const Printed alone = williwaw_in(folder, "check case.toml --ranks 1x4");
+  CHECK(alone.code == 0);
+  // 37 cells in a line, one line to each of two neighbours.
+  for (const char* row :
+       {"ranks           4", "boxes           1 x 4 boxes", "halo            1 cell",
+        "cells of a box  259 to 296", "at most 0.592 kB by a rank", "start check with the launcher"}) {
+    CAPTURE(std::string(row));
+    CHECK(alone.out.find(row) != std::string::npos);
+  }
+  const Printed measured = together(2, folder, "check case.toml");
+  CHECK(measured.code == 0);
+  for (const char* row : {"boxes           1 x 2 boxes", "latency  ", "bandwidth  ", "of 2 times as fast"}) {
+    CAPTURE(std::string(row));
+    const std::size_t at = measured.out.find(row);
+    REQUIRE(at != std::string::npos);
+    CHECK(measured.out.find(row, at + 1) == std::string::npos);
+  }
 }

@@ -13,7 +13,7 @@ using namespace williwaw::test;
 namespace {
 
 // What a march leaves: the whole state, then totals, the ledger and the guard's range.
-State end_of(Discretization& balance, const Plan& plan, Communicator& ranks, State& whole) {
+State end_of(Discretization& balance, const Plan& plan, State& whole) {
   State y = balance.initial_state();
   const Outcome outcome = march(balance, y, plan);
   Index start = 0;
@@ -35,7 +35,6 @@ State end_of(Discretization& balance, const Plan& plan, Communicator& ranks, Sta
              outcome.totals.highest};
   for (std::size_t l = 0; l < balance.lines().size(); ++l) told.push_back(outcome.budget.amounts()[l]);
   told.push_back(outcome.budget.worst_step());
-  static_cast<void>(ranks);
   return told;
 }
 
@@ -47,7 +46,26 @@ Found serial(const System& system, const Plan& plan) {
   const auto balance = make_balance(system, built_for(plan.scheme.name, 1));
   Found found;
   found.whole.resize(static_cast<std::size_t>(balance->layout().size()));
-  found.told = end_of(*balance, plan, Communicator::self(), found.whole);
+  found.told = end_of(*balance, plan, found.whole);
+  return found;
+}
+
+// The whole state, and what all ranks tell alike.
+Found shared_by(const System& system, const Plan& plan, const std::array<int, 3>& boxes) {
+  const int count = boxes[0] * boxes[1] * boxes[2];
+  Found found;
+  for (const Problem& p : system.problems)
+    found.whole.resize(found.whole.size() + static_cast<std::size_t>(p.grid().count()), -1.0);
+  std::vector<State> told(static_cast<std::size_t>(count));
+  on_ranks(count, [&](ThreadRank& rank) {
+    Execution execution = built_for(plan.scheme.name, 1);
+    execution.communicator = &rank;
+    execution.boxes = boxes;
+    const auto balance = make_balance(system, execution);
+    told[static_cast<std::size_t>(rank.rank())] = end_of(*balance, plan, found.whole);
+  });
+  for (const State& of_rank : told) CHECK(of_rank == told.front());
+  found.told = told.front();
   return found;
 }
 
@@ -56,18 +74,9 @@ void same_on_ranks(const System& system, const Plan& plan, const std::vector<std
   for (const std::array<int, 3>& boxes : shared) {
     CAPTURE(boxes[1]);
     CAPTURE(boxes[2]);
-    const int count = boxes[0] * boxes[1] * boxes[2];
-    State whole(alone.whole.size(), -1.0);
-    std::vector<State> told(static_cast<std::size_t>(count));
-    on_ranks(count, [&](ThreadRank& rank) {
-      Execution execution = built_for(plan.scheme.name, 1);
-      execution.communicator = &rank;
-      execution.boxes = boxes;
-      const auto balance = make_balance(system, execution);
-      told[static_cast<std::size_t>(rank.rank())] = end_of(*balance, plan, rank, whole);
-    });
-    CHECK(whole == alone.whole);
-    for (const State& of_rank : told) CHECK(of_rank == alone.told);
+    const Found found = shared_by(system, plan, boxes);
+    CHECK(found.whole == alone.whole);
+    CHECK(found.told == alone.told);
   }
 }
 
@@ -138,7 +147,9 @@ TEST_CASE("on several ranks: conductivities of the unknown, a stored content, li
   same_on_ranks({{q}, {}, {}}, fixed_steps("explicit-euler", 1e-4, 8), shared);
 }
 
-TEST_CASE("on several ranks: several unknowns that react, carry each other and diffuse across") {
+namespace {
+
+System two_that_react() {
   std::vector<Problem> members;
   for (const char* name : {"a", "b"}) {
     Equation e = diffusion(0.3);
@@ -156,6 +167,15 @@ TEST_CASE("on several ranks: several unknowns that react, carry each other and d
       out[1][n] = u[0][n] * u[1][n];
     }
   };
+  return {members, reaction, {}};
+}
+
+}  // namespace
+
+TEST_CASE("on several ranks: several unknowns that react, carry each other and diffuse across") {
+  const System both = two_that_react();
+  const std::vector<Problem>& members = both.problems;
+  const SystemReaction& reaction = both.reaction;
   const std::vector<std::array<int, 3>> shared{{1, 2, 1}, {1, 3, 1}};
   same_on_ranks({members, reaction, {}}, fixed_steps("explicit-euler", 2e-4, 6), shared);
   same_on_ranks({members, reaction, {}}, fixed_steps("rk4", 2e-4, 4), shared);
@@ -195,4 +215,65 @@ TEST_CASE("on several ranks: waves with a moving edge, damping, four orders in s
   fourth.initial = swell;
   fourth.default_boundary(free_boundary());
   same_on_ranks({{fourth}, {}, {}}, fixed_steps("leapfrog", 8e-3, 9), shared);
+}
+
+TEST_CASE("on several ranks: implicit steps by conjugate gradients are those of one rank") {
+  Problem p(plan_of_cells(31, 28, Unknowns::nodes),
+            diffusion([](Point q) { return 1 + 0.5 * q.x * q.y; }, 1.0, 0.3));
+  p.initial = swell;
+  p.boundary("west", dirichlet(1.0)).default_boundary(robin(2.0, 0.3));
+  const std::vector<std::array<int, 3>> shared{{1, 2, 1}, {1, 4, 1}};
+  for (const char* name : {"crank-nicolson", "bdf2", "sdirk4", "implicit-euler"}) {
+    CAPTURE(std::string(name));
+    Plan plan = fixed_steps(name, 3e-3, 4);
+    plan.solver = "cg";
+    same_on_ranks({{p}, {}, {}}, plan, shared);
+  }
+  Problem moving = p;
+  moving.boundary("west", dirichlet([](Point, Real t) { return std::sin(40 * t); }));
+  Plan plan = fixed_steps("crank-nicolson", 3e-3, 4);
+  plan.solver = "cg";
+  same_on_ranks({{moving}, {}, {}}, plan, shared);
+  Problem wave_of_stages(plan_of_cells(24, 22), wave(1.0));
+  wave_of_stages.initial = swell;
+  wave_of_stages.default_boundary(free_boundary());
+  Plan newmark = fixed_steps("newmark", 2e-2, 5);
+  newmark.solver = "cg";
+  same_on_ranks({{wave_of_stages}, {}, {}}, newmark, shared);
+  // Newton's method, in a block.
+  Problem nonlinear(
+      Grid({Axis::uniform("x", 0, 1, 9, Unknowns::cells), Axis::uniform("y", 0, 1, 8, Unknowns::cells),
+            Axis::uniform("z", 0, 1, 10, Unknowns::cells)}),
+      diffusion(1.0));
+  nonlinear.initial = swell;
+  nonlinear.boundary("top", radiation(0.9, 0.2)).default_boundary(insulated());
+  Plan newton = fixed_steps("implicit-euler", 1e-2, 3);
+  newton.solver = "cg";
+  same_on_ranks({{nonlinear}, {}, {}}, newton, {{1, 1, 2}, {1, 2, 2}});
+}
+
+TEST_CASE("on several ranks: matrices that are not symmetric are solved to the tolerance of their solver") {
+  Problem p(plan_of_cells(30, 28), transport(Velocity(1.0, 0.3), 0.05));
+  p.initial = swell;
+  p.boundary("west", dirichlet(0.0)).default_boundary(outflow());
+  const auto close_on_ranks = [](const System& system, const Plan& plan) {
+    const Found alone = serial(system, plan);
+    for (const std::array<int, 3>& boxes : {std::array{1, 2, 1}, std::array{1, 4, 1}}) {
+      CAPTURE(boxes[1]);
+      const Found found = shared_by(system, plan, boxes);
+      CHECK(largest_difference(found.whole, alone.whole) < 1e-9);
+      // Steps, content, and what crossed each boundary.
+      CHECK(largest_difference(found.told, alone.told) < 1e-9);
+    }
+  };
+  close_on_ranks({{p}, {}, {}}, fixed_steps("implicit-euler", 1e-2, 5));
+  close_on_ranks({{p}, {}, {}}, fixed_steps("crank-nicolson", 1e-2, 5));
+  const auto members = two_that_react();
+  close_on_ranks(members, fixed_steps("implicit-euler", 2e-2, 3));
+  close_on_ranks(members, fixed_steps("implicit-explicit", 1e-2, 5));
+  Plan other = fixed_steps("implicit-euler", 1e-2, 2);
+  other.solver = "multigrid";
+  CHECK_THROWS_WITH_AS(static_cast<void>(shared_by({{p}, {}, {}}, other, {1, 2, 1})),
+                       "solver 'multigrid' works on one rank; on several there are cg and bicgstab",
+                       InputError);
 }

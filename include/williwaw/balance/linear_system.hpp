@@ -5,6 +5,7 @@
 #include <span>
 #include <variant>
 
+#include "williwaw/domain/box.hpp"
 #include "williwaw/domain/layout.hpp"
 #include "williwaw/grid/expect.hpp"
 
@@ -28,6 +29,9 @@ struct FaceSystem {
   std::array<std::vector<Real>, 3> lower, upper;
   /// Nonzero for unknowns that are prescribed; empty when none is.
   std::vector<char> prescribed;
+  /// Where several ranks share the grid: which rows are this one's own. Those of its halo are rows of the
+  /// identity.
+  std::shared_ptr<const Box> box = {};
 
   Index size() const { return static_cast<Index>(diagonal.size()); }
   int dimension() const { return lower[2].empty() ? (lower[1].empty() ? 1 : 2) : 3; }

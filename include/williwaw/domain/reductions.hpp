@@ -20,6 +20,8 @@ class Reductions {
 
   /// Values of a state, of all ranks.
   Index count() const;
+  /// Several ranks have parts of the state.
+  bool shared() const;
   /// The largest of what each rank has found.
   Real highest(Real own) const;
   /// Σ a[n]

@@ -19,6 +19,8 @@ struct NewtonRules {
   /// What round-off leaves of a residual, asked for after every correction; nothing asks for less.
   std::function<Real(const State&)> round_off = {};
   bool linear = false;  ///< one iteration is exact
+  /// Largest magnitude of a residual; unset: of all its values.
+  std::function<Real(const State&)> largest = {};
 };
 
 /// Solves residual(y) = 0 starting from `y`. `residual(y, r)` evaluates, `correct(y, r, d)` solves J·d = −r.

@@ -30,6 +30,7 @@ class ConjugateGradients final : public LinearSolver {
     shape_.dimension = faces->dimension();
     shape_.layout = Layout(faces->extent);
     prescribed_ = faces->prescribed;
+    box_ = faces->box;
     for (int a = 0; a < shape_.dimension; ++a) {
       low_[a].resize(diagonal_.size());
       const Index count = static_cast<Index>(diagonal_.size());
@@ -37,6 +38,12 @@ class ConjugateGradients final : public LinearSolver {
       Real* low = low_[a].data();
 #pragma omp parallel for simd schedule(static) num_threads(threads_) if (threads_ > 1)
       for (Index n = 0; n < count; ++n) low[n] = -lower[n];
+    }
+    if (box_) {
+      // What joins the last own row to the one after it stands in the halo.
+      for (int a = 0; a < shape_.dimension; ++a) box_->exchange(low_[a]);
+      singular_ = nothing_holds(*faces);
+      return;
     }
     // The hierarchy also tells whether the matrix is one for this method.
     hierarchy_.build(*faces, threads_);
@@ -75,7 +82,9 @@ class ConjugateGradients final : public LinearSolver {
       const Real beta = k == 0 ? 0 : std::max(0.0, changed / last);
       last = product;
       turn(beta);
-      const Real curvature = faces::multiply(a, p, ap, threads_);
+      if (box_) box_->exchange(p_);
+      const Real curvature =
+          box_ ? faces::multiply(a, *box_, p, ap, threads_) : faces::multiply(a, p, ap, threads_);
       if (!(curvature > 0)) break;
       length = product / curvature;
       square = sum([=](Index i) {
@@ -92,9 +101,27 @@ class ConjugateGradients final : public LinearSolver {
       std::span<Real> result = x;
       remove_mean(result);
     }
+    if (box_) box_->exchange(x);
   }
 
  private:
+  // Of several ranks: all rows sum up to nothing, as far as rounding tells.
+  static bool nothing_holds(const FaceSystem& faces) {
+    bool held = false;
+    for (Index n = 0; n < faces.size(); ++n) {
+      const auto i = static_cast<std::size_t>(n);
+      if (!faces.box->owns(n)) continue;
+      if (!faces.prescribed.empty() && faces.prescribed[i]) {
+        held = true;
+        continue;
+      }
+      Real rest = faces.diagonal[i];
+      for (int a = 0; a < faces.dimension(); ++a) rest += faces.lower[a][i] + faces.upper[a][i];
+      held = held || rest > 1e-12 * faces.diagonal[i];
+    }
+    return !faces.box->communicator().any(held);
+  }
+
   // Identity rows take no part in the mean.
   template <class Values>
   void remove_mean(Values& v) const {
@@ -109,6 +136,7 @@ class ConjugateGradients final : public LinearSolver {
 
   template <class Term>
   Real sum(const Term& term) const {
+    if (box_) return sum_over(*box_, shape_.extent[0], threads_, term);
     return sum_over(Reductions(shape_.layout, threads_), term);
   }
 
@@ -159,6 +187,7 @@ class ConjugateGradients final : public LinearSolver {
   std::vector<Real> diagonal_, r_, p_, ap_;
   std::array<std::vector<Real>, 3> low_;
   std::vector<char> prescribed_;
+  std::shared_ptr<const Box> box_;  ///< of one rank among several
   std::vector<float> single_, z_;
   Real size_ = 1;
   Hierarchy hierarchy_;

@@ -67,10 +67,10 @@ void ranks_section(const Case& given, const Prepared& prepared, const Decomposit
   report.row("cells of a box",
              largest == smallest ? std::to_string(largest) : fmt::format("{} to {}", smallest, largest),
              largest);
+  if (boxes.count() == 1) return;
   const Index stages = stages_of(prepared), unknowns = static_cast<Index>(given.count());
   const Real bytes = static_cast<Real>(sent * unknowns * stages) * sizeof(Real);
   report.row("sent in a step", "at most " + readable_bytes(bytes) + " by a rank", bytes, "B");
-  if (boxes.count() == 1) return;
   if (!network) {
     report.note("the efficiency follows from measured latency and bandwidth: start check with the launcher");
     return;

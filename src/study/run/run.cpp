@@ -412,12 +412,15 @@ void refuse_on_ranks(const Case& given, const Prepared& prepared) {
   if (given.steady)
     throw CaseError(given.places.of(Subject::step).place, "steady",
                     "a steady state is found on one rank: start it without a launcher");
-  if (!is_explicit(prepared.plan.scheme) || semi_lagrangian(prepared.plan.scheme))
+  const Scheme& scheme = prepared.plan.scheme;
+  if (std::holds_alternative<Factored>(scheme.method) || semi_lagrangian(scheme))
+    throw given.places.error(Subject::scheme, "scheme '" + scheme.name +
+                                                  "' runs on one rank: start it without a launcher, or take "
+                                                  "another scheme, such as crank-nicolson or ssprk3");
+  const std::string& solver = given.plan.solver;
+  if (!is_explicit(scheme) && solver != "auto" && solver != "cg" && solver != "bicgstab")
     throw given.places.error(
-        Subject::scheme,
-        "scheme '" + prepared.plan.scheme.name +
-            "' runs on one rank: start it without a launcher, or take an explicit scheme, such "
-            "as explicit-euler, ssprk3, rk4 or stabilized");
+        Subject::solver, "solver '" + solver + "' works on one rank; on several there are cg and bicgstab");
 }
 
 RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options) {

@@ -83,7 +83,9 @@ StageSolver::StageSolver(Balance& balance, const Solving& solving, Parts parts)
 
 StageSolver::Shape StageSolver::shape_of(const LinearSystem& system) const {
   if (capabilities_.same_matrix) return {};
-  if (const auto* faces = std::get_if<FaceSystem>(&system)) return {is_symmetric(*faces), false};
+  const Reductions over = balance_.reductions();
+  if (const auto* faces = std::get_if<FaceSystem>(&system))
+    return {over.highest(is_symmetric(*faces) ? 0 : 1) == 0, false};
   const auto* several = std::get_if<BlockSystem>(&system);
   if (!several) return {};
   return {std::ranges::all_of(several->blocks, is_symmetric), !several->local.empty()};
@@ -132,6 +134,8 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
     return;
   }
   NewtonRules rules;
+  if (const Reductions over = balance_.reductions(); over.shared())
+    rules.largest = [over](const State& r) { return over.largest(r); };
   // Of several unknowns each is measured by its own amounts.
   std::vector<Real> amounts = largest_by_block(known);
   for (Real& amount : amounts) amount = amount > 0 ? amount : 1;
@@ -193,6 +197,7 @@ std::vector<Real> StageSolver::largest_by_block(const State& y) const {
     const Index end = layout.start(block + 1);
     for (Index n = layout.start(block); n < end; ++n)
       result[block] = std::max(result[block], std::abs(y[static_cast<std::size_t>(n)]));
+    result[block] = balance_.reductions().highest(result[block]);
   }
   return result;
 }
@@ -209,12 +214,12 @@ Real StageSolver::round_off(const std::vector<Real>& sizes, const std::vector<Re
     return most;
   };
   if (const auto* faces = std::get_if<FaceSystem>(&system_))
-    return rounding * largest(*faces) * sizes.front();
+    return rounding * balance_.reductions().highest(largest(*faces)) * sizes.front();
   const auto* several = std::get_if<BlockSystem>(&system_);
   Real most = 0;
   for (std::size_t block = 0; several && block < several->blocks.size(); ++block)
     most = std::max(most, largest(several->blocks[block]) * sizes[block] / amounts[block]);
-  return rounding * most;
+  return rounding * balance_.reductions().highest(most);
 }
 
 void StageSolver::smooth(const State& right, State& out) {

@@ -101,7 +101,7 @@ class ThetaSteps final : public Stepper {
     ahead_ = y;
     balance_.prescribe(at + step, ahead_);
     const bool same = std::ranges::all_of(balance_.prescribed(), [&](Index h) { return ahead_[h] == y[h]; });
-    if (!data_change_ && same) return false;
+    if (!data_change_ && balance_.reductions().highest(same ? 0 : 1) == 0) return false;
     mean_rate_.resize(size());
     balance_.rate(ahead_, at + step, Parts::all(), mean_rate_, ignored_);
     Real* const mean = mean_rate_.data();
