@@ -234,7 +234,7 @@ series = EVERY
       return run_in(folder,
                     "{ rm -f together/checkpoint.before; " + on_ranks(ranks, some) +
                         " & all=$!; for n in $(seq 600); do test -e together/checkpoint.before && break; "
-                        "sleep 0.02; done; pkill -KILL -n -x williwaw; wait $all; }");
+                        "sleep 0.02; done; pkill -KILL -n -P $(pgrep -P $all); wait $all; }");
     };
     const Printed first = killed(4);
     CHECK(first.code != 0);

@@ -1,6 +1,7 @@
 // Quantities that follow from the unknowns, as fields beside them, and what probes see of all of these.
 #pragma once
 
+#include "williwaw/study/check.hpp"
 #include "williwaw/study/open_case.hpp"
 
 namespace williwaw::study {

@@ -43,15 +43,16 @@ class RankedMarch {
 
   bool first() const { return ranks_.rank() == 0; }
 
-  // Calls look(whole) on the first rank, with states from all of them.
+  // Calls look(whole) on the first rank, with the state from all of them. The one before is not brought
+  // together: the change of a step is told by the outcome.
   template <class Look>
   void show(const StepInfo& m, const Look& look) {
-    const State state = whole_.at_first(m.state), previous = whole_.at_first(m.previous);
+    const State state = whole_.at_first(m.state);
     const std::vector<Real> stood = boundaries();
     if (!first()) return;
     // Values on boundaries that follow a wave are known where it was marched.
     if (remembers_boundaries(ready_.plan.scheme)) ready_.balance->dynamics().recall(stood);
-    look(StepInfo{m.step, m.time, m.step_length, state, previous, m.totals, m.amounts, m.budget,
+    look(StepInfo{m.step, m.time, m.step_length, state, state, m.totals, m.amounts, m.budget,
                   ready_.balance->reductions(), m.between_steps});
   }
 

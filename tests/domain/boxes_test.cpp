@@ -1,0 +1,214 @@
+// Parts of grids, the boxes of ranks, what they exchange and what they sum up to.
+#include <doctest/doctest.h>
+
+#include <cmath>
+#include <random>
+
+#include "domain/lines.hpp"
+#include "support/ranks.hpp"
+
+using namespace williwaw;
+using namespace williwaw::test;
+
+namespace {
+
+Axis uneven(const char* name, Index intervals, Unknowns unknowns) {
+  std::vector<Real> faces;
+  for (Index i = 0; i <= intervals; ++i)
+    faces.push_back(0.1 * static_cast<Real>(i) + 0.004 * std::sin(static_cast<Real>(i)));
+  return Axis(name, faces, unknowns);
+}
+
+bool same(std::span<const Real> part, std::span<const Real> whole, Index first) {
+  return std::ranges::equal(part, whole.subspan(static_cast<std::size_t>(first), part.size()));
+}
+
+Grid block(Unknowns unknowns) {
+  return Grid({uneven("x", 5, unknowns), uneven("y", 11, unknowns), uneven("z", 9, unknowns)});
+}
+
+}  // namespace
+
+TEST_CASE("a part of an axis has the numbers of the whole one, whichever its unknowns are") {
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+    const Axis whole = uneven("y", 12, unknowns);
+    const Axis part = whole.part({3, 9, 4, 8});
+    const bool nodes = unknowns == Unknowns::nodes;
+    CHECK(part.is_part());
+    CHECK(part.size() == (nodes ? 7 : 6));
+    CHECK(part.first() == 3);
+    CHECK(part.own_first() == 1);
+    CHECK(part.own_end() == 5);
+    CHECK(same(part.points(), whole.points(), 3));
+    CHECK(same(part.widths(), whole.widths(), 3));
+    CHECK(same(part.gaps(), whole.gaps(), 3));
+    CHECK(same(part.bounds(), whole.bounds(), 3));
+    CHECK_FALSE(part.ends(false));
+    CHECK_FALSE(part.ends(true));
+    // The last box has the last node too.
+    const Axis last = whole.part({7, 12, 8, 12});
+    CHECK(last.ends(true));
+    CHECK(last.own_end() == last.size());
+    const Axis turned = part.with(nodes ? Unknowns::cells : Unknowns::nodes);
+    CHECK(turned.is_part());
+    CHECK(same(turned.points(), whole.with(turned.unknowns()).points(), 3));
+    CHECK(turned.whole().size() == whole.with(turned.unknowns()).size());
+  }
+  const Axis shell = Axis::radial(Coordinates::cylindrical, {0, 0.1, 0.25, 0.4, 0.6, 0.9}, Unknowns::cells);
+  const Axis part = shell.part({1, 5, 2, 4});
+  CHECK(same(part.measures(), shell.measures(), 1));
+  CHECK(same(part.resistances(), shell.resistances(), 1));
+}
+
+TEST_CASE("a part has no faces where it ends within the whole grid") {
+  const Grid whole = block(Unknowns::cells);
+  const Grid part = whole.part(std::vector<Axis::Extent>{{0, 5, 0, 5}, {0, 6, 0, 5}, {2, 9, 3, 9}});
+  CHECK(part.unknowns_at({1, true}).empty());
+  CHECK(part.unknowns_at({2, false}).empty());
+  CHECK(part.unknowns_at({1, false}).size() == 5 * 7);
+  CHECK(part.unknowns_at({2, true}).size() == 5 * 6);
+  CHECK(part.whole() == whole);
+  CHECK_FALSE(part.axis(0).is_part());
+}
+
+TEST_CASE("ranks share a grid so that the largest box is small, and then its surface") {
+  const auto grid = [](Index nx, Index ny, Index nz) {
+    return Grid({Axis::uniform("x", 0, 1, nx, Unknowns::cells), Axis::uniform("y", 0, 1, ny, Unknowns::cells),
+                 Axis::uniform("z", 0, 1, nz, Unknowns::cells)});
+  };
+  CHECK(Decomposition::choose(grid(20, 40, 40), 4, 1).boxes() == std::array{1, 2, 2});
+  CHECK(Decomposition::choose(grid(20, 10, 80), 4, 1).boxes() == std::array{1, 1, 4});
+  // Six boxes of one row each, of 7 x 20 cells: two by three would have up to 9 x 20.
+  CHECK(Decomposition::choose(grid(20, 6, 7), 6, 1).boxes() == std::array{1, 6, 1});
+  // Not more than there are halos for.
+  CHECK(Decomposition::choose(grid(20, 8, 1), 7, 3).count() == 2);
+  const Grid ring(
+      {Axis::uniform("x", 0, 1, 20, Unknowns::cells), Axis::uniform("y", 0, 1, 30, Unknowns::cells, true)});
+  CHECK(Decomposition::choose(ring, 4, 1).count() == 1);
+  CHECK_THROWS_WITH_AS(Decomposition(ring, {1, 2, 1}, 1),
+                       "2 boxes along axis y: a periodic axis is not cut; give 1 there", InputError);
+  CHECK_THROWS_WITH_AS(Decomposition(grid(9, 8, 4), {1, 3, 1}, 3),
+                       "3 boxes along axis y: it takes from 1 to 2, none narrower than the halo of 3 cells",
+                       InputError);
+  CHECK_THROWS_AS(Decomposition(grid(9, 8, 4), {2, 1, 1}, 1), InputError);
+}
+
+TEST_CASE("an exchange fills the whole halo, corners included, by as many bytes as were told") {
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+    const Grid whole = block(unknowns);
+    const Decomposition boxes(whole, {1, 3, 2}, 2);
+    on_ranks(boxes.count(), [&](ThreadRank& rank) {
+      const Grid part = boxes.part(whole, rank.rank());
+      const Box box(part, boxes, rank);
+      const auto before = rank.traffic();
+      std::vector<Real> values(static_cast<std::size_t>(box.count()), -1.0);
+      Index own = 0;
+      for (Index n = 0; n < box.count(); ++n)
+        if (box.owns(n)) {
+          values[static_cast<std::size_t>(n)] = static_cast<Real>(box.there(n));
+          ++own;
+        }
+      box.exchange(values);
+      bool all = true;
+      for (Index n = 0; n < box.count(); ++n) {
+        all = all && values[static_cast<std::size_t>(n)] == static_cast<Real>(box.there(n));
+        all = all && box.here(box.there(n)) == n;
+      }
+      CHECK(all);
+      const Real sent = static_cast<Real>(rank.traffic().bytes - before.bytes) / sizeof(Real);
+      if (unknowns == Unknowns::cells) CHECK(sent == static_cast<Real>(boxes.sent(rank.rank())));
+      Real owned = 0;
+      const Real mine = static_cast<Real>(own);
+      for (const Real of_rank : rank.gathered({&mine, 1})) owned += of_rank;
+      CHECK(owned == static_cast<Real>(whole.count()));
+    });
+  }
+}
+
+TEST_CASE("sums over boxes have the bits of the whole grid, and states come together and apart again") {
+  std::mt19937 random(5);
+  std::uniform_real_distribution<Real> any(-1, 1);
+  for (const std::array<Index, 3>& size :
+       {std::array<Index, 3>{3, 7, 1}, {300, 13, 1}, {700, 5, 9}, {2, 31, 6}}) {
+    const Index nx = size[0], ny = size[1], nz = size[2];
+    CAPTURE(nx);
+    CAPTURE(ny);
+    std::vector<Axis> axes{Axis::uniform("x", 0, 1, nx, Unknowns::cells),
+                           Axis::uniform("y", 0, 1, ny, Unknowns::cells)};
+    if (nz > 1) axes.push_back(Axis::uniform("z", 0, 1, nz, Unknowns::cells));
+    const Grid grid(axes);
+    std::vector<Real> values(static_cast<std::size_t>(grid.count()));
+    for (Real& v : values) v = any(random);
+    const Layout layout(std::array<Index, 3>{nx, ny, nz});
+    const Reductions alone(layout);
+    const Real sum = alone.sum(values), norm = alone.norm(values), largest = alone.largest(values);
+    for (const std::array<int, 3>& shared :
+         {std::array{1, 2, 1}, {1, 5, 1}, {1, 2, nz > 1 ? 2 : 1}, {1, 1, nz > 1 ? 3 : 1}}) {
+      const Decomposition boxes(grid, shared, 1);
+      on_ranks(boxes.count(), [&](ThreadRank& rank) {
+        const Grid part = boxes.part(grid, rank.rank());
+        const auto box = boxes.count() > 1 ? std::make_shared<const Box>(part, boxes, rank)
+                                           : std::make_shared<const Box>(part);
+        const Layout here({{"u",
+                            Placement::cells,
+                            {part.size(0), part.size(1), part.size(2)},
+                            1,
+                            0,
+                            box->whole() ? nullptr : box}});
+        const WholeStates states(here);
+        const State own = states.part(values);
+        const Reductions over(here);
+        CHECK(over.sum(own) == sum);
+        CHECK(over.norm(own) == norm);
+        CHECK(over.largest(own) == largest);
+        CHECK(over.count() == grid.count());
+        CHECK(states.size() == grid.count());
+        CHECK(states.everywhere(own) == values);
+        CHECK(states.at_first(own) == (rank.rank() == 0 ? values : State()));
+        // Unknown by unknown, as boundaries book.
+        Execution execution;
+        execution.communicator = &rank;
+        if (!box->whole()) execution.decomposition = std::make_shared<const Decomposition>(boxes);
+        const Domain domain(part, Outline(), execution);
+        BoxSum<Real> single(domain);
+        for (Index n = 0; n < box->count(); n += 1)
+          if (box->there(n) % 3 == 0) single.leaf(n) += own[static_cast<std::size_t>(n)];
+        TreeSum<Real> expected;
+        const Segments segments(nx);
+        for (Index n = 0; n < grid.count(); n += 3)
+          expected.leaf(segments.of_cell(n)) += values[static_cast<std::size_t>(n)];
+        CHECK(single.sum() == expected.sum());
+      });
+    }
+  }
+}
+
+TEST_CASE("numbers that belong to unknowns come together in the order of the whole grid") {
+  const Grid grid(
+      {Axis::uniform("x", 0, 1, 3, Unknowns::cells), Axis::uniform("y", 0, 1, 8, Unknowns::cells)});
+  const Decomposition boxes(grid, {1, 3, 1}, 1);
+  on_ranks(3, [&](ThreadRank& rank) {
+    const Grid part = boxes.part(grid, rank.rank());
+    const auto box = std::make_shared<const Box>(part, boxes, rank);
+    const Layout here({{"u", Placement::cells, {part.size(0), part.size(1), 1}, 1, 0, box}});
+    const WholeStates states(here);
+    // Two numbers of each unknown of the first column in one row, one of each in another.
+    std::vector<NumberPlace> places;
+    std::vector<Real> numbers;
+    for (const int row : {0, 4})
+      for (Index n = 0; n < box->count(); n += 3)
+        for (int each = 0; each < (row == 0 ? 2 : 1); ++each) {
+          places.push_back({row, n});
+          numbers.push_back(100 * row + static_cast<Real>(box->there(n)) + 0.5 * each);
+        }
+    std::vector<Real> expected;
+    for (Index n = 0; n < grid.count(); n += 3) {
+      expected.push_back(static_cast<Real>(n));
+      expected.push_back(static_cast<Real>(n) + 0.5);
+    }
+    for (Index n = 0; n < grid.count(); n += 3) expected.push_back(400 + static_cast<Real>(n));
+    CHECK(states.together(numbers, places) == expected);
+    CHECK(states.part(expected, places) == numbers);
+    CHECK_THROWS_AS(static_cast<void>(states.part(std::vector<Real>(5), places)), InputError);
+  });
+}
