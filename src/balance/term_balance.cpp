@@ -191,13 +191,16 @@ void TermBalance::recover(const State& q, Real, State& y) {
 }
 
 void TermBalance::limit_change(const State& y, State& change) {
+  bool any = false;
   for (std::size_t u = 0; u < unknowns_.size(); ++u) {
     if (unknowns_[u].storage->linear()) continue;
+    any = true;
     each_line(domain(u), [&](std::size_t, Index line, Index, Index) {
       const Index first = first_of(u, line);
       unknowns_[u].storage->limit_change(line, y.data() + first, change.data() + first);
     });
   }
+  if (any) exchange(change);
 }
 
 // Every state that is made here is complete when others look at it.

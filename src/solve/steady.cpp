@@ -21,7 +21,12 @@ constexpr int continuation_limit = 600;
 class SteadySolver {
  public:
   SteadySolver(Balance& balance, State& y, Real at, const SteadyRules& rules)
-      : balance_(balance), y_(y), at_(at), rules_(rules), capabilities_(balance.capabilities()) {
+      : balance_(balance),
+        y_(y),
+        at_(at),
+        rules_(rules),
+        capabilities_(balance.capabilities()),
+        shared_(balance.reductions().shared()) {
     if (!capabilities_.matrix)
       throw InputError("a steady state needs a matrix, which this equation does not offer");
     outcome_.flows = Ledger(balance_.lines().size());
@@ -111,6 +116,7 @@ class SteadySolver {
         for (std::size_t i = 0; i < y_.size(); ++i) y_[i] += step[i];
         next = residual(y_, r);
       } catch (const DataError&) {
+        if (shared_) throw;  // the others know nothing of it
       } catch (const SolverError&) {
       }
       ++outcome_.newton_steps;
@@ -136,12 +142,10 @@ class SteadySolver {
     std::vector<char> fixed(a.size(), 0);
     for (const Index n : balance_.prescribed()) fixed[n] = 1;
     for (const Index n : balance_.inactive()) fixed[n] = 1;
-    Real above = 0, below = 0;
-    for (std::size_t n = 0; n < a.size(); ++n)
-      if (!fixed[n]) {
-        above += std::abs(a[n]);
-        below += std::abs(b[n]);
-      }
+    const auto sum_of = [&](const std::vector<Real>& diagonal) {
+      return sum_over(balance_.reductions(), [&](Index n) { return fixed[n] ? 0 : std::abs(diagonal[n]); });
+    };
+    const Real above = sum_of(a), below = sum_of(b);
     return below > 0 ? above / below : 0;
   }
 
@@ -173,12 +177,12 @@ class SteadySolver {
     std::vector<char> counted(y_.size(), 1);
     for (const Index h : balance_.prescribed()) counted[h] = 0;
     for (const Index n : balance_.inactive()) counted[n] = 0;
-    const auto count = std::ranges::count(counted, 1);
+    const std::size_t count = balance_.free_count();
     const Real sum = sum_over(balance_.reductions(), [&](Index n) { return counted[n] ? y_[n] : 0.0; });
     std::ranges::fill(uniform, count > 0 ? sum / static_cast<Real>(count) : 0);
     for (const Index n : balance_.inactive()) uniform[n] = 0;
     balance_.prescribe(at_, uniform);
-    const bool own = uniform == y_;
+    const bool own = balance_.reductions().highest(uniform == y_ ? 0 : 1) == 0;
     const Real result = residual(uniform, r);
     size = own ? result : residual(y_, r);
     return result;
@@ -199,7 +203,8 @@ class SteadySolver {
     balance_.linearise(y_, at_, 0, 1, Parts::all(), system);
     const SolverKind* kind = solver_kind(rules_.solver);
     auto* faces = std::get_if<FaceSystem>(&system);
-    if (faces) {
+    // A piece may reach over boxes: problems that have one are not for several ranks.
+    if (faces && !shared_) {
       floating_ = find_floating(*faces);
       check_floating(r);
       const bool copes = floating_.whole && (kind ? kind->takes_singular : !auto_is_direct(*faces));
@@ -282,7 +287,7 @@ class SteadySolver {
         next = residual(y_, r);
       } catch (const DataError&) {
         // Beyond what coefficients are known for: the step was too long.
-        if (halving + 1 == 12) throw;
+        if (shared_ || halving + 1 == 12) throw;
         continue;
       }
       if (next < size) break;
@@ -297,7 +302,7 @@ class SteadySolver {
     }
     outcome_.left = sum_over(balance_.reductions(), [&](Index n) { return r[n]; });
     // A steady boundary supplies what its nodes lose.
-    if (!balance_.prescribed().empty()) {
+    if (balance_.prescribes()) {
       State supplied(y_.size(), 0.0);
       std::size_t h = 0;
       for (const Index n : balance_.prescribed()) supplied[n] = -missing_[h++];
@@ -329,6 +334,7 @@ class SteadySolver {
   Real at_;
   SteadyRules rules_;
   Capabilities capabilities_;
+  bool shared_;  ///< by several ranks
   SteadyOutcome outcome_;
   std::unique_ptr<LinearSolver> solver_;
   FloatingPieces floating_;

@@ -29,6 +29,7 @@ class March {
  public:
   March(Balance& balance, State& state, const Plan& plan, const Observers& observers)
       : balance_(balance),
+        shared_(balance.reductions().shared()),
         state_(state),
         plan_(plan),
         observers_(observers),
@@ -182,10 +183,12 @@ class March {
       try {
         out_.totals = take_step(from, length);
       } catch (const DataError& e) {
+        if (shared_) throw;
         --at_.taken;
         stop_at_data(from, e);
         return false;
       } catch (const StageMeetsData& e) {
+        if (shared_) throw;
         --at_.taken;
         stop_at_data(from, e.data);
         return false;
@@ -263,6 +266,7 @@ class March {
       totals = stepper_->advance(state_, from, length, amounts_);
       if (totals.finite()) error = control_->measure(*stepper_->error(), balance_.reductions(), free_);
     } catch (const DataError& e) {
+      if (shared_) throw;
       stop_at_data(from, e);
       return false;
     } catch (const SolverError&) {
@@ -388,6 +392,7 @@ class March {
     try {
       return finish_step(interval, length, last);
     } catch (const DataError& e) {
+      if (shared_) throw;
       out_.ending = Outcome::Ending::unsolved;
       out_.reason = "no step after step " + std::to_string(out_.steps) + ": " + e.what();
       out_.subject = e.subject();
@@ -441,6 +446,9 @@ class March {
   }
 
   Balance& balance_;
+  /// By several ranks, of which one may meet data that are no numbers: the others do not know where it
+  /// stopped.
+  bool shared_;
   State& state_;
   const Plan& plan_;
   const Observers& observers_;

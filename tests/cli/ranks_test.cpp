@@ -155,6 +155,21 @@ diffusivity = "(1 + u^2)"
                  "title = \"a\"" + nodes + heated + swell +
                      "[boundary]\nwest = { dirichlet = 0.3 }\ndefault = \"insulated\"\n" +
                      timed("crank-nicolson", "0.001\nsolver = \"cg\"", "0.02", "0.005") + probe});
+  all.push_back({"a steady state by conjugate gradients", "title = \"a\"" + plan + R"case(
+[region.rock]
+where = "(x - 0.9)^2 + (y - 0.6)^2 < 0.04"
+active = false
+[equation]
+kind = "diffusion"
+diffusivity = "1 + 0.3*x"
+source = "y"
+[boundary]
+rock = { dirichlet = 0.5 }
+west = { robin = { coefficient = 2, ambient = 0.3 } }
+default = "insulated"
+[steady]
+solver = "cg"
+)case"});
   return all;
 }
 

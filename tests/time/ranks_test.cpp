@@ -277,3 +277,62 @@ TEST_CASE("on several ranks: matrices that are not symmetric are solved to the t
                        "solver 'multigrid' works on one rank; on several there are cg and bicgstab",
                        InputError);
 }
+
+TEST_CASE(
+    "on several ranks: steady states, by conjugate gradients to the same bits, of laws within the "
+    "tolerance") {
+  const auto steady_on = [](const Problem& p, const SteadyRules& rules, const std::array<int, 3>& boxes) {
+    const int count = boxes[0] * boxes[1] * boxes[2];
+    State whole(static_cast<std::size_t>(p.grid().count()), -1.0);
+    std::vector<State> told(static_cast<std::size_t>(count));
+    const auto find = [&](Discretization& balance, State& into) {
+      State y = balance.initial_state();
+      const SteadyOutcome found = solve_steady(balance, y, 0, rules);
+      put_own(balance.domain().box(), y, whole);
+      into = {found.reached ? 1.0 : 0.0, found.totals.content, found.left, found.residuals.back()};
+      for (std::size_t l = 0; l < found.flows.size(); ++l) into.push_back(found.flows[l]);
+    };
+    if (count == 1) {
+      const auto balance = make_balance(p, {1});
+      find(*balance, told.front());
+    } else {
+      on_ranks(count, [&](ThreadRank& rank) {
+        Execution execution;
+        execution.threads = 1;
+        execution.communicator = &rank;
+        execution.boxes = boxes;
+        const auto balance = make_balance(p, execution);
+        find(*balance, told[static_cast<std::size_t>(rank.rank())]);
+      });
+    }
+    for (const State& of_rank : told) CHECK(of_rank == told.front());
+    CHECK(told.front().front() == 1);
+    return Found{whole, told.front()};
+  };
+  const Regions hole(
+      {{"hole", inside([](Point p) { return std::hypot(p.x - 0.7, p.y - 0.6) < 0.15; }), false}});
+  Problem plate(plan_of_cells(34, 31), diffusion([](Point q) { return 1 + q.x; }, 1.0, 0.5), hole);
+  plate.boundary("west", dirichlet(1.0)).boundary("hole", robin(2.0, 0.3)).default_boundary(insulated());
+  Problem nodes(plan_of_cells(30, 28, Unknowns::nodes), diffusion(1.0, 1.0, 0.5));
+  nodes.boundary("south", dirichlet(1.0)).boundary("west", dirichlet(0.0)).default_boundary(robin(1.0, 0.2));
+  Problem glowing(plan_of_cells(24, 22), diffusion(1.0));
+  glowing.initial = 0.5;
+  glowing.boundary("west", dirichlet(1.0))
+      .boundary("north", radiation(0.9, 0.2))
+      .default_boundary(insulated());
+  const SteadyRules rules{.solver = "cg", .tolerance = 1e-11};
+  for (const Problem* p : {&plate, &nodes, &glowing}) {
+    const Found alone = steady_on(*p, rules, {1, 1, 1});
+    for (const std::array<int, 3>& boxes : {std::array{1, 2, 1}, std::array{1, 4, 1}}) {
+      CAPTURE(boxes[1]);
+      const Found found = steady_on(*p, rules, boxes);
+      CHECK(found.whole == alone.whole);
+      CHECK(found.told == alone.told);
+    }
+  }
+  Problem carried(plan_of_cells(24, 22), transport(Velocity(1.0, 0.3), 0.05));
+  carried.boundary("west", dirichlet(1.0)).default_boundary(outflow());
+  const Found alone = steady_on(carried, {.tolerance = 1e-11}, {1, 1, 1});
+  const Found found = steady_on(carried, {.tolerance = 1e-11}, {1, 3, 1});
+  CHECK(largest_difference(found.whole, alone.whole) < 1e-9);
+}

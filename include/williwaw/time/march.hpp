@@ -152,7 +152,7 @@ struct Outcome {
 /// hold, and ends as the final state. Throws InputError for a plan that cannot be kept, SolverError for a
 /// solver that does not go with the problem. A blow-up is an outcome, not an exception, and so are data that
 /// are no numbers from some time on, and a stage that cannot be solved: fixed steps end there, adaptive ones
-/// are shortened.
+/// are shortened. On several ranks data that are no numbers are an exception, of the rank that met them.
 ///
 /// With `from` the run goes on from there: `state` is replaced, and nothing before is reported again. An
 /// interrupted run gives its last snapshot to `on_snapshot`.

@@ -11,6 +11,15 @@ bool remembers_boundaries(const Scheme& scheme) {
   return method && method->beta == 0;
 }
 
+std::unique_ptr<Discretization> make_part(const Case& given, int threads, Communicator& ranks,
+                                          const std::array<int, 3>& boxes) {
+  Execution execution;
+  execution.threads = threads;
+  execution.communicator = &ranks;
+  execution.boxes = boxes;
+  return make_balance(given.system(), execution);
+}
+
 class RankedMarch {
  public:
   RankedMarch(const Case& given, const Prepared& ready, const RankedObservers& watched, Communicator& ranks,
@@ -18,7 +27,7 @@ class RankedMarch {
       : ready_(ready),
         watched_(watched),
         ranks_(ranks),
-        balance_(make_part(given, ready, ranks, boxes)),
+        balance_(make_part(given, ready.plan.threads, ranks, boxes)),
         whole_(balance_->layout()),
         places_(remembers_boundaries(ready.plan.scheme) ? balance_->dynamics().memory_places()
                                                         : std::vector<NumberPlace>()) {}
@@ -32,15 +41,6 @@ class RankedMarch {
   }
 
  private:
-  static std::unique_ptr<Discretization> make_part(const Case& given, const Prepared& ready,
-                                                   Communicator& ranks, const std::array<int, 3>& boxes) {
-    Execution execution;
-    execution.threads = ready.plan.threads;
-    execution.communicator = &ranks;
-    execution.boxes = boxes;
-    return make_balance(given.system(), execution);
-  }
-
   bool first() const { return ranks_.rank() == 0; }
 
   // Calls look(whole) on the first rank, with the state from all of them. The one before is not brought
@@ -131,6 +131,16 @@ class RankedMarch {
 };
 
 }  // namespace
+
+SteadyOutcome solve_steady_on_ranks(const Case& given, State& state, const SteadyRules& rules,
+                                    Communicator& ranks, const std::array<int, 3>& boxes) {
+  const auto balance = make_part(given, rules.threads, ranks, boxes);
+  const WholeStates whole(balance->layout());
+  State part = whole.part(state);
+  const SteadyOutcome outcome = solve_steady(*balance, part, 0, rules);
+  state = whole.everywhere(part);
+  return outcome;
+}
 
 Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const RankedObservers& watched,
                        const Snapshot* from, Communicator& ranks, const std::array<int, 3>& boxes) {

@@ -19,4 +19,8 @@ struct RankedObservers {
 Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const RankedObservers& watched,
                        const Snapshot* from, Communicator& ranks, const std::array<int, 3>& boxes);
 
+/// The steady state of a case, found by all ranks from a first guess that all of them have; all get it.
+SteadyOutcome solve_steady_on_ranks(const Case& given, State& state, const SteadyRules& rules,
+                                    Communicator& ranks, const std::array<int, 3>& boxes);
+
 }  // namespace williwaw::study

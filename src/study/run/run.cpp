@@ -326,6 +326,12 @@ class RunBeside {
 
   RunResult go() {
     RunResult result;
+    if (given_.steady) {
+      SteadyRules rules = *given_.steady;
+      rules.threads = first_.plan.threads;
+      result.steady = solve_steady_on_ranks(given_, first_.initial, rules, *options_.ranks, options_.boxes);
+      return result;
+    }
     std::optional<Checkpoint> from = checkpoint();
     Index stage = from ? from->stage : 0;
     std::unique_ptr<Case> case_of_stage;
@@ -379,7 +385,9 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   State state = std::move(prepared.initial);
   SteadyRules rules = *given.steady;
   rules.threads = prepared.plan.threads;
-  const SteadyOutcome found = solve_steady(*prepared.balance, state, 0, rules);
+  const SteadyOutcome found = options.shared()
+                                  ? solve_steady_on_ranks(given, state, rules, *options.ranks, options.boxes)
+                                  : solve_steady(*prepared.balance, state, 0, rules);
   const Real gross = found.flows.gross();
   recorder.row_of_steady(state, found.totals, found.flows, gross > 0 ? std::abs(found.left) / gross : 0);
   recorder.record(0, state);
@@ -409,18 +417,27 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
 }  // namespace
 
 void refuse_on_ranks(const Case& given, const Prepared& prepared) {
-  if (given.steady)
-    throw CaseError(given.places.of(Subject::step).place, "steady",
-                    "a steady state is found on one rank: start it without a launcher");
+  const auto refuse_solver = [&](const std::string& solver) {
+    if (solver == "auto" || solver == "cg" || solver == "bicgstab") return;
+    throw given.places.error(
+        Subject::solver, "solver '" + solver + "' works on one rank; on several there are cg and bicgstab");
+  };
+  if (given.steady) {
+    refuse_solver(given.steady->solver);
+    if (prepared.steady->mean_fixed)
+      throw given.places.error(
+          Subject::boundary,
+          "nothing fixes the mean, or that of a piece of the domain: such a steady state is "
+          "found on one rank; start it without a launcher, or give a dirichlet or robin "
+          "condition");
+    return;
+  }
   const Scheme& scheme = prepared.plan.scheme;
   if (std::holds_alternative<Factored>(scheme.method) || semi_lagrangian(scheme))
     throw given.places.error(Subject::scheme, "scheme '" + scheme.name +
                                                   "' runs on one rank: start it without a launcher, or take "
                                                   "another scheme, such as crank-nicolson or ssprk3");
-  const std::string& solver = given.plan.solver;
-  if (!is_explicit(scheme) && solver != "auto" && solver != "cg" && solver != "bicgstab")
-    throw given.places.error(
-        Subject::solver, "solver '" + solver + "' works on one rank; on several there are cg and bicgstab");
+  if (!is_explicit(scheme)) refuse_solver(given.plan.solver);
 }
 
 RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options) {

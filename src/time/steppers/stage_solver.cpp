@@ -165,7 +165,7 @@ void StageSolver::solve(State& y, const State& known, Real at, Real weight) {
       scaled(r, false);
     } catch (const DataError& e) {
       // Where a step of the search goes beyond what data are known for, it was too long.
-      if (first) throw;
+      if (first || balance_.reductions().shared()) throw;
       met = e;
       r.assign(r.size(), std::numeric_limits<Real>::infinity());
     }
