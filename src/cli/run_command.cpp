@@ -268,13 +268,19 @@ int run(const RunArguments& arguments) {
   std::vector<study::TimePart> times;
   const casefile::Case given = open_case(arguments.file, arguments.set, {}, {arguments.memory});
   times.push_back({"reading the case", watch.lap()});
-  Communicator* const together = started_together();
+  // Samples are runs of their own, which the first process starts.
+  if (given.samples > 1 && !speaks()) return done;
+  Communicator* const together = given.samples > 1 ? nullptr : started_together();
   const int threads = together ? threads_of_rank(arguments.threads) : arguments.threads;
   study::Prepared prepared = study::prepare(given, {threads});
   // Stages that cannot be run are found before anything is said or done.
   const auto later =
       given.steady ? std::vector<study::PlannedStage>{} : study::planned_stages(given, prepared);
   const bool talk = !arguments.quiet && !arguments.json && speaks();
+  if (given.steady && given.steady->solver == "auto" && together &&
+      shared_boxes(arguments.ranks, given, together).count() > 1)
+    prepared.steady->solver =
+        "conjugate gradients, or stabilized biconjugate gradients for a matrix that is not symmetric";
   if (talk) say("{}\n", study::brief_report(given, prepared).text());
   if (!given.steady && !prepared.stability.stable() && !arguments.force) {
     const auto& limit = prepared.stability.limit;
@@ -316,7 +322,6 @@ int run(const RunArguments& arguments) {
     march_ends();
     return bad_input;
   }
-  if (given.samples > 1 && !options.writes()) return done;
   if (given.samples > 1) return run_samples(arguments, given, prepared, options.folder);
   LiveLine live(given, prepared, !talk, options.shared());
   options.observers.on_step = [&](const StepInfo& m) { live.show(m); };

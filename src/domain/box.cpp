@@ -43,7 +43,8 @@ void Box::lay_out_subtrees() {
       count -= taken;
     }
   };
-  if (size_[1] == whole_size_[1]) {
+  // Planes follow each other where all of their lines are its own.
+  if (own_count(1) == whole_size_[1]) {
     cut_up(size_[1] * own_first_[2], size_[1] * (own_end_[2] - own_first_[2]));
   } else {
     for (Index k = own_first_[2]; k < own_end_[2]; ++k)

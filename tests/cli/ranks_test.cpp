@@ -163,6 +163,8 @@ active = false
 kind = "diffusion"
 diffusivity = "1 + 0.3*x"
 source = "y"
+[initial]
+value = 0
 [boundary]
 rock = { dirichlet = 0.5 }
 west = { robin = { coefficient = 2, ambient = 0.3 } }
