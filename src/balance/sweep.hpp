@@ -67,34 +67,36 @@ class Sweep {
         ledger[LineId(l)] += weight * booked[l].front().value_or(0.0);
       return totals.front().value_or(Totals());
     }
-    // One message with everything.
-    constexpr std::size_t of_totals = sizeof(Totals) / sizeof(Real);
-    const std::size_t width = 1 + of_totals + 2 * ledger_lines_;
-    std::vector<Real> own(subtrees * width);
+    // One row with everything: totals, then each line of the ledger.
+    constexpr std::size_t of_totals = 1 + sizeof(Totals) / sizeof(Real);
+    const std::size_t width = of_totals + 2 * ledger_lines_;
+    std::vector<Real> rows(subtrees * width);
     for (std::size_t s = 0; s < subtrees; ++s) {
-      Real* next = own.data() + s * width;
-      *next++ = totals[s] ? 1 : 0;
-      if (totals[s]) std::memcpy(next, &*totals[s], sizeof(Totals));
-      next += of_totals;
-      for (std::size_t l = 0; l < ledger_lines_; ++l) {
-        *next++ = booked[l][s] ? 1 : 0;
-        *next++ = booked[l][s].value_or(0.0);
-      }
+      Real* const row = rows.data() + s * width;
+      Box::put(totals[s], row);
+      for (std::size_t l = 0; l < ledger_lines_; ++l) Box::put(booked[l][s], row + of_totals + 2 * l);
     }
+    const auto join = [this](Real* left, const Real* right) {
+      Box::join<Totals>(left, right);
+      for (std::size_t l = 0; l < ledger_lines_; ++l)
+        Box::join<Real>(left + of_totals + 2 * l, right + of_totals + 2 * l);
+    };
     TreeSum<Totals> all;
     std::vector<TreeSum<Real>> on_lines(ledger_lines_);
-    box.each_subtree(own, width, [&](int level, Index leaf, const Real* values) {
-      if (*values++ != 0) {
-        Totals one;
-        std::memcpy(static_cast<void*>(&one), values, sizeof(Totals));
-        all.add(leaf, one, level);
-      }
-      values += of_totals;
-      for (std::size_t l = 0; l < ledger_lines_; ++l, values += 2)
-        if (values[0] != 0) on_lines[l].add(leaf, values[1], level);
+    box.merge(std::move(rows), width, join, [&](const Box::Node& node, const Real* row) {
+      if (const auto one = Box::taken<Totals>(row)) all.add(node.leaf, *one, node.level);
+      for (std::size_t l = 0; l < ledger_lines_; ++l)
+        if (const auto one = Box::taken<Real>(row + of_totals + 2 * l))
+          on_lines[l].add(node.leaf, *one, node.level);
     });
-    for (std::size_t l = 0; l < ledger_lines_; ++l) ledger[LineId(l)] += weight * on_lines[l].sum();
-    return all.sum();
+    std::vector<Real> sums(width);
+    Box::put(std::optional(all.sum()), sums.data());
+    for (std::size_t l = 0; l < ledger_lines_; ++l)
+      Box::put(std::optional(on_lines[l].sum()), sums.data() + of_totals + 2 * l);
+    box.communicator().broadcast(sums);
+    for (std::size_t l = 0; l < ledger_lines_; ++l)
+      ledger[LineId(l)] += weight * *Box::taken<Real>(sums.data() + of_totals + 2 * l);
+    return *Box::taken<Totals>(sums.data());
   }
 
  private:

@@ -6,6 +6,37 @@
 
 namespace williwaw {
 
+namespace {
+
+// Nodes of two ranks in the order of leaves; two that follow each other and make up a node are joined.
+template <class Node, class Step>
+std::vector<Node> joined_in_pairs(const std::vector<Node>& own, const std::vector<Node>& other,
+                                  std::vector<Step>& steps) {
+  std::vector<std::pair<Node, std::size_t>> all;
+  for (const Node& node : own) all.emplace_back(node, all.size());
+  for (const Node& node : other) all.emplace_back(node, all.size());
+  std::ranges::sort(all, {}, [](const auto& entry) { return entry.first.leaf; });
+  std::vector<Node> left;
+  for (const auto& [node, row] : all) {
+    left.push_back(node);
+    int joins = 0;
+    while (left.size() > 1) {
+      Node& before = left[left.size() - 2];
+      const Node& last = left.back();
+      const Index span = Index{1} << before.level;
+      if (before.level != last.level || before.leaf + span != last.leaf || before.leaf % (2 * span) != 0)
+        break;
+      ++before.level;
+      left.pop_back();
+      ++joins;
+    }
+    steps.push_back({row, joins});
+  }
+  return left;
+}
+
+}  // namespace
+
 Box::Box(const Grid& grid, const Decomposition& decomposition, Communicator& communicator)
     : communicator_(&communicator), whole_(!grid.is_part()) {
   for (int a = 0; a < 3; ++a) {
@@ -20,7 +51,9 @@ Box::Box(const Grid& grid, const Decomposition& decomposition, Communicator& com
   }
   lay_out_subtrees();
   lay_out_blocks();
-  if (!whole_) find_neighbours(grid, decomposition);
+  if (whole_) return;
+  lay_out_rounds();
+  find_neighbours(grid, decomposition);
 }
 
 // Maximal subtrees of the tree over all lines. What is whole is one, whose missing lines take no part.
@@ -52,18 +85,50 @@ void Box::lay_out_subtrees() {
   }
   // Leaves are segments: a line has a power of two of them.
   const Segments segments(size_[0]);
-  std::vector<Real> own;
   const int bits = static_cast<int>(std::countr_zero(static_cast<std::uint64_t>(segments.numbers(1))));
   for (Subtree& s : subtrees_) {
     s.leaf = segments.numbers(s.leaf);
     s.level += bits;
+  }
+}
+
+// Every rank follows how all of them come together, and keeps its own part in that.
+void Box::lay_out_rounds() {
+  std::vector<Real> own{static_cast<Real>(subtrees_.size())};
+  for (const Subtree& s : subtrees_) {
     own.push_back(static_cast<Real>(s.leaf));
     own.push_back(s.level);
   }
-  const std::vector<Real> all = communicator_->gathered(own);
-  for (std::size_t n = 0; n < all.size() / 2; ++n)
-    order_.push_back({static_cast<Index>(all[2 * n]), static_cast<int>(all[2 * n + 1]), n});
-  std::ranges::sort(order_, {}, &Told::leaf);
+  const std::vector<Real> told = communicator_->gathered(own);
+  std::vector<std::vector<Node>> of_ranks(static_cast<std::size_t>(communicator_->size()));
+  const Real* next = told.data();
+  for (auto& nodes : of_ranks) {
+    nodes.resize(static_cast<std::size_t>(*next++));
+    for (Node& node : nodes) {
+      node.leaf = static_cast<Index>(*next++);
+      node.level = static_cast<int>(*next++);
+    }
+  }
+  const auto count = of_ranks.size(), mine = static_cast<std::size_t>(communicator_->rank());
+  for (std::size_t apart = 1; apart < count; apart *= 2) {
+    Round& round = rounds_.emplace_back();
+    for (std::size_t to = 0; to + apart < count; to += 2 * apart) {
+      const std::size_t from = to + apart;
+      std::vector<Round::Step> steps;
+      const std::size_t received = of_ranks[from].size();
+      of_ranks[to] = joined_in_pairs(of_ranks[to], of_ranks[from], steps);
+      of_ranks[from].clear();
+      if (mine == from) {
+        round.other = static_cast<int>(to);
+        round.sends = true;
+      } else if (mine == to) {
+        round.other = static_cast<int>(from);
+        round.received = received;
+        round.steps = std::move(steps);
+      }
+    }
+  }
+  if (mine == 0) top_ = of_ranks.front();
 }
 
 void Box::lay_out_blocks() {

@@ -142,8 +142,12 @@ TEST_CASE("sums over boxes have the bits of the whole grid, and states come toge
     const Layout layout(std::array<Index, 3>{nx, ny, nz});
     const Reductions alone(layout);
     const Real sum = alone.sum(values), norm = alone.norm(values), largest = alone.largest(values);
-    for (const std::array<int, 3>& shared :
-         {std::array{1, 2, 1}, {1, 5, 1}, {1, 2, nz > 1 ? 2 : 1}, {1, 1, nz > 1 ? 3 : 1}}) {
+    for (const std::array<int, 3>& shared : {std::array{1, 2, 1},
+                                             {1, 5, 1},
+                                             {1, std::min(7, static_cast<int>(ny)), 1},
+                                             {1, 3, nz > 1 ? 2 : 1},
+                                             {1, 2, nz > 1 ? 2 : 1},
+                                             {1, 1, nz > 1 ? 3 : 1}}) {
       // Also halos that reach to the other end of the grid.
       const Decomposition boxes(grid, shared,
                                 shared[1] == 2 && shared[2] == 1 ? static_cast<int>(ny / 2) : 1);

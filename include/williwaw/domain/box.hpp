@@ -81,31 +81,79 @@ class Box {
   Sum joined(std::span<const std::optional<Sum>> own) const {
     static_assert(std::is_trivially_copyable_v<Sum> && sizeof(Sum) % sizeof(Real) == 0);
     if (whole_) return own.front().value_or(Sum());
-    constexpr std::size_t width = sizeof(Sum) / sizeof(Real);
-    std::vector<Real> sent(own.size() * (width + 1));
-    for (std::size_t s = 0; s < own.size(); ++s) {
-      sent[s * (width + 1)] = own[s] ? 1 : 0;
-      if (own[s]) std::memcpy(&sent[s * (width + 1) + 1], &*own[s], sizeof(Sum));
-    }
+    constexpr std::size_t width = 1 + sizeof(Sum) / sizeof(Real);
+    std::vector<Real> rows(own.size() * width);
+    for (std::size_t s = 0; s < own.size(); ++s) put<Sum>(own[s], rows.data() + s * width);
     TreeSum<Sum> all;
-    each_subtree(sent, width + 1, [&](int level, Index leaf, const Real* values) {
-      if (values[0] == 0) return;
-      Sum one;
-      std::memcpy(static_cast<void*>(&one), values + 1, sizeof(Sum));
-      all.add(leaf, one, level);
+    merge(rows, width, &Box::join<Sum>, [&](const Node& node, const Real* row) {
+      if (const auto one = taken<Sum>(row)) all.add(node.leaf, *one, node.level);
     });
-    return all.sum();
+    std::array<Real, width> sum{};
+    put<Sum>(all.sum(), sum.data());
+    communicator_->broadcast(sum);
+    return *taken<Sum>(sum.data());
   }
-  /// Calls visit(level, leaf, values) for every subtree of every rank, in the order of leaves, with what that
-  /// rank gave for it in `own`: `width` values for each subtree.
-  template <class Visit>
-  void each_subtree(std::span<const Real> own, std::size_t width, const Visit& visit) const {
-    const std::vector<Real> all = communicator_->gathered(own);
-    for (const Told& subtree : order_) visit(subtree.level, subtree.leaf, all.data() + subtree.place * width);
+  /// Brings rows of `width` reals, one for each subtree of this rank, together on the first rank: ranks join
+  /// what they have in pairs, pairs of pairs and so on, by join(left, right), which adds the right one of two
+  /// neighbouring subtrees to the left one. The first rank gets what is left, visit(node, row), in the order
+  /// of leaves. All ranks call it together.
+  template <class Join, class Visit>
+  void merge(std::vector<Real> rows, std::size_t width, const Join& join, const Visit& visit) const {
+    std::vector<Real> received, left;
+    for (const Round& round : rounds_) {
+      received.resize(round.received * width);
+      Communicator::Message message{round.other, {}, received};
+      if (round.sends) message.sent = rows;
+      communicator_->exchange(std::span(&message, round.other < 0 ? 0 : 1));
+      if (round.other < 0 || round.sends) continue;
+      rows.insert(rows.end(), received.begin(), received.end());
+      left.clear();
+      for (const Round::Step& step : round.steps) {
+        const auto row = rows.begin() + static_cast<std::ptrdiff_t>(step.row * width);
+        left.insert(left.end(), row, row + static_cast<std::ptrdiff_t>(width));
+        for (int n = 0; n < step.joins; ++n) {
+          join(left.data() + left.size() - 2 * width, left.data() + left.size() - width);
+          left.resize(left.size() - width);
+        }
+      }
+      rows.swap(left);
+    }
+    for (std::size_t n = 0; n < top_.size(); ++n) visit(top_[n], rows.data() + n * width);
+  }
+  /// A node of the tree over all leaves: its first leaf, and how many levels it spans.
+  struct Node {
+    Index leaf;
+    int level;
+  };
+  /// A sum that may be missing, in a row: whether it is there, and its reals.
+  template <class Sum>
+  static void put(const std::optional<Sum>& sum, Real* row) {
+    row[0] = sum ? 1 : 0;
+    if (sum) std::memcpy(row + 1, &*sum, sizeof(Sum));
+  }
+  template <class Sum>
+  static std::optional<Sum> taken(const Real* row) {
+    if (row[0] == 0) return std::nullopt;
+    Sum sum;
+    std::memcpy(static_cast<void*>(&sum), row + 1, sizeof(Sum));
+    return sum;
+  }
+  /// Adds the sum of another row to that of one.
+  template <class Sum>
+  static void join(Real* left, const Real* right) {
+    const std::optional<Sum> other = taken<Sum>(right);
+    if (!other) return;
+    std::optional<Sum> sum = taken<Sum>(left);
+    if (sum)
+      *sum += *other;
+    else
+      sum = other;
+    put<Sum>(sum, left);
   }
 
  private:
   void lay_out_subtrees();
+  void lay_out_rounds();
   void lay_out_blocks();
   void find_neighbours(const Grid& grid, const Decomposition& decomposition);
 
@@ -115,13 +163,21 @@ class Box {
       own_end_{1, 1, 1};
   std::vector<Subtree> subtrees_;
   std::vector<Block> blocks_;
-  /// A subtree of some rank, and its place among all that are gathered.
-  struct Told {
-    Index leaf;
-    int level;
-    std::size_t place;
+  /// How rows of several ranks come together: with which rank (-1: none) and how many of its rows; then those
+  /// of both, own ones first, are taken in the order of leaves, and the last two of what was taken are joined
+  /// so many times after each.
+  struct Round {
+    struct Step {
+      std::size_t row;
+      int joins;
+    };
+    int other = -1;
+    bool sends = false;
+    std::size_t received = 0;
+    std::vector<Step> steps;
   };
-  std::vector<Told> order_;
+  std::vector<Round> rounds_;
+  std::vector<Node> top_;  ///< of the first rank: what is left in the end
   /// The box beside this one at an end of an axis: so many rows are its halo here, and so many of this one's
   /// own its halo there.
   struct Neighbour {

@@ -78,7 +78,7 @@ void ranks_section(const Case& given, const Prepared& prepared, const Decomposit
   report.row("latency", fmt::format("{:.2g} µs", 1e6 * network->latency), network->latency, "s");
   report.row("bandwidth", fmt::format("{:.3g} GB/s", 1e-9 * network->bandwidth), network->bandwidth, "B/s");
   if (!prepared.seconds || prepared.steps == 0) return;
-  // Both neighbours along each axis that is cut, then the sums of all.
+  // Both neighbours along each axis that is cut; then sums come together in pairs and go out again.
   Index messages = 0;
   for (const int along : boxes.boxes()) messages += along > 1 ? 1 : 0;
   const Real work = *prepared.seconds / static_cast<Real>(prepared.steps),
@@ -86,7 +86,7 @@ void ranks_section(const Case& given, const Prepared& prepared, const Decomposit
   Index rounds = 0;
   while ((1 << rounds) < boxes.count()) ++rounds;
   const Real told =
-      static_cast<Real>(stages * (messages + rounds)) * network->latency + bytes / network->bandwidth;
+      static_cast<Real>(stages * (messages + 2 * rounds)) * network->latency + bytes / network->bandwidth;
   const Real efficiency = work / static_cast<Real>(boxes.count()) / (own + told);
   report.row("efficiency", fmt::format("about {:.2g} of {} times as fast", efficiency, boxes.count()),
              efficiency);
