@@ -4,7 +4,6 @@
 #include <omp.h>
 
 #include <algorithm>
-#include <cstring>
 
 #include "domain/lines.hpp"
 #include "williwaw/balance/term_balance.hpp"
@@ -55,18 +54,36 @@ class Sweep {
   /// What was counted in all boxes; `weight` times what was booked line by line is added to the ledger. All
   /// ranks call it together.
   Totals finish(Ledger& ledger, Real weight) const {
+    if (!domain_.box().whole()) return finish_on_ranks(ledger, weight);
+    // Without room of its own: steps allocate nothing.
+    for (std::size_t l = 0; l < ledger_lines_; ++l)
+      ledger[LineId(l)] += weight * sum_of_blocks<Real>([&](std::size_t b) { return booked_in(b, l); });
+    return sum_of_blocks<Totals>([&](std::size_t b) { return &workspace_.sums[b]; });
+  }
+
+ private:
+  SweepWorkspace::OfThread& of_thread() const { return workspace_.threads[thread()]; }
+
+  const std::optional<Real>* booked_in(std::size_t block, std::size_t line) const {
+    return &workspace_.of_blocks[block * ledger_lines_ + line];
+  }
+
+  // Of a whole grid, whose blocks are numbered one after the other.
+  template <class Sum, class OfBlock>
+  Sum sum_of_blocks(const OfBlock& of_block) const {
+    TreeSum<Sum> all;
+    for (std::size_t b = 0; b < workspace_.sums.size(); ++b)
+      if (const std::optional<Sum>& one = *of_block(b)) all.add(static_cast<Index>(b), *one);
+    return all.sum();
+  }
+
+  Totals finish_on_ranks(Ledger& ledger, Real weight) const {
     const Box& box = domain_.box();
     const std::size_t subtrees = box.subtrees().size();
-    auto totals = by_subtree<Totals>(box, [&](std::size_t b) { return workspace_.sums[b]; });
+    const auto totals = by_subtree<Totals>(box, [&](std::size_t b) { return workspace_.sums[b]; });
     std::vector<std::vector<std::optional<Real>>> booked(ledger_lines_);
     for (std::size_t l = 0; l < ledger_lines_; ++l)
-      booked[l] =
-          by_subtree<Real>(box, [&](std::size_t b) { return workspace_.of_blocks[b * ledger_lines_ + l]; });
-    if (box.whole()) {
-      for (std::size_t l = 0; l < ledger_lines_; ++l)
-        ledger[LineId(l)] += weight * booked[l].front().value_or(0.0);
-      return totals.front().value_or(Totals());
-    }
+      booked[l] = by_subtree<Real>(box, [&](std::size_t b) { return *booked_in(b, l); });
     // One row with everything: totals, then each line of the ledger.
     constexpr std::size_t of_totals = 1 + sizeof(Totals) / sizeof(Real);
     const std::size_t width = of_totals + 2 * ledger_lines_;
@@ -98,9 +115,6 @@ class Sweep {
       ledger[LineId(l)] += weight * *Box::taken<Real>(sums.data() + of_totals + 2 * l);
     return *Box::taken<Totals>(sums.data());
   }
-
- private:
-  SweepWorkspace::OfThread& of_thread() const { return workspace_.threads[thread()]; }
 
   void begin_block() const {
     SweepWorkspace::OfThread& room = of_thread();
