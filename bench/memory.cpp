@@ -43,6 +43,93 @@ void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, double x, d
   }
 }
 
+namespace {
+
+// What lies next to a line of unknowns; beyond an end stands the line itself.
+struct Beside {
+  const double *here, *south, *north, *below, *above;
+  double* to;
+};
+
+Beside beside(const double* u, double* other, std::ptrdiff_t line, std::ptrdiff_t n, std::ptrdiff_t layers) {
+  const std::ptrdiff_t j = line % n, k = line / n;
+  const double* here = u + line * n;
+  return {here,
+          j > 0 ? here - n : here,
+          j + 1 < n ? here + n : here,
+          k > 0 ? here - n * n : here,
+          k + 1 < layers ? here + n * n : here,
+          other + line * n};
+}
+
+}  // namespace
+
+void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, std::ptrdiff_t layers, double square,
+                     int threads) {
+  const double centre = layers > 1 ? 1 - 6 * square : 1 - 4 * square;
+#pragma omp parallel for schedule(static) num_threads(threads)
+  for (std::ptrdiff_t line = 0; line < n * layers; ++line) {
+    const auto [here, south, north, below, above, other] = beside(u, out, line, n, layers);
+    double* __restrict to = other;
+    const auto one = [&, h = here, s = south, t = north, b = below, a = above](std::ptrdiff_t i, double low,
+                                                                               double high) {
+      double sum = low + high + s[i] + t[i];
+      if (layers > 1) sum += b[i] + a[i];
+      to[i] = centre * h[i] + square * sum;
+    };
+    one(0, here[0], here[1]);
+    if (layers > 1) {
+#pragma omp simd
+      for (std::ptrdiff_t i = 1; i < n - 1; ++i)
+        to[i] = centre * here[i] +
+                square * (here[i - 1] + here[i + 1] + south[i] + north[i] + below[i] + above[i]);
+    } else {
+#pragma omp simd
+      for (std::ptrdiff_t i = 1; i < n - 1; ++i)
+        to[i] = centre * here[i] + square * (here[i - 1] + here[i + 1] + south[i] + north[i]);
+    }
+    one(n - 1, here[n - 2], here[n - 1]);
+  }
+}
+
+void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, std::ptrdiff_t layers, const double* x,
+                     const double* y, const double* z, double square, int threads) {
+#pragma omp parallel for schedule(static) num_threads(threads)
+  for (std::ptrdiff_t line = 0; line < n * layers; ++line) {
+    const auto [here, south, north, below, above, other] = beside(u, out, line, n, layers);
+    const std::ptrdiff_t j = line % n, k = line / n;
+    double* __restrict to = other;
+    const double *fx = x + line * (n + 1), *fy = y + (k * (n + 1) + j) * n, *fz = z ? z + line * n : nullptr;
+    const double *fy_up = fy + n, *fz_up = z ? fz + n * n : nullptr;
+    const auto one = [&, h = here, s = south, t = north, b = below, a = above](std::ptrdiff_t i, double low,
+                                                                               double high) {
+      const double u0 = h[i];
+      double sum =
+          fx[i] * (low - u0) + fx[i + 1] * (high - u0) + fy[i] * (s[i] - u0) + fy_up[i] * (t[i] - u0);
+      if (z) sum += fz[i] * (b[i] - u0) + fz_up[i] * (a[i] - u0);
+      to[i] = u0 + square * sum;
+    };
+    one(0, here[0], here[1]);
+    if (z) {
+#pragma omp simd
+      for (std::ptrdiff_t i = 1; i < n - 1; ++i) {
+        const double u0 = here[i];
+        to[i] = u0 + square * (fx[i] * (here[i - 1] - u0) + fx[i + 1] * (here[i + 1] - u0) +
+                               fy[i] * (south[i] - u0) + fy_up[i] * (north[i] - u0) +
+                               fz[i] * (below[i] - u0) + fz_up[i] * (above[i] - u0));
+      }
+    } else {
+#pragma omp simd
+      for (std::ptrdiff_t i = 1; i < n - 1; ++i) {
+        const double u0 = here[i];
+        to[i] = u0 + square * (fx[i] * (here[i - 1] - u0) + fx[i + 1] * (here[i + 1] - u0) +
+                               fy[i] * (south[i] - u0) + fy_up[i] * (north[i] - u0));
+      }
+    }
+    one(n - 1, here[n - 2], here[n - 1]);
+  }
+}
+
 void hand_reacting_step(const double* u, const double* v, double* next_u, double* next_v, std::ptrdiff_t n,
                         double x, double y, double a, double b, double step, int threads) {
 #pragma omp parallel for schedule(static) num_threads(threads)
@@ -64,27 +151,6 @@ void hand_reacting_step(const double* u, const double* v, double* next_u, double
     at(n - 1, -1, 0);
   }
 }
-
-namespace {
-
-// What lies next to a line of unknowns; beyond an end stands the line itself.
-struct Beside {
-  const double *here, *south, *north, *below, *above;
-  double* to;
-};
-
-Beside beside(const double* u, double* other, std::ptrdiff_t line, std::ptrdiff_t n, std::ptrdiff_t layers) {
-  const std::ptrdiff_t j = line % n, k = line / n;
-  const double* here = u + line * n;
-  return {here,
-          j > 0 ? here - n : here,
-          j + 1 < n ? here + n : here,
-          k > 0 ? here - n * n : here,
-          k + 1 < layers ? here + n * n : here,
-          other + line * n};
-}
-
-}  // namespace
 
 void hand_tuned_leapfrog(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers,
                          double square, int threads) {

@@ -29,6 +29,13 @@ void copy(const Array& a, Array& out, int threads);
 /// coefficients, equal spacings, nothing counted.
 void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, double x, double y, int threads);
 
+/// The same of equal spacings with `layers` along z (1 for a plan), `square` being diffusivity·step/spacing².
+void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, std::ptrdiff_t layers, double square,
+                     int threads);
+/// And with a conductance for every face, laid out as for `hand_tuned_leapfrog`, each times `square`.
+void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, std::ptrdiff_t layers, const double* x,
+                     const double* y, const double* z, double square, int threads);
+
 /// One explicit step of two unknowns on an n x n plan with closed boundaries, by hand for this one case:
 /// u' = a − u + u²v and v' = b − u²v beside their diffusion, `x` and `y` being diffusivity·step over the
 /// square of the spacing.

@@ -74,6 +74,14 @@ Totals Balance::advance(const State& y, Real at, Real step, State& out, Ledger& 
   return totals(out, at + step);
 }
 
+bool SecondOrderDynamics::leapfrog_several(const State&, const State&, const Pass&, State&, State&) {
+  throw InputError("this balance takes its steps one by one");
+}
+
+bool Balance::advance_several(const State&, const Pass&, State&, State&) {
+  throw InputError("this balance takes its steps one by one");
+}
+
 Totals Balance::stage(const State&, const State&, Real, Real, Real, State&, Ledger&, const Totals*) {
   throw InputError("this balance does not offer stages in one pass");
 }

@@ -17,38 +17,23 @@ class Sweep {
     workspace.sums.resize(domain.box().blocks().size());
     workspace.of_blocks.resize(workspace.sums.size() * ledger_lines);
     workspace.threads.resize(static_cast<std::size_t>(std::max(1, domain.threads())));
-    for (auto& room : workspace.threads) {
-      room.booked.resize(ledger_lines);
-      room.of_segments.resize(static_cast<std::size_t>(domain.segments().of_line()));
-    }
+    for (LineSums& room : workspace.threads) room.resize(ledger_lines, domain.segments().of_line());
   }
 
-  /// Calls work(line, j, k) for every line of unknowns. A thread sums up a block of lines in room of its own,
-  /// and only what comes out of it is written where others read: caches do not wait for each other.
+  /// Calls work(line, j, k, sums) for every line of unknowns. A thread sums up a block of lines in room of
+  /// its own, and only what comes out of it is written where others read: caches do not wait for each other.
   template <class Work>
   void each_line(const Work& work) const {
     const Index rows = domain_.grid().size(1);
     each_block(domain_, [&](std::size_t block, Index first, Index end) {
-      begin_block();
-      for (Index line = first; line < end; ++line) work(line, line % rows, line / rows);
-      end_block(block);
+      LineSums& sums = workspace_.threads[thread()];
+      sums.begin();
+      for (Index line = first; line < end; ++line) work(line, line % rows, line / rows, sums);
+      sums.end(workspace_.sums[block], workspace_.of_blocks.data() + block * ledger_lines_);
     });
   }
 
-  /// What the lines of a block book.
-  LedgerBlock booked() const { return LedgerBlock(of_thread().booked.data()); }
-  /// Nothing yet for every segment of a line, to be added up by this thread.
-  Totals* of_segments() const {
-    auto& totals = of_thread().of_segments;
-    std::ranges::fill(totals, Totals());
-    return totals.data();
-  }
-  void count(Index line, const Totals* of_segments) const {
-    const Segments& segments = domain_.segments();
-    const Index first = segments.number(line, 0);
-    TreeSum<Totals>& totals = of_thread().totals;
-    for (Index s = 0; s < segments.of_line(); ++s) totals.add(first + s, of_segments[s]);
-  }
+  void count(Index line, LineSums& sums) const { sums.count(domain_.segments().number(line, 0)); }
   static std::size_t thread() { return static_cast<std::size_t>(omp_get_thread_num()); }
 
   /// What was counted in all boxes; `weight` times what was booked line by line is added to the ledger. All
@@ -62,8 +47,6 @@ class Sweep {
   }
 
  private:
-  SweepWorkspace::OfThread& of_thread() const { return workspace_.threads[thread()]; }
-
   const std::optional<Real>* booked_in(std::size_t block, std::size_t line) const {
     return &workspace_.of_blocks[block * ledger_lines_ + line];
   }
@@ -114,21 +97,6 @@ class Sweep {
     for (std::size_t l = 0; l < ledger_lines_; ++l)
       ledger[LineId(l)] += weight * *Box::taken<Real>(sums.data() + of_totals + 2 * l);
     return *Box::taken<Totals>(sums.data());
-  }
-
-  void begin_block() const {
-    SweepWorkspace::OfThread& room = of_thread();
-    for (auto& sum : room.booked) sum.clear();
-    room.totals.clear();
-  }
-
-  // Blocks of which nothing was counted or booked take no part in the sums.
-  void end_block(std::size_t b) const {
-    const SweepWorkspace::OfThread& room = of_thread();
-    workspace_.sums[b] = room.totals.empty() ? std::nullopt : std::optional(room.totals.sum());
-    for (std::size_t l = 0; l < ledger_lines_; ++l)
-      workspace_.of_blocks[b * ledger_lines_ + l] =
-          room.booked[l].empty() ? std::nullopt : std::optional(room.booked[l].sum());
   }
 
   const Domain& domain_;

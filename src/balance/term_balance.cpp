@@ -220,12 +220,12 @@ std::vector<Totals> TermBalance::totals_by_unknown(const State& y, Real) {
   std::vector<Totals> result;
   for (std::size_t u = 0; u < unknowns_.size(); ++u) {
     const Sweep sweep(domain(u), 0, workspace_);
-    sweep.each_line([&](Index line, Index, Index) {
-      Totals* const of_segments = sweep.of_segments();
+    sweep.each_line([&](Index line, Index, Index, LineSums& sums) {
+      Totals* const of_segments = sums.of_segments();
       const Real* values = y.data() + first_of(u, line);
       for (const auto& run : domain(u).runs(line))
         unknowns_[u].storage->count(line, values, run.first, run.first + run.count, of_segments);
-      sweep.count(line, of_segments);
+      sweep.count(line, sums);
     });
     Ledger none;
     result.push_back(sweep.finish(none, 1));

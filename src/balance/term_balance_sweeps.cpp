@@ -6,23 +6,29 @@
 
 namespace williwaw {
 
-// Room for every thread: rates of each unknown, lines of those of a grid, and what terms ask for.
-void TermBalance::make_workspace(std::size_t grid, const Evaluation& now, bool fused, std::size_t lines) {
-  SweepWorkspace& room = workspace_;
-  const Domain& domain = this->domain(arranged_.grids[grid].unknowns.front());
-  room.active.clear();
+void TermBalance::find_acting(std::size_t grid, const Evaluation& now, bool fused,
+                              ActingTerms& acting) const {
+  acting.active.clear();
   for (std::size_t t = 0; t < now.size(); ++t)
     if (arranged_.grid_of_term[t] == grid && !now[t].idle() &&
         !(fused && std::ranges::any_of(fused_, [t](const auto& f) { return f->term() == t; })))
-      room.active.push_back(t);
-  room.taken.reset();
+      acting.active.push_back(t);
+  acting.taken.reset();
   const auto& unknowns = arranged_.grids[grid].unknowns;
-  if (fused && std::ranges::all_of(unknowns, [&](std::size_t u) { return fused_[u]->takes_densities(now); }))
-    for (std::size_t n = 0; n < room.active.size() && !room.taken; ++n)
-      if (now[room.active[n]].makes_densities()) {
-        room.taken = room.active[n];
-        room.active.erase(room.active.begin() + static_cast<std::ptrdiff_t>(n));
-      }
+  if (!fused ||
+      !std::ranges::all_of(unknowns, [&](std::size_t u) { return fused_[u]->takes_densities(now); }))
+    return;
+  for (std::size_t n = 0; n < acting.active.size() && !acting.taken; ++n)
+    if (now[acting.active[n]].makes_densities()) {
+      acting.taken = acting.active[n];
+      acting.active.erase(acting.active.begin() + static_cast<std::ptrdiff_t>(n));
+    }
+}
+
+// Room for every thread: rates of each unknown, lines of those of a grid, and what terms ask for.
+void TermBalance::make_workspace(std::size_t grid, std::size_t lines) {
+  SweepWorkspace& room = workspace_;
+  const Domain& domain = this->domain(arranged_.grids[grid].unknowns.front());
   const auto threads = static_cast<std::size_t>(std::max(1, domain.threads()));
   room.rates.resize(threads);
   for (auto& rates : room.rates) rates.resize(unknowns_.size());
@@ -63,9 +69,10 @@ void TermBalance::rate(const Instant& instant, Parts parts, State& f, Ledger& le
   for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, instant.y, parts, 1, ledger);
 }
 
-void TermBalance::add_terms_of(Line& line, std::span<const LineRates> rates) const {
+void TermBalance::add_terms_of(const ActingTerms& acting, Line& line,
+                               std::span<const LineRates> rates) const {
   auto& of_thread = workspace_.scratch[Sweep::thread()];
-  for (const std::size_t t : workspace_.active) {
+  for (const std::size_t t : acting.active) {
     line.scratch = of_thread[t].get();
     line.now[t].add(line, rates);
   }
@@ -76,16 +83,17 @@ void TermBalance::sweep_rates(std::size_t grid, const Evaluation& now, const Rea
   const std::vector<std::size_t>& unknowns = arranged_.grids[grid].unknowns;
   const Domain& domain = this->domain(unknowns.front());
   const Sweep sweep(domain, lines_.size(), workspace_);
-  make_workspace(grid, now, false, 0);
-  sweep.each_line([&](Index number, Index j, Index k) {
+  make_workspace(grid, 0);
+  find_acting(grid, now, false, acting_);
+  sweep.each_line([&](Index number, Index j, Index k, LineSums& sums) {
     auto& rates = workspace_.rates[Sweep::thread()];
     for (const std::size_t u : unknowns) {
       Real* flows = f.data() + first_of(u, number);
       if (!arranged_.written_first[u]) std::fill_n(flows, domain.grid().size(0), 0.0);
       rates[u] = LineRates(flows);
     }
-    Line line{now, number, j, k, y, parts, sweep.booked()};
-    add_terms_of(line, rates);
+    Line line{now, number, j, k, y, parts, LedgerBlock(sums.booked.data())};
+    add_terms_of(acting_, line, rates);
   });
   sweep.finish(ledger, 1);
 }
@@ -109,9 +117,10 @@ Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const S
   const std::vector<std::size_t>& unknowns = arranged_.grids[grid].unknowns;
   const Domain& domain = this->domain(unknowns.front());
   const Sweep sweep(domain, lines_.size(), workspace_);
-  make_workspace(grid, now, false, unknowns.size());
+  make_workspace(grid, unknowns.size());
+  find_acting(grid, now, false, acting_);
   const Index nx = domain.grid().size(0);
-  sweep.each_line([&](Index number, Index j, Index k) {
+  sweep.each_line([&](Index number, Index j, Index k, LineSums& sums) {
     const std::size_t thread = Sweep::thread();
     std::vector<LineRates>& into = workspace_.rates[thread];
     Real* const flows = workspace_.lines[thread].data();
@@ -120,9 +129,9 @@ Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const S
       if (!arranged_.written_first[unknowns[n]]) std::fill_n(flow, nx, 0.0);
       into[unknowns[n]] = LineRates(flow);
     }
-    Line line{now, number, j, k, y.data(), Parts::all(), sweep.booked()};
-    add_terms_of(line, into);
-    Totals* const of_segments = sweep.of_segments();
+    Line line{now, number, j, k, y.data(), Parts::all(), LedgerBlock(sums.booked.data())};
+    add_terms_of(acting_, line, into);
+    Totals* const of_segments = sums.of_segments();
     for (std::size_t n = 0; n < unknowns.size(); ++n) {
       const std::size_t u = unknowns[n];
       const LinearStorage& storage = *unknowns_[u].storage->linear();
@@ -132,7 +141,7 @@ Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const S
       for (const auto& run : this->domain(u).runs(number))
         storage.count(number, out.data() + first, run.first, run.first + run.count, of_segments);
     }
-    sweep.count(number, of_segments);
+    sweep.count(number, sums);
   });
   return sweep.finish(rates, 1);
 }
@@ -163,8 +172,10 @@ Totals TermBalance::advance(const State& y, Real at, Real step, State& out, Ledg
   const std::vector<Real>& ahead = prescribed_at(at + step);
   missing_.resize(arranged_.prescribed.size());
   Totals all;
-  for (std::size_t grid = 0; grid < arranged_.grids.size(); ++grid)
-    all += sweep_step(grid, *now, y, step, ahead, out, amounts);
+  for (std::size_t grid = 0; grid < arranged_.grids.size(); ++grid) {
+    find_acting(grid, *now, true, acting_);
+    all += sweep_step(grid, {*now, acting_, y.data(), out.data(), step, ahead, missing_}, amounts);
+  }
   exchange(out);
   for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, y, Parts::all(), step, amounts);
   book_missing(missing_, amounts);
@@ -189,63 +200,66 @@ void book_densities(const Line& line, const LineDensities& densities, const Doma
 
 }  // namespace
 
-Totals TermBalance::sweep_step(std::size_t grid, const Evaluation& now, const State& y, Real step,
-                               std::span<const Real> ahead, State& out, Ledger& amounts) {
+Totals TermBalance::sweep_step(std::size_t grid, const Leap& leap, Ledger& amounts) {
+  const Sweep sweep(domain(arranged_.grids[grid].unknowns.front()), lines_.size(), workspace_);
+  make_workspace(grid, 0);
+  sweep.each_line(
+      [&](Index number, Index j, Index k, LineSums& sums) { step_line(grid, leap, number, j, k, sums); });
+  return sweep.finish(amounts, leap.step);
+}
+
+void TermBalance::step_line(std::size_t grid, const Leap& leap, Index number, Index j, Index k,
+                            LineSums& sums) {
   const std::vector<std::size_t>& unknowns = arranged_.grids[grid].unknowns;
   const Domain& domain = this->domain(unknowns.front());
-  const Sweep sweep(domain, lines_.size(), workspace_);
-  make_workspace(grid, now, true, 0);
+  const Evaluation& now = leap.now;
   const Index nx = domain.grid().size(0);
-  const bool whole = domain.outline().whole();
-  sweep.each_line([&](Index number, Index j, Index k) {
-    std::vector<LineRates>& rates = workspace_.rates[Sweep::thread()];
-    Line line{now, number, j, k, y.data(), Parts::all(), sweep.booked()};
-    // Where nothing but the ends of a line is touched again, its sums are taken while it is computed.
-    const auto [first_prescribed, end_prescribed] = prescribed_on(number);
-    bool once = nx > 2 && whole && first_prescribed == end_prescribed;
-    for (const std::size_t t : workspace_.active) once = once && now[t].acts(number) != Acts::anywhere;
-    std::vector<LineDensities>& densities = workspace_.densities[Sweep::thread()];
-    if (workspace_.taken) {
-      line.scratch = workspace_.scratch[Sweep::thread()][*workspace_.taken].get();
-      now[*workspace_.taken].densities(line, densities);
+  std::vector<LineRates>& rates = workspace_.rates[Sweep::thread()];
+  Line line{now, number, j, k, leap.y, Parts::all(), LedgerBlock(sums.booked.data())};
+  // Where nothing but the ends of a line is touched again, its sums are taken while it is computed.
+  const auto [first_prescribed, end_prescribed] = prescribed_on(number);
+  bool once = nx > 2 && domain.outline().whole() && first_prescribed == end_prescribed;
+  for (const std::size_t t : leap.acting.active) once = once && now[t].acts(number) != Acts::anywhere;
+  std::vector<LineDensities>& densities = workspace_.densities[Sweep::thread()];
+  if (leap.acting.taken) {
+    line.scratch = workspace_.scratch[Sweep::thread()][*leap.acting.taken].get();
+    now[*leap.acting.taken].densities(line, densities);
+  }
+  Totals* const of_segments = sums.of_segments();
+  for (const std::size_t u : unknowns) {
+    Real* const next = leap.out + first_of(u, number);
+    rates[u] = LineRates(next, leap.step, unknowns_[u].storage->linear()->of_line(number));
+    std::vector<Real>& made = workspace_.made[Sweep::thread()];
+    std::ranges::fill(made, 0.0);
+    fused_[u]->step(line, leap.step, next, once ? of_segments : nullptr, densities[u].values, made.data());
+    if (densities[u].values) book_densities(line, densities[u], domain, once, made);
+  }
+  add_terms_of(leap.acting, line, rates);
+  for (const std::size_t u : unknowns) {
+    const LinearStorage& storage = *unknowns_[u].storage->linear();
+    Real* const next = leap.out + first_of(u, number);
+    const LineCapacity capacity = storage.of_line(number);
+    // Of one unknown alone.
+    for (std::size_t h = first_prescribed; h < end_prescribed; ++h) {
+      const Index i = arranged_.prescribed[h] - nx * number;
+      leap.missing[h] = capacity(i) * (leap.ahead[h] - next[i]);
+      next[i] = leap.ahead[h];
     }
-    Totals* const of_segments = sweep.of_segments();
-    for (const std::size_t u : unknowns) {
-      Real* const next = out.data() + first_of(u, number);
-      rates[u] = LineRates(next, step, unknowns_[u].storage->linear()->of_line(number));
-      std::vector<Real>& made = workspace_.made[Sweep::thread()];
-      std::ranges::fill(made, 0.0);
-      fused_[u]->step(line, step, next, once ? of_segments : nullptr, densities[u].values, made.data());
-      if (densities[u].values) book_densities(line, densities[u], domain, once, made);
-    }
-    add_terms_of(line, rates);
-    for (const std::size_t u : unknowns) {
-      const LinearStorage& storage = *unknowns_[u].storage->linear();
-      Real* const next = out.data() + first_of(u, number);
-      const LineCapacity capacity = storage.of_line(number);
-      // Of one unknown alone.
-      for (std::size_t h = first_prescribed; h < end_prescribed; ++h) {
-        const Index i = arranged_.prescribed[h] - nx * number;
-        missing_[h] = capacity(i) * (ahead[h] - next[i]);
-        next[i] = ahead[h];
+    if (once) {
+      const Real across = domain.across(number);
+      for (const Index i : {Index{0}, nx - 1}) {
+        Totals& totals = of_segments[i / segment_cells];
+        const Real stored = capacity(i) * next[i];
+        totals.content += stored;
+        totals.gross += std::abs(stored);
+        totals.see(next[i], across * domain.grid().axis(0).measures()[i]);
       }
-      if (once) {
-        const Real across = domain.across(number);
-        for (const Index i : {Index{0}, nx - 1}) {
-          Totals& totals = of_segments[i / segment_cells];
-          const Real stored = capacity(i) * next[i];
-          totals.content += stored;
-          totals.gross += std::abs(stored);
-          totals.see(next[i], across * domain.grid().axis(0).measures()[i]);
-        }
-      } else {
-        for (const auto& run : this->domain(u).runs(number))
-          storage.count(number, next, run.first, run.first + run.count, of_segments);
-      }
+    } else {
+      for (const auto& run : this->domain(u).runs(number))
+        storage.count(number, next, run.first, run.first + run.count, of_segments);
     }
-    sweep.count(number, of_segments);
-  });
-  return sweep.finish(amounts, step);
+  }
+  sums.count(domain.segments().number(number, 0));
 }
 
 }  // namespace williwaw

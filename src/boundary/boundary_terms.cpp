@@ -36,26 +36,32 @@ void BoundaryClosures::find_prescribed() {
   for (std::size_t c = 0; c < all_.size(); ++c)
     for (Index f = 0; all_[c].prescribes() && f < all_[c].faces(); ++f)
       if (all_[c].prescribes(f)) found.push_back({all_[c].unknown(f), {c, f}});
+  shared_.resize(all_.size());
   std::ranges::stable_sort(found, {}, &std::pair<Index, Holder>::first);
   for (const auto& [unknown, holder] : found) {
     if (in_block_.empty() || in_block_.back() != unknown) {
       in_block_.push_back(unknown);
       in_state_.push_back(of_.first + unknown);
       holders_.emplace_back();
-    } else {
-      shared_.push_back(in_block_.size() - 1);
     }
     holders_.back().push_back(holder);
   }
-  shared_.erase(std::unique(shared_.begin(), shared_.end()), shared_.end());
+  for (std::size_t h = 0; h < holders_.size(); ++h) {
+    if (holders_[h].size() < 2) continue;
+    for (const Holder& holder : holders_[h]) {
+      std::vector<Index>& places = shared_[holder.closure];
+      places.resize(static_cast<std::size_t>(all_[holder.closure].faces()), -1);
+      places[static_cast<std::size_t>(holder.face)] = static_cast<Index>(h);
+    }
+  }
   Communicator& ranks = of_.domain->box().communicator();
-  shares_ = ranks.any(!shared_.empty());
   for (const BoundaryClosure& closure : all_) prescribing_.push_back(ranks.any(closure.prescribes()));
 }
 
 Needs BoundaryClosures::needs() const {
   Needs result = of_.needs(Parts::fluxes());
   result.linear = result.same_matrix = std::ranges::all_of(all_, &BoundaryClosure::is_linear);
+  result.about_state = !result.linear;
   result.steady_matrix = std::ranges::none_of(all_, &BoundaryClosure::left_side_depends_on_time);
   result.adds = false;
   return result;
@@ -137,38 +143,29 @@ void BoundaryClosures::book_prescribed(std::span<const Real> amounts, Ledger& le
     if (prescribing_[c]) ledger[all_[c].line()] += booked[c].sum();
 }
 
-void BoundaryClosures::book_shared(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
-                                   Ledger& ledger) const {
-  if (!shares_) return;
-  const std::span<const Real> u = of_.in(y);
+Real BoundaryClosures::shared_flow(const Evaluation& now, const Real* u, Parts parts, Index place,
+                                   std::size_t closure, Index face) const {
+  const auto& holders = holders_[static_cast<std::size_t>(place)];
+  const Index n = in_block_[static_cast<std::size_t>(place)];
   const BoundaryMedium& medium = medium_(now);
   const Grid& g = of_.domain->grid();
   FaceSystem shape;
   shape.extent = {g.size(0), g.size(1), g.size(2)};
   for (int a = 0; a < g.dimension(); ++a) shape.periodic[a] = g.axis(a).periodic();
-  std::vector<BoxSum<Real>> booked(all_.size(), BoxSum<Real>(*of_.domain));
-  for (const std::size_t h : shared_) {
-    const Index n = in_block_[h];
-    std::array<Real, 3> along{0, 0, 0}, across{0, 0, 0};
-    Real area = 0, sum = 0;
-    for (const auto& holder : holders_[h]) {
-      const int a = all_[holder.closure].face(holder.face).axis;
-      area += all_[holder.closure].area(holder.face);
-      across[a] += all_[holder.closure].area(holder.face);
-      if (!parts.has(Parts::flux(a)) || along[a] != 0) continue;
-      for (const bool up : {false, true})
-        if (const Index other = shape.neighbour(n, a, up); other >= 0)
-          along[a] += medium.conductance(n, a, up) * (u[other] - u[n]);
-      sum += along[a];
-    }
-    for (const auto& holder : holders_[h]) {
-      const BoundaryFace& face = all_[holder.closure].face(holder.face);
-      booked[holder.closure].leaf(n) +=
-          weight * face.area * (sum / area - along[face.axis] / across[face.axis]);
-    }
+  std::array<Real, 3> along{0, 0, 0}, across{0, 0, 0};
+  Real area = 0, sum = 0;
+  for (const Holder& holder : holders) {
+    const int a = all_[holder.closure].face(holder.face).axis;
+    area += all_[holder.closure].area(holder.face);
+    across[a] += all_[holder.closure].area(holder.face);
+    if (!parts.has(Parts::flux(a)) || along[a] != 0) continue;
+    for (const bool up : {false, true})
+      if (const Index other = shape.neighbour(n, a, up); other >= 0)
+        along[a] += medium.conductance(n, a, up) * (u[other] - u[n]);
+    sum += along[a];
   }
-  for (std::size_t c = 0; c < all_.size(); ++c)
-    if (prescribing_[c]) ledger[all_[c].line()] += booked[c].sum();
+  const BoundaryFace& own = all_[closure].face(face);
+  return own.area * (sum / area - along[own.axis] / across[own.axis]);
 }
 
 namespace {
@@ -185,10 +182,6 @@ class EvaluatedFlows final : public EvaluatedTerm {
     const Real* u = line.y + flows_.of().first + line_cells_ * line.number;
     flows_.through(
         line.now, line.number, line.parts, u, [&own](Index i, Real flow) { own.add(i, flow); }, line.booked);
-  }
-  void book(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
-            Ledger& ledger) const override {
-    flows_.closures().book_shared(now, y, parts, weight, ledger);
   }
 
  private:
@@ -211,7 +204,9 @@ BoundaryFlows::BoundaryFlows(OfUnknown of, const BoundaryClosures& closures,
 }
 
 Needs BoundaryFlows::needs() const {
-  return of_.needs(advective_ ? Parts::fluxes() | Parts::advection() : Parts::fluxes());
+  Needs result = of_.needs(advective_ ? Parts::fluxes() | Parts::advection() : Parts::fluxes());
+  result.about_state = advective_ != nullptr;
+  return result;
 }
 
 void BoundaryFlows::evaluate(const Instant&, const Evaluation&,

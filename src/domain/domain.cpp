@@ -1,5 +1,7 @@
 #include "williwaw/domain/domain.hpp"
 
+#include <unistd.h>
+
 #include "grid/threads.hpp"
 
 namespace williwaw {
@@ -13,6 +15,11 @@ Segments segments_of(const Grid& grid) {
   return {grid.size(0), grid.size(1), whole.size(1), first(1), first(2)};
 }
 
+Index cache_of_core() {
+  const long known = sysconf(_SC_LEVEL2_CACHE_SIZE);
+  return known > 0 ? Index{known} : Index{1} << 20;
+}
+
 }  // namespace
 
 Domain::Domain(Grid grid, Outline outline, Execution execution)
@@ -22,7 +29,8 @@ Domain::Domain(Grid grid, Outline outline, Execution execution)
                ? std::make_shared<const Box>(grid_, *execution.decomposition, *execution.communicator)
                : std::make_shared<const Box>(grid_)),
       segments_(segments_of(grid_)),
-      threads_(threads_for(grid_.count(), execution.threads)) {
+      threads_(threads_for(grid_.count(), execution.threads)),
+      cache_(execution.cache > 0 ? execution.cache : cache_of_core()) {
   const Index nx = grid_.size(0);
   for (Index line = 0; line < grid_.lines(); ++line) {
     Real product = 1;

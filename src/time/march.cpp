@@ -5,6 +5,7 @@
 #include <exception>
 #include <utility>
 
+#include "time/passes.hpp"
 #include "time/steppers/stage_solver.hpp"
 
 namespace williwaw {
@@ -53,6 +54,7 @@ class March {
     out_.solver = stepper_->solver_name();
     out_.solver_iterations = stepper_->solver_iterations();
     out_.newton_iterations = stepper_->newton_iterations();
+    out_.tiling = passes_.outcome();
     return std::move(out_);
   }
 
@@ -172,16 +174,20 @@ class March {
     }
     const Real length = (interval.to - interval.from) / static_cast<Real>(interval.steps);
     while (at_.taken < interval.steps) {
+      if (const int count = several(interval, length); count > 1 && take_several(interval, length, count)) {
+        if (!finish(interval, length, at_.taken == interval.steps)) return false;
+        continue;
+      }
       ++at_.taken;
       const bool last = at_.taken == interval.steps;
-      // Times are counted from the stretch's start, so that rounding does not add up.
-      const Real to = last ? interval.to : interval.from + static_cast<Real>(at_.taken) * length;
-      const Real from = out_.time;
+      const Real to = end_of_step(interval, length, at_.taken), from = out_.time;
       out_.time = to;
       previous_totals_ = out_.totals;
       keep_state();
       try {
+        const auto begun = Clock::now();
         out_.totals = take_step(from, length);
+        passes_.took_one(begun);
       } catch (const DataError& e) {
         if (shared_) throw;
         --at_.taken;
@@ -201,6 +207,78 @@ class March {
       if (!finish(interval, length, last)) return false;
     }
     return true;
+  }
+
+  // Times are counted from the stretch's start, so that rounding does not add up.
+  static Real end_of_step(const Interval& interval, Real length, Index taken) {
+    return taken == interval.steps ? interval.to : interval.from + static_cast<Real>(taken) * length;
+  }
+
+  // Steps from here to the next one that somebody looks at, that one included, as far as one pass goes.
+  int several(const Interval& interval, Real length) {
+    if (!passes_.wanted(*stepper_, plan_.tiling) || !kept_.empty()) return 1;
+    if ((observers_.on_step || observers_.arrived) && !observers_.looks_at) return 1;
+    const Index most = passes_.at_once(), far = std::min(4 * most, interval.steps - at_.taken);
+    Index count = 1;
+    Real from = out_.time;
+    for (; count < far; ++count) {
+      const Real to = end_of_step(interval, length, at_.taken + count);
+      if (looked_at(from, to, count)) break;
+      from = to;
+    }
+    // Passes of one length until then.
+    const Index passes = (count + most - 1) / most;
+    return static_cast<int>((count + passes - 1) / passes);
+  }
+
+  bool looked_at(Real from, Real to, Index ahead) const {
+    if (plan_.record_every_steps > 0 && (out_.steps + ahead) % plan_.record_every_steps == 0) return true;
+    if (observers_.on_series && (plan_.series_every == 0 || has_row(from, to))) return true;
+    return observers_.looks_at && observers_.looks_at(to);
+  }
+
+  // False if nothing was done, and the steps are to be taken one by one: they end the run, or data are no
+  // numbers in one of them. Otherwise the last one is left to be finished.
+  bool take_several(const Interval& interval, Real length, int count) {
+    const auto begun = Clock::now();
+    const Pass pass = passes_.begin(out_.time, length, count, amounts_.size());
+    for (int s = 1; s < count; ++s)
+      passes_.times[static_cast<std::size_t>(s)] = end_of_step(interval, length, at_.taken + s);
+    if (!stepper_->advance_several(state_, pass)) {
+      passes_.one_by_one(count, 0);
+      return false;
+    }
+    const Outcome before = out_;
+    const Guard guard = guard_;
+    solver_left_ = 0;
+    if (!account_within(interval, length, pass)) {
+      stepper_->take_back_several(state_);
+      out_ = before;
+      guard_ = guard;
+      passes_.one_by_one(count, count);
+      return false;
+    }
+    at_.taken += count;
+    passes_.took(begun, count);
+    return true;
+  }
+
+  // Accounts for the steps of a pass, of which the last one is left to be finished. False if one before it
+  // ends the run.
+  bool account_within(const Interval& interval, Real length, const Pass& pass) {
+    try {
+      for (std::size_t s = 0; s < pass.times.size(); ++s) {
+        previous_totals_ = out_.totals;
+        out_.totals = pass.totals[s];
+        amounts_ = pass.amounts[s];
+        out_.time = end_of_step(interval, length, at_.taken + static_cast<Index>(s) + 1);
+        if (s + 1 == pass.times.size()) return true;
+        account(length);
+        if (trouble_of(length, false)) return false;
+      }
+    } catch (const DataError&) {
+    }
+    return false;
   }
 
   // A step of fixed length; where it cannot be solved, as two of half the length, and so on.
@@ -308,13 +386,22 @@ class March {
     out_.change = now.change();
   }
 
+  // From the times alone, so that a resumed run goes on with the same rows.
+  Real first_row(Real after) const {
+    return std::floor((after - plan_.start) / plan_.series_every * (1 + 1e-12) + 1e-9) + 1;
+  }
+  // A row falls into the step, or on its end.
+  bool has_row(Real from, Real to) const {
+    return plan_.start + first_row(from) * plan_.series_every <= to + 1e-9 * (to - from);
+  }
+
   // Rows of the series that fall into the step just done, linear between its ends; true if one falls on its
   // end.
   bool rows_within(const StepInfo& now) {
     if (!observers_.on_series) return false;
     const Real every = plan_.series_every, length = now.step_length, before = now.time - length;
-    // From the times alone, so that a resumed run goes on with the same rows.
-    for (Real n = std::floor((before - plan_.start) / every * (1 + 1e-12) + 1e-9) + 1;; ++n) {
+    const Real first = first_row(before);
+    for (Real n = first;; ++n) {
       const Real at = plan_.start + n * every;
       if (at > now.time + 1e-9 * length) return false;
       if (at >= now.time - 1e-9 * length) return true;
@@ -401,7 +488,7 @@ class March {
     }
   }
 
-  bool finish_step(const Interval& interval, Real length, bool last) {
+  void account(Real length) {
     ++out_.steps;
     out_.last_step = length;
     out_.shortest_step = out_.shortest_step > 0 ? std::min(out_.shortest_step, length) : length;
@@ -411,17 +498,30 @@ class March {
     out_.highest = std::max(out_.highest, out_.totals.highest);
     out_.budget.add(amounts_, out_.totals);
     out_.left_by_solver += control_ ? stepper_->left_by_solver() : solver_left_;
+  }
+
+  struct Trouble {
+    std::string reason;
+    bool beyond;  ///< the limit of the next step
+  };
+  std::optional<Trouble> trouble_of(Real length, bool final) {
+    if (plan_.guard)
+      if (auto reason = guard_.check(balance_, out_.totals, out_.time, length, out_.budget))
+        return Trouble{*reason, false};
+    if (final || !leaves_stable_values()) return std::nullopt;
+    return Trouble{"values now reach from " + to_text(out_.totals.lowest) + " to " +
+                       to_text(out_.totals.highest) + ", for which the next step would be beyond its limit",
+                   true};
+  }
+
+  bool finish_step(const Interval& interval, Real length, bool last) {
+    account(length);
     at_.finished = last;
     const StepInfo now = info(length);
     if (observers_.on_step) observers_.on_step(now);
-    std::optional<std::string> trouble;
-    if (plan_.guard) trouble = guard_.check(balance_, out_.totals, out_.time, length, out_.budget);
     // The last step of all ends the run, whatever is asked for meanwhile.
     const bool final = last && &interval == &intervals_.back();
-    const bool beyond = !trouble && !final && leaves_stable_values();
-    if (beyond)
-      trouble = "values now reach from " + to_text(out_.totals.lowest) + " to " +
-                to_text(out_.totals.highest) + ", for which the next step would be beyond its limit";
+    const std::optional<Trouble> trouble = trouble_of(length, final);
     const bool stopped = !trouble && !final && observers_.interrupt && observers_.interrupt();
     const bool arrived = !trouble && !stopped && observers_.arrived && observers_.arrived(now);
     const bool over = trouble || arrived;
@@ -437,8 +537,8 @@ class March {
     if (stopped && !record && observers_.on_record) observers_.on_record(now);
     if (over || stopped || final) out_.change = now.change();
     if (trouble) {
-      out_.ending = beyond ? Outcome::Ending::past_limit : Outcome::Ending::blew_up;
-      out_.reason = *trouble;
+      out_.ending = trouble->beyond ? Outcome::Ending::past_limit : Outcome::Ending::blew_up;
+      out_.reason = trouble->reason;
     } else if (stopped) {
       out_.ending = Outcome::Ending::interrupted;
     }
@@ -465,6 +565,7 @@ class March {
   int failures_ = 0;       ///< to solve it or parts of it
   std::exception_ptr first_failure_;
   Real solver_left_ = 0;
+  Passes passes_;
   /// How far it has come: the stretch, steps taken in it, and whether the last of them ended it.
   struct Progress {
     std::size_t interval = 0;

@@ -11,6 +11,14 @@ void Stepper::take_back(State&) {
   throw InputError("this scheme cannot take a step back");
 }
 
+bool Stepper::advance_several(State&, const Pass&) {
+  throw InputError("this scheme takes its steps one by one");
+}
+
+void Stepper::take_back_several(State&) {
+  throw InputError("this scheme takes its steps one by one");
+}
+
 void steppers::book_boundaries(Balance& balance, const State& y, Real end, const State& formula, State& work,
                                Ledger& amounts) {
   if (!balance.prescribes()) return;

@@ -98,6 +98,20 @@ struct DataBounds {
   }
 };
 
+/// Steps in one pass over memory.
+struct AtOnce {
+  int steps = 1;  ///< the most
+  std::string why_one_by_one = "the scheme or the equation takes them one by one";
+};
+
+/// Several steps of one length that are taken in one pass over memory; nobody sees the states between.
+struct Pass {
+  std::span<const Real> times;  ///< at which each step begins
+  Real step = 0;
+  std::span<Ledger> amounts;  ///< for each step, as are totals
+  std::span<Totals> totals;
+};
+
 /// What a balance of second order in time adds: C·d²y/dt² + damping·dy/dt = F(y, t), with C the derivative of
 /// the storage. Its ledger counts energy: work done at boundaries and by sources, what damping took. Schemes
 /// keep the rate of change themselves; a state holds y alone.
@@ -124,6 +138,14 @@ class SecondOrderDynamics {
   /// potential energy; the work of the second is booked as the source's. Either may be null.
   virtual Totals leapfrog_step(const State& now, Real at, Real step, State& before, Ledger& amounts,
                                const State* correction, const State* data) = 0;
+  /// How many steps `leapfrog_several` takes at the most.
+  virtual AtOnce at_once() { return {}; }
+  /// Does what as many calls of `leapfrog_step` without given forces do, bit for bit, but leaves `now` and
+  /// `before` what they were: `last` becomes the state after all steps, `second_last` the one a step earlier.
+  /// Four distinct states. False where data of one of the steps are no numbers, or values became none; what
+  /// the steps remember is then of no use until `recall`.
+  virtual bool leapfrog_several(const State& now, const State& before, const Pass& pass, State& second_last,
+                                State& last);
   /// What leapfrog steps remember besides both states.
   virtual std::vector<Real> remember() const = 0;
   virtual void recall(std::span<const Real> numbers) = 0;
@@ -232,6 +254,12 @@ class Balance {
   /// One explicit step: Q(out) = Q(y) + step·F(y, at), then prescribed values of at + step. `amounts` gets
   /// what crossed each line, the result are the totals of `out`. Balances do this in one pass where they can.
   virtual Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts);
+  /// How many steps `advance_several` takes at the most.
+  virtual AtOnce at_once() { return {}; }
+  /// Does what as many calls of `advance` do, bit for bit: `last` becomes the state after all steps, `before`
+  /// the one before the last step; y stays what it was. Three distinct states, and 2 to `at_once().steps`
+  /// steps. False where data of one of them are no numbers: nothing was done then.
+  virtual bool advance_several(const State& y, const Pass& pass, State& before, State& last);
 
   /// One stage of an explicit scheme in the form of Shu and Osher (1988), in one pass:
   /// out = (1 − fraction)·start + fraction·y + step·C⁻¹F(y, at). `rates` gets the rate on each line; `of_y`

@@ -141,7 +141,11 @@ struct Needs {
   bool same_matrix = true;       ///< whatever the state is
   bool steady_matrix = true;     ///< at all times
   bool of_state = true;          ///< what it adds depends on the state
-  int space_order = 2;           ///< of its differences
+  /// What is evaluated looks at the state or its totals, not at the time alone, or at lines in their order.
+  bool about_state = true;
+  bool laid_out_anew = false;  ///< every instant changes as many numbers as there are unknowns
+  int coefficients = 0;        ///< numbers for each unknown that it reads besides the state
+  int space_order = 2;         ///< of its differences
   bool symmetric = true;
   std::string on_step = {};    ///< what looks at the length of a step of explicit Euler, if anything does
   bool adds = true;            ///< other terms only look at it where it does not

@@ -3,6 +3,7 @@
 
 #include <optional>
 
+#include "williwaw/balance/line_sums.hpp"
 #include "williwaw/balance/term.hpp"
 
 namespace williwaw {
@@ -31,13 +32,7 @@ class FusedStep {
 
 /// Room for sweeps, kept so that stepping allocates nothing.
 struct SweepWorkspace {
-  /// Sums of the block of lines that a thread is at. On lines of cache of its own.
-  struct alignas(128) OfThread {
-    std::vector<TreeSum<Real>> booked;  ///< by line of the ledger
-    TreeSum<Totals> totals;
-    std::vector<Totals> of_segments;
-  };
-  std::vector<OfThread> threads;
+  std::vector<LineSums> threads;  ///< sums of the block of lines that a thread is at
   /// What came out of each block, and for each line of the ledger; nothing where none was counted.
   std::vector<std::optional<Totals>> sums;
   std::vector<std::optional<Real>> of_blocks;
@@ -46,7 +41,18 @@ struct SweepWorkspace {
   std::vector<std::vector<LineDensities>> densities;
   std::vector<std::vector<Real>> made;                             ///< of densities, by segment of a line
   std::vector<std::vector<std::unique_ptr<TermScratch>>> scratch;  ///< and for each term
-  std::vector<std::size_t> active;                                 ///< terms that have something to add
+};
+
+/// What a sweep over a grid reads and writes.
+struct SweepLoad {
+  Index reach = 1;       ///< lines, and planes, beside the one that is written
+  int states = 2;        ///< numbers for each place that steps write in turn
+  int coefficients = 0;  ///< and those that they read besides
+};
+
+/// Which terms have something to do at an instant.
+struct ActingTerms {
+  std::vector<std::size_t> active;  ///< that have something to add
   /// Of fused steps one that they take the densities of, instead of letting it add.
   std::optional<std::size_t> taken;
 };
@@ -97,8 +103,17 @@ class TermBalance : public Balance {
   }
   DataBounds data_bounds(Real at) override;
   Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts) override;
+  AtOnce at_once() override;
+  bool advance_several(const State& y, const Pass& pass, State& before, State& last) override;
   Totals stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
                Ledger& rates, const Totals* of_y) override;
+  /// Why lines cannot take several steps one after the other while the rest of the state is steps behind;
+  /// empty where they can.
+  std::string why_not_line_by_line() const;
+  /// What a sweep reads and writes of all unknowns.
+  SweepLoad load_of_sweep() const;
+  /// Values that are prescribed at a time, in the order of `prescribed`, until the next call.
+  const std::vector<Real>& prescribed_at(Real time);
   /// Fills the halos of a state, or of something else with its layout, from the boxes beside this one.
   void exchange(State& y) const;
 
@@ -109,8 +124,6 @@ class TermBalance : public Balance {
   /// What a derived balance offers besides.
   Capabilities& offered() { return arranged_.capabilities; }
   LineId declare(LedgerLine line) { return lines_.declare(std::move(line)); }
-  /// Values that are prescribed at a time, in the order of `prescribed`.
-  const std::vector<Real>& prescribed_at(Real time);
   SweepWorkspace& workspace() { return workspace_; }
 
  private:
@@ -138,17 +151,28 @@ class TermBalance : public Balance {
   void arrange_unknowns();
   void arrange_terms(bool declared);
   std::size_t grid_of(const Needs& needs) const;
-  void make_workspace(std::size_t grid, const Evaluation& now, bool fused, std::size_t lines);
+  void make_workspace(std::size_t grid, std::size_t lines);
+  void find_acting(std::size_t grid, const Evaluation& now, bool fused, ActingTerms& acting) const;
   FaceSystem matrix_of_storage(std::size_t unknown, Real a, const State& about) const;
   bool steps_linearly() const;
-  void add_terms_of(Line& line, std::span<const LineRates> rates) const;
+  void add_terms_of(const ActingTerms& acting, Line& line, std::span<const LineRates> rates) const;
   // Sweeps over the lines of the unknowns at one place.
   void sweep_rates(std::size_t grid, const Evaluation& now, const Real* y, Parts parts, State& f,
                    Ledger& ledger);
   Totals sweep_stage(std::size_t grid, const Evaluation& now, const State& start, const State& y,
                      Real fraction, Real step, State& out, Ledger& rates);
-  Totals sweep_step(std::size_t grid, const Evaluation& now, const State& y, Real step,
-                    std::span<const Real> ahead, State& out, Ledger& amounts);
+  /// One step of explicit Euler by fused steps.
+  struct Leap {
+    const Evaluation& now;
+    const ActingTerms& acting;
+    const Real* y;
+    Real* out;
+    Real step;
+    std::span<const Real> ahead;  ///< what is prescribed at its end
+    std::span<Real> missing;      ///< to hold that
+  };
+  void step_line(std::size_t grid, const Leap& leap, Index number, Index j, Index k, LineSums& sums);
+  Totals sweep_step(std::size_t grid, const Leap& leap, Ledger& amounts);
   void book_missing(std::span<const Real> missing, Ledger& amounts);
   Index start_of(std::size_t unknown) const { return arranged_.layout.start(unknown); }
   /// Where a line of an unknown begins in the state.
@@ -170,6 +194,9 @@ class TermBalance : public Balance {
   std::vector<std::shared_ptr<EvaluatedTerm>> ahead_;  ///< of terms that prescribe, at another time
   std::optional<Real> ahead_time_;
   SweepWorkspace workspace_;
+  ActingTerms acting_;
+  struct PassWorkspace;
+  std::shared_ptr<PassWorkspace> passes_;
   std::vector<Real> values_, missing_;
 };
 

@@ -76,12 +76,15 @@ class BoundaryClosures final : public Term {
   void evaluate_prescribed(const Instant& instant, const Evaluation& earlier,
                            std::shared_ptr<EvaluatedTerm>& evaluated) const override;
   void book_prescribed(std::span<const Real> amounts, Ledger& ledger) const override;
+  /// For each face of a section the place among the prescribed unknowns of its own, −1 where no other face
+  /// holds it; empty where that is so for all faces.
+  std::span<const Index> shared(std::size_t closure) const { return shared_[closure]; }
   /// At a node that boundaries of several axes hold, what is missing is shared by area. That alone would be
   /// wrong by as much as the boundaries' fluxes differ; each boundary must first supply what leaves along its
-  /// own axis. What is booked here sums to zero over the boundaries of a node and makes their flows
-  /// second-order accurate.
-  void book_shared(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
-                   Ledger& ledger) const;
+  /// own axis. What this tells of each face sums to zero over those of a node and makes flows of boundaries
+  /// second-order accurate. `u` is the block of the unknown.
+  Real shared_flow(const Evaluation& now, const Real* u, Parts parts, Index place, std::size_t closure,
+                   Index face) const;
 
   /// Prescribed unknowns within the block, in increasing order.
   std::span<const Index> prescribed_in_block() const { return in_block_; }
@@ -105,10 +108,8 @@ class BoundaryClosures final : public Term {
   Medium medium_;
   std::vector<Index> in_block_, in_state_;
   std::vector<std::vector<Holder>> holders_;
-  std::vector<std::size_t> shared_;  ///< places in in_block_ of unknowns that boundaries of several axes hold
-  // Here or on another rank.
-  std::vector<char> prescribing_;  ///< by closure
-  bool shares_ = false;
+  std::vector<std::vector<Index>> shared_;  ///< by closure
+  std::vector<char> prescribing_;           ///< by closure, here or on another rank
   std::vector<std::vector<Real>> positions_;
 };
 
@@ -159,11 +160,17 @@ void BoundaryFlows::through(const Evaluation& now, Index line, Parts parts, cons
   for (std::size_t c = 0; c < closures.size(); ++c) {
     const EvaluatedBoundaryClosure& boundary = closures[c];
     const bool passed = !passing.open.empty() && passing.open[c] && parts.has(Parts::advection());
-    if (boundary.idle() && !passed) continue;
+    const bool idle = boundary.idle() && !passed;
+    const std::span<const Index> shared = booked ? closures_.shared(c) : std::span<const Index>();
+    if (idle && shared.empty()) continue;
     const BoundaryClosure& fixed = boundary.closure();
     const Index first = fixed.first_of_line(line), end = fixed.first_of_line(line + 1);
     for (Index f = first; f < end; ++f) {
       const Index i = fixed.unknown(f) - start, leaf = segments.number(line, i);
+      if (!shared.empty() && shared[static_cast<std::size_t>(f)] >= 0)
+        booked[fixed.line()].leaf(leaf) +=
+            closures_.shared_flow(now, u - start, parts, shared[static_cast<std::size_t>(f)], c, f);
+      if (idle) continue;
       if (passed) {
         const Real flow = passing.through[c][static_cast<std::size_t>(f)];
         apply(i, flow);

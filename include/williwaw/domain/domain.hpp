@@ -19,6 +19,8 @@ struct Execution {
   Communicator* communicator = nullptr;
   /// Boxes along each axis; zeros: as `Decomposition::choose` has it.
   std::array<int, 3> boxes{0, 0, 0};
+  /// Bytes of cache of a core that passes of several steps are made for; 0: what the machine says.
+  Index cache = 0;
   /// How the grid is shared out; set by `make_balance`.
   std::shared_ptr<const Decomposition> decomposition = {};
 };
@@ -36,6 +38,8 @@ class Domain {
   const std::shared_ptr<const Box>& shared_box() const { return box_; }
   const Segments& segments() const { return segments_; }
   int threads() const { return threads_; }
+  /// Bytes of cache that one core has for itself.
+  Index cache() const { return cache_; }
 
   /// Unknowns whose control volumes are cut out, in increasing order.
   std::span<const Index> inactive() const { return inactive_; }
@@ -62,6 +66,7 @@ class Domain {
   std::shared_ptr<const Box> box_;
   Segments segments_;
   int threads_ = 1;
+  Index cache_ = 0;
   std::vector<Real> across_;  ///< by line
   std::vector<Index> inactive_;
   std::vector<Run> runs_;               ///< one of the whole line where nothing is cut out

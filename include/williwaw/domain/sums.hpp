@@ -32,6 +32,8 @@ class Segments {
     before_ = row + whole_rows * plane;
   }
 
+  /// A line is a subtree of 2^levels segments.
+  int levels_of_line() const { return bits_; }
   /// Segments of a line that hold cells.
   Index of_line() const { return count_; }
   Index number(Index line, Index i) const {

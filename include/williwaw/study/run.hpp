@@ -68,6 +68,8 @@ Index recover(const std::filesystem::path& folder);
 
 /// The closing words of a run: budget, how settled it is, comparison, files.
 Report closing_report(const Case& given, const Prepared& prepared, const RunResult& result);
+/// What a march made of steps that share a pass over memory, in a line.
+std::string tiling_text(const TilingOutcome& tiling);
 
 /// A part of the time that a run took, in seconds.
 struct TimePart {

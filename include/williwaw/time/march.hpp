@@ -36,6 +36,8 @@ struct Plan {
   /// Linear solver of implicit schemes, by name.
   std::string solver = "auto";
   int threads = 0;
+  /// Several steps in one pass over memory, where nobody looks at the states between and that is faster.
+  bool tiling = true;
   /// What nodes that boundaries hold are at the start: the boundaries' values, the initial ones (the
   /// boundaries take over in the first step), or the mean of both.
   enum class BoundaryNodes { boundary, initial, mean } boundary_nodes = BoundaryNodes::boundary;
@@ -107,6 +109,8 @@ struct StepTrial {
 
 /// Called while the run goes on; any of them may be left out.
 struct Observers {
+  /// Told of every step; of several that were taken in one pass, of the last one alone. So is `arrived`, and
+  /// `interrupt` and `snapshot_due` are asked then.
   std::function<void(const StepInfo&)> on_step;
   std::function<void(const StepInfo&)> on_series;
   std::function<void(const StepInfo&)> on_record;
@@ -114,11 +118,25 @@ struct Observers {
   std::function<bool()> interrupt;
   /// True ends the run after the current step as having reached its end.
   std::function<bool(const StepInfo&)> arrived;
+  /// Whether `on_step` or `arrived` has to see the step that ends at this time; without it they see all of
+  /// them.
+  std::function<bool(Real)> looks_at;
   /// Told of every step that is chosen by its error.
   std::function<void(const StepTrial&)> on_trial;
   /// True asks for a snapshot after the current step, before anything is reported of the next.
   std::function<bool()> snapshot_due;
   std::function<void(const Snapshot&)> on_snapshot;
+};
+
+/// Steps in one pass over memory, and what that was good for.
+struct TilingOutcome {
+  int at_once = 1;     ///< the most that a pass takes
+  Index steps = 0;     ///< that were taken in passes
+  Index repeated = 0;  ///< of these, taken again one by one, since something ended the run among them
+  Real alone = 0;      ///< seconds of a step by itself, the shortest that was seen
+  Real in_pass = 0;    ///< seconds of a step in a pass, the mean of all
+  bool pays = true;    ///< otherwise it was given up
+  std::string why_one_by_one = {};  ///< where no pass takes more than one
 };
 
 struct Outcome {
@@ -144,6 +162,7 @@ struct Outcome {
   Totals totals;
   Budget budget;
   Real left_by_solver = 0;
+  TilingOutcome tiling;
   std::string solver;
   Index solver_iterations = 0, newton_iterations = 0;
 };

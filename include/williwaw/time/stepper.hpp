@@ -33,6 +33,13 @@ class Stepper {
   /// totals of the new state. Between calls `y` must stay as it was left, since schemes use what they know of
   /// it. Throws SolverError if a stage cannot be solved.
   virtual Totals advance(State& y, Real at, Real step, Ledger& amounts) = 0;
+  /// How many steps `advance_several` takes at the most.
+  virtual AtOnce at_once() { return {}; }
+  /// As so many calls of `advance`, bit for bit. False if nothing was done, since data of one of the steps
+  /// are no numbers.
+  virtual bool advance_several(State& y, const Pass& pass);
+  /// Takes what `advance_several` did last back: `y` becomes what it was before.
+  virtual void take_back_several(State& y);
   /// Called once before the first step: gets ready for steps of this length. Schemes of second order in time
   /// tell the totals at the start, energies as they count them; others leave that to the balance.
   virtual std::optional<Totals> begin(const State&, Real, Real) { return std::nullopt; }

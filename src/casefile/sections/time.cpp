@@ -100,8 +100,9 @@ void read_time(const Context& context, const Node& root, const Dimensions& dimen
   }
   if (!node) throw CaseError(context.file, "time", "missing; a case needs [time] or [steady]");
   const Section section(context, *node, "time");
-  section.allow({"until", "lasts", "scheme", "theta", "step", "solver", "damped_start"}, {});
+  section.allow({"until", "lasts", "scheme", "theta", "step", "solver", "damped_start", "tiling"}, {});
   result.plan.solver = section.choice("solver", "auto", solver_names(), {});
+  result.plan.tiling = section.choice("tiling", "auto", {"auto", "off"}, {}) == "auto";
   if (section.has("until") == section.has("lasts"))
     throw CaseError(node->place.text(), "time", "give one of until and lasts");
   const std::string end = section.has("until") ? "until" : "lasts";

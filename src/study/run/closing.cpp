@@ -360,4 +360,19 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
   return report;
 }
 
+std::string tiling_text(const TilingOutcome& tiling) {
+  if (tiling.at_once < 2) return "tiling: none; " + tiling.why_one_by_one;
+  if (tiling.steps == 0)
+    return fmt::format("tiling: up to {} steps in one pass over memory, none taken: all steps are looked at",
+                       tiling.at_once);
+  std::string text = fmt::format("tiling: up to {} steps in one pass over memory, {} steps so",
+                                 tiling.at_once, tiling.steps);
+  if (tiling.in_pass > 0)
+    text += fmt::format("; {:.3g} ms a step instead of {:.3g} ms, {:.2f} times as fast", 1e3 * tiling.in_pass,
+                        1e3 * tiling.alone, tiling.alone / tiling.in_pass);
+  if (!tiling.pays) text += "; given up for that";
+  if (tiling.repeated > 0) text += fmt::format("; {} repeated one by one", tiling.repeated);
+  return text;
+}
+
 }  // namespace williwaw::study

@@ -22,7 +22,7 @@ std::unique_ptr<Discretization> make_part(const Case& given, int threads, Commun
 
 class RankedMarch {
  public:
-  RankedMarch(const Case& given, const Prepared& ready, const RankedObservers& watched, Communicator& ranks,
+  RankedMarch(const Case& given, const Prepared& ready, const Observers& watched, Communicator& ranks,
               const std::array<int, 3>& boxes)
       : ready_(ready),
         watched_(watched),
@@ -57,7 +57,7 @@ class RankedMarch {
   }
 
   Observers observers() {
-    const Observers& to = watched_.observers;
+    const Observers& to = watched_;
     Observers result;
     // Once a step the first rank tells what it wants of it: it alone hears signals and looks at the clock.
     result.on_step = [this, &to](const StepInfo& m) {
@@ -66,7 +66,7 @@ class RankedMarch {
       if (first())
         wanted = {to.interrupt && to.interrupt() ? 1.0 : 0.0,
                   to.snapshot_due && to.snapshot_due() ? 1.0 : 0.0,
-                  watched_.looks_at && watched_.looks_at(m.time) ? 1.0 : 0.0};
+                  !to.looks_at || to.looks_at(m.time) ? 1.0 : 0.0};
       ranks_.broadcast(wanted);
       interrupted_ = wanted[0] != 0;
       due_ = wanted[1] != 0;
@@ -122,7 +122,7 @@ class RankedMarch {
   }
 
   const Prepared& ready_;
-  const RankedObservers& watched_;
+  const Observers& watched_;
   Communicator& ranks_;
   std::unique_ptr<Discretization> balance_;
   WholeStates whole_;
@@ -142,7 +142,7 @@ SteadyOutcome solve_steady_on_ranks(const Case& given, State& state, const Stead
   return outcome;
 }
 
-Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const RankedObservers& watched,
+Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const Observers& watched,
                        const Snapshot* from, Communicator& ranks, const std::array<int, 3>& boxes) {
   return RankedMarch(given, ready, watched, ranks, boxes).go(state, from);
 }

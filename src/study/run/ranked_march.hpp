@@ -5,18 +5,12 @@
 
 namespace williwaw::study {
 
-/// What the first rank is told of while all march; the others are told of nothing.
-struct RankedObservers {
-  Observers observers;
-  /// What has arrived looks at the state at this time.
-  std::function<bool(Real)> looks_at = {};
-};
-
 /// Marches the plan of `ready` from a whole state that all ranks have, and leaves the last one with all of
-/// them. Observers of the first rank see whole states, and the balance of `ready`, which is whole, goes with
-/// them; `from` is a whole snapshot, as those that they get. The outcome is that of all. Errors of one rank
-/// alone leave the others waiting: whoever meets one has to end them all (`ranks::end_all`).
-Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const RankedObservers& watched,
+/// them. Observers of the first rank see whole states, those of others nothing, and the balance of `ready`,
+/// which is whole, goes with them; `from` is a whole snapshot, as those that they get. The outcome is that of
+/// all. Errors of one rank alone leave the others waiting: whoever meets one has to end them all
+/// (`ranks::end_all`).
+Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const Observers& observers,
                        const Snapshot* from, Communicator& ranks, const std::array<int, 3>& boxes);
 
 /// The steady state of a case, found by all ranks from a first guess that all of them have; all get it.

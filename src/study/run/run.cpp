@@ -69,6 +69,7 @@ class Run {
       stage_.initial = stage_.number > 0 ? state : State();
       looks_.last = Clock::now();
       result_.outcome = march_stage(*now, *ready, state, from ? &*from : nullptr);
+      log_.write(tiling_text(result_.outcome.tiling));
       from.reset();
       result_.seconds = std::chrono::duration<Real>(Clock::now() - start).count();
       ready->initial = std::move(state);  // what reports may still look at
@@ -175,6 +176,10 @@ class Run {
     observers.arrived = [&](const StepInfo& m) {
       return has_arrived(ready, m) || (extra.arrived && extra.arrived(m));
     };
+    observers.looks_at = [&](Real time) {
+      return settled.known() || (ready.cycle && ready.cycle->due(time)) ||
+             (extra.arrived && (!extra.looks_at || extra.looks_at(time)));
+    };
     observers.snapshot_due = [this] { return due(); };
     observers.on_snapshot = [&](const Snapshot& s) { keep(s, ready); };
     if (from) {
@@ -184,11 +189,7 @@ class Run {
     }
     const Snapshot* const snapshot = from ? &from->snapshot : nullptr;
     if (!options_.shared()) return march(*ready.balance, state, ready.plan, observers, snapshot);
-    const auto looks_at = [&](Real time) {
-      return settled.known() || (ready.cycle && ready.cycle->due(time)) || extra.arrived;
-    };
-    return march_on_ranks(now, ready, state, {observers, looks_at}, snapshot, *options_.ranks,
-                          options_.boxes);
+    return march_on_ranks(now, ready, state, observers, snapshot, *options_.ranks, options_.boxes);
   }
 
   // The clock is not looked at after every step of a small problem.

@@ -166,7 +166,13 @@ DiffusiveFlows::DiffusiveFlows(OfUnknown of, Conductances conductances, bool add
 Needs DiffusiveFlows::needs() const {
   Needs result = of_.needs(Parts::fluxes());
   result.steady_matrix = !conductances_.depends_on_time();
+  // A conductance for the faces along each axis, and perhaps a capacity.
+  if (!conductances_.separable())
+    result.coefficients =
+        of_.domain->grid().dimension() + (conductances_.storage().capacities().empty() ? 0 : 1);
+  result.laid_out_anew = conductances_.depends_on_time() && !conductances_.separable();
   result.linear = result.same_matrix = !conductances_.depends_on_unknown();
+  result.about_state = conductances_.depends_on_unknown();
   result.adds = result.writes_first = adds_;
   return result;
 }

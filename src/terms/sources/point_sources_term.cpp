@@ -89,7 +89,7 @@ PointSourcesTerm::PointSourcesTerm(OfUnknown of, std::vector<PointSource> points
 
 Needs PointSourcesTerm::needs() const {
   Needs result = of_.needs(Parts::source());
-  result.of_state = false;
+  result.of_state = result.about_state = false;
   return result;
 }
 

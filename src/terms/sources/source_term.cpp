@@ -100,7 +100,9 @@ SourceTerm::SourceTerm(OfUnknown of, Function source, std::shared_ptr<const Cont
 
 Needs SourceTerm::needs() const {
   Needs result = of_.needs(Parts::source());
-  result.of_state = false;
+  result.of_state = result.about_state = false;
+  result.coefficients = source_.depends_on_place() ? 1 : 0;
+  result.laid_out_anew = source_.depends_on_time() && source_.depends_on_place() && !source_.factors();
   return result;
 }
 

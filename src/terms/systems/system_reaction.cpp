@@ -81,6 +81,7 @@ Needs SystemReactionTerm::needs() const {
     if (m.line) result.unknowns.push_back(m.of.number);
   result.halo = 0;
   result.linear = result.same_matrix = reaction_.linear;
+  result.about_state = false;
   result.steady_matrix = !reaction_.on_time;
   result.symmetric = false;
   result.parts = Parts::source();

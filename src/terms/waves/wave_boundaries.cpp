@@ -42,8 +42,8 @@ Real WaveDynamics::spring(const EvaluatedBoundaryClosure& boundary, Index f) con
   return parts_.wide ? 0 : boundary.pull(f);
 }
 
-void WaveDynamics::keep_boundaries(const Evaluation& evaluated, const State& now, const State& before) {
-  // What another rank has to book is booked by all.
+// Boundaries at which nothing acts, on any rank: what another rank has to book is booked by all.
+void WaveDynamics::find_quiet(const Evaluation& evaluated) {
   std::vector<Real> acts(boundaries_.size());
   for (std::size_t c = 0; c < acts.size(); ++c) {
     const EvaluatedBoundaryClosure& boundary = closures(evaluated)[c];
@@ -52,33 +52,52 @@ void WaveDynamics::keep_boundaries(const Evaluation& evaluated, const State& now
   }
   parts_.of.domain->box().communicator().highest(acts);
   for (std::size_t c = 0; c < acts.size(); ++c) boundaries_[c].quiet = acts[c] == 0;
+}
+
+void WaveDynamics::keep_boundaries(const Evaluation& evaluated) {
   for (std::size_t c = 0; c < boundaries_.size(); ++c) {
     const EvaluatedBoundaryClosure& boundary = closures(evaluated)[c];
     BoundaryMemory& m = boundaries_[c];
     const auto faces = static_cast<std::size_t>(boundary.faces());
     if (m.quiet) continue;
-    m.beside.resize(faces);
     m.pull.resize(faces);
     m.anchor.resize(faces);
     m.inflow.resize(boundary.conditions());
     for (auto& of_condition : m.inflow) of_condition.resize(faces);
     for (Index f = 0; f < boundary.faces(); ++f) {
-      m.beside[f] = before[boundary.unknown(f)];
       m.pull[f] = spring(boundary, f);
       m.anchor[f] = anchor_of(boundary, f);
       for (std::size_t k = 0; k < m.inflow.size(); ++k) m.inflow[k][f] = boundary.flow_of(k, f, 0);
     }
   }
-  prescribed_.resize(prescribed().size());
-  for (std::size_t h = 0; h < prescribed_.size(); ++h) {
-    const Index n = prescribed()[h];
-    const Real pair = pair_force(evaluated, now, n);
-    prescribed_[h] = {before[n], pair, pair + force_on_prescribed(evaluated, h, now[n])};
+}
+
+WaveDynamics::PrescribedForce WaveDynamics::on_prescribed(const Evaluation& evaluated, std::size_t h,
+                                                          const Real* now) const {
+  const Index n = prescribed()[h];
+  const Real pair = pair_force(evaluated, now, n);
+  return {pair, pair + force_on_prescribed(evaluated, h, now[n])};
+}
+
+void WaveDynamics::make_room(Seen& seen) const {
+  const auto& all = parts_.boundary->all();
+  seen.faces.resize(all.size());
+  for (std::size_t c = 0; c < all.size(); ++c) seen.faces[c].resize(static_cast<std::size_t>(all[c].faces()));
+  seen.prescribed.resize(prescribed().size());
+}
+
+void WaveDynamics::see(const Evaluation& evaluated, const State& u, Seen& seen) const {
+  make_room(seen);
+  for (std::size_t c = 0; c < seen.faces.size(); ++c) {
+    if (boundaries_[c].quiet) continue;
+    const BoundaryClosure& boundary = parts_.boundary->all()[c];
+    for (Index f = 0; f < boundary.faces(); ++f) seen.faces[c][f] = u[boundary.unknown(f)];
   }
-  points_before_.clear();
+  for (std::size_t h = 0; h < prescribed().size(); ++h) seen.prescribed[h] = u[prescribed()[h]];
+  seen.points.clear();
   if (parts_.points)
     for (const auto& point : evaluated.of(*parts_.points).all())
-      points_before_.push_back(point.unknown < 0 ? 0 : before[point.unknown]);
+      seen.points.push_back(point.unknown < 0 ? 0 : u[point.unknown]);
 }
 
 // Boundaries that follow the motion, then what they hold: those on edges and corners after the faces between
@@ -104,8 +123,8 @@ const EvaluatedBoundaryClosures& WaveDynamics::closures_later(const Evaluation& 
 
 // Forces are those at `now`, anchors those before, at, and after it. The result is what springs of boundaries
 // hold half-way between `now` and `after`, twice.
-Real WaveDynamics::book_boundaries(const EvaluatedBoundaryClosures& later, const State& now,
-                                   const State& after, Real step, Ledger& amounts) {
+Real WaveDynamics::book_boundaries(const EvaluatedBoundaryClosures& later, const StepSeen& seen, Real step,
+                                   Ledger& amounts) {
   Real springs = 0;
   for (std::size_t c = 0; c < boundaries_.size(); ++c) {
     const EvaluatedBoundaryClosure& boundary = later[c];
@@ -115,15 +134,16 @@ Real WaveDynamics::book_boundaries(const EvaluatedBoundaryClosures& later, const
     BoxSum<Real> stored(*parts_.of.domain);
     for (Index f = 0; f < boundary.faces(); ++f) {
       const Index n = boundary.unknown(f);
-      const Real moved = 0.5 * (after[n] - m.beside[f]);
+      const Real now = seen.now.faces[c][f], after = seen.after.faces[c][f];
+      const Real moved = 0.5 * (after - seen.before.faces[c][f]);
       if (m.pull[f] != 0 && boundary.imposes()) {
         const Real next = anchor_of(boundary, f);
-        booked[0].leaf(n) += m.pull[f] * (m.anchor[f] - now[n]) * 0.5 * (next - m.anchor_before[f]);
-        stored.leaf(n) += m.pull[f] * (now[n] - m.anchor[f]) * (after[n] - next);
+        booked[0].leaf(n) += m.pull[f] * (m.anchor[f] - now) * 0.5 * (next - m.anchor_before[f]);
+        stored.leaf(n) += m.pull[f] * (now - m.anchor[f]) * (after - next);
         m.anchor_before[f] = m.anchor[f];
       } else {
         for (std::size_t k = 0; k < m.inflow.size(); ++k) booked[k].leaf(n) += m.inflow[k][f] * moved;
-        stored.leaf(n) += m.pull[f] * now[n] * after[n];
+        stored.leaf(n) += m.pull[f] * now * after;
       }
       if (const Real d = boundary.damping(f); d != 0) booked[0].leaf(n) -= d * moved * moved / step;
     }
@@ -133,12 +153,12 @@ Real WaveDynamics::book_boundaries(const EvaluatedBoundaryClosures& later, const
   return springs;
 }
 
-void WaveDynamics::book_points(const Evaluation& now, const State& after, Ledger& amounts) const {
-  for (std::size_t p = 0; p < points_before_.size(); ++p) {
+void WaveDynamics::book_points(const Evaluation& now, const StepSeen& seen, Ledger& amounts) const {
+  for (std::size_t p = 0; p < seen.after.points.size(); ++p) {
     const auto& point = now.of(*parts_.points).all()[p];
     BoxSum<Real> by_owner(*parts_.of.domain);
     if (point.unknown >= 0)
-      by_owner.leaf(point.unknown) = point.rate * 0.5 * (after[point.unknown] - points_before_[p]);
+      by_owner.leaf(point.unknown) = point.rate * 0.5 * (seen.after.points[p] - seen.before.points[p]);
     const Real work = by_owner.sum();
     amounts[point.line] += work;
     // The sweep has counted points among the sources.
@@ -147,26 +167,27 @@ void WaveDynamics::book_points(const Evaluation& now, const State& after, Ledger
 }
 
 // The result are sums as those of a step, over prescribed unknowns.
-Totals WaveDynamics::book_prescribed(const Evaluation& evaluated, const State& now, const State& after,
-                                     Real step, const State* correction, const State* data,
-                                     Ledger& amounts) const {
+Totals WaveDynamics::book_prescribed(const Evaluation& evaluated, const StepSeen& seen,
+                                     std::span<const PrescribedForce> forces, Real step,
+                                     const State* correction, const State* data, Ledger& amounts) const {
   BoxSum<Totals> all(*parts_.of.domain);
   BoxSum<Real> driven(*parts_.of.domain), damped(*parts_.of.domain);
-  std::vector<Real> worked(prescribed_.size());
+  std::vector<Real> worked(forces.size());
   const Fixed& fixed = *fixed_;
-  for (std::size_t h = 0; h < prescribed_.size(); ++h) {
+  for (std::size_t h = 0; h < forces.size(); ++h) {
     const Index n = prescribed()[h];
-    const PrescribedMemory& m = prescribed_[h];
+    const Real before = seen.before.prescribed[h], now = seen.now.prescribed[h],
+               after = seen.after.prescribed[h];
     const Real c = capacity(n), damping = fixed.total_damping.empty() ? 0 : fixed.total_damping[n],
-               moved = 0.5 * (after[n] - m.before);
+               moved = 0.5 * (after - before);
     const Real first = correction ? (*correction)[n] : 0, second = data ? (*data)[n] : 0;
-    const Real missing = c * (after[n] - 2 * now[n] + m.before) / (step * step) + damping * moved / step -
-                         m.force - first - second;
+    const Real missing = c * (after - 2 * now + before) / (step * step) + damping * moved / step -
+                         forces[h].all - first - second;
     worked[h] = missing * moved;
     Totals& sums = all.leaf(n);
-    sums.kinetic += c * (after[n] - now[n]) * (after[n] - now[n]);
-    sums.potential -= after[n] * (m.pair + first);
-    sums.see(after[n], parts_.storage->volume(n));
+    sums.kinetic += c * (after - now) * (after - now);
+    sums.potential -= after * (forces[h].pair + first);
+    sums.see(after, parts_.storage->volume(n));
     if (!fixed.damping.empty()) damped.leaf(n) -= fixed.damping[n] * moved * moved / step;
     driven.leaf(n) += (source_on(evaluated, n) + second) * moved;
   }

@@ -7,16 +7,14 @@
 
 namespace williwaw {
 
-namespace {
 // From sums of which energies are twice the potential one, and the kinetic one over `kinetic`.
-Totals energies(Totals t, Real kinetic) {
+Totals WaveDynamics::energies(Totals t, Real kinetic) {
   t.kinetic *= kinetic;
   t.potential *= 0.5;
   t.content = t.kinetic + t.potential;
   t.gross = t.kinetic + std::abs(t.potential);
   return t;
 }
-}  // namespace
 
 WaveDynamics::WaveDynamics(TermBalance& balance, const ProblemTerms& parts, SweepWorkspace& workspace)
     : balance_(balance), parts_(parts), workspace_(workspace) {
@@ -161,12 +159,12 @@ void WaveDynamics::pair_forces(const Evaluation& now, const State& u, State& out
   });
 }
 
-Real WaveDynamics::pair_force(const Evaluation& now, const State& u, Index n) const {
+Real WaveDynamics::pair_force(const Evaluation& now, const Real* u, Index n) const {
   if (parts_.wide) return now.of(*parts_.wide).forces()[n];
   const Grid& g = grid();
   const auto at = g.position(n);
   const EvaluatedDiffusion& diffusion = now.of(parts_.diffusion);
-  const KernelLines lines{diffusion, u.data(), Parts::all()};
+  const KernelLines lines{diffusion, u, Parts::all()};
   if (!diffusion.conductances().separable())
     return kernels::inflow_general(lines.general(at[1], at[2]), g.dimension(), at[0]);
   return kernels::inflow_separable(lines.separable(at[1], at[2]), g.dimension(), at[0]) *
@@ -243,44 +241,67 @@ Totals WaveDynamics::leapfrog_step(const State& now, Real at, Real step, State& 
   const Fixed& fixed = this->fixed();
   const auto evaluated = balance_.at({at, 0, now});
   amounts.clear();
-  keep_boundaries(*evaluated, now, before);
+  find_quiet(*evaluated);
+  keep_boundaries(*evaluated);
+  see(*evaluated, before, before_);
+  prescribed_.resize(prescribed().size());
+  for (std::size_t h = 0; h < prescribed_.size(); ++h)
+    prescribed_[h] = on_prescribed(*evaluated, h, now.data());
   if (layer_) layer_->forces(now, layer_forces_);
   const Domain& domain = *parts_.of.domain;
   const Sweep sweep(domain, balance_.lines().size(), workspace_);
-  const auto width = static_cast<std::size_t>(grid().size(0));
-  scratch_.resize(static_cast<std::size_t>(std::max(1, domain.threads())) * 3 * width);
+  make_scratch();
   const bool given = correction || data;
   const bool quiet_boundaries = std::ranges::all_of(boundaries_, &BoundaryMemory::quiet);
-  sweep.each_line([&](Index line, Index j, Index k) {
-    Real* workspace = scratch_.data() + Sweep::thread() * 3 * width;
+  sweep.each_line([&](Index line, Index j, Index k, LineSums& sums) {
+    const auto scratch = scratch_of_thread();
     Work work{*evaluated,
               fixed,
-              now,
-              before,
+              now.data(),
+              before.data(),
               step,
               correction,
               data,
               quiet_boundaries,
-              {workspace, width},
-              {workspace + width, width},
-              {workspace + 2 * width, width},
+              scratch[0],
+              scratch[1],
+              scratch[2],
               layer_forces_,
               0,
-              sweep.of_segments(),
-              sweep.booked()};
-    if (!given && simple(*evaluated, line))
-      move_simple_line(line, j, k, work);
-    else
-      move_line(line, j, k, work);
-    sweep.count(line, work.of_segments);
+              sums.of_segments(),
+              LedgerBlock(sums.booked.data())};
+    move(line, j, k, given, work);
+    sweep.count(line, sums);
   });
   follow_boundaries(*evaluated, now, before, at, step);
+  see(*evaluated, now, now_);
+  see(*evaluated, before, after_);
+  const StepSeen seen{before_, now_, after_};
   Totals t = sweep.finish(amounts, 1);
-  t += book_prescribed(*evaluated, now, before, step, correction, data, amounts);
+  t += book_prescribed(*evaluated, seen, prescribed_, step, correction, data, amounts);
   if (layer_) layer_->go_on(now, before, step);
-  t.potential += book_boundaries(closures_later(*evaluated, at + step), now, before, step, amounts);
-  book_points(*evaluated, before, amounts);
+  t.potential += book_boundaries(closures_later(*evaluated, at + step), seen, step, amounts);
+  book_points(*evaluated, seen, amounts);
   return energies(t, 0.5 / (step * step));
+}
+
+// Three lines of numbers for each thread.
+void WaveDynamics::make_scratch() {
+  scratch_.resize(static_cast<std::size_t>(std::max(1, parts_.of.domain->threads())) * 3 *
+                  static_cast<std::size_t>(grid().size(0)));
+}
+
+std::array<std::span<Real>, 3> WaveDynamics::scratch_of_thread() {
+  const auto width = static_cast<std::size_t>(grid().size(0));
+  Real* const first = scratch_.data() + Sweep::thread() * 3 * width;
+  return {std::span(first, width), std::span(first + width, width), std::span(first + 2 * width, width)};
+}
+
+void WaveDynamics::move(Index line, Index j, Index k, bool given, Work& work) const {
+  if (!given && simple(work.evaluated, line))
+    move_simple_line(line, j, k, work);
+  else
+    move_line(line, j, k, work);
 }
 
 std::vector<Real> WaveDynamics::remember() const {

@@ -25,6 +25,9 @@ class WaveDynamics final : public SecondOrderDynamics {
                           const State* data, State& before) override;
   Totals leapfrog_step(const State& now, Real at, Real step, State& before, Ledger& amounts,
                        const State* correction, const State* data) override;
+  AtOnce at_once() override;
+  bool leapfrog_several(const State& now, const State& before, const Pass& pass, State& second_last,
+                        State& last) override;
   std::vector<Real> remember() const override;
   void recall(std::span<const Real> numbers) override;
   std::vector<NumberPlace> memory_places() const override;
@@ -39,15 +42,21 @@ class WaveDynamics final : public SecondOrderDynamics {
   struct BoundaryMemory {
     std::optional<MovingBoundary> moving = {};
     bool quiet = false;                       ///< nothing acts there
-    std::vector<Real> beside;                 ///< the unknown a step ago
     std::vector<Real> anchor_before, anchor;  ///< where an imposing boundary stood, and stands
     std::vector<Real> pull;
     std::vector<std::vector<Real>> inflow;  ///< by condition
   };
-  /// What a prescribed unknown was before a step.
-  struct PrescribedMemory {
-    Real before = 0, pair = 0, force = 0;
+  /// What acts on a prescribed unknown at the start of a step: from its neighbours, and in all.
+  struct PrescribedForce {
+    Real pair = 0, all = 0;
   };
+  /// A state where boundaries, prescribed unknowns and points look at it.
+  struct Seen {
+    std::vector<std::vector<Real>> faces;  ///< the unknown beside each face, by closure
+    std::vector<Real> prescribed, points;
+  };
+  struct PassLevel;
+  struct PassWorkspace;
   /// Faces of boundaries that push a prescribed unknown besides the boundary that holds it.
   struct Push {
     std::size_t prescribed, closure;
@@ -80,7 +89,7 @@ class WaveDynamics final : public SecondOrderDynamics {
   Real source_on(const Evaluation& now, Index n) const;
   void pair_line(const Evaluation& now, const Real* u, Index line, Index j, Index k, Real* out) const;
   void pair_forces(const Evaluation& now, const State& u, State& out) const;
-  Real pair_force(const Evaluation& now, const State& u, Index n) const;
+  Real pair_force(const Evaluation& now, const Real* u, Index n) const;
   Real force_on_prescribed(const Evaluation& now, std::size_t prescribed, Real u) const;
   void move_line(Index line, Index j, Index k, Work& work) const;
   void move_simple_line(Index line, Index j, Index k, Work& work) const;
@@ -89,14 +98,29 @@ class WaveDynamics final : public SecondOrderDynamics {
   static Real anchor_of(const EvaluatedBoundaryClosure& boundary, Index face);
   std::shared_ptr<const Evaluation> place_boundaries(const State& now, const State& v, Real at, Real step);
   void stand();
-  void keep_boundaries(const Evaluation& evaluated, const State& now, const State& before);
+  void find_quiet(const Evaluation& evaluated);
+  void keep_boundaries(const Evaluation& evaluated);
+  PrescribedForce on_prescribed(const Evaluation& evaluated, std::size_t h, const Real* now) const;
+  void make_room(Seen& seen) const;
+  void see(const Evaluation& evaluated, const State& u, Seen& seen) const;
+  void see_line(const Evaluation& evaluated, const Real* u, Index line, Seen& seen) const;
+  std::string why_one_by_one() const;
+  void make_scratch();
+  std::array<std::span<Real>, 3> scratch_of_thread();
+  static Totals energies(Totals t, Real kinetic);
+  void move(Index line, Index j, Index k, bool given, Work& work) const;
   void follow_boundaries(const Evaluation& evaluated, const State& now, State& after, Real at, Real step);
   const EvaluatedBoundaryClosures& closures_later(const Evaluation& now, Real time);
-  Real book_boundaries(const EvaluatedBoundaryClosures& later, const State& now, const State& after,
-                       Real step, Ledger& amounts);
-  void book_points(const Evaluation& now, const State& after, Ledger& amounts) const;
-  Totals book_prescribed(const Evaluation& evaluated, const State& now, const State& after, Real step,
-                         const State* correction, const State* data, Ledger& amounts) const;
+  /// The states of a step: before it, at its start, and after it.
+  struct StepSeen {
+    const Seen &before, &now, &after;
+  };
+  Real book_boundaries(const EvaluatedBoundaryClosures& later, const StepSeen& seen, Real step,
+                       Ledger& amounts);
+  void book_points(const Evaluation& now, const StepSeen& seen, Ledger& amounts) const;
+  Totals book_prescribed(const Evaluation& evaluated, const StepSeen& seen,
+                         std::span<const PrescribedForce> forces, Real step, const State* correction,
+                         const State* data, Ledger& amounts) const;
 
   TermBalance& balance_;
   const ProblemTerms& parts_;
@@ -105,10 +129,12 @@ class WaveDynamics final : public SecondOrderDynamics {
   std::unique_ptr<WaveLayer> layer_;
   bool placed_ = false;
   std::vector<BoundaryMemory> boundaries_;
-  std::vector<PrescribedMemory> prescribed_;
+  std::vector<PrescribedForce> prescribed_;
+  Seen before_, now_, after_;  ///< of a step by itself
+  std::shared_ptr<PassWorkspace> passes_;
   std::shared_ptr<EvaluatedTerm> later_;  ///< closures at the end of a step
   State pairs_;
-  std::vector<Real> points_before_, layer_forces_, scratch_;
+  std::vector<Real> layer_forces_, scratch_;
 };
 
 }  // namespace williwaw

@@ -32,10 +32,10 @@ void WaveDynamics::move_simple_line(Index line, Index j, Index k, Work& work) co
   const Real* widths = g.axis(0).measures().data();
   const Real across = parts_.of.domain->across(line), storage = parts_.storage->per_volume();
   const EvaluatedDiffusion& diffusion = work.evaluated.of(parts_.diffusion);
-  const KernelLines lines{diffusion, work.now.data(), Parts::all()};
+  const KernelLines lines{diffusion, work.now, Parts::all()};
   const bool separable = diffusion.conductances().separable();
   const LineCapacity capacities = parts_.storage->of_line(line);
-  Real* out = work.other.data() + start;
+  Real* out = work.other + start;
   std::array<Real, 2> pairs{};
   kernels::Leap leapfrog_step{work.step * work.step, widths, across, 1, 1};
   if (separable) {
@@ -59,7 +59,7 @@ void WaveDynamics::move_simple_line(Index line, Index j, Index k, Work& work) co
   work.force[0] = work.force[nx - 1] = 0;
   if (!work.quiet_boundaries)
     parts_.flows->through(
-        work.evaluated, line, Parts::all(), work.now.data() + start,
+        work.evaluated, line, Parts::all(), work.now + start,
         [&](Index i, Real flow) { work.force[i] += flow; }, LedgerBlock());
   const auto first = work.fixed.prescribed_start[line], last = work.fixed.prescribed_start[line + 1];
   for (const int end : {0, 1}) {
@@ -76,18 +76,18 @@ void WaveDynamics::move_line(Index line, Index j, Index k, Work& work) const {
   const Grid& g = grid();
   const Index nx = g.size(0), start = nx * line;
   const Evaluation& now = work.evaluated;
-  pair_line(now, work.now.data(), line, j, k, work.pair.data());
+  pair_line(now, work.now, line, j, k, work.pair.data());
   std::ranges::copy(work.pair, work.force.begin());
   // Differences of order 4 know their boundaries themselves.
   if (!parts_.wide)
     parts_.flows->through(
-        now, line, Parts::all(), work.now.data() + start, [&](Index i, Real flow) { work.force[i] += flow; },
+        now, line, Parts::all(), work.now + start, [&](Index i, Real flow) { work.force[i] += flow; },
         LedgerBlock());
   const bool driven = has_source(now, line);
   std::ranges::fill(work.source, 0.0);
   if (driven) {
     const LineRates into(work.source.data());
-    const Line one{now, line, j, k, work.now.data(), Parts::all(), LedgerBlock()};
+    const Line one{now, line, j, k, work.now, Parts::all(), LedgerBlock()};
     for (const std::size_t t : work.fixed.inner) now[t].add(one, {&into, 1});
   }
   auto h = work.fixed.prescribed_start[line];
@@ -100,9 +100,9 @@ void WaveDynamics::move_line(Index line, Index j, Index k, Work& work) const {
   if (work.fixed.total_damping.empty() && !driven && !work.correction && !work.data && h == last &&
       parts_.outline().whole()) {
     // Nothing but neighbours and boundaries acts: the kernel for that.
-    kernels::leapfrog_with(nx, work.now.data() + start, work.pair.data(), work.force.data(),
+    kernels::leapfrog_with(nx, work.now + start, work.pair.data(), work.force.data(),
                            {work.step * work.step, widths, across, 1, 1}, storage.per_volume() * across,
-                           capacities.each(), work.other.data() + start, work.of_segments);
+                           capacities.each(), work.other + start, work.of_segments);
     return;
   }
   const auto* places = layer_ ? &layer_->places() : nullptr;

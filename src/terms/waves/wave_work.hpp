@@ -9,8 +9,8 @@ namespace williwaw {
 struct WaveDynamics::Work {
   const Evaluation& evaluated;
   const Fixed& fixed;
-  const State& now;
-  State& other;
+  const Real* now;  ///< whole states
+  Real* other;
   Real step;
   const State* correction;
   const State* data;

@@ -37,22 +37,50 @@ class LeapfrogStepper final : public Stepper {
     return totals;
   }
 
+  AtOnce at_once() override { return corrected_ ? AtOnce() : dynamics_.at_once(); }
+  bool advance_several(State& y, const Pass& pass) override {
+    if (std::abs(pass.step - step_) > 1e-9 * step_) return false;
+    kept_ = numbers();
+    spare_[0].resize(y.size());
+    spare_[1].resize(y.size());
+    Pass same = pass;
+    same.step = step_;
+    const bool taken = dynamics_.leapfrog_several(y, previous_, same, spare_[0], spare_[1]);
+    previous_.swap(spare_[0]);
+    y.swap(spare_[1]);
+    if (!taken)
+      take_back_several(y);
+    else
+      energy_ = pass.totals.back().content;
+    return taken;
+  }
+  void take_back_several(State& y) override {
+    previous_.swap(spare_[0]);
+    y.swap(spare_[1]);
+    recall_numbers(kept_);
+  }
+
   int stages() const override { return corrected_ ? 2 : 1; }
 
-  StepperMemory remember() const override {
-    StepperMemory memory{{step_, energy_}, {previous_}, {}};
-    const auto more = dynamics_.remember();
-    memory.numbers.insert(memory.numbers.end(), more.begin(), more.end());
-    return memory;
-  }
+  StepperMemory remember() const override { return {numbers(), {previous_}, {}}; }
   void recall(const StepperMemory& memory) override {
-    step_ = memory.numbers.at(0);
-    energy_ = memory.numbers.at(1);
+    recall_numbers(memory.numbers);
     previous_ = memory.states.at(0);
-    dynamics_.recall(std::span(memory.numbers).subspan(2));
   }
 
  private:
+  std::vector<Real> numbers() const {
+    std::vector<Real> result{step_, energy_};
+    const auto more = dynamics_.remember();
+    result.insert(result.end(), more.begin(), more.end());
+    return result;
+  }
+  void recall_numbers(const std::vector<Real>& numbers) {
+    step_ = numbers.at(0);
+    energy_ = numbers.at(1);
+    dynamics_.recall(std::span(numbers).subspan(2));
+  }
+
   Totals start(const State& y, State v, Real at, Real step) {
     step_ = step;
     if (corrected_) {
@@ -145,6 +173,8 @@ class LeapfrogStepper final : public Stepper {
   Real step_ = 0, energy_ = 0;
   std::vector<char> is_prescribed_;
   State correction_, data_, alone_;
+  std::array<State, 2> spare_;  ///< the states before a pass of several steps
+  std::vector<Real> kept_;      ///< and its numbers
 };
 
 }  // namespace

@@ -76,6 +76,15 @@ class RungeKutta final : public Stepper {
     return balance_.totals(y, at + step);
   }
 
+  AtOnce at_once() override { return one_pass_ ? balance_.at_once() : AtOnce(); }
+  bool advance_several(State& y, const Pass& pass) override {
+    start_.resize(y.size());
+    if (!balance_.advance_several(y, pass, previous_, start_)) return false;
+    y.swap(start_);
+    return true;
+  }
+  void take_back_several(State& y) override { y.swap(start_); }
+
   void take_back(State& y) override {
     y = previous_;
     first_rate_known_ = false;

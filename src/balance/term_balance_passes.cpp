@@ -1,0 +1,109 @@
+// Several steps of explicit Euler in one pass over memory.
+#include <algorithm>
+
+#include "balance/sweep.hpp"
+#include "balance/tiled_sweep.hpp"
+
+namespace williwaw {
+
+/// What each step of a pass works with.
+struct TermBalance::PassWorkspace {
+  struct Level {
+    std::shared_ptr<const Evaluation> now;
+    ActingTerms acting;
+    std::vector<Real> ahead, missing;
+  };
+  std::vector<Level> levels;
+  std::optional<TileShape> tiles;  ///< of the most steps
+  std::string why_one_by_one;
+  std::optional<TiledSweep> sweep;
+};
+
+std::string TermBalance::why_not_line_by_line() const {
+  const auto any = [&](bool Needs::*need) {
+    return std::ranges::any_of(terms_, [need](const auto& term) { return term->needs().*need; });
+  };
+  if (arranged_.grids.size() > 1 || any(&Needs::about_state))
+    return "coefficients, advection or boundaries look at the whole state";
+  if (any(&Needs::laid_out_anew)) return "a source or a coefficient changes everywhere from step to step";
+  return "";
+}
+
+SweepLoad TermBalance::load_of_sweep() const {
+  SweepLoad load{1, 2 * static_cast<int>(unknowns_.size()), 0};
+  for (const auto& term : terms_) {
+    const Needs needs = term->needs();
+    load.reach = std::max(load.reach, Index{needs.halo});
+    load.coefficients += needs.coefficients;
+  }
+  return load;
+}
+
+AtOnce TermBalance::at_once() {
+  if (!passes_) {
+    passes_ = std::make_shared<PassWorkspace>();
+    std::string& why = passes_->why_one_by_one;
+    why = !domain().box().whole() ? "several ranks share the grid"
+          : !steps_fused()        ? AtOnce().why_one_by_one
+                                  : why_not_line_by_line();
+    if (why.empty()) {
+      passes_->tiles = tiles_for(domain(), load_of_sweep());
+      if (!passes_->tiles) why = no_tiles;
+    }
+  }
+  return {passes_->tiles ? passes_->tiles->levels : 1, passes_->why_one_by_one};
+}
+
+bool TermBalance::advance_several(const State& y, const Pass& pass, State& before, State& last) {
+  const std::size_t steps = pass.times.size();
+  expect(&y != &before && &y != &last && &before != &last && y.size() == before.size() &&
+             y.size() == last.size() && static_cast<Index>(y.size()) == arranged_.layout.size(),
+         "advance_several: three states of the balance's size");
+  expect(pass.amounts.size() == steps && pass.totals.size() == steps,
+         "advance_several: ledger and totals of each step");
+  expect(steps > 0 && static_cast<int>(steps) <= at_once().steps, "advance_several: steps for one pass");
+  PassWorkspace& room = *passes_;
+  room.levels.resize(steps);
+  try {
+    for (std::size_t s = 0; s < steps; ++s) {
+      PassWorkspace::Level& level = room.levels[s];
+      level.now = at({pass.times[s], pass.step, y});
+      level.ahead = prescribed_at(pass.times[s] + pass.step);
+      level.missing.resize(arranged_.prescribed.size());
+      find_acting(0, *level.now, true, level.acting);
+    }
+  } catch (const DataError&) {
+    room.levels.clear();
+    return false;
+  }
+  make_workspace(0, 0);
+  TileShape shape = *room.tiles;
+  shape.levels = static_cast<int>(steps);
+  if (!room.sweep || room.sweep->shape() != shape) room.sweep.emplace(domain(), lines_.size(), shape);
+  room.sweep->each_line([&](int n, Index number, Index j, Index k, LineSums& sums) {
+    PassWorkspace::Level& level = room.levels[static_cast<std::size_t>(n)];
+    const auto made_by = [&](int of) {
+      return (static_cast<int>(steps) - 1 - of) % 2 == 0 ? last.data() : before.data();
+    };
+    step_line(0,
+              {*level.now, level.acting, n == 0 ? y.data() : made_by(n - 1), made_by(n), pass.step,
+               level.ahead, level.missing},
+              number, j, k, sums);
+  });
+  for (std::size_t s = 0; s < steps; ++s) {
+    PassWorkspace::Level& level = room.levels[s];
+    Ledger& amounts = pass.amounts[s];
+    amounts.clear();
+    pass.totals[s] = room.sweep->finish(static_cast<int>(s), amounts, pass.step);
+    // Whatever went wrong is found by single steps, which know the state before.
+    if (!pass.totals[s].finite()) return false;
+    // Nothing that is known as a whole depends on the state.
+    for (std::size_t t = 0; t < level.now->size(); ++t)
+      (*level.now)[t].book(*level.now, {}, Parts::all(), pass.step, amounts);
+    book_missing(level.missing, amounts);
+    level.now.reset();
+  }
+  return true;
+}
+
+}  // namespace williwaw

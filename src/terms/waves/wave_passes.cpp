@@ -1,0 +1,157 @@
+// Several leapfrog steps in one pass over memory.
+#include <algorithm>
+#include <cmath>
+
+#include "balance/tiled_sweep.hpp"
+#include "terms/waves/wave_work.hpp"
+
+namespace williwaw {
+
+/// What each step of a pass works with.
+struct WaveDynamics::PassLevel {
+  std::shared_ptr<const Evaluation> evaluated;
+  bool quiet_boundaries = false;
+  std::vector<Real> ahead;  ///< what is prescribed at its end
+  std::vector<PrescribedForce> prescribed;
+};
+
+struct WaveDynamics::PassWorkspace {
+  std::string why_one_by_one;
+  std::optional<TileShape> tiles;  ///< of the most steps
+  std::optional<TiledSweep> sweep;
+  std::vector<PassLevel> levels;
+  std::vector<Seen> seen;  ///< the state before all steps, the one that they start from, those after each
+};
+
+// The same of one line, while it is at hand.
+void WaveDynamics::see_line(const Evaluation& evaluated, const Real* u, Index line, Seen& seen) const {
+  for (std::size_t c = 0; c < seen.faces.size(); ++c) {
+    if (boundaries_[c].quiet) continue;
+    const BoundaryClosure& boundary = parts_.boundary->all()[c];
+    for (Index f = boundary.first_of_line(line); f < boundary.first_of_line(line + 1); ++f)
+      seen.faces[c][f] = u[boundary.unknown(f)];
+  }
+  for (auto h = fixed_->prescribed_start[line]; h < fixed_->prescribed_start[line + 1]; ++h)
+    seen.prescribed[h] = u[prescribed()[h]];
+  if (!parts_.points) return;
+  const auto points = evaluated.of(*parts_.points).all();
+  for (std::size_t p = 0; p < points.size(); ++p)
+    if (points[p].unknown / grid().size(0) == line) seen.points[p] = u[points[p].unknown];
+}
+
+std::string WaveDynamics::why_one_by_one() const {
+  if (!parts_.of.domain->box().whole()) return "several ranks share the grid";
+  if (layer_ ||
+      std::ranges::any_of(boundaries_, [](const BoundaryMemory& m) { return m.moving.has_value(); }))
+    return "boundaries or layers follow the motion from step to step";
+  if (parts_.wide) return "differences of order 4 look at the whole state";
+  return balance_.why_not_line_by_line();
+}
+
+AtOnce WaveDynamics::at_once() {
+  if (!passes_) {
+    passes_ = std::make_shared<PassWorkspace>();
+    passes_->why_one_by_one = why_one_by_one();
+    if (passes_->why_one_by_one.empty()) {
+      SweepLoad load = balance_.load_of_sweep();
+      if (!fixed().total_damping.empty()) ++load.coefficients;
+      passes_->tiles = tiles_for(*parts_.of.domain, load);
+      if (!passes_->tiles) passes_->why_one_by_one = no_tiles;
+    }
+  }
+  return {passes_->tiles ? passes_->tiles->levels : 1, passes_->why_one_by_one};
+}
+
+bool WaveDynamics::leapfrog_several(const State& now, const State& before, const Pass& pass,
+                                    State& second_last, State& last) {
+  const std::size_t steps = pass.times.size();
+  expect(placed_, "leapfrog_several: after prepare_leapfrog or recall");
+  expect(now.size() == before.size() && now.size() == second_last.size() && now.size() == last.size() &&
+             steps > 1 && static_cast<int>(steps) <= at_once().steps,
+         "leapfrog_several: four states of one size, and steps for one pass");
+  PassWorkspace& room = *passes_;
+  const Fixed& fixed = this->fixed();
+  const Real step = pass.step;
+  room.levels.resize(steps);
+  room.seen.resize(steps + 2);
+  try {
+    for (std::size_t s = 0; s < steps; ++s) {
+      PassLevel& level = room.levels[s];
+      level.evaluated = balance_.at({pass.times[s], 0, now});
+      find_quiet(*level.evaluated);
+      level.quiet_boundaries = std::ranges::all_of(boundaries_, &BoundaryMemory::quiet);
+      level.ahead = balance_.prescribed_at(pass.times[s] + step);
+      level.prescribed.resize(prescribed().size());
+    }
+  } catch (const DataError&) {
+    room.levels.clear();
+    return false;
+  }
+  // What is quiet at one step may act at another one.
+  for (BoundaryMemory& boundary : boundaries_) boundary.quiet = false;
+  const Evaluation& first = *room.levels.front().evaluated;
+  see(first, before, room.seen[0]);
+  see(first, now, room.seen[1]);
+  for (std::size_t s = 2; s < room.seen.size(); ++s) {
+    make_room(room.seen[s]);
+    room.seen[s].points.resize(room.seen[0].points.size());
+  }
+  TileShape shape = *room.tiles;
+  shape.levels = static_cast<int>(steps);
+  const Domain& domain = *parts_.of.domain;
+  if (!room.sweep || room.sweep->shape() != shape) room.sweep.emplace(domain, balance_.lines().size(), shape);
+  make_scratch();
+  const Index width = grid().size(0);
+  room.sweep->each_line([&](int n, Index line, Index j, Index k, LineSums& sums) {
+    PassLevel& level = room.levels[static_cast<std::size_t>(n)];
+    const auto made_by = [&](int of) {
+      return (static_cast<int>(steps) - 1 - of) % 2 == 0 ? last.data() : second_last.data();
+    };
+    const Real* const from = n == 0 ? now.data() : made_by(n - 1);
+    Real* const to = made_by(n);
+    // A step makes the next state of the one before, which the pass has to leave alone.
+    if (n < 2) std::copy_n((n == 0 ? before : now).data() + width * line, width, to + width * line);
+    const auto scratch = scratch_of_thread();
+    Work work{*level.evaluated,
+              fixed,
+              from,
+              to,
+              step,
+              nullptr,
+              nullptr,
+              level.quiet_boundaries,
+              scratch[0],
+              scratch[1],
+              scratch[2],
+              layer_forces_,
+              0,
+              sums.of_segments(),
+              LedgerBlock(sums.booked.data())};
+    move(line, j, k, false, work);
+    for (auto h = fixed.prescribed_start[line]; h < fixed.prescribed_start[line + 1]; ++h) {
+      level.prescribed[h] = on_prescribed(*level.evaluated, h, from);
+      to[prescribed()[h]] = level.ahead[h];
+    }
+    see_line(*level.evaluated, to, line, room.seen[static_cast<std::size_t>(n) + 2]);
+    sums.count(domain.segments().number(line, 0));
+  });
+  for (std::size_t s = 0; s < steps; ++s) {
+    PassLevel& level = room.levels[s];
+    const Evaluation& evaluated = *level.evaluated;
+    Ledger& amounts = pass.amounts[s];
+    amounts.clear();
+    find_quiet(evaluated);
+    keep_boundaries(evaluated);
+    const StepSeen seen{room.seen[s], room.seen[s + 1], room.seen[s + 2]};
+    Totals t = room.sweep->finish(static_cast<int>(s), amounts, 1);
+    t += book_prescribed(evaluated, seen, level.prescribed, step, nullptr, nullptr, amounts);
+    t.potential += book_boundaries(closures_later(evaluated, pass.times[s] + step), seen, step, amounts);
+    book_points(evaluated, seen, amounts);
+    pass.totals[s] = energies(t, 0.5 / (step * step));
+    level.evaluated.reset();
+    if (!pass.totals[s].finite()) return false;
+  }
+  return true;
+}
+
+}  // namespace williwaw
