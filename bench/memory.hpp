@@ -36,6 +36,11 @@ void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, std::ptrdif
 void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, std::ptrdiff_t layers, const double* x,
                      const double* y, const double* z, double square, int threads);
 
+/// One step of the classical Runge-Kutta scheme of order 4 for the first of these on a plan, stage by stage:
+/// `one` and `two` are room for stages.
+void hand_tuned_rk4(const double* u, double* out, double* one, double* two, std::ptrdiff_t n, double square,
+                    int threads);
+
 /// One explicit step of two unknowns on an n x n plan with closed boundaries, by hand for this one case:
 /// u' = a − u + u²v and v' = b − u²v beside their diffusion, `x` and `y` being diffusivity·step over the
 /// square of the spacing.

@@ -121,6 +121,54 @@ void tiles(benchmark::State& state, const Work& work) {
              "speed over that of the hand-tuned loop, one step at a time", median(hand) / median(ours));
 }
 
+// Steps of the classical scheme of order 4.
+void tiles_of_stages(benchmark::State& state) {
+  const Index side = bench::at_size<Index>(4096, 40);
+  ProblemBalance balance(problem_of({2, side, false, false}), {threads});
+  const Real h = 1.0 / static_cast<Real>(side), step = 0.1 * h * h;
+  const ExplicitStages scheme_stages = *stages_by_line(scheme("rk4").tableau());
+  const int most = balance.stages_at_once(scheme_stages).steps;
+  const auto steps = static_cast<std::size_t>(std::max(most, 1));
+  State now = balance.initial_state(), before(now.size()), last(now.size());
+  bench::Array a(now.size()), b(now.size()), one(now.size()), two(now.size());
+  std::copy(now.begin(), now.end(), a.data());
+  const std::vector<Real> times(steps, 0.0);
+  std::vector<Ledger> amounts(steps, Ledger(balance.lines().size()));
+  std::vector<Totals> totals(steps);
+  double *first = a.data(), *second = b.data();
+  std::vector<double> ours, single, hand;
+  for (auto _ : state) {
+    ours.push_back(seconds_of([&] {
+                     balance.advance_in_stages(now, {times, step, amounts, totals}, scheme_stages, most > 0,
+                                               before, last);
+                   }) /
+                   static_cast<double>(steps));
+    single.push_back(
+        seconds_of([&] {
+          balance.advance_in_stages(now, {times, step, amounts, totals}, scheme_stages, false, before, last);
+        }) /
+        static_cast<double>(steps));
+    now.swap(last);
+    hand.push_back(seconds_of([&] {
+                     for (std::size_t s = 0; s < steps; ++s) {
+                       bench::hand_tuned_rk4(first, second, one.data(), two.data(), side, 0.1, threads);
+                       std::swap(first, second);
+                     }
+                   }) /
+                   static_cast<double>(steps));
+    state.SetIterationTime(ours.back());
+  }
+  Real apart = 0;
+  for (std::size_t n = 0; n < now.size(); ++n) apart = std::max(apart, std::abs(now[n] - first[n]));
+  state.counters["speed/hand-tuned"] = median(hand) / median(ours);
+  state.counters["stage by stage/hand-tuned"] = median(hand) / median(single);
+  state.counters["steps a pass"] = static_cast<double>(steps);
+  state.counters["largest difference"] = apart;
+  bench::row("rk4, " + std::to_string(side) + "^2, constant, " + std::to_string(4 * steps) + " stages a pass",
+             "speed over that of the hand-tuned loops, one stage at a time", median(hand) / median(ours));
+}
+BENCHMARK(tiles_of_stages)->UseManualTime()->Iterations(bench::at_size(7, 1))->Unit(benchmark::kMillisecond);
+
 const Index side_of_plan = bench::at_size<Index>(4096, 40), side_of_block = bench::at_size<Index>(384, 12);
 
 #define WILLIWAW_TILES(name, ...)                   \

@@ -78,6 +78,10 @@ bool SecondOrderDynamics::leapfrog_several(const State&, const State&, const Pas
   throw InputError("this balance takes its steps one by one");
 }
 
+bool Balance::advance_in_stages(const State&, const Pass&, const ExplicitStages&, bool, State&, State&) {
+  throw InputError("this balance does not take stages line by line");
+}
+
 bool Balance::advance_several(const State&, const Pass&, State&, State&) {
   throw InputError("this balance takes its steps one by one");
 }

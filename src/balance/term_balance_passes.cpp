@@ -1,23 +1,10 @@
 // Several steps of explicit Euler in one pass over memory.
 #include <algorithm>
 
+#include "balance/pass_workspace.hpp"
 #include "balance/sweep.hpp"
-#include "balance/tiled_sweep.hpp"
 
 namespace williwaw {
-
-/// What each step of a pass works with.
-struct TermBalance::PassWorkspace {
-  struct Level {
-    std::shared_ptr<const Evaluation> now;
-    ActingTerms acting;
-    std::vector<Real> ahead, missing;
-  };
-  std::vector<Level> levels;
-  std::optional<TileShape> tiles;  ///< of the most steps
-  std::string why_one_by_one;
-  std::optional<TiledSweep> sweep;
-};
 
 std::string TermBalance::why_not_line_by_line() const {
   const auto any = [&](bool Needs::*need) {
@@ -40,8 +27,8 @@ SweepLoad TermBalance::load_of_sweep() const {
 }
 
 AtOnce TermBalance::at_once() {
-  if (!passes_) {
-    passes_ = std::make_shared<PassWorkspace>();
+  if (!passes_) passes_ = std::make_shared<PassWorkspace>();
+  if (!passes_->tiles && passes_->why_one_by_one.empty()) {
     std::string& why = passes_->why_one_by_one;
     why = !domain().box().whole() ? "several ranks share the grid"
           : !steps_fused()        ? AtOnce().why_one_by_one
@@ -51,7 +38,7 @@ AtOnce TermBalance::at_once() {
       if (!passes_->tiles) why = no_tiles;
     }
   }
-  return {passes_->tiles ? passes_->tiles->levels : 1, passes_->why_one_by_one};
+  return {passes_->tiles ? passes_->tiles->levels : 0, 2, passes_->why_one_by_one};
 }
 
 bool TermBalance::advance_several(const State& y, const Pass& pass, State& before, State& last) {

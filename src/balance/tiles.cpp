@@ -21,7 +21,7 @@ void add_subtrees(Index first, Index end, std::vector<Tiles::Block>& blocks) {
 }
 
 // More gain little: what a pass reads and writes of memory is shared by so many steps already.
-constexpr int most_of_lines = 16, most_of_planes = 6;
+constexpr int most_of_lines = 12, most_of_planes = 6;
 // Of the cache, with room for what else stands in it (measured: 4096², 384³).
 constexpr Real filled_by_lines = 0.62, filled_by_planes = 0.75;
 

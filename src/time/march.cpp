@@ -174,7 +174,7 @@ class March {
     }
     const Real length = (interval.to - interval.from) / static_cast<Real>(interval.steps);
     while (at_.taken < interval.steps) {
-      if (const int count = several(interval, length); count > 1 && take_several(interval, length, count)) {
+      if (const int count = several(interval, length); count > 0 && take_several(interval, length, count)) {
         if (!finish(interval, length, at_.taken == interval.steps)) return false;
         continue;
       }
@@ -214,10 +214,11 @@ class March {
     return taken == interval.steps ? interval.to : interval.from + static_cast<Real>(taken) * length;
   }
 
-  // Steps from here to the next one that somebody looks at, that one included, as far as one pass goes.
+  // Steps to be taken in one pass from here on: up to the next one that somebody looks at, that one included;
+  // 0 where a step is taken by itself.
   int several(const Interval& interval, Real length) {
-    if (!passes_.wanted(*stepper_, plan_.tiling) || !kept_.empty()) return 1;
-    if ((observers_.on_step || observers_.arrived) && !observers_.looks_at) return 1;
+    if (!passes_.wanted(*stepper_, plan_.tiling) || !kept_.empty()) return 0;
+    if (passes_.least() > 1 && (observers_.on_step || observers_.arrived) && !observers_.looks_at) return 0;
     const Index most = passes_.at_once(), far = std::min(4 * most, interval.steps - at_.taken);
     Index count = 1;
     Real from = out_.time;
@@ -228,10 +229,12 @@ class March {
     }
     // Passes of one length until then.
     const Index passes = (count + most - 1) / most;
-    return static_cast<int>((count + passes - 1) / passes);
+    const auto each = static_cast<int>((count + passes - 1) / passes);
+    return each < passes_.least() ? 0 : each;
   }
 
   bool looked_at(Real from, Real to, Index ahead) const {
+    if ((observers_.on_step || observers_.arrived) && !observers_.looks_at) return true;
     if (plan_.record_every_steps > 0 && (out_.steps + ahead) % plan_.record_every_steps == 0) return true;
     if (observers_.on_series && (plan_.series_every == 0 || has_row(from, to))) return true;
     return observers_.looks_at && observers_.looks_at(to);

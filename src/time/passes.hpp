@@ -15,6 +15,8 @@ class Passes {
   /// how long that takes.
   bool wanted(Stepper& stepper, bool tiling);
   int at_once() const { return out_.at_once; }
+  /// Fewer are taken one by one.
+  int least() const { return least_; }
 
   /// Room for so many steps, the first of which starts at this time.
   Pass begin(Real time, Real length, int steps, std::size_t ledger_lines);
@@ -33,6 +35,7 @@ class Passes {
   static constexpr int measured_alone = 3, judged_after = 4;
   TilingOutcome out_;
   bool asked_ = false;
+  int least_ = 2;
   int alone_ = 0;  ///< steps to be taken one by one before the next pass
   int passes_ = 0;
   Index measured_ = 0;

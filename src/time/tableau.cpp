@@ -104,6 +104,28 @@ std::optional<std::vector<TwoRegisterStage>> two_register_form(const Tableau& ta
   return result;
 }
 
+std::optional<ExplicitStages> stages_by_line(const Tableau& tableau) {
+  ExplicitStages result;
+  const auto form = two_register_form(tableau);
+  if (!form && (!tableau.is_explicit() || !tableau.embedded.empty() || !tableau.starts_with_state()))
+    return std::nullopt;
+  result.ends_with_sum = !form;
+  const int count = tableau.stages();
+  for (int s = 0; s < count; ++s) {
+    for (int j = 0; !form && j < s - 1; ++j)
+      if (tableau.a[s][j] != 0) return std::nullopt;
+    ExplicitStages::Stage stage{tableau.c[s], s + 1 < count ? tableau.c[s + 1] : 1, 0, 0, tableau.b[s]};
+    if (form) {
+      stage.fraction = (*form)[s].fraction;
+      stage.weight = (*form)[s].weight;
+    } else if (s + 1 < count) {
+      stage.weight = tableau.a[s + 1][s];
+    }
+    result.stages.push_back(stage);
+  }
+  return result;
+}
+
 std::complex<Real> stability_function(const Tableau& t, std::complex<Real> z) {
   // Stage values follow one after the other, since the tableau is lower triangular.
   std::vector<std::complex<Real>> stage(t.b.size());

@@ -339,3 +339,25 @@ TEST_CASE("a wave goes on from a snapshot between passes as if nothing had been"
   CHECK(resumed.budget.worst_step() == whole.budget.worst_step());
   CHECK(resumed.totals.content == whole.totals.content);
 }
+
+TEST_CASE("stages that share a pass leave rows, records and ends of steps stage by stage") {
+  for (const char* by : {"rk2", "ssprk3", "rk4"})
+    for (Tiled of : all_tiled()) {
+      CAPTURE(std::string(by));
+      CAPTURE(std::string(of.name));
+      of.cache *= 2;
+      Plan plan = until(of, 23);
+      plan.records = {9 * of.step};
+      plan.series_every = 5.3 * of.step;
+      CHECK(alike(of, plan, {}, by).outcome.ending == Outcome::Ending::reached);
+    }
+}
+
+TEST_CASE("what boundaries supply to nodes that they hold closes the budget of schemes line by line") {
+  const Tiled of = all_tiled()[1];
+  for (const char* by : {"rk2", "ssprk3", "rk4"}) {
+    CAPTURE(std::string(by));
+    const Seen seen = seen_of(of, until(of, 23), true, {}, by);
+    CHECK(seen.outcome.budget.worst_step() < 1e-12);
+  }
+}

@@ -100,7 +100,8 @@ struct DataBounds {
 
 /// Steps in one pass over memory.
 struct AtOnce {
-  int steps = 1;  ///< the most
+  int steps = 0;  ///< the most; none where passes are not to be had
+  int least = 2;  ///< fewer are taken one by one
   std::string why_one_by_one = "the scheme or the equation takes them one by one";
 };
 
@@ -110,6 +111,20 @@ struct Pass {
   Real step = 0;
   std::span<Ledger> amounts;  ///< for each step, as are totals
   std::span<Totals> totals;
+};
+
+/// The stages of an explicit scheme, of which each needs the start of the step and the stage before it.
+struct ExplicitStages {
+  /// y_next = (1 − fraction)·y_start + fraction·y + weight·step·C⁻¹F(y), of times that are fractions of the
+  /// step.
+  struct Stage {
+    Real at, next_at;
+    Real fraction, weight;
+    Real of_step;  ///< weight of F in the step as a whole
+  };
+  std::vector<Stage> stages;
+  /// The end of the step is y_start + Σ of_step·step·C⁻¹F; otherwise what the last stage makes.
+  bool ends_with_sum = false;
 };
 
 /// What a balance of second order in time adds: C·d²y/dt² + damping·dy/dt = F(y, t), with C the derivative of
@@ -260,6 +275,17 @@ class Balance {
   /// the one before the last step; y stays what it was. Three distinct states, and 2 to `at_once().steps`
   /// steps. False where data of one of them are no numbers: nothing was done then.
   virtual bool advance_several(const State& y, const Pass& pass, State& before, State& last);
+
+  /// `advance_in_stages` is there.
+  virtual bool steps_in_stages() { return false; }
+  /// How many steps it takes in one pass at the most.
+  virtual AtOnce stages_at_once(const ExplicitStages&) { return {}; }
+  /// As many steps by an explicit scheme as the pass has, by the same formulas for each unknown in any case:
+  /// stage after stage, or `in_one_pass`. y stays what it was, `last` becomes the state after all steps,
+  /// `before` that before the last step, if there are two at least; three distinct states. In one pass false
+  /// where data of a stage are no numbers, or values became none: nothing was done then.
+  virtual bool advance_in_stages(const State& y, const Pass& pass, const ExplicitStages& scheme,
+                                 bool in_one_pass, State& before, State& last);
 
   /// One stage of an explicit scheme in the form of Shu and Osher (1988), in one pass:
   /// out = (1 − fraction)·start + fraction·y + step·C⁻¹F(y, at). `rates` gets the rate on each line; `of_y`

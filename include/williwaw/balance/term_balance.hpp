@@ -105,6 +105,10 @@ class TermBalance : public Balance {
   Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts) override;
   AtOnce at_once() override;
   bool advance_several(const State& y, const Pass& pass, State& before, State& last) override;
+  bool steps_in_stages() override;
+  AtOnce stages_at_once(const ExplicitStages& scheme) override;
+  bool advance_in_stages(const State& y, const Pass& pass, const ExplicitStages& scheme, bool in_one_pass,
+                         State& before, State& last) override;
   Totals stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
                Ledger& rates, const Totals* of_y) override;
   /// Why lines cannot take several steps one after the other while the rest of the state is steps behind;
@@ -173,6 +177,10 @@ class TermBalance : public Balance {
   };
   void step_line(std::size_t grid, const Leap& leap, Index number, Index j, Index k, LineSums& sums);
   Totals sweep_step(std::size_t grid, const Leap& leap, Ledger& amounts);
+  struct StageLevel;
+  void evaluate_stage(const State& y, Real from, Real step, StageLevel& level);
+  void stage_line(const StageLevel& level, Real step, Index number, Index j, Index k, LineSums& sums);
+  void finish_stage(const StageLevel& level, Real step, Ledger& rates, Ledger& amounts);
   void book_missing(std::span<const Real> missing, Ledger& amounts);
   Index start_of(std::size_t unknown) const { return arranged_.layout.start(unknown); }
   /// Where a line of an unknown begins in the state.

@@ -130,7 +130,7 @@ struct Observers {
 
 /// Steps in one pass over memory, and what that was good for.
 struct TilingOutcome {
-  int at_once = 1;     ///< the most that a pass takes
+  int at_once = 0;     ///< the most that a pass takes
   Index steps = 0;     ///< that were taken in passes
   Index repeated = 0;  ///< of these, taken again one by one, since something ended the run among them
   Real alone = 0;      ///< seconds of a step by itself, the shortest that was seen

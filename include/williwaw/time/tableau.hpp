@@ -4,7 +4,7 @@
 #include <complex>
 #include <optional>
 
-#include "williwaw/grid/types.hpp"
+#include "williwaw/balance/balance.hpp"
 
 namespace williwaw {
 
@@ -36,6 +36,11 @@ struct TwoRegisterStage {
 /// The stages of an explicit scheme, the end of the step last, where each needs only the start and the stage
 /// before it (Shu and Osher, 1988); nothing where some stage needs more.
 std::optional<std::vector<TwoRegisterStage>> two_register_form(const Tableau& tableau);
+
+/// The stages of an explicit scheme that a balance takes line by line (`ExplicitStages`): those of the form
+/// above, and those of which each starts from the one before alone, while the step's end is their sum, as in
+/// the classical scheme of order 4 (Kutta, 1901). Nothing for other schemes.
+std::optional<ExplicitStages> stages_by_line(const Tableau& tableau);
 
 /// Stability function R(z) = 1 + z·bᵀ(I − z·A)⁻¹·1 (Hairer and Wanner, 1996): what a step multiplies a mode
 /// with eigenvalue z/step by.

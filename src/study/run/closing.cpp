@@ -361,7 +361,7 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
 }
 
 std::string tiling_text(const TilingOutcome& tiling) {
-  if (tiling.at_once < 2) return "tiling: none; " + tiling.why_one_by_one;
+  if (tiling.at_once < 1) return "tiling: none; " + tiling.why_one_by_one;
   if (tiling.steps == 0)
     return fmt::format("tiling: up to {} steps in one pass over memory, none taken: all steps are looked at",
                        tiling.at_once);

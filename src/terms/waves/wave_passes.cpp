@@ -59,7 +59,7 @@ AtOnce WaveDynamics::at_once() {
       if (!passes_->tiles) passes_->why_one_by_one = no_tiles;
     }
   }
-  return {passes_->tiles ? passes_->tiles->levels : 1, passes_->why_one_by_one};
+  return {passes_->tiles ? passes_->tiles->levels : 0, 2, passes_->why_one_by_one};
 }
 
 bool WaveDynamics::leapfrog_several(const State& now, const State& before, const Pass& pass,

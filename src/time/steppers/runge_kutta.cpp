@@ -34,6 +34,11 @@ class RungeKutta final : public Stepper {
     const auto size = static_cast<std::size_t>(balance.layout().size());
     previous_.resize(size);
     if (one_pass_) return;
+    if (auto form = sources || !balance.steps_in_stages() ? std::nullopt : stages_by_line(fluxes_)) {
+      by_line_ = std::move(form);
+      start_.resize(size);
+      return;
+    }
     if (balance.capabilities().stages && !sources)
       if (auto form = two_register_form(fluxes_)) {
         in_stages_.stages = std::move(*form);
@@ -58,6 +63,11 @@ class RungeKutta final : public Stepper {
       y.swap(previous_);
       return totals;
     }
+    if (by_line_) {
+      Totals totals;
+      step_by_line(y, {{&at, 1}, step, {&amounts, 1}, {&totals, 1}}, false);
+      return totals;
+    }
     if (!in_stages_.stages.empty()) return advance_in_stages(y, at, step, amounts);
     left_ = 0;
     previous_ = y;
@@ -76,17 +86,22 @@ class RungeKutta final : public Stepper {
     return balance_.totals(y, at + step);
   }
 
-  AtOnce at_once() override { return one_pass_ ? balance_.at_once() : AtOnce(); }
+  AtOnce at_once() override {
+    return one_pass_ ? balance_.at_once() : by_line_ ? balance_.stages_at_once(*by_line_) : AtOnce();
+  }
   bool advance_several(State& y, const Pass& pass) override {
+    if (by_line_) return step_by_line(y, pass, true);
     start_.resize(y.size());
     if (!balance_.advance_several(y, pass, previous_, start_)) return false;
     y.swap(start_);
     return true;
   }
   void take_back_several(State& y) override { y.swap(start_); }
+  // A single step leaves the state before it where several leave that before all of them.
+  const State& previous() const override { return alone_ ? start_ : previous_; }
 
   void take_back(State& y) override {
-    y = previous_;
+    y = previous();
     first_rate_known_ = false;
     remainder_.take_back();
     in_stages_.totals.reset();
@@ -119,6 +134,13 @@ class RungeKutta final : public Stepper {
   }
 
  private:
+  bool step_by_line(State& y, const Pass& pass, bool in_one_pass) {
+    if (!balance_.advance_in_stages(y, pass, *by_line_, in_one_pass, previous_, start_)) return false;
+    y.swap(start_);
+    alone_ = pass.times.size() == 1;
+    return true;
+  }
+
   // Every stage in one pass over memory; what one leaves, the next one starts from.
   Totals advance_in_stages(State& y, Real at, Real step, Ledger& amounts) {
     amounts.clear();
@@ -250,6 +272,9 @@ class RungeKutta final : public Stepper {
     std::optional<Totals> totals;  ///< of the state that the last step left, and where that was
     const Real* state = nullptr;
   } in_stages_;
+  /// Of schemes that the balance takes line by line, one step or several.
+  std::optional<ExplicitStages> by_line_;
+  bool alone_ = false;  ///< the last step was taken by itself
   std::vector<PartRates> part_rates_;
   State start_, stage_, known_, work_, error_;
   bool first_rate_known_ = false;

@@ -1,0 +1,40 @@
+// What passes of several steps or stages work with, kept from one to the next.
+#pragma once
+
+#include "balance/tiled_sweep.hpp"
+#include "williwaw/balance/term_balance.hpp"
+
+namespace williwaw {
+
+/// One stage of a step by an explicit scheme.
+struct TermBalance::StageLevel {
+  const ExplicitStages::Stage* stage = nullptr;
+  bool first = false, last = false, ends_with_sum = false;  ///< of its step
+  std::shared_ptr<const Evaluation> now;
+  ActingTerms acting;
+  std::vector<Real> ahead;                ///< what is prescribed at its end
+  std::vector<Real>* supplied = nullptr;  ///< by F over the step so far, to prescribed unknowns
+  std::vector<Real>* missing = nullptr;   ///< to them, at the end of the step
+  const Real *start = nullptr, *y = nullptr;
+  Real *next = nullptr, *sum = nullptr;  ///< null where there is none
+};
+
+struct TermBalance::PassWorkspace {
+  struct Level {
+    std::shared_ptr<const Evaluation> now;
+    ActingTerms acting;
+    std::vector<Real> ahead, missing;
+  };
+  std::vector<Level> levels;
+  std::optional<TileShape> tiles;  ///< of the most steps
+  std::string why_one_by_one;
+  std::optional<TiledSweep> sweep;
+
+  std::optional<TileShape> stage_tiles;
+  std::string why_stage_by_stage;
+  std::vector<StageLevel> stages;
+  std::array<State, 2> between;                      ///< states of stages, in turn
+  std::vector<std::vector<Real>> supplied, missing;  ///< by step
+};
+
+}  // namespace williwaw
