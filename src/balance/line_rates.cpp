@@ -34,6 +34,7 @@ Real LineRates::amount_of(Index first, Index end, const Real* densities, const R
 
 Real LineRates::add_densities(Index first, Index end, const Real* densities, const Real* widths, Real across,
                               Real per_volume) const {
+  if (sum_) add_steps(first, end, densities, widths, across, step_of_sum_ / per_volume, sum_);
   return step_ == 0 ? add_flows(first, end, densities, widths, across, out_)
                     : add_steps(first, end, densities, widths, across, step_ / per_volume, out_);
 }

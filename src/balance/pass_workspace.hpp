@@ -13,7 +13,7 @@ struct TermBalance::StageLevel {
   std::shared_ptr<const Evaluation> now;
   ActingTerms acting;
   std::vector<Real> ahead;                ///< what is prescribed at its end
-  std::vector<Real>* supplied = nullptr;  ///< by F over the step so far, to prescribed unknowns
+  std::vector<Real>* supplied = nullptr;  ///< what prescribed unknowns would be without their boundaries
   std::vector<Real>* missing = nullptr;   ///< to them, at the end of the step
   const Real *start = nullptr, *y = nullptr;
   Real *next = nullptr, *sum = nullptr;  ///< null where there is none

@@ -66,14 +66,6 @@ WILLIWAW_CLONES void combine_evenly(Index count, const Real* start, const Real* 
     for (Index i = 0; i < count; ++i) out[i] = rest * start[i] + fraction * u[i] + scale * flow[i];
 }
 
-WILLIWAW_CLONES void add_by_width(Index count, const Real* flow, Real scale, const Real* width,
-                                  Real* __restrict out) {
-  for (Index i = 0; i < count; ++i) out[i] += scale * flow[i] / width[i];
-}
-WILLIWAW_CLONES void add_evenly(Index count, const Real* flow, Real scale, Real* __restrict out) {
-  for (Index i = 0; i < count; ++i) out[i] += scale * flow[i];
-}
-
 }  // namespace
 
 Storage::Storage(std::shared_ptr<const Domain> domain, std::vector<Real> volumes)
@@ -181,15 +173,6 @@ void LinearStorage::count(Index line, const Real* u, Index first, Index end, Tot
   total(first, end, u, cut ? volumes().data() + start : g.axis(0).measures().data(),
         cut ? 1 : domain().across(line), per_volume_,
         capacities_.empty() ? nullptr : capacities_.data() + start, of_segments);
-}
-
-void LinearStorage::add_flows(Index line, Real step, const Real* flow, Real* out) const {
-  const LineCapacity capacity = of_line(line);
-  const Axis& axis = domain().grid().axis(0);
-  if (!capacity.of_each && axis.is_uniform() && axis.unknowns() == Unknowns::cells)
-    add_evenly(axis.size(), flow, step / capacity(0), out);
-  else
-    add_by_width(axis.size(), flow, step / capacity.factor, capacity.values, out);
 }
 
 void LinearStorage::combine(Index line, const Real* start, const Real* u, Real fraction, Real step,

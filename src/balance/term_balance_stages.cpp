@@ -7,8 +7,7 @@
 namespace williwaw {
 
 bool TermBalance::steps_in_stages() {
-  return steps_linearly() && arranged_.grids.size() == 1 && !capabilities().second_order &&
-         (unknowns_.size() == 1 || !prescribes()) &&
+  return steps_fused() && arranged_.grids.size() == 1 && !capabilities().second_order &&
          std::ranges::none_of(terms_, [](const auto& term) { return term->needs().about_state; });
 }
 
@@ -37,51 +36,70 @@ AtOnce TermBalance::stages_at_once(const ExplicitStages& scheme) {
 void TermBalance::evaluate_stage(const State& y, Real from, Real step, StageLevel& level) {
   level.now = at({from + level.stage->at * step, step, y});
   level.ahead = prescribed_at(from + level.stage->next_at * step);
-  find_acting(0, *level.now, false, level.acting);
+  find_acting(0, *level.now, true, level.acting);
+  // Densities are added as by any other term.
+  if (const auto taken = level.acting.taken)
+    level.acting.active.insert(std::ranges::lower_bound(level.acting.active, *taken), *taken);
 }
 
 void TermBalance::stage_line(const StageLevel& level, Real step, Index number, Index j, Index k,
                              LineSums& sums) {
-  const std::size_t thread = Sweep::thread();
-  const Index nx = grid().size(0);
-  std::vector<LineRates>& into = workspace_.rates[thread];
-  Real* const flows = workspace_.lines[thread].data();
-  for (std::size_t u = 0; u < unknowns_.size(); ++u) {
-    Real* const flow = flows + nx * static_cast<Index>(u);
-    if (!arranged_.written_first[u]) std::fill_n(flow, nx, 0.0);
-    into[u] = LineRates(flow);
-  }
-  Line line{*level.now, number, j, k, level.y, Parts::all(), LedgerBlock(sums.booked.data())};
-  add_terms_of(level.acting, line, into);
-  Totals* const of_segments = sums.of_segments();
-  const auto [first_prescribed, end_prescribed] = prescribed_on(number);
+  std::vector<LineRates>& rates = workspace_.rates[Sweep::thread()];
   const ExplicitStages::Stage& stage = *level.stage;
+  Line line{*level.now, number, j, k, level.y, Parts::all(), LedgerBlock(sums.booked.data())};
+  const auto of_unknown = [](auto* state, Index first) { return state ? state + first : nullptr; };
   for (std::size_t u = 0; u < unknowns_.size(); ++u) {
-    const LinearStorage& storage = *unknowns_[u].storage->linear();
     const Index first = first_of(u, number);
-    const Real* const flow = flows + nx * static_cast<Index>(u);
-    const Real* const start = level.start + first;
-    Real* const sum = level.sum ? level.sum + first : nullptr;
-    Real* const next = level.next ? level.next + first : nullptr;
-    if (next)
-      storage.combine(number, start, level.y + first, stage.fraction, step * stage.weight, flow, next);
-    if (sum && level.first) storage.combine(number, start, start, 1, step * stage.of_step, flow, sum);
-    if (sum && !level.first) storage.add_flows(number, step * stage.of_step, flow, sum);
-    Real* const end = level.last ? (level.ends_with_sum ? sum : next) : nullptr;
-    // Of one unknown alone.
-    const LineCapacity capacity = storage.of_line(number);
-    for (std::size_t h = first_prescribed; h < end_prescribed; ++h) {
-      const Index i = arranged_.prescribed[h] - nx * number;
-      Real& supplied = (*level.supplied)[h];
-      supplied = (level.first ? 0 : supplied) + step * stage.of_step * flow[i];
-      if (end) (*level.missing)[h] = capacity(i) * (level.ahead[h] - start[i]) - supplied;
-      (end ? end : next)[i] = level.ahead[h];
-    }
-    if (!end) continue;
+    const StageOfLine of_line{of_unknown(level.next, first),
+                              level.start + first,
+                              stage.fraction,
+                              step * stage.weight,
+                              of_unknown(level.sum, first),
+                              of_unknown(level.first ? level.start : level.sum, first),
+                              step * stage.of_step};
+    fused_[u]->stage(line, of_line);
+    const LineCapacity capacity = unknowns_[u].storage->linear()->of_line(number);
+    rates[u] = !of_line.next ? LineRates(of_line.sum, of_line.of_step, capacity)
+               : !of_line.sum
+                   ? LineRates(of_line.next, of_line.weight, capacity)
+                   : LineRates(of_line.next, of_line.weight, of_line.sum, of_line.of_step, capacity);
+  }
+  add_terms_of(level.acting, line, rates);
+  Totals* const of_segments = sums.of_segments();
+  for (std::size_t u = 0; u < unknowns_.size(); ++u) {
+    const Index first = first_of(u, number);
+    prescribe_stage(level, number, level.y + first, of_unknown(level.next, first),
+                    of_unknown(level.sum, first));
+    if (!level.last) continue;
+    const Real* const end = (level.sum ? level.sum : level.next) + first;
     for (const auto& run : domain(u).runs(number))
-      storage.count(number, end, run.first, run.first + run.count, of_segments);
+      unknowns_[u].storage->count(number, end, run.first, run.first + run.count, of_segments);
   }
   if (level.last) sums.count(domain().segments().number(number, 0));
+}
+
+// Of one unknown alone. What F supplied to a node over the step is what it would have without its boundary;
+// where no sum is kept, what each stage made of it tells.
+void TermBalance::prescribe_stage(const StageLevel& level, Index number, const Real* u, Real* next,
+                                  Real* sum) const {
+  const auto [first, end] = prescribed_on(number);
+  if (first == end) return;
+  const ExplicitStages::Stage& stage = *level.stage;
+  const Index start_of_line = grid().size(0) * number;
+  const Real* const start = level.start + start_of_line;
+  const LineCapacity capacity = unknowns_.front().storage->linear()->of_line(number);
+  for (std::size_t h = first; h < end; ++h) {
+    const Index i = arranged_.prescribed[h] - start_of_line;
+    Real& without = (*level.supplied)[h];
+    if (sum)
+      without = sum[i];
+    else
+      without =
+          (level.first ? start[i] : without) +
+          stage.of_step / stage.weight * (next[i] - (1 - stage.fraction) * start[i] - stage.fraction * u[i]);
+    if (level.last) (*level.missing)[h] = capacity(i) * (level.ahead[h] - without);
+    (level.last && sum ? sum : next)[i] = level.ahead[h];
+  }
 }
 
 // `rates` are those that the sweep has booked.
@@ -128,7 +146,7 @@ bool TermBalance::advance_in_stages(const State& y, const Pass& pass, const Expl
     level.sum = scheme.ends_with_sum ? end_of(step) : nullptr;
     level.next = !level.last ? room.between[s % 2].data() : scheme.ends_with_sum ? nullptr : end_of(step);
   }
-  make_workspace(0, unknowns_.size());
+  make_workspace(0, 0);
   Ledger rates(lines_.size());
   if (!in_one_pass) {
     const Sweep sweep(domain(), lines_.size(), workspace_);

@@ -76,9 +76,6 @@ class LinearStorage final : public Storage {
   const LinearStorage* linear() const override { return this; }
   void count(Index line, const Real* u, Index first, Index end, Totals* of_segments) const override;
 
-  /// out[i] += step·flow[i]/capacity
-  void add_flows(Index line, Real step, const Real* flow, Real* out) const;
-
   LineCapacity of_line(Index line) const {
     const Grid& g = domain().grid();
     if (!capacities_.empty()) return {capacities_.data() + g.size(0) * line, 1, true};

@@ -57,7 +57,14 @@ class LineRates {
   /// out[i] += step·flow/capacity[i]
   LineRates(Real* out, Real step, LineCapacity capacity) : out_(out), step_(step), capacity_(capacity) {}
 
-  void add(Index i, Real flow) const { out_[i] += step_ == 0 ? flow : step_ * flow / capacity_(i); }
+  /// The same, and sum[i] += step_of_sum·flow/capacity[i].
+  LineRates(Real* out, Real step, Real* sum, Real step_of_sum, LineCapacity capacity)
+      : out_(out), sum_(sum), step_(step), step_of_sum_(step_of_sum), capacity_(capacity) {}
+
+  void add(Index i, Real flow) const {
+    out_[i] += step_ == 0 ? flow : step_ * flow / capacity_(i);
+    if (sum_) sum_[i] += step_of_sum_ * flow / capacity_(i);
+  }
   /// Adds flow(i) for all unknowns of the line.
   template <class Flow>
   void add_each(Index count, const Flow& flow) const {
@@ -65,6 +72,8 @@ class LineRates {
       for (Index i = 0; i < count; ++i) out_[i] += flow(i);
     else
       for (Index i = 0; i < count; ++i) out_[i] += step_ * flow(i) / capacity_(i);
+    if (sum_)
+      for (Index i = 0; i < count; ++i) sum_[i] += step_of_sum_ * flow(i) / capacity_(i);
   }
   /// Σ widths[i]·densities[i] from `first` to `end` - 1.
   static Real amount_of(Index first, Index end, const Real* densities, const Real* widths);
@@ -77,7 +86,8 @@ class LineRates {
 
  private:
   Real* out_ = nullptr;
-  Real step_ = 0;
+  Real* sum_ = nullptr;
+  Real step_ = 0, step_of_sum_ = 0;
   LineCapacity capacity_{};
 };
 

@@ -14,6 +14,18 @@ struct Unknown {
   std::shared_ptr<const Storage> storage;
 };
 
+/// What a stage of an explicit scheme makes of a line of an unknown, k being C⁻¹F there.
+struct StageOfLine {
+  /// next = (1 − fraction)·start + fraction·u + weight·k
+  Real* next = nullptr;  ///< null where there is none
+  const Real* start = nullptr;
+  Real fraction = 0, weight = 0;
+  /// sum = from + of_step·k; `from` may be `sum`
+  Real* sum = nullptr;  ///< null where there is none
+  const Real* from = nullptr;
+  Real of_step = 0;
+};
+
 /// A sweep that does the term that writes an unknown first and the step at once, for combinations that run
 /// most. It is chosen once, when the balance is built.
 class FusedStep {
@@ -28,6 +40,8 @@ class FusedStep {
   /// next[count − 2] are added to those of its segments, and Σ widths·densities of all unknowns to `made`.
   virtual void step(const Line&, Real step, Real* next, Totals* counted, const Real* densities,
                     Real* made) const = 0;
+  /// What that term alone makes of a line of its unknown in a stage.
+  virtual void stage(const Line&, const StageOfLine&) const = 0;
 };
 
 /// Room for sweeps, kept so that stepping allocates nothing.
@@ -180,6 +194,7 @@ class TermBalance : public Balance {
   struct StageLevel;
   void evaluate_stage(const State& y, Real from, Real step, StageLevel& level);
   void stage_line(const StageLevel& level, Real step, Index number, Index j, Index k, LineSums& sums);
+  void prescribe_stage(const StageLevel& level, Index number, const Real* u, Real* next, Real* sum) const;
   void finish_stage(const StageLevel& level, Real step, Ledger& rates, Ledger& amounts);
   void book_missing(std::span<const Real> missing, Ledger& amounts);
   Index start_of(std::size_t unknown) const { return arranged_.layout.start(unknown); }

@@ -25,6 +25,7 @@ class EvaluatedDiffusion final : public EvaluatedTerm {
   /// next = u + step·flow/capacity of one line; see `FusedStep`.
   void step(const Line& line, Real step, Real* next, Totals* counted, const Real* densities,
             Real* made) const;
+  void stage(const Line& line, const StageOfLine& stage) const;
   /// What flows into the control volumes of line (j, k) of a block `u`, into `out`.
   void flows(Index j, Index k, const Real* u, Parts parts, Real* out) const;
 
@@ -73,6 +74,9 @@ class DiffusionStep final : public FusedStep {
   void step(const Line& line, Real length, Real* next, Totals* counted, const Real* densities,
             Real* made) const override {
     line.now.of(diffusion_).step(line, length, next, counted, densities, made);
+  }
+  void stage(const Line& line, const StageOfLine& stage) const override {
+    line.now.of(diffusion_).stage(line, stage);
   }
 
  private:

@@ -92,6 +92,19 @@ void EvaluatedDiffusion::step(const Line& line, Real step, Real* next, Totals* c
     kernels::step_general(lines.general(j, k), dimension, step, capacity, next);
 }
 
+void EvaluatedDiffusion::stage(const Line& line, const StageOfLine& stage) const {
+  const Grid& g = of_.domain->grid();
+  const KernelLines lines{*this, line.y + of_.first, line.parts};
+  const LinearStorage& storage = conductances_.storage();
+  if (conductances_.separable()) {
+    kernels::stage_separable(lines.separable(line.j, line.k), g.dimension(), stage, storage.per_volume());
+    return;
+  }
+  const LineCapacity of_line = storage.of_line(line.number);
+  kernels::stage_general(lines.general(line.j, line.k), g.dimension(), stage,
+                         {of_line.values, of_line.factor, false});
+}
+
 void EvaluatedDiffusion::linearise(const Evaluation&, std::span<const Real> y, Real b, Parts parts,
                                    std::span<FaceSystem> matrices) const {
   FaceSystem& matrix = matrices[static_cast<std::size_t>(of_.number)];

@@ -486,4 +486,83 @@ void leapfrog_with(Index count, const Real* u, const Real* pair, const Real* for
         out, of_segments);
 }
 
+namespace {
+
+// Calls each(i, inflow) for all unknowns of a line.
+template <int dimension, class Line, class Each>
+[[gnu::always_inline]] inline void each_inflow(const Line& l, const Each& each) {
+  const Real* u = l.u;
+  const Index n = l.count;
+#pragma omp simd
+  for (Index i = 1; i < n - 1; ++i)
+    each(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<dimension>(l, i, u[i]));
+  const auto end = [&](Index i, Real low, Real high) WILLIWAW_INLINE {
+    each(i, (l.periodic ? inside(l, i, u[i], low, high) : along(l, i, u[i], low, high)) +
+                across<dimension>(l, i, u[i]));
+  };
+  const Real before_first = l.periodic ? u[n - 1] : u[0], after_last = l.periodic ? u[0] : u[n - 1];
+  end(0, before_first, n > 1 ? u[1] : after_last);
+  if (n > 1) end(n - 1, u[n - 2], after_last);
+}
+
+template <class Line, class Each>
+[[gnu::always_inline]] inline void each_inflow(const Line& l, int dimension, const Each& each) {
+  if (dimension == 1)
+    each_inflow<1>(l, each);
+  else if (dimension == 2)
+    each_inflow<2>(l, each);
+  else
+    each_inflow<3>(l, each);
+}
+
+// `over(inflow, i)` is C⁻¹F.
+template <class Line, class Over>
+[[gnu::always_inline]] inline void take_stage(const Line& l, int dimension, const StageOfLine& stage,
+                                              const Over& over) {
+  const StageOfLine s = stage;
+  const Real* u = l.u;
+  const Real rest = 1 - s.fraction;
+  if (s.sum && s.next)
+    each_inflow(l, dimension, [=](Index i, Real inflow) WILLIWAW_INLINE {
+      const Real k = over(inflow, i);
+      s.next[i] = s.start[i] + s.weight * k;
+      s.sum[i] = s.from[i] + s.of_step * k;
+    });
+  else if (s.sum)
+    each_inflow(l, dimension, [=](Index i, Real inflow) WILLIWAW_INLINE {
+      s.sum[i] = s.from[i] + s.of_step * over(inflow, i);
+    });
+  else if (s.fraction == 1)
+    each_inflow(l, dimension,
+                [=](Index i, Real inflow) WILLIWAW_INLINE { s.next[i] = u[i] + s.weight * over(inflow, i); });
+  else
+    each_inflow(l, dimension, [=](Index i, Real inflow) WILLIWAW_INLINE {
+      s.next[i] = rest * s.start[i] + s.fraction * u[i] + s.weight * over(inflow, i);
+    });
+}
+
+}  // namespace
+
+WILLIWAW_CLONES
+void stage_separable(const SeparableLine& line, int dimension, const StageOfLine& stage, Real per_volume) {
+  StageOfLine per_inflow = stage;
+  per_inflow.weight /= per_volume;
+  per_inflow.of_step /= per_volume;
+  const auto over = [](Real inflow, Index) WILLIWAW_INLINE { return inflow; };
+  if (line.uniform)
+    take_stage(UniformLine(line), dimension, per_inflow, over);
+  else
+    take_stage(SeparableLine(line), dimension, per_inflow, over);
+}
+
+WILLIWAW_CLONES
+void stage_general(const GeneralLine& line, int dimension, const StageOfLine& stage,
+                   const Capacity& capacity) {
+  StageOfLine per_inflow = stage;
+  per_inflow.weight /= capacity.factor;
+  per_inflow.of_step /= capacity.factor;
+  take_stage(GeneralLine(line), dimension, per_inflow,
+             [values = capacity.values](Real inflow, Index i) WILLIWAW_INLINE { return inflow / values[i]; });
+}
+
 }  // namespace williwaw::kernels

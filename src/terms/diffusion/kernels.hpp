@@ -1,7 +1,7 @@
 // The innermost loops: one contiguous line of unknowns at a time, no branch and no call inside.
 #pragma once
 
-#include "williwaw/balance/balance.hpp"
+#include "williwaw/balance/term_balance.hpp"
 
 namespace williwaw::kernels {
 
@@ -93,5 +93,11 @@ void leapfrog_with(Index count, const Real* u, const Real* pair, const Real* for
 /// What flows into a unit of volume, or into the control volume, of one unknown.
 Real inflow_separable(const SeparableLine& line, int dimension, Index i);
 Real inflow_general(const GeneralLine& line, int dimension, Index i);
+
+/// A stage of an explicit scheme: what `StageOfLine` says, k being what flows into a unit of volume over
+/// `per_volume`, or what flows in over the capacity.
+void stage_separable(const SeparableLine& line, int dimension, const StageOfLine& stage, Real per_volume);
+void stage_general(const GeneralLine& line, int dimension, const StageOfLine& stage,
+                   const Capacity& capacity);
 
 }  // namespace williwaw::kernels
