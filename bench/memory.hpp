@@ -36,7 +36,7 @@ void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, std::ptrdif
 void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, std::ptrdiff_t layers, const double* x,
                      const double* y, const double* z, double square, int threads);
 
-/// One step of the classical Runge-Kutta scheme of order 4 for the first of these on a plan, stage by stage:
+/// One step of the classical Runge-Kutta scheme of order 4 for the first of these in 2-D, stage by stage:
 /// `one` and `two` are room for stages.
 void hand_tuned_rk4(const double* u, double* out, double* one, double* two, std::ptrdiff_t n, double square,
                     int threads);

@@ -200,50 +200,50 @@ void book_densities(const Line& line, const LineDensities& densities, const Doma
 
 }  // namespace
 
-Totals TermBalance::sweep_step(std::size_t grid, const Leap& leap, Ledger& amounts) {
+Totals TermBalance::sweep_step(std::size_t grid, const EulerStep& one, Ledger& amounts) {
   const Sweep sweep(domain(arranged_.grids[grid].unknowns.front()), lines_.size(), workspace_);
   make_workspace(grid, 0);
   sweep.each_line(
-      [&](Index number, Index j, Index k, LineSums& sums) { step_line(grid, leap, number, j, k, sums); });
-  return sweep.finish(amounts, leap.step);
+      [&](Index number, Index j, Index k, LineSums& sums) { step_line(grid, one, number, j, k, sums); });
+  return sweep.finish(amounts, one.step);
 }
 
-void TermBalance::step_line(std::size_t grid, const Leap& leap, Index number, Index j, Index k,
+void TermBalance::step_line(std::size_t grid, const EulerStep& one, Index number, Index j, Index k,
                             LineSums& sums) {
   const std::vector<std::size_t>& unknowns = arranged_.grids[grid].unknowns;
   const Domain& domain = this->domain(unknowns.front());
-  const Evaluation& now = leap.now;
+  const Evaluation& now = one.now;
   const Index nx = domain.grid().size(0);
   std::vector<LineRates>& rates = workspace_.rates[Sweep::thread()];
-  Line line{now, number, j, k, leap.y, Parts::all(), LedgerBlock(sums.booked.data())};
+  Line line{now, number, j, k, one.y, Parts::all(), LedgerBlock(sums.booked.data())};
   // Where nothing but the ends of a line is touched again, its sums are taken while it is computed.
   const auto [first_prescribed, end_prescribed] = prescribed_on(number);
   bool once = nx > 2 && domain.outline().whole() && first_prescribed == end_prescribed;
-  for (const std::size_t t : leap.acting.active) once = once && now[t].acts(number) != Acts::anywhere;
+  for (const std::size_t t : one.acting.active) once = once && now[t].acts(number) != Acts::anywhere;
   std::vector<LineDensities>& densities = workspace_.densities[Sweep::thread()];
-  if (leap.acting.taken) {
-    line.scratch = workspace_.scratch[Sweep::thread()][*leap.acting.taken].get();
-    now[*leap.acting.taken].densities(line, densities);
+  if (one.acting.taken) {
+    line.scratch = workspace_.scratch[Sweep::thread()][*one.acting.taken].get();
+    now[*one.acting.taken].densities(line, densities);
   }
   Totals* const of_segments = sums.of_segments();
   for (const std::size_t u : unknowns) {
-    Real* const next = leap.out + first_of(u, number);
-    rates[u] = LineRates(next, leap.step, unknowns_[u].storage->linear()->of_line(number));
+    Real* const next = one.out + first_of(u, number);
+    rates[u] = LineRates(next, one.step, unknowns_[u].storage->linear()->of_line(number));
     std::vector<Real>& made = workspace_.made[Sweep::thread()];
     std::ranges::fill(made, 0.0);
-    fused_[u]->step(line, leap.step, next, once ? of_segments : nullptr, densities[u].values, made.data());
+    fused_[u]->step(line, one.step, next, once ? of_segments : nullptr, densities[u].values, made.data());
     if (densities[u].values) book_densities(line, densities[u], domain, once, made);
   }
-  add_terms_of(leap.acting, line, rates);
+  add_terms_of(one.acting, line, rates);
   for (const std::size_t u : unknowns) {
     const LinearStorage& storage = *unknowns_[u].storage->linear();
-    Real* const next = leap.out + first_of(u, number);
+    Real* const next = one.out + first_of(u, number);
     const LineCapacity capacity = storage.of_line(number);
     // Of one unknown alone.
     for (std::size_t h = first_prescribed; h < end_prescribed; ++h) {
       const Index i = arranged_.prescribed[h] - nx * number;
-      leap.missing[h] = capacity(i) * (leap.ahead[h] - next[i]);
-      next[i] = leap.ahead[h];
+      one.missing[h] = capacity(i) * (one.ahead[h] - next[i]);
+      next[i] = one.ahead[h];
     }
     if (once) {
       const Real across = domain.across(number);

@@ -226,7 +226,7 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
 
 int check(const CheckArguments& arguments) {
   Communicator* const together = started_together();
-  std::optional<study::Network> network;
+  std::optional<Network> network;
   if (together) network = study::measured_network(*together);
   if (!speaks()) return done;
   // First, while this process is small and has one thread.

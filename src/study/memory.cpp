@@ -100,7 +100,12 @@ Look run_for_a_while(const std::string& text, const std::filesystem::path& name,
                      const std::filesystem::path& folder) {
   Case given = casefile::read_case_text(text, name, overrides, reading);
   if (given.steady) given.steady->iterations = std::min<Index>(given.steady->iterations, 20);
-  Prepared prepared = prepare(given, {threads});
+  Execution execution{threads};
+  // A grid that stands for a larger one shares passes over memory between steps where that one does, whose
+  // state does not stay in caches.
+  const bool stands_for_larger = reading.refinement.coarsen > 1;
+  if (stands_for_larger) execution.cache = 4 * given.grid().count();
+  Prepared prepared = prepare(given, execution);
   const Grid& g = given.grid();
   Look look;
   look.unknowns = static_cast<Real>(g.count());
@@ -110,7 +115,9 @@ Look run_for_a_while(const std::string& text, const std::filesystem::path& name,
   Index taken = 0;
   auto stage_start = Clock::now();
   const bool two_steps = std::holds_alternative<TwoStep>(prepared.plan.scheme.method);
-  const Index wanted = (two_steps ? 4 : 2) + 2 * prepared.plan.damped_start;
+  // Single steps come first, then a pass of several.
+  const bool passes = stands_for_larger && prepared.plan.tiling && is_explicit(prepared.plan.scheme);
+  const Index wanted = (passes ? 4 : two_steps ? 4 : 2) + 2 * prepared.plan.damped_start;
   RunOptions options;
   options.folder = folder;
   options.checkpoint_seconds = 0;
@@ -118,6 +125,7 @@ Look run_for_a_while(const std::string& text, const std::filesystem::path& name,
     return ++taken >= wanted ||
            std::chrono::duration<Real>(Clock::now() - stage_start).count() > stage_seconds;
   };
+  options.observers.looks_at = [](Real) { return false; };
   options.on_stage = [&](const Case&, const Prepared&) {
     taken = 0;
     stage_start = Clock::now();

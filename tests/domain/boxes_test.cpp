@@ -6,6 +6,7 @@
 
 #include "domain/lines.hpp"
 #include "support/ranks.hpp"
+#include "williwaw/domain/rank_model.hpp"
 
 using namespace williwaw;
 using namespace williwaw::test;
@@ -217,4 +218,22 @@ TEST_CASE("numbers that belong to unknowns come together in the order of the who
     CHECK(states.part(expected, places) == numbers);
     CHECK_THROWS_AS(static_cast<void>(states.part(std::vector<Real>(5), places)), InputError);
   });
+}
+
+TEST_CASE("a step on ranks costs its largest box, what it tells its neighbours, and sums by pairs") {
+  const Grid block({Axis::uniform("x", 0, 1, 40, Unknowns::cells),
+                    Axis::uniform("y", 0, 1, 30, Unknowns::cells),
+                    Axis::uniform("z", 0, 1, 20, Unknowns::cells)});
+  const Decomposition boxes(block, {1, 3, 2}, 1);
+  const Network network{1e-6, 1e9};
+  const StepOnRanks step{1e-9, 2, 3};
+  // The middle boxes of three have neighbours on both sides along y and on one along z; corners go along.
+  CHECK(bytes_sent(boxes, step) == 8 * 2 * 3 * boxes.sent(1));
+  CHECK(boxes.sent(1) >= 40 * (2 * 10 + 10));
+  // 4000 places; three stages with two messages and 2·3 rounds for six ranks.
+  CHECK(seconds_of_step(boxes, step, network) ==
+        doctest::Approx(4000e-9 + 3 * (2 + 6) * 1e-6 + bytes_sent(boxes, step) * 1e-9));
+  CHECK(efficiency(boxes, block.count(), step, network) ==
+        doctest::Approx(4000e-9 / seconds_of_step(boxes, step, network)));
+  CHECK(efficiency(Decomposition(), block.count(), step, network) == 1);
 }

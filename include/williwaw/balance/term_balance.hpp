@@ -180,7 +180,7 @@ class TermBalance : public Balance {
   Totals sweep_stage(std::size_t grid, const Evaluation& now, const State& start, const State& y,
                      Real fraction, Real step, State& out, Ledger& rates);
   /// One step of explicit Euler by fused steps.
-  struct Leap {
+  struct EulerStep {
     const Evaluation& now;
     const ActingTerms& acting;
     const Real* y;
@@ -189,8 +189,8 @@ class TermBalance : public Balance {
     std::span<const Real> ahead;  ///< what is prescribed at its end
     std::span<Real> missing;      ///< to hold that
   };
-  void step_line(std::size_t grid, const Leap& leap, Index number, Index j, Index k, LineSums& sums);
-  Totals sweep_step(std::size_t grid, const Leap& leap, Ledger& amounts);
+  void step_line(std::size_t grid, const EulerStep& one, Index number, Index j, Index k, LineSums& sums);
+  Totals sweep_step(std::size_t grid, const EulerStep& one, Ledger& amounts);
   struct StageLevel;
   void evaluate_stage(const State& y, Real from, Real step, StageLevel& level);
   void stage_line(const StageLevel& level, Real step, Index number, Index j, Index k, LineSums& sums);

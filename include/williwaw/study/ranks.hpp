@@ -1,15 +1,10 @@
 // What several ranks make of a case: their boxes, what they send, how much faster they are.
 #pragma once
 
+#include "williwaw/domain/rank_model.hpp"
 #include "williwaw/study/check.hpp"
 
 namespace williwaw::study {
-
-/// What lies between two ranks.
-struct Network {
-  Real latency = 0;    ///< seconds of a message of one value and its answer, by two
-  Real bandwidth = 0;  ///< bytes per second of a long one, in each direction
-};
 
 /// Exchanges messages between neighbouring ranks; all of them call it. The slowest of several pairs, and the
 /// fastest of several tries, since machines are shared.

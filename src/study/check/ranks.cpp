@@ -58,18 +58,17 @@ void ranks_section(const Case& given, const Prepared& prepared, const Decomposit
   report.row("boxes", boxes_in_words(boxes, grid));
   report.row("halo", fmt::format("{} cell{}", boxes.halo(), boxes.halo() == 1 ? "" : "s"),
              Index{boxes.halo()});
-  Index largest = 0, smallest = grid.count(), sent = 0;
+  Index largest = 0, smallest = grid.count();
   for (int box = 0; box < boxes.count(); ++box) {
     largest = std::max(largest, boxes.cells(box));
     smallest = std::min(smallest, boxes.cells(box));
-    sent = std::max(sent, boxes.sent(box));
   }
   report.row("cells of a box",
              largest == smallest ? std::to_string(largest) : fmt::format("{} to {}", smallest, largest),
              largest);
   if (boxes.count() == 1) return;
-  const Index stages = stages_of(prepared), unknowns = static_cast<Index>(given.count());
-  const Real bytes = static_cast<Real>(sent * unknowns * stages) * sizeof(Real);
+  StepOnRanks step{0, static_cast<Index>(given.count()), stages_of(prepared)};
+  const Real bytes = bytes_sent(boxes, step);
   report.row("sent in a step", "at most " + readable_bytes(bytes) + " by a rank", bytes, "B");
   if (!network) {
     report.note("the efficiency follows from measured latency and bandwidth: start check with the launcher");
@@ -78,18 +77,10 @@ void ranks_section(const Case& given, const Prepared& prepared, const Decomposit
   report.row("latency", fmt::format("{:.2g} µs", 1e6 * network->latency), network->latency, "s");
   report.row("bandwidth", fmt::format("{:.3g} GB/s", 1e-9 * network->bandwidth), network->bandwidth, "B/s");
   if (!prepared.seconds || prepared.steps == 0) return;
-  // Both neighbours along each axis that is cut; then sums come together in pairs and go out again.
-  Index messages = 0;
-  for (const int along : boxes.boxes()) messages += along > 1 ? 1 : 0;
-  const Real work = *prepared.seconds / static_cast<Real>(prepared.steps),
-             own = work * static_cast<Real>(largest) / static_cast<Real>(grid.count());
-  Index rounds = 0;
-  while ((1 << rounds) < boxes.count()) ++rounds;
-  const Real told =
-      static_cast<Real>(stages * (messages + 2 * rounds)) * network->latency + bytes / network->bandwidth;
-  const Real efficiency = work / static_cast<Real>(boxes.count()) / (own + told);
-  report.row("efficiency", fmt::format("about {:.2g} of {} times as fast", efficiency, boxes.count()),
-             efficiency);
+  step.seconds_of_place =
+      *prepared.seconds / static_cast<Real>(prepared.steps) / static_cast<Real>(grid.count());
+  const Real share = efficiency(boxes, grid.count(), step, *network);
+  report.row("efficiency", fmt::format("about {:.2g} of {} times as fast", share, boxes.count()), share);
   report.note("on machines or cores of their own; ranks that share a memory share its bandwidth too");
 }
 
