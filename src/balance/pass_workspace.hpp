@@ -9,12 +9,12 @@ namespace williwaw {
 /// One stage of a step by an explicit scheme.
 struct TermBalance::StageLevel {
   const ExplicitStages::Stage* stage = nullptr;
-  bool first = false, last = false, ends_with_sum = false;  ///< of its step
+  bool first = false, last = false;  ///< of its step
   std::shared_ptr<const Evaluation> now;
   ActingTerms acting;
-  std::vector<Real> ahead;                ///< what is prescribed at its end
-  std::vector<Real>* supplied = nullptr;  ///< what prescribed unknowns would be without their boundaries
-  std::vector<Real>* missing = nullptr;   ///< to them, at the end of the step
+  std::vector<Real> ahead;               ///< what is prescribed at its end
+  std::vector<Real>* alone = nullptr;    ///< what prescribed unknowns would be without their boundaries
+  std::vector<Real>* missing = nullptr;  ///< to them, at the end of the step
   const Real *start = nullptr, *y = nullptr;
   Real *next = nullptr, *sum = nullptr;  ///< null where there is none
 };
@@ -33,8 +33,8 @@ struct TermBalance::PassWorkspace {
   std::optional<TileShape> stage_tiles;
   std::string why_stage_by_stage;
   std::vector<StageLevel> stages;
-  std::array<State, 2> between;                      ///< states of stages, in turn
-  std::vector<std::vector<Real>> supplied, missing;  ///< by step
+  std::array<State, 2> between;                   ///< states of stages, in turn
+  std::vector<std::vector<Real>> alone, missing;  ///< by step
 };
 
 }  // namespace williwaw

@@ -78,7 +78,7 @@ void TermBalance::stage_line(const StageLevel& level, Real step, Index number, I
   if (level.last) sums.count(domain().segments().number(number, 0));
 }
 
-// Of one unknown alone. What F supplied to a node over the step is what it would have without its boundary;
+// Of one unknown alone. What a node would be without its boundary is told by the sum over the step;
 // where no sum is kept, what each stage made of it tells.
 void TermBalance::prescribe_stage(const StageLevel& level, Index number, const Real* u, Real* next,
                                   Real* sum) const {
@@ -90,23 +90,25 @@ void TermBalance::prescribe_stage(const StageLevel& level, Index number, const R
   const LineCapacity capacity = unknowns_.front().storage->linear()->of_line(number);
   for (std::size_t h = first; h < end; ++h) {
     const Index i = arranged_.prescribed[h] - start_of_line;
-    Real& without = (*level.supplied)[h];
+    Real& alone = (*level.alone)[h];
     if (sum)
-      without = sum[i];
+      alone = sum[i];
     else
-      without =
-          (level.first ? start[i] : without) +
+      alone =
+          (level.first ? start[i] : alone) +
           stage.of_step / stage.weight * (next[i] - (1 - stage.fraction) * start[i] - stage.fraction * u[i]);
-    if (level.last) (*level.missing)[h] = capacity(i) * (level.ahead[h] - without);
+    if (level.last) (*level.missing)[h] = capacity(i) * (level.ahead[h] - alone);
     (level.last && sum ? sum : next)[i] = level.ahead[h];
   }
 }
 
-// `rates` are those that the sweep has booked.
-void TermBalance::finish_stage(const StageLevel& level, Real step, Ledger& rates, Ledger& amounts) {
+// `rates` are those that the sweep has booked, y the state of the stage; empty where it is gone and nothing
+// went wrong that would have to be looked for in it.
+void TermBalance::finish_stage(const StageLevel& level, std::span<const Real> y, Real step, Ledger& rates,
+                               Ledger& amounts) {
   if (level.first) amounts.clear();
   for (std::size_t t = 0; t < level.now->size(); ++t)
-    (*level.now)[t].book(*level.now, {}, Parts::all(), 1, rates);
+    (*level.now)[t].book(*level.now, y, Parts::all(), 1, rates);
   amounts.add(rates, step * level.stage->of_step);
   if (level.last) book_missing(*level.missing, amounts);
 }
@@ -125,7 +127,7 @@ bool TermBalance::advance_in_stages(const State& y, const Pass& pass, const Expl
   PassWorkspace& room = *passes_;
   for (std::size_t b = 0; b < std::min<std::size_t>(each - 1, 2); ++b) room.between[b].resize(y.size());
   room.stages.resize(steps * each);
-  room.supplied.resize(steps);
+  room.alone.resize(steps);
   room.missing.resize(steps);
   const auto end_of = [&](std::size_t step) {
     return (steps - 1 - step) % 2 == 0 ? last.data() : before.data();
@@ -136,10 +138,9 @@ bool TermBalance::advance_in_stages(const State& y, const Pass& pass, const Expl
     level.stage = &scheme.stages[s];
     level.first = s == 0;
     level.last = s + 1 == each;
-    level.ends_with_sum = scheme.ends_with_sum;
-    room.supplied[step].resize(arranged_.prescribed.size());
+    room.alone[step].resize(arranged_.prescribed.size());
     room.missing[step].resize(arranged_.prescribed.size());
-    level.supplied = &room.supplied[step];
+    level.alone = &room.alone[step];
     level.missing = &room.missing[step];
     level.start = step == 0 ? y.data() : end_of(step - 1);
     level.y = level.first ? level.start : room.between[(s - 1) % 2].data();
@@ -160,7 +161,7 @@ bool TermBalance::advance_in_stages(const State& y, const Pass& pass, const Expl
       rates.clear();
       const Totals totals = sweep.finish(rates, 1);
       if (level.last) pass.totals[step] = totals;
-      finish_stage(level, pass.step, rates, pass.amounts[step]);
+      finish_stage(level, {level.y, y.size()}, pass.step, rates, pass.amounts[step]);
       level.now.reset();
       exchange(level.last ? ((steps - 1 - step) % 2 == 0 ? last : before) : room.between[s % 2]);
     }
@@ -179,13 +180,15 @@ bool TermBalance::advance_in_stages(const State& y, const Pass& pass, const Expl
   room.sweep->each_line([&](int n, Index number, Index j, Index k, LineSums& sums) {
     stage_line(room.stages[static_cast<std::size_t>(n)], pass.step, number, j, k, sums);
   });
+  for (std::size_t step = 0; step < steps; ++step) {
+    pass.totals[step] = room.sweep->finish(static_cast<int>((step + 1) * each - 1), rates, 1);
+    if (!pass.totals[step].finite()) return false;
+  }
   for (std::size_t n = 0; n < room.stages.size(); ++n) {
     StageLevel& level = room.stages[n];
     rates.clear();
-    const Totals totals = room.sweep->finish(static_cast<int>(n), rates, 1);
-    if (level.last) pass.totals[n / each] = totals;
-    if (level.last && !totals.finite()) return false;
-    finish_stage(level, pass.step, rates, pass.amounts[n / each]);
+    room.sweep->finish(static_cast<int>(n), rates, 1);
+    finish_stage(level, {}, pass.step, rates, pass.amounts[n / each]);
     level.now.reset();
   }
   return true;

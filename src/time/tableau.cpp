@@ -121,6 +121,8 @@ std::optional<ExplicitStages> stages_by_line(const Tableau& tableau) {
     } else if (s + 1 < count) {
       stage.weight = tableau.a[s + 1][s];
     }
+    // What is added later is told from flows by its weight.
+    if ((result.ends_with_sum && s + 1 == count ? stage.of_step : stage.weight) == 0) return std::nullopt;
     result.stages.push_back(stage);
   }
   return result;

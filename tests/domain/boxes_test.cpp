@@ -235,5 +235,5 @@ TEST_CASE("a step on ranks costs its largest box, what it tells its neighbours, 
         doctest::Approx(4000e-9 + 3 * (2 + 6) * 1e-6 + bytes_sent(boxes, step) * 1e-9));
   CHECK(efficiency(boxes, block.count(), step, network) ==
         doctest::Approx(4000e-9 / seconds_of_step(boxes, step, network)));
-  CHECK(efficiency(Decomposition(), block.count(), step, network) == 1);
+  CHECK(efficiency(Decomposition(block, {1, 1, 1}, 1), block.count(), step, network) == 1);
 }

@@ -77,3 +77,25 @@ TEST_CASE("tableaus that cannot be run are refused") {
   t.a = {{0}};
   CHECK_THROWS_AS(t.validate(), InputError);
 }
+
+TEST_CASE("stages by line are those of the tableau, in either form") {
+  const auto two = stages_by_line(scheme("ssprk3").tableau());
+  REQUIRE(two);
+  CHECK_FALSE(two->ends_with_sum);
+  CHECK(two->stages[1].fraction == doctest::Approx(0.25));
+  CHECK(two->stages[1].weight == doctest::Approx(0.25));
+  CHECK(two->stages[1].at == 1);
+  CHECK(two->stages[1].next_at == 0.5);
+  const auto classical = stages_by_line(scheme("rk4").tableau());
+  REQUIRE(classical);
+  CHECK(classical->ends_with_sum);
+  CHECK(classical->stages[2].weight == 1);
+  CHECK(classical->stages[2].of_step == doctest::Approx(1.0 / 3));
+  CHECK_FALSE(stages_by_line(scheme("rk45").tableau()));
+  CHECK_FALSE(stages_by_line(scheme("implicit-euler").tableau()));
+  // A third stage that looks at the first one, and a stage that stands still.
+  Tableau kutta{{{0, 0, 0}, {0.5, 0, 0}, {-1, 2, 0}}, {1.0 / 6, 2.0 / 3, 1.0 / 6}, {0, 0.5, 1}};
+  CHECK_FALSE(stages_by_line(kutta));
+  Tableau idle{{{0, 0}, {0, 0}}, {0.5, 0.5}, {0, 0}};
+  CHECK_FALSE(stages_by_line(idle));
+}

@@ -195,7 +195,8 @@ class TermBalance : public Balance {
   void evaluate_stage(const State& y, Real from, Real step, StageLevel& level);
   void stage_line(const StageLevel& level, Real step, Index number, Index j, Index k, LineSums& sums);
   void prescribe_stage(const StageLevel& level, Index number, const Real* u, Real* next, Real* sum) const;
-  void finish_stage(const StageLevel& level, Real step, Ledger& rates, Ledger& amounts);
+  void finish_stage(const StageLevel& level, std::span<const Real> y, Real step, Ledger& rates,
+                    Ledger& amounts);
   void book_missing(std::span<const Real> missing, Ledger& amounts);
   Index start_of(std::size_t unknown) const { return arranged_.layout.start(unknown); }
   /// Where a line of an unknown begins in the state.

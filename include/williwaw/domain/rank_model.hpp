@@ -20,7 +20,8 @@ struct StepOnRanks {
   Index stages = 1;
 };
 
-/// Bytes that a rank sends to its neighbours in a step, at the most.
+/// Bytes that a rank sends to its neighbours in a step, at the most. Here and below boxes are those of a
+/// grid.
 Real bytes_sent(const Decomposition& boxes, const StepOnRanks& step);
 /// Seconds of a step: those of the largest box, a message to the neighbours along each axis that is cut with
 /// all that is sent, and two messages for each round in which sums of pairs of ranks come together and go out
