@@ -158,7 +158,7 @@ void model(double seconds_of_place) {
         axes.push_back(Axis::uniform(name, 0, 1, size.side, Unknowns::cells));
     const Grid grid(axes);
     for (const auto& [name, network] : networks)
-      for (const int ranks : {16, 256, 1024, 10000}) {
+      for (const int ranks : {16, 256, 1024, bench::at_size(10000, 1000)}) {
         const Decomposition boxes = Decomposition::choose(grid, ranks, 1);
         const double share = efficiency(boxes, grid.count(), {seconds_of_place, 1, 1}, network);
         std::printf("model: explicit step, %s, %d ranks in boxes of %td cells, %s: efficiency %.3g\n",

@@ -41,22 +41,42 @@ Decomposition::Decomposition(const Grid& grid, const std::array<int, 3>& boxes, 
   }
 }
 
+// Places along an axis whose boxes differ in width or in their halo.
+std::vector<int> Decomposition::unlike_places(int axis) const {
+  std::vector<int> result;
+  std::vector<std::array<Index, 3>> seen;
+  for (int place = 0; place < boxes_[static_cast<std::size_t>(axis)]; ++place) {
+    const Axis::Extent e = extent(axis, place);
+    const std::array<Index, 3> widths{e.own_first - e.first, e.own_end - e.own_first, e.end - e.own_end};
+    if (std::ranges::find(seen, widths) != seen.end()) continue;
+    seen.push_back(widths);
+    result.push_back(place);
+  }
+  return result;
+}
+
 Decomposition Decomposition::choose(const Grid& grid, int ranks, int halo) {
   const std::array<int, 3> most{most_boxes_along(grid, 0, halo), most_boxes_along(grid, 1, halo),
                                 most_boxes_along(grid, 2, halo)};
   std::optional<Decomposition> best;
   std::array<Index, 3> least{};
-  for (int count = ranks; count >= 1; --count)
+  // Fewer boxes than these cannot be smaller.
+  const auto too_few = [&](int count) {
+    return best && (grid.at_cells().count() - 1) / count + 1 > least[0];
+  };
+  for (int count = ranks; count >= 1 && !too_few(count); --count)
     for (int c = 1; c <= std::min(count, most[2]); ++c)
       for (int b = 1; count % c == 0 && b <= std::min(count / c, most[1]); ++b) {
         const int a = count / c / b;
         if (a * b * c != count || a > most[0]) continue;
         Decomposition tried(grid, {a, b, c}, halo);
         Index cells = 0, sent = 0;
-        for (int box = 0; box < count; ++box) {
-          cells = std::max(cells, tried.cells(box));
-          sent = std::max(sent, tried.sent(box));
-        }
+        for (const int k : tried.unlike_places(2))
+          for (const int j : tried.unlike_places(1))
+            for (const int i : tried.unlike_places(0)) {
+              cells = std::max(cells, tried.cells(tried.box({i, j, k})));
+              sent = std::max(sent, tried.sent(tried.box({i, j, k})));
+            }
         if (const std::array<Index, 3> size{cells, sent, count}; !best || size < least) {
           best = std::move(tried);
           least = size;

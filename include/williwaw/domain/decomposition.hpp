@@ -46,6 +46,8 @@ class Decomposition {
   Index sent(int box) const;
 
  private:
+  std::vector<int> unlike_places(int axis) const;
+
   std::array<int, 3> boxes_{1, 1, 1};
   int halo_ = 1;
   std::array<std::vector<Index>, 3> starts_;  ///< boxes + 1 along each axis
