@@ -52,3 +52,37 @@ TEST_CASE("threads do not change a single bit of explicit steps on some tens of 
   CHECK(run(1) == run(2));
   CHECK(run(1) == run(3));
 }
+
+TEST_CASE("threads do not change a single bit of steps that share a pass over memory") {
+  Problem plate(plan_of_cells(230, 190), diffusion(1.0));
+  plate.boundary("west", dirichlet(1.0)).default_boundary(robin(2.0, 0.3));
+  Problem bay(plan_of_cells(230, 190), wave(1.0));
+  bay.boundary("west", fixed_boundary()).default_boundary(free_boundary());
+  Problem block(
+      Grid({Axis::uniform("x", 0, 1, 16, Unknowns::cells), Axis::uniform("y", 0, 1, 48, Unknowns::cells),
+            Axis::uniform("z", 0, 1, 70, Unknowns::cells, true)}),
+      diffusion(1.0));
+  block.default_boundary(insulated());
+  const std::pair<Problem*, const char*> marches[] = {
+      {&plate, "explicit-euler"}, {&plate, "rk4"}, {&bay, "leapfrog"}, {&block, "explicit-euler"}};
+  for (const auto& [problem, scheme_name] : marches) {
+    const std::string by = scheme_name;
+    CAPTURE(by);
+    problem->initial = [](Point q) { return std::sin(9 * q.x) * q.y + q.z; };
+    std::vector<State> found;
+    for (const int threads : {1, 2, 3}) {
+      Execution execution{threads};
+      execution.cache = 100000;
+      ProblemBalance balance(*problem, execution);
+      State y = balance.initial_state();
+      Plan steps = plan_of(by.c_str(), 2e-6, 30 * 2e-6);
+      steps.series_every = steps.until;
+      const Outcome outcome = march(balance, y, steps);
+      CHECK(outcome.tiling.steps > 0);
+      y.push_back(outcome.totals.content);
+      for (std::size_t l = 0; l < balance.lines().size(); ++l) y.push_back(outcome.budget.amounts()[l]);
+      found.push_back(y);
+      CHECK(found.back() == found.front());
+    }
+  }
+}
