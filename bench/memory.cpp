@@ -64,70 +64,106 @@ Beside beside(const double* u, double* other, std::ptrdiff_t line, std::ptrdiff_
 
 }  // namespace
 
-void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, std::ptrdiff_t layers, double square,
+namespace {
+
+// to = centre·u + square·Σ neighbours, with `swings` less what stood there.
+template <bool swings>
+void hand_tuned_even(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers, double square,
                      int threads) {
-  const double centre = layers > 1 ? 1 - 6 * square : 1 - 4 * square;
+  const double centre = (swings ? 2 : 1) - (layers > 1 ? 6 : 4) * square;
 #pragma omp parallel for schedule(static) num_threads(threads)
   for (std::ptrdiff_t line = 0; line < n * layers; ++line) {
-    const auto [here, south, north, below, above, other] = beside(u, out, line, n, layers);
-    double* __restrict to = other;
-    const auto one = [&, h = here, s = south, t = north, b = below, a = above](std::ptrdiff_t i, double low,
-                                                                               double high) {
+    const auto [here, south, north, below, above, out] = beside(u, other, line, n, layers);
+    double* __restrict to = out;
+    const auto put = [to, h = here, centre, square](std::ptrdiff_t i, double sum) {
+      if constexpr (swings)
+        to[i] = centre * h[i] - to[i] + square * sum;
+      else
+        to[i] = centre * h[i] + square * sum;
+    };
+    const auto one = [&, s = south, t = north, b = below, a = above](std::ptrdiff_t i, double low,
+                                                                     double high) {
       double sum = low + high + s[i] + t[i];
       if (layers > 1) sum += b[i] + a[i];
-      to[i] = centre * h[i] + square * sum;
+      put(i, sum);
     };
     one(0, here[0], here[1]);
     if (layers > 1) {
 #pragma omp simd
       for (std::ptrdiff_t i = 1; i < n - 1; ++i)
-        to[i] = centre * here[i] +
-                square * (here[i - 1] + here[i + 1] + south[i] + north[i] + below[i] + above[i]);
+        put(i, here[i - 1] + here[i + 1] + south[i] + north[i] + below[i] + above[i]);
     } else {
 #pragma omp simd
-      for (std::ptrdiff_t i = 1; i < n - 1; ++i)
-        to[i] = centre * here[i] + square * (here[i - 1] + here[i + 1] + south[i] + north[i]);
+      for (std::ptrdiff_t i = 1; i < n - 1; ++i) put(i, here[i - 1] + here[i + 1] + south[i] + north[i]);
     }
     one(n - 1, here[n - 2], here[n - 1]);
   }
 }
 
-void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, std::ptrdiff_t layers, const double* x,
-                     const double* y, const double* z, double square, int threads) {
+// to = u + square·Σ conductance·(neighbour − u), with `swings` 2u less what stood there instead of u.
+template <bool swings>
+void hand_tuned_varying(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers,
+                        const double* x, const double* y, const double* z, double square, int threads) {
 #pragma omp parallel for schedule(static) num_threads(threads)
   for (std::ptrdiff_t line = 0; line < n * layers; ++line) {
-    const auto [here, south, north, below, above, other] = beside(u, out, line, n, layers);
+    const auto [here, south, north, below, above, out] = beside(u, other, line, n, layers);
     const std::ptrdiff_t j = line % n, k = line / n;
-    double* __restrict to = other;
+    double* __restrict to = out;
     const double *fx = x + line * (n + 1), *fy = y + (k * (n + 1) + j) * n, *fz = z ? z + line * n : nullptr;
     const double *fy_up = fy + n, *fz_up = z ? fz + n * n : nullptr;
-    const auto one = [&, h = here, s = south, t = north, b = below, a = above](std::ptrdiff_t i, double low,
-                                                                               double high) {
-      const double u0 = h[i];
-      double sum =
-          fx[i] * (low - u0) + fx[i + 1] * (high - u0) + fy[i] * (s[i] - u0) + fy_up[i] * (t[i] - u0);
-      if (z) sum += fz[i] * (b[i] - u0) + fz_up[i] * (a[i] - u0);
-      to[i] = u0 + square * sum;
+    const auto put = [to](std::ptrdiff_t i, double u0, double change) {
+      if constexpr (swings)
+        to[i] = 2 * u0 - to[i] + change;
+      else
+        to[i] = u0 + change;
     };
-    one(0, here[0], here[1]);
     if (z) {
 #pragma omp simd
       for (std::ptrdiff_t i = 1; i < n - 1; ++i) {
         const double u0 = here[i];
-        to[i] = u0 + square * (fx[i] * (here[i - 1] - u0) + fx[i + 1] * (here[i + 1] - u0) +
-                               fy[i] * (south[i] - u0) + fy_up[i] * (north[i] - u0) +
-                               fz[i] * (below[i] - u0) + fz_up[i] * (above[i] - u0));
+        put(i, u0,
+            square * (fx[i] * (here[i - 1] - u0) + fx[i + 1] * (here[i + 1] - u0) + fy[i] * (south[i] - u0) +
+                      fy_up[i] * (north[i] - u0) + fz[i] * (below[i] - u0) + fz_up[i] * (above[i] - u0)));
       }
     } else {
 #pragma omp simd
       for (std::ptrdiff_t i = 1; i < n - 1; ++i) {
         const double u0 = here[i];
-        to[i] = u0 + square * (fx[i] * (here[i - 1] - u0) + fx[i + 1] * (here[i + 1] - u0) +
-                               fy[i] * (south[i] - u0) + fy_up[i] * (north[i] - u0));
+        put(i, u0,
+            square * (fx[i] * (here[i - 1] - u0) + fx[i + 1] * (here[i + 1] - u0) + fy[i] * (south[i] - u0) +
+                      fy_up[i] * (north[i] - u0)));
       }
     }
-    one(n - 1, here[n - 2], here[n - 1]);
+    for (const std::ptrdiff_t i : {std::ptrdiff_t{0}, n - 1}) {
+      const double u0 = here[i], low = i > 0 ? here[i - 1] : u0, high = i + 1 < n ? here[i + 1] : u0;
+      double sum =
+          fx[i] * (low - u0) + fx[i + 1] * (high - u0) + fy[i] * (south[i] - u0) + fy_up[i] * (north[i] - u0);
+      if (z) sum += fz[i] * (below[i] - u0) + fz_up[i] * (above[i] - u0);
+      put(i, u0, square * sum);
+    }
   }
+}
+
+}  // namespace
+
+void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, std::ptrdiff_t layers, double square,
+                     int threads) {
+  hand_tuned_even<false>(u, out, n, layers, square, threads);
+}
+
+void hand_tuned_step(const double* u, double* out, std::ptrdiff_t n, std::ptrdiff_t layers, const double* x,
+                     const double* y, const double* z, double square, int threads) {
+  hand_tuned_varying<false>(u, out, n, layers, x, y, z, square, threads);
+}
+
+void hand_tuned_leapfrog(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers,
+                         double square, int threads) {
+  hand_tuned_even<true>(u, other, n, layers, square, threads);
+}
+
+void hand_tuned_leapfrog(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers,
+                         const double* x, const double* y, const double* z, double square, int threads) {
+  hand_tuned_varying<true>(u, other, n, layers, x, y, z, square, threads);
 }
 
 namespace {
@@ -188,71 +224,6 @@ void hand_reacting_step(const double* u, const double* v, double* next_u, double
 #pragma omp simd
     for (std::ptrdiff_t i = 1; i < n - 1; ++i) at(i, -1, 1);
     at(n - 1, -1, 0);
-  }
-}
-
-void hand_tuned_leapfrog(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers,
-                         double square, int threads) {
-  const double centre = layers > 1 ? 2 - 6 * square : 2 - 4 * square;
-#pragma omp parallel for schedule(static) num_threads(threads)
-  for (std::ptrdiff_t line = 0; line < n * layers; ++line) {
-    const auto [here, south, north, below, above, out] = beside(u, other, line, n, layers);
-    double* __restrict to = out;
-    const auto one = [&, h = here, s = south, t = north, b = below, a = above](std::ptrdiff_t i, double low,
-                                                                               double high) {
-      double sum = low + high + s[i] + t[i];
-      if (layers > 1) sum += b[i] + a[i];
-      to[i] = centre * h[i] - to[i] + square * sum;
-    };
-    one(0, here[0], here[1]);
-    if (layers > 1) {
-#pragma omp simd
-      for (std::ptrdiff_t i = 1; i < n - 1; ++i)
-        to[i] = centre * here[i] - to[i] +
-                square * (here[i - 1] + here[i + 1] + south[i] + north[i] + below[i] + above[i]);
-    } else {
-#pragma omp simd
-      for (std::ptrdiff_t i = 1; i < n - 1; ++i)
-        to[i] = centre * here[i] - to[i] + square * (here[i - 1] + here[i + 1] + south[i] + north[i]);
-    }
-    one(n - 1, here[n - 2], here[n - 1]);
-  }
-}
-
-void hand_tuned_leapfrog(const double* u, double* other, std::ptrdiff_t n, std::ptrdiff_t layers,
-                         const double* x, const double* y, const double* z, double square, int threads) {
-#pragma omp parallel for schedule(static) num_threads(threads)
-  for (std::ptrdiff_t line = 0; line < n * layers; ++line) {
-    const auto [here, south, north, below, above, out] = beside(u, other, line, n, layers);
-    const std::ptrdiff_t j = line % n, k = line / n;
-    double* __restrict to = out;
-    const double *fx = x + line * (n + 1), *fy = y + (k * (n + 1) + j) * n, *fz = z ? z + line * n : nullptr;
-    const double *fy_up = fy + n, *fz_up = z ? fz + n * n : nullptr;
-    if (z) {
-#pragma omp simd
-      for (std::ptrdiff_t i = 1; i < n - 1; ++i) {
-        const double u0 = here[i];
-        to[i] =
-            2 * u0 - to[i] +
-            square * (fx[i] * (here[i - 1] - u0) + fx[i + 1] * (here[i + 1] - u0) + fy[i] * (south[i] - u0) +
-                      fy_up[i] * (north[i] - u0) + fz[i] * (below[i] - u0) + fz_up[i] * (above[i] - u0));
-      }
-    } else {
-#pragma omp simd
-      for (std::ptrdiff_t i = 1; i < n - 1; ++i) {
-        const double u0 = here[i];
-        to[i] = 2 * u0 - to[i] +
-                square * (fx[i] * (here[i - 1] - u0) + fx[i + 1] * (here[i + 1] - u0) +
-                          fy[i] * (south[i] - u0) + fy_up[i] * (north[i] - u0));
-      }
-    }
-    for (const std::ptrdiff_t i : {std::ptrdiff_t{0}, n - 1}) {
-      const double u0 = here[i], low = i > 0 ? here[i - 1] : u0, high = i + 1 < n ? here[i + 1] : u0;
-      double sum =
-          fx[i] * (low - u0) + fx[i + 1] * (high - u0) + fy[i] * (south[i] - u0) + fy_up[i] * (north[i] - u0);
-      if (z) sum += fz[i] * (below[i] - u0) + fz_up[i] * (above[i] - u0);
-      to[i] = 2 * u0 - to[i] + square * sum;
-    }
   }
 }
 
