@@ -17,6 +17,7 @@ struct TermBalance::StageLevel {
   std::vector<Real>* missing = nullptr;  ///< to them, at the end of the step
   const Real *start = nullptr, *y = nullptr;
   Real *next = nullptr, *sum = nullptr;  ///< null where there is none
+  State* made = nullptr;                 ///< what is complete after it
 };
 
 struct TermBalance::PassWorkspace {
@@ -26,15 +27,13 @@ struct TermBalance::PassWorkspace {
     std::vector<Real> ahead, missing;
   };
   std::vector<Level> levels;
-  std::optional<TileShape> tiles;  ///< of the most steps
-  std::string why_one_by_one;
-  std::optional<TiledSweep> sweep;
+  PassTiles tiles;
 
-  std::optional<TileShape> stage_tiles;
-  std::string why_stage_by_stage;
+  PassTiles tiles_of_stages;
   std::vector<StageLevel> stages;
   std::array<State, 2> between;                   ///< states of stages, in turn
   std::vector<std::vector<Real>> alone, missing;  ///< by step
+  Ledger rates;                                   ///< of one stage
 };
 
 }  // namespace williwaw

@@ -7,6 +7,7 @@
 namespace williwaw {
 
 std::string TermBalance::why_not_line_by_line() const {
+  if (!domain().box().whole()) return "several ranks share the grid";
   const auto any = [&](bool Needs::*need) {
     return std::ranges::any_of(terms_, [need](const auto& term) { return term->needs().*need; });
   };
@@ -26,19 +27,16 @@ SweepLoad TermBalance::load_of_sweep() const {
   return load;
 }
 
-AtOnce TermBalance::at_once() {
+TermBalance::PassWorkspace& TermBalance::passes() {
   if (!passes_) passes_ = std::make_shared<PassWorkspace>();
-  if (!passes_->tiles && passes_->why_one_by_one.empty()) {
-    std::string& why = passes_->why_one_by_one;
-    why = !domain().box().whole() ? "several ranks share the grid"
-          : !steps_fused()        ? AtOnce().why_one_by_one
-                                  : why_not_line_by_line();
-    if (why.empty()) {
-      passes_->tiles = tiles_for(domain(), load_of_sweep());
-      if (!passes_->tiles) why = no_tiles;
-    }
-  }
-  return {passes_->tiles ? passes_->tiles->levels : 0, 2, passes_->why_one_by_one};
+  return *passes_;
+}
+
+AtOnce TermBalance::at_once() {
+  PassTiles& tiles = passes().tiles;
+  if (!tiles.chosen())
+    tiles.choose(domain(), steps_fused() ? why_not_line_by_line() : AtOnce().why_one_by_one, load_of_sweep());
+  return {tiles.levels(), 2, tiles.why_none()};
 }
 
 bool TermBalance::advance_several(const State& y, const Pass& pass, State& before, State& last) {
@@ -49,7 +47,7 @@ bool TermBalance::advance_several(const State& y, const Pass& pass, State& befor
   expect(pass.amounts.size() == steps && pass.totals.size() == steps,
          "advance_several: ledger and totals of each step");
   expect(steps > 0 && static_cast<int>(steps) <= at_once().steps, "advance_several: steps for one pass");
-  PassWorkspace& room = *passes_;
+  PassWorkspace& room = passes();
   room.levels.resize(steps);
   try {
     for (std::size_t s = 0; s < steps; ++s) {
@@ -64,10 +62,8 @@ bool TermBalance::advance_several(const State& y, const Pass& pass, State& befor
     return false;
   }
   make_workspace(0, 0);
-  TileShape shape = *room.tiles;
-  shape.levels = static_cast<int>(steps);
-  if (!room.sweep || room.sweep->shape() != shape) room.sweep.emplace(domain(), lines_.size(), shape);
-  room.sweep->each_line([&](int n, Index number, Index j, Index k, LineSums& sums) {
+  TiledSweep& sweep = room.tiles.sweep(domain(), lines_.size(), steps);
+  sweep.each_line([&](int n, Index number, Index j, Index k, LineSums& sums) {
     PassWorkspace::Level& level = room.levels[static_cast<std::size_t>(n)];
     const auto made_by = [&](int of) {
       return (static_cast<int>(steps) - 1 - of) % 2 == 0 ? last.data() : before.data();
@@ -80,10 +76,11 @@ bool TermBalance::advance_several(const State& y, const Pass& pass, State& befor
   for (std::size_t s = 0; s < steps; ++s) {
     PassWorkspace::Level& level = room.levels[s];
     Ledger& amounts = pass.amounts[s];
-    amounts.clear();
-    pass.totals[s] = room.sweep->finish(static_cast<int>(s), amounts, pass.step);
+    pass.totals[s] = sweep.totals(static_cast<int>(s));
     // Whatever went wrong is found by single steps, which know the state before.
     if (!pass.totals[s].finite()) return false;
+    amounts.clear();
+    sweep.book(static_cast<int>(s), pass.step, amounts);
     // Nothing that is known as a whole depends on the state.
     for (std::size_t t = 0; t < level.now->size(); ++t)
       (*level.now)[t].book(*level.now, {}, Parts::all(), pass.step, amounts);

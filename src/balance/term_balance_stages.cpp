@@ -12,25 +12,15 @@ bool TermBalance::steps_in_stages() {
 }
 
 AtOnce TermBalance::stages_at_once(const ExplicitStages& scheme) {
-  if (!passes_) passes_ = std::make_shared<PassWorkspace>();
-  std::string& why = passes_->why_stage_by_stage;
-  const auto stages = static_cast<int>(scheme.stages.size());
-  if (!passes_->stage_tiles && why.empty()) {
-    why = !domain().box().whole() ? "several ranks share the grid"
-          : !steps_in_stages()    ? AtOnce().why_one_by_one
-                                  : why_not_line_by_line();
-    if (why.empty()) {
-      // Two states between stages and the ends of two steps, besides the one at the start.
-      SweepLoad load = load_of_sweep();
-      load.states *= 2;
-      passes_->stage_tiles = tiles_for(domain(), load);
-      if (!passes_->stage_tiles || passes_->stage_tiles->levels < stages) {
-        passes_->stage_tiles.reset();
-        why = no_tiles;
-      }
-    }
+  PassTiles& tiles = passes().tiles_of_stages;
+  if (!tiles.chosen()) {
+    // Two states between stages and the ends of two steps, besides the one at the start.
+    SweepLoad load = load_of_sweep();
+    load.states *= 2;
+    tiles.choose(domain(), steps_in_stages() ? why_not_line_by_line() : AtOnce().why_one_by_one, load);
   }
-  return {passes_->stage_tiles ? passes_->stage_tiles->levels / stages : 0, 1, why};
+  const int steps = tiles.levels() / static_cast<int>(scheme.stages.size());
+  return {steps, 1, steps == 0 && tiles.why_none().empty() ? no_tiles : tiles.why_none()};
 }
 
 void TermBalance::evaluate_stage(const State& y, Real from, Real step, StageLevel& level) {
@@ -115,81 +105,98 @@ void TermBalance::finish_stage(const StageLevel& level, std::span<const Real> y,
 
 bool TermBalance::advance_in_stages(const State& y, const Pass& pass, const ExplicitStages& scheme,
                                     bool in_one_pass, State& before, State& last) {
-  const std::size_t steps = pass.times.size(), each = scheme.stages.size();
+  const std::size_t steps = pass.times.size();
   expect(&y != &before && &y != &last && &before != &last && y.size() == before.size() &&
              y.size() == last.size() && static_cast<Index>(y.size()) == arranged_.layout.size(),
          "advance_in_stages: three states of the balance's size");
-  expect(steps > 0 && pass.amounts.size() == steps && pass.totals.size() == steps && each > 0,
+  expect(steps > 0 && pass.amounts.size() == steps && pass.totals.size() == steps && !scheme.stages.empty(),
          "advance_in_stages: stages, and ledger and totals of each step");
   expect(!in_one_pass || static_cast<int>(steps) <= stages_at_once(scheme).steps,
          "advance_in_stages: steps for one pass");
-  if (!passes_) passes_ = std::make_shared<PassWorkspace>();
-  PassWorkspace& room = *passes_;
+  lay_out_stages(y, steps, scheme, before, last);
+  make_workspace(0, 0);
+  if (in_one_pass) return take_stages_in_one_pass(y, pass);
+  take_stages(y, pass);
+  return true;
+}
+
+// What every stage of all steps starts from and makes.
+void TermBalance::lay_out_stages(const State& y, std::size_t steps, const ExplicitStages& scheme,
+                                 State& before, State& last) {
+  const std::size_t each = scheme.stages.size();
+  PassWorkspace& room = passes();
   for (std::size_t b = 0; b < std::min<std::size_t>(each - 1, 2); ++b) room.between[b].resize(y.size());
   room.stages.resize(steps * each);
   room.alone.resize(steps);
   room.missing.resize(steps);
-  const auto end_of = [&](std::size_t step) {
-    return (steps - 1 - step) % 2 == 0 ? last.data() : before.data();
-  };
-  for (std::size_t n = 0; n < room.stages.size(); ++n) {
-    const std::size_t step = n / each, s = n % each;
-    StageLevel& level = room.stages[n];
-    level.stage = &scheme.stages[s];
-    level.first = s == 0;
-    level.last = s + 1 == each;
+  if (room.rates.size() != lines_.size()) room.rates = Ledger(lines_.size());
+  const State* start = &y;
+  for (std::size_t step = 0; step < steps; ++step) {
+    State& end = (steps - 1 - step) % 2 == 0 ? last : before;
     room.alone[step].resize(arranged_.prescribed.size());
     room.missing[step].resize(arranged_.prescribed.size());
-    level.alone = &room.alone[step];
-    level.missing = &room.missing[step];
-    level.start = step == 0 ? y.data() : end_of(step - 1);
-    level.y = level.first ? level.start : room.between[(s - 1) % 2].data();
-    level.sum = scheme.ends_with_sum ? end_of(step) : nullptr;
-    level.next = !level.last ? room.between[s % 2].data() : scheme.ends_with_sum ? nullptr : end_of(step);
-  }
-  make_workspace(0, 0);
-  Ledger rates(lines_.size());
-  if (!in_one_pass) {
-    const Sweep sweep(domain(), lines_.size(), workspace_);
-    for (std::size_t n = 0; n < room.stages.size(); ++n) {
-      const std::size_t step = n / each, s = n % each;
-      StageLevel& level = room.stages[n];
-      evaluate_stage(y, pass.times[step], pass.step, level);
-      sweep.each_line([&](Index number, Index j, Index k, LineSums& sums) {
-        stage_line(level, pass.step, number, j, k, sums);
-      });
-      rates.clear();
-      const Totals totals = sweep.finish(rates, 1);
-      if (level.last) pass.totals[step] = totals;
-      finish_stage(level, {level.y, y.size()}, pass.step, rates, pass.amounts[step]);
-      level.now.reset();
-      exchange(level.last ? ((steps - 1 - step) % 2 == 0 ? last : before) : room.between[s % 2]);
+    for (std::size_t s = 0; s < each; ++s) {
+      StageLevel& level = room.stages[step * each + s];
+      level.stage = &scheme.stages[s];
+      level.first = s == 0;
+      level.last = s + 1 == each;
+      level.alone = &room.alone[step];
+      level.missing = &room.missing[step];
+      level.start = start->data();
+      level.y = level.first ? level.start : room.between[(s - 1) % 2].data();
+      level.made = level.last ? &end : &room.between[s % 2];
+      level.sum = scheme.ends_with_sum ? end.data() : nullptr;
+      level.next = level.last && scheme.ends_with_sum ? nullptr : level.made->data();
     }
-    return true;
+    start = &end;
   }
+}
+
+void TermBalance::take_stages(const State& y, const Pass& pass) {
+  std::vector<StageLevel>& stages = passes().stages;
+  const std::size_t each = stages.size() / pass.times.size();
+  const Sweep sweep(domain(), lines_.size(), workspace_);
+  Ledger& rates = passes().rates;
+  for (std::size_t n = 0; n < stages.size(); ++n) {
+    const std::size_t step = n / each;
+    StageLevel& level = stages[n];
+    evaluate_stage(y, pass.times[step], pass.step, level);
+    sweep.each_line([&](Index number, Index j, Index k, LineSums& sums) {
+      stage_line(level, pass.step, number, j, k, sums);
+    });
+    rates.clear();
+    const Totals totals = sweep.finish(rates, 1);
+    if (level.last) pass.totals[step] = totals;
+    finish_stage(level, {level.y, y.size()}, pass.step, rates, pass.amounts[step]);
+    level.now.reset();
+    exchange(*level.made);
+  }
+}
+
+bool TermBalance::take_stages_in_one_pass(const State& y, const Pass& pass) {
+  std::vector<StageLevel>& stages = passes().stages;
+  const std::size_t each = stages.size() / pass.times.size();
   try {
-    for (std::size_t n = 0; n < room.stages.size(); ++n)
-      evaluate_stage(y, pass.times[n / each], pass.step, room.stages[n]);
+    for (std::size_t n = 0; n < stages.size(); ++n)
+      evaluate_stage(y, pass.times[n / each], pass.step, stages[n]);
   } catch (const DataError&) {
-    room.stages.clear();
+    stages.clear();
     return false;
   }
-  TileShape shape = *room.stage_tiles;
-  shape.levels = static_cast<int>(room.stages.size());
-  if (!room.sweep || room.sweep->shape() != shape) room.sweep.emplace(domain(), lines_.size(), shape);
-  room.sweep->each_line([&](int n, Index number, Index j, Index k, LineSums& sums) {
-    stage_line(room.stages[static_cast<std::size_t>(n)], pass.step, number, j, k, sums);
+  TiledSweep& sweep = passes().tiles_of_stages.sweep(domain(), lines_.size(), stages.size());
+  sweep.each_line([&](int n, Index number, Index j, Index k, LineSums& sums) {
+    stage_line(stages[static_cast<std::size_t>(n)], pass.step, number, j, k, sums);
   });
-  for (std::size_t step = 0; step < steps; ++step) {
-    pass.totals[step] = room.sweep->finish(static_cast<int>((step + 1) * each - 1), rates, 1);
+  for (std::size_t step = 0; step < pass.times.size(); ++step) {
+    pass.totals[step] = sweep.totals(static_cast<int>((step + 1) * each - 1));
     if (!pass.totals[step].finite()) return false;
   }
-  for (std::size_t n = 0; n < room.stages.size(); ++n) {
-    StageLevel& level = room.stages[n];
+  Ledger& rates = passes().rates;
+  for (std::size_t n = 0; n < stages.size(); ++n) {
     rates.clear();
-    room.sweep->finish(static_cast<int>(n), rates, 1);
-    finish_stage(level, {}, pass.step, rates, pass.amounts[n / each]);
-    level.now.reset();
+    sweep.book(static_cast<int>(n), 1, rates);
+    finish_stage(stages[n], {}, pass.step, rates, pass.amounts[n / each]);
+    stages[n].now.reset();
   }
   return true;
 }

@@ -31,6 +31,9 @@ BoundaryClosures::BoundaryClosures(OfUnknown of, std::vector<BoundaryClosure> cl
 }
 
 void BoundaryClosures::find_prescribed() {
+  const Grid& g = of_.domain->grid();
+  shape_.extent = {g.size(0), g.size(1), g.size(2)};
+  for (int a = 0; a < g.dimension(); ++a) shape_.periodic[a] = g.axis(a).periodic();
   // Gathered from the boundaries, so that nothing is stored for unknowns that no boundary holds.
   std::vector<std::pair<Index, Holder>> found;
   for (std::size_t c = 0; c < all_.size(); ++c)
@@ -148,10 +151,6 @@ Real BoundaryClosures::shared_flow(const Evaluation& now, const Real* u, Parts p
   const auto& holders = holders_[static_cast<std::size_t>(place)];
   const Index n = in_block_[static_cast<std::size_t>(place)];
   const BoundaryMedium& medium = medium_(now);
-  const Grid& g = of_.domain->grid();
-  FaceSystem shape;
-  shape.extent = {g.size(0), g.size(1), g.size(2)};
-  for (int a = 0; a < g.dimension(); ++a) shape.periodic[a] = g.axis(a).periodic();
   std::array<Real, 3> along{0, 0, 0}, across{0, 0, 0};
   Real area = 0, sum = 0;
   for (const Holder& holder : holders) {
@@ -160,7 +159,7 @@ Real BoundaryClosures::shared_flow(const Evaluation& now, const Real* u, Parts p
     across[a] += all_[holder.closure].area(holder.face);
     if (!parts.has(Parts::flux(a)) || along[a] != 0) continue;
     for (const bool up : {false, true})
-      if (const Index other = shape.neighbour(n, a, up); other >= 0)
+      if (const Index other = shape_.neighbour(n, a, up); other >= 0)
         along[a] += medium.conductance(n, a, up) * (u[other] - u[n]);
     sum += along[a];
   }

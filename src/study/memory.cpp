@@ -117,7 +117,7 @@ Look run_for_a_while(const std::string& text, const std::filesystem::path& name,
   const bool two_steps = std::holds_alternative<TwoStep>(prepared.plan.scheme.method);
   // Single steps come first, then a pass of several.
   const bool passes = stands_for_larger && prepared.plan.tiling && is_explicit(prepared.plan.scheme);
-  const Index wanted = (passes ? 4 : two_steps ? 4 : 2) + 2 * prepared.plan.damped_start;
+  const Index wanted = (passes || two_steps ? 4 : 2) + 2 * prepared.plan.damped_start;
   RunOptions options;
   options.folder = folder;
   options.checkpoint_seconds = 0;

@@ -125,8 +125,8 @@ class TermBalance : public Balance {
                          State& before, State& last) override;
   Totals stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
                Ledger& rates, const Totals* of_y) override;
-  /// Why lines cannot take several steps one after the other while the rest of the state is steps behind;
-  /// empty where they can.
+  /// Why lines cannot take several steps one after the other while the rest of the state, or another rank, is
+  /// steps behind; empty where they can.
   std::string why_not_line_by_line() const;
   /// What a sweep reads and writes of all unknowns.
   SweepLoad load_of_sweep() const;
@@ -192,6 +192,12 @@ class TermBalance : public Balance {
   void step_line(std::size_t grid, const EulerStep& one, Index number, Index j, Index k, LineSums& sums);
   Totals sweep_step(std::size_t grid, const EulerStep& one, Ledger& amounts);
   struct StageLevel;
+  struct PassWorkspace;
+  PassWorkspace& passes();
+  void lay_out_stages(const State& y, std::size_t steps, const ExplicitStages& scheme, State& before,
+                      State& last);
+  void take_stages(const State& y, const Pass& pass);
+  bool take_stages_in_one_pass(const State& y, const Pass& pass);
   void evaluate_stage(const State& y, Real from, Real step, StageLevel& level);
   void stage_line(const StageLevel& level, Real step, Index number, Index j, Index k, LineSums& sums);
   void prescribe_stage(const StageLevel& level, Index number, const Real* u, Real* next, Real* sum) const;
@@ -219,7 +225,6 @@ class TermBalance : public Balance {
   std::optional<Real> ahead_time_;
   SweepWorkspace workspace_;
   ActingTerms acting_;
-  struct PassWorkspace;
   std::shared_ptr<PassWorkspace> passes_;
   std::vector<Real> values_, missing_;
 };

@@ -108,6 +108,7 @@ class BoundaryClosures final : public Term {
   Medium medium_;
   std::vector<Index> in_block_, in_state_;
   std::vector<std::vector<Holder>> holders_;
+  FaceSystem shape_;                        ///< no matrix: which unknowns are neighbours
   std::vector<std::vector<Index>> shared_;  ///< by closure
   std::vector<char> prescribing_;           ///< by closure, here or on another rank
   std::vector<std::vector<Real>> positions_;

@@ -50,29 +50,40 @@ template <class Line>
   return along(l, i, u, low, high);
 }
 
-// `finish(i, inflow)` turns the inflow of unknown i into what is stored. Ends have a boundary (coefficient 0)
-// or the other end as their neighbour; the loop between them is free of both.
-template <int dimension, class Line, class Finish>
-[[gnu::always_inline]] inline void ends(const Line& l, Real* __restrict out, const Finish& finish) {
+// Calls each(i, inflow) for both ends of a line, which have a boundary (coefficient 0) or the other end as
+// their neighbour.
+template <int dimension, class Line, class Each>
+[[gnu::always_inline]] inline void each_end(const Line& l, const Each& each) {
   const Index n = l.count;
   const Real* u = l.u;
   // Around a periodic line no place differs from another.
-  const auto inflow = [&](Index i, Real low, Real high) WILLIWAW_INLINE {
-    return (l.periodic ? inside(l, i, u[i], low, high) : along(l, i, u[i], low, high)) +
-           across<dimension>(l, i, u[i]);
+  const auto end = [&](Index i, Real low, Real high) WILLIWAW_INLINE {
+    each(i, (l.periodic ? inside(l, i, u[i], low, high) : along(l, i, u[i], low, high)) +
+                across<dimension>(l, i, u[i]));
   };
   const Real before_first = l.periodic ? u[n - 1] : u[0], after_last = l.periodic ? u[0] : u[n - 1];
-  out[0] = finish(0, inflow(0, before_first, n > 1 ? u[1] : after_last));
-  if (n > 1) out[n - 1] = finish(n - 1, inflow(n - 1, u[n - 2], after_last));
+  end(0, before_first, n > 1 ? u[1] : after_last);
+  if (n > 1) end(n - 1, u[n - 2], after_last);
 }
 
-template <int dimension, class Line, class Finish>
-[[gnu::always_inline]] inline void uncounted(const Line& l, Real* __restrict out, const Finish& finish) {
+// The same for all unknowns of a line.
+template <int dimension, class Line, class Each>
+[[gnu::always_inline]] inline void each_inflow(const Line& l, const Each& each) {
   const Real* u = l.u;
 #pragma omp simd
   for (Index i = 1; i < l.count - 1; ++i)
-    out[i] = finish(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<dimension>(l, i, u[i]));
-  ends<dimension>(l, out, finish);
+    each(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<dimension>(l, i, u[i]));
+  each_end<dimension>(l, each);
+}
+
+template <class Line, class Each>
+[[gnu::always_inline]] inline void each_inflow(const Line& l, int dimension, const Each& each) {
+  if (dimension == 1)
+    each_inflow<1>(l, each);
+  else if (dimension == 2)
+    each_inflow<2>(l, each);
+  else
+    each_inflow<3>(l, each);
 }
 
 // What comes from memory is asked for so many unknowns ahead: at the end of a segment, where its sums are
@@ -176,18 +187,15 @@ template <int dimension, class Line, class FinishEnd, class Finish, class Sums>
     lanes.extremes(of_segments[s]);
   });
   // At last, when the far end of the line is near in cache.
-  ends<dimension>(l, out, finish_end);
+  each_end<dimension>(l, [&](Index i, Real inflow) WILLIWAW_INLINE { out[i] = finish_end(i, inflow); });
 }
 
+// `finish(i, inflow)` turns the inflow of unknown i into what is stored.
 template <class Line, class Finish>
 [[gnu::always_inline]] inline void by_dimension(const Line& l, int dimension, Real* out,
                                                 const Finish& finish) {
-  if (dimension == 1)
-    uncounted<1>(l, out, finish);
-  else if (dimension == 2)
-    uncounted<2>(l, out, finish);
-  else
-    uncounted<3>(l, out, finish);
+  each_inflow(l, dimension,
+              [&finish, out](Index i, Real inflow) WILLIWAW_INLINE { out[i] = finish(i, inflow); });
 }
 
 template <class Line, class FinishEnd, class Finish, class Sums>
@@ -487,33 +495,6 @@ void leapfrog_with(Index count, const Real* u, const Real* pair, const Real* for
 }
 
 namespace {
-
-// Calls each(i, inflow) for all unknowns of a line.
-template <int dimension, class Line, class Each>
-[[gnu::always_inline]] inline void each_inflow(const Line& l, const Each& each) {
-  const Real* u = l.u;
-  const Index n = l.count;
-#pragma omp simd
-  for (Index i = 1; i < n - 1; ++i)
-    each(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<dimension>(l, i, u[i]));
-  const auto end = [&](Index i, Real low, Real high) WILLIWAW_INLINE {
-    each(i, (l.periodic ? inside(l, i, u[i], low, high) : along(l, i, u[i], low, high)) +
-                across<dimension>(l, i, u[i]));
-  };
-  const Real before_first = l.periodic ? u[n - 1] : u[0], after_last = l.periodic ? u[0] : u[n - 1];
-  end(0, before_first, n > 1 ? u[1] : after_last);
-  if (n > 1) end(n - 1, u[n - 2], after_last);
-}
-
-template <class Line, class Each>
-[[gnu::always_inline]] inline void each_inflow(const Line& l, int dimension, const Each& each) {
-  if (dimension == 1)
-    each_inflow<1>(l, each);
-  else if (dimension == 2)
-    each_inflow<2>(l, each);
-  else
-    each_inflow<3>(l, each);
-}
 
 // `over(inflow, i)` is C⁻¹F.
 template <class Line, class Over>

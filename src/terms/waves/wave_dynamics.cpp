@@ -238,7 +238,7 @@ Totals WaveDynamics::leapfrog_step(const State& now, Real at, Real step, State& 
                                    const State* correction, const State* data) {
   expect(placed_, "leapfrog_step: after prepare_leapfrog or recall");
   expect(&now != &before && now.size() == before.size(), "leapfrog_step: two states of one size");
-  const Fixed& fixed = this->fixed();
+  fixed();
   const auto evaluated = balance_.at({at, 0, now});
   amounts.clear();
   find_quiet(*evaluated);
@@ -251,28 +251,10 @@ Totals WaveDynamics::leapfrog_step(const State& now, Real at, Real step, State& 
   const Domain& domain = *parts_.of.domain;
   const Sweep sweep(domain, balance_.lines().size(), workspace_);
   make_scratch();
-  const bool given = correction || data;
-  const bool quiet_boundaries = std::ranges::all_of(boundaries_, &BoundaryMemory::quiet);
-  sweep.each_line([&](Index line, Index j, Index k, LineSums& sums) {
-    const auto scratch = scratch_of_thread();
-    Work work{*evaluated,
-              fixed,
-              now.data(),
-              before.data(),
-              step,
-              correction,
-              data,
-              quiet_boundaries,
-              scratch[0],
-              scratch[1],
-              scratch[2],
-              layer_forces_,
-              0,
-              sums.of_segments(),
-              LedgerBlock(sums.booked.data())};
-    move(line, j, k, given, work);
-    sweep.count(line, sums);
-  });
+  const Moving moving{
+      *evaluated, now.data(), before.data(), step, std::ranges::all_of(boundaries_, &BoundaryMemory::quiet),
+      correction, data};
+  sweep.each_line([&](Index line, Index j, Index k, LineSums& sums) { move(moving, line, j, k, sums); });
   follow_boundaries(*evaluated, now, before, at, step);
   see(*evaluated, now, now_);
   see(*evaluated, before, after_);
@@ -291,17 +273,24 @@ void WaveDynamics::make_scratch() {
                   static_cast<std::size_t>(grid().size(0)));
 }
 
-std::array<std::span<Real>, 3> WaveDynamics::scratch_of_thread() {
+void WaveDynamics::move(const Moving& moving, Index line, Index j, Index k, LineSums& sums) {
   const auto width = static_cast<std::size_t>(grid().size(0));
-  Real* const first = scratch_.data() + Sweep::thread() * 3 * width;
-  return {std::span(first, width), std::span(first + width, width), std::span(first + 2 * width, width)};
-}
-
-void WaveDynamics::move(Index line, Index j, Index k, bool given, Work& work) const {
-  if (!given && simple(work.evaluated, line))
+  Real* const scratch = scratch_.data() + Sweep::thread() * 3 * width;
+  Work work{moving,
+            *fixed_,
+            {scratch, width},
+            {scratch + width, width},
+            {scratch + 2 * width, width},
+            layer_forces_,
+            0,
+            sums.of_segments(),
+            LedgerBlock(sums.booked.data())};
+  const bool given = moving.correction || moving.data;
+  if (!given && simple(moving.evaluated, line))
     move_simple_line(line, j, k, work);
   else
     move_line(line, j, k, work);
+  sums.count(parts_.of.domain->segments().number(line, 0));
 }
 
 std::vector<Real> WaveDynamics::remember() const {

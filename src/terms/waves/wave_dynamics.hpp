@@ -37,6 +37,7 @@ class WaveDynamics final : public SecondOrderDynamics {
   LineId scheme_line() const override { return parts_.wave_lines.scheme; }
 
  private:
+  struct Moving;
   struct Work;
   /// A boundary from one step to the next, face by face.
   struct BoundaryMemory {
@@ -106,9 +107,8 @@ class WaveDynamics final : public SecondOrderDynamics {
   void see_line(const Evaluation& evaluated, const Real* u, Index line, Seen& seen) const;
   std::string why_one_by_one() const;
   void make_scratch();
-  std::array<std::span<Real>, 3> scratch_of_thread();
   static Totals energies(Totals t, Real kinetic);
-  void move(Index line, Index j, Index k, bool given, Work& work) const;
+  void move(const Moving& moving, Index line, Index j, Index k, LineSums& sums);
   void follow_boundaries(const Evaluation& evaluated, const State& now, State& after, Real at, Real step);
   const EvaluatedBoundaryClosures& closures_later(const Evaluation& now, Real time);
   /// The states of a step: before it, at its start, and after it.

@@ -16,9 +16,7 @@ struct WaveDynamics::PassLevel {
 };
 
 struct WaveDynamics::PassWorkspace {
-  std::string why_one_by_one;
-  std::optional<TileShape> tiles;  ///< of the most steps
-  std::optional<TiledSweep> sweep;
+  PassTiles tiles;
   std::vector<PassLevel> levels;
   std::vector<Seen> seen;  ///< the state before all steps, the one that they start from, those after each
 };
@@ -40,7 +38,6 @@ void WaveDynamics::see_line(const Evaluation& evaluated, const Real* u, Index li
 }
 
 std::string WaveDynamics::why_one_by_one() const {
-  if (!parts_.of.domain->box().whole()) return "several ranks share the grid";
   if (layer_ ||
       std::ranges::any_of(boundaries_, [](const BoundaryMemory& m) { return m.moving.has_value(); }))
     return "boundaries or layers follow the motion from step to step";
@@ -49,17 +46,14 @@ std::string WaveDynamics::why_one_by_one() const {
 }
 
 AtOnce WaveDynamics::at_once() {
-  if (!passes_) {
-    passes_ = std::make_shared<PassWorkspace>();
-    passes_->why_one_by_one = why_one_by_one();
-    if (passes_->why_one_by_one.empty()) {
-      SweepLoad load = balance_.load_of_sweep();
-      if (!fixed().total_damping.empty()) ++load.coefficients;
-      passes_->tiles = tiles_for(*parts_.of.domain, load);
-      if (!passes_->tiles) passes_->why_one_by_one = no_tiles;
-    }
+  if (!passes_) passes_ = std::make_shared<PassWorkspace>();
+  PassTiles& tiles = passes_->tiles;
+  if (!tiles.chosen()) {
+    SweepLoad load = balance_.load_of_sweep();
+    if (!fixed().total_damping.empty()) ++load.coefficients;
+    tiles.choose(*parts_.of.domain, why_one_by_one(), load);
   }
-  return {passes_->tiles ? passes_->tiles->levels : 0, 2, passes_->why_one_by_one};
+  return {tiles.levels(), 2, tiles.why_none()};
 }
 
 bool WaveDynamics::leapfrog_several(const State& now, const State& before, const Pass& pass,
@@ -96,13 +90,10 @@ bool WaveDynamics::leapfrog_several(const State& now, const State& before, const
     make_room(room.seen[s]);
     room.seen[s].points.resize(room.seen[0].points.size());
   }
-  TileShape shape = *room.tiles;
-  shape.levels = static_cast<int>(steps);
-  const Domain& domain = *parts_.of.domain;
-  if (!room.sweep || room.sweep->shape() != shape) room.sweep.emplace(domain, balance_.lines().size(), shape);
+  TiledSweep& sweep = room.tiles.sweep(*parts_.of.domain, balance_.lines().size(), steps);
   make_scratch();
   const Index width = grid().size(0);
-  room.sweep->each_line([&](int n, Index line, Index j, Index k, LineSums& sums) {
+  sweep.each_line([&](int n, Index line, Index j, Index k, LineSums& sums) {
     PassLevel& level = room.levels[static_cast<std::size_t>(n)];
     const auto made_by = [&](int of) {
       return (static_cast<int>(steps) - 1 - of) % 2 == 0 ? last.data() : second_last.data();
@@ -111,29 +102,12 @@ bool WaveDynamics::leapfrog_several(const State& now, const State& before, const
     Real* const to = made_by(n);
     // A step makes the next state of the one before, which the pass has to leave alone.
     if (n < 2) std::copy_n((n == 0 ? before : now).data() + width * line, width, to + width * line);
-    const auto scratch = scratch_of_thread();
-    Work work{*level.evaluated,
-              fixed,
-              from,
-              to,
-              step,
-              nullptr,
-              nullptr,
-              level.quiet_boundaries,
-              scratch[0],
-              scratch[1],
-              scratch[2],
-              layer_forces_,
-              0,
-              sums.of_segments(),
-              LedgerBlock(sums.booked.data())};
-    move(line, j, k, false, work);
+    move({*level.evaluated, from, to, step, level.quiet_boundaries}, line, j, k, sums);
     for (auto h = fixed.prescribed_start[line]; h < fixed.prescribed_start[line + 1]; ++h) {
       level.prescribed[h] = on_prescribed(*level.evaluated, h, from);
       to[prescribed()[h]] = level.ahead[h];
     }
     see_line(*level.evaluated, to, line, room.seen[static_cast<std::size_t>(n) + 2]);
-    sums.count(domain.segments().number(line, 0));
   });
   for (std::size_t s = 0; s < steps; ++s) {
     PassLevel& level = room.levels[s];
@@ -143,7 +117,8 @@ bool WaveDynamics::leapfrog_several(const State& now, const State& before, const
     find_quiet(evaluated);
     keep_boundaries(evaluated);
     const StepSeen seen{room.seen[s], room.seen[s + 1], room.seen[s + 2]};
-    Totals t = room.sweep->finish(static_cast<int>(s), amounts, 1);
+    Totals t = sweep.totals(static_cast<int>(s));
+    sweep.book(static_cast<int>(s), 1, amounts);
     t += book_prescribed(evaluated, seen, level.prescribed, step, nullptr, nullptr, amounts);
     t.potential += book_boundaries(closures_later(evaluated, pass.times[s] + step), seen, step, amounts);
     book_points(evaluated, seen, amounts);

@@ -1,4 +1,4 @@
-// What one leapfrog step of a wave works with, line by line.
+// What leapfrog steps of a wave work with, line by line.
 #pragma once
 
 #include "balance/sweep.hpp"
@@ -6,15 +6,20 @@
 
 namespace williwaw {
 
-struct WaveDynamics::Work {
+/// One step of leapfrog from whole states: `other` is a step earlier and becomes a step later.
+struct WaveDynamics::Moving {
   const Evaluation& evaluated;
-  const Fixed& fixed;
-  const Real* now;  ///< whole states
+  const Real* now;
   Real* other;
   Real step;
-  const State* correction;
-  const State* data;
-  bool quiet_boundaries;                ///< nothing acts on any of them
+  bool quiet_boundaries;  ///< nothing acts on any of them
+  const State* correction = nullptr;
+  const State* data = nullptr;
+};
+
+/// What it needs for one line.
+struct WaveDynamics::Work : Moving {
+  const Fixed& fixed;
   std::span<Real> pair, force, source;  ///< of one line
   std::span<const Real> layer_forces;
   std::size_t next_place = 0;
