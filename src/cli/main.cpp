@@ -186,7 +186,8 @@ int program(int argc, char** argv) {
     return app.exit(e) == 0 ? cli::done : cli::bad_input;
   }
   // What is not done together the first process does alone.
-  if (!cli::speaks() && !app.got_subcommand(run) && !app.got_subcommand(check)) return cli::done;
+  if (!cli::speaks() && !app.got_subcommand(run) && !app.got_subcommand(check) && !app.got_subcommand(sweep))
+    return cli::done;
   const int code = cli::all_said(chosen());
   return cli::speaks() ? code : cli::done;
 }

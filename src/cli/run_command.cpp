@@ -5,7 +5,6 @@
 #include <chrono>
 #include <csignal>
 #include <functional>
-#include <thread>
 #include <utility>
 
 #include "commands.hpp"
@@ -172,9 +171,8 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
     trial.folder = study::folder_of_sample(given, s, folder);
   }
   // Nobody else's: whoever comes later finds a run in it.
-  store::write_file(folder / "run.log", "");
-  const int machine = static_cast<int>(std::max(1u, std::thread::hardware_concurrency()));
-  const int processors = arguments.threads > 0 ? arguments.threads : machine;
+  if (speaks()) store::write_file(folder / "run.log", "");
+  const int processors = threads_of_rank(arguments.threads);
   const int jobs = std::min(processors, static_cast<int>(given.samples));
   listen_for_signals();
   run_trials(
@@ -186,8 +184,10 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
        .resume = arguments.resume,
        .checkpoint_seconds = arguments.checkpoint >= 0 ? std::optional(arguments.checkpoint) : std::nullopt,
        .memory = {arguments.memory},
+       .ranks = started_together(),
        .interrupt = [] { return interrupt_asked.load(); }},
       trials);
+  if (!speaks()) return done;
   const std::string table = table_of(trials, "run", given);
   const bool talk = !arguments.quiet && !arguments.json;
   if (talk) say("{}\n", table);
@@ -268,8 +268,7 @@ int run(const RunArguments& arguments) {
   std::vector<study::TimePart> times;
   const casefile::Case given = open_case(arguments.file, arguments.set, {}, {arguments.memory});
   times.push_back({"reading the case", watch.lap()});
-  // Samples are runs of their own, which the first process starts.
-  if (given.samples > 1 && !speaks()) return done;
+  // Samples are runs of their own, of which each is done by one rank.
   Communicator* const together = given.samples > 1 ? nullptr : started_together();
   const int threads = together ? threads_of_rank(arguments.threads) : arguments.threads;
   study::Prepared prepared = study::prepare(given, {threads});

@@ -1,9 +1,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <thread>
 
 #include "commands.hpp"
+#include "launch.hpp"
 #include "say.hpp"
 #include "trials.hpp"
 #include "williwaw/plot/overlay.hpp"
@@ -62,10 +62,12 @@ int sweep(const SweepArguments& arguments) {
                           ? std::filesystem::path(arguments.file.stem().string() + ".sweep")
                           : arguments.folder;
   std::vector<Trial> trials = trials_of(variants, varied, folder);
-  const int machine = static_cast<int>(std::max(1u, std::thread::hardware_concurrency()));
-  const int jobs = arguments.jobs > 0 ? arguments.jobs : machine;
-  const int threads = arguments.threads > 0 ? arguments.threads : std::max(1, machine / jobs);
-  run_trials(arguments.file, arguments.set, {.jobs = jobs, .threads = threads}, trials);
+  const int processors = threads_of_rank(0);
+  const int jobs = arguments.jobs > 0 ? arguments.jobs : processors;
+  const int threads = arguments.threads > 0 ? arguments.threads : std::max(1, processors / jobs);
+  run_trials(arguments.file, arguments.set, {.jobs = jobs, .threads = threads, .ranks = started_together()},
+             trials);
+  if (!speaks()) return done;
 
   const std::string head = !variants.empty() ? "variant" : varied.size() == 1 ? varied[0].key : "run";
   const std::string table = table_of(trials, head, base);

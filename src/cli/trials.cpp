@@ -13,6 +13,7 @@
 #include <nlohmann/json.hpp>
 
 #include "arguments.hpp"
+#include "launch.hpp"
 #include "williwaw/casefile/readable.hpp"
 #include "williwaw/store/run_series.hpp"
 
@@ -260,43 +261,86 @@ std::vector<Trial> trials_of(const std::vector<std::string>& variants, const std
   return trials;
 }
 
-void run_trials(const std::filesystem::path& file, const std::vector<std::string>& set,
-                const TrialRules& rules, std::vector<Trial>& trials) {
+namespace {
+
+// What the processes of this rank's trials say, for each trial; nothing of those of other ranks, and of those
+// that were not begun before somebody asked to stop.
+std::vector<std::string> told_here(const std::filesystem::path& file, const std::vector<std::string>& set,
+                                   const TrialRules& rules, const std::vector<Trial>& trials) {
+  const std::size_t ranks = rules.ranks ? static_cast<std::size_t>(rules.ranks->size()) : 1;
   std::map<pid_t, Child> running;
-  std::vector<std::string> mistakes(trials.size());
-  std::size_t next = 0;
+  std::vector<std::string> told(trials.size());
+  std::size_t next = rules.ranks ? static_cast<std::size_t>(rules.ranks->rank()) : 0;
   const auto stopped = [&] { return rules.interrupt && rules.interrupt(); };
   const auto finish_one = [&] {
     // The pipe is read to its end before the process is waited for, so that none of them waits for a reader.
     const auto first = running.begin();
-    const std::string text = read_all(first->second.pipe, stopped, [&] {
+    std::string text = read_all(first->second.pipe, stopped, [&] {
       for (const auto& child : running) kill(child.first, SIGTERM);
     });
-    const std::size_t n = first->second.trial;
     int status = 0;
     while (waitpid(first->first, &status, 0) < 0 && errno == EINTR) continue;
+    told[first->second.trial] = WIFEXITED(status) && !text.empty() ? std::move(text) : "crashed";
     running.erase(first);
-    const json told = json::parse(text, nullptr, false);
-    if (told.is_discarded() || !WIFEXITED(status)) {
-      trials[n].verdict = "crashed";
-      trials[n].trouble = "its process ended without a result";
-    } else if (told.contains("mistake")) {
-      mistakes[n] = told["mistake"];
-    } else {
-      unpack(told, trials[n]);
-    }
   };
   while ((next < trials.size() && !stopped()) || !running.empty()) {
     if (next < trials.size() && !stopped() && static_cast<int>(running.size()) < rules.jobs) {
       start_child(file, set, rules, trials, next, running);
-      ++next;
+      next += ranks;
     } else {
       finish_one();
     }
   }
-  for (; next < trials.size(); ++next) trials[next].verdict = "stopped";
-  for (const auto& m : mistakes)
-    if (!m.empty()) throw InputError(m);
+  return told;
+}
+
+// The words of all ranks, on all of them: those of each rank as its number of words, then each one's place
+// and length, then its characters.
+void share_words(Communicator& ranks, std::vector<std::string>& words) {
+  std::vector<Real> own;
+  for (std::size_t n = 0; n < words.size(); ++n) {
+    if (words[n].empty()) continue;
+    own.push_back(static_cast<Real>(n));
+    own.push_back(static_cast<Real>(words[n].size()));
+    for (const char c : words[n]) own.push_back(static_cast<unsigned char>(c));
+  }
+  const std::vector<Real> all = ranks.gathered(own);
+  for (std::size_t at = 0; at < all.size();) {
+    std::string& word = words.at(static_cast<std::size_t>(all[at]));
+    const auto length = static_cast<std::size_t>(all[at + 1]);
+    word.clear();
+    for (std::size_t c = 0; c < length; ++c)
+      word += static_cast<char>(static_cast<unsigned char>(all[at + 2 + c]));
+    at += 2 + length;
+  }
+}
+
+}  // namespace
+
+void run_trials(const std::filesystem::path& file, const std::vector<std::string>& set,
+                const TrialRules& rules, std::vector<Trial>& trials) {
+  // A rank that fails by itself must not leave the others waiting for its words.
+  if (rules.ranks) march_begins();
+  std::vector<std::string> told = told_here(file, set, rules, trials);
+  if (rules.ranks) share_words(*rules.ranks, told);
+  march_ends();
+  std::string mistake;
+  for (std::size_t n = 0; n < trials.size(); ++n) {
+    if (told[n].empty()) {
+      trials[n].verdict = "stopped";
+      continue;
+    }
+    const json words = json::parse(told[n], nullptr, false);
+    if (words.is_discarded()) {
+      trials[n].verdict = "crashed";
+      trials[n].trouble = "its process ended without a result";
+    } else if (words.contains("mistake")) {
+      if (mistake.empty()) mistake = words["mistake"];
+    } else {
+      unpack(words, trials[n]);
+    }
+  }
+  if (!mistake.empty()) throw InputError(mistake);
 }
 
 namespace {

@@ -52,6 +52,9 @@ struct TrialRules {
   bool resume = false;      ///< go on from checkpoints; what has ended already is not run again
   std::optional<Real> checkpoint_seconds = {};
   study::MemoryLimit memory = {};
+  /// Who shares the trials, so many at a time on each rank; null: this process alone. All of them call
+  /// run_trials with the same trials, and know in the end what came of each.
+  Communicator* ranks = nullptr;
   /// Asked between steps, and when a signal came: stop, and keep what is there.
   std::function<bool()> interrupt = {};
 };
@@ -59,7 +62,6 @@ struct TrialRules {
 /// Runs all of them. Throws InputError for a case that is wrong, with the message of the first one.
 void run_trials(const std::filesystem::path& file, const std::vector<std::string>& set,
                 const TrialRules& rules, std::vector<Trial>& trials);
-
 /// A row for each of them under `head`, with the numbers of each unknown of `base`.
 std::string table_of(const std::vector<Trial>& trials, const std::string& head, const casefile::Case& base);
 study::Report report_of(const std::vector<Trial>& trials, const casefile::Case& base);

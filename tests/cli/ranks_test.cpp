@@ -289,6 +289,51 @@ TEST_CASE("what ranks cannot do is told once, with what they can") {
   told(2, "--set time.step=0.005", "Choose a smaller step", 3);
 }
 
+TEST_CASE("variants and samples are shared by ranks, each run by one of them") {
+  const auto folder = folder_of("shared", all_kinds().front().text);
+  const std::string vary = "--set 'figure=[]' --vary 'initial.value=0.1*x,0.2*x,0.3*y'";
+  REQUIRE(williwaw_in(folder, "sweep case.toml -o alone " + vary).code == 0);
+  const Printed shared = together(2, folder, "sweep case.toml -o together " + vary);
+  CAPTURE(shared.error);
+  REQUIRE(shared.code == 0);
+  CHECK(shared.out.find("verdict") == shared.out.rfind("verdict"));
+  const auto same_results = [&](const std::string& run) {
+    CAPTURE(run);
+    for (const char* file : {"fields.nc", "series.csv"})
+      CHECK(text_of(folder / "together" / run / file) == text_of(folder / "alone" / run / file));
+  };
+  const std::vector<std::string> runs{"initial.value-0.1_x", "initial.value-0.2_x", "initial.value-0.3_y"};
+  for (const auto& run : runs) same_results(run);
+
+  // Ranks in folders of their own show who ran which.
+  std::filesystem::create_directory(folder / "beside");
+  const std::string sweep =
+      "sweep '" + (folder / "case.toml").string() + "' -o parted --set 'probe=[]' " + vary;
+  const Printed parted =
+      run_in(folder, on_ranks(1, sweep) + fmt::format(" : -n 1 --wdir '{}' '{}' {}",
+                                                      (folder / "beside").string(), PROGRAM, sweep));
+  CAPTURE(parted.error);
+  CHECK(parted.code == 0);
+  for (std::size_t n = 0; n < runs.size(); ++n) {
+    CHECK(std::filesystem::exists(folder / "parted" / runs[n] / "fields.nc") == (n % 2 == 0));
+    CHECK(std::filesystem::exists(folder / "beside" / "parted" / runs[n] / "fields.nc") == (n % 2 == 1));
+  }
+
+  const std::string samples =
+      "run case.toml --quiet --set samples.count=3 --set 'initial.value=0.1*x*(1 + sample)' -o ";
+  REQUIRE(williwaw_in(folder, samples + "alone-samples").code == 0);
+  REQUIRE(together(2, folder, samples + "together-samples").code == 0);
+  for (const char* file : {"fields.nc", "spread.csv"})
+    CHECK(text_of(folder / "together-samples" / file) == text_of(folder / "alone-samples" / file));
+
+  // A mistake that one rank meets in its own run is told once, by all of them together.
+  const Printed wrong =
+      together(2, folder, "sweep case.toml -o wrong --set 'figure=[]' --vary time.step=0.0001,fast");
+  CHECK(wrong.code == 2);
+  CHECK(wrong.error.find("time.step=fast") != std::string::npos);
+  CHECK(wrong.error.find("time.step=fast") == wrong.error.rfind("time.step=fast"));
+}
+
 TEST_CASE("check tells how ranks share a grid, and what was measured between them") {
   const auto folder = folder_of("ranks", all_kinds().front().text);
   const Printed alone = williwaw_in(folder, "check case.toml --ranks 1x4");
