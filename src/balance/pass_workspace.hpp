@@ -16,8 +16,11 @@ struct TermBalance::StageLevel {
   std::vector<Real>* alone = nullptr;    ///< what prescribed unknowns would be without their boundaries
   std::vector<Real>* missing = nullptr;  ///< to them, at the end of the step
   const Real *start = nullptr, *y = nullptr;
-  Real *next = nullptr, *sum = nullptr;  ///< null where there is none
-  State* made = nullptr;                 ///< what is complete after it
+  const Real* before = nullptr;  ///< what the stage before started from, where it is needed
+  const std::vector<Real>* ahead_before = nullptr;  ///< what was prescribed there; null: as at the start
+  Real* first_rate = nullptr;                       ///< C⁻¹F at the start, where it is needed
+  Real *next = nullptr, *sum = nullptr;             ///< null where there is none
+  State* made = nullptr;                            ///< what is complete after it
 };
 
 struct TermBalance::PassWorkspace {
@@ -32,6 +35,7 @@ struct TermBalance::PassWorkspace {
   PassTiles tiles_of_stages;
   std::vector<StageLevel> stages;
   std::array<State, 2> between;                   ///< states of stages, in turn
+  State first_rate;                               ///< of the step, where stages need it
   std::vector<std::vector<Real>> alone, missing;  ///< by step
   Ledger rates;                                   ///< of one stage
 };

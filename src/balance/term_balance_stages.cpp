@@ -13,14 +13,13 @@ bool TermBalance::steps_in_stages() {
 
 AtOnce TermBalance::stages_at_once(const ExplicitStages& scheme) {
   PassTiles& tiles = passes().tiles_of_stages;
-  if (!tiles.chosen()) {
-    // Two states between stages and the ends of two steps, besides the one at the start.
-    SweepLoad load = load_of_sweep();
-    load.states *= 2;
-    tiles.choose(domain(), steps_in_stages() ? why_not_line_by_line() : AtOnce().why_one_by_one, load);
-  }
-  const int steps = tiles.levels() / static_cast<int>(scheme.stages.size());
-  return {steps, 1, steps == 0 && tiles.why_none().empty() ? no_tiles : tiles.why_none()};
+  // Two states between stages and the ends of two steps, besides the one at the start.
+  SweepLoad load = load_of_sweep();
+  load.states *= 2;
+  if (scheme.looks_back()) load.states += static_cast<int>(unknowns_.size());
+  tiles.choose(domain(), steps_in_stages() ? why_not_line_by_line() : AtOnce().why_one_by_one, load);
+  if (tiles.levels() == 0) return {0, 1, tiles.why_none()};
+  return {std::max(1, tiles.levels() / static_cast<int>(scheme.stages.size())), 1, ""};
 }
 
 void TermBalance::evaluate_stage(const State& y, Real from, Real step, StageLevel& level) {
@@ -40,13 +39,23 @@ void TermBalance::stage_line(const StageLevel& level, Real step, Index number, I
   const auto of_unknown = [](auto* state, Index first) { return state ? state + first : nullptr; };
   for (std::size_t u = 0; u < unknowns_.size(); ++u) {
     const Index first = first_of(u, number);
-    const StageOfLine of_line{of_unknown(level.next, first),
-                              level.start + first,
-                              stage.fraction,
-                              step * stage.weight,
-                              of_unknown(level.sum, first),
-                              of_unknown(level.first ? level.start : level.sum, first),
-                              step * stage.of_step};
+    StageOfLine of_line{.next = of_unknown(level.next, first),
+                        .start = level.start + first,
+                        .fraction = stage.fraction,
+                        .weight = step * stage.weight};
+    if (level.sum) {
+      of_line.sum = level.sum + first;
+      of_line.from = (level.first ? level.start : level.sum) + first;
+      of_line.of_step = step * stage.of_step;
+    } else if (level.first_rate && level.first) {
+      of_line.sum = level.first_rate + first;
+      of_line.of_step = 1;
+    } else if (level.first_rate) {
+      of_line.before = level.before + first;
+      of_line.first_rate = level.first_rate + first;
+      of_line.of_before = stage.before;
+      of_line.of_first = step * stage.first;
+    }
     fused_[u]->stage(line, of_line);
     const LineCapacity capacity = unknowns_[u].storage->linear()->of_line(number);
     rates[u] = !of_line.next ? LineRates(of_line.sum, of_line.of_step, capacity)
@@ -58,8 +67,7 @@ void TermBalance::stage_line(const StageLevel& level, Real step, Index number, I
   Totals* const of_segments = sums.of_segments();
   for (std::size_t u = 0; u < unknowns_.size(); ++u) {
     const Index first = first_of(u, number);
-    prescribe_stage(level, number, level.y + first, of_unknown(level.next, first),
-                    of_unknown(level.sum, first));
+    prescribe_stage(level, step, number, of_unknown(level.next, first), of_unknown(level.sum, first));
     if (!level.last) continue;
     const Real* const end = (level.sum ? level.sum : level.next) + first;
     for (const auto& run : domain(u).runs(number))
@@ -70,23 +78,26 @@ void TermBalance::stage_line(const StageLevel& level, Real step, Index number, I
 
 // Of one unknown alone. What a node would be without its boundary is told by the sum over the step;
 // where no sum is kept, what each stage made of it tells.
-void TermBalance::prescribe_stage(const StageLevel& level, Index number, const Real* u, Real* next,
+void TermBalance::prescribe_stage(const StageLevel& level, Real step, Index number, Real* next,
                                   Real* sum) const {
   const auto [first, end] = prescribed_on(number);
   if (first == end) return;
   const ExplicitStages::Stage& stage = *level.stage;
   const Index start_of_line = grid().size(0) * number;
-  const Real* const start = level.start + start_of_line;
+  const Real *const start = level.start + start_of_line, *const u = level.y + start_of_line;
   const LineCapacity capacity = unknowns_.front().storage->linear()->of_line(number);
   for (std::size_t h = first; h < end; ++h) {
     const Index i = arranged_.prescribed[h] - start_of_line;
     Real& alone = (*level.alone)[h];
-    if (sum)
+    if (sum) {
       alone = sum[i];
-    else
-      alone =
-          (level.first ? start[i] : alone) +
-          stage.of_step / stage.weight * (next[i] - (1 - stage.fraction) * start[i] - stage.fraction * u[i]);
+    } else {
+      Real without = (1 - stage.fraction) * start[i] + stage.fraction * u[i];
+      if (level.first_rate && !level.first)
+        without += stage.before * ((level.ahead_before ? (*level.ahead_before)[h] : start[i]) - start[i]) +
+                   step * stage.first * level.first_rate[start_of_line + i];
+      alone = (level.first ? start[i] : alone) + stage.of_step / stage.weight * (next[i] - without);
+    }
     if (level.last) (*level.missing)[h] = capacity(i) * (level.ahead[h] - alone);
     (level.last && sum ? sum : next)[i] = level.ahead[h];
   }
@@ -111,8 +122,6 @@ bool TermBalance::advance_in_stages(const State& y, const Pass& pass, const Expl
          "advance_in_stages: three states of the balance's size");
   expect(steps > 0 && pass.amounts.size() == steps && pass.totals.size() == steps && !scheme.stages.empty(),
          "advance_in_stages: stages, and ledger and totals of each step");
-  expect(!in_one_pass || static_cast<int>(steps) <= stages_at_once(scheme).steps,
-         "advance_in_stages: steps for one pass");
   lay_out_stages(y, steps, scheme, before, last);
   make_workspace(0, 0);
   if (in_one_pass) return take_stages_in_one_pass(y, pass);
@@ -127,6 +136,8 @@ void TermBalance::lay_out_stages(const State& y, std::size_t steps, const Explic
   PassWorkspace& room = passes();
   for (std::size_t b = 0; b < std::min<std::size_t>(each - 1, 2); ++b) room.between[b].resize(y.size());
   room.stages.resize(steps * each);
+  const bool looks_back = scheme.looks_back();
+  if (looks_back) room.first_rate.resize(y.size());
   room.alone.resize(steps);
   room.missing.resize(steps);
   if (room.rates.size() != lines_.size()) room.rates = Ledger(lines_.size());
@@ -145,6 +156,9 @@ void TermBalance::lay_out_stages(const State& y, std::size_t steps, const Explic
       level.start = start->data();
       level.y = level.first ? level.start : room.between[(s - 1) % 2].data();
       level.made = level.last ? &end : &room.between[s % 2];
+      level.before = !looks_back || s == 0 ? nullptr : s == 1 ? level.start : room.between[s % 2].data();
+      level.ahead_before = s < 2 ? nullptr : &room.stages[step * each + s - 2].ahead;
+      level.first_rate = looks_back ? room.first_rate.data() : nullptr;
       level.sum = scheme.ends_with_sum ? end.data() : nullptr;
       level.next = level.last && scheme.ends_with_sum ? nullptr : level.made->data();
     }
@@ -183,20 +197,29 @@ bool TermBalance::take_stages_in_one_pass(const State& y, const Pass& pass) {
     stages.clear();
     return false;
   }
-  TiledSweep& sweep = passes().tiles_of_stages.sweep(domain(), lines_.size(), stages.size());
-  sweep.each_line([&](int n, Index number, Index j, Index k, LineSums& sums) {
-    stage_line(stages[static_cast<std::size_t>(n)], pass.step, number, j, k, sums);
-  });
-  for (std::size_t step = 0; step < pass.times.size(); ++step) {
-    pass.totals[step] = sweep.totals(static_cast<int>((step + 1) * each - 1));
-    if (!pass.totals[step].finite()) return false;
-  }
+  // Stages that one pass over memory cannot take are shared out among a few.
+  PassTiles& tiles = passes().tiles_of_stages;
+  const auto most = static_cast<std::size_t>(tiles.levels());
+  const std::size_t count = (stages.size() + most - 1) / most, levels = (stages.size() + count - 1) / count;
   Ledger& rates = passes().rates;
-  for (std::size_t n = 0; n < stages.size(); ++n) {
-    rates.clear();
-    sweep.book(static_cast<int>(n), 1, rates);
-    finish_stage(stages[n], {}, pass.step, rates, pass.amounts[n / each]);
-    stages[n].now.reset();
+  for (std::size_t begin = 0; begin < stages.size(); begin += levels) {
+    const std::size_t end = std::min(stages.size(), begin + levels);
+    TiledSweep& sweep = tiles.sweep(domain(), lines_.size(), end - begin);
+    sweep.each_line([&](int n, Index number, Index j, Index k, LineSums& sums) {
+      stage_line(stages[begin + static_cast<std::size_t>(n)], pass.step, number, j, k, sums);
+    });
+    for (std::size_t n = begin; n < end; ++n) {
+      const int level = static_cast<int>(n - begin);
+      if (stages[n].last) {
+        Totals& totals = pass.totals[n / each];
+        totals = sweep.totals(level);
+        if (!totals.finite()) return false;
+      }
+      rates.clear();
+      sweep.book(level, 1, rates);
+      finish_stage(stages[n], {}, pass.step, rates, pass.amounts[n / each]);
+      stages[n].now.reset();
+    }
   }
   return true;
 }

@@ -23,6 +23,8 @@ constexpr int most_halvings = 24, most_failures = 300;
 Scheme scheme_of(const Plan& plan) {
   Scheme scheme = plan.scheme;
   if (plan.adaptive && scheme.estimating) scheme.method = *scheme.estimating;
+  if (auto* stabilized = std::get_if<Stabilized>(&scheme.method))
+    stabilized->estimates = plan.adaptive.has_value();
   return scheme;
 }
 

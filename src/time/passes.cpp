@@ -13,13 +13,14 @@ Real seconds_since(Clock::time_point begun) {
 }  // namespace
 
 bool Passes::wanted(Stepper& stepper, bool tiling) {
+  // How many stages a step takes is known after the first one only.
+  if (alone_ == measured_alone) return false;
   if (!asked_) {
     asked_ = true;
     const AtOnce found = tiling ? stepper.at_once() : AtOnce{0, 2, "not asked for"};
     out_.at_once = found.steps;
     least_ = found.least;
     out_.why_one_by_one = found.why_one_by_one;
-    alone_ = measured_alone;
   }
   return out_.at_once > 0 && out_.pays && alone_ == 0;
 }
@@ -34,7 +35,7 @@ Pass Passes::begin(Real time, Real length, int steps, std::size_t ledger_lines) 
 }
 
 void Passes::took_one(Clock::time_point begun) {
-  if (out_.at_once < 1) return;
+  if (asked_ && out_.at_once < 1) return;
   if (alone_ > 0) --alone_;
   const Real seconds = seconds_since(begun);
   out_.alone = out_.alone > 0 ? std::min(out_.alone, seconds) : seconds;

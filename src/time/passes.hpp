@@ -33,10 +33,10 @@ class Passes {
  private:
   // A step by itself is measured by the shortest of a few; passes of many steps by their mean.
   static constexpr int measured_alone = 3, judged_after = 4;
-  TilingOutcome out_;
+  TilingOutcome out_{.why_one_by_one = "steps are chosen one by one, or there is one alone"};
   bool asked_ = false;
   int least_ = 2;
-  int alone_ = 0;  ///< steps to be taken one by one before the next pass
+  int alone_ = measured_alone;  ///< steps to be taken one by one before the next pass
   int passes_ = 0;
   Index measured_ = 0;
   Real seconds_ = 0;

@@ -213,4 +213,18 @@ Tableau tableau_of(const Stabilized& method, int stages) {
   return t;
 }
 
+ExplicitStages stages_by_line(const Stabilized& method, int stages) {
+  const auto rows = method.recurrences(stages);
+  const std::vector<Real> of_step = tableau_of(method, stages).b;
+  ExplicitStages result;
+  for (std::size_t j = 0; j < rows.size(); ++j) {
+    const Recurrence& r = rows[j];
+    // What the first stage starts from is the start itself, whatever is taken of it.
+    result.stages.push_back({j == 0 ? 0 : rows[j - 1].c, j + 1 == rows.size() ? 1 : r.c,
+                             j == 0 ? 1 : r.previous, r.rate, of_step[j], j < 2 ? 0 : r.before_previous,
+                             r.first_rate});
+  }
+  return result;
+}
+
 }  // namespace williwaw

@@ -2,6 +2,7 @@
 // one of these, and nothing else stands between them.
 #pragma once
 
+#include <algorithm>
 #include <limits>
 #include <memory>
 
@@ -115,16 +116,23 @@ struct Pass {
 
 /// The stages of an explicit scheme, of which each needs the start of the step and the stage before it.
 struct ExplicitStages {
-  /// y_next = (1 − fraction)·y_start + fraction·y + weight·step·C⁻¹F(y), of times that are fractions of the
-  /// step.
+  /// y_next = y_start + fraction·(y − y_start) + before·(y_before − y_start) + step·(weight·C⁻¹F(y) +
+  /// first·C⁻¹F(y_start)), y_before being what the stage before started from; of times that are fractions of
+  /// the step.
   struct Stage {
     Real at, next_at;
     Real fraction, weight;
     Real of_step;  ///< weight of F in the step as a whole
+    Real before = 0, first = 0;
   };
   std::vector<Stage> stages;
   /// The end of the step is y_start + Σ of_step·step·C⁻¹F; otherwise what the last stage makes.
   bool ends_with_sum = false;
+
+  /// Stages know the rate at the start, and the state two stages back.
+  bool looks_back() const {
+    return std::ranges::any_of(stages, [](const Stage& s) { return s.before != 0 || s.first != 0; });
+  }
 };
 
 /// What a balance of second order in time adds: C·d²y/dt² + damping·dy/dt = F(y, t), with C the derivative of
@@ -278,7 +286,7 @@ class Balance {
 
   /// `advance_in_stages` is there.
   virtual bool steps_in_stages() { return false; }
-  /// How many steps it takes in one pass at the most.
+  /// How many steps it takes in one pass at the most; 1 also where the stages of one step take a few passes.
   virtual AtOnce stages_at_once(const ExplicitStages&) { return {}; }
   /// As many steps by an explicit scheme as the pass has, by the same formulas for each unknown in any case:
   /// stage after stage, or `in_one_pass`. y stays what it was, `last` becomes the state after all steps,

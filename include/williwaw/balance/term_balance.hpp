@@ -16,11 +16,14 @@ struct Unknown {
 
 /// What a stage of an explicit scheme makes of a line of an unknown, k being C⁻¹F there.
 struct StageOfLine {
-  /// next = (1 − fraction)·start + fraction·u + weight·k
+  /// next = (1 − fraction)·start + fraction·u + weight·k, or, with `before`, which may be `next`, start +
+  /// fraction·(u − start) + of_before·(before − start) + weight·k + of_first·first_rate
   Real* next = nullptr;  ///< null where there is none
   const Real* start = nullptr;
   Real fraction = 0, weight = 0;
-  /// sum = from + of_step·k; `from` may be `sum`
+  const Real *before = nullptr, *first_rate = nullptr;
+  Real of_before = 0, of_first = 0;
+  /// sum = from + of_step·k; `from` may be `sum`, or null for zeros
   Real* sum = nullptr;  ///< null where there is none
   const Real* from = nullptr;
   Real of_step = 0;
@@ -137,7 +140,10 @@ class TermBalance : public Balance {
 
  protected:
   /// The state that stands in where something depends on the unknown and no state is given.
-  void set_reference(State reference) { reference_ = std::move(reference); }
+  void set_reference(State reference) {
+    reference_ = std::move(reference);
+    at_reference_ = false;
+  }
   const State& reference() const { return reference_; }
   /// What a derived balance offers besides.
   Capabilities& offered() { return arranged_.capabilities; }
@@ -200,7 +206,7 @@ class TermBalance : public Balance {
   bool take_stages_in_one_pass(const State& y, const Pass& pass);
   void evaluate_stage(const State& y, Real from, Real step, StageLevel& level);
   void stage_line(const StageLevel& level, Real step, Index number, Index j, Index k, LineSums& sums);
-  void prescribe_stage(const StageLevel& level, Index number, const Real* u, Real* next, Real* sum) const;
+  void prescribe_stage(const StageLevel& level, Real step, Index number, Real* next, Real* sum) const;
   void finish_stage(const StageLevel& level, std::span<const Real> y, Real step, Ledger& rates,
                     Ledger& amounts);
   void book_missing(std::span<const Real> missing, Ledger& amounts);
@@ -220,6 +226,7 @@ class TermBalance : public Balance {
   LedgerLines lines_;
   Arrangement arranged_;
   State reference_;
+  bool at_reference_ = false;  ///< it is what was evaluated last
   std::shared_ptr<Evaluation> now_;
   std::vector<std::shared_ptr<EvaluatedTerm>> ahead_;  ///< of terms that prescribe, at another time
   std::optional<Real> ahead_time_;

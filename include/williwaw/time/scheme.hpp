@@ -32,6 +32,8 @@ struct Stabilized {
   std::function<Real(int stages)> interval;  ///< |R(−x)| <= 1 for x up to here
   int fewest = 2;
   int most = 250;
+  /// Steps are chosen by their errors, which takes one more rate a step.
+  bool estimates = false;
 
   /// Fewest stages whose interval holds `x`; `most` where none does.
   int stages_for(Real x) const;
@@ -116,6 +118,8 @@ Real monotonicity_radius_of_tableau(const Scheme& scheme);
 
 /// The tableau that a stabilized scheme has with this number of stages.
 Tableau tableau_of(const Stabilized& method, int stages);
+/// The same for balances that take stages line by line.
+ExplicitStages stages_by_line(const Stabilized& method, int stages);
 
 /// A scheme as case files name it.
 struct SchemeKind {

@@ -362,11 +362,11 @@ Report closing_report(const Case& given, const Prepared& prepared, const RunResu
 
 std::string tiling_text(const TilingOutcome& tiling) {
   if (tiling.at_once < 1) return "tiling: none; " + tiling.why_one_by_one;
+  const std::string at_once =
+      tiling.at_once == 1 ? "the stages of a step" : fmt::format("up to {} steps", tiling.at_once);
   if (tiling.steps == 0)
-    return fmt::format("tiling: up to {} steps in one pass over memory, none taken: all steps are looked at",
-                       tiling.at_once);
-  std::string text = fmt::format("tiling: up to {} steps in one pass over memory, {} steps so",
-                                 tiling.at_once, tiling.steps);
+    return "tiling: " + at_once + " in one pass over memory, none taken: all steps are looked at";
+  std::string text = fmt::format("tiling: {} in one pass over memory, {} steps so", at_once, tiling.steps);
   if (tiling.in_pass > 0)
     text += fmt::format("; {:.3g} ms a step instead of {:.3g} ms, {:.2f} times as fast", 1e3 * tiling.in_pass,
                         1e3 * tiling.alone, tiling.alone / tiling.in_pass);

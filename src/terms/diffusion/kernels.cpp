@@ -503,7 +503,19 @@ template <class Line, class Over>
   const StageOfLine s = stage;
   const Real* u = l.u;
   const Real rest = 1 - s.fraction;
-  if (s.sum && s.next)
+  if (s.before)
+    each_inflow(l, dimension, [=](Index i, Real inflow) WILLIWAW_INLINE {
+      const Real from = s.start[i];
+      s.next[i] = from + s.fraction * (u[i] - from) + s.of_before * (s.before[i] - from) +
+                  s.of_first * s.first_rate[i] + s.weight * over(inflow, i);
+    });
+  else if (s.sum && !s.from)
+    each_inflow(l, dimension, [=](Index i, Real inflow) WILLIWAW_INLINE {
+      const Real k = over(inflow, i);
+      s.next[i] = s.start[i] + s.weight * k;
+      s.sum[i] = s.of_step * k;
+    });
+  else if (s.sum && s.next)
     each_inflow(l, dimension, [=](Index i, Real inflow) WILLIWAW_INLINE {
       const Real k = over(inflow, i);
       s.next[i] = s.start[i] + s.weight * k;

@@ -4,6 +4,7 @@
 
 #include "kinds.hpp"
 #include "stage_solver.hpp"
+#include "steps_by_line.hpp"
 
 namespace williwaw {
 
@@ -17,11 +18,11 @@ struct PartRates {
   std::vector<Ledger> booked;
 };
 
-class RungeKutta final : public Stepper {
+class RungeKutta final : public StepsByLine {
  public:
   RungeKutta(Balance& balance, const Scheme& scheme, const Tableau& fluxes, const Tableau* sources,
              const Solving& solving)
-      : balance_(balance),
+      : StepsByLine(balance),
         fluxes_(fluxes),
         sources_(sources ? *sources : Tableau()),
         implicit_(!fluxes.is_explicit()),
@@ -31,14 +32,12 @@ class RungeKutta final : public Stepper {
     if (implicit_) need_matrix(balance, scheme);
     // A single explicit stage is what balances do in one pass over memory.
     one_pass_ = !implicit_ && fluxes_.stages() == 1 && !sources;
-    const auto size = static_cast<std::size_t>(balance.layout().size());
-    previous_.resize(size);
     if (one_pass_) return;
     if (auto form = sources || !balance.steps_in_stages() ? std::nullopt : stages_by_line(fluxes_)) {
       by_line_ = std::move(form);
-      start_.resize(size);
       return;
     }
+    const auto size = static_cast<std::size_t>(balance.layout().size());
     if (balance.capabilities().stages && !sources)
       if (auto form = two_register_form(fluxes_)) {
         in_stages_.stages = std::move(*form);
@@ -63,11 +62,7 @@ class RungeKutta final : public Stepper {
       y.swap(previous_);
       return totals;
     }
-    if (by_line_) {
-      Totals totals;
-      step_by_line(y, {{&at, 1}, step, {&amounts, 1}, {&totals, 1}}, false);
-      return totals;
-    }
+    if (by_line_) return step_by_line(y, at, step, amounts);
     if (!in_stages_.stages.empty()) return advance_in_stages(y, at, step, amounts);
     left_ = 0;
     previous_ = y;
@@ -86,19 +81,14 @@ class RungeKutta final : public Stepper {
     return balance_.totals(y, at + step);
   }
 
-  AtOnce at_once() override {
-    return one_pass_ ? balance_.at_once() : by_line_ ? balance_.stages_at_once(*by_line_) : AtOnce();
-  }
+  AtOnce at_once() override { return one_pass_ ? balance_.at_once() : StepsByLine::at_once(); }
   bool advance_several(State& y, const Pass& pass) override {
-    if (by_line_) return step_by_line(y, pass, true);
+    if (by_line_) return StepsByLine::advance_several(y, pass);
     start_.resize(y.size());
     if (!balance_.advance_several(y, pass, previous_, start_)) return false;
     y.swap(start_);
     return true;
   }
-  void take_back_several(State& y) override { y.swap(start_); }
-  // A single step leaves the state before it where several leave that before all of them.
-  const State& previous() const override { return alone_ ? start_ : previous_; }
 
   void take_back(State& y) override {
     y = previous();
@@ -134,13 +124,6 @@ class RungeKutta final : public Stepper {
   }
 
  private:
-  bool step_by_line(State& y, const Pass& pass, bool in_one_pass) {
-    if (!balance_.advance_in_stages(y, pass, *by_line_, in_one_pass, previous_, start_)) return false;
-    y.swap(start_);
-    alone_ = pass.times.size() == 1;
-    return true;
-  }
-
   // Every stage in one pass over memory; what one leaves, the next one starts from.
   Totals advance_in_stages(State& y, Real at, Real step, Ledger& amounts) {
     amounts.clear();
@@ -260,7 +243,6 @@ class RungeKutta final : public Stepper {
     known_at_ = end;
   }
 
-  Balance& balance_;
   Tableau fluxes_, sources_;
   bool implicit_, one_pass_;
   StageSolver solver_;
@@ -272,11 +254,8 @@ class RungeKutta final : public Stepper {
     std::optional<Totals> totals;  ///< of the state that the last step left, and where that was
     const Real* state = nullptr;
   } in_stages_;
-  /// Of schemes that the balance takes line by line, one step or several.
-  std::optional<ExplicitStages> by_line_;
-  bool alone_ = false;  ///< the last step was taken by itself
   std::vector<PartRates> part_rates_;
-  State start_, stage_, known_, work_, error_;
+  State stage_, known_, work_, error_;
   bool first_rate_known_ = false;
   Real known_at_ = 0;
   Real left_ = 0;

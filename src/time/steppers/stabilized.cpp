@@ -4,6 +4,7 @@
 
 #include "kinds.hpp"
 #include "stage_solver.hpp"
+#include "steps_by_line.hpp"
 
 namespace williwaw {
 
@@ -12,22 +13,27 @@ namespace {
 // How many steps a bound of the spectrum is good for where the matrix changes.
 constexpr int steps_between_bounds = 10;
 
-class StabilizedStepper final : public Stepper {
+class StabilizedStepper final : public StepsByLine {
  public:
   StabilizedStepper(Balance& balance, const Scheme& scheme, const Stabilized& method)
-      : balance_(balance),
+      : StepsByLine(balance),
         method_(method),
         steady_(balance.capabilities().linear && balance.capabilities().steady_matrix) {
     need_matrix(balance, scheme);
+    // Errors of steps are told from increments of what is stored, which stages line by line do without.
+    if (!method.estimates && balance.steps_in_stages()) {
+      by_line_.emplace();
+      return;
+    }
     const auto size = static_cast<std::size_t>(balance.layout().size());
-    for (auto* s : {&previous_, &start_, &first_rate_, &rate_, &now_, &before_, &stage_, &error_})
-      s->resize(size);
+    for (auto* s : {&start_, &first_rate_, &rate_, &now_, &before_, &stage_, &error_}) s->resize(size);
     for (auto* l : {&ledgers_.first_booked, &ledgers_.booked, &ledgers_.now, &ledgers_.before})
       *l = Ledger(balance.lines().size());
   }
 
   Totals advance(State& y, Real at, Real step, Ledger& amounts) override {
     choose_stages(y, at, step);
+    if (by_line_) return step_by_line(y, at, step, amounts);
     previous_ = y;
     balance_.storage(y, at, start_);
     balance_.rate(y, at, Parts::all(), first_rate_, ledgers_.first_booked);
@@ -55,12 +61,21 @@ class StabilizedStepper final : public Stepper {
     balance_.prescribe(at + step, y);
     amounts = ledgers_.now;
     steppers::book_boundaries(balance_, y, at + step, rate_, error_, amounts);
-    estimate(y, at, step);
+    if (method_.estimates) estimate(y, at, step);
     return balance_.totals(y, at + step);
   }
 
-  void take_back(State& y) override { y = previous_; }
-  const State* error() const override { return &error_; }
+  AtOnce at_once() override {
+    if (by_line_ && !steady_)
+      return {0, 1, "the stages that a step takes are found anew as the equation changes"};
+    return StepsByLine::at_once();
+  }
+  bool advance_several(State& y, const Pass& pass) override {
+    choose_stages(y, pass.times.front(), pass.step);
+    return StepsByLine::advance_several(y, pass);
+  }
+  void take_back(State& y) override { y = previous(); }
+  const State* error() const override { return method_.estimates ? &error_ : nullptr; }
   int error_order() const override { return 2; }
   int stages() const override { return static_cast<int>(rows_.size()); }
 
@@ -79,7 +94,9 @@ class StabilizedStepper final : public Stepper {
     ++age_;
     // A matrix that changes may grow until the next look.
     const int count = method_.stages_for((steady_ ? 1 : 1.1) * bound_ * step);
-    if (count != static_cast<int>(rows_.size())) rows_ = method_.recurrences(count);
+    if (count == static_cast<int>(rows_.size())) return;
+    rows_ = method_.recurrences(count);
+    if (by_line_) by_line_ = stages_by_line(method_, count);
   }
 
   void take_stage(const Recurrence& r, Real step) {
@@ -111,13 +128,12 @@ class StabilizedStepper final : public Stepper {
     for (const Index h : balance_.prescribed()) error_[h] = 0;
   }
 
-  Balance& balance_;
   Stabilized method_;
   bool steady_;
   Real bound_ = 0;
   int age_ = 0;
   std::vector<Recurrence> rows_;
-  State start_, first_rate_, rate_, now_, before_, stage_, error_;
+  State first_rate_, rate_, now_, before_, stage_, error_;
   struct Ledgers {
     Ledger first_booked, booked, now, before, next, change;
   } ledgers_;
