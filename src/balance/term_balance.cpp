@@ -159,7 +159,13 @@ std::shared_ptr<const Evaluation> TermBalance::at(const Instant& instant) {
     for (const auto& [term, first] : arranged_.prescribing) now_->swap(term, ahead_[term]);
     ahead_time_.reset();
   }
-  now_->update(terms_, instant);
+  // Bounds and limits ask for one state at many times.
+  Instant told = instant;
+  const bool reference = !reference_.empty() && instant.y.data() == reference_.data();
+  told.same_state = reference && at_reference_;
+  at_reference_ = false;
+  now_->update(terms_, told);
+  at_reference_ = reference;
   return now_;
 }
 

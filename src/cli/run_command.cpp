@@ -128,23 +128,64 @@ Decomposition shared_boxes(const std::string& wanted, const casefile::Case& give
   }
 }
 
-// Who of those that were started together takes a box of the grid; false for a process that gets none.
-bool share_grid(const RunArguments& arguments, const casefile::Case& given, Communicator* together,
-                std::unique_ptr<Communicator>& some, study::RunOptions& options) {
-  const Decomposition shared = shared_boxes(arguments.ranks, given, together);
+// The same, for all of those that were started together if it is asked for.
+Decomposition boxes_of_all(const RunArguments& arguments, const casefile::Case& given,
+                           Communicator* together) {
+  Decomposition shared = shared_boxes(arguments.ranks, given, together);
   const int started = together ? together->size() : 1;
   if (!arguments.ranks.empty() && shared.count() != started)
     throw InputError(fmt::format("--ranks {}: {} box{} {} for {} rank{}, and {} {} started", arguments.ranks,
                                  shared.count(), shared.count() == 1 ? "" : "es",
                                  shared.count() == 1 ? "is" : "are", shared.count(),
                                  shared.count() == 1 ? "" : "s", started, started == 1 ? "is" : "are"));
-  if (!together) return true;
-  options.boxes = shared.boxes();
-  options.ranks = together;
-  if (shared.count() == started) return true;
-  some = together->first_ones(shared.count());
+  return shared;
+}
+
+// Those of them that get a box; nothing for a process that gets none. All of them ask together.
+std::unique_ptr<Communicator> with_boxes(Communicator& together, const Decomposition& shared) {
+  return together.first_ones(shared.count());
+}
+
+// While the first of those that were started together looks at a case, the others wait for its word.
+class OthersWait {
+ public:
+  explicit OthersWait(Communicator* together) : together_(together) {}
+  OthersWait(const OthersWait&) = delete;
+  OthersWait& operator=(const OthersWait&) = delete;
+  // Without a word the run does not begin, and they end as well.
+  ~OthersWait() { tell(false); }
+  void begin() { tell(true); }
+  static bool told_to_begin(Communicator& together) {
+    std::array<Real, 1> word{0};
+    together.broadcast(word);
+    return word[0] != 0;
+  }
+
+ private:
+  void tell(bool begins) {
+    std::array<Real, 1> word{begins ? 1.0 : 0.0};
+    if (together_) together_->broadcast(word);
+    together_ = nullptr;
+  }
+  Communicator* together_;
+};
+
+// The part of another process than the first.
+int run_beside(const RunArguments& arguments, const casefile::Case& given, Communicator& together) {
+  if (!OthersWait::told_to_begin(together)) return done;
+  const Decomposition shared = boxes_of_all(arguments, given, &together);
+  const std::unique_ptr<Communicator> some = with_boxes(together, shared);
+  if (!some) return done;
+  study::RunOptions options;
   options.ranks = some.get();
-  return some != nullptr;
+  options.boxes = shared.boxes();
+  options.folder = arguments.folder.empty() ? study::default_folder(arguments.file) : arguments.folder;
+  // The first one ends the run when a signal comes.
+  listen_for_signals();
+  march_begins();
+  study::run_beside(given, threads_of_rank(arguments.threads), options);
+  march_ends();
+  return done;
 }
 
 // What is said of it before the run.
@@ -270,14 +311,16 @@ int run(const RunArguments& arguments) {
   times.push_back({"reading the case", watch.lap()});
   // Samples are runs of their own, of which each is done by one rank.
   Communicator* const together = given.samples > 1 ? nullptr : started_together();
+  if (together && !speaks()) return run_beside(arguments, given, *together);
+  OthersWait others(together);
+  const Decomposition boxes = boxes_of_all(arguments, given, together);
   const int threads = together ? threads_of_rank(arguments.threads) : arguments.threads;
   study::Prepared prepared = study::prepare(given, {threads});
   // Stages that cannot be run are found before anything is said or done.
   const auto later =
       given.steady ? std::vector<study::PlannedStage>{} : study::planned_stages(given, prepared);
   const bool talk = !arguments.quiet && !arguments.json && speaks();
-  if (given.steady && given.steady->solver == "auto" && together &&
-      shared_boxes(arguments.ranks, given, together).count() > 1)
+  if (given.steady && given.steady->solver == "auto" && boxes.count() > 1)
     prepared.steady->solver =
         "conjugate gradients, or stabilized biconjugate gradients for a matrix that is not symmetric";
   if (talk) say("{}\n", study::brief_report(given, prepared).text());
@@ -302,26 +345,27 @@ int run(const RunArguments& arguments) {
 
   if (arguments.force) prepared.plan.stable_values.reset();
   study::RunOptions options;
-  std::unique_ptr<Communicator> some;
-  if (!share_grid(arguments, given, together, some, options)) return done;
-  if (options.shared()) study::refuse_on_ranks(given, prepared);
-  if (talk && together)
-    say("{}\n", ranks_in_words(given, together->size(), shared_boxes(arguments.ranks, given, together)));
-  // From here on one of them may meet what the others do not.
-  if (options.shared()) march_begins();
+  if (boxes.count() > 1) study::refuse_on_ranks(given, prepared);
+  if (talk && together) say("{}\n", ranks_in_words(given, together->size(), boxes));
   options.folder = arguments.folder.empty() ? study::default_folder(arguments.file) : arguments.folder;
-  if (options.writes()) check_folder(options.folder);
+  check_folder(options.folder);
   // A run that goes on was asked for at its start.
   const bool goes_on = arguments.resume && study::has_checkpoint(options.folder);
-  std::optional<std::string> why;
-  if (!arguments.force && !goes_on && options.writes())
-    why = study::too_costly(given, prepared, later, options.folder);
-  if (why) complain("{}: {}; --force runs it all the same\n", arguments.file.string(), *why);
-  if (options.shared() ? options.ranks->any(why.has_value()) : why.has_value()) {
-    march_ends();
-    return bad_input;
-  }
+  if (!arguments.force && !goes_on)
+    if (const auto why = study::too_costly(given, prepared, later, options.folder)) {
+      complain("{}: {}; --force runs it all the same\n", arguments.file.string(), *why);
+      return bad_input;
+    }
   if (given.samples > 1) return run_samples(arguments, given, prepared, options.folder);
+  std::unique_ptr<Communicator> some;
+  if (together) {
+    others.begin();
+    some = with_boxes(*together, boxes);
+    options.ranks = some.get();
+    options.boxes = boxes.boxes();
+    // From here on one of them may meet what the others do not.
+    if (options.shared()) march_begins();
+  }
   LiveLine live(given, prepared, !talk, options.shared());
   options.observers.on_step = [&](const StepInfo& m) { live.show(m); };
   options.resume = arguments.resume;
@@ -337,7 +381,6 @@ int run(const RunArguments& arguments) {
   times.push_back({"analysis", watch.lap()});
   study::RunResult result = study::run_case(given, prepared, options);
   march_ends();
-  if (!options.writes()) return done;
   live.end();
   times.push_back({"solving", result.seconds});
   times.push_back({"results and report", watch.lap() - result.seconds});

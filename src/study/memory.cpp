@@ -61,10 +61,18 @@ Real of_this_process(const std::string& what) {
   return 0;
 }
 
+}  // namespace
+
+Real peak_of_this_process() {
+  return 1024 * of_this_process("VmHWM");
+}
+
+namespace {
+
 Peaks peaks_until_now() {
   rusage of_children;
   getrusage(RUSAGE_CHILDREN, &of_children);
-  return {1024 * of_this_process("VmHWM"), 1024 * static_cast<Real>(of_children.ru_maxrss)};
+  return {peak_of_this_process(), 1024 * static_cast<Real>(of_children.ru_maxrss)};
 }
 
 // Pages of the program and its libraries that this process has looked at: a copy of the process begins

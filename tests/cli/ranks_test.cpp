@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <cstdlib>
+#include <sstream>
 #include <utility>
 #include <vector>
 
@@ -287,6 +288,63 @@ TEST_CASE("what ranks cannot do is told once, with what they can") {
   told(2, "--ranks 2x1", "--ranks 2x1: 2 boxes along axis x: the first axis is not cut");
   told(2, "--ranks 2by1", "--ranks 2by1: give boxes along each axis, such as 2x2 or 1x2x4");
   told(2, "--set time.step=0.005", "Choose a smaller step", 3);
+}
+
+TEST_CASE("stages go on from each rank's own part, and only the first rank has all of the grid") {
+  const std::string staged = R"case(
+title = "a"
+[grid]
+x = { from = 0, to = 1.3, cells = 600 }
+y = { from = 0, to = 1, cells = 900 }
+[equation]
+kind = "diffusion"
+diffusivity = "(1 + 0.3*u^2)"
+source = "0.2*sin(30*t)*y"
+[initial]
+value = "exp(-20*(x - 0.5)^2 - 30*(y - 0.4)^2)"
+[boundary]
+west = { dirichlet = 0.5 }
+default = "insulated"
+[time]
+until = 1e-5
+scheme = "rk2"
+step = { of_limit = 0.8 }
+[record]
+every = 1e-5
+[[stage]]
+title = "flood"
+time.lasts = 1e-5
+boundary.east = { dirichlet = 0.7 }
+[[stage]]
+title = "ebb"
+time.lasts = 5e-6
+)case";
+  const auto folder = folder_of("staged", staged);
+  for (const char* change : {"--set grid.x.cells=60 --set grid.y.cells=90", "--set equation.diffusivity=2"}) {
+    CAPTURE(std::string(change));
+    const Printed alone = williwaw_in(folder, std::string("run case.toml --quiet -o alone ") + change);
+    CAPTURE(alone.error);
+    REQUIRE(alone.code == 0);
+    const Printed shared = together(4, folder, std::string("run case.toml --quiet -o together ") + change);
+    CAPTURE(shared.error);
+    REQUIRE(shared.code == 0);
+    for (const char* file : {"fields.nc", "series.csv"}) {
+      CAPTURE(std::string(file));
+      CHECK(text_of(folder / "together" / file) == text_of(folder / "alone" / file));
+    }
+  }
+  // 600·900 values are 4.3 MB; a rank of four has a quarter of each of its states.
+  const std::string log = text_of(folder / "together" / "run.log");
+  const auto bytes_after = [&](const std::string& words) {
+    const std::size_t at = log.rfind(words);
+    REQUIRE(at != std::string::npos);
+    std::istringstream text(log.substr(at + words.size()));
+    double number = 0;
+    std::string unit;
+    text >> number >> unit;
+    return number * (unit == "GB" ? 1e9 : 1e6);
+  };
+  CHECK(bytes_after("ranks: ") > bytes_after("at most ") + 15e6);
 }
 
 TEST_CASE("variants and samples are shared by ranks, each run by one of them") {

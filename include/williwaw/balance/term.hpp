@@ -15,6 +15,7 @@ struct Instant {
   Real step = 0;  ///< of a step of explicit Euler, for terms that look at it; 0 where there is none
   std::span<const Real> y = {};    ///< the whole state; empty where none is known
   const Totals* totals = nullptr;  ///< of that state, where they are known
+  bool same_state = false;         ///< as at the instant before: what follows from it alone still holds
 };
 
 /// What is booked on the lines of a ledger while some lines of unknowns are gone through, leaf by leaf. One

@@ -18,8 +18,8 @@ Real recorded_bytes(const Case& given, const Prepared& prepared);
 inline constexpr Real longest_unasked = 86400;
 
 /// Why a run with its stages, or all samples of it, should not start without being told so: it takes longer
-/// than `longest_unasked`, or its records do not fit onto the disk of `folder`. Nothing where neither holds or
-/// nothing is known. Times steps only where they could take so long.
+/// than `longest_unasked`, or its records do not fit onto the disk of `folder`. Nothing where neither holds
+/// or nothing is known. Times steps only where they could take so long.
 std::optional<std::string> too_costly(const Case& given, const Prepared& prepared,
                                       const std::vector<PlannedStage>& later,
                                       const std::filesystem::path& folder);

@@ -8,6 +8,9 @@
 
 namespace williwaw::study {
 
+/// Bytes that this process took at its peak so far.
+Real peak_of_this_process();
+
 /// Memory, in bytes, that one process may use here: what the machine has, or what its control group
 /// (memory.max) or its limit on address space leave of that.
 Real available_memory();

@@ -21,8 +21,8 @@ struct RunOptions {
   std::function<void(const Case&, const Prepared&)> on_stage = {};
   bool resume = false;           ///< go on from the folder's checkpoint, where there is one
   Real checkpoint_seconds = 10;  ///< between checkpoints, of real time; 0: after every step
-  /// Who marches together; null: this process alone. All of them call run_case with the same case; the first
-  /// one writes the files and is told what happens.
+  /// Who marches together; null: this process alone. The first of them calls run_case, which writes the files
+  /// and is told what happens, the others run_beside with the same case, boxes and folder.
   Communicator* ranks = nullptr;
   /// Boxes along each axis; zeros: as `Decomposition::choose` has it.
   std::array<int, 3> boxes{0, 0, 0};
@@ -54,6 +54,10 @@ std::filesystem::path default_folder(const std::filesystem::path& case_file);
 /// meets data that are no numbers, or cannot write its files. Throws StoreError where another process writes
 /// into the folder.
 RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options);
+
+/// The part of another rank than the first in a run: it marches its own boxes and leaves the rest to
+/// `run_case` there.
+void run_beside(const Case& given, int threads, const RunOptions& options);
 
 /// Throws CaseError for what several ranks cannot do, as run_case does on them before anything is written.
 void refuse_on_ranks(const Case& given, const Prepared& prepared);

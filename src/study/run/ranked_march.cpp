@@ -11,34 +11,64 @@ bool remembers_boundaries(const Scheme& scheme) {
   return method && method->beta == 0;
 }
 
-std::unique_ptr<Discretization> make_part(const Case& given, int threads, Communicator& ranks,
-                                          const std::array<int, 3>& boxes) {
+std::unique_ptr<Discretization> make_part(const Case& given, int threads, const Shared& shared) {
   Execution execution;
   execution.threads = threads;
-  execution.communicator = &ranks;
-  execution.boxes = boxes;
+  execution.communicator = &shared.ranks;
+  execution.boxes = shared.boxes;
   return make_balance(given.system(), execution);
+}
+
+// What the first rank found out about the run, told to the others.
+void share_plan(Communicator& ranks, Plan& plan) {
+  std::vector<Real> told;
+  if (ranks.rank() == 0) {
+    told = {plan.start, plan.until, plan.step, plan.trim ? 1.0 : 0.0, plan.stable_values ? 1.0 : 0.0};
+    const auto values = plan.stable_values.value_or(std::pair(0.0, 0.0));
+    told.insert(told.end(), {values.first, values.second, static_cast<Real>(plan.records.size())});
+    told.insert(told.end(), plan.records.begin(), plan.records.end());
+    told.insert(told.end(), plan.stops.begin(), plan.stops.end());
+  }
+  std::array<Real, 1> count{static_cast<Real>(told.size())};
+  ranks.broadcast(count);
+  told.resize(static_cast<std::size_t>(count[0]));
+  ranks.broadcast(told);
+  constexpr std::ptrdiff_t numbers = 8;
+  plan.start = told[0];
+  plan.until = told[1];
+  plan.step = told[2];
+  plan.trim = told[3] != 0;
+  plan.stable_values = told[4] != 0 ? std::optional(std::pair(told[5], told[6])) : std::nullopt;
+  const auto stops = told.begin() + numbers + static_cast<std::ptrdiff_t>(told[7]);
+  plan.records.assign(told.begin() + numbers, stops);
+  plan.stops.assign(stops, told.end());
 }
 
 class RankedMarch {
  public:
-  RankedMarch(const Case& given, const Prepared& ready, const Observers& watched, Communicator& ranks,
-              const std::array<int, 3>& boxes)
-      : ready_(ready),
+  // The whole balance and those who watch are the first rank's.
+  RankedMarch(const Case& given, Plan plan, Discretization* whole_balance, const Observers& watched,
+              const Shared& shared)
+      : plan_(std::move(plan)),
+        whole_balance_(whole_balance),
         watched_(watched),
-        ranks_(ranks),
-        balance_(make_part(given, ready.plan.threads, ranks, boxes)),
+        ranks_(shared.ranks),
+        balance_(make_part(given, plan_.threads, shared)),
         whole_(balance_->layout()),
-        places_(remembers_boundaries(ready.plan.scheme) ? balance_->dynamics().memory_places()
-                                                        : std::vector<NumberPlace>()) {}
-
-  Outcome go(State& state, const Snapshot* from) {
-    State part = whole_.part(state);
-    const std::optional<Snapshot> snapshot = from ? std::optional(part_of(*from)) : std::nullopt;
-    const Outcome outcome = march(*balance_, part, ready_.plan, observers(), snapshot ? &*snapshot : nullptr);
-    state = whole_.everywhere(part);
-    return outcome;
+        places_(remembers_boundaries(plan_.scheme) ? balance_->dynamics().memory_places()
+                                                   : std::vector<NumberPlace>()) {
+    share_plan(ranks_, plan_);
   }
+
+  MarchedPart go(const Snapshot* from) {
+    MarchedPart part;
+    part.state = balance_->initial_state();
+    const std::optional<Snapshot> snapshot = from ? std::optional(part_of(*from)) : std::nullopt;
+    part.outcome = march(*balance_, part.state, plan_, observers(), snapshot ? &*snapshot : nullptr);
+    for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) part.grids.push_back(balance_->grid(u));
+    return part;
+  }
+  State at_first(const State& part) const { return whole_.at_first(part); }
 
  private:
   bool first() const { return ranks_.rank() == 0; }
@@ -51,9 +81,9 @@ class RankedMarch {
     const std::vector<Real> stood = boundaries();
     if (!first()) return;
     // Values on boundaries that follow a wave are known where it was marched.
-    if (remembers_boundaries(ready_.plan.scheme)) ready_.balance->dynamics().recall(stood);
+    if (remembers_boundaries(plan_.scheme)) whole_balance_->dynamics().recall(stood);
     look(StepInfo{m.step, m.time, m.step_length, state, state, m.totals, m.amounts, m.budget,
-                  ready_.balance->reductions(), m.between_steps});
+                  whole_balance_->reductions(), m.between_steps});
   }
 
   Observers observers() {
@@ -93,7 +123,7 @@ class RankedMarch {
 
   // What the boundaries of all ranks remember.
   std::vector<Real> boundaries() const {
-    if (!remembers_boundaries(ready_.plan.scheme)) return {};
+    if (!remembers_boundaries(plan_.scheme)) return {};
     return whole_.together(balance_->dynamics().remember(), places_);
   }
 
@@ -101,7 +131,7 @@ class RankedMarch {
     Snapshot result = s;
     result.state = whole_.at_first(s.state);
     for (State& state : result.stepper.states) state = whole_.at_first(state);
-    if (remembers_boundaries(ready_.plan.scheme)) {
+    if (remembers_boundaries(plan_.scheme)) {
       const std::vector<Real> all = boundaries();
       result.stepper.numbers.resize(own_numbers);
       result.stepper.numbers.insert(result.stepper.numbers.end(), all.begin(), all.end());
@@ -113,7 +143,7 @@ class RankedMarch {
     Snapshot result = s;
     result.state = whole_.part(s.state);
     for (State& state : result.stepper.states) state = whole_.part(state);
-    if (remembers_boundaries(ready_.plan.scheme)) {
+    if (remembers_boundaries(plan_.scheme)) {
       const std::vector<Real> own = whole_.part(std::span(s.stepper.numbers).subspan(own_numbers), places_);
       result.stepper.numbers.resize(own_numbers);
       result.stepper.numbers.insert(result.stepper.numbers.end(), own.begin(), own.end());
@@ -121,7 +151,8 @@ class RankedMarch {
     return result;
   }
 
-  const Prepared& ready_;
+  Plan plan_;
+  Discretization* whole_balance_;
   const Observers& watched_;
   Communicator& ranks_;
   std::unique_ptr<Discretization> balance_;
@@ -132,19 +163,32 @@ class RankedMarch {
 
 }  // namespace
 
-SteadyOutcome solve_steady_on_ranks(const Case& given, State& state, const SteadyRules& rules,
-                                    Communicator& ranks, const std::array<int, 3>& boxes) {
-  const auto balance = make_part(given, rules.threads, ranks, boxes);
-  const WholeStates whole(balance->layout());
-  State part = whole.part(state);
+SteadyOutcome solve_steady_on_ranks(const Case& given, const SteadyRules& rules, const Shared& shared,
+                                    State* at_first) {
+  const auto balance = make_part(given, rules.threads, shared);
+  State part = balance->initial_state();
   const SteadyOutcome outcome = solve_steady(*balance, part, 0, rules);
-  state = whole.everywhere(part);
+  State whole = WholeStates(balance->layout()).at_first(part);
+  if (at_first) *at_first = std::move(whole);
   return outcome;
 }
 
 Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const Observers& watched,
-                       const Snapshot* from, Communicator& ranks, const std::array<int, 3>& boxes) {
-  return RankedMarch(given, ready, watched, ranks, boxes).go(state, from);
+                       const Snapshot* from, const Shared& shared) {
+  RankedMarch together(given, ready.plan, ready.balance.get(), watched, shared);
+  MarchedPart part = together.go(from);
+  state = together.at_first(part.state);
+  return std::move(part.outcome);
+}
+
+MarchedPart march_beside(const Case& given, int threads, const Snapshot* from, const Shared& shared) {
+  Plan plan = given.plan;
+  plan.threads = threads;
+  const Observers nobody;
+  RankedMarch together(given, plan, nullptr, nobody, shared);
+  MarchedPart part = together.go(from);
+  together.at_first(part.state);
+  return part;
 }
 
 }  // namespace williwaw::study

@@ -5,16 +5,32 @@
 
 namespace williwaw::study {
 
-/// Marches the plan of `ready` from a whole state that all ranks have, and leaves the last one with all of
-/// them. Observers of the first rank see whole states, those of others nothing, and the balance of `ready`,
-/// which is whole, goes with them; `from` is a whole snapshot, as those that they get. The outcome is that of
-/// all. Errors of one rank alone leave the others waiting: whoever meets one has to end them all
-/// (`ranks::end_all`).
-Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const Observers& observers,
-                       const Snapshot* from, Communicator& ranks, const std::array<int, 3>& boxes);
+/// Who shares a grid, and how. Errors of one rank alone leave the others waiting: whoever meets one has to
+/// end them all (`ranks::end_all`).
+struct Shared {
+  Communicator& ranks;
+  std::array<int, 3> boxes;
+};
 
-/// The steady state of a case, found by all ranks from a first guess that all of them have; all get it.
-SteadyOutcome solve_steady_on_ranks(const Case& given, State& state, const SteadyRules& rules,
-                                    Communicator& ranks, const std::array<int, 3>& boxes);
+/// For the first rank: marches the plan of `ready`, which the others are told, from the initial values of the
+/// case, and leaves the last state as a whole. Observers see whole states, and the balance of `ready`, which
+/// is whole, goes with them; `from` is a whole snapshot, as those that they get. The outcome is that of all.
+Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const Observers& observers,
+                       const Snapshot* from, const Shared& shared);
+
+/// What a rank has of a march: its part of the last state, and those of the grids of the unknowns.
+struct MarchedPart {
+  Outcome outcome;
+  State state;
+  std::vector<Grid> grids;
+};
+/// The same for the others. They have no more than their parts, but of the snapshot, if the run goes on from
+/// one.
+MarchedPart march_beside(const Case& given, int threads, const Snapshot* from, const Shared& shared);
+
+/// The steady state of a case from its initial values, found by all ranks; the first one gets it as a whole,
+/// where it asks for it.
+SteadyOutcome solve_steady_on_ranks(const Case& given, const SteadyRules& rules, const Shared& shared,
+                                    State* at_first);
 
 }  // namespace williwaw::study

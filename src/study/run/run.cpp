@@ -14,6 +14,9 @@
 #include "study/run/run_log.hpp"
 #include "study/run/stages.hpp"
 #include "study/run/tables.hpp"
+#include "study/wording.hpp"
+#include "williwaw/grid/expect.hpp"
+#include "williwaw/study/memory.hpp"
 #include "williwaw/study/ranks.hpp"
 
 namespace williwaw::study {
@@ -25,6 +28,14 @@ std::filesystem::path default_folder(const std::filesystem::path& case_file) {
 namespace {
 
 using Clock = std::chrono::steady_clock;
+
+// Bytes at the peaks of the first rank and of the largest of the others; all of them ask together.
+std::string peaks_in_words(Communicator& ranks) {
+  const Real own = peak_of_this_process();
+  const Real others = ranks.highest(ranks.rank() == 0 ? 0 : own);
+  return fmt::format("ranks: {} at the peak of the first one, at most {} of another", readable_bytes(own),
+                     readable_bytes(others));
+}
 
 // One run of a case in all its stages.
 class Run {
@@ -76,6 +87,7 @@ class Run {
       const bool over = result_.outcome.ending != Outcome::Ending::reached ||
                         stage_.number >= static_cast<Index>(given_.stages.size());
       if (over) {
+        if (options_.shared()) log_.write(peaks_in_words(*options_.ranks));
         finish(*now, *ready, ready->initial);
         return std::move(result_);
       }
@@ -189,7 +201,7 @@ class Run {
     }
     const Snapshot* const snapshot = from ? &from->snapshot : nullptr;
     if (!options_.shared()) return march(*ready.balance, state, ready.plan, observers, snapshot);
-    return march_on_ranks(now, ready, state, observers, snapshot, *options_.ranks, options_.boxes);
+    return march_on_ranks(now, ready, state, observers, snapshot, {*options_.ranks, options_.boxes});
   }
 
   // The clock is not looked at after every step of a small problem.
@@ -319,61 +331,6 @@ class Run {
   RunResult result_;
 };
 
-// The part that a rank other than the first takes in a run: it marches, and leaves the rest to the first.
-class RunBeside {
- public:
-  RunBeside(const Case& given, Prepared& prepared, const RunOptions& options)
-      : given_(given), first_(prepared), options_(options) {}
-
-  RunResult go() {
-    RunResult result;
-    if (given_.steady) {
-      SteadyRules rules = *given_.steady;
-      rules.threads = first_.plan.threads;
-      result.steady = solve_steady_on_ranks(given_, first_.initial, rules, *options_.ranks, options_.boxes);
-      return result;
-    }
-    std::optional<Checkpoint> from = checkpoint();
-    Index stage = from ? from->stage : 0;
-    std::unique_ptr<Case> case_of_stage;
-    std::unique_ptr<Prepared> prepared_for_stage;
-    const Case* now = &given_;
-    Prepared* ready = &first_;
-    const auto enter = [&](Real start, const State& initial) {
-      case_of_stage = std::make_unique<Case>(stage_of(given_, stage, start, initial));
-      prepared_for_stage = std::make_unique<Prepared>(prepare(*case_of_stage, {first_.plan.threads}));
-      now = case_of_stage.get();
-      ready = prepared_for_stage.get();
-    };
-    if (stage > 0) enter(from->stage_start, from->stage_initial);
-    for (;;) {
-      State state = std::move(ready->initial);
-      result.outcome = march_on_ranks(*now, *ready, state, {}, from ? &from->snapshot : nullptr,
-                                      *options_.ranks, options_.boxes);
-      from.reset();
-      if (result.outcome.ending != Outcome::Ending::reached ||
-          stage >= static_cast<Index>(given_.stages.size()))
-        return result;
-      ++stage;
-      enter(result.outcome.time, state);
-    }
-  }
-
- private:
-  // As the first rank finds it; what is wrong with it is told there.
-  std::optional<Checkpoint> checkpoint() const {
-    std::array<Real, 1> found{0};
-    options_.ranks->broadcast(found);
-    if (found[0] == 0) return std::nullopt;
-    std::string trouble;
-    return Checkpoint::load(options_.folder, trouble);
-  }
-
-  const Case& given_;
-  Prepared& first_;
-  const RunOptions& options_;
-};
-
 RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& options) {
   RunResult result;
   result.lock = std::make_shared<store::FolderLock>(options.folder);
@@ -386,9 +343,10 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   State state = std::move(prepared.initial);
   SteadyRules rules = *given.steady;
   rules.threads = prepared.plan.threads;
-  const SteadyOutcome found = options.shared()
-                                  ? solve_steady_on_ranks(given, state, rules, *options.ranks, options.boxes)
-                                  : solve_steady(*prepared.balance, state, 0, rules);
+  const SteadyOutcome found =
+      options.shared() ? solve_steady_on_ranks(given, rules, {*options.ranks, options.boxes}, &state)
+                       : solve_steady(*prepared.balance, state, 0, rules);
+  if (options.shared()) log.write(peaks_in_words(*options.ranks));
   const Real gross = found.flows.gross();
   recorder.row_of_steady(state, found.totals, found.flows, gross > 0 ? std::abs(found.left) / gross : 0);
   recorder.record(0, state);
@@ -443,7 +401,7 @@ void refuse_on_ranks(const Case& given, const Prepared& prepared) {
 
 RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& options) {
   if (options.shared()) refuse_on_ranks(given, prepared);
-  if (!options.writes()) return RunBeside(given, prepared, options).go();
+  expect(options.writes(), "run_case: the first rank, or a process alone");
   store::make_folder(options.folder);
   try {
     if (given.steady) return run_steady(given, prepared, options);
@@ -455,6 +413,36 @@ RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& opti
                     "`williwaw run --resume` continues from the last checkpoint, if any",
                     e.what(), options.folder.string(), options.folder.string()));
   }
+}
+
+void run_beside(const Case& given, int threads, const RunOptions& options) {
+  expect(!options.writes(), "run_beside: another rank than the first");
+  const Shared shared{*options.ranks, options.boxes};
+  if (given.steady) {
+    SteadyRules rules = *given.steady;
+    rules.threads = threads;
+    solve_steady_on_ranks(given, rules, shared, nullptr);
+    peaks_in_words(*options.ranks);
+    return;
+  }
+  // A checkpoint as the first rank finds it; what is wrong with it is told there.
+  std::array<Real, 1> found{0};
+  options.ranks->broadcast(found);
+  std::optional<Checkpoint> from;
+  std::string trouble;
+  if (found[0] != 0) from = Checkpoint::load(options.folder, trouble);
+  Index stage = from ? from->stage : 0;
+  std::optional<Case> later;
+  if (stage > 0) later = stage_of(given, stage, from->stage_start, from->stage_initial);
+  for (;;) {
+    const MarchedPart part =
+        march_beside(later ? *later : given, threads, from ? &from->snapshot : nullptr, shared);
+    from.reset();
+    if (part.outcome.ending != Outcome::Ending::reached || stage >= static_cast<Index>(given.stages.size()))
+      break;
+    later = stage_of(given, ++stage, part.outcome.time, part.state, part.grids);
+  }
+  peaks_in_words(*options.ranks);
 }
 
 bool has_checkpoint(const std::filesystem::path& folder) {

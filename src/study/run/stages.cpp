@@ -56,11 +56,18 @@ Case read_stage(const Case& given, Index stage, Real start) {
 }  // namespace
 
 Case stage_of(const Case& given, Index stage, Real start, const State& initial) {
+  std::vector<Grid> grids;
+  for (std::size_t u = 0; u < given.count(); ++u) grids.push_back(given.unknown(u).problem.grid());
+  return stage_of(given, stage, start, initial, grids);
+}
+
+Case stage_of(const Case& given, Index stage, Real start, const State& initial,
+              const std::vector<Grid>& grids) {
   Case next = read_stage(given, stage, start);
   auto first = initial.begin();
   for (std::size_t u = 0; u < next.count(); ++u) {
     casefile::UnknownOfCase& of = u == 0 ? next : next.others[u - 1];
-    const Grid& g = of.problem.grid();
+    const Grid& g = grids[u];
     of.problem.initial = casefile::values_at(g, State(first, first + g.count()));
     of.initial.text = "the end of the stage before";
     first += g.count();

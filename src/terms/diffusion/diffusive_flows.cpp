@@ -192,7 +192,9 @@ Needs DiffusiveFlows::needs() const {
 
 void DiffusiveFlows::evaluate(const Instant& instant, const Evaluation&,
                               std::shared_ptr<EvaluatedTerm>& evaluated) const {
-  if (evaluated && !conductances_.depends_on_time() && !conductances_.depends_on_unknown()) return;
+  if (evaluated && !conductances_.depends_on_time() &&
+      (!conductances_.depends_on_unknown() || instant.same_state))
+    return;
   renewed<EvaluatedDiffusion>(evaluated, [&] {
     return std::make_shared<EvaluatedDiffusion>(of_, conductances_, no_flux_, adds_);
   }).update(instant.time, of_.in(instant.y));
