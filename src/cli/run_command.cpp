@@ -322,7 +322,8 @@ int run(const RunArguments& arguments) {
   const bool talk = !arguments.quiet && !arguments.json && speaks();
   if (given.steady && given.steady->solver == "auto" && boxes.count() > 1)
     prepared.steady->solver =
-        "conjugate gradients, or stabilized biconjugate gradients for a matrix that is not symmetric";
+        "conjugate gradients with multigrid, or stabilized biconjugate gradients for a matrix that is not "
+        "symmetric";
   if (talk) say("{}\n", study::brief_report(given, prepared).text());
   if (!given.steady && !prepared.stability.stable() && !arguments.force) {
     const auto& limit = prepared.stability.limit;

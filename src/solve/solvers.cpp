@@ -173,12 +173,14 @@ std::unique_ptr<LinearSolver> make_shared(const std::string& name, const FaceSys
                                           const SolverRules& rules) {
   // One rank's rows do not tell of another's.
   const bool symmetric = !joined && !faces.box->communicator().any(!is_symmetric(faces));
-  if (name == "cg" && !symmetric)
-    throw SolverError("conjugate gradients take symmetric matrices, which this one is not");
-  if (symmetric && (name == "cg" || name == "auto")) return make_cg_solver(rules);
+  if ((name == "cg" || name == "multigrid") && !symmetric)
+    throw SolverError("conjugate gradients and multigrid take symmetric matrices, which this one is not");
+  if (symmetric && name == "cg") return make_cg_solver(rules);
+  if (symmetric && (name == "multigrid" || name == "auto")) return make_multigrid_solver(rules);
   if (name == "bicgstab" || name == "auto") return make_bicgstab_solver(rules);
-  throw InputError(Subject::solver,
-                   "solver '" + name + "' works on one rank; on several there are cg and bicgstab");
+  throw InputError(Subject::solver, "solver '" + name +
+                                        "' works on one rank; on several there are multigrid, cg and "
+                                        "bicgstab");
 }
 
 std::unique_ptr<LinearSolver> make_any(const std::string& name, const LinearSystem& system,

@@ -152,6 +152,12 @@ kind = "diffusion"
 diffusivity = "(1 + u^2)"
 )case" + swell + "[boundary]\nnorth = { dirichlet = 0.4 }\ndefault = \"insulated\"\n" +
                                                       timed("explicit-euler", "0.0001", "0.01", "0.002")});
+  all.push_back({"a block by multigrid",
+                 "title = \"a\"" + block +
+                     "\n[equation]\nkind = \"diffusion\"\ndiffusivity = \"(1 + 0.3*x)\"\nsource = "
+                     "\"0.2*sin(30*t)*y\"\n" +
+                     swell + "[boundary]\ntop = { dirichlet = 0.3 }\ndefault = \"insulated\"\n" +
+                     timed("crank-nicolson", "0.01\nsolver = \"multigrid\"", "0.04", "0.02")});
   all.push_back({"implicit steps by conjugate gradients",
                  "title = \"a\"" + nodes + heated + swell +
                      "[boundary]\nwest = { dirichlet = 0.3 }\ndefault = \"insulated\"\n" +
@@ -282,8 +288,8 @@ TEST_CASE("what ranks cannot do is told once, with what they can") {
     CHECK(p.error.find(expected, at + 1) == std::string::npos);
   };
   told(2, "--set time.scheme=adi --set time.step=0.001", "time.scheme: scheme 'adi' runs on one rank");
-  told(2, "--set time.scheme=implicit-euler --set time.step=0.001 --set time.solver=multigrid",
-       "solver 'multigrid' works on one rank; on several there are cg and bicgstab");
+  told(2, "--set time.scheme=implicit-euler --set time.step=0.001 --set time.solver=direct",
+       "solver 'direct' works on one rank; on several there are multigrid, cg and bicgstab");
   told(3, "--ranks 1x2", "--ranks 1x2: 2 boxes are for 2 ranks, and 3 are started");
   told(2, "--ranks 2x1", "--ranks 2x1: 2 boxes along axis x: the first axis is not cut");
   told(2, "--ranks 2by1", "--ranks 2by1: give boxes along each axis, such as 2x2 or 1x2x4");

@@ -272,43 +272,51 @@ TEST_CASE("on several ranks: matrices that are not symmetric are solved to the t
   close_on_ranks(members, fixed_steps("implicit-euler", 2e-2, 3));
   close_on_ranks(members, fixed_steps("implicit-explicit", 1e-2, 5));
   Plan other = fixed_steps("implicit-euler", 1e-2, 2);
-  other.solver = "multigrid";
+  other.solver = "direct";
   CHECK_THROWS_WITH_AS(static_cast<void>(shared_by({{p}, {}, {}}, other, {1, 2, 1})),
-                       "solver 'multigrid' works on one rank; on several there are cg and bicgstab",
+                       "solver 'direct' works on one rank; on several there are multigrid, cg and bicgstab",
                        InputError);
 }
+
+namespace {
+
+// The steady state, and what all ranks tell alike: whether it was reached, iterations, content, residual,
+// flows.
+Found steady_on(const Problem& p, const SteadyRules& rules, const std::array<int, 3>& boxes) {
+  const int count = boxes[0] * boxes[1] * boxes[2];
+  State whole(static_cast<std::size_t>(p.grid().count()), -1.0);
+  std::vector<State> told(static_cast<std::size_t>(count));
+  const auto find = [&](Discretization& balance, State& into) {
+    State y = balance.initial_state();
+    const SteadyOutcome found = solve_steady(balance, y, 0, rules);
+    put_own(balance.domain().box(), y, whole);
+    into = {found.reached ? 1.0 : 0.0, static_cast<Real>(found.iterations()), found.totals.content,
+            found.left, found.residuals.back()};
+    for (std::size_t l = 0; l < found.flows.size(); ++l) into.push_back(found.flows[l]);
+  };
+  if (count == 1) {
+    const auto balance = make_balance(p, {1});
+    find(*balance, told.front());
+  } else {
+    on_ranks(count, [&](ThreadRank& rank) {
+      Execution execution;
+      execution.threads = 1;
+      execution.communicator = &rank;
+      execution.boxes = boxes;
+      const auto balance = make_balance(p, execution);
+      find(*balance, told[static_cast<std::size_t>(rank.rank())]);
+    });
+  }
+  for (const State& of_rank : told) CHECK(of_rank == told.front());
+  CHECK(told.front().front() == 1);
+  return Found{whole, told.front()};
+}
+
+}  // namespace
 
 TEST_CASE(
     "on several ranks: steady states, by conjugate gradients to the same bits, of laws within the "
     "tolerance") {
-  const auto steady_on = [](const Problem& p, const SteadyRules& rules, const std::array<int, 3>& boxes) {
-    const int count = boxes[0] * boxes[1] * boxes[2];
-    State whole(static_cast<std::size_t>(p.grid().count()), -1.0);
-    std::vector<State> told(static_cast<std::size_t>(count));
-    const auto find = [&](Discretization& balance, State& into) {
-      State y = balance.initial_state();
-      const SteadyOutcome found = solve_steady(balance, y, 0, rules);
-      put_own(balance.domain().box(), y, whole);
-      into = {found.reached ? 1.0 : 0.0, found.totals.content, found.left, found.residuals.back()};
-      for (std::size_t l = 0; l < found.flows.size(); ++l) into.push_back(found.flows[l]);
-    };
-    if (count == 1) {
-      const auto balance = make_balance(p, {1});
-      find(*balance, told.front());
-    } else {
-      on_ranks(count, [&](ThreadRank& rank) {
-        Execution execution;
-        execution.threads = 1;
-        execution.communicator = &rank;
-        execution.boxes = boxes;
-        const auto balance = make_balance(p, execution);
-        find(*balance, told[static_cast<std::size_t>(rank.rank())]);
-      });
-    }
-    for (const State& of_rank : told) CHECK(of_rank == told.front());
-    CHECK(told.front().front() == 1);
-    return Found{whole, told.front()};
-  };
   const Regions hole(
       {{"hole", inside([](Point p) { return std::hypot(p.x - 0.7, p.y - 0.6) < 0.15; }), false}});
   Problem plate(plan_of_cells(34, 31), diffusion([](Point q) { return 1 + q.x; }, 1.0, 0.5), hole);
@@ -335,4 +343,44 @@ TEST_CASE(
   const Found alone = steady_on(carried, {.tolerance = 1e-11}, {1, 1, 1});
   const Found found = steady_on(carried, {.tolerance = 1e-11}, {1, 3, 1});
   CHECK(largest_difference(found.whole, alone.whole) < 1e-9);
+}
+
+TEST_CASE("on several ranks: multigrid takes the iterations of one rank, in a block to the same bits") {
+  const Function varying([](Point p) { return 1 + p.x * p.y; });
+  const auto block = [&](Index y, Index z, const Regions& regions) {
+    Problem p(
+        Grid({Axis::uniform("x", 0, 1, 21, Unknowns::cells), Axis::uniform("y", 0, 1.2, y, Unknowns::cells),
+              Axis::uniform("z", 0, 1, z, Unknowns::cells)}),
+        diffusion(varying, 1.0, 0.5), regions);
+    p.boundary("west", dirichlet(1.0)).boundary("top", robin(2.0, 0.3)).default_boundary(insulated());
+    return p;
+  };
+  const Regions none;
+  const Regions hole(
+      {{"hole", inside([](Point p) { return std::hypot(p.y - 0.6, p.z - 0.5) < 0.2; }), false}});
+  Problem cut = block(39, 37, hole);
+  cut.boundary("hole", dirichlet(0.0));
+  const SteadyRules rules{.solver = "multigrid", .tolerance = 1e-11};
+  // Own rows begin and end within pairs too; levels are shared down to the third, or gathered at once.
+  for (const Problem& p : {block(47, 49, none), cut, block(15, 14, none)}) {
+    const Found alone = steady_on(p, rules, {1, 1, 1});
+    for (const std::array<int, 3>& boxes :
+         {std::array{1, 2, 1}, std::array{1, 1, 3}, std::array{1, 3, 1}, std::array{1, 2, 2}}) {
+      CAPTURE(boxes[1]);
+      CAPTURE(boxes[2]);
+      const Found found = steady_on(p, rules, boxes);
+      CHECK(found.whole == alone.whole);
+      CHECK(found.told == alone.told);
+    }
+  }
+  // On a plane one rank goes by cycles alone.
+  Problem plate(plan_of_cells(150, 141), diffusion(varying, 1.0, 0.5));
+  plate.boundary("west", dirichlet(1.0)).default_boundary(robin(1.0, 0.2));
+  const Found alone = steady_on(plate, rules, {1, 1, 1});
+  for (const int boxes : {2, 3, 4}) {
+    CAPTURE(boxes);
+    const Found found = steady_on(plate, rules, {1, boxes, 1});
+    CHECK(largest_difference(found.whole, alone.whole) < 1e-9);
+    CHECK(found.told[1] < 20);
+  }
 }

@@ -1,6 +1,7 @@
 #include "hierarchy.hpp"
 
 #include <algorithm>
+#include <atomic>
 #include <bit>
 #include <cmath>
 #include <cstdint>
@@ -52,6 +53,19 @@ float Hierarchy::Level::excess_of_pair(Index n, const std::array<Index, 3>& at) 
   return pull;
 }
 
+// Coefficients of own rows are known; those of the others come from their ranks. What joins the first rows of
+// a halo to rows that are not here is left out: nothing is asked of what follows from it.
+void Hierarchy::Level::complete_coefficients() {
+  share.complete(excess);
+  for (int a = 0; a < dimension; ++a) share.complete(low[a]);
+  for (int a = 1; a < dimension; ++a) {
+    if (share.here(a).first == 0) continue;
+    const Index rows = a == 1 ? extent[2] : 1, stride_of_rows = extent[0] * extent[1];
+    for (Index row = 0; row < rows; ++row)
+      std::fill_n(low[a].begin() + row * stride_of_rows, stride(a), 0.0f);
+  }
+}
+
 // The diagonal from conductances and excess. A row without either is one of the identity.
 void Hierarchy::Level::finish() {
   diagonal.resize(static_cast<std::size_t>(size()));
@@ -81,7 +95,15 @@ void Hierarchy::choose_pairs(Level& level) {
   for (int a = 0; a < level.dimension; ++a) {
     const float* const c = level.low[a].data();
     const auto sum = [&](const auto& term) {
-      return sum_over(level.extent[0], level.extent[1] * level.extent[2], level.threads, term);
+      if (!level.share.has_halo())
+        return sum_over(level.extent[0], level.extent[1] * level.extent[2], level.threads, term);
+      Real own = 0;
+      const LevelShare::Range rows = level.share.own(1), planes = level.share.own(2);
+      for (Index k = planes.first; k < planes.end; ++k) {
+        const Index first = level.extent[0] * (rows.first + level.extent[1] * k);
+        for (Index n = first; n < first + level.extent[0] * rows.count(); ++n) own += term(n);
+      }
+      return level.share.summed(own);
     };
     const Real joined = sum([c](Index n) { return c[n] > 0 ? 1.0 : 0.0; });
     // By their logarithms: a poor material next to a good one must not decide for both.
@@ -90,10 +112,10 @@ void Hierarchy::choose_pairs(Level& level) {
   }
   const double strongest = std::max({mean[0], mean[1], mean[2]});
   for (int a = 0; a < level.dimension; ++a)
-    level.paired[a] = level.extent[a] > 2 && mean[a] >= strong_enough * strongest;
+    level.paired[a] = level.share.whole_extent(a) > 2 && mean[a] >= strong_enough * strongest;
   // Where the strong axes are down to two unknowns the others go on.
   if (!level.paired[0] && !level.paired[1] && !level.paired[2])
-    for (int a = 0; a < level.dimension; ++a) level.paired[a] = level.extent[a] > 2;
+    for (int a = 0; a < level.dimension; ++a) level.paired[a] = level.share.whole_extent(a) > 2;
 }
 
 Hierarchy::Level Hierarchy::coarser(Level& fine) {
@@ -101,7 +123,10 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
   Level coarse;
   coarse.dimension = fine.dimension;
   coarse.periodic = fine.periodic;
-  for (int a = 0; a < 3; ++a) coarse.extent[a] = fine.paired[a] ? (fine.extent[a] + 1) / 2 : fine.extent[a];
+  coarse.share = fine.share.coarser(fine.paired);
+  coarse.extent = coarse.share.extent();
+  for (int a = 0; a < 3; ++a)
+    fine.shift[a] = fine.share.here(a).first / (fine.paired[a] ? 2 : 1) - coarse.share.here(a).first;
   coarse.threads = threads_for(coarse.size(), fine.threads);
   const auto count = static_cast<std::size_t>(coarse.size());
   coarse.excess.assign(count, 0.0f);
@@ -110,9 +135,17 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
     if (fine.paired[a]) fine.lean[a].assign(static_cast<std::size_t>(fine.size()), 0.0f);
   }
   const auto half = [&](Index p, int b) { return fine.paired[b] ? p / 2 : p; };
+  const auto pairs = [&](int b) { return fine.paired[b] ? (fine.extent[b] + 1) / 2 : fine.extent[b]; };
+  const Index rows = pairs(1);
+  const LevelShare::Range own_rows = coarse.share.own(1), own_planes = coarse.share.own(2);
+  const bool all_own = !fine.share.has_halo();
 #pragma omp parallel for schedule(static) num_threads(fine.threads) if (fine.threads > 1)
-  for (Index block = 0; block < coarse.extent[1] * coarse.extent[2]; ++block) {
-    const Index J = block % coarse.extent[1], K = block / coarse.extent[1];
+  for (Index block = 0; block < rows * pairs(2); ++block) {
+    const Index J = block % rows, K = block / rows;
+    const Index row = J + fine.shift[1], plane = K + fine.shift[2];
+    // Pairs of other ranks are looked at for the weights of their members alone.
+    const bool ours = all_own || (row >= own_rows.first && row < own_rows.end && plane >= own_planes.first &&
+                                  plane < own_planes.end);
     const auto range = [&](int b, Index P) {
       const Index first = fine.paired[b] ? 2 * P : P;
       return std::pair{first, fine.paired[b] ? std::min(first + 2, fine.extent[b]) : first + 1};
@@ -124,13 +157,13 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
         for (Index i = 0; i < fine.extent[0]; ++i) {
           const std::array<Index, 3> at{i, j, k};
           const Index n = i + fine.extent[0] * (j + fine.extent[1] * k);
-          const Index N = half(i, 0) + coarse.extent[0] * (J + coarse.extent[1] * K);
-          coarse.excess[N] += fine.excess_of_pair(n, at);
+          const Index N = ours ? half(i, 0) + coarse.extent[0] * (row + coarse.extent[1] * plane) : 0;
+          if (ours) coarse.excess[N] += fine.excess_of_pair(n, at);
           for (int a = 0; a < fine.dimension; ++a) {
             const bool second = fine.paired[a] && at[a] % 2 == 1;
             // Below: the conductance between this pair and the one before it, in series with the halves of
             // both.
-            if (!second) {
+            if (!second && ours) {
               const float face = fine.conductance(n, at[a], a, false);
               if (face > 0) {
                 float resistance = 1 / face;
@@ -160,60 +193,86 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
           }
         }
   }
+  coarse.complete_coefficients();
   coarse.finish();
   return coarse;
 }
 
+// Calls visit(line of the finest level, line of the matrix) for the lines of this rank.
+template <class Visit>
+void Hierarchy::each_own_line(const Visit& visit) const {
+  const Level& first = levels_.front();
+  const LevelShare::Range rows = first.share.own(1), planes = first.share.own(2);
+#pragma omp parallel for schedule(static) num_threads(first.threads) if (first.threads > 1)
+  for (Index own = 0; own < rows.count() * planes.count(); ++own) {
+    const Index j = rows.first + own % rows.count(), k = planes.first + own / rows.count();
+    const Index line = j + first.extent[1] * k;
+    visit(line, box_ ? *box_->here({0, j + first.share.here(1).first, k + first.share.here(2).first}) /
+                           first.extent[0]
+                     : line);
+  }
+}
+
 void Hierarchy::build(const FaceSystem& system, int threads) {
   levels_.clear();
-  Level first;
-  first.extent = system.extent;
+  box_ = system.box;
+  Level& first = levels_.emplace_back();
+  first.share = box_ ? LevelShare(box_) : LevelShare(system.extent);
+  first.extent = first.share.extent();
   first.periodic = system.periodic;
   first.dimension = system.dimension();
-  first.threads = threads_for(system.size(), threads);
-  double largest = 0;
-  for (const Real d : system.diagonal) largest = std::max(largest, d);
+  first.threads = threads_for(first.size(), threads);
+  Real largest = 0;
+  for (Index n = 0; n < system.size(); ++n)
+    if (!box_ || box_->owns(n)) largest = std::max(largest, system.diagonal[static_cast<std::size_t>(n)]);
+  if (box_) largest = box_->communicator().highest(largest);
   if (!(largest > 0)) throw SolverError("multigrid needs a diagonal above zero");
   scale_ = 1 / largest;
   const auto count = static_cast<std::size_t>(first.size());
   first.excess.resize(count);
   for (int a = 0; a < first.dimension; ++a) first.low[a].resize(count);
-  const std::array<Index, 3> stride{first.stride(0), first.stride(1), first.stride(2)};
-  bool symmetric = true, signs = true;
-  double fixed = 0;
-  const Index lines = system.extent[1] * system.extent[2], nx = system.extent[0];
-#pragma omp parallel for schedule(static) num_threads(first.threads) if (first.threads > 1) \
-    reduction(&& : symmetric, signs) reduction(+ : fixed)
-  for (Index line = 0; line < lines; ++line)
-    for (Index n = nx * line; n < nx * (line + 1); ++n) {
+  std::atomic<bool> symmetric = true, signs = true, fixed = false;
+  const Index nx = system.extent[0];
+  const std::array<Index, 3> stride{1, nx, nx * system.extent[1]};
+  each_own_line([&](Index line, Index of_matrix) {
+    bool alike = true, below_zero = true, held = false;
+    for (Index i = 0; i < nx; ++i) {
+      const Index n = nx * of_matrix + i, to = nx * line + i;
       double sum = system.diagonal[n];
       for (int a = 0; a < first.dimension; ++a) {
         const Real low = system.lower[a][n], high = system.upper[a][n];
-        signs = signs && low <= 0 && high <= 0;
+        below_zero = below_zero && low <= 0 && high <= 0;
+        // Rows of a halo are not there to compare with.
         // Only a seam makes a neighbour that is not a stride away.
         const Index other = low == 0             ? -1
                             : system.periodic[a] ? system.neighbour(n, a, false)
                                                  : n - stride[a];
-        symmetric =
-            symmetric && (other < 0 || std::abs(system.upper[a][other] - low) <= 1e-9 * std::abs(low));
-        first.low[a][n] = static_cast<float>(-low * scale_);
+        if (other >= 0 && (!box_ || box_->owns(other)))
+          alike = alike && std::abs(system.upper[a][other] - low) <= 1e-9 * std::abs(low);
+        first.low[a][to] = static_cast<float>(-low * scale_);
         sum += low + high;
       }
       const bool prescribed = !system.prescribed.empty() && system.prescribed[n];
       if (prescribed) sum = 0;
       // What round-off leaves of rows that sum to zero is no excess.
       if (std::abs(sum) < 1e-12 * system.diagonal[n]) sum = 0;
-      fixed += sum;
-      first.excess[n] = static_cast<float>(std::max(0.0, sum) * scale_);
+      held = held || sum > 0;
+      first.excess[to] = static_cast<float>(std::max(0.0, sum) * scale_);
     }
-  if (!symmetric) throw SolverError("conjugate gradients and multigrid need a symmetric matrix");
-  if (!signs) throw SolverError("multigrid needs conductances above zero");
-  singular_ = !(fixed > 0);
+    if (!alike) symmetric = false;
+    if (!below_zero) signs = false;
+    if (held) fixed = true;
+  });
+  std::array<Real, 3> found{symmetric ? 0.0 : 1.0, signs ? 0.0 : 1.0, fixed ? 1.0 : 0.0};
+  if (box_) box_->communicator().highest(found);
+  if (found[0] != 0) throw SolverError("conjugate gradients and multigrid need a symmetric matrix");
+  if (found[1] != 0) throw SolverError("multigrid needs conductances above zero");
+  singular_ = found[2] == 0;
+  first.complete_coefficients();
   first.finish();
-  levels_.push_back(std::move(first));
-  while (levels_.back().size() > coarsest_size && levels_.size() < 40) {
+  while (levels_.back().share.whole_size() > coarsest_size && levels_.size() < 40) {
     Level next = coarser(levels_.back());
-    if (next.size() >= levels_.back().size()) break;
+    if (next.share.whole_size() >= levels_.back().share.whole_size()) break;
     levels_.push_back(std::move(next));
   }
   factor_coarsest();
@@ -274,14 +333,32 @@ void Hierarchy::cycle(std::size_t l) {
   const auto view = level.view();
   faces::relax(view, level.inverse.data(), level.x.data(), level.b.data(), true, true, level.threads);
   faces::residual(view, level.x.data(), level.b.data(), level.r.data(), level.threads);
-  restrict_residual(level, levels_[l + 1]);
+  Level& next = levels_[l + 1];
+  if (level.share.has_halo()) level.share.complete(level.r);
+  restrict_residual(level, next);
+  next.share.complete(next.b);
   cycle(l + 1);
-  add_correction(level, levels_[l + 1]);
+  if (next.share.has_halo()) next.share.complete(next.x);
+  add_correction(level, next);
+  if (level.share.has_halo()) level.share.complete(level.x);
   faces::relax(view, level.inverse.data(), level.x.data(), level.b.data(), false, false, level.threads);
 }
 
 void Hierarchy::apply(std::vector<float>& r, std::vector<float>& z) {
   Level& first = levels_.front();
+  if (box_) {
+    const Index nx = first.extent[0];
+    z.resize(r.size());
+    each_own_line([&](Index line, Index of_matrix) {
+      std::copy_n(r.begin() + nx * of_matrix, nx, first.b.begin() + nx * line);
+    });
+    first.share.complete(first.b);
+    cycle(0);
+    each_own_line([&](Index line, Index of_matrix) {
+      std::copy_n(first.x.begin() + nx * line, nx, z.begin() + nx * of_matrix);
+    });
+    return;
+  }
   first.b.swap(r);
   cycle(0);
   z.swap(first.x);

@@ -105,12 +105,14 @@ void Hierarchy::restrict_residual(const Level& fine, Level& coarse) {
 #pragma omp parallel num_threads(coarse.threads) if (coarse.threads > 1)
   {
     std::vector<float> line(static_cast<std::size_t>(nx));
+    const LevelShare::Range rows = coarse.share.own(1), planes = coarse.share.own(2);
 #pragma omp for schedule(static)
-    for (Index block = 0; block < coarse.extent[1] * coarse.extent[2]; ++block) {
-      float* out = coarse.b.data() + coarse.extent[0] * block;
+    for (Index own = 0; own < rows.count() * planes.count(); ++own) {
+      const Index J = rows.first + own % rows.count(), K = planes.first + own / rows.count();
+      float* out = coarse.b.data() + coarse.extent[0] * (J + coarse.extent[1] * K);
       std::fill(out, out + coarse.extent[0], 0.0f);
-      for (const Heard& z : heard(block / coarse.extent[1], fine.paired[2], fine.extent[2], fine.periodic[2]))
-        for (const Heard& y : heard(block % coarse.extent[1], fine.paired[1], ny, fine.periodic[1])) {
+      for (const Heard& z : heard(K - fine.shift[2], fine.paired[2], fine.extent[2], fine.periodic[2]))
+        for (const Heard& y : heard(J - fine.shift[1], fine.paired[1], ny, fine.periodic[1])) {
           const Index start = nx * (y.at + ny * z.at);
           std::copy_n(fine.r.data() + start, nx, line.begin());
           for (const auto& [a, one] : {std::pair{1, y}, std::pair{2, z}}) {
@@ -127,7 +129,7 @@ void Hierarchy::restrict_residual(const Level& fine, Level& coarse) {
 void Hierarchy::add_correction(Level& fine, const Level& coarse) {
   const Index nx = fine.extent[0], ny = fine.extent[1], NX = coarse.extent[0], NY = coarse.extent[1];
   const auto beside = [&](int a, Index at) {
-    const Index size = coarse.extent[a], next = at / 2 + (at % 2 == 1 ? 1 : -1);
+    const Index size = coarse.extent[a], next = at / 2 + (at % 2 == 1 ? 1 : -1) + fine.shift[a];
     if (next >= 0 && next < size) return next;
     return fine.periodic[a] ? (next < 0 ? size - 1 : 0) : Index{-1};
   };
@@ -143,10 +145,13 @@ void Hierarchy::add_correction(Level& fine, const Level& coarse) {
         spread(nx, values, fine.lean[0].data() + start, fine.periodic[0] ? values[NX - 1] : 0,
                fine.periodic[0] ? values[0] : 0, out.data());
     };
+    const LevelShare::Range rows = fine.share.worked(1), planes = fine.share.worked(2);
 #pragma omp for schedule(static)
-    for (Index l = 0; l < ny * fine.extent[2]; ++l) {
-      const Index j = l % ny, k = l / ny, start = nx * l;
-      const Index J = fine.paired[1] ? j / 2 : j, K = fine.paired[2] ? k / 2 : k;
+    for (Index l = 0; l < rows.count() * planes.count(); ++l) {
+      const Index j = rows.first + l % rows.count(), k = planes.first + l / rows.count();
+      const Index start = nx * (j + ny * k);
+      const Index J = (fine.paired[1] ? j / 2 : j) + fine.shift[1],
+                  K = (fine.paired[2] ? k / 2 : k) + fine.shift[2];
       const auto plane = [&](Index layer, std::vector<float>& out) {
         const auto line = [&](Index row) {
           return row < 0 || layer < 0 ? nothing.data() : coarse.x.data() + NX * (row + NY * layer);

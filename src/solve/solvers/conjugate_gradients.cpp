@@ -42,8 +42,10 @@ class ConjugateGradients final : public LinearSolver {
     if (box_) {
       // What joins the last own row to the one after it stands in the halo.
       for (int a = 0; a < shape_.dimension; ++a) box_->exchange(low_[a]);
-      singular_ = nothing_holds(*faces);
-      return;
+      if (!multigrid_) {
+        singular_ = nothing_holds(*faces);
+        return;
+      }
     }
     // The hierarchy also tells whether the matrix is one for this method.
     hierarchy_.build(*faces, threads_);

@@ -19,7 +19,7 @@ class Multigrid final : public LinearSolver {
     const auto* faces = std::get_if<FaceSystem>(&system);
     if (!faces) throw SolverError("multigrid takes systems of fluxes between two neighbours only");
     gradients_.reset();
-    on_planes_ = PlaneMultigrid::takes(*faces);
+    on_planes_ = !faces->box && PlaneMultigrid::takes(*faces);
     by_gradients_ = !on_planes_;
     if (on_planes_)
       planes_.build(*faces, rules_.threads);
