@@ -4,11 +4,21 @@
 #include <omp.h>
 
 #include <algorithm>
+#include <bit>
+#include <cstdint>
 
 #include "domain/lines.hpp"
 #include "williwaw/balance/term_balance.hpp"
 
 namespace williwaw {
+
+/// Zeros into a line of a state, which mostly are there already: reading costs half of writing.
+inline void clear_line(Real* first, Index count) {
+  std::uint64_t any = 0;
+#pragma omp simd reduction(| : any)
+  for (Index i = 0; i < count; ++i) any |= std::bit_cast<std::uint64_t>(first[i]);
+  if (any != 0) std::fill_n(first, count, 0.0);
+}
 
 class Sweep {
  public:

@@ -69,6 +69,10 @@ void TermBalance::rate(const Instant& instant, Parts parts, State& f, Ledger& le
   for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, instant.y, parts, 1, ledger);
 }
 
+bool TermBalance::is_empty(std::span<const std::size_t> unknowns, Index line) const {
+  return std::ranges::all_of(unknowns, [&](std::size_t u) { return domain(u).runs(line).empty(); });
+}
+
 void TermBalance::add_terms_of(const ActingTerms& acting, Line& line,
                                std::span<const LineRates> rates) const {
   auto& of_thread = workspace_.scratch[Sweep::thread()];
@@ -87,11 +91,13 @@ void TermBalance::sweep_rates(std::size_t grid, const Evaluation& now, const Rea
   find_acting(grid, now, false, acting_);
   sweep.each_line([&](Index number, Index j, Index k, LineSums& sums) {
     auto& rates = workspace_.rates[Sweep::thread()];
+    const bool empty = is_empty(unknowns, number);
     for (const std::size_t u : unknowns) {
       Real* flows = f.data() + first_of(u, number);
-      if (!arranged_.written_first[u]) std::fill_n(flows, domain.grid().size(0), 0.0);
+      if (empty || !arranged_.written_first[u]) std::fill_n(flows, domain.grid().size(0), 0.0);
       rates[u] = LineRates(flows);
     }
+    if (empty) return;
     Line line{now, number, j, k, y, parts, LedgerBlock(sums.booked.data())};
     add_terms_of(acting_, line, rates);
   });
@@ -121,6 +127,11 @@ Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const S
   find_acting(grid, now, false, acting_);
   const Index nx = domain.grid().size(0);
   sweep.each_line([&](Index number, Index j, Index k, LineSums& sums) {
+    if (is_empty(unknowns, number)) {
+      for (const std::size_t u : unknowns) clear_line(out.data() + first_of(u, number), nx);
+      sweep.count(number, sums);
+      return;
+    }
     const std::size_t thread = Sweep::thread();
     std::vector<LineRates>& into = workspace_.rates[thread];
     Real* const flows = workspace_.lines[thread].data();
@@ -214,6 +225,11 @@ void TermBalance::step_line(std::size_t grid, const EulerStep& one, Index number
   const Domain& domain = this->domain(unknowns.front());
   const Evaluation& now = one.now;
   const Index nx = domain.grid().size(0);
+  if (is_empty(unknowns, number)) {
+    for (const std::size_t u : unknowns) clear_line(one.out + first_of(u, number), nx);
+    sums.count(domain.segments().number(number, 0));
+    return;
+  }
   std::vector<LineRates>& rates = workspace_.rates[Sweep::thread()];
   Line line{now, number, j, k, one.y, Parts::all(), LedgerBlock(sums.booked.data())};
   // Where nothing but the ends of a line is touched again, its sums are taken while it is computed.

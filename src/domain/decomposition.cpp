@@ -22,10 +22,55 @@ int most_boxes_along(const Grid& grid, int axis, int halo) {
 
 }  // namespace
 
-Decomposition::Decomposition(const Grid& grid, const std::array<int, 3>& boxes, int halo)
-    : boxes_(boxes), halo_(halo) {
+CellsAtWork::CellsAtWork(const Grid& grid, const Regions& regions) {
+  const Grid cells = grid.at_cells();
+  const Index nx = cells.size(0);
+  rows_ = cells.size(1);
+  planes_ = cells.size(2);
+  before_.assign(static_cast<std::size_t>((rows_ + 1) * (planes_ + 1)), 0);
+  std::vector<int> labels(static_cast<std::size_t>(nx));
+  for (Index k = 0; k < planes_; ++k)
+    for (Index j = 0; j < rows_; ++j) {
+      Points middles(nx);
+      for (Index i = 0; i < nx; ++i) middles.set(i, cells.point_of(i + nx * (j + rows_ * k)));
+      regions.labels(middles, labels);
+      const bool at_work = std::ranges::any_of(labels, [&](int label) { return regions.keeps(label); });
+      const auto at = [&](Index row, Index plane) -> Index& {
+        return before_[static_cast<std::size_t>(row + (rows_ + 1) * plane)];
+      };
+      at(j + 1, k + 1) = at(j, k + 1) + at(j + 1, k) - at(j, k) + (at_work ? nx : 0);
+    }
+}
+
+// Each box ends where the layers up to there come next to its part of the whole.
+void Decomposition::place_starts(const Grid& grid, int axis) {
+  const auto a = static_cast<std::size_t>(axis);
+  const Index intervals = axis < grid.dimension() ? grid.axis(axis).intervals() : 1;
+  const Index count = boxes_[a];
+  if (!at_work_ || axis == 0 || count == 1) {
+    for (Index b = 0; b <= count; ++b) starts_[a].push_back(intervals * b / count);
+    return;
+  }
+  const auto up_to = [&](Index end) {
+    return axis == 1 ? at_work_->count(0, end, 0, at_work_->planes())
+                     : at_work_->count(0, at_work_->rows(), 0, end);
+  };
+  const Index all = up_to(intervals), least = std::max(1, halo_);
+  starts_[a].push_back(0);
+  for (Index b = 1; b < count; ++b) {
+    const Index first = starts_[a].back() + least, last = intervals - least * (count - b);
+    Index end = first;
+    const auto off = [&](Index at) { return std::abs(up_to(at) * count - all * b); };
+    while (end < last && off(end + 1) <= off(end)) ++end;
+    starts_[a].push_back(end);
+  }
+  starts_[a].push_back(intervals);
+}
+
+Decomposition::Decomposition(const Grid& grid, const std::array<int, 3>& boxes, int halo,
+                             std::shared_ptr<const CellsAtWork> at_work)
+    : boxes_(boxes), halo_(halo), at_work_(std::move(at_work)) {
   for (int a = 0; a < 3; ++a) {
-    const Index intervals = a < grid.dimension() ? grid.axis(a).intervals() : 1;
     const int most = most_boxes_along(grid, a, halo);
     if (boxes[a] < 1 || boxes[a] > most)
       throw InputError(
@@ -37,7 +82,7 @@ Decomposition::Decomposition(const Grid& grid, const std::array<int, 3>& boxes, 
            : a < grid.dimension() && grid.axis(a).periodic() ? "a periodic axis is not cut; give 1 there"
            : a == 0 ? "the first axis is not cut, since sums go along it; give 1 there"
                     : "give 1 there"));
-    for (int b = 0; b <= boxes[a]; ++b) starts_[a].push_back(intervals * b / boxes[a]);
+    place_starts(grid, a);
   }
 }
 
@@ -48,28 +93,29 @@ std::vector<int> Decomposition::unlike_places(int axis) const {
   for (int place = 0; place < boxes_[static_cast<std::size_t>(axis)]; ++place) {
     const Axis::Extent e = extent(axis, place);
     const std::array<Index, 3> widths{e.own_first - e.first, e.own_end - e.own_first, e.end - e.own_end};
-    if (std::ranges::find(seen, widths) != seen.end()) continue;
+    if (!at_work_ && std::ranges::find(seen, widths) != seen.end()) continue;
     seen.push_back(widths);
     result.push_back(place);
   }
   return result;
 }
 
-Decomposition Decomposition::choose(const Grid& grid, int ranks, int halo) {
+Decomposition Decomposition::choose(const Grid& grid, int ranks, int halo,
+                                    std::shared_ptr<const CellsAtWork> at_work) {
+  const Index all =
+      at_work ? at_work->count(0, at_work->rows(), 0, at_work->planes()) : grid.at_cells().count();
   const std::array<int, 3> most{most_boxes_along(grid, 0, halo), most_boxes_along(grid, 1, halo),
                                 most_boxes_along(grid, 2, halo)};
   std::optional<Decomposition> best;
   std::array<Index, 3> least{};
   // Fewer boxes than these cannot be smaller.
-  const auto too_few = [&](int count) {
-    return best && (grid.at_cells().count() - 1) / count + 1 > least[0];
-  };
+  const auto too_few = [&](int count) { return best && (all - 1) / count + 1 > least[0]; };
   for (int count = ranks; count >= 1 && !too_few(count); --count)
     for (int c = 1; c <= std::min(count, most[2]); ++c)
       for (int b = 1; count % c == 0 && b <= std::min(count / c, most[1]); ++b) {
         const int a = count / c / b;
         if (a * b * c != count || a > most[0]) continue;
-        Decomposition tried(grid, {a, b, c}, halo);
+        Decomposition tried(grid, {a, b, c}, halo, at_work);
         Index cells = 0, sent = 0;
         for (const int k : tried.unlike_places(2))
           for (const int j : tried.unlike_places(1))
@@ -107,6 +153,10 @@ Grid Decomposition::part(const Grid& grid, int box) const {
 
 Index Decomposition::cells(int box) const {
   const std::array<int, 3> at = place(box);
+  if (at_work_) {
+    const Axis::Extent rows = extent(1, at[1]), planes = extent(2, at[2]);
+    return at_work_->count(rows.own_first, rows.own_end, planes.own_first, planes.own_end);
+  }
   Index product = 1;
   for (int a = 0; a < 3; ++a) {
     const Axis::Extent e = extent(a, at[static_cast<std::size_t>(a)]);

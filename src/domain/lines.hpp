@@ -11,8 +11,15 @@ template <class Work>
 void each_block(const Domain& domain, const Work& work) {
   const std::vector<Box::Block>& blocks = domain.box().blocks();
   [[maybe_unused]] const int threads = domain.threads();
+  const auto one = [&](std::size_t b) { work(b, blocks[b].first, blocks[b].first + blocks[b].count); };
+  // Where lines are unlike each other threads take blocks in turn.
+  if (!domain.outline().whole()) {
+#pragma omp parallel for schedule(static, 1) num_threads(threads) if (threads > 1)
+    for (std::size_t b = 0; b < blocks.size(); ++b) one(b);
+    return;
+  }
 #pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
-  for (std::size_t b = 0; b < blocks.size(); ++b) work(b, blocks[b].first, blocks[b].first + blocks[b].count);
+  for (std::size_t b = 0; b < blocks.size(); ++b) one(b);
 }
 
 /// Calls work(block, line, j, k) for every line of a domain's own unknowns. Lines of a block come one after

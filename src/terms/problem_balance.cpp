@@ -244,8 +244,12 @@ void refuse_on_ranks(const System& system, const Execution& execution) {
 Decomposition decomposition_of(const System& system, const Execution& execution) {
   const Grid& grid = system.problems.front().grid();
   const int ranks = execution.communicator ? execution.communicator->size() : 1, halo = halo_of(system);
-  if (execution.boxes[0] == 0) return Decomposition::choose(grid, ranks, halo);
-  return {grid, execution.boxes, halo};
+  // Lines in which nothing takes part cost nothing.
+  const Regions& regions = system.problems.front().regions();
+  const auto at_work =
+      regions.cuts() && grid.dimension() > 1 ? std::make_shared<const CellsAtWork>(grid, regions) : nullptr;
+  if (execution.boxes[0] == 0) return Decomposition::choose(grid, ranks, halo, at_work);
+  return {grid, execution.boxes, halo, at_work};
 }
 
 std::unique_ptr<Discretization> make_balance(const Problem& problem, Execution execution) {

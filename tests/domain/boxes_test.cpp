@@ -86,6 +86,21 @@ TEST_CASE("ranks share a grid so that the largest box is small, and then its sur
   const Grid ring(
       {Axis::uniform("x", 0, 1, 20, Unknowns::cells), Axis::uniform("y", 0, 1, 30, Unknowns::cells, true)});
   CHECK(Decomposition::choose(ring, 4, 1).count() == 1);
+  // What is cut out is nobody's work: lines of the lower half, then a corner of what is left.
+  const Regions rock(
+      {{"rock", inside([](Point p) { return p.y > 0.5 || (p.y > 0.25 && p.z > 0.5); }), false}});
+  const auto at_work = std::make_shared<const CellsAtWork>(grid(20, 40, 40), rock);
+  CHECK(at_work->count(0, 40, 0, 40) == 20 * (10 * 40 + 10 * 20));
+  const Decomposition rows(grid(20, 40, 40), {1, 3, 1}, 1, at_work);
+  CHECK(rows.cells(0) == 20 * 5 * 40);
+  CHECK(rows.cells(1) == 20 * 5 * 40);
+  CHECK(rows.cells(2) == 20 * 10 * 20);
+  CHECK(rows.extent(1, 2).end == 40);
+  const Decomposition chosen = Decomposition::choose(grid(20, 40, 40), 4, 1, at_work);
+  CHECK(chosen.count() == 4);
+  for (int box = 0; box < 4; ++box) CHECK(chosen.cells(box) < 20 * 600 / 4 * 1.25);
+  // None is narrower than its halo, however little is left for it.
+  CHECK(Decomposition(grid(20, 40, 40), {1, 10, 1}, 4, at_work).extent(1, 8).own_end == 36);
   CHECK_THROWS_WITH_AS(Decomposition(ring, {1, 2, 1}, 1),
                        "2 boxes along axis y: a periodic axis is not cut; give 1 there", InputError);
   CHECK_THROWS_WITH_AS(Decomposition(grid(9, 8, 4), {1, 3, 1}, 3),

@@ -2,29 +2,56 @@
 #pragma once
 
 #include <array>
+#include <memory>
 #include <optional>
 #include <string>
 
 #include "williwaw/domain/communicator.hpp"
 #include "williwaw/grid/grid.hpp"
+#include "williwaw/grid/region.hpp"
 
 namespace williwaw {
+
+/// How many cells explicit sweeps go through in some lines along the first axis: lines in which nothing takes
+/// part are passed over, others are gone through from end to end.
+class CellsAtWork {
+ public:
+  CellsAtWork(const Grid& grid, const Regions& regions);
+
+  /// In lines of these rows and planes.
+  Index count(Index first_row, Index end_row, Index first_plane, Index end_plane) const {
+    return before(end_row, end_plane) - before(first_row, end_plane) - before(end_row, first_plane) +
+           before(first_row, first_plane);
+  }
+  Index rows() const { return rows_; }
+  Index planes() const { return planes_; }
+
+ private:
+  Index before(Index row, Index plane) const {
+    return before_[static_cast<std::size_t>(row + (rows_ + 1) * plane)];
+  }
+  Index rows_, planes_;
+  std::vector<Index> before_;  ///< cells in all rows and planes before
+};
 
 /// So many boxes along each axis, box after box along the first axis first, and where they begin.
 class Decomposition {
  public:
   /// One box of everything.
   Decomposition() = default;
-  /// Boxes as equal as intervals allow, of which each has a halo of so many intervals on sides that it shares
+  /// Boxes as equal as intervals allow, or what is to be done in the layers along each axis, where that is
+  /// given, of which each has a halo of so many intervals on sides that it shares
   /// with another one. Throws InputError, with what would be possible, where a box would be narrower than a
   /// halo, and for boxes along an axis that cannot be cut.
-  Decomposition(const Grid& grid, const std::array<int, 3>& boxes, int halo);
+  Decomposition(const Grid& grid, const std::array<int, 3>& boxes, int halo,
+                std::shared_ptr<const CellsAtWork> at_work = nullptr);
 
   /// Axes that may be cut: not the first one, along which sums are taken, and none that is periodic.
   static bool cuts(const Grid& grid, int axis);
   /// For so many ranks, or as many of them as the grid allows: the fewest cells in the largest box, and of
   /// these the least surface between boxes.
-  static Decomposition choose(const Grid& grid, int ranks, int halo);
+  static Decomposition choose(const Grid& grid, int ranks, int halo,
+                              std::shared_ptr<const CellsAtWork> at_work = nullptr);
 
   const std::array<int, 3>& boxes() const { return boxes_; }
   int count() const { return boxes_[0] * boxes_[1] * boxes_[2]; }
@@ -40,17 +67,19 @@ class Decomposition {
   Axis::Extent extent(int axis, int place) const;
   /// The part of a grid that a box has, on whichever of its places unknowns are.
   Grid part(const Grid& grid, int box) const;
-  /// Cells of a box's own.
+  /// Cells of a box's own, those in lines where nothing takes part left out where that is known.
   Index cells(int box) const;
   /// Values of one unknown that a box sends in an exchange.
   Index sent(int box) const;
 
  private:
   std::vector<int> unlike_places(int axis) const;
+  void place_starts(const Grid& grid, int axis);
 
   std::array<int, 3> boxes_{1, 1, 1};
   int halo_ = 1;
   std::array<std::vector<Index>, 3> starts_;  ///< boxes + 1 along each axis
+  std::shared_ptr<const CellsAtWork> at_work_;
 };
 
 }  // namespace williwaw

@@ -58,14 +58,17 @@ void ranks_section(const Case& given, const Prepared& prepared, const Decomposit
   report.row("boxes", boxes_in_words(boxes, grid));
   report.row("halo", fmt::format("{} cell{}", boxes.halo(), boxes.halo() == 1 ? "" : "s"),
              Index{boxes.halo()});
-  Index largest = 0, smallest = grid.count();
+  Index largest = 0, smallest = grid.count(), all = 0;
   for (int box = 0; box < boxes.count(); ++box) {
+    all += boxes.cells(box);
     largest = std::max(largest, boxes.cells(box));
     smallest = std::min(smallest, boxes.cells(box));
   }
   report.row("cells of a box",
              largest == smallest ? std::to_string(largest) : fmt::format("{} to {}", smallest, largest),
              largest);
+  if (given.problem.regions().cuts())
+    report.note("of lines in which something is active; others are passed over");
   if (boxes.count() == 1) return;
   StepOnRanks step{0, static_cast<Index>(given.count()), stages_of(prepared)};
   const Real bytes = bytes_sent(boxes, step);
@@ -77,9 +80,8 @@ void ranks_section(const Case& given, const Prepared& prepared, const Decomposit
   report.row("latency", fmt::format("{:.2g} µs", 1e6 * network->latency), network->latency, "s");
   report.row("bandwidth", fmt::format("{:.3g} GB/s", 1e-9 * network->bandwidth), network->bandwidth, "B/s");
   if (!prepared.seconds || prepared.steps == 0) return;
-  step.seconds_of_place =
-      *prepared.seconds / static_cast<Real>(prepared.steps) / static_cast<Real>(grid.count());
-  const Real share = efficiency(boxes, grid.count(), step, *network);
+  step.seconds_of_place = *prepared.seconds / static_cast<Real>(prepared.steps) / static_cast<Real>(all);
+  const Real share = efficiency(boxes, all, step, *network);
   report.row("efficiency", fmt::format("about {:.2g} of {} times as fast", share, boxes.count()), share);
   report.note("on machines or cores of their own; ranks that share a memory share its bandwidth too");
 }
