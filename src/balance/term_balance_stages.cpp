@@ -34,7 +34,7 @@ void TermBalance::evaluate_stage(const State& y, Real from, Real step, StageLeve
 void TermBalance::stage_line(const StageLevel& level, Real step, Index number, Index j, Index k,
                              LineSums& sums) {
   const Index segment = domain().segments().number(number, 0);
-  if (is_empty(arranged_.grids.front().unknowns, number)) {
+  if (is_idle(arranged_.grids.front().unknowns, number)) {
     for (Real* const made : {level.next, level.sum, level.first ? level.first_rate : nullptr})
       for (std::size_t u = 0; made && u < unknowns_.size(); ++u)
         clear_line(made + first_of(u, number), grid().size(0));

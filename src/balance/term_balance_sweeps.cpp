@@ -69,8 +69,23 @@ void TermBalance::rate(const Instant& instant, Parts parts, State& f, Ledger& le
   for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].book(*now, instant.y, parts, 1, ledger);
 }
 
-bool TermBalance::is_empty(std::span<const std::size_t> unknowns, Index line) const {
-  return std::ranges::all_of(unknowns, [&](std::size_t u) { return domain(u).runs(line).empty(); });
+// What goes through the faces between two lines may be booked with the later one, so that an empty line
+// beside one that is not is gone through as well.
+bool TermBalance::is_idle(std::span<const std::size_t> unknowns, Index line) const {
+  const Grid& g = domain(unknowns.front()).grid();
+  const auto empty = [&](Index other) {
+    return std::ranges::all_of(unknowns, [&](std::size_t u) { return domain(u).runs(other).empty(); });
+  };
+  if (!empty(line)) return false;
+  for (int a = 1; a < g.dimension(); ++a) {
+    const Index size = g.size(a), stride = a == 1 ? 1 : g.size(1), at = line / stride % size;
+    for (const Index step : {Index{-1}, Index{1}}) {
+      Index beside = at + step;
+      if (g.axis(a).periodic()) beside = (beside + size) % size;
+      if (beside >= 0 && beside < size && !empty(line + stride * (beside - at))) return false;
+    }
+  }
+  return true;
 }
 
 void TermBalance::add_terms_of(const ActingTerms& acting, Line& line,
@@ -91,13 +106,13 @@ void TermBalance::sweep_rates(std::size_t grid, const Evaluation& now, const Rea
   find_acting(grid, now, false, acting_);
   sweep.each_line([&](Index number, Index j, Index k, LineSums& sums) {
     auto& rates = workspace_.rates[Sweep::thread()];
-    const bool empty = is_empty(unknowns, number);
+    const bool idle = is_idle(unknowns, number);
     for (const std::size_t u : unknowns) {
       Real* flows = f.data() + first_of(u, number);
-      if (empty || !arranged_.written_first[u]) std::fill_n(flows, domain.grid().size(0), 0.0);
+      if (idle || !arranged_.written_first[u]) std::fill_n(flows, domain.grid().size(0), 0.0);
       rates[u] = LineRates(flows);
     }
-    if (empty) return;
+    if (idle) return;
     Line line{now, number, j, k, y, parts, LedgerBlock(sums.booked.data())};
     add_terms_of(acting_, line, rates);
   });
@@ -127,7 +142,7 @@ Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const S
   find_acting(grid, now, false, acting_);
   const Index nx = domain.grid().size(0);
   sweep.each_line([&](Index number, Index j, Index k, LineSums& sums) {
-    if (is_empty(unknowns, number)) {
+    if (is_idle(unknowns, number)) {
       for (const std::size_t u : unknowns) clear_line(out.data() + first_of(u, number), nx);
       sweep.count(number, sums);
       return;
@@ -225,7 +240,7 @@ void TermBalance::step_line(std::size_t grid, const EulerStep& one, Index number
   const Domain& domain = this->domain(unknowns.front());
   const Evaluation& now = one.now;
   const Index nx = domain.grid().size(0);
-  if (is_empty(unknowns, number)) {
+  if (is_idle(unknowns, number)) {
     for (const std::size_t u : unknowns) clear_line(one.out + first_of(u, number), nx);
     sums.count(domain.segments().number(number, 0));
     return;

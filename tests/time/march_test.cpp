@@ -566,3 +566,44 @@ TEST_CASE("where no step is short enough the run has come to where the solution 
     CHECK(out.rejected == rejected);
   }
 }
+
+TEST_CASE("lines in which nothing takes part are passed over: what is beside them is as on a grid without") {
+  const auto upper = inside([](Point p) { return p.y > 0.5; });
+  const auto made = [&](bool cut, const Equation& equation) {
+    const Regions regions = cut ? Regions({{"rock", upper, false}}) : Regions();
+    Problem p(Grid({Axis::uniform("x", 0, 1, 33, Unknowns::cells),
+                    Axis::uniform("y", 0, cut ? 1 : 0.5, cut ? 28 : 14, Unknowns::cells)}),
+              equation, regions);
+    p.reconstruction = equation.advection ? "van-leer" : "first-order";
+    p.initial = [](Point at) { return std::sin(3 * at.x) + at.y; };
+    p.boundary("west", dirichlet(0.5)).default_boundary(equation.advection ? outflow() : robin(2.0, 0.3));
+    // The side beyond the rock has nothing to hold.
+    if (cut)
+      p.boundary("rock", equation.advection ? insulated() : robin(1.5, 0.2));
+    else
+      p.boundary("north", equation.advection ? insulated() : robin(1.5, 0.2));
+    return p;
+  };
+  // Along the rock, and towards it but for where it begins.
+  const Velocity along([](Point p) { return p.y < 0.5 ? 1.0 + p.y : 0.0; }, [](Point) { return 0.0; });
+  const Equation carried = transport(along, 0.01), warmed = diffusion(0.5, 1.0, 0.2);
+  for (const auto& [equation, by] : {std::pair{warmed, "explicit-euler"},
+                                     {warmed, "rk4"},
+                                     {warmed, "stabilized"},
+                                     {carried, "explicit-euler"},
+                                     {carried, "ssprk3"}}) {
+    CAPTURE(std::string(by));
+    CAPTURE(equation.advection.has_value());
+    const auto cut = make_balance(made(true, equation)), small = make_balance(made(false, equation));
+    Plan plan = plan_of(by, 2e-4, 0.01);
+    State y = cut->initial_state(), z = small->initial_state();
+    const Outcome a = march(*cut, y, plan), b = march(*small, z, plan);
+    CHECK(test::largest_difference(State(y.begin(), y.begin() + static_cast<std::ptrdiff_t>(z.size())), z) <
+          1e-13);
+    CHECK(std::all_of(y.begin() + static_cast<std::ptrdiff_t>(z.size()), y.end(),
+                      [](Real v) { return v == 0; }));
+    CHECK(a.budget.worst_step() < 1e-12);
+    CHECK(a.totals.content == doctest::Approx(b.totals.content).epsilon(1e-13));
+    CHECK(a.budget.amounts().gross() == doctest::Approx(b.budget.amounts().gross()).epsilon(1e-10));
+  }
+}
