@@ -587,11 +587,15 @@ TEST_CASE("lines in which nothing takes part are passed over: what is beside the
   // Along the rock, and towards it but for where it begins.
   const Velocity along([](Point p) { return p.y < 0.5 ? 1.0 + p.y : 0.0; }, [](Point) { return 0.0; });
   const Equation carried = transport(along, 0.01), warmed = diffusion(0.5, 1.0, 0.2);
-  for (const auto& [equation, by] : {std::pair{warmed, "explicit-euler"},
-                                     {warmed, "rk4"},
-                                     {warmed, "stabilized"},
-                                     {carried, "explicit-euler"},
-                                     {carried, "ssprk3"}}) {
+  struct Taken {
+    const Equation& equation;
+    const char* by;
+  };
+  for (const Taken& taken :
+       {Taken{warmed, "explicit-euler"}, Taken{warmed, "rk4"}, Taken{warmed, "stabilized"},
+        Taken{carried, "explicit-euler"}, Taken{carried, "ssprk3"}}) {
+    const Equation& equation = taken.equation;
+    const char* const by = taken.by;
     CAPTURE(std::string(by));
     CAPTURE(equation.advection.has_value());
     const auto cut = make_balance(made(true, equation)), small = make_balance(made(false, equation));
