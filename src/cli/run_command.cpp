@@ -141,11 +141,6 @@ Decomposition boxes_of_all(const RunArguments& arguments, const casefile::Case& 
   return shared;
 }
 
-// Those of them that get a box; nothing for a process that gets none. All of them ask together.
-std::unique_ptr<Communicator> with_boxes(Communicator& together, const Decomposition& shared) {
-  return together.first_ones(shared.count());
-}
-
 // While the first of those that were started together looks at a case, the others wait for its word.
 class OthersWait {
  public:
@@ -174,7 +169,8 @@ class OthersWait {
 int run_beside(const RunArguments& arguments, const casefile::Case& given, Communicator& together) {
   if (!OthersWait::told_to_begin(together)) return done;
   const Decomposition shared = boxes_of_all(arguments, given, &together);
-  const std::unique_ptr<Communicator> some = with_boxes(together, shared);
+  // Nobody where this process gets no box.
+  const std::unique_ptr<Communicator> some = together.first_ones(shared.count());
   if (!some) return done;
   study::RunOptions options;
   options.ranks = some.get();
@@ -361,7 +357,7 @@ int run(const RunArguments& arguments) {
   std::unique_ptr<Communicator> some;
   if (together) {
     others.begin();
-    some = with_boxes(*together, boxes);
+    some = together->first_ones(boxes.count());
     options.ranks = some.get();
     options.boxes = boxes.boxes();
     // From here on one of them may meet what the others do not.

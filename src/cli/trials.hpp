@@ -62,6 +62,7 @@ struct TrialRules {
 /// Runs all of them. Throws InputError for a case that is wrong, with the message of the first one.
 void run_trials(const std::filesystem::path& file, const std::vector<std::string>& set,
                 const TrialRules& rules, std::vector<Trial>& trials);
+
 /// A row for each of them under `head`, with the numbers of each unknown of `base`.
 std::string table_of(const std::vector<Trial>& trials, const std::string& head, const casefile::Case& base);
 study::Report report_of(const std::vector<Trial>& trials, const casefile::Case& base);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "domain/halo_exchange.hpp"
 #include "williwaw/grid/expect.hpp"
 
 namespace williwaw {
@@ -154,9 +155,12 @@ void Box::find_neighbours(const Grid& grid, const Decomposition& decomposition) 
       other[a] += upper ? 1 : -1;
       if (other[a] < 0 || other[a] >= decomposition.boxes()[a]) continue;
       const Axis beside = grid.axis(a).whole().part(decomposition.extent(a, other[a]));
-      neighbours_.push_back({a, decomposition.box(other), upper,
-                             upper ? size_[a] - own_end_[a] : own_first_[a],
-                             upper ? beside.own_first() : beside.size() - beside.own_end()});
+      const Index sent = upper ? beside.own_first() : beside.size() - beside.own_end();
+      const Index first_sent = upper ? own_end_[a] - sent : own_first_[a];
+      neighbours_.push_back({a,
+                             decomposition.box(other),
+                             {first_sent, first_sent + sent},
+                             upper ? RowRange{own_end_[a], size_[a]} : RowRange{0, own_first_[a]}});
     }
 }
 
@@ -182,42 +186,25 @@ Index Box::there(Index n) const {
   return n % size_[0] + first_[0] + whole_size_[0] * line_there(n / size_[0]);
 }
 
-// Axis after axis, so that what was received along one is sent on along the next and fills the corners.
 void Box::exchange(std::span<Real> values) const {
   if (neighbours_.empty()) return;
-  expect(static_cast<Index>(values.size()) == size_[0] * size_[1] * size_[2],
-         "Box::exchange: a value for each unknown");
-  std::array<std::vector<Real>, 2> sent, received;
-  // Rows first to first + count - 1 along an axis, of everything across it.
-  const auto each_row = [&](int axis, Index first, Index count, const auto& visit) {
-    const Index stride = axis == 1 ? size_[0] : size_[0] * size_[1];
-    const Index slabs = axis == 1 ? size_[2] : 1;
-    for (Index slab = 0; slab < slabs; ++slab)
-      visit(values.data() + slab * size_[0] * size_[1] + stride * first, stride * count);
-  };
-  for (std::size_t n = 0; n < neighbours_.size();) {
-    std::vector<Communicator::Message> messages;
-    const std::size_t begin = n;
-    for (; n < neighbours_.size() && neighbours_[n].axis == neighbours_[begin].axis; ++n) {
-      const Neighbour& to = neighbours_[n];
-      auto& out = sent[n - begin];
-      out.clear();
-      each_row(to.axis, to.upper ? own_end_[to.axis] - to.sent : own_first_[to.axis], to.sent,
-               [&](const Real* row, Index count) { out.insert(out.end(), row, row + count); });
-      const Index across = size_[0] * size_[1] * size_[2] / size_[to.axis];
-      received[n - begin].resize(static_cast<std::size_t>(to.received * across));
-      messages.push_back({to.rank, out, received[n - begin]});
+  expect(static_cast<Index>(values.size()) == count(), "Box::exchange: a value for each unknown");
+  exchange_halo(*communicator_, size_, neighbours_, values.data());
+}
+
+std::vector<std::array<RowRange, 3>> Box::own_of_all() const {
+  std::vector<Real> told;
+  for (int a = 0; a < 3; ++a)
+    for (const Index at : {own_first(a), own_first(a) + own_count(a)}) told.push_back(static_cast<Real>(at));
+  const std::vector<Real> all = communicator_->gathered(told);
+  std::vector<std::array<RowRange, 3>> result(static_cast<std::size_t>(communicator_->size()));
+  const Real* next = all.data();
+  for (auto& of_rank : result)
+    for (RowRange& rows : of_rank) {
+      rows = {static_cast<Index>(next[0]), static_cast<Index>(next[1])};
+      next += 2;
     }
-    communicator_->exchange(messages);
-    for (std::size_t m = begin; m < n; ++m) {
-      const Neighbour& from = neighbours_[m];
-      const Real* next = received[m - begin].data();
-      each_row(from.axis, from.upper ? own_end_[from.axis] : 0, from.received, [&](Real* row, Index count) {
-        std::copy_n(next, count, row);
-        next += count;
-      });
-    }
-  }
+  return result;
 }
 
 }  // namespace williwaw

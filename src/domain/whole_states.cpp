@@ -8,26 +8,11 @@
 namespace williwaw {
 
 WholeStates::WholeStates(const Layout& part) : layout_(&part) {
-  std::vector<Real> told;
   for (const Block& block : part.blocks()) {
     if (!block.box) return;
     ranks_ = &block.box->communicator();
-    for (int a = 0; a < 3; ++a) {
-      told.push_back(static_cast<Real>(block.box->own_first(a)));
-      told.push_back(static_cast<Real>(block.box->own_count(a)));
-    }
+    own_.push_back(block.box->own_of_all());
   }
-  const std::vector<Real> all = ranks_->gathered(told);
-  const Real* next = all.data();
-  own_.resize(static_cast<std::size_t>(ranks_->size()));
-  for (auto& of_rank : own_)
-    for (std::size_t b = 0; b < part.blocks().size(); ++b) {
-      Own& own = of_rank.emplace_back();
-      for (int a = 0; a < 3; ++a) {
-        own.first[a] = static_cast<Index>(*next++);
-        own.count[a] = static_cast<Index>(*next++);
-      }
-    }
 }
 
 Index WholeStates::size() const {
@@ -63,16 +48,15 @@ State WholeStates::together(const State& part, bool everywhere) const {
   if (all.empty()) return {};
   State whole(copies(part, layout_->size()) * static_cast<std::size_t>(size()));
   const Real* next = all.data();
-  for (const auto& of_rank : own_) {
+  for (std::size_t rank = 0; rank < own_.front().size(); ++rank) {
     Real* start = whole.data();
     for (std::size_t n = 0; n < count; ++n) {
       const Box& box = *layout_->blocks()[block(n)].box;
-      const Own& own = of_rank[block(n)];
-      for (Index k = 0; k < own.count[2]; ++k)
-        for (Index j = 0; j < own.count[1]; ++j) {
-          std::copy_n(next, own.count[0],
-                      start + box.number_there({own.first[0], own.first[1] + j, own.first[2] + k}));
-          next += own.count[0];
+      const auto& [columns, rows, planes] = own_[block(n)][rank];
+      for (Index k = planes.first; k < planes.end; ++k)
+        for (Index j = rows.first; j < rows.end; ++j) {
+          std::copy_n(next, columns.count(), start + box.number_there({columns.first, j, k}));
+          next += columns.count();
         }
       start += box.whole_count();
     }

@@ -59,6 +59,18 @@ const SolverKind* solver_kind(const std::string& name) {
   return name == "auto" ? nullptr : &named(solver_kinds(), name, Subject::solver, "solver");
 }
 
+void check_on_ranks(const std::string& name) {
+  const SolverKind* const kind = solver_kind(name);
+  if (!kind || kind->on_ranks) return;
+  std::vector<std::string> there;
+  for (const SolverKind& other : solver_kinds())
+    if (other.on_ranks) there.push_back(other.name);
+  std::string words;
+  for (std::size_t n = 0; n < there.size(); ++n)
+    words += (n == 0 ? "" : n + 1 == there.size() ? " and " : ", ") + there[n];
+  throw InputError(Subject::solver, "solver '" + name + "' works on one rank; on several there are " + words);
+}
+
 bool is_symmetric(const FaceSystem& system) {
   const Index length = system.extent[0], rows = system.size() / std::max<Index>(1, length);
   // Whether `count` unknowns from n on agree with their neighbours along an axis, from `above` on.
@@ -171,16 +183,13 @@ class SolverOfBlocks final : public LinearSolver {
 // What is there for a matrix that several ranks share.
 std::unique_ptr<LinearSolver> make_shared(const std::string& name, const FaceSystem& faces, bool joined,
                                           const SolverRules& rules) {
+  check_on_ranks(name);
   // One rank's rows do not tell of another's.
   const bool symmetric = !joined && !faces.box->communicator().any(!is_symmetric(faces));
-  if ((name == "cg" || name == "multigrid") && !symmetric)
+  if (name == "bicgstab" || (name == "auto" && !symmetric)) return make_bicgstab_solver(rules);
+  if (!symmetric)
     throw SolverError("conjugate gradients and multigrid take symmetric matrices, which this one is not");
-  if (symmetric && name == "cg") return make_cg_solver(rules);
-  if (symmetric && (name == "multigrid" || name == "auto")) return make_multigrid_solver(rules);
-  if (name == "bicgstab" || name == "auto") return make_bicgstab_solver(rules);
-  throw InputError(Subject::solver, "solver '" + name +
-                                        "' works on one rank; on several there are multigrid, cg and "
-                                        "bicgstab");
+  return name == "cg" ? make_cg_solver(rules) : make_multigrid_solver(rules);
 }
 
 std::unique_ptr<LinearSolver> make_any(const std::string& name, const LinearSystem& system,

@@ -244,11 +244,12 @@ void refuse_on_ranks(const System& system, const Execution& execution) {
 Decomposition decomposition_of(const System& system, const Execution& execution) {
   const Grid& grid = system.problems.front().grid();
   const int ranks = execution.communicator ? execution.communicator->size() : 1, halo = halo_of(system);
-  // Lines in which nothing takes part cost nothing.
+  const bool chosen = execution.boxes[0] == 0;
+  // Lines in which nothing takes part cost nothing; who is alone has them all.
   const Regions& regions = system.problems.front().regions();
-  const auto at_work =
-      regions.cuts() && grid.dimension() > 1 ? std::make_shared<const CellsAtWork>(grid, regions) : nullptr;
-  if (execution.boxes[0] == 0) return Decomposition::choose(grid, ranks, halo, at_work);
+  const bool looks = regions.cuts() && grid.dimension() > 1 && (ranks > 1 || !chosen);
+  const auto at_work = looks ? std::make_shared<const CellsAtWork>(grid, regions) : nullptr;
+  if (chosen) return Decomposition::choose(grid, ranks, halo, at_work);
   return {grid, execution.boxes, halo, at_work};
 }
 

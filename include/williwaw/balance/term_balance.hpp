@@ -216,9 +216,9 @@ class TermBalance : public Balance {
     return start_of(unknown) + grid(unknown).size(0) * line;
   }
   bool steps_fused() const;
-  /// Where those of a line begin and end among the prescribed unknowns; of one unknown only.
   /// Nothing in a line of these unknowns takes part, nor in the lines beside it: it is passed over.
   bool is_idle(std::span<const std::size_t> unknowns, Index line) const;
+  /// Where those of a line begin and end among the prescribed unknowns; of one unknown only.
   std::pair<std::size_t, std::size_t> prescribed_on(Index line) const;
   std::size_t count_free() const;
 

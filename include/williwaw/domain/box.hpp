@@ -13,6 +13,19 @@
 
 namespace williwaw {
 
+/// Rows along an axis, from the first to the one before `end`.
+struct RowRange {
+  Index first = 0, end = 1;
+  Index count() const { return end - first; }
+};
+
+/// The rank beside this one at an end of an axis: rows of this one's own that go there, and those of its halo
+/// that come from there, counted here.
+struct HaloNeighbour {
+  int axis, rank;
+  RowRange sent, received;
+};
+
 /// Unknowns of a grid are numbered here as on the part that the box has, halo included. A box of everything
 /// is one whose rank is alone.
 class Box {
@@ -66,6 +79,8 @@ class Box {
   /// Its own along an axis, counted along the whole grid.
   Index own_first(int axis) const { return first_[axis] + own_first_[axis]; }
   Index own_count(int axis) const { return own_end_[axis] - own_first_[axis]; }
+  /// Each rank's own along each axis, counted along the whole grid. All ranks ask together.
+  std::vector<std::array<RowRange, 3>> own_of_all() const;
   /// Number in the whole grid of the unknown at a place counted there, and the one here.
   Index number_there(const std::array<Index, 3>& at) const {
     return at[0] + whole_size_[0] * (at[1] + whole_size_[1] * at[2]);
@@ -178,14 +193,7 @@ class Box {
   };
   std::vector<Round> rounds_;
   std::vector<Node> top_;  ///< of the first rank: what is left in the end
-  /// The box beside this one at an end of an axis: so many rows are its halo here, and so many of this one's
-  /// own its halo there.
-  struct Neighbour {
-    int axis, rank;
-    bool upper;
-    Index received, sent;
-  };
-  std::vector<Neighbour> neighbours_;
+  std::vector<HaloNeighbour> neighbours_;
 };
 
 }  // namespace williwaw

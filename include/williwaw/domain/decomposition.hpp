@@ -39,10 +39,10 @@ class Decomposition {
  public:
   /// One box of everything.
   Decomposition() = default;
-  /// Boxes as equal as intervals allow, or what is to be done in the layers along each axis, where that is
-  /// given, of which each has a halo of so many intervals on sides that it shares
-  /// with another one. Throws InputError, with what would be possible, where a box would be narrower than a
-  /// halo, and for boxes along an axis that cannot be cut.
+  /// Boxes as equal as intervals allow, or as the work in the layers along each axis allows where that is
+  /// known. Each has a halo of so many intervals on sides that it shares with another one. Throws InputError,
+  /// with what would be possible, where a box would be narrower than a halo, and for boxes along an axis that
+  /// cannot be cut.
   Decomposition(const Grid& grid, const std::array<int, 3>& boxes, int halo,
                 std::shared_ptr<const CellsAtWork> at_work = nullptr);
 

@@ -37,16 +37,13 @@ class WholeStates {
   std::vector<Real> part(std::span<const Real> numbers, std::span<const NumberPlace> places) const;
 
  private:
-  struct Own {
-    std::array<Index, 3> first, count;
-  };
   State together(const State& part, bool everywhere) const;
   std::size_t copies(const State& state, Index size) const;
   std::size_t block(std::size_t n) const { return n % layout_->blocks().size(); }
 
   const Layout* layout_;
-  Communicator* ranks_ = nullptr;      ///< null where the layout is whole
-  std::vector<std::vector<Own>> own_;  ///< by rank and block
+  Communicator* ranks_ = nullptr;                          ///< null where the layout is whole
+  std::vector<std::vector<std::array<RowRange, 3>>> own_;  ///< by block and rank
 };
 
 }  // namespace williwaw

@@ -90,6 +90,8 @@ struct SolverKind {
   bool takes_relaxation = false;
   /// Solves systems that determine the unknowns up to a constant.
   bool takes_singular = true;
+  /// Solves for a matrix that several ranks share.
+  bool on_ranks = false;
   /// Its factorization is cheap, and tells its full name or that it cannot take the matrix.
   bool known_once_factored = false;
   std::function<std::unique_ptr<LinearSolver>(const SolverRules&)> make;
@@ -99,6 +101,8 @@ struct SolverKind {
 const std::vector<SolverKind>& solver_kinds();
 /// Null for "auto". Throws InputError for a name that is not there.
 const SolverKind* solver_kind(const std::string& name);
+/// Throws InputError, with what there is, for a name that stands for no solver on several ranks.
+void check_on_ranks(const std::string& name);
 /// The solver called `name`; "auto" takes the one that suits the matrix: tridiagonal in one dimension,
 /// transforms where they can be had, direct for few unknowns, multigrid otherwise, and stabilized biconjugate
 /// gradients where the matrix is not symmetric. Throws InputError for a

@@ -98,7 +98,7 @@ void Hierarchy::choose_pairs(Level& level) {
       if (!level.share.has_halo())
         return sum_over(level.extent[0], level.extent[1] * level.extent[2], level.threads, term);
       Real own = 0;
-      const LevelShare::Range rows = level.share.own(1), planes = level.share.own(2);
+      const RowRange rows = level.share.own(1), planes = level.share.own(2);
       for (Index k = planes.first; k < planes.end; ++k) {
         const Index first = level.extent[0] * (rows.first + level.extent[1] * k);
         for (Index n = first; n < first + level.extent[0] * rows.count(); ++n) own += term(n);
@@ -137,15 +137,14 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
   const auto half = [&](Index p, int b) { return fine.paired[b] ? p / 2 : p; };
   const auto pairs = [&](int b) { return fine.paired[b] ? (fine.extent[b] + 1) / 2 : fine.extent[b]; };
   const Index rows = pairs(1);
-  const LevelShare::Range own_rows = coarse.share.own(1), own_planes = coarse.share.own(2);
-  const bool all_own = !fine.share.has_halo();
+  const RowRange own_rows = coarse.share.own(1), own_planes = coarse.share.own(2);
 #pragma omp parallel for schedule(static) num_threads(fine.threads) if (fine.threads > 1)
   for (Index block = 0; block < rows * pairs(2); ++block) {
     const Index J = block % rows, K = block / rows;
     const Index row = J + fine.shift[1], plane = K + fine.shift[2];
     // Pairs of other ranks are looked at for the weights of their members alone.
-    const bool ours = all_own || (row >= own_rows.first && row < own_rows.end && plane >= own_planes.first &&
-                                  plane < own_planes.end);
+    const bool ours =
+        row >= own_rows.first && row < own_rows.end && plane >= own_planes.first && plane < own_planes.end;
     const auto range = [&](int b, Index P) {
       const Index first = fine.paired[b] ? 2 * P : P;
       return std::pair{first, fine.paired[b] ? std::min(first + 2, fine.extent[b]) : first + 1};
@@ -202,7 +201,7 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
 template <class Visit>
 void Hierarchy::each_own_line(const Visit& visit) const {
   const Level& first = levels_.front();
-  const LevelShare::Range rows = first.share.own(1), planes = first.share.own(2);
+  const RowRange rows = first.share.own(1), planes = first.share.own(2);
 #pragma omp parallel for schedule(static) num_threads(first.threads) if (first.threads > 1)
   for (Index own = 0; own < rows.count() * planes.count(); ++own) {
     const Index j = rows.first + own % rows.count(), k = planes.first + own / rows.count();
@@ -217,7 +216,7 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
   levels_.clear();
   box_ = system.box;
   Level& first = levels_.emplace_back();
-  first.share = box_ ? LevelShare(box_) : LevelShare(system.extent);
+  first.share = box_ ? LevelShare(*box_) : LevelShare(system.extent);
   first.extent = first.share.extent();
   first.periodic = system.periodic;
   first.dimension = system.dimension();
@@ -235,18 +234,18 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
   const Index nx = system.extent[0];
   const std::array<Index, 3> stride{1, nx, nx * system.extent[1]};
   each_own_line([&](Index line, Index of_matrix) {
-    bool alike = true, below_zero = true, held = false;
+    bool alike = true, conducts = true, held = false;
     for (Index i = 0; i < nx; ++i) {
       const Index n = nx * of_matrix + i, to = nx * line + i;
       double sum = system.diagonal[n];
       for (int a = 0; a < first.dimension; ++a) {
         const Real low = system.lower[a][n], high = system.upper[a][n];
-        below_zero = below_zero && low <= 0 && high <= 0;
-        // Rows of a halo are not there to compare with.
+        conducts = conducts && low <= 0 && high <= 0;
         // Only a seam makes a neighbour that is not a stride away.
         const Index other = low == 0             ? -1
                             : system.periodic[a] ? system.neighbour(n, a, false)
                                                  : n - stride[a];
+        // Rows of a halo are not there to compare with.
         if (other >= 0 && (!box_ || box_->owns(other)))
           alike = alike && std::abs(system.upper[a][other] - low) <= 1e-9 * std::abs(low);
         first.low[a][to] = static_cast<float>(-low * scale_);
@@ -260,7 +259,7 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
       first.excess[to] = static_cast<float>(std::max(0.0, sum) * scale_);
     }
     if (!alike) symmetric = false;
-    if (!below_zero) signs = false;
+    if (!conducts) signs = false;
     if (held) fixed = true;
   });
   std::array<Real, 3> found{symmetric ? 0.0 : 1.0, signs ? 0.0 : 1.0, fixed ? 1.0 : 0.0};

@@ -29,8 +29,8 @@ class Hierarchy {
     std::array<bool, 3> paired{false, false, false};  ///< axes along which the next level joins pairs
     int dimension = 1, threads = 1;
     LevelShare share;
-    std::array<Index, 3> shift{0, 0,
-                               0};  ///< from the number of a pair here to that of its place in the next level
+    /// From the number of a pair here to that of its place in the next level.
+    std::array<Index, 3> shift{0, 0, 0};
     std::vector<float> diagonal, inverse, excess;
     std::array<std::vector<float>, 3> low;
     std::array<std::vector<float>, 3> lean;  ///< weight of the neighbouring pair when values come back

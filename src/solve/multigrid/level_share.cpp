@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "domain/halo_exchange.hpp"
+
 namespace williwaw {
 
 namespace {
@@ -13,16 +15,16 @@ constexpr Index beside = 3;
 // message to each of its neighbours.
 constexpr Index fewest_rows = 2 * (beside + 1), fewest_unknowns = 4096;
 
-LevelShare::Range with_halo(const LevelShare::Range& own, Index size) {
+RowRange with_halo(const RowRange& own, Index size) {
   if (own.count() == size) return own;
   return {std::max<Index>(0, own.first - beside) / 2 * 2, std::min(size, own.end + beside + 1)};
 }
 
-LevelShare::Range joined(const LevelShare::Range& own, bool paired) {
-  return paired ? LevelShare::Range{(own.first + 1) / 2, (own.end + 1) / 2} : own;
+RowRange joined(const RowRange& own, bool paired) {
+  return paired ? RowRange{(own.first + 1) / 2, (own.end + 1) / 2} : own;
 }
 
-bool same(const LevelShare::Range& a, const LevelShare::Range& b) {
+bool same(const RowRange& a, const RowRange& b) {
   return a.first == b.first && a.end == b.end;
 }
 
@@ -32,20 +34,9 @@ LevelShare::LevelShare(const std::array<Index, 3>& extent) : whole_(extent) {
   for (std::size_t a = 0; a < 3; ++a) here_[a] = {0, extent[a]};
 }
 
-LevelShare::LevelShare(std::shared_ptr<const Box> box) : ranks_(&box->communicator()) {
-  std::vector<Real> told;
-  for (int a = 0; a < 3; ++a) {
-    told.push_back(static_cast<Real>(box->own_first(a)));
-    told.push_back(static_cast<Real>(box->own_first(a) + box->own_count(a)));
-  }
-  const std::vector<Real> all = ranks_->gathered(told);
-  own_.resize(static_cast<std::size_t>(ranks_->size()));
-  const Real* next = all.data();
-  for (Ranges& of_rank : own_)
-    for (std::size_t a = 0; a < 3; ++a, next += 2) {
-      of_rank[a] = {static_cast<Index>(next[0]), static_cast<Index>(next[1])};
-      whole_[a] = std::max(whole_[a], of_rank[a].end);
-    }
+LevelShare::LevelShare(const Box& box) : ranks_(&box.communicator()), own_(box.own_of_all()) {
+  for (const Ranges& of_rank : own_)
+    for (std::size_t a = 0; a < 3; ++a) whole_[a] = std::max(whole_[a], of_rank[a].end);
   lay_out();
 }
 
@@ -70,7 +61,7 @@ void LevelShare::lay_out() {
       has_halo_ = has_halo_ && (of_rank[a].count() == whole_[a] || of_rank[a].count() >= fewest_rows);
   const Ranges& own = own_[static_cast<std::size_t>(ranks_->rank())];
   for (std::size_t a = 0; a < 3; ++a)
-    here_[a] = has_halo_ ? with_halo(own[a], whole_[a]) : Range{0, whole_[a]};
+    here_[a] = has_halo_ ? with_halo(own[a], whole_[a]) : RowRange{0, whole_[a]};
   if (has_halo_) find_neighbours();
 }
 
@@ -82,9 +73,9 @@ void LevelShare::find_neighbours() {
       const std::size_t across = 3 - a;
       const bool above = other[a].first == mine[a].end, below = other[a].end == mine[a].first;
       if (!same(other[across], mine[across]) || (!above && !below)) continue;
-      const Range there = with_halo(other[a], whole_[a]);
+      const RowRange there = with_halo(other[a], whole_[a]);
       const auto counted_here = [&](Index first, Index end) {
-        return Range{first - here_[a].first, end - here_[a].first};
+        return RowRange{first - here_[a].first, end - here_[a].first};
       };
       neighbours_.push_back(
           {static_cast<int>(a), static_cast<int>(r),
@@ -93,16 +84,19 @@ void LevelShare::find_neighbours() {
     }
 }
 
-LevelShare::Range LevelShare::own(int axis) const {
+RowRange LevelShare::own(int axis) const {
   const auto a = static_cast<std::size_t>(axis);
   if (!ranks_) return {0, here_[a].count()};
-  const Range& range = own_[static_cast<std::size_t>(ranks_->rank())][a];
+  const RowRange& range = own_[static_cast<std::size_t>(ranks_->rank())][a];
   return {range.first - here_[a].first, range.end - here_[a].first};
 }
 
 void LevelShare::complete(std::vector<float>& values) const {
   if (!ranks_) return;
-  has_halo_ ? exchange(values) : gather(values);
+  if (has_halo_)
+    exchange_halo(*ranks_, extent(), neighbours_, values.data());
+  else
+    gather(values);
 }
 
 Real LevelShare::summed(Real own) const {
@@ -110,41 +104,6 @@ Real LevelShare::summed(Real own) const {
   Real sum = 0;
   for (const Real of_rank : ranks_->gathered(std::span(&own, 1))) sum += of_rank;
   return sum;
-}
-
-// Axis after axis, so that what came along one is sent on along the next and fills the corners.
-void LevelShare::exchange(std::vector<float>& values) const {
-  const std::array<Index, 3> size = extent();
-  const auto each_row = [&](int axis, const Range& rows, const auto& visit) {
-    const Index stride = axis == 1 ? size[0] : size[0] * size[1], slabs = axis == 1 ? size[2] : 1;
-    for (Index slab = 0; slab < slabs; ++slab)
-      visit(values.data() + slab * size[0] * size[1] + stride * rows.first, stride * rows.count());
-  };
-  for (const int axis : {1, 2}) {
-    std::vector<std::vector<Real>> sent, received;
-    std::vector<const Neighbour*> others;
-    for (const Neighbour& n : neighbours_)
-      if (n.axis == axis) others.push_back(&n);
-    if (others.empty()) continue;
-    std::vector<Communicator::Message> messages;
-    const Index across = size[0] * size[1] * size[2] / size[static_cast<std::size_t>(axis)];
-    sent.resize(others.size());
-    received.resize(others.size());
-    for (std::size_t m = 0; m < others.size(); ++m) {
-      each_row(axis, others[m]->sent,
-               [&](const float* row, Index count) { sent[m].insert(sent[m].end(), row, row + count); });
-      received[m].resize(static_cast<std::size_t>(across * others[m]->received.count()));
-      messages.push_back({others[m]->rank, sent[m], received[m]});
-    }
-    ranks_->exchange(messages);
-    for (std::size_t m = 0; m < others.size(); ++m) {
-      const Real* next = received[m].data();
-      each_row(axis, others[m]->received, [&](float* row, Index count) {
-        for (Index i = 0; i < count; ++i) row[i] = static_cast<float>(next[i]);
-        next += count;
-      });
-    }
-  }
 }
 
 void LevelShare::gather(std::vector<float>& values) const {

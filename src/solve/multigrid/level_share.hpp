@@ -1,8 +1,6 @@
 // Which rows of a level of the hierarchy are whose, where several ranks share it.
 #pragma once
 
-#include <memory>
-
 #include "williwaw/domain/box.hpp"
 
 namespace williwaw {
@@ -12,17 +10,13 @@ namespace williwaw {
 /// first of them. Rows are counted along the second and third axis; the first one is never cut.
 class LevelShare {
  public:
-  struct Range {
-    Index first = 0, end = 1;
-    Index count() const { return end - first; }
-  };
-  using Ranges = std::array<Range, 3>;
+  using Ranges = std::array<RowRange, 3>;
 
   LevelShare() = default;
   /// All rows on this rank, which is alone with them.
   explicit LevelShare(const std::array<Index, 3>& extent);
   /// The finest level, of which a box has its own rows. All ranks call it together.
-  explicit LevelShare(std::shared_ptr<const Box> box);
+  explicit LevelShare(const Box& box);
   /// The next level, which joins pairs along some axes.
   LevelShare coarser(const std::array<bool, 3>& paired) const;
 
@@ -31,12 +25,12 @@ class LevelShare {
   Index whole_size() const { return whole_[0] * whole_[1] * whole_[2]; }
   Index whole_extent(int axis) const { return whole_[static_cast<std::size_t>(axis)]; }
   /// Rows here, of the whole level.
-  const Range& here(int axis) const { return here_[static_cast<std::size_t>(axis)]; }
+  const RowRange& here(int axis) const { return here_[static_cast<std::size_t>(axis)]; }
   std::array<Index, 3> extent() const { return {here_[0].count(), here_[1].count(), here_[2].count()}; }
   /// This rank's own ones, counted here.
-  Range own(int axis) const;
+  RowRange own(int axis) const;
   /// Those that this rank goes through: its own, or all where it is alone with them.
-  Range worked(int axis) const { return has_halo_ ? own(axis) : Range{0, here(axis).count()}; }
+  RowRange worked(int axis) const { return has_halo_ ? own(axis) : RowRange{0, here(axis).count()}; }
 
   /// What own rows hold, taken to where others have them: into halos, or to everywhere.
   void complete(std::vector<float>& values) const;
@@ -46,21 +40,14 @@ class LevelShare {
  private:
   void lay_out();
   void find_neighbours();
-  void exchange(std::vector<float>& values) const;
   void gather(std::vector<float>& values) const;
-
-  /// The rank beside this one along an axis: rows that go there and come from there, counted here.
-  struct Neighbour {
-    int axis, rank;
-    Range sent, received;
-  };
 
   Communicator* ranks_ = nullptr;  ///< null for who is alone
   std::array<Index, 3> whole_{1, 1, 1};
   std::vector<Ranges> own_;  ///< of all ranks, of the whole level
   Ranges here_;
   bool has_halo_ = false;
-  std::vector<Neighbour> neighbours_;
+  std::vector<HaloNeighbour> neighbours_;
 };
 
 }  // namespace williwaw

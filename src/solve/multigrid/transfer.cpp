@@ -105,7 +105,7 @@ void Hierarchy::restrict_residual(const Level& fine, Level& coarse) {
 #pragma omp parallel num_threads(coarse.threads) if (coarse.threads > 1)
   {
     std::vector<float> line(static_cast<std::size_t>(nx));
-    const LevelShare::Range rows = coarse.share.own(1), planes = coarse.share.own(2);
+    const RowRange rows = coarse.share.own(1), planes = coarse.share.own(2);
 #pragma omp for schedule(static)
     for (Index own = 0; own < rows.count() * planes.count(); ++own) {
       const Index J = rows.first + own % rows.count(), K = planes.first + own / rows.count();
@@ -145,7 +145,7 @@ void Hierarchy::add_correction(Level& fine, const Level& coarse) {
         spread(nx, values, fine.lean[0].data() + start, fine.periodic[0] ? values[NX - 1] : 0,
                fine.periodic[0] ? values[0] : 0, out.data());
     };
-    const LevelShare::Range rows = fine.share.worked(1), planes = fine.share.worked(2);
+    const RowRange rows = fine.share.worked(1), planes = fine.share.worked(2);
 #pragma omp for schedule(static)
     for (Index l = 0; l < rows.count() * planes.count(); ++l) {
       const Index j = rows.first + l % rows.count(), k = planes.first + l / rows.count();

@@ -141,7 +141,7 @@ std::unique_ptr<LinearSolver> make_bicgstab_solver(const SolverRules& rules) {
 }
 
 SolverKind solvers::bicgstab() {
-  return {.name = "bicgstab", .iterates = true, .make = make_bicgstab_solver};
+  return {.name = "bicgstab", .iterates = true, .on_ranks = true, .make = make_bicgstab_solver};
 }
 
 }  // namespace williwaw

@@ -207,7 +207,7 @@ std::unique_ptr<LinearSolver> make_cg_with_multigrid(const SolverRules& rules) {
 }
 
 SolverKind solvers::cg() {
-  return {.name = "cg", .iterates = true, .make = make_cg_solver};
+  return {.name = "cg", .iterates = true, .on_ranks = true, .make = make_cg_solver};
 }
 
 }  // namespace williwaw

@@ -63,7 +63,7 @@ std::unique_ptr<LinearSolver> make_multigrid_solver(const SolverRules& rules) {
 }
 
 SolverKind solvers::multigrid() {
-  return {.name = "multigrid", .iterates = true, .make = make_multigrid_solver};
+  return {.name = "multigrid", .iterates = true, .on_ranks = true, .make = make_multigrid_solver};
 }
 
 }  // namespace williwaw

@@ -21,18 +21,16 @@ std::unique_ptr<Discretization> make_part(const Case& given, int threads, const 
 
 // What the first rank found out about the run, told to the others.
 void share_plan(Communicator& ranks, Plan& plan) {
-  std::vector<Real> told;
+  std::vector<Real> own;
   if (ranks.rank() == 0) {
-    told = {plan.start, plan.until, plan.step, plan.trim ? 1.0 : 0.0, plan.stable_values ? 1.0 : 0.0};
+    own = {plan.start, plan.until, plan.step, plan.trim ? 1.0 : 0.0, plan.stable_values ? 1.0 : 0.0};
     const auto values = plan.stable_values.value_or(std::pair(0.0, 0.0));
-    told.insert(told.end(), {values.first, values.second, static_cast<Real>(plan.records.size())});
-    told.insert(told.end(), plan.records.begin(), plan.records.end());
-    told.insert(told.end(), plan.stops.begin(), plan.stops.end());
+    own.insert(own.end(), {values.first, values.second, static_cast<Real>(plan.records.size())});
+    own.insert(own.end(), plan.records.begin(), plan.records.end());
+    own.insert(own.end(), plan.stops.begin(), plan.stops.end());
   }
-  std::array<Real, 1> count{static_cast<Real>(told.size())};
-  ranks.broadcast(count);
-  told.resize(static_cast<std::size_t>(count[0]));
-  ranks.broadcast(told);
+  // The others have nothing to tell.
+  const std::vector<Real> told = ranks.gathered(own);
   constexpr std::ptrdiff_t numbers = 8;
   plan.start = told[0];
   plan.until = told[1];

@@ -377,10 +377,11 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
 
 void refuse_on_ranks(const Case& given, const Prepared& prepared) {
   const auto refuse_solver = [&](const std::string& solver) {
-    if (solver == "auto" || solver == "multigrid" || solver == "cg" || solver == "bicgstab") return;
-    throw given.places.error(
-        Subject::solver,
-        "solver '" + solver + "' works on one rank; on several there are multigrid, cg and bicgstab");
+    try {
+      check_on_ranks(solver);
+    } catch (const InputError& e) {
+      throw given.places.error(e);
+    }
   };
   if (given.steady) {
     refuse_solver(given.steady->solver);
