@@ -192,8 +192,8 @@ std::string ranks_in_words(const casefile::Case& given, int started, const Decom
                      study::boxes_in_words(boxes, given.problem.grid()), boxes.halo(),
                      boxes.halo() == 1 ? "" : "s",
                      boxes.count() == started ? ""
-                                              : ": the grid cannot be cut further, neither along its first "
-                                                "axis nor along periodic ones");
+                                              : ": the grid cannot be cut further, along its first axis not "
+                                                "at all");
 }
 
 // All samples of a case, each in a folder of its own, and what they are like as a whole.

@@ -42,8 +42,10 @@ Box::Box(const Grid& grid, const Decomposition& decomposition, Communicator& com
     : communicator_(&communicator), whole_(!grid.is_part()) {
   for (int a = 0; a < 3; ++a) {
     size_[a] = whole_size_[a] = own_end_[a] = grid.size(a);
-    if (a >= grid.dimension() || !grid.axis(a).is_part()) continue;
-    const Axis& axis = grid.axis(a);
+    if (a >= grid.dimension()) continue;
+    axes_.push_back(grid.axis(a));
+    const Axis& axis = axes_.back();
+    if (!axis.is_part()) continue;
     expect(a > 0, "Box: lines along the first axis are whole");
     whole_size_[a] = axis.whole().size();
     first_[a] = axis.first();
@@ -149,19 +151,20 @@ void Box::find_neighbours(const Grid& grid, const Decomposition& decomposition) 
   const int rank = communicator_->rank();
   expect(decomposition.count() == communicator_->size(), "Box: a box for each rank");
   const std::array<int, 3> place = decomposition.place(rank);
-  for (int a = 0; a < grid.dimension(); ++a)
-    for (const bool upper : {false, true}) {
+  for (int a = 0; a < grid.dimension(); ++a) {
+    const int count = decomposition.boxes()[a];
+    // Two boxes around a periodic axis are beside each other twice, and one of them begins at its other end.
+    const bool first = place[a] % 2 == 1;
+    for (const bool upper : {first, !first}) {
       std::array<int, 3> other = place;
       other[a] += upper ? 1 : -1;
-      if (other[a] < 0 || other[a] >= decomposition.boxes()[a]) continue;
+      if (grid.axis(a).periodic() && count > 1) other[a] = (other[a] + count) % count;
+      if (other[a] < 0 || other[a] >= count) continue;
       const Axis beside = grid.axis(a).whole().part(decomposition.extent(a, other[a]));
-      const Index sent = upper ? beside.own_first() : beside.size() - beside.own_end();
-      const Index first_sent = upper ? own_end_[a] - sent : own_first_[a];
-      neighbours_.push_back({a,
-                             decomposition.box(other),
-                             {first_sent, first_sent + sent},
-                             upper ? RowRange{own_end_[a], size_[a]} : RowRange{0, own_first_[a]}});
+      const Index sent = beside.halo(!upper).count(), begin = upper ? own_end_[a] - sent : own_first_[a];
+      neighbours_.push_back({a, decomposition.box(other), {begin, begin + sent}, grid.axis(a).halo(upper)});
     }
+  }
 }
 
 std::optional<Index> Box::here(Index whole) const {
@@ -172,10 +175,10 @@ std::optional<Index> Box::here(Index whole) const {
 
 std::optional<Index> Box::here(const std::array<Index, 3>& at) const {
   Index n = 0, stride = 1;
-  for (std::size_t a = 0; a < 3; ++a) {
-    const Index along = at[a] - first_[a];
-    if (along < 0 || along >= size_[a]) return std::nullopt;
-    n += stride * along;
+  for (std::size_t a = 0; a < axes_.size(); ++a) {
+    const std::optional<Index> along = axes_[a].here(at[a]);
+    if (!along) return std::nullopt;
+    n += stride * *along;
     stride *= size_[a];
   }
   return n;
@@ -183,7 +186,9 @@ std::optional<Index> Box::here(const std::array<Index, 3>& at) const {
 
 Index Box::there(Index n) const {
   if (whole_) return n;
-  return n % size_[0] + first_[0] + whole_size_[0] * line_there(n / size_[0]);
+  std::array<Index, 3> at{n % size_[0], n / size_[0] % size_[1], n / (size_[0] * size_[1])};
+  for (std::size_t a = 0; a < axes_.size(); ++a) at[a] = axes_[a].there(at[a]);
+  return number_there(at);
 }
 
 void Box::exchange(std::span<Real> values) const {

@@ -7,17 +7,20 @@
 
 namespace williwaw {
 
-bool Decomposition::cuts(const Grid& grid, int axis) {
-  return axis > 0 && axis < grid.dimension() && !grid.axis(axis).periodic();
-}
-
 namespace {
 
-// Boxes along an axis of which none is narrower than a halo.
+// No box is narrower than a halo. Around a periodic axis the halos of one do not meet: something is left out
+// between them.
+Index least_intervals(bool periodic, int halo) {
+  return periodic ? 2 * Index{halo} + 2 : std::max(1, halo);
+}
+
 int most_boxes_along(const Grid& grid, int axis, int halo) {
-  if (!Decomposition::cuts(grid, axis)) return 1;
-  return static_cast<int>(
-      std::clamp<Index>(grid.axis(axis).intervals() / std::max(1, halo), 1, std::numeric_limits<int>::max()));
+  // Sums are taken along the first one.
+  if (axis == 0 || axis >= grid.dimension()) return 1;
+  const Axis& along = grid.axis(axis);
+  return static_cast<int>(std::clamp<Index>(along.intervals() / least_intervals(along.periodic(), halo), 1,
+                                            std::numeric_limits<int>::max()));
 }
 
 }  // namespace
@@ -55,7 +58,7 @@ void Decomposition::place_starts(const Grid& grid, int axis) {
     return axis == 1 ? at_work_->count(0, end, 0, at_work_->planes())
                      : at_work_->count(0, at_work_->rows(), 0, end);
   };
-  const Index all = up_to(intervals), least = std::max(1, halo_);
+  const Index all = up_to(intervals), least = least_intervals(around_[a], halo_);
   starts_[a].push_back(0);
   for (Index b = 1; b < count; ++b) {
     const Index first = starts_[a].back() + least, last = intervals - least * (count - b);
@@ -77,11 +80,13 @@ Decomposition::Decomposition(const Grid& grid, const std::array<int, 3>& boxes, 
           std::to_string(boxes[a]) + " boxes along " +
           (a < grid.dimension() ? "axis " + grid.axis(a).name() : "an axis that the grid does not have") +
           ": " +
-          (most > 1 ? "it takes from 1 to " + std::to_string(most) + ", none narrower than the halo of " +
+          (most > 1 ? "it takes from 1 to " + std::to_string(most) + ", none narrower than " +
+                          (grid.axis(a).periodic() ? "twice the halo and 2 cells more, of a halo of "
+                                                   : "the halo of ") +
                           std::to_string(halo) + (halo == 1 ? " cell" : " cells")
-           : a < grid.dimension() && grid.axis(a).periodic() ? "a periodic axis is not cut; give 1 there"
            : a == 0 ? "the first axis is not cut, since sums go along it; give 1 there"
                     : "give 1 there"));
+    around_[static_cast<std::size_t>(a)] = boxes[a] > 1 && grid.axis(a).periodic();
     place_starts(grid, a);
   }
 }
@@ -135,6 +140,7 @@ Axis::Extent Decomposition::extent(int axis, int place) const {
   const std::vector<Index>& starts = starts_[static_cast<std::size_t>(axis)];
   const Index first = starts[static_cast<std::size_t>(place)],
               end = starts[static_cast<std::size_t>(place) + 1];
+  if (around_[static_cast<std::size_t>(axis)]) return {first - halo_, end + halo_, first, end};
   return {std::max<Index>(0, first - (place > 0 ? halo_ : 0)),
           std::min(starts.back(), end + (place + 1 < boxes_[static_cast<std::size_t>(axis)] ? halo_ : 0)),
           first, end};
@@ -173,7 +179,8 @@ Index Decomposition::sent(int box) const {
     Index across = 1;
     for (int b = 0; b < 3; ++b) {
       const Axis::Extent e = extent(b, at[static_cast<std::size_t>(b)]);
-      if (b != a) across *= e.end - e.first;
+      // With what stands for all that is left out around a periodic axis.
+      if (b != a) across *= e.end - e.first + (around_[static_cast<std::size_t>(b)] ? 1 : 0);
     }
     // As many as are received, for equal boxes.
     sum += across * (along.own_first - along.first + along.end - along.own_end);

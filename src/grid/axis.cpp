@@ -59,39 +59,72 @@ Axis Axis::with(Unknowns unknowns) const {
                      : radial(coordinates(), lines_->faces, unknowns);
 }
 
-std::vector<Real> Axis::some(std::span<const Real> values, Index first, Index count) {
-  const auto some = values.subspan(static_cast<std::size_t>(first), static_cast<std::size_t>(count));
-  return {some.begin(), some.end()};
+Axis Axis::part(const Extent& extent) const {
+  expect(!is_part(), "Axis::part: of a whole axis");
+  expect(extent.first <= extent.own_first && extent.own_first < extent.own_end &&
+             extent.own_end <= extent.end && 0 <= extent.own_first && extent.own_end <= intervals(),
+         "Axis::part: own intervals within those of the part, and within the axis");
+  if (periodic_) return part_around(extent);
+  expect(0 <= extent.first && extent.end <= intervals(), "Axis::part: intervals of the axis");
+  return part_of(extent, 0, extent.first, extent.end + (unknowns_ == Unknowns::nodes ? 1 : 0));
 }
 
-Axis Axis::part(const Extent& extent) const {
-  expect(!is_part() && !periodic_, "Axis::part: of a whole axis that is not periodic");
-  expect(0 <= extent.first && extent.first <= extent.own_first && extent.own_first < extent.own_end &&
-             extent.own_end <= extent.end && extent.end <= intervals(),
-         "Axis::part: own intervals within those of the part, and these within the axis");
+// With the unknown after the last interval, as many at nodes as at cells, like on the whole axis.
+Axis Axis::part_around(const Extent& extent) const {
+  const Index all = intervals(), below = std::max<Index>(0, -extent.first),
+              above = std::max<Index>(0, extent.end - all);
+  expect(extent.end - extent.first + 1 < all && (below == 0 || above == 0),
+         "Axis::part: an interval is left out between both ends");
+  if (below > 0) return part_of(extent, extent.end + 1, all - below, all);
+  if (above > 0) return part_of(extent, above + 1, extent.first, all);
+  return part_of(extent, 0, extent.first, extent.end + 1);
+}
+
+// The first so many unknowns of the axis, then those from `tail` to `end` - 1.
+Axis Axis::part_of(const Extent& extent, Index head, Index tail, Index end) const {
   Axis result = *this;
   result.whole_ = std::make_shared<const Axis>(*this);
   result.extent_ = extent;
-  const bool nodes = unknowns_ == Unknowns::nodes;
-  const Index first = extent.first, count = extent.end - extent.first, unknowns = count + (nodes ? 1 : 0);
+  result.head_ = head;
+  result.beyond_head_ = tail - head;
   auto lines = std::make_shared<Lines>();
-  lines->faces = some(lines_->faces, first, count + 1);
-  lines->points = some(lines_->points, first, unknowns);
-  lines->widths = some(lines_->widths, first, unknowns);
-  lines->gaps = some(lines_->gaps, first, unknowns + 1);
-  if (nodes) lines->bounds = some(lines_->bounds, first, unknowns + 1);
-  if (power_ > 0) {
-    lines->measures = some(lines_->measures, first, unknowns);
-    lines->resistances = some(lines_->resistances, first, unknowns + 1);
-  }
+  const auto some = [&](const std::vector<Real>& of_all, Index more) {
+    if (of_all.empty()) return std::vector<Real>();
+    std::vector<Real> values(of_all.begin(), of_all.begin() + head);
+    values.insert(values.end(), of_all.begin() + tail, of_all.begin() + end + more);
+    return values;
+  };
+  lines->points = some(lines_->points, 0);
+  lines->widths = some(lines_->widths, 0);
+  lines->measures = some(lines_->measures, 0);
+  lines->gaps = some(lines_->gaps, 1);
+  lines->bounds = some(lines_->bounds, 1);
+  lines->resistances = some(lines_->resistances, 1);
+  // Of nodes that are not periodic there is one more than intervals.
+  lines->faces = some(lines_->faces, unknowns_ == Unknowns::nodes && !periodic_ ? 0 : 1);
   result.lines_ = std::move(lines);
   return result;
+}
+
+std::optional<Index> Axis::here(Index there) const {
+  if (there < head_) return there;
+  const Index here = there - beyond_head_;
+  if (here < head_ || here >= size()) return std::nullopt;
+  return here;
+}
+
+RowRange Axis::halo(bool upper) const {
+  // What is left out has its place behind the upper halo.
+  const Index spare = is_part() && periodic_ && unknowns_ == Unknowns::cells ? 1 : 0;
+  if (head_ == 0) return upper ? RowRange{own_end(), size() - spare} : RowRange{0, own_first()};
+  if (own_below_seam()) return upper ? RowRange{own_end(), head_ - spare} : RowRange{head_, size()};
+  return upper ? RowRange{0, head_ - spare} : RowRange{head_, own_first()};
 }
 
 Index Axis::own_end() const {
   // The last node belongs to the box that has the last interval.
   const bool last = unknowns_ == Unknowns::nodes && !periodic_ && extent_.own_end == whole().intervals();
-  return extent_.own_end - extent_.first + (last ? 1 : 0);
+  return extent_.own_end - first() + (last ? 1 : 0);
 }
 
 Real Axis::area(Real s) const {

@@ -129,6 +129,16 @@ flux = { x = "u^2/2", y = "u^3/3" }
   all.push_back({"a wave by stages", "title = \"a\"" + plan + wave + swell +
                                          "[boundary]\ndefault = \"free\"\n" +
                                          timed("rk4", "{ courant = 0.6 }", "0.6", "0.2")});
+  all.push_back(
+      {"advection around a plan that is periodic", R"case(title = "a"
+[grid]
+x = { from = 0, to = 1.3, cells = 37 }
+y = { from = 0, to = 1, cells = 44 }
+[boundary]
+default = "periodic"
+)case" + carried + swell + "[space]\nreconstruction = \"weno5\"\n" +
+                                                       timed("ssprk3", "{ courant = 0.4 }", "0.3", "0.1") +
+                                                       probe});
   all.push_back({"two that react", "title = \"a\"" + plan + R"case(
 [equation]
 kind = "system"

@@ -61,6 +61,47 @@ TEST_CASE("a part of an axis has the numbers of the whole one, whichever its unk
   CHECK(same(part.resistances(), shell.resistances(), 1));
 }
 
+TEST_CASE("a part of a periodic axis reaches across the seam, which stays at its ends") {
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+    std::vector<Real> faces;
+    for (Index i = 0; i <= 20; ++i)
+      faces.push_back(0.1 * static_cast<Real>(i) + 0.004 * std::sin(static_cast<Real>(i)));
+    const Axis whole("y", faces, unknowns, true);
+    for (const Axis::Extent& extent :
+         {Axis::Extent{-2, 7, 0, 5}, Axis::Extent{3, 12, 5, 10}, Axis::Extent{12, 22, 14, 20}}) {
+      CAPTURE(extent.own_first);
+      const Axis part = whole.part(extent);
+      CHECK(part.periodic());
+      CHECK(part.own_end() - part.own_first() == extent.own_end - extent.own_first);
+      CHECK(part.first() + part.own_first() == extent.own_first);
+      CHECK(std::ranges::is_sorted(part.faces()));
+      // Its own unknowns and those of the halo have the numbers of the whole axis, and are in their places.
+      std::vector<Index> known;
+      for (Index i = part.own_first(); i < part.own_end(); ++i) known.push_back(i);
+      for (const bool upper : {false, true}) {
+        const RowRange halo = part.halo(upper);
+        CHECK(halo.count() == (upper && unknowns == Unknowns::nodes ? 3 : 2));
+        for (Index i = halo.first; i < halo.end; ++i) {
+          known.push_back(i);
+          const Index apart = upper ? i - halo.first : i - halo.end;
+          CHECK(part.there(i) == ((upper ? extent.own_end : extent.own_first) + apart + 20) % 20);
+        }
+      }
+      for (const Index i : known) {
+        const Index there = part.there(i);
+        CHECK(part.here(there) == i);
+        CHECK(part.points()[i] == whole.points()[there]);
+        CHECK(part.widths()[i] == whole.widths()[there]);
+        CHECK(part.pieces(i).front().centre == whole.pieces(there).front().centre);
+      }
+      // What lies between neighbours, the ends of what is known aside.
+      for (Index i = part.own_first(); i <= part.own_end(); ++i)
+        CHECK(part.gaps()[i] == whole.gaps()[(i + part.first() + 20) % 20]);
+    }
+    CHECK_FALSE(whole.part({3, 12, 5, 10}).here(0));
+  }
+}
+
 TEST_CASE("a part has no faces where it ends within the whole grid") {
   const Grid whole = block(Unknowns::cells);
   const Grid part = whole.part(std::vector<Axis::Extent>{{0, 5, 0, 5}, {0, 6, 0, 5}, {2, 9, 3, 9}});
@@ -85,7 +126,12 @@ TEST_CASE("ranks share a grid so that the largest box is small, and then its sur
   CHECK(Decomposition::choose(grid(20, 8, 1), 7, 3).count() == 2);
   const Grid ring(
       {Axis::uniform("x", 0, 1, 20, Unknowns::cells), Axis::uniform("y", 0, 1, 30, Unknowns::cells, true)});
-  CHECK(Decomposition::choose(ring, 4, 1).count() == 1);
+  CHECK(Decomposition::choose(ring, 4, 1).boxes() == std::array{1, 4, 1});
+  // Each of its boxes has a halo on both sides, and something is left out between them: 7 boxes at the most,
+  // and 6 are as small as these.
+  CHECK(Decomposition::choose(ring, 40, 1).boxes() == std::array{1, 6, 1});
+  CHECK(Decomposition(ring, {1, 2, 1}, 1).extent(1, 0).first == -1);
+  CHECK(Decomposition(ring, {1, 2, 1}, 1).extent(1, 1).end == 31);
   // What is cut out is nobody's work: lines of the lower half, then a corner of what is left.
   const Regions rock(
       {{"rock", inside([](Point p) { return p.y > 0.5 || (p.y > 0.25 && p.z > 0.5); }), false}});
@@ -101,8 +147,10 @@ TEST_CASE("ranks share a grid so that the largest box is small, and then its sur
   for (int box = 0; box < 4; ++box) CHECK(chosen.cells(box) < 20 * 600 / 4 * 1.25);
   // None is narrower than its halo, however little is left for it.
   CHECK(Decomposition(grid(20, 40, 40), {1, 10, 1}, 4, at_work).extent(1, 8).own_end == 36);
-  CHECK_THROWS_WITH_AS(Decomposition(ring, {1, 2, 1}, 1),
-                       "2 boxes along axis y: a periodic axis is not cut; give 1 there", InputError);
+  CHECK_THROWS_WITH_AS(Decomposition(ring, {1, 6, 1}, 2),
+                       "6 boxes along axis y: it takes from 1 to 5, none narrower than twice the halo and 2 "
+                       "cells more, of a halo of 2 cells",
+                       InputError);
   CHECK_THROWS_WITH_AS(Decomposition(grid(9, 8, 4), {1, 3, 1}, 3),
                        "3 boxes along axis y: it takes from 1 to 2, none narrower than the halo of 3 cells",
                        InputError);
@@ -110,9 +158,17 @@ TEST_CASE("ranks share a grid so that the largest box is small, and then its sur
 }
 
 TEST_CASE("an exchange fills the whole halo, corners included, by as many bytes as were told") {
-  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
-    const Grid whole = block(unknowns);
-    const Decomposition boxes(whole, {1, 3, 2}, 2);
+  for (const auto& [unknowns, periodic, along] : {std::tuple{Unknowns::cells, false, std::array{1, 3, 2}},
+                                                  {Unknowns::nodes, false, {1, 3, 2}},
+                                                  {Unknowns::cells, true, {1, 2, 2}},
+                                                  {Unknowns::nodes, true, {1, 2, 1}},
+                                                  {Unknowns::cells, true, {1, 3, 2}},
+                                                  {Unknowns::nodes, true, {1, 3, 2}}}) {
+    CAPTURE(periodic);
+    const Grid ring({Axis::uniform("x", 0, 1, 5, unknowns), Axis::uniform("y", 0, 1, 22, unknowns, true),
+                     Axis::uniform("z", 0, 1, 13, unknowns, true)});
+    const Grid whole = periodic ? ring : block(unknowns);
+    const Decomposition boxes(whole, along, 2);
     on_ranks(boxes.count(), [&](ThreadRank& rank) {
       const Grid part = boxes.part(whole, rank.rank());
       const Box box(part, boxes, rank);
@@ -126,7 +182,19 @@ TEST_CASE("an exchange fills the whole halo, corners included, by as many bytes 
         }
       box.exchange(values);
       bool all = true;
+      const auto known = [&](Index n) {
+        for (int a = 1; a < 3; ++a) {
+          const Axis& axis = part.axis(a);
+          const Index at = part.position(n)[static_cast<std::size_t>(a)];
+          const auto within = [at](const RowRange& rows) { return at >= rows.first && at < rows.end; };
+          if (!within({axis.own_first(), axis.own_end()}) && !within(axis.halo(false)) &&
+              !within(axis.halo(true)))
+            return false;
+        }
+        return true;
+      };
       for (Index n = 0; n < box.count(); ++n) {
+        if (!known(n)) continue;
         all = all && values[static_cast<std::size_t>(n)] == static_cast<Real>(box.there(n));
         all = all && box.here(box.there(n)) == n;
       }

@@ -129,6 +129,58 @@ TEST_CASE(
   same_on_ranks({{p}, {}, {}}, adaptive, shared);
 }
 
+namespace {
+
+Grid ring(Unknowns unknowns, bool along_x, Index rows) {
+  return Grid(
+      {Axis::uniform("x", 0, 1.3, 34, unknowns, along_x), Axis::uniform("y", 0, 1, rows, unknowns, true)});
+}
+
+}  // namespace
+
+TEST_CASE("around a periodic axis ranks meet at its seam: of cells and nodes, advection, waves, a block") {
+  const std::vector<std::array<int, 3>> shared{{1, 2, 1}, {1, 3, 1}, {1, 4, 1}};
+  const auto around = [](Real phase) {
+    return Function(
+        [phase](Point p, Real t) { return 1.5 + std::sin(2 * M_PI * p.y + phase + 3 * t) * p.x; });
+  };
+  for (const Unknowns unknowns : {Unknowns::cells, Unknowns::nodes}) {
+    Equation e = diffusion(around(0.3), 1.0, around(1));
+    // Beside the seam, and on it.
+    e.points = {{"heater", {0.31, 0.98, 0}, 2.0}, {"drain", {0.9, 0, 0}, [](Point, Real t) { return -t; }}};
+    Problem p(ring(unknowns, false, 37), e);
+    p.initial = swell;
+    p.boundary("west", dirichlet(around(2))).default_boundary(robin(3.0, 0.2));
+    same_on_ranks({{p}, {}, {}}, fixed_steps("explicit-euler", 1e-4, 7), shared);
+    same_on_ranks({{p}, {}, {}}, fixed_steps("rk4", 1e-4, 4), shared);
+
+    const Function speed([](Point q) { return 1.5 + std::sin(2 * M_PI * q.y) * q.x; });
+    Problem swings(ring(unknowns, true, 40), wave(speed, 0.3, around(1)));
+    swings.initial = swell;
+    same_on_ranks({{swings}, {}, {}}, fixed_steps("leapfrog", 4e-3, 9), shared);
+  }
+  // A reconstruction that looks three cells to either side, and a region that lies across the seam.
+  Problem rises(ring(Unknowns::cells, true, 40), transport(Velocity(0.6, -1.0), 0.002));
+  rises.initial = swell;
+  rises.reconstruction = "weno5";
+  same_on_ranks({{rises}, {}, {}}, fixed_steps("ssprk3", 4e-3, 6), shared);
+  const Regions rock(
+      {{"rock", inside([](Point p) { return std::hypot(p.x - 0.6, std::min(p.y, 1 - p.y)) < 0.2; }), false}});
+  Problem cut(ring(Unknowns::cells, false, 43), diffusion(around(0)), rock);
+  cut.initial = swell;
+  cut.boundary("rock", dirichlet(0.7)).default_boundary(insulated());
+  same_on_ranks({{cut}, {}, {}}, fixed_steps("rk2", 1e-4, 6), shared);
+
+  Problem block(
+      Grid({Axis::uniform("x", 0, 1, 12, Unknowns::cells),
+            Axis::uniform("y", 0, 1, 16, Unknowns::cells, true),
+            Axis::uniform("z", 0, 1, 15, Unknowns::cells, true)}),
+      diffusion(Function([](Point p, Real) { return 1 + 0.4 * std::cos(2 * M_PI * (p.y + p.z)); })));
+  block.initial = [](Point p) { return std::sin(2 * M_PI * p.z) + p.x * std::cos(2 * M_PI * p.y); };
+  block.default_boundary(dirichlet(0.3));
+  same_on_ranks({{block}, {}, {}}, fixed_steps("rk4", 2e-4, 5), {{1, 2, 1}, {1, 1, 2}, {1, 2, 2}, {1, 1, 3}});
+}
+
 TEST_CASE("on several ranks: conductivities of the unknown, a stored content, limited fluxes") {
   Equation e =
       diffusion(Function::of_unknown([](Real u) { return 1 + u * u; }, [](Real u) { return 2 * u; }));
@@ -369,6 +421,25 @@ TEST_CASE("on several ranks: multigrid takes the iterations of one rank, in a bl
       CAPTURE(boxes[1]);
       CAPTURE(boxes[2]);
       const Found found = steady_on(p, rules, boxes);
+      CHECK(found.whole == alone.whole);
+      CHECK(found.told == alone.told);
+    }
+  }
+  // Around a seam; of an odd number of rows levels are gathered from there on.
+  for (const Index rows : {Index{64}, Index{72}, Index{41}}) {
+    CAPTURE(rows);
+    Problem around(Grid({Axis::uniform("x", 0, 1, 21, Unknowns::cells),
+                         Axis::uniform("y", 0, 1.2, rows, Unknowns::cells, true),
+                         Axis::uniform("z", 0, 1, 36, Unknowns::cells, true)}),
+                   diffusion(Function([](Point p) { return 2 + std::sin(2 * M_PI * (p.z + p.y / 1.2)); }),
+                             1.0, Function([](Point p) { return std::cos(2 * M_PI * p.z); })));
+    around.boundary("west", dirichlet(1.0)).default_boundary(robin(2.0, 0.3));
+    const Found alone = steady_on(around, rules, {1, 1, 1});
+    for (const std::array<int, 3>& boxes :
+         {std::array{1, 2, 1}, std::array{1, 1, 3}, std::array{1, 3, 1}, std::array{1, 2, 2}}) {
+      CAPTURE(boxes[1]);
+      CAPTURE(boxes[2]);
+      const Found found = steady_on(around, rules, boxes);
       CHECK(found.whole == alone.whole);
       CHECK(found.told == alone.told);
     }

@@ -13,12 +13,6 @@
 
 namespace williwaw {
 
-/// Rows along an axis, from the first to the one before `end`.
-struct RowRange {
-  Index first = 0, end = 1;
-  Index count() const { return end - first; }
-};
-
 /// The rank beside this one at an end of an axis: rows of this one's own that go there, and those of its halo
 /// that come from there, counted here.
 struct HaloNeighbour {
@@ -68,7 +62,7 @@ class Box {
   /// even in the halo.
   std::optional<Index> here(Index whole) const;
   Index there(Index n) const;
-  /// Number of a line here along the lines of the whole grid.
+  /// Number of a line of its own along the lines of the whole grid.
   Index line_there(Index line) const {
     if (whole_) return line;
     return line % size_[1] + first_[1] + whole_size_[1] * (line / size_[1] + first_[2]);
@@ -174,6 +168,7 @@ class Box {
 
   Communicator* communicator_;
   bool whole_ = true;
+  std::vector<Axis> axes_;  ///< of the part
   std::array<Index, 3> size_{1, 1, 1}, whole_size_{1, 1, 1}, first_{0, 0, 0}, own_first_{0, 0, 0},
       own_end_{1, 1, 1};
   std::vector<Subtree> subtrees_;

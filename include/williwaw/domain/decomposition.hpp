@@ -46,8 +46,6 @@ class Decomposition {
   Decomposition(const Grid& grid, const std::array<int, 3>& boxes, int halo,
                 std::shared_ptr<const CellsAtWork> at_work = nullptr);
 
-  /// Axes that may be cut: not the first one, along which sums are taken, and none that is periodic.
-  static bool cuts(const Grid& grid, int axis);
   /// For so many ranks, or as many of them as the grid allows: the fewest cells in the largest box, and of
   /// these the least surface between boxes.
   static Decomposition choose(const Grid& grid, int ranks, int halo,
@@ -63,7 +61,7 @@ class Decomposition {
   int box(const std::array<int, 3>& place) const {
     return place[0] + boxes_[0] * (place[1] + boxes_[1] * place[2]);
   }
-  /// Its intervals along an axis, halo included.
+  /// Its intervals along an axis, halo included: across the seam of a periodic one that is cut.
   Axis::Extent extent(int axis, int place) const;
   /// The part of a grid that a box has, on whichever of its places unknowns are.
   Grid part(const Grid& grid, int box) const;
@@ -78,7 +76,8 @@ class Decomposition {
 
   std::array<int, 3> boxes_{1, 1, 1};
   int halo_ = 1;
-  std::array<std::vector<Index>, 3> starts_;  ///< boxes + 1 along each axis
+  std::array<std::vector<Index>, 3> starts_;         ///< boxes + 1 along each axis
+  std::array<bool, 3> around_{false, false, false};  ///< cut, and periodic
   std::shared_ptr<const CellsAtWork> at_work_;
 };
 

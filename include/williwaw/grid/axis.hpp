@@ -3,6 +3,7 @@
 
 #include <cmath>
 #include <memory>
+#include <optional>
 
 #include "williwaw/grid/types.hpp"
 
@@ -14,6 +15,12 @@ enum class Unknowns { cells, nodes };
 
 /// What lengths along the axes mean: plain lengths, a distance from an axis (r and z), or from a centre (r).
 enum class Coordinates { cartesian, cylindrical, spherical };
+
+/// Rows of unknowns along an axis, from the first to the one before `end`.
+struct RowRange {
+  Index first = 0, end = 1;
+  Index count() const { return end - first; }
+};
 
 /// An axis divided by faces into intervals of any length.
 ///
@@ -44,24 +51,32 @@ class Axis {
   Axis with(Unknowns unknowns) const;
 
   /// Some intervals of an axis, of which those from own_first to own_end - 1 are a box's own and the others
-  /// its halo.
+  /// its halo. That reaches across the seam of a periodic axis: `first` may lie below 0, or `end` beyond the
+  /// number of intervals.
   struct Extent {
     Index first = 0, end = 0;
     Index own_first = 0, own_end = 0;
   };
-  /// These intervals of an axis that is not periodic, with the very numbers that they have there: positions,
-  /// widths, gaps, measures. What ends within the whole axis has no side there.
+  /// These intervals of an axis, with the very numbers that they have there: positions, widths, gaps,
+  /// measures. What ends within the whole axis has no side there. A part of a periodic axis is periodic:
+  /// where it reaches across the seam, what lies below and above that stand at its ends, and an unknown
+  /// between them, of a wrong width at cells, stands for all that is left out.
   Axis part(const Extent& extent) const;
   bool is_part() const { return whole_ != nullptr; }
   /// The axis that this one is a part of; itself where it is whole.
   const Axis& whole() const { return whole_ ? *whole_ : *this; }
   /// The intervals of the whole axis that it has.
   const Extent& extent() const { return extent_; }
-  /// Number along the whole axis of its first unknown, and which of its unknowns, from own_first() to
-  /// own_end() - 1, are the box's own.
-  Index first() const { return extent_.first; }
-  Index own_first() const { return extent_.own_first - extent_.first; }
+  /// What is to be added to the number here of an unknown of the box's own to have the one along the whole
+  /// axis, and which unknowns, from own_first() to own_end() - 1, are these.
+  Index first() const { return own_below_seam() ? 0 : beyond_head_; }
+  Index own_first() const { return extent_.own_first - first(); }
   Index own_end() const;
+  /// Number along the whole axis of an unknown here, and of one there here; nothing for those left out.
+  Index there(Index here) const { return here < head_ ? here : here + beyond_head_; }
+  std::optional<Index> here(Index there) const;
+  /// Unknowns of the halo below or above the box's own.
+  RowRange halo(bool upper) const;
   /// It ends where the whole axis does.
   bool ends(bool upper) const { return upper ? extent_.end == whole().intervals() : extent_.first == 0; }
 
@@ -119,8 +134,9 @@ class Axis {
   std::vector<Piece> pieces(Index i) const;
   /// `position` brought back into [from, to) on a periodic axis; unchanged on any other.
   Real wrap(Real position) const {
-    if (!periodic_ || (position >= from() && position < to())) return position;
-    return position - std::floor((position - from()) / length()) * length();
+    const Axis& all = whole();
+    if (!periodic_ || (position >= all.from() && position < all.to())) return position;
+    return position - std::floor((position - all.from()) / all.length()) * all.length();
   }
 
  private:
@@ -130,7 +146,9 @@ class Axis {
     std::vector<Real> measures, resistances;  ///< along r; elsewhere widths and gaps
   };
 
-  static std::vector<Real> some(std::span<const Real> values, Index first, Index count);
+  bool own_below_seam() const { return extent_.first < 0; }
+  Axis part_around(const Extent& extent) const;
+  Axis part_of(const Extent& extent, Index head, Index tail, Index end) const;
   void place_cells();
   void place_nodes();
   void even_out(Real spacing);
@@ -145,6 +163,9 @@ class Axis {
   std::shared_ptr<Lines> lines_;
   std::shared_ptr<const Axis> whole_;  ///< of a part
   Extent extent_;
+  /// Of a part: unknowns from the start of the whole axis on that stand before the others, and what the
+  /// numbers of the others here lie below those there.
+  Index head_ = 0, beyond_head_ = 0;
 };
 
 }  // namespace williwaw

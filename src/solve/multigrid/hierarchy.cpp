@@ -122,9 +122,9 @@ Hierarchy::Level Hierarchy::coarser(Level& fine) {
   choose_pairs(fine);
   Level coarse;
   coarse.dimension = fine.dimension;
-  coarse.periodic = fine.periodic;
   coarse.share = fine.share.coarser(fine.paired);
   coarse.extent = coarse.share.extent();
+  for (int a = 0; a < 3; ++a) coarse.periodic[a] = coarse.share.periodic(a);
   for (int a = 0; a < 3; ++a)
     fine.shift[a] = fine.share.here(a).first / (fine.paired[a] ? 2 : 1) - coarse.share.here(a).first;
   coarse.threads = threads_for(coarse.size(), fine.threads);
@@ -216,9 +216,9 @@ void Hierarchy::build(const FaceSystem& system, int threads) {
   levels_.clear();
   box_ = system.box;
   Level& first = levels_.emplace_back();
-  first.share = box_ ? LevelShare(*box_) : LevelShare(system.extent);
+  first.share = box_ ? LevelShare(*box_, system.periodic) : LevelShare(system.extent, system.periodic);
   first.extent = first.share.extent();
-  first.periodic = system.periodic;
+  for (int a = 0; a < 3; ++a) first.periodic[a] = first.share.periodic(a);
   first.dimension = system.dimension();
   first.threads = threads_for(first.size(), threads);
   Real largest = 0;

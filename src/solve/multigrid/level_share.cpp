@@ -15,11 +15,6 @@ constexpr Index beside = 3;
 // message to each of its neighbours.
 constexpr Index fewest_rows = 2 * (beside + 1), fewest_unknowns = 4096;
 
-RowRange with_halo(const RowRange& own, Index size) {
-  if (own.count() == size) return own;
-  return {std::max<Index>(0, own.first - beside) / 2 * 2, std::min(size, own.end + beside + 1)};
-}
-
 RowRange joined(const RowRange& own, bool paired) {
   return paired ? RowRange{(own.first + 1) / 2, (own.end + 1) / 2} : own;
 }
@@ -30,11 +25,13 @@ bool same(const RowRange& a, const RowRange& b) {
 
 }  // namespace
 
-LevelShare::LevelShare(const std::array<Index, 3>& extent) : whole_(extent) {
+LevelShare::LevelShare(const std::array<Index, 3>& extent, const std::array<bool, 3>& periodic)
+    : whole_(extent), periodic_(periodic) {
   for (std::size_t a = 0; a < 3; ++a) here_[a] = {0, extent[a]};
 }
 
-LevelShare::LevelShare(const Box& box) : ranks_(&box.communicator()), own_(box.own_of_all()) {
+LevelShare::LevelShare(const Box& box, const std::array<bool, 3>& periodic)
+    : ranks_(&box.communicator()), periodic_(periodic), own_(box.own_of_all()) {
   for (const Ranges& of_rank : own_)
     for (std::size_t a = 0; a < 3; ++a) whole_[a] = std::max(whole_[a], of_rank[a].end);
   lay_out();
@@ -44,7 +41,7 @@ LevelShare LevelShare::coarser(const std::array<bool, 3>& paired) const {
   std::array<Index, 3> extent = whole_;
   for (std::size_t a = 0; a < 3; ++a)
     if (paired[a]) extent[a] = (extent[a] + 1) / 2;
-  LevelShare result(extent);
+  LevelShare result(extent, periodic_);
   if (!has_halo_) return result;
   result.ranks_ = ranks_;
   result.own_ = own_;
@@ -57,12 +54,21 @@ LevelShare LevelShare::coarser(const std::array<bool, 3>& paired) const {
 void LevelShare::lay_out() {
   has_halo_ = whole_size() > fewest_unknowns;
   for (const Ranges& of_rank : own_)
-    for (std::size_t a = 1; a < 3; ++a)
-      has_halo_ = has_halo_ && (of_rank[a].count() == whole_[a] || of_rank[a].count() >= fewest_rows);
+    for (std::size_t a = 1; a < 3; ++a) {
+      // Of an odd number of rows around an axis the last one has no partner, and colours meet there.
+      const bool shared = of_rank[a].count() >= fewest_rows && (!periodic_[a] || whole_[a] % 2 == 0);
+      has_halo_ = has_halo_ && (of_rank[a].count() == whole_[a] || shared);
+    }
   const Ranges& own = own_[static_cast<std::size_t>(ranks_->rank())];
-  for (std::size_t a = 0; a < 3; ++a)
-    here_[a] = has_halo_ ? with_halo(own[a], whole_[a]) : RowRange{0, whole_[a]};
+  for (std::size_t a = 0; a < 3; ++a) here_[a] = has_halo_ ? with_halo(own[a], a) : RowRange{0, whole_[a]};
   if (has_halo_) find_neighbours();
+}
+
+RowRange LevelShare::with_halo(const RowRange& own, std::size_t axis) const {
+  const Index size = whole_[axis], first = own.first - beside, end = own.end + beside + 1;
+  if (own.count() == size) return own;
+  if (periodic_[axis]) return {first - (first % 2 + 2) % 2, end};
+  return {std::max<Index>(0, first) / 2 * 2, std::min(size, end)};
 }
 
 void LevelShare::find_neighbours() {
@@ -70,17 +76,22 @@ void LevelShare::find_neighbours() {
   for (const std::size_t a : {std::size_t{1}, std::size_t{2}})
     for (std::size_t r = 0; r < own_.size(); ++r) {
       const Ranges& other = own_[r];
-      const std::size_t across = 3 - a;
-      const bool above = other[a].first == mine[a].end, below = other[a].end == mine[a].first;
-      if (!same(other[across], mine[across]) || (!above && !below)) continue;
-      const RowRange there = with_halo(other[a], whole_[a]);
-      const auto counted_here = [&](Index first, Index end) {
-        return RowRange{first - here_[a].first, end - here_[a].first};
-      };
-      neighbours_.push_back(
-          {static_cast<int>(a), static_cast<int>(r),
-           above ? counted_here(there.first, mine[a].end) : counted_here(mine[a].first, there.end),
-           above ? counted_here(mine[a].end, here_[a].end) : counted_here(here_[a].first, mine[a].first)});
+      if (!same(other[3 - a], mine[3 - a]) || same(other[a], mine[a])) continue;
+      // Two ranks around an axis are beside each other twice, and one of them begins at its other end.
+      for (const bool above : {mine[a].first != 0, mine[a].first == 0}) {
+        const Index seam = above ? mine[a].end - other[a].first : mine[a].first - other[a].end;
+        const bool across_it = periodic_[a] && std::abs(seam) == whole_[a];
+        if (seam != 0 && !across_it) continue;
+        RowRange there = with_halo(other[a], a);
+        there = {there.first + seam, there.end + seam};
+        const auto counted_here = [&](Index first, Index end) {
+          return RowRange{first - here_[a].first, end - here_[a].first};
+        };
+        neighbours_.push_back(
+            {static_cast<int>(a), static_cast<int>(r),
+             above ? counted_here(there.first, mine[a].end) : counted_here(mine[a].first, there.end),
+             above ? counted_here(mine[a].end, here_[a].end) : counted_here(here_[a].first, mine[a].first)});
+      }
     }
 }
 

@@ -14,9 +14,9 @@ class LevelShare {
 
   LevelShare() = default;
   /// All rows on this rank, which is alone with them.
-  explicit LevelShare(const std::array<Index, 3>& extent);
+  LevelShare(const std::array<Index, 3>& extent, const std::array<bool, 3>& periodic);
   /// The finest level, of which a box has its own rows. All ranks call it together.
-  explicit LevelShare(const Box& box);
+  LevelShare(const Box& box, const std::array<bool, 3>& periodic);
   /// The next level, which joins pairs along some axes.
   LevelShare coarser(const std::array<bool, 3>& paired) const;
 
@@ -24,7 +24,9 @@ class LevelShare {
   bool has_halo() const { return has_halo_; }
   Index whole_size() const { return whole_[0] * whole_[1] * whole_[2]; }
   Index whole_extent(int axis) const { return whole_[static_cast<std::size_t>(axis)]; }
-  /// Rows here, of the whole level.
+  /// The last row here lies beside the first one: along a periodic axis of which all rows are here.
+  bool periodic(int axis) const { return periodic_[static_cast<std::size_t>(axis)] && !cut(axis); }
+  /// Rows here, of the whole level; across the seam of a periodic axis below 0 or beyond its extent.
   const RowRange& here(int axis) const { return here_[static_cast<std::size_t>(axis)]; }
   std::array<Index, 3> extent() const { return {here_[0].count(), here_[1].count(), here_[2].count()}; }
   /// This rank's own ones, counted here.
@@ -39,12 +41,15 @@ class LevelShare {
 
  private:
   void lay_out();
+  bool cut(int axis) const { return has_halo_ && own(axis).count() != whole_extent(axis); }
+  RowRange with_halo(const RowRange& own, std::size_t axis) const;
   void find_neighbours();
   void gather(std::vector<float>& values) const;
 
   Communicator* ranks_ = nullptr;  ///< null for who is alone
   std::array<Index, 3> whole_{1, 1, 1};
-  std::vector<Ranges> own_;  ///< of all ranks, of the whole level
+  std::array<bool, 3> periodic_{false, false, false};  ///< the whole level
+  std::vector<Ranges> own_;                            ///< of all ranks, of the whole level
   Ranges here_;
   bool has_halo_ = false;
   std::vector<HaloNeighbour> neighbours_;

@@ -131,7 +131,7 @@ void Hierarchy::add_correction(Level& fine, const Level& coarse) {
   const auto beside = [&](int a, Index at) {
     const Index size = coarse.extent[a], next = at / 2 + (at % 2 == 1 ? 1 : -1) + fine.shift[a];
     if (next >= 0 && next < size) return next;
-    return fine.periodic[a] ? (next < 0 ? size - 1 : 0) : Index{-1};
+    return coarse.periodic[a] ? (next < 0 ? size - 1 : 0) : Index{-1};
   };
   // Beyond a boundary everything is zero.
   const std::vector<float> nothing(static_cast<std::size_t>(NX), 0.0f);
