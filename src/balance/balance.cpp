@@ -74,15 +74,15 @@ Totals Balance::advance(const State& y, Real at, Real step, State& out, Ledger& 
   return totals(out, at + step);
 }
 
-bool SecondOrderDynamics::leapfrog_several(const State&, const State&, const Pass&, State&, State&) {
+bool SecondOrderDynamics::leapfrog_several(State&, State&, const Pass&, State&, State&) {
   throw InputError("this balance takes its steps one by one");
 }
 
-bool Balance::advance_in_stages(const State&, const Pass&, const ExplicitStages&, bool, State&, State&) {
+bool Balance::advance_in_stages(State&, const Pass&, const ExplicitStages&, bool, State&, State&) {
   throw InputError("this balance does not take stages line by line");
 }
 
-bool Balance::advance_several(const State&, const Pass&, State&, State&) {
+bool Balance::advance_several(State&, const Pass&, State&, State&) {
   throw InputError("this balance takes its steps one by one");
 }
 

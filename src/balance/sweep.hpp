@@ -7,6 +7,7 @@
 #include <bit>
 #include <cstdint>
 
+#include "balance/joined_sums.hpp"
 #include "domain/lines.hpp"
 #include "williwaw/balance/term_balance.hpp"
 
@@ -72,41 +73,18 @@ class Sweep {
 
   Totals finish_on_ranks(Ledger& ledger, Real weight) const {
     const Box& box = domain_.box();
-    const std::size_t subtrees = box.subtrees().size();
-    const auto totals = by_subtree<Totals>(box, [&](std::size_t b) { return workspace_.sums[b]; });
-    std::vector<std::vector<std::optional<Real>>> booked(ledger_lines_);
-    for (std::size_t l = 0; l < ledger_lines_; ++l)
-      booked[l] = by_subtree<Real>(box, [&](std::size_t b) { return *booked_in(b, l); });
-    // One row with everything: totals, then each line of the ledger.
-    constexpr std::size_t of_totals = 1 + sizeof(Totals) / sizeof(Real);
-    const std::size_t width = of_totals + 2 * ledger_lines_;
-    std::vector<Real> rows(subtrees * width);
-    for (std::size_t s = 0; s < subtrees; ++s) {
-      Real* const row = rows.data() + s * width;
-      Box::put(totals[s], row);
-      for (std::size_t l = 0; l < ledger_lines_; ++l) Box::put(booked[l][s], row + of_totals + 2 * l);
-    }
-    const auto join = [this](Real* left, const Real* right) {
-      Box::join<Totals>(left, right);
-      for (std::size_t l = 0; l < ledger_lines_; ++l)
-        Box::join<Real>(left + of_totals + 2 * l, right + of_totals + 2 * l);
-    };
-    TreeSum<Totals> all;
-    std::vector<TreeSum<Real>> on_lines(ledger_lines_);
-    box.merge(std::move(rows), width, join, [&](const Box::Node& node, const Real* row) {
-      if (const auto one = Box::taken<Totals>(row)) all.add(node.leaf, *one, node.level);
-      for (std::size_t l = 0; l < ledger_lines_; ++l)
-        if (const auto one = Box::taken<Real>(row + of_totals + 2 * l))
-          on_lines[l].add(node.leaf, *one, node.level);
-    });
-    std::vector<Real> sums(width);
-    Box::put(std::optional(all.sum()), sums.data());
-    for (std::size_t l = 0; l < ledger_lines_; ++l)
-      Box::put(std::optional(on_lines[l].sum()), sums.data() + of_totals + 2 * l);
-    box.communicator().broadcast(sums);
-    for (std::size_t l = 0; l < ledger_lines_; ++l)
-      ledger[LineId(l)] += weight * *Box::taken<Real>(sums.data() + of_totals + 2 * l);
-    return *Box::taken<Totals>(sums.data());
+    const SweepSums sums =
+        joined_sums(
+            box, 1, ledger_lines_,
+            [&](std::size_t) {
+              return by_subtree<Totals>(box, [&](std::size_t b) { return workspace_.sums[b]; });
+            },
+            [&](std::size_t, std::size_t line) {
+              return by_subtree<Real>(box, [&](std::size_t b) { return *booked_in(b, line); });
+            })
+            .front();
+    for (std::size_t l = 0; l < ledger_lines_; ++l) ledger[LineId(l)] += weight * sums.booked[l];
+    return sums.totals;
   }
 
   const Domain& domain_;

@@ -215,6 +215,21 @@ void TermBalance::exchange(State& y) const {
     domain(u).exchange({y.data() + start_of(u), static_cast<std::size_t>(domain(u).grid().count())});
 }
 
+void TermBalance::exchange_all(State& y) const {
+  for (std::size_t u = 0; u < unknowns_.size(); ++u)
+    domain(u).exchange_all({y.data() + start_of(u), static_cast<std::size_t>(domain(u).grid().count())});
+}
+
+bool TermBalance::data_are_numbers(const std::function<void()>& evaluations) const {
+  bool met = false;
+  try {
+    evaluations();
+  } catch (const DataError&) {
+    met = true;
+  }
+  return !domain().box().communicator().any(met);
+}
+
 Totals TermBalance::totals(const State& y, Real at) {
   Totals all;
   for (const Totals& of_unknown : totals_by_unknown(y, at)) all += of_unknown;

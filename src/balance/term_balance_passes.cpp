@@ -7,7 +7,8 @@
 namespace williwaw {
 
 std::string TermBalance::why_not_line_by_line() const {
-  if (!domain().box().whole()) return "several ranks share the grid";
+  if (!domain().box().whole() && domain().box().further() == 0)
+    return "halos of boxes are for one step, since the boxes are narrow or nothing else was asked for";
   const auto any = [&](bool Needs::*need) {
     return std::ranges::any_of(terms_, [need](const auto& term) { return term->needs().*need; });
   };
@@ -39,7 +40,7 @@ AtOnce TermBalance::at_once() {
   return {tiles.levels(), 2, tiles.why_none()};
 }
 
-bool TermBalance::advance_several(const State& y, const Pass& pass, State& before, State& last) {
+bool TermBalance::advance_several(State& y, const Pass& pass, State& before, State& last) {
   const std::size_t steps = pass.times.size();
   expect(&y != &before && &y != &last && &before != &last && y.size() == before.size() &&
              y.size() == last.size() && static_cast<Index>(y.size()) == arranged_.layout.size(),
@@ -49,7 +50,7 @@ bool TermBalance::advance_several(const State& y, const Pass& pass, State& befor
   expect(steps > 0 && static_cast<int>(steps) <= at_once().steps, "advance_several: steps for one pass");
   PassWorkspace& room = passes();
   room.levels.resize(steps);
-  try {
+  const bool known = data_are_numbers([&] {
     for (std::size_t s = 0; s < steps; ++s) {
       PassWorkspace::Level& level = room.levels[s];
       level.now = at({pass.times[s], pass.step, y});
@@ -57,10 +58,12 @@ bool TermBalance::advance_several(const State& y, const Pass& pass, State& befor
       level.missing.resize(arranged_.prescribed.size());
       find_acting(0, *level.now, true, level.acting);
     }
-  } catch (const DataError&) {
+  });
+  if (!known) {
     room.levels.clear();
     return false;
   }
+  exchange_all(y);
   make_workspace(0, 0);
   TiledSweep& sweep = room.tiles.sweep(domain(), lines_.size(), steps);
   sweep.each_line([&](int n, Index number, Index j, Index k, LineSums& sums) {
@@ -87,6 +90,7 @@ bool TermBalance::advance_several(const State& y, const Pass& pass, State& befor
     book_missing(level.missing, amounts);
     level.now.reset();
   }
+  exchange(last);
   return true;
 }
 

@@ -122,7 +122,7 @@ void TermBalance::finish_stage(const StageLevel& level, std::span<const Real> y,
   if (level.last) book_missing(*level.missing, amounts);
 }
 
-bool TermBalance::advance_in_stages(const State& y, const Pass& pass, const ExplicitStages& scheme,
+bool TermBalance::advance_in_stages(State& y, const Pass& pass, const ExplicitStages& scheme,
                                     bool in_one_pass, State& before, State& last) {
   const std::size_t steps = pass.times.size();
   expect(&y != &before && &y != &last && &before != &last && y.size() == before.size() &&
@@ -132,7 +132,7 @@ bool TermBalance::advance_in_stages(const State& y, const Pass& pass, const Expl
          "advance_in_stages: stages, and ledger and totals of each step");
   lay_out_stages(y, steps, scheme, before, last);
   make_workspace(0, 0);
-  if (in_one_pass) return take_stages_in_one_pass(y, pass);
+  if (in_one_pass) return take_stages_in_one_pass(y, pass, before, last);
   take_stages(y, pass);
   return true;
 }
@@ -195,16 +195,18 @@ void TermBalance::take_stages(const State& y, const Pass& pass) {
   }
 }
 
-bool TermBalance::take_stages_in_one_pass(const State& y, const Pass& pass) {
+bool TermBalance::take_stages_in_one_pass(State& y, const Pass& pass, State& before, State& last) {
   std::vector<StageLevel>& stages = passes().stages;
   const std::size_t each = stages.size() / pass.times.size();
-  try {
+  const bool known = data_are_numbers([&] {
     for (std::size_t n = 0; n < stages.size(); ++n)
       evaluate_stage(y, pass.times[n / each], pass.step, stages[n]);
-  } catch (const DataError&) {
+  });
+  if (!known) {
     stages.clear();
     return false;
   }
+  exchange_all(y);
   // Stages that one pass over memory cannot take are shared out among a few.
   PassTiles& tiles = passes().tiles_of_stages;
   const auto most = static_cast<std::size_t>(tiles.levels());
@@ -228,7 +230,13 @@ bool TermBalance::take_stages_in_one_pass(const State& y, const Pass& pass) {
       finish_stage(stages[n], {}, pass.step, rates, pass.amounts[n / each]);
       stages[n].now.reset();
     }
+    // What the next ones look at.
+    if (end == stages.size()) break;
+    for (State* const state :
+         {&before, &last, &passes().between[0], &passes().between[1], &passes().first_rate})
+      if (state->size() == y.size()) exchange_all(*state);
   }
+  exchange(last);
   return true;
 }
 

@@ -3,6 +3,7 @@
 
 #include <numeric>
 
+#include "balance/joined_sums.hpp"
 #include "balance/tiles.hpp"
 #include "domain/summing.hpp"
 #include "williwaw/balance/line_sums.hpp"
@@ -15,7 +16,9 @@ namespace williwaw {
 class TiledSweep {
  public:
   TiledSweep(const Domain& domain, std::size_t ledger_lines, const TileShape& shape)
-      : domain_(domain), ledger_lines_(ledger_lines), tiles_(shape) {
+      : domain_(domain),
+        ledger_lines_(ledger_lines),
+        tiles_(shape, [&domain](Index line) { return domain.box().line_there(line); }) {
     const auto levels = static_cast<std::size_t>(shape.levels);
     rooms_.resize(levels * tiles_.tracks());
     for (Room& room : rooms_) room.sums.resize(ledger_lines, domain.segments().of_line());
@@ -38,34 +41,39 @@ class TiledSweep {
   template <class Work>
   void each_line(const Work& work) {
     const Index rows = domain_.grid().size(1);
+    const TileRows &slabs = shape().slabs, &lines = shape().lines;
     for (int level = 0; level < shape().levels; ++level)
       for (std::size_t track = 0; track < tiles_.tracks(); ++track)
         room(level, track).block = tiles_.first_block(level, track);
-    tiles_.each([&](int level, std::size_t track, Index first, Index end) {
+    tiles_.each([&](int level, std::size_t track, Index slab, Index first, Index end) {
       Room& room = this->room(level, track);
       const auto blocks = tiles_.blocks(level);
       OfLevel& of_level = of_levels_[static_cast<std::size_t>(level)];
-      for (Index line = first; line < end; ++line) {
+      for (Index n = first; n < end; ++n) {
         const Tiles::Block& block = blocks[room.block];
-        if (line == block.first) room.sums.begin();
+        const bool in_halo = block.spans < 0;
+        const Index counted = slab * lines.all + n, line = slabs.place(slab) * lines.all + lines.place(n);
+        if (counted == block.first || in_halo) room.sums.begin();
         work(level, line, line % rows, line / rows, room.sums);
-        if (line + 1 < block.first + block.count) continue;
-        room.sums.end(of_level.sums[room.block], of_level.booked.data() + room.block * ledger_lines_);
+        if (counted + 1 < block.first + block.count) continue;
+        if (!in_halo)
+          room.sums.end(of_level.sums[room.block], of_level.booked.data() + room.block * ledger_lines_);
         ++room.block;
       }
     });
+    if (!domain_.box().whole()) join();
   }
 
   /// What was counted in a level.
   Totals totals(int level) const {
+    if (!joined_.empty()) return joined_[static_cast<std::size_t>(level)].totals;
     return sum<Totals>(level, [&](std::size_t b) { return of_level(level).sums[b]; });
   }
   /// Adds `weight` times what was booked in a level to the ledger.
   void book(int level, Real weight, Ledger& ledger) const {
     for (std::size_t l = 0; l < ledger_lines_; ++l)
-      ledger[LineId(l)] += weight * sum<Real>(level, [&](std::size_t b) {
-                             return of_level(level).booked[b * ledger_lines_ + l];
-                           });
+      ledger[LineId(l)] += weight * (joined_.empty() ? sum<Real>(level, BookedOn{*this, level, l})
+                                                     : joined_[static_cast<std::size_t>(level)].booked[l]);
   }
 
  private:
@@ -78,10 +86,48 @@ class TiledSweep {
     std::vector<std::optional<Real>> booked;  ///< and line of the ledger
     std::vector<std::size_t> order;           ///< of blocks, by their first lines
   };
+  struct BookedOn {
+    const TiledSweep& sweep;
+    int level;
+    std::size_t line;
+    std::optional<Real> operator()(std::size_t b) const {
+      return sweep.of_level(level).booked[b * sweep.ledger_lines_ + line];
+    }
+  };
   Room& room(int level, std::size_t track) {
     return rooms_[static_cast<std::size_t>(level) * tiles_.tracks() + track];
   }
   const OfLevel& of_level(int level) const { return of_levels_[static_cast<std::size_t>(level)]; }
+  // From the boxes of all ranks, of all levels at once.
+  void join() {
+    const auto level_of = [](std::size_t n) { return static_cast<int>(n); };
+    joined_ = joined_sums(
+        domain_.box(), of_levels_.size(), ledger_lines_,
+        [&](std::size_t n) {
+          return by_subtree<Totals>(level_of(n), [&](std::size_t b) { return of_levels_[n].sums[b]; });
+        },
+        [&](std::size_t n, std::size_t line) {
+          return by_subtree<Real>(level_of(n), BookedOn{*this, level_of(n), line});
+        });
+  }
+  template <class Sum, class OfBlock>
+  std::vector<std::optional<Sum>> by_subtree(int level, const OfBlock& of_block) const {
+    const auto blocks = tiles_.blocks(level);
+    const std::vector<Box::Subtree>& subtrees = domain_.box().subtrees();
+    const Segments& segments = domain_.segments();
+    std::vector<TreeSum<Sum>> sums(subtrees.size());
+    std::size_t s = 0;
+    for (const std::size_t b : of_level(level).order) {
+      if (blocks[b].spans < 0) continue;
+      while (blocks[b].first >= subtrees[s].first + subtrees[s].count) ++s;
+      if (const std::optional<Sum>& one = of_block(b))
+        sums[s].add(segments.number(blocks[b].first, 0), *one, segments.levels_of_line() + blocks[b].spans);
+    }
+    std::vector<std::optional<Sum>> result(subtrees.size());
+    for (s = 0; s < sums.size(); ++s)
+      if (!sums[s].empty()) result[s] = sums[s].sum();
+    return result;
+  }
   template <class Sum, class OfBlock>
   Sum sum(int level, const OfBlock& of_block) const {
     const auto blocks = tiles_.blocks(level);
@@ -98,6 +144,7 @@ class TiledSweep {
   Tiles tiles_;
   std::vector<Room> rooms_;  ///< by level and track
   std::vector<OfLevel> of_levels_;
+  std::vector<SweepSums> joined_;  ///< by level, of several ranks
 };
 
 /// The tiles of passes of one kind: chosen once, and laid out anew where a pass has another number of levels.
@@ -108,9 +155,20 @@ class PassTiles {
   void choose(const Domain& domain, std::string why_none, const SweepLoad& load) {
     chosen_ = true;
     why_none_ = std::move(why_none);
-    if (!why_none_.empty()) return;
-    most_ = tiles_for(domain, load);
-    if (!most_) why_none_ = no_tiles;
+    if (why_none_.empty()) {
+      most_ = tiles_for(domain, load);
+      if (!most_) why_none_ = no_tiles;
+    }
+    const Box& box = domain.box();
+    if (box.whole()) return;
+    // All ranks take as many steps at once, also where one of them knows why that is none.
+    const Real levels = box.communicator().lowest(most_ ? most_->levels : 0);
+    if (levels >= 2) {
+      most_->levels = static_cast<int>(levels);
+      return;
+    }
+    most_.reset();
+    if (why_none_.empty()) why_none_ = "another rank takes them one by one";
   }
   /// The most of a pass; none where there are no passes.
   int levels() const { return most_ ? most_->levels : 0; }

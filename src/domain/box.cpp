@@ -39,7 +39,7 @@ std::vector<Node> joined_in_pairs(const std::vector<Node>& own, const std::vecto
 }  // namespace
 
 Box::Box(const Grid& grid, const Decomposition& decomposition, Communicator& communicator)
-    : communicator_(&communicator), whole_(!grid.is_part()) {
+    : communicator_(&communicator), whole_(!grid.is_part()), further_(decomposition.further()) {
   for (int a = 0; a < 3; ++a) {
     size_[a] = whole_size_[a] = own_end_[a] = grid.size(a);
     if (a >= grid.dimension()) continue;
@@ -161,8 +161,15 @@ void Box::find_neighbours(const Grid& grid, const Decomposition& decomposition) 
       if (grid.axis(a).periodic() && count > 1) other[a] = (other[a] + count) % count;
       if (other[a] < 0 || other[a] >= count) continue;
       const Axis beside = grid.axis(a).whole().part(decomposition.extent(a, other[a]));
-      const Index sent = beside.halo(!upper).count(), begin = upper ? own_end_[a] - sent : own_first_[a];
-      neighbours_.push_back({a, decomposition.box(other), {begin, begin + sent}, grid.axis(a).halo(upper)});
+      const auto add = [&](Index further, std::vector<HaloNeighbour>& to) {
+        const Index sent = beside.halo(!upper).count() - further,
+                    begin = upper ? own_end_[a] - sent : own_first_[a];
+        RowRange received = grid.axis(a).halo(upper);
+        (upper ? received.end : received.first) += upper ? -further : further;
+        to.push_back({a, decomposition.box(other), {begin, begin + sent}, received});
+      };
+      add(0, all_of_neighbours_);
+      add(further_, neighbours_);
     }
   }
 }
@@ -191,10 +198,10 @@ Index Box::there(Index n) const {
   return number_there(at);
 }
 
-void Box::exchange(std::span<Real> values) const {
-  if (neighbours_.empty()) return;
+void Box::exchange(std::span<Real> values, const std::vector<HaloNeighbour>& with) const {
+  if (with.empty()) return;
   expect(static_cast<Index>(values.size()) == count(), "Box::exchange: a value for each unknown");
-  exchange_halo(*communicator_, size_, neighbours_, values.data());
+  exchange_halo(*communicator_, size_, with, values.data());
 }
 
 std::vector<std::array<RowRange, 3>> Box::own_of_all() const {

@@ -136,13 +136,28 @@ Decomposition Decomposition::choose(const Grid& grid, int ranks, int halo,
   return std::move(*best);
 }
 
+Decomposition Decomposition::reaching(int further) const {
+  // What is gone through besides its own is half of the halos on both sides in the mean over a pass.
+  constexpr Index own_to_further = 10;
+  Index most = further;
+  for (std::size_t a = 0; a < 3; ++a)
+    for (std::size_t b = 1; b < starts_[a].size() && boxes_[a] > 1; ++b) {
+      const Index own = starts_[a][b] - starts_[a][b - 1], room = around_[a] ? (own - 2) / 2 : own;
+      most = std::min({most, room - halo_, own / own_to_further});
+    }
+  Decomposition result = *this;
+  result.further_ = static_cast<int>(std::max<Index>(0, most));
+  return result;
+}
+
 Axis::Extent Decomposition::extent(int axis, int place) const {
   const std::vector<Index>& starts = starts_[static_cast<std::size_t>(axis)];
   const Index first = starts[static_cast<std::size_t>(place)],
               end = starts[static_cast<std::size_t>(place) + 1];
-  if (around_[static_cast<std::size_t>(axis)]) return {first - halo_, end + halo_, first, end};
-  return {std::max<Index>(0, first - (place > 0 ? halo_ : 0)),
-          std::min(starts.back(), end + (place + 1 < boxes_[static_cast<std::size_t>(axis)] ? halo_ : 0)),
+  const int halo = halo_ + further_;
+  if (around_[static_cast<std::size_t>(axis)]) return {first - halo, end + halo, first, end};
+  return {std::max<Index>(0, first - (place > 0 ? halo : 0)),
+          std::min(starts.back(), end + (place + 1 < boxes_[static_cast<std::size_t>(axis)] ? halo : 0)),
           first, end};
 }
 

@@ -27,6 +27,11 @@ Real Reductions::highest(Real own) const {
   return own;
 }
 
+Real Reductions::of_first(Real own) const {
+  if (shared()) layout_->blocks().front().box->communicator().broadcast({&own, 1});
+  return own;
+}
+
 Real Reductions::sum(std::span<const Real> a) const {
   expect(static_cast<Index>(a.size()) == layout_->size(), "Reductions::sum: size of the state");
   return sum_over(*this, [&](Index n) { return a[static_cast<std::size_t>(n)]; });

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "balance/tiles.hpp"
 #include "terms/advection/semi_lagrangian.hpp"
 #include "terms/problem_terms.hpp"
 #include "terms/waves/wave_dynamics.hpp"
@@ -224,6 +225,12 @@ int halo_of(const System& system) {
   return halo;
 }
 
+// How far a step reads, or a stage of one.
+int reach_of(const System& system) {
+  const auto far = [](const Problem& p) { return p.equation().advection || p.space_order > 2; };
+  return system.flux || std::ranges::any_of(system.problems, far) ? 3 : 1;
+}
+
 // What is not there on several ranks is said before anything is computed.
 void refuse_on_ranks(const System& system, const Execution& execution) {
   if (execution.semi_lagrangian)
@@ -261,7 +268,11 @@ std::unique_ptr<Discretization> make_balance(const System& system, Execution exe
   if (execution.communicator && execution.communicator->size() > 1 && !execution.decomposition) {
     refuse_on_ranks(system, execution);
     Communicator& ranks = *execution.communicator;
-    execution.decomposition = std::make_shared<const Decomposition>(decomposition_of(system, execution));
+    Decomposition boxes = decomposition_of(system, execution);
+    if (execution.in_passes)
+      boxes =
+          boxes.reaching((most_in_pass(system.problems.front().grid().dimension()) - 1) * reach_of(system));
+    execution.decomposition = std::make_shared<const Decomposition>(std::move(boxes));
     if (execution.decomposition->count() != ranks.size())
       throw InputError(Subject::grid, "the grid can be shared by " +
                                           std::to_string(execution.decomposition->count()) +

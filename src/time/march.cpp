@@ -216,9 +216,16 @@ class March {
     return taken == interval.steps ? interval.to : interval.from + static_cast<Real>(taken) * length;
   }
 
-  // Steps to be taken in one pass from here on: up to the next one that somebody looks at, that one included;
-  // 0 where a step is taken by itself.
+  // Steps to be taken in one pass from here on; 0 where a step is taken by itself. Of ranks the first one
+  // decides, which looks at the clock and knows who looks at what.
   int several(const Interval& interval, Real length) {
+    const int count = wanted_in_pass(interval, length);
+    if (!shared_ || passes_.at_once() == 0) return count;
+    return static_cast<int>(balance_.reductions().of_first(count));
+  }
+
+  // Up to the next one that somebody looks at, that one included.
+  int wanted_in_pass(const Interval& interval, Real length) {
     if (!passes_.wanted(*stepper_, plan_.tiling) || !kept_.empty()) return 0;
     if (passes_.least() > 1 && (observers_.on_step || observers_.arrived) && !observers_.looks_at) return 0;
     const Index most = passes_.at_once(), far = std::min(4 * most, interval.steps - at_.taken);
@@ -282,6 +289,7 @@ class March {
         if (trouble_of(length, false)) return false;
       }
     } catch (const DataError&) {
+      if (shared_) throw;
     }
     return false;
   }

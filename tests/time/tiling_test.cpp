@@ -2,6 +2,7 @@
 #include <doctest/doctest.h>
 
 #include "support/marching.hpp"
+#include "support/ranks.hpp"
 
 using namespace williwaw;
 using namespace williwaw::test;
@@ -396,4 +397,107 @@ TEST_CASE("what boundaries supply to nodes that they hold closes the budget of s
     const Seen seen = seen_of(of, until(of, 23), true, {}, by);
     CHECK(seen.outcome.budget.worst_step() < 1e-12);
   }
+}
+
+namespace {
+
+// The same march on ranks, whose halos are exchanged once a pass; the states are those of all of them.
+Seen seen_on_ranks(const Tiled& of, Plan plan, const char* by, const std::array<int, 3>& boxes, Index cache,
+                   const Observers& more) {
+  plan.scheme = scheme(by);
+  plan.step = of.step;
+  plan.threads = 1;
+  const int count = boxes[0] * boxes[1] * boxes[2];
+  std::vector<Seen> of_ranks(static_cast<std::size_t>(count));
+  on_ranks(count, [&](ThreadRank& rank) {
+    Execution execution{2};
+    execution.cache = cache;
+    execution.communicator = &rank;
+    execution.boxes = boxes;
+    execution.in_passes = true;
+    const auto balance = make_balance(of.system, execution);
+    const WholeStates whole(balance->layout());
+    Seen& seen = of_ranks[static_cast<std::size_t>(rank.rank())];
+    Observers observers = more;
+    // The first rank alone knows who looks.
+    if (rank.rank() != 0 && more.looks_at) observers.looks_at = [](Real) { return false; };
+    observers.on_series = observers.on_record = [&](const StepInfo& m) {
+      seen.rows.insert(seen.rows.end(), {static_cast<Real>(m.step), m.time, m.step_length, m.totals.content,
+                                         m.budget.relative_residual(), m.change()});
+      seen.states.push_back(whole.everywhere(m.state));
+    };
+    State y = balance->initial_state();
+    seen.outcome = march(*balance, y, plan, observers);
+    seen.end = whole.everywhere(y);
+  });
+  for (const Seen& seen : of_ranks) {
+    CHECK(seen.end == of_ranks.front().end);
+    CHECK(seen.rows == of_ranks.front().rows);
+    CHECK(seen.outcome.tiling.steps == of_ranks.front().outcome.tiling.steps);
+  }
+  return std::move(of_ranks.front());
+}
+
+void alike_on_ranks(const Tiled& of, const Plan& plan, const char* by, const Observers& more = {}) {
+  CAPTURE(std::string(of.name));
+  CAPTURE(std::string(by));
+  const Seen single = seen_of(of, plan, false, more, by);
+  std::vector<std::array<int, 3>> shared{{1, 2, 1}, {1, 3, 1}};
+  if (of.system.problems.front().grid().dimension() == 3) shared = {{1, 1, 2}, {1, 2, 1}, {1, 2, 2}};
+  for (const std::array<int, 3>& boxes : shared) {
+    CAPTURE(boxes[1]);
+    CAPTURE(boxes[2]);
+    // What fits one process may be too much, or too little, for a part of the grid.
+    Seen passes;
+    for (const Real part : {0.8, 0.6, 0.45, 1.2, 0.7, 0.9, 0.35, 0.5}) {
+      passes =
+          seen_on_ranks(of, plan, by, boxes, static_cast<Index>(part * static_cast<Real>(of.cache)), more);
+      if (passes.outcome.tiling.steps > 0) break;
+    }
+    CAPTURE(passes.outcome.tiling.why_one_by_one);
+    // Boxes of a few rows have halos for a step.
+    const Grid& grid = of.system.problems.front().grid();
+    if (grid.size(1) / boxes[1] > 25) CHECK(passes.outcome.tiling.steps > 0);
+    CHECK(passes.rows == single.rows);
+    CHECK(passes.states == single.states);
+    CHECK(passes.end == single.end);
+    CHECK(passes.outcome.ending == single.outcome.ending);
+    CHECK(passes.outcome.steps == single.outcome.steps);
+    CHECK(passes.outcome.lowest == single.outcome.lowest);
+    CHECK(passes.outcome.budget.worst_step() == single.outcome.budget.worst_step());
+    for (std::size_t l = 0; l < single.outcome.budget.amounts().size(); ++l)
+      CHECK(passes.outcome.budget.amounts()[l] == single.outcome.budget.amounts()[l]);
+  }
+}
+
+}  // namespace
+
+TEST_CASE("passes of several steps on ranks exchange deep halos and leave the bits of single steps") {
+  for (const Tiled& of : all_tiled()) {
+    Plan plan = until(of, 41);
+    plan.records = {17 * of.step};
+    plan.series_every = 7.3 * of.step;
+    alike_on_ranks(of, plan, "explicit-euler");
+  }
+  for (const Tiled& of : all_tiled_waves()) alike_on_ranks(of, until(of, 61), "leapfrog");
+  for (Tiled of : all_tiled())
+    for (const char* by : {"ssprk3", "stabilized"}) {
+      if (std::string(by) == "stabilized") {
+        if (of.system.reaction) continue;
+        of.step *= 30;
+      }
+      of.cache *= 2;
+      alike_on_ranks(of, until(of, 17), by);
+    }
+}
+
+TEST_CASE("a march on ranks that ends within a pass ends where single steps do") {
+  Tiled of = lake();
+  of.step = 9e-5;
+  alike_on_ranks(of, until(of, 400), "explicit-euler");
+  of.step = 5e-5;
+  Observers more;
+  more.looks_at = [&](Real time) { return time > 29.5 * of.step; };
+  more.arrived = [&](const StepInfo& m) { return m.step >= 33; };
+  alike_on_ranks(of, until(of, 60), "explicit-euler", more);
 }

@@ -164,11 +164,10 @@ class SecondOrderDynamics {
   /// How many steps `leapfrog_several` takes at the most.
   virtual AtOnce at_once() { return {}; }
   /// Does what as many calls of `leapfrog_step` without given forces do, bit for bit, but leaves `now` and
-  /// `before` what they were: `last` becomes the state after all steps, `second_last` the one a step earlier.
-  /// Four distinct states. False where data of one of the steps are no numbers, or values became none; what
-  /// the steps remember is then of no use until `recall`.
-  virtual bool leapfrog_several(const State& now, const State& before, const Pass& pass, State& second_last,
-                                State& last);
+  /// `before` what they were, their halos aside, which it fills: `last` becomes the state after all steps,
+  /// `second_last` the one a step earlier. Four distinct states. False where data of one of the steps are no
+  /// numbers, or values became none; what the steps remember is then of no use until `recall`.
+  virtual bool leapfrog_several(State& now, State& before, const Pass& pass, State& second_last, State& last);
   /// What leapfrog steps remember besides both states.
   virtual std::vector<Real> remember() const = 0;
   virtual void recall(std::span<const Real> numbers) = 0;
@@ -280,20 +279,22 @@ class Balance {
   /// How many steps `advance_several` takes at the most.
   virtual AtOnce at_once() { return {}; }
   /// Does what as many calls of `advance` do, bit for bit: `last` becomes the state after all steps, `before`
-  /// the one before the last step; y stays what it was. Three distinct states, and 2 to `at_once().steps`
-  /// steps. False where data of one of them are no numbers: nothing was done then.
-  virtual bool advance_several(const State& y, const Pass& pass, State& before, State& last);
+  /// the one before the last step; y stays what it was, its halo aside, which is filled. Three distinct
+  /// states, and 2 to `at_once().steps` steps. False where data of one of them are no numbers: nothing was
+  /// done then.
+  virtual bool advance_several(State& y, const Pass& pass, State& before, State& last);
 
   /// `advance_in_stages` is there.
   virtual bool steps_in_stages() { return false; }
   /// How many steps it takes in one pass at the most; 1 also where the stages of one step take a few passes.
   virtual AtOnce stages_at_once(const ExplicitStages&) { return {}; }
   /// As many steps by an explicit scheme as the pass has, by the same formulas for each unknown in any case:
-  /// stage after stage, or `in_one_pass`. y stays what it was, `last` becomes the state after all steps,
-  /// `before` that before the last step, if there are two at least; three distinct states. In one pass false
-  /// where data of a stage are no numbers, or values became none: nothing was done then.
-  virtual bool advance_in_stages(const State& y, const Pass& pass, const ExplicitStages& scheme,
-                                 bool in_one_pass, State& before, State& last);
+  /// stage after stage, or `in_one_pass`. y stays what it was, its halo aside, which is filled, `last`
+  /// becomes the state after all steps, `before` that before the last step, if there are two at least; three
+  /// distinct states. In one pass false where data of a stage are no numbers, or values became none: nothing
+  /// was done then.
+  virtual bool advance_in_stages(State& y, const Pass& pass, const ExplicitStages& scheme, bool in_one_pass,
+                                 State& before, State& last);
 
   /// One stage of an explicit scheme in the form of Shu and Osher (1988), in one pass:
   /// out = (1 − fraction)·start + fraction·y + step·C⁻¹F(y, at). `rates` gets the rate on each line; `of_y`

@@ -1,6 +1,7 @@
 // The balance that is put together from terms: one sweep over lines, to which every term adds.
 #pragma once
 
+#include <functional>
 #include <optional>
 
 #include "williwaw/balance/line_sums.hpp"
@@ -121,10 +122,10 @@ class TermBalance : public Balance {
   DataBounds data_bounds(Real at) override;
   Totals advance(const State& y, Real at, Real step, State& out, Ledger& amounts) override;
   AtOnce at_once() override;
-  bool advance_several(const State& y, const Pass& pass, State& before, State& last) override;
+  bool advance_several(State& y, const Pass& pass, State& before, State& last) override;
   bool steps_in_stages() override;
   AtOnce stages_at_once(const ExplicitStages& scheme) override;
-  bool advance_in_stages(const State& y, const Pass& pass, const ExplicitStages& scheme, bool in_one_pass,
+  bool advance_in_stages(State& y, const Pass& pass, const ExplicitStages& scheme, bool in_one_pass,
                          State& before, State& last) override;
   Totals stage(const State& start, const State& y, Real fraction, Real step, Real at, State& out,
                Ledger& rates, const Totals* of_y) override;
@@ -137,6 +138,10 @@ class TermBalance : public Balance {
   const std::vector<Real>& prescribed_at(Real time);
   /// Fills the halos of a state, or of something else with its layout, from the boxes beside this one.
   void exchange(State& y) const;
+  /// The same as far as passes of several steps read.
+  void exchange_all(State& y) const;
+  /// False where the data of any rank are no numbers, for evaluations which throw DataError then.
+  bool data_are_numbers(const std::function<void()>& evaluations) const;
 
  protected:
   /// The state that stands in where something depends on the unknown and no state is given.
@@ -203,7 +208,7 @@ class TermBalance : public Balance {
   void lay_out_stages(const State& y, std::size_t steps, const ExplicitStages& scheme, State& before,
                       State& last);
   void take_stages(const State& y, const Pass& pass);
-  bool take_stages_in_one_pass(const State& y, const Pass& pass);
+  bool take_stages_in_one_pass(State& y, const Pass& pass, State& before, State& last);
   void evaluate_stage(const State& y, Real from, Real step, StageLevel& level);
   void stage_line(const StageLevel& level, Real step, Index number, Index j, Index k, LineSums& sums);
   void prescribe_stage(const StageLevel& level, Real step, Index number, Real* next, Real* sum) const;

@@ -81,8 +81,23 @@ class Box {
   }
   std::optional<Index> here(const std::array<Index, 3>& at) const;
 
-  /// Fills the halo from the boxes beside this one, corners included.
-  void exchange(std::span<Real> values) const;
+  /// Fills the halo from the boxes beside this one, corners included: as far as single steps read, or all of
+  /// it.
+  void exchange(std::span<Real> values) const { exchange(values, neighbours_); }
+  void exchange_all(std::span<Real> values) const { exchange(values, all_of_neighbours_); }
+  /// How much further than single steps read the halo reaches.
+  Index further() const { return further_; }
+  /// Unknowns along an axis here, and which of them are its own, counted here.
+  Index size(int axis) const { return size_[static_cast<std::size_t>(axis)]; }
+  RowRange own(int axis) const {
+    const auto a = static_cast<std::size_t>(axis);
+    return {own_first_[a], own_end_[a]};
+  }
+  /// Another box follows below, or above: the halo there is not empty.
+  bool shares(int axis, bool upper) const {
+    return static_cast<std::size_t>(axis) < axes_.size() &&
+           axes_[static_cast<std::size_t>(axis)].halo(upper).count() > 0;
+  }
 
   /// What all subtrees of all ranks sum up to, from those of this one, in their order; nothing of one takes
   /// no part. For sums of a plain row of reals, each of which is added by itself.
@@ -165,6 +180,7 @@ class Box {
   void lay_out_rounds();
   void lay_out_blocks();
   void find_neighbours(const Grid& grid, const Decomposition& decomposition);
+  void exchange(std::span<Real> values, const std::vector<HaloNeighbour>& with) const;
 
   Communicator* communicator_;
   bool whole_ = true;
@@ -188,7 +204,8 @@ class Box {
   };
   std::vector<Round> rounds_;
   std::vector<Node> top_;  ///< of the first rank: what is left in the end
-  std::vector<HaloNeighbour> neighbours_;
+  std::vector<HaloNeighbour> neighbours_, all_of_neighbours_;
+  Index further_ = 0;
 };
 
 }  // namespace williwaw

@@ -51,9 +51,14 @@ class Decomposition {
   static Decomposition choose(const Grid& grid, int ranks, int halo,
                               std::shared_ptr<const CellsAtWork> at_work = nullptr);
 
+  /// The same boxes with halos that reach so much further, or as far as boxes have room for without going
+  /// through much more than their own: for passes of several steps, which exchange them once.
+  Decomposition reaching(int further) const;
+
   const std::array<int, 3>& boxes() const { return boxes_; }
   int count() const { return boxes_[0] * boxes_[1] * boxes_[2]; }
   int halo() const { return halo_; }
+  int further() const { return further_; }
   /// Place of a box among the others along each axis, and the box at a place.
   std::array<int, 3> place(int box) const {
     return {box % boxes_[0], box / boxes_[0] % boxes_[1], box / (boxes_[0] * boxes_[1])};
@@ -75,7 +80,7 @@ class Decomposition {
   void place_starts(const Grid& grid, int axis);
 
   std::array<int, 3> boxes_{1, 1, 1};
-  int halo_ = 1;
+  int halo_ = 1, further_ = 0;
   std::array<std::vector<Index>, 3> starts_;         ///< boxes + 1 along each axis
   std::array<bool, 3> around_{false, false, false};  ///< cut, and periodic
   std::shared_ptr<const CellsAtWork> at_work_;

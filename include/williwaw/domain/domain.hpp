@@ -19,6 +19,8 @@ struct Execution {
   Communicator* communicator = nullptr;
   /// Boxes along each axis; zeros: as `Decomposition::choose` has it.
   std::array<int, 3> boxes{0, 0, 0};
+  /// Halos of boxes are deep enough for several steps in one pass, where boxes have room for that.
+  bool in_passes = false;
   /// Bytes of cache of a core that passes of several steps are made for; 0: what the machine says.
   Index cache = 0;
   /// How the grid is shared out; set by `make_balance`.
@@ -59,6 +61,8 @@ class Domain {
   /// Fills the halo of a block of unknowns from the boxes beside this one. Whoever makes a state that others
   /// evaluate calls it.
   void exchange(std::span<Real> values) const { box_->exchange(values); }
+  /// The same as far as passes of several steps read.
+  void exchange_all(std::span<Real> values) const { box_->exchange_all(values); }
 
  private:
   Grid grid_;

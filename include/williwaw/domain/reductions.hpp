@@ -24,6 +24,8 @@ class Reductions {
   bool shared() const;
   /// The largest of what each rank has found.
   Real highest(Real own) const;
+  /// What the first rank says.
+  Real of_first(Real own) const;
   /// Σ a[n]
   Real sum(std::span<const Real> a) const;
   /// Σ a[n]·b[n]

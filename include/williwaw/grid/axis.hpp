@@ -20,6 +20,7 @@ enum class Coordinates { cartesian, cylindrical, spherical };
 struct RowRange {
   Index first = 0, end = 1;
   Index count() const { return end - first; }
+  bool operator==(const RowRange&) const = default;
 };
 
 /// An axis divided by faces into intervals of any length.

@@ -19,10 +19,6 @@ RowRange joined(const RowRange& own, bool paired) {
   return paired ? RowRange{(own.first + 1) / 2, (own.end + 1) / 2} : own;
 }
 
-bool same(const RowRange& a, const RowRange& b) {
-  return a.first == b.first && a.end == b.end;
-}
-
 }  // namespace
 
 LevelShare::LevelShare(const std::array<Index, 3>& extent, const std::array<bool, 3>& periodic)
@@ -76,7 +72,7 @@ void LevelShare::find_neighbours() {
   for (const std::size_t a : {std::size_t{1}, std::size_t{2}})
     for (std::size_t r = 0; r < own_.size(); ++r) {
       const Ranges& other = own_[r];
-      if (!same(other[3 - a], mine[3 - a]) || same(other[a], mine[a])) continue;
+      if (other[3 - a] != mine[3 - a] || other[a] == mine[a]) continue;
       // Two ranks around an axis are beside each other twice, and one of them begins at its other end.
       for (const bool above : {mine[a].first != 0, mine[a].first == 0}) {
         const Index seam = above ? mine[a].end - other[a].first : mine[a].first - other[a].end;

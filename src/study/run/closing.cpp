@@ -365,7 +365,9 @@ std::string tiling_text(const TilingOutcome& tiling) {
   const std::string at_once =
       tiling.at_once == 1 ? "the stages of a step" : fmt::format("up to {} steps", tiling.at_once);
   if (tiling.steps == 0)
-    return "tiling: " + at_once + " in one pass over memory, none taken: all steps are looked at";
+    return "tiling: " + at_once +
+           " in one pass over memory, none taken: all steps are looked at; rows of the series further "
+           "apart (record.series) leave more to a pass";
   std::string text = fmt::format("tiling: {} in one pass over memory, {} steps so", at_once, tiling.steps);
   if (tiling.in_pass > 0)
     text += fmt::format("; {:.3g} ms a step instead of {:.3g} ms, {:.2f} times as fast", 1e3 * tiling.in_pass,

@@ -11,9 +11,11 @@ bool remembers_boundaries(const Scheme& scheme) {
   return method && method->beta == 0;
 }
 
-std::unique_ptr<Discretization> make_part(const Case& given, int threads, const Shared& shared) {
+std::unique_ptr<Discretization> make_part(const Case& given, int threads, bool in_passes,
+                                          const Shared& shared) {
   Execution execution;
   execution.threads = threads;
+  execution.in_passes = in_passes;
   execution.communicator = &shared.ranks;
   execution.boxes = shared.boxes;
   return make_balance(given.system(), execution);
@@ -51,7 +53,8 @@ class RankedMarch {
         whole_balance_(whole_balance),
         watched_(watched),
         ranks_(shared.ranks),
-        balance_(make_part(given, plan_.threads, shared)),
+        balance_(make_part(given, plan_.threads, plan_.tiling && !plan_.adaptive && is_explicit(plan_.scheme),
+                           shared)),
         whole_(balance_->layout()),
         places_(remembers_boundaries(plan_.scheme) ? balance_->dynamics().memory_places()
                                                    : std::vector<NumberPlace>()) {
@@ -99,6 +102,10 @@ class RankedMarch {
       interrupted_ = wanted[0] != 0;
       due_ = wanted[1] != 0;
       looked_at_ = wanted[2] != 0;
+    };
+    // Whoever wants to see every step says so to the first rank.
+    result.looks_at = [this, &to](Real time) {
+      return first() && (to.looks_at ? to.looks_at(time) : to.on_step || to.arrived);
     };
     result.on_series = [this, &to](const StepInfo& m) { show(m, to.on_series); };
     result.on_record = [this, &to](const StepInfo& m) { show(m, to.on_record); };
@@ -163,7 +170,7 @@ class RankedMarch {
 
 SteadyOutcome solve_steady_on_ranks(const Case& given, const SteadyRules& rules, const Shared& shared,
                                     State* at_first) {
-  const auto balance = make_part(given, rules.threads, shared);
+  const auto balance = make_part(given, rules.threads, false, shared);
   State part = balance->initial_state();
   const SteadyOutcome outcome = solve_steady(*balance, part, 0, rules);
   State whole = WholeStates(balance->layout()).at_first(part);

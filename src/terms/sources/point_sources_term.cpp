@@ -34,7 +34,7 @@ void EvaluatedPoints::update(const std::vector<PointSource>& points, Real time,
       throw DataError(
           Subject::points, "",
           "the rate of point '" + points[p].name + "' is not a finite number at time " + to_text(time));
-    if (rates_[p].unknown < 0) continue;
+    if (rates_[p].unknown < 0 || !storage.domain().box().owns(rates_[p].unknown)) continue;
     const Real change = rates_[p].rate / storage.capacity(rates_[p].unknown);
     rise_ = std::max(rise_, change);
     fall_ = std::max(fall_, -change);
@@ -43,11 +43,13 @@ void EvaluatedPoints::update(const std::vector<PointSource>& points, Real time,
 
 namespace {
 
-// The control volume may have gone to a neighbour on the way to a boundary.
-Index nearest_active(const Domain& domain, const Point& place) {
+constexpr Real nowhere = std::numeric_limits<Real>::infinity();
+
+// The control volume may have gone to a neighbour on the way to a boundary. Its number in the whole grid.
+Real nearest_active(const Domain& domain, const Point& place) {
   const Grid& g = domain.grid();
   Index best = -1;
-  Real least = std::numeric_limits<Real>::infinity();
+  Real least = nowhere;
   for (Index n = 0; n < g.count(); ++n) {
     if (!domain.outline().active(n) || !domain.box().owns(n)) continue;
     const Point p = g.point_of(n);
@@ -59,18 +61,19 @@ Index nearest_active(const Domain& domain, const Point& place) {
   }
   // Of the nearest of all ranks the first.
   Communicator& ranks = domain.box().communicator();
-  if (least > ranks.lowest(least)) best = -1;
-  const Real there =
-      best < 0 ? std::numeric_limits<Real>::infinity() : static_cast<Real>(domain.box().there(best));
-  return there > ranks.lowest(there) ? -1 : best;
+  const bool among = least <= ranks.lowest(least);
+  return ranks.lowest(among && best >= 0 ? static_cast<Real>(domain.box().there(best)) : nowhere);
 }
 
-// The unknown whose control volume holds the place, or took what is left of it; -1 where another rank has it.
+// The unknown whose control volume holds the place, or took what is left of it; -1 where it is not here, not
+// even in the halo.
 Index unknown_at(const Domain& domain, const Point& place) {
-  const Index n = domain.box().here(domain.grid().whole().containing(place)).value_or(-1);
-  const bool own = n >= 0 && domain.box().owns(n);
-  const bool gone = own && !domain.outline().active(n);
-  return domain.box().communicator().any(gone) ? nearest_active(domain, place) : own ? n : -1;
+  const Box& box = domain.box();
+  const Index there = domain.grid().whole().containing(place);
+  const std::optional<Index> n = box.here(there);
+  const bool gone = n && box.owns(*n) && !domain.outline().active(*n);
+  if (!box.communicator().any(gone)) return n.value_or(-1);
+  return box.here(static_cast<Index>(nearest_active(domain, place))).value_or(-1);
 }
 
 }  // namespace

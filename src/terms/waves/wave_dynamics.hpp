@@ -26,7 +26,7 @@ class WaveDynamics final : public SecondOrderDynamics {
   Totals leapfrog_step(const State& now, Real at, Real step, State& before, Ledger& amounts,
                        const State* correction, const State* data) override;
   AtOnce at_once() override;
-  bool leapfrog_several(const State& now, const State& before, const Pass& pass, State& second_last,
+  bool leapfrog_several(State& now, State& before, const Pass& pass, State& second_last,
                         State& last) override;
   std::vector<Real> remember() const override;
   void recall(std::span<const Real> numbers) override;

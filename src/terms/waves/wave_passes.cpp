@@ -56,8 +56,8 @@ AtOnce WaveDynamics::at_once() {
   return {tiles.levels(), 2, tiles.why_none()};
 }
 
-bool WaveDynamics::leapfrog_several(const State& now, const State& before, const Pass& pass,
-                                    State& second_last, State& last) {
+bool WaveDynamics::leapfrog_several(State& now, State& before, const Pass& pass, State& second_last,
+                                    State& last) {
   const std::size_t steps = pass.times.size();
   expect(placed_, "leapfrog_several: after prepare_leapfrog or recall");
   expect(now.size() == before.size() && now.size() == second_last.size() && now.size() == last.size() &&
@@ -68,19 +68,24 @@ bool WaveDynamics::leapfrog_several(const State& now, const State& before, const
   const Real step = pass.step;
   room.levels.resize(steps);
   room.seen.resize(steps + 2);
-  try {
+  const bool known = balance_.data_are_numbers([&] {
     for (std::size_t s = 0; s < steps; ++s) {
       PassLevel& level = room.levels[s];
       level.evaluated = balance_.at({pass.times[s], 0, now});
-      find_quiet(*level.evaluated);
-      level.quiet_boundaries = std::ranges::all_of(boundaries_, &BoundaryMemory::quiet);
       level.ahead = balance_.prescribed_at(pass.times[s] + step);
       level.prescribed.resize(prescribed().size());
     }
-  } catch (const DataError&) {
+  });
+  if (!known) {
     room.levels.clear();
     return false;
   }
+  for (PassLevel& level : room.levels) {
+    find_quiet(*level.evaluated);
+    level.quiet_boundaries = std::ranges::all_of(boundaries_, &BoundaryMemory::quiet);
+  }
+  balance_.exchange_all(now);
+  balance_.exchange_all(before);
   // What is quiet at one step may act at another one.
   for (BoundaryMemory& boundary : boundaries_) boundary.quiet = false;
   const Evaluation& first = *room.levels.front().evaluated;
@@ -126,6 +131,7 @@ bool WaveDynamics::leapfrog_several(const State& now, const State& before, const
     level.evaluated.reset();
     if (!pass.totals[s].finite()) return false;
   }
+  balance_.exchange(last);
   return true;
 }
 
