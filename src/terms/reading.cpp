@@ -153,15 +153,21 @@ Real ProblemBalance::boundary_flux(Side side, const State& y, Real at) {
 std::vector<Real> ProblemBalance::section_flows(std::size_t section, const State& y, Real at,
                                                 std::size_t unknown) {
   State lacking(y.size());
-  const ProblemTerms& part = parts_[unknown];
-  const std::span<const Real> u = part.of.in(y), lacks = part.of.in(lacking);
   if (closures(unknown)[section].prescribes()) {
     Ledger ignored(lines().size());
     rate(y, at, Parts::all(), lacking, ignored);
   }
   const auto now = this->at({at, 0, y});
-  const EvaluatedBoundaryClosure& boundary = now->of(part.closures)[section];
-  const EvaluatedAdvection* passing = part.advection ? &now->of(*part.advection) : nullptr;
+  return flows_through(section, *now, y, lacking, unknown);
+}
+
+// `lacking` is C·du/dt as it would be without prescribed values, where some are.
+std::vector<Real> ProblemBalance::flows_through(std::size_t section, const Evaluation& now, const State& y,
+                                                const State& lacking, std::size_t unknown) {
+  const ProblemTerms& part = parts_[unknown];
+  const std::span<const Real> u = part.of.in(y), lacks = part.of.in(lacking);
+  const EvaluatedBoundaryClosure& boundary = now.of(part.closures)[section];
+  const EvaluatedAdvection* passing = part.advection ? &now.of(*part.advection) : nullptr;
   std::map<Index, Real> prescribed_area;
   for (const BoundaryClosure& other : closures(unknown))
     for (Index f = 0; f < other.faces(); ++f)
@@ -173,7 +179,7 @@ std::vector<Real> ProblemBalance::section_flows(std::size_t section, const State
     result.push_back(boundary.prescribes(f) ? -lacks[n] * boundary.area(f) / prescribed_area[n]
                                             : boundary.inflow(f) - boundary.pull(f) * u[n] + advected);
   }
-  for (std::size_t t = 0; t < now->size(); ++t) (*now)[t].add_through(*now, y, unknown, section, result);
+  for (std::size_t t = 0; t < now.size(); ++t) now[t].add_through(now, y, unknown, section, result);
   return result;
 }
 
@@ -182,18 +188,28 @@ Field ProblemBalance::flux_along(int axis, const State& y, Real at, std::size_t 
   const Grid& g = part.grid();
   const Axis& along = g.axis(axis);
   const auto a = static_cast<std::size_t>(axis);
-  // Through sides, where they add up over parts of one face; asked for first, since it evaluates anew.
+  const auto counts = [&](const BoundaryFace& face) { return face.on_side && face.axis == axis; };
+  // All ranks ask for rates together, whichever of them has prescribed faces.
+  const bool prescribe = part.of.domain->box().communicator().any(
+      std::ranges::any_of(closures(unknown), [&](const BoundaryClosure& c) {
+        return c.prescribes() && std::ranges::any_of(c.section().faces, counts);
+      }));
+  State lacking(y.size());
+  if (prescribe) {
+    Ledger ignored(lines().size());
+    rate(y, at, Parts::all(), lacking, ignored);
+  }
+  const auto now = this->at({at, 0, y});
+  // Through sides, where they add up over parts of one face.
   std::map<std::pair<Index, bool>, Real> on_sides;
   for (std::size_t s = 0; s < closures(unknown).size(); ++s) {
     const BoundaryClosure& boundary = closures(unknown)[s];
-    const auto counts = [&](const BoundaryFace& face) { return face.on_side && face.axis == axis; };
     if (std::ranges::none_of(boundary.section().faces, counts)) continue;
-    const std::vector<Real> flows = section_flows(s, y, at, unknown);
+    const std::vector<Real> flows = flows_through(s, *now, y, lacking, unknown);
     for (Index f = 0; f < boundary.faces(); ++f)
       if (const BoundaryFace& face = boundary.face(f); counts(face))
         on_sides[{face.unknown, face.upper}] += (face.upper ? -1 : 1) * flows[static_cast<std::size_t>(f)];
   }
-  const auto now = this->at({at, 0, y});
   const Conductances& conductances = now->of(part.diffusion).conductances();
   const std::span<const Real> u = part.of.in(y);
   const auto through = [&](Index n, bool upper) -> Real {

@@ -88,20 +88,29 @@ Index turns_of(const Axis& axis, const State& y, Real least) {
 Shape shape_of(Discretization& balance, const State& y) {
   expect(static_cast<Index>(y.size()) == balance.layout().size(), "shape_of: a state of the balance");
   const Grid& g = balance.grid();
+  const Reductions& over = balance.reductions();
+  const auto counts = [&](Index n) { return balance.outline().active(n) && balance.domain(0).box().owns(n); };
   Real low = std::numeric_limits<Real>::infinity(), high = -low;
-  Shape result;
+  // What each unknown has of a sum.
+  State term(y.size());
   for (Index n = 0; n < g.count(); ++n) {
-    if (!balance.outline().active(n)) continue;
+    if (!counts(n)) continue;
     low = std::min(low, y[n]);
     high = std::max(high, y[n]);
-    result.square += g.volume_of(n) * balance.outline().volume_fraction(n) * y[n] * y[n];
+    term[n] = g.volume_of(n) * balance.outline().volume_fraction(n) * y[n] * y[n];
   }
+  low = -over.highest(-low);
+  high = over.highest(high);
+  Shape result;
+  result.square = over.sum(term);
   const Real least = 1e-9 * (high - low);
   FaceSystem shape;
   shape.extent = {g.size(0), g.size(1), g.size(2)};
   for (int a = 0; a < g.dimension(); ++a) shape.periodic[a] = g.axis(a).periodic();
+  State stands_out(y.size());
   for (Index n = 0; n < g.count(); ++n) {
-    if (!balance.outline().active(n)) continue;
+    term[n] = 0;
+    if (!counts(n)) continue;
     const auto at = g.position(n);
     bool above = true, below = true;
     for (int a = 0; a < g.dimension(); ++a)
@@ -118,10 +127,12 @@ Shape shape_of(Discretization& balance, const State& y) {
         Real across = 1;
         for (int b = 0; b < g.dimension(); ++b)
           if (b != a) across *= g.axis(b).widths()[at[b]];
-        result.variation += across * std::abs(y[other] - y[n]);
+        term[n] += across * std::abs(y[other] - y[n]);
       }
-    result.extrema += above || below ? 1 : 0;
+    stands_out[n] = above || below ? 1 : 0;
   }
+  result.variation = over.sum(term);
+  result.extrema = static_cast<Index>(over.sum(stands_out));
   if (g.dimension() == 1 && balance.outline().whole()) result.extrema = turns_of(g.axis(0), y, least);
   return result;
 }

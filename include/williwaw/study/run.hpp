@@ -15,7 +15,8 @@ struct Comparison {
 
 struct RunOptions {
   std::filesystem::path folder;
-  /// Told besides what the run itself records; `arrived` ends the stage that is run.
+  /// Told besides what the run itself records; `arrived` ends the stage that is run. On several ranks those
+  /// of the first one are, `on_series` with that rank's part of the state.
   Observers observers = {};
   /// Told when a stage begins: its title, its case and what was prepared.
   std::function<void(const Case&, const Prepared&)> on_stage = {};

@@ -20,9 +20,9 @@ class ProblemBalance final : public Discretization {
   /// Several unknowns, one problem each: each diffuses, is advected by a given velocity and meets boundaries
   /// by itself, and all of them react with each other, diffuse down each other's gradients or advect each
   /// other. Problems share the axes of a grid; components of a vector may stand on the faces normal to them
-  /// (`Grid::on_faces`), beside others at cells, where unknowns advect and react. Those of a system with a flux
-  /// have no advection of their own. Throws InputError for other ones, for cut-outs and axes r with a flux, and
-  /// for uneven axes with reconstructions that need more than a slope.
+  /// (`Grid::on_faces`), beside others at cells, where unknowns advect and react. Those of a system with a
+  /// flux have no advection of their own. Throws InputError for other ones, for cut-outs and axes r with a
+  /// flux, and for uneven axes with reconstructions that need more than a slope.
   explicit ProblemBalance(const System& system, Execution execution = {});
   explicit ProblemBalance(const std::vector<Problem>& problems, SystemReaction reaction = {},
                           std::shared_ptr<const SystemFlux> flux = nullptr, Execution execution = {})
@@ -74,6 +74,8 @@ class ProblemBalance final : public Discretization {
  private:
   struct Made;
   explicit ProblemBalance(Made made);
+  std::vector<Real> flows_through(std::size_t section, const Evaluation& now, const State& y,
+                                  const State& lacking, std::size_t unknown);
   void advection_into(const Evaluation& now, const State& y, Stencil& stencil) const;
 
   std::vector<ProblemTerms> parts_;

@@ -16,6 +16,7 @@ struct Shape {
   Index extrema = 0;
 };
 
+/// Of all ranks that share the balance, which call it together.
 Shape shape_of(Discretization& balance, const State& y);
 
 /// What is left of a pulse against what it was.

@@ -139,7 +139,7 @@ FieldsOfState fields_of(const Case& given, Discretization& balance, const State&
   if (!given.cells) return result;
   result.own = result.shown;
   for (Field& field : result.shown)
-    if (!(field.grid() == *given.cells)) field = at_cells(field);
+    if (!(field.grid().whole() == *given.cells)) field = at_cells(field);
   return result;
 }
 

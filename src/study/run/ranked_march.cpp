@@ -47,14 +47,15 @@ void share_plan(Communicator& ranks, Plan& plan) {
 class RankedMarch {
  public:
   // The whole balance and those who watch are the first rank's.
-  RankedMarch(const Case& given, Plan plan, Discretization* whole_balance, const Observers& watched,
+  RankedMarch(const Case& given, Plan plan, Discretization* whole_balance, const RankedWatch& watch,
               const Shared& shared)
       : plan_(std::move(plan)),
         whole_balance_(whole_balance),
-        watched_(watched),
+        watch_(watch),
         ranks_(shared.ranks),
         balance_(make_part(given, plan_.threads, plan_.tiling && !plan_.adaptive && is_explicit(plan_.scheme),
                            shared)),
+        measures_(given, *balance_),
         whole_(balance_->layout()),
         places_(remembers_boundaries(plan_.scheme) ? balance_->dynamics().memory_places()
                                                    : std::vector<NumberPlace>()) {
@@ -88,7 +89,7 @@ class RankedMarch {
   }
 
   Observers observers() {
-    const Observers& to = watched_;
+    const Observers& to = watch_.observers;
     Observers result;
     // Once a step the first rank tells what it wants of it: it alone hears signals and looks at the clock.
     result.on_step = [this, &to](const StepInfo& m) {
@@ -107,7 +108,10 @@ class RankedMarch {
     result.looks_at = [this, &to](Real time) {
       return first() && (to.looks_at ? to.looks_at(time) : to.on_step || to.arrived);
     };
-    result.on_series = [this, &to](const StepInfo& m) { show(m, to.on_series); };
+    result.on_series = [this](const StepInfo& m) {
+      const RowMeasures row = measures_.of(m);
+      if (first()) watch_.on_row(m, row);
+    };
     result.on_record = [this, &to](const StepInfo& m) { show(m, to.on_record); };
     result.interrupt = [this] { return interrupted_; };
     result.snapshot_due = [this] { return due_; };
@@ -158,9 +162,10 @@ class RankedMarch {
 
   Plan plan_;
   Discretization* whole_balance_;
-  const Observers& watched_;
+  const RankedWatch& watch_;
   Communicator& ranks_;
   std::unique_ptr<Discretization> balance_;
+  Measures measures_;
   WholeStates whole_;
   std::vector<NumberPlace> places_;  ///< of what boundaries remember
   bool interrupted_ = false, due_ = false, looked_at_ = false;
@@ -178,9 +183,9 @@ SteadyOutcome solve_steady_on_ranks(const Case& given, const SteadyRules& rules,
   return outcome;
 }
 
-Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const Observers& watched,
+Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const RankedWatch& watch,
                        const Snapshot* from, const Shared& shared) {
-  RankedMarch together(given, ready.plan, ready.balance.get(), watched, shared);
+  RankedMarch together(given, ready.plan, ready.balance.get(), watch, shared);
   MarchedPart part = together.go(from);
   state = together.at_first(part.state);
   return std::move(part.outcome);
@@ -189,7 +194,7 @@ Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, c
 MarchedPart march_beside(const Case& given, int threads, const Snapshot* from, const Shared& shared) {
   Plan plan = given.plan;
   plan.threads = threads;
-  const Observers nobody;
+  const RankedWatch nobody;
   RankedMarch together(given, plan, nullptr, nobody, shared);
   MarchedPart part = together.go(from);
   together.at_first(part.state);

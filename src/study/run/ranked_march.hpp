@@ -1,6 +1,7 @@
 // A march of which every rank takes its part, while those who look at it see it whole.
 #pragma once
 
+#include "study/run/measures.hpp"
 #include "williwaw/study/run.hpp"
 
 namespace williwaw::study {
@@ -12,10 +13,17 @@ struct Shared {
   std::array<int, 3> boxes;
 };
 
+/// Who looks at a march: `observers.on_series` is not called, but on_row, with the totals and the budget of
+/// all and what all ranks have measured; its states are the first rank's part.
+struct RankedWatch {
+  Observers observers;
+  std::function<void(const StepInfo&, const RowMeasures&)> on_row;
+};
+
 /// For the first rank: marches the plan of `ready`, which the others are told, from the initial values of the
 /// case, and leaves the last state as a whole. Observers see whole states, and the balance of `ready`, which
 /// is whole, goes with them; `from` is a whole snapshot, as those that they get. The outcome is that of all.
-Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const Observers& observers,
+Outcome march_on_ranks(const Case& given, const Prepared& ready, State& state, const RankedWatch& watch,
                        const Snapshot* from, const Shared& shared);
 
 /// What a rank has of a march: its part of the last state, and those of the grids of the unknowns.

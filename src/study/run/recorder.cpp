@@ -69,13 +69,6 @@ store::Scale series_time(const Case& given) {
   return given.time;
 }
 
-std::vector<const SeriesColumn*> measures_of(const Discretization& balance) {
-  std::vector<const SeriesColumn*> result;
-  for (const SeriesColumn& column : series_columns())
-    if (!column.applies || column.applies(balance)) result.push_back(&column);
-  return result;
-}
-
 }  // namespace
 
 Recorder::Recorder(const Case& given, Discretization& balance, const std::vector<LedgerLine>& lines,
@@ -124,33 +117,8 @@ RecorderMemory Recorder::remember() {
   return {fields_.rows(), series_.mark(), earlier_, last_.row, last_.record, comparisons_};
 }
 
-// At this time, from the balance. Schemes whose ledger counts what the balance alone does not know (work done
-// on waves, what semi-Lagrangian steps add, fluxes that know the step) tell their means over the last step.
-Recorder::Cells Recorder::flows_of(const StepInfo& m) {
-  const bool by_step = balance_->capabilities().second_order || balance_->capabilities().semi_lagrangian ||
-                       (balance_->advects() && balance_->advection().flux().needs_step);
-  Cells cells(balance_->lines().size());
-  if (by_step) {
-    for (std::size_t l = 0; m.step_length > 0 && l < cells.size(); ++l)
-      cells[l] = m.amounts[l] / m.step_length;
-    return cells;
-  }
-  // Short against a step, long against rounding. Runs that end when they are settled have data that do not
-  // change, and any length will do.
-  const Plan& plan = given_->plan;
-  const Real length = m.step_length > 0         ? m.step_length
-                      : plan.step > 0           ? plan.step
-                      : given_->cycle           ? 1e-3 * given_->cycle->period
-                      : plan.until > plan.start ? 1e-6 * (plan.until - plan.start)
-                                                : 1;
-  const Ledger flows = flows_at(*balance_, m.state, m.time, plan.start, 1e-3 * length);
-  for (std::size_t l = 0; l < cells.size(); ++l) cells[l] = flows[l];
-  return cells;
-}
-
-void Recorder::series(const StepInfo& m) {
-  // A row that a record, or the end of a stage, at the same time has written already is not repeated.
-  if (last_.row && *last_.row == m.time) return;
+void Recorder::series(const StepInfo& m, const RowMeasures& measured) {
+  if (has_row(m.time)) return;
   last_.row = m.time;
   Cells amounts;
   for (std::size_t l = 0; l < m.budget.amounts().size(); ++l) {
@@ -158,30 +126,22 @@ void Recorder::series(const StepInfo& m) {
     amounts_[column] = earlier_[column] + m.budget.amounts()[l];
     amounts.emplace_back(amounts_[column]);
   }
-  append({m.time, m.state, m.totals, flows_of(m), amounts, m.budget.relative_residual(), &m.budget,
-          m.between_steps});
+  append(
+      {m.time, measured, measured.flows, amounts, m.budget.relative_residual(), &m.budget, m.between_steps});
 }
 
 void Recorder::row_of_steady(const State& y, const Totals& totals, const Ledger& flows, Real residual) {
   Cells cells(flows.size());
   for (std::size_t l = 0; l < flows.size(); ++l) cells[l] = flows[l];
-  append({0, y, totals, cells, Cells(flows.size()), residual, nullptr, false});
+  append({0, Measures(*given_, *balance_).of(y, 0, totals), cells, Cells(flows.size()), residual, nullptr,
+          false});
 }
 
 void Recorder::append(const Row& r) {
   Cells row{time_.shown(r.time)};
   const std::size_t unknowns = balance_->unknowns().size();
-  if (!sights_.empty()) {
-    const FieldsOfState fields = fields_of(*given_, *balance_, r.state, r.time);
-    for (const Sight& sight : sights_)
-      row.emplace_back(sight.scale.shown(sight.unknown ? fields.shown[*sight.unknown].sample(sight.probe->at)
-                                                       : sight.field(fields).sample(sight.probe->at)));
-  }
-  const auto each = unknowns == 1 ? std::vector{r.totals} : balance_->totals_by_unknown(r.state, r.time);
-  for (std::size_t u = 0; u < unknowns; ++u) {
-    const Measured measured{*given_, *balance_, u, r.state, each[u]};
-    for (const SeriesColumn* column : measures_of(*balance_)) row.emplace_back(column->value(measured));
-  }
+  row.insert(row.end(), r.measured.seen.begin(), r.measured.seen.end());
+  row.insert(row.end(), r.measured.columns.begin(), r.measured.columns.end());
   for (const Cells* cells : {&r.flows, &r.amounts}) {
     Cells all(lines_.size());
     for (std::size_t l = 0; l < cells->size(); ++l) all[column_of_line_[l]] = (*cells)[l];
@@ -191,7 +151,8 @@ void Recorder::append(const Row& r) {
     row.emplace_back(r.residual);
   } else {
     for (std::size_t u = 0; u < unknowns; ++u)
-      row.emplace_back(r.budget ? std::optional(r.budget->relative_residual_of(u, each[u])) : std::nullopt);
+      row.emplace_back(r.budget ? std::optional(r.budget->relative_residual_of(u, r.measured.each[u]))
+                                : std::nullopt);
   }
   row.emplace_back(r.between_steps ? 1 : 0);
   series_.append(row);
@@ -267,7 +228,7 @@ std::vector<store::Column> Recorder::columns() const {
   std::vector<store::Column> result{{store::name_of(SeriesRole::time), time_.unit, 12}};
   for (const Sight& sight : sights_) result.push_back({sight.label, sight.scale.unit});
   for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
-    for (const SeriesColumn* column : measures_of(*balance_))
+    for (const SeriesColumn* column : columns_of(*balance_))
       result.push_back({label_of(*given_, u, column->name), column->unit(*given_, u), column->digits});
   for (const auto& line : lines_)
     result.push_back(

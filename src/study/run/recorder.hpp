@@ -1,7 +1,7 @@
 // Records a run while it goes on: whole fields into a journal, the series row by row, over all its stages.
 #pragma once
 
-#include "study/run/derived.hpp"
+#include "study/run/measures.hpp"
 #include "williwaw/store/journal.hpp"
 #include "williwaw/store/run_series.hpp"
 #include "williwaw/study/run.hpp"
@@ -30,7 +30,9 @@ class Recorder {
   /// A stage that goes on from a checkpoint.
   void go_on(const RecorderMemory& from);
 
-  void series(const StepInfo& m);
+  /// A row that a record, or the end of a stage, at the same time has written already is not repeated.
+  bool has_row(Real time) const { return last_.row && *last_.row == time; }
+  void series(const StepInfo& m, const RowMeasures& measured);
   void record(const StepInfo& m);
   /// The row of a steady state: nothing has come in since a start.
   void row_of_steady(const State& y, const Totals& totals, const Ledger& flows, Real residual);
@@ -49,8 +51,7 @@ class Recorder {
   using Cells = std::vector<std::optional<Real>>;
   struct Row {
     Real time;
-    const State& state;
-    const Totals& totals;
+    const RowMeasures& measured;
     Cells flows, amounts;  ///< for each line of this stage
     Real residual;
     const Budget* budget;  ///< null for a steady state
@@ -59,7 +60,6 @@ class Recorder {
 
   std::vector<store::Column> columns() const;
   const casefile::UnknownOfCase& unknown_of(const LedgerLine& line) const;
-  Cells flows_of(const StepInfo& m);
   void append(const Row& row);
 
   const Case* given_;

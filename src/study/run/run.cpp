@@ -174,8 +174,9 @@ class Run {
     Observers observers;
     const Observers& extra = options_.observers;
     observers.on_step = extra.on_step;
+    Measures measures(now, *ready.balance);
     observers.on_series = [&](const StepInfo& m) {
-      recorder_->series(m);
+      if (!recorder_->has_row(m.time)) recorder_->series(m, measures.of(m));
       if (extra.on_series) extra.on_series(m);
     };
     observers.on_record = [&](const StepInfo& m) {
@@ -201,7 +202,12 @@ class Run {
     }
     const Snapshot* const snapshot = from ? &from->snapshot : nullptr;
     if (!options_.shared()) return march(*ready.balance, state, ready.plan, observers, snapshot);
-    return march_on_ranks(now, ready, state, observers, snapshot, {*options_.ranks, options_.boxes});
+    const auto on_row = [&](const StepInfo& m, const RowMeasures& row) {
+      recorder_->series(m, row);
+      if (extra.on_series) extra.on_series(m);
+    };
+    return march_on_ranks(now, ready, state, {observers, on_row}, snapshot,
+                          {*options_.ranks, options_.boxes});
   }
 
   // The clock is not looked at after every step of a small problem.

@@ -9,13 +9,12 @@ SeriesColumn columns::frozen() {
           .kind = "content",
           .value =
               [](const Measured& m) {
-                const std::vector<Real> part = frozen_part(m);
-                const Grid& g = m.balance.grid();
-                Real sum = 0;
-                for (Index n = 0; n < g.count(); ++n)
-                  if (m.balance.outline().active(n))
-                    sum += part[static_cast<std::size_t>(n)] * m.balance.unknowns()[0].storage->volume(n);
-                return sum;
+                State part(m.state.size());
+                std::ranges::copy(frozen_part(m), part.begin());
+                for (Index n = 0; n < m.balance.grid().count(); ++n)
+                  part[static_cast<std::size_t>(n)] *=
+                      m.balance.outline().active(n) ? m.balance.unknowns()[0].storage->volume(n) : 0;
+                return m.balance.reductions().sum(part);
               },
           .unit =
               [](const Case& given, std::size_t) {
