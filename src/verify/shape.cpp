@@ -107,33 +107,47 @@ Shape shape_of(Discretization& balance, const State& y) {
   FaceSystem shape;
   shape.extent = {g.size(0), g.size(1), g.size(2)};
   for (int a = 0; a < g.dimension(); ++a) shape.periodic[a] = g.axis(a).periodic();
-  State stands_out(y.size());
+  // Beside unknown n; below 0 beyond boundaries.
+  const auto beside = [&](Index n, int a, bool up) {
+    const Index other = shape.neighbour(n, a, up);
+    return other >= 0 && balance.outline().active(other) ? other : -1;
+  };
   for (Index n = 0; n < g.count(); ++n) {
     term[n] = 0;
     if (!counts(n)) continue;
     const auto at = g.position(n);
+    for (int a = 0; a < g.dimension(); ++a) {
+      const Index other = beside(n, a, true);
+      if (other < 0) continue;
+      Real across = 1;
+      for (int b = 0; b < g.dimension(); ++b)
+        if (b != a) across *= g.axis(b).widths()[at[b]];
+      term[n] += across * std::abs(y[other] - y[n]);
+    }
+  }
+  result.variation = over.sum(term);
+  if (g.dimension() == 1 && balance.outline().whole()) {
+    result.extrema = turns_of(g.axis(0), y, least);
+    return result;
+  }
+  for (Index n = 0; n < g.count(); ++n) {
+    term[n] = 0;
+    if (!counts(n)) continue;
     bool above = true, below = true;
     for (int a = 0; a < g.dimension(); ++a)
       for (const bool up : {false, true}) {
-        const Index other = shape.neighbour(n, a, up);
-        if (other < 0 || !balance.outline().active(other)) {
+        const Index other = beside(n, a, up);
+        if (other >= 0) {
+          above = above && y[n] > y[other] + least;
+          below = below && y[n] < y[other] - least;
+        } else if (g.size(a) > 1) {
           // What stands highest at a boundary is no extremum of its own.
-          if (g.size(a) > 1) above = below = false;
-          continue;
+          above = below = false;
         }
-        above = above && y[n] > y[other] + least;
-        below = below && y[n] < y[other] - least;
-        if (!up) continue;
-        Real across = 1;
-        for (int b = 0; b < g.dimension(); ++b)
-          if (b != a) across *= g.axis(b).widths()[at[b]];
-        term[n] += across * std::abs(y[other] - y[n]);
       }
-    stands_out[n] = above || below ? 1 : 0;
+    term[n] = above || below ? 1 : 0;
   }
-  result.variation = over.sum(term);
-  result.extrema = static_cast<Index>(over.sum(stands_out));
-  if (g.dimension() == 1 && balance.outline().whole()) result.extrema = turns_of(g.axis(0), y, least);
+  result.extrema = static_cast<Index>(over.sum(term));
   return result;
 }
 

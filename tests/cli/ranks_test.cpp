@@ -18,7 +18,7 @@ namespace {
 std::string on_ranks(int ranks, const std::string& arguments) {
   setenv("OMPI_ALLOW_RUN_AS_ROOT", "1", 1);
   setenv("OMPI_ALLOW_RUN_AS_ROOT_CONFIRM", "1", 1);
-  return fmt::format("timeout 120 '{}' --oversubscribe -n {} '{}' {}", MPIRUN, ranks, PROGRAM, arguments);
+  return fmt::format("timeout 300 '{}' --oversubscribe -n {} '{}' {}", MPIRUN, ranks, PROGRAM, arguments);
 }
 Printed together(int ranks, const std::filesystem::path& folder, const std::string& arguments) {
   return run_in(folder, on_ranks(ranks, arguments));
@@ -156,6 +156,53 @@ value = 0.9
 [boundary]
 default = "insulated"
 )case" + timed("explicit-euler", "{ of_limit = 0.8 }", "0.02", "0.005")});
+  all.push_back(
+      {"fluxes, what follows from the unknown, and probes of both",
+       "title = \"a\"" + nodes + R"case(
+[equation]
+kind = "diffusion"
+diffusivity = "(1 + 0.3*x)"
+[derived]
+square = { value = "u^2 + x*t" }
+[[probe]]
+name = "high"
+of = "flux.y"
+at = [0.7, 0.97]
+[[probe]]
+name = "out"
+of = "flux.x"
+at = [0.01, 0.2]
+[[probe]]
+name = "deep"
+of = "square"
+at = [0.2, 0.501]
+)case" + swell +
+           "[boundary]\nwest = { dirichlet = \"sin(20*t)\" }\nnorth = { dirichlet = \"x\" }\ndefault = "
+           "\"insulated\"\n" +
+           timed("explicit-euler", "{ of_limit = 0.9 }", "0.01", "0.0023") + probe});
+  all.push_back({"ground that freezes", R"case(title = "a"
+[grid]
+x = { from = "0 m", to = "1.3 m", cells = 37 }
+y = { from = "0 m", to = "1 m", cells = 29 }
+[equation]
+kind = "heat"
+conductivity = "2 W/m/K"
+density = "1000 kg/m^3"
+heat_capacity = "2000 J/kg/K"
+phase_change = { latent_heat = "200 kJ/kg", temperature = "0 degC", range = "0.4 K", fraction = 0.5 }
+[initial]
+value = { formula = "0.2 + 0.5*y - 0.1*x", unit = "degC" }
+[boundary]
+south = { dirichlet = "-3 degC" }
+default = "insulated"
+[time]
+until = "20 h"
+scheme = "explicit-euler"
+step = { of_limit = 0.5 }
+[record]
+every = "5 h"
+series = "2.2 h"
+)case"});
   all.push_back({"a conductivity of the unknown", "title = \"a\"" + plan + R"case(
 [equation]
 kind = "diffusion"

@@ -158,17 +158,22 @@ TEST_CASE("ranks share a grid so that the largest box is small, and then its sur
 }
 
 TEST_CASE("an exchange fills the whole halo, corners included, by as many bytes as were told") {
-  for (const auto& [unknowns, periodic, along] : {std::tuple{Unknowns::cells, false, std::array{1, 3, 2}},
-                                                  {Unknowns::nodes, false, {1, 3, 2}},
-                                                  {Unknowns::cells, true, {1, 2, 2}},
-                                                  {Unknowns::nodes, true, {1, 2, 1}},
-                                                  {Unknowns::cells, true, {1, 3, 2}},
-                                                  {Unknowns::nodes, true, {1, 3, 2}}}) {
+  struct Shared {
+    Unknowns unknowns;
+    bool periodic;
+    std::array<int, 3> along;
+  };
+  for (const Shared& shared :
+       {Shared{Unknowns::cells, false, {1, 3, 2}}, Shared{Unknowns::nodes, false, {1, 3, 2}},
+        Shared{Unknowns::cells, true, {1, 2, 2}}, Shared{Unknowns::nodes, true, {1, 2, 1}},
+        Shared{Unknowns::cells, true, {1, 3, 2}}, Shared{Unknowns::nodes, true, {1, 3, 2}}}) {
+    const Unknowns unknowns = shared.unknowns;
+    const bool periodic = shared.periodic;
     CAPTURE(periodic);
     const Grid ring({Axis::uniform("x", 0, 1, 5, unknowns), Axis::uniform("y", 0, 1, 22, unknowns, true),
                      Axis::uniform("z", 0, 1, 13, unknowns, true)});
     const Grid whole = periodic ? ring : block(unknowns);
-    const Decomposition boxes(whole, along, 2);
+    const Decomposition boxes(whole, shared.along, 2);
     on_ranks(boxes.count(), [&](ThreadRank& rank) {
       const Grid part = boxes.part(whole, rank.rank());
       const Box box(part, boxes, rank);
