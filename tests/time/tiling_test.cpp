@@ -472,7 +472,8 @@ void alike_on_ranks(const Tiled& of, const Plan& plan, const char* by, const Obs
 
 }  // namespace
 
-TEST_CASE("passes of several steps on ranks exchange deep halos and leave the bits of single steps") {
+TEST_CASE("passes of several steps on ranks exchange deep halos and leave the bits of single steps" *
+          doctest::skip(test::instrumented)) {
   for (const Tiled& of : all_tiled()) {
     Plan plan = until(of, 41);
     plan.records = {17 * of.step};
