@@ -110,19 +110,27 @@ class TiledSweep {
           return by_subtree<Real>(level_of(n), BookedOn{*this, level_of(n), line});
         });
   }
-  template <class Sum, class OfBlock>
-  std::vector<std::optional<Sum>> by_subtree(int level, const OfBlock& of_block) const {
+  // Adds those of the blocks of a level, in the order of lines, to what tree_of(first line) gives.
+  template <class OfBlock, class TreeOf>
+  void add_blocks(int level, const OfBlock& of_block, const TreeOf& tree_of) const {
     const auto blocks = tiles_.blocks(level);
-    const std::vector<Box::Subtree>& subtrees = domain_.box().subtrees();
     const Segments& segments = domain_.segments();
-    std::vector<TreeSum<Sum>> sums(subtrees.size());
-    std::size_t s = 0;
     for (const std::size_t b : of_level(level).order) {
       if (blocks[b].spans < 0) continue;
-      while (blocks[b].first >= subtrees[s].first + subtrees[s].count) ++s;
-      if (const std::optional<Sum>& one = of_block(b))
-        sums[s].add(segments.number(blocks[b].first, 0), *one, segments.levels_of_line() + blocks[b].spans);
+      if (const auto& one = of_block(b))
+        tree_of(blocks[b].first)
+            .add(segments.number(blocks[b].first, 0), *one, segments.levels_of_line() + blocks[b].spans);
     }
+  }
+  template <class Sum, class OfBlock>
+  std::vector<std::optional<Sum>> by_subtree(int level, const OfBlock& of_block) const {
+    const std::vector<Box::Subtree>& subtrees = domain_.box().subtrees();
+    std::vector<TreeSum<Sum>> sums(subtrees.size());
+    std::size_t s = 0;
+    add_blocks(level, of_block, [&](Index first) -> TreeSum<Sum>& {
+      while (first >= subtrees[s].first + subtrees[s].count) ++s;
+      return sums[s];
+    });
     std::vector<std::optional<Sum>> result(subtrees.size());
     for (s = 0; s < sums.size(); ++s)
       if (!sums[s].empty()) result[s] = sums[s].sum();
@@ -130,12 +138,8 @@ class TiledSweep {
   }
   template <class Sum, class OfBlock>
   Sum sum(int level, const OfBlock& of_block) const {
-    const auto blocks = tiles_.blocks(level);
-    const Segments& segments = domain_.segments();
     TreeSum<Sum> all;
-    for (const std::size_t b : of_level(level).order)
-      if (const std::optional<Sum>& one = of_block(b))
-        all.add(segments.number(blocks[b].first, 0), *one, segments.levels_of_line() + blocks[b].spans);
+    add_blocks(level, of_block, [&](Index) -> TreeSum<Sum>& { return all; });
     return all.sum();
   }
 

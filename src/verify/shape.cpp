@@ -88,51 +88,46 @@ Index turns_of(const Axis& axis, const State& y, Real least) {
 Shape shape_of(Discretization& balance, const State& y) {
   expect(static_cast<Index>(y.size()) == balance.layout().size(), "shape_of: a state of the balance");
   const Grid& g = balance.grid();
+  const Outline& outline = balance.outline();
   const Reductions& over = balance.reductions();
-  const auto counts = [&](Index n) { return balance.outline().active(n) && balance.domain(0).box().owns(n); };
-  Real low = std::numeric_limits<Real>::infinity(), high = -low;
-  // What each unknown has of a sum.
-  State term(y.size());
-  for (Index n = 0; n < g.count(); ++n) {
-    if (!counts(n)) continue;
-    low = std::min(low, y[n]);
-    high = std::max(high, y[n]);
-    term[n] = g.volume_of(n) * balance.outline().volume_fraction(n) * y[n] * y[n];
-  }
-  low = -over.highest(-low);
-  high = over.highest(high);
-  Shape result;
-  result.square = over.sum(term);
-  const Real least = 1e-9 * (high - low);
-  FaceSystem shape;
-  shape.extent = {g.size(0), g.size(1), g.size(2)};
-  for (int a = 0; a < g.dimension(); ++a) shape.periodic[a] = g.axis(a).periodic();
+  const auto counts = [&](Index n) { return outline.active(n) && balance.domain(0).box().owns(n); };
   // Beside unknown n; below 0 beyond boundaries.
   const auto beside = [&](Index n, int a, bool up) {
-    const Index other = shape.neighbour(n, a, up);
-    return other >= 0 && balance.outline().active(other) ? other : -1;
+    const Index other = g.neighbour(n, a, up);
+    return other >= 0 && outline.active(other) ? other : -1;
   };
-  for (Index n = 0; n < g.count(); ++n) {
-    term[n] = 0;
-    if (!counts(n)) continue;
+  State terms(y.size());
+  const auto sum_of = [&](const auto& term) {
+    for (Index n = 0; n < g.count(); ++n) terms[n] = counts(n) ? term(n) : 0.0;
+    return over.sum(terms);
+  };
+  Shape result;
+  result.square = sum_of([&](Index n) { return g.volume_of(n) * outline.volume_fraction(n) * y[n] * y[n]; });
+  result.variation = sum_of([&](Index n) {
     const auto at = g.position(n);
+    Real sum = 0;
     for (int a = 0; a < g.dimension(); ++a) {
       const Index other = beside(n, a, true);
       if (other < 0) continue;
       Real across = 1;
       for (int b = 0; b < g.dimension(); ++b)
         if (b != a) across *= g.axis(b).widths()[at[b]];
-      term[n] += across * std::abs(y[other] - y[n]);
+      sum += across * std::abs(y[other] - y[n]);
     }
+    return sum;
+  });
+  Real low = std::numeric_limits<Real>::infinity(), high = -low;
+  for (Index n = 0; n < g.count(); ++n) {
+    if (!counts(n)) continue;
+    low = std::min(low, y[n]);
+    high = std::max(high, y[n]);
   }
-  result.variation = over.sum(term);
-  if (g.dimension() == 1 && balance.outline().whole()) {
+  const Real least = 1e-9 * (over.highest(high) + over.highest(-low));
+  if (g.dimension() == 1 && outline.whole()) {
     result.extrema = turns_of(g.axis(0), y, least);
     return result;
   }
-  for (Index n = 0; n < g.count(); ++n) {
-    term[n] = 0;
-    if (!counts(n)) continue;
+  result.extrema = static_cast<Index>(sum_of([&](Index n) {
     bool above = true, below = true;
     for (int a = 0; a < g.dimension(); ++a)
       for (const bool up : {false, true}) {
@@ -145,9 +140,8 @@ Shape shape_of(Discretization& balance, const State& y) {
           above = below = false;
         }
       }
-    term[n] = above || below ? 1 : 0;
-  }
-  result.extrema = static_cast<Index>(over.sum(term));
+    return above || below ? 1.0 : 0.0;
+  }));
   return result;
 }
 

@@ -66,9 +66,7 @@ class SplitLines {
       for (const int odd : {0, 1}) std::fill_n(half(line, odd), count(odd), Number(0));
   }
 
-  Index width() const {
-    return width_;
-  }
+  Index width() const { return width_; }
   Index lines() const {
     return lines_;
   }
