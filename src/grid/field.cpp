@@ -206,6 +206,14 @@ Real Field::mean() const {
   return integral() / volume;
 }
 
+Real Field::on_boundary(const std::array<Index, 3>& at, Side side) const {
+  const Real inside = this->at(at[0], at[1], at[2]);
+  if (grid_.unknowns() == Unknowns::nodes) return inside;
+  auto beyond = at;
+  beyond[static_cast<std::size_t>(side.axis)] += side.upper ? 1 : -1;
+  return 0.5 * (inside + this->at(beyond[0], beyond[1], beyond[2]));
+}
+
 Norms Field::measure(const std::function<Real(Index)>& value) const {
   Norms result;
   Real volume = 0;

@@ -56,49 +56,77 @@ struct FieldWriter::Open {
 
   void declare(Written& unknown, const std::vector<int>& dimensions);
   void declare_sides(Written& unknown, int time_dimension, const std::vector<int>& axes);
-  void put(Written& unknown, std::size_t record, const Field& field) const;
+  void put_side(int id, std::size_t record, std::vector<Real> values, Side side, const Scale& scale) const;
   void prove() const;
   void prove(const NetcdfFile& written, const Written& unknown) const;
 
-  // A 3-D field goes plane by plane, so that it is not in memory twice. Returns the checksum of what was
-  // written.
-  template <class Value>
-  std::uint32_t put_record(int id, std::size_t record, const Value& value_at) const {
-    const bool block = grid.dimension() == 3;
-    std::vector<std::size_t> start{record}, count{1};
-    for (int a = grid.dimension() - 1; a >= 0; --a) {
-      start.push_back(0);
-      count.push_back(block && a == 2 ? 1 : static_cast<std::size_t>(shown_size(grid.axis(a))));
-    }
-    std::vector<Real> values;
+  // A record goes by slabs, some lines of one plane each, so that it need not be in memory as a whole.
+  struct Slab {
+    std::vector<std::size_t> start, count;  ///< in a variable, the record first
+    Index plane, first, lines;              ///< shown ones
+  };
+  template <class Visit>
+  void each_slab(std::size_t record, const Visit& visit) const {
+    const int dimension = grid.dimension();
+    const Index all = dimension > 1 ? shown_size(grid.axis(1)) : 1;
+    const auto at_once = static_cast<Index>(lines_of_chunk());
+    for (Index plane = 0; plane < (dimension > 2 ? shown_size(grid.axis(2)) : 1); ++plane)
+      for (Index first = 0; first < all; first += at_once) {
+        Slab slab{{record}, {1}, plane, first, std::min(at_once, all - first)};
+        if (dimension > 2) slab.start.push_back(static_cast<std::size_t>(plane)), slab.count.push_back(1);
+        if (dimension > 1) {
+          slab.start.push_back(static_cast<std::size_t>(first));
+          slab.count.push_back(static_cast<std::size_t>(slab.lines));
+        }
+        slab.start.push_back(0);
+        slab.count.push_back(static_cast<std::size_t>(shown_size(grid.axis(0))));
+        visit(slab);
+      }
+  }
+
+  // What is shown of a quantity: the first point of a periodic axis with nodes once more at its end. Returns
+  // the checksum of what was written.
+  std::uint32_t put(int id, std::size_t record, RecordSource& from, std::size_t quantity,
+                    const Scale& scale) const {
+    const auto line = static_cast<std::size_t>(grid.size(0));
+    const auto shown_line = static_cast<std::size_t>(shown_size(grid.axis(0)));
+    std::vector<Real> values, shown;
     std::uint32_t sum = 0;
-    for (Index plane = 0; plane < (block ? shown_size(grid.axis(2)) : 1); ++plane) {
-      values.clear();
-      each_shown(grid, plane, [&](Index i, Index j, Index k) {
-        values.push_back(value_at(i % grid.size(0), j % grid.size(1), k % grid.size(2)));
-      });
-      if (block) start[1] = static_cast<std::size_t>(plane);
-      nc->check(nc_put_vara_double(nc->id(), id, start.data(), count.data(), values.data()));
-      sum = checksum(values.data(), values.size() * sizeof(Real), sum);
-    }
+    each_slab(record, [&](const Slab& slab) {
+      const Index repeated = std::max<Index>(slab.first + slab.lines - grid.size(1), 0);
+      const auto own = static_cast<std::size_t>(slab.lines - repeated);
+      values.resize(line * static_cast<std::size_t>(slab.lines));
+      const Index plane = grid.size(1) * (slab.plane % grid.size(2));
+      if (own > 0) from.read(quantity, plane + slab.first, std::span(values).first(own * line));
+      if (repeated > 0) from.read(quantity, plane, std::span(values).subspan(own * line));
+      shown.clear();
+      for (auto first = values.begin(); first != values.end(); first += static_cast<std::ptrdiff_t>(line)) {
+        for (std::size_t i = 0; i < shown_line; ++i)
+          shown.push_back(scale.shown(first[static_cast<std::ptrdiff_t>(i < line ? i : 0)]));
+      }
+      nc->check(nc_put_vara_double(nc->id(), id, slab.start.data(), slab.count.data(), shown.data()));
+      sum = checksum(shown.data(), shown.size() * sizeof(Real), sum);
+    });
     return sum;
+  }
+
+  // Lines of a chunk of a variable over the plane or a block.
+  std::size_t lines_of_chunk() const {
+    if (grid.dimension() == 1) return 1;
+    constexpr std::size_t most = 1u << 16;
+    return std::clamp<std::size_t>(most / static_cast<std::size_t>(shown_size(grid.axis(0))), 1,
+                                   static_cast<std::size_t>(shown_size(grid.axis(1))));
   }
 
   // A chunk is what is written at once: some lines of one record of a large grid, several records of a small
   // one. Chunks follow each other, so that two of them are all that is worth keeping in memory.
   void choose_chunks(int id) const {
-    constexpr std::size_t most = 1u << 16;
     std::vector<std::size_t> chunk{1};
     for (int a = grid.dimension() - 1; a >= 0; --a)
-      chunk.push_back(static_cast<std::size_t>(shown_size(grid.axis(a))));
-    if (grid.dimension() == 3) chunk[1] = 1;
-    const std::size_t line = chunk.back();
-    if (grid.dimension() > 1) {
-      auto& lines = chunk[chunk.size() - 2];
-      lines = std::clamp<std::size_t>(most / line, 1, lines);
-    } else {
-      chunk[0] = std::clamp<std::size_t>(4096 / line, 1, 256);
-    }
+      chunk.push_back(a == 2   ? 1
+                      : a == 1 ? lines_of_chunk()
+                               : static_cast<std::size_t>(shown_size(grid.axis(a))));
+    if (grid.dimension() == 1) chunk[0] = std::clamp<std::size_t>(4096 / chunk.back(), 1, 256);
     nc->check(nc_def_var_chunking(nc->id(), id, NC_CHUNKED, chunk.data()));
     keep_two_chunks(*nc, id);
   }
@@ -242,56 +270,93 @@ FieldWriter::~FieldWriter() {
   std::filesystem::remove(open_->partial, ignored);
 }
 
+std::vector<Side> kept_boundaries(const Grid& grid) {
+  std::vector<Side> result;
+  if (grid.unknowns() == Unknowns::nodes) return result;
+  for (const Side s : grid.sides())
+    if (!grid.axis(s.axis).periodic()) result.push_back(s);
+  return result;
+}
+
+namespace {
+
+// Whole fields that are in memory.
+class FieldsSource : public RecordSource {
+ public:
+  FieldsSource(Real at, int of_stage, std::span<const Field> fields, std::span<const Real> velocity)
+      : RecordSource(at, of_stage), fields_(fields), velocity_(velocity) {}
+
+  void read(std::size_t quantity, Index line, std::span<Real> values) override {
+    const Grid& g = fields_.front().grid();
+    const Index first = line * g.size(0);
+    for (std::size_t n = 0; n < values.size(); ++n) {
+      const Index number = first + static_cast<Index>(n);
+      values[n] = quantity < fields_.size() ? fields_[quantity][number]
+                  : fields_.front().is_left_out(number)
+                      ? NAN
+                      : velocity_[static_cast<std::size_t>(
+                            number + g.count() * static_cast<Index>(quantity - fields_.size()))];
+    }
+  }
+  std::vector<Real> on_boundary(std::size_t unknown, Side side) override {
+    const Grid& g = fields_.front().grid();
+    std::vector<Real> values;
+    for (const Index n : g.unknowns_at(side))
+      values.push_back(fields_[unknown].on_boundary(g.position(n), side));
+    return values;
+  }
+
+ private:
+  std::span<const Field> fields_;
+  std::span<const Real> velocity_;
+};
+
+}  // namespace
+
 void FieldWriter::append(Real time, const Field& field, int stage, std::span<const Real> velocity) {
   append(time, {&field, 1}, stage, velocity);
 }
 
 void FieldWriter::append(Real time, std::span<const Field> fields, int stage,
                          std::span<const Real> velocity) {
-  const NetcdfFile& nc = *open_->nc;
-  const Grid& g = open_->grid;
   if (fields.size() != open_->unknowns.size())
     throw StoreError(open_->file.string() + ": has " + std::to_string(open_->unknowns.size()) +
                      " unknowns, but " + std::to_string(fields.size()) + " fields were given");
+  FieldsSource source(time, stage, fields, velocity);
+  append(source);
+}
+
+void FieldWriter::append(RecordSource& from) {
+  const NetcdfFile& nc = *open_->nc;
   const std::size_t record = open_->records++, one = 1;
-  const Real shown_time = open_->last_time = open_->about.time.shown(time);
+  const Real shown_time = open_->last_time = open_->about.time.shown(from.time);
   nc.check(nc_put_vara_double(nc.id(), open_->time, &record, &one, &shown_time));
 
   if (open_->stage >= 0) {
-    const Real number = stage;
+    const Real number = from.stage;
     nc.check(nc_put_vara_double(nc.id(), open_->stage, &record, &one, &number));
   }
 
-  for (std::size_t u = 0; u < fields.size(); ++u) open_->put(open_->unknowns[u], record, fields[u]);
+  for (std::size_t u = 0; u < open_->unknowns.size(); ++u) {
+    Open::Written& unknown = open_->unknowns[u];
+    unknown.last_values = open_->put(unknown.id, record, from, u, unknown.quantity.scale);
+    for (const auto& [side, id] : unknown.boundaries)
+      open_->put_side(id, record, from.on_boundary(u, side), side, unknown.quantity.scale);
+  }
   for (std::size_t c = 0; c < open_->velocity.size(); ++c)
-    open_->put_record(open_->velocity[c], record, [&](Index i, Index j, Index k) {
-      const Index n = g.number(i, j, k);
-      return fields[0].is_left_out(n)
-                 ? NAN
-                 : velocity[c * static_cast<std::size_t>(g.count()) + static_cast<std::size_t>(n)];
-    });
+    open_->put(open_->velocity[c], record, from, open_->unknowns.size() + c, Scale());
 }
 
-void FieldWriter::Open::put(Written& unknown, std::size_t record, const Field& field) const {
-  const Scale& scale = unknown.quantity.scale;
-  unknown.last_values = put_record(unknown.id, record,
-                                   [&](Index i, Index j, Index k) { return scale.shown(field.at(i, j, k)); });
-  for (const auto& [side, id] : unknown.boundaries) {
-    std::vector<Real> on_boundary;
-    for (const Index n : grid.unknowns_at(side)) {
-      auto beyond = grid.position(n);
-      beyond[side.axis] += side.upper ? 1 : -1;
-      on_boundary.push_back(scale.shown(0.5 * (field[n] + field.at(beyond[0], beyond[1], beyond[2]))));
-    }
-    std::vector<std::size_t> boundary_start{record}, boundary_count{1};
-    for (int a = grid.dimension() - 1; a >= 0; --a) {
-      if (a == side.axis) continue;
-      boundary_start.push_back(0);
-      boundary_count.push_back(static_cast<std::size_t>(grid.size(a)));
-    }
-    nc->check(
-        nc_put_vara_double(nc->id(), id, boundary_start.data(), boundary_count.data(), on_boundary.data()));
+void FieldWriter::Open::put_side(int id, std::size_t record, std::vector<Real> values, Side side,
+                                 const Scale& scale) const {
+  for (Real& value : values) value = scale.shown(value);
+  std::vector<std::size_t> start{record}, count{1};
+  for (int a = grid.dimension() - 1; a >= 0; --a) {
+    if (a == side.axis) continue;
+    start.push_back(0);
+    count.push_back(static_cast<std::size_t>(grid.size(a)));
   }
+  nc->check(nc_put_vara_double(nc->id(), id, start.data(), count.data(), values.data()));
 }
 
 // Read back from the disk: as many records as were written, and the last of them.
@@ -305,19 +370,16 @@ void FieldWriter::Open::prove() const {
 }
 
 void FieldWriter::Open::prove(const NetcdfFile& written, const Written& unknown) const {
-  std::vector<std::size_t> start{records - 1}, count{1};
-  std::size_t all = 1;
-  for (int a = grid.dimension() - 1; a >= 0; --a) {
-    start.push_back(0);
-    count.push_back(static_cast<std::size_t>(shown_size(grid.axis(a))));
-    all *= count.back();
-  }
-  std::vector<Real> values(all);
   const int id = written.find(unknown.quantity.name);
   keep_two_chunks(written, id);
-  written.check(nc_get_vara_double(written.id(), id, start.data(), count.data(), values.data()));
-  if (checksum(values.data(), values.size() * sizeof(Real)) != unknown.last_values)
-    throw StoreError(file.string() + ": was not written completely");
+  std::vector<Real> values;
+  std::uint32_t sum = 0;
+  each_slab(records - 1, [&](const Slab& slab) {
+    values.resize(slab.count.back() * static_cast<std::size_t>(slab.lines));
+    written.check(nc_get_vara_double(written.id(), id, slab.start.data(), slab.count.data(), values.data()));
+    sum = checksum(values.data(), values.size() * sizeof(Real), sum);
+  });
+  if (sum != unknown.last_values) throw StoreError(file.string() + ": was not written completely");
 }
 
 void FieldWriter::finish() {

@@ -46,13 +46,4 @@ inline void keep_two_chunks(const NetcdfFile& nc, int id) {
   if (storage == NC_CHUNKED) nc.check(nc_set_var_chunk_cache(nc.id(), id, bytes, slots, written_ones_first));
 }
 
-// Boundaries whose own values are kept.
-inline std::vector<Side> kept_boundaries(const Grid& g) {
-  std::vector<Side> result;
-  if (g.unknowns() == Unknowns::nodes) return result;
-  for (const Side s : g.sides())
-    if (!g.axis(s.axis).periodic()) result.push_back(s);
-  return result;
-}
-
 }  // namespace williwaw::store

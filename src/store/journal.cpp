@@ -1,5 +1,6 @@
 #include "williwaw/store/journal.hpp"
 
+#include <algorithm>
 #include <cstring>
 #include <fstream>
 #include <vector>
@@ -79,14 +80,41 @@ void Journal::flush() {
   out_.synchronize();
 }
 
-void Journal::each(const std::function<void(std::span<const Real>)>& visit) {
-  out_.flush();
-  refuse_damaged(file_, read_rows(file_, length_, rows_, visit), rows_);
+JournalReader::JournalReader(std::filesystem::path file, std::size_t length, std::size_t rows)
+    : file_(std::move(file)), length_(length), rows_(rows), in_(file_, std::ios::binary) {
+  std::error_code none;
+  const auto size = std::filesystem::file_size(file_, none);
+  if (!in_ || none) throw StoreError(file_.string() + ": cannot be read");
+  refuse_damaged(file_, static_cast<std::size_t>(size / bytes_of_row(length)), rows);
 }
 
-void Journal::remove() {
-  out_.close();
-  remove_file(file_);
+std::vector<Real> JournalReader::beginning(const std::filesystem::path& file, std::size_t count) {
+  std::ifstream in(file, std::ios::binary);
+  std::vector<Real> numbers(count);
+  in.read(reinterpret_cast<char*>(numbers.data()), static_cast<std::streamsize>(count * sizeof(Real)));
+  numbers.resize(static_cast<std::size_t>(in.gcount()) / sizeof(Real));
+  return numbers;
+}
+
+void JournalReader::prove(std::size_t row) {
+  constexpr std::size_t at_once = 1u << 16;
+  std::vector<Real> piece;
+  std::uint32_t sum = checksum(nullptr, 0);
+  for (std::size_t done = 0; done < length_; done += piece.size()) {
+    piece.resize(std::min(at_once, length_ - done));
+    read(row, done, piece);
+    sum = checksum(piece.data(), piece.size() * sizeof(Real), sum);
+  }
+  Mark mark = 0;
+  in_.read(reinterpret_cast<char*>(&mark), sizeof mark);
+  if (!in_ || mark != sum) refuse_damaged(file_, row, rows_);
+}
+
+void JournalReader::read(std::size_t row, std::size_t first, std::span<Real> numbers) {
+  in_.clear();
+  in_.seekg(static_cast<std::streamoff>(row * bytes_of_row(length_) + first * sizeof(Real)));
+  in_.read(reinterpret_cast<char*>(numbers.data()), static_cast<std::streamsize>(numbers.size_bytes()));
+  if (!in_) refuse_damaged(file_, row, rows_);
 }
 
 void Archive::put_bytes(const void* bytes, std::size_t count) {

@@ -7,7 +7,7 @@
 #include <chrono>
 #include <cmath>
 
-#include "study/run/recorder.hpp"
+#include "study/run/field_recorder.hpp"
 #include "williwaw/study/report.hpp"
 
 namespace williwaw::study {
@@ -114,7 +114,7 @@ Real recorded_bytes(const Case& given, const Prepared& prepared) {
   const Real rows = plan.series_every > 0 ? (plan.until - plan.start) / plan.series_every : steps;
   const Real columns = 8 + static_cast<Real>(given.probes.size() + 2 * prepared.balance->lines().size());
   return bytes_of_headers +
-         2 * records * 8 * static_cast<Real>(Recorder::row_length(given, *prepared.balance)) +
+         2 * records * 8 * static_cast<Real>(store::numbers_of_record(shape_of_records(given))) +
          rows * columns * bytes_of_number;
 }
 

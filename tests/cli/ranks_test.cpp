@@ -321,6 +321,11 @@ series = EVERY
     CHECK(first.code != 0);
     CHECK(first.error.find("exited on signal 9") != std::string::npos);
     CHECK(killed(2).code != 0);
+    // What two cuts of the grid have recorded can be had as it is.
+    std::filesystem::copy(folder / "together", folder / "rescued", std::filesystem::copy_options::recursive);
+    CHECK(std::filesystem::exists(folder / "rescued" / "fields.set1.rank1.journal"));
+    CHECK(williwaw_in(folder, "recover rescued").code == 0);
+    CHECK(std::filesystem::exists(folder / "rescued" / "fields.nc"));
     CHECK_FALSE(std::filesystem::exists(folder / "together" / "fields.nc"));
     const Printed last = together(3, folder, some);
     CAPTURE(last.error);
@@ -330,6 +335,8 @@ series = EVERY
       CHECK(text_of(folder / "together" / file) == text_of(folder / "alone" / file));
     }
     CHECK(text_of(folder / "together" / "run.log").find("resumed at step") != std::string::npos);
+    for (const auto& left : std::filesystem::directory_iterator(folder / "together"))
+      CHECK(left.path().extension() != ".journal");
   }
 }
 

@@ -70,6 +70,10 @@ class Field {
   /// Fills the halo beyond edges and corners by going on linearly from the halo of the sides.
   void extend_corners();
 
+  /// What a boundary itself has beside an unknown at its side: with unknowns at cells the mean of the halo and
+  /// the value inside.
+  Real on_boundary(const std::array<Index, 3>& at, Side side) const;
+
   /// Linear interpolation at a place within the domain; throws InputError for one outside.
   Real sample(const Point& place) const;
 

@@ -40,6 +40,24 @@ struct Description {
   std::vector<VectorQuantity> vectors = {};
 };
 
+/// A record to be written, in SI, told piece by piece: nobody needs to have all of it at once.
+class RecordSource {
+ public:
+  RecordSource(Real at, int of_stage) : time(at), stage(of_stage) {}
+  virtual ~RecordSource() = default;
+  /// Values of an unknown, by its number in the description, or of a component of the velocity, whose numbers
+  /// follow: whole lines along x, of one plane of a block, from `line` on, which is counted along y and z.
+  virtual void read(std::size_t quantity, Index line, std::span<Real> values) = 0;
+  /// What an unknown is on a side, of a grid with unknowns at cells, in the order of `Grid::unknowns_at`.
+  virtual std::vector<Real> on_boundary(std::size_t unknown, Side side) = 0;
+
+  Real time;
+  int stage;
+};
+
+/// Boundaries whose own values are kept: of grids with unknowns at cells those that are no seam.
+std::vector<Side> kept_boundaries(const Grid& grid);
+
 /// Writes records one by one. The file appears under its name only when it is complete.
 class FieldWriter {
  public:
@@ -58,6 +76,7 @@ class FieldWriter {
   /// The same with a field for each unknown, in the order of the description. Throws StoreError for another
   /// number of them.
   void append(Real time, std::span<const Field> fields, int stage = 0, std::span<const Real> velocity = {});
+  void append(RecordSource& record);
   /// Completes the file, and reads its last record back from the disk before it takes the place of an earlier
   /// one. Without this call nothing is left.
   void finish();

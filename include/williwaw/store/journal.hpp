@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <fstream>
 #include <functional>
 #include <span>
 #include <string>
@@ -29,14 +30,30 @@ class Journal {
   std::size_t rows() const { return rows_; }
   /// Everything so far is on the disk after this.
   void flush();
-  /// Visits every row in order. Throws StoreError for a row that is damaged.
-  void each(const std::function<void(std::span<const Real>)>& visit);
-  void remove();
 
  private:
   std::filesystem::path file_;
   std::size_t length_, rows_;
   CheckedFile out_;
+};
+
+/// A journal that is not written any more, read where it is asked for: rows need not fit into memory.
+class JournalReader {
+ public:
+  /// Throws StoreError for a file that cannot be read, or that ends before so many rows of this length.
+  JournalReader(std::filesystem::path file, std::size_t length, std::size_t rows);
+  /// The numbers at the beginning of the first row of a file, whatever its length; fewer where it ends.
+  static std::vector<Real> beginning(const std::filesystem::path& file, std::size_t count);
+  std::size_t rows() const { return rows_; }
+  /// Throws StoreError where a row is damaged.
+  void prove(std::size_t row);
+  /// Numbers of a row from `first` on, unproven.
+  void read(std::size_t row, std::size_t first, std::span<Real> numbers);
+
+ private:
+  std::filesystem::path file_;
+  std::size_t length_, rows_;
+  std::ifstream in_;
 };
 
 /// Numbers and texts in the order in which they are put in, for checkpoints; the bits of numbers are kept.

@@ -16,7 +16,7 @@ struct Comparison {
 struct RunOptions {
   std::filesystem::path folder;
   /// Told besides what the run itself records; `arrived` ends the stage that is run. On several ranks those
-  /// of the first one are, `on_series` with that rank's part of the state.
+  /// of the first one are, `on_series` and `on_record` with that rank's part of the state.
   Observers observers = {};
   /// Told when a stage begins: its title, its case and what was prepared.
   std::function<void(const Case&, const Prepared&)> on_stage = {};
@@ -29,6 +29,7 @@ struct RunOptions {
   std::array<int, 3> boxes{0, 0, 0};
 
   bool shared() const { return ranks && ranks->size() > 1; }
+  Communicator& communicator() const { return ranks ? *ranks : Communicator::self(); }
   /// This process is the one that writes.
   bool writes() const { return !shared() || ranks->rank() == 0; }
 };

@@ -134,13 +134,13 @@ void Checkpoint::save(const std::filesystem::path& folder) const {
   a.put(stage_start);
   a.put(stage_initial);
   put(a, snapshot);
-  a.put(static_cast<std::int64_t>(recorder.fields));
+  a.put(std::vector<Real>(fields.rows.begin(), fields.rows.end()));
+  a.put(maybe(fields.last));
   put(a, recorder.series);
   a.put(recorder.earlier);
   a.put(maybe(recorder.last_row));
-  a.put(maybe(recorder.last_record));
   std::vector<Real> compared;
-  for (const auto& c : recorder.comparisons)
+  for (const auto& c : fields.comparisons)
     compared.insert(compared.end(), {c.time, c.norms.l1, c.norms.l2, c.norms.max,
                                      static_cast<Real>(c.norms.where), static_cast<Real>(c.unknown)});
   a.put(compared);
@@ -179,14 +179,14 @@ Checkpoint Checkpoint::read(const std::filesystem::path& file) try {
   c.stage_start = a.real();
   c.stage_initial = a.reals();
   c.snapshot = take_snapshot(a);
-  c.recorder.fields = static_cast<std::size_t>(a.whole());
+  for (const Real rows : a.reals()) c.fields.rows.push_back(static_cast<std::size_t>(rows));
+  c.fields.last = maybe(a.reals());
   c.recorder.series = take_mark(a);
   c.recorder.earlier = a.reals();
   c.recorder.last_row = maybe(a.reals());
-  c.recorder.last_record = maybe(a.reals());
   const auto compared = a.reals();
   for (std::size_t n = 0; n + 5 < compared.size(); n += 6)
-    c.recorder.comparisons.push_back(
+    c.fields.comparisons.push_back(
         {compared[n],
          {compared[n + 1], compared[n + 2], compared[n + 3], static_cast<Index>(compared[n + 4])},
          static_cast<std::size_t>(compared[n + 5])});

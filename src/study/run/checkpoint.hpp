@@ -2,6 +2,7 @@
 #pragma once
 
 #include "study/run/cycle_watch.hpp"
+#include "study/run/field_recorder.hpp"
 #include "study/run/recorder.hpp"
 #include "study/run/settled.hpp"
 
@@ -14,6 +15,7 @@ struct Checkpoint {
   State stage_initial;  ///< of later stages, what they started from
   Snapshot snapshot;
   RecorderMemory recorder;
+  FieldMemory fields;
   SettledMemory settled;
   CycleMemory cycle;
   store::SeriesWriter::Mark steps;  ///< of steps.csv

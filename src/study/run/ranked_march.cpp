@@ -53,6 +53,7 @@ class RankedMarch {
         whole_balance_(whole_balance),
         watch_(watch),
         ranks_(shared.ranks),
+        fields_(shared.fields),
         balance_(make_part(given, plan_.threads, plan_.tiling && !plan_.adaptive && is_explicit(plan_.scheme),
                            shared)),
         measures_(given, *balance_),
@@ -60,6 +61,7 @@ class RankedMarch {
         places_(remembers_boundaries(plan_.scheme) ? balance_->dynamics().memory_places()
                                                    : std::vector<NumberPlace>()) {
     share_plan(ranks_, plan_);
+    fields_.begin_stage(shared.stage, given, *balance_);
   }
 
   MarchedPart go(const Snapshot* from) {
@@ -67,10 +69,17 @@ class RankedMarch {
     part.state = balance_->initial_state();
     const std::optional<Snapshot> snapshot = from ? std::optional(part_of(*from)) : std::nullopt;
     part.outcome = march(*balance_, part.state, plan_, observers(), snapshot ? &*snapshot : nullptr);
+    // On the disks of all before the first rank gets the last state.
+    fields_.flush();
     for (std::size_t u = 0; u < balance_->unknowns().size(); ++u) part.grids.push_back(balance_->grid(u));
     return part;
   }
-  State at_first(const State& part) const { return whole_.at_first(part); }
+  // The last state as a whole on the first rank, whose balance knows then what its boundaries remember.
+  State at_first(const State& part) {
+    const std::vector<Real> stood = boundaries();
+    if (first() && remembers_boundaries(plan_.scheme)) whole_balance_->dynamics().recall(stood);
+    return whole_.at_first(part);
+  }
 
  private:
   bool first() const { return ranks_.rank() == 0; }
@@ -79,13 +88,10 @@ class RankedMarch {
   // together: the change of a step is told by the outcome.
   template <class Look>
   void show(const StepInfo& m, const Look& look) {
-    const State state = whole_.at_first(m.state);
-    const std::vector<Real> stood = boundaries();
-    if (!first()) return;
-    // Values on boundaries that follow a wave are known where it was marched.
-    if (remembers_boundaries(plan_.scheme)) whole_balance_->dynamics().recall(stood);
-    look(StepInfo{m.step, m.time, m.step_length, state, state, m.totals, m.amounts, m.budget,
-                  whole_balance_->reductions(), m.between_steps});
+    const State state = at_first(m.state);
+    if (first())
+      look(StepInfo{m.step, m.time, m.step_length, state, state, m.totals, m.amounts, m.budget,
+                    whole_balance_->reductions(), m.between_steps});
   }
 
   Observers observers() {
@@ -112,7 +118,12 @@ class RankedMarch {
       const RowMeasures row = measures_.of(m);
       if (first()) watch_.on_row(m, row);
     };
-    result.on_record = [this, &to](const StepInfo& m) { show(m, to.on_record); };
+    result.on_record = [this, &to](const StepInfo& m) {
+      if (first())
+        to.on_record(m);
+      else
+        fields_.record(m.time, m.state);
+    };
     result.interrupt = [this] { return interrupted_; };
     result.snapshot_due = [this] { return due_; };
     result.arrived = [this, &to](const StepInfo& m) {
@@ -124,6 +135,8 @@ class RankedMarch {
     };
     if (first()) result.on_trial = to.on_trial;
     result.on_snapshot = [this, &to](const Snapshot& s) {
+      // What the others have recorded is on the disk before the first rank has the whole snapshot.
+      fields_.flush();
       const Snapshot together = whole_of(s);
       if (first()) to.on_snapshot(together);
     };
@@ -164,6 +177,7 @@ class RankedMarch {
   Discretization* whole_balance_;
   const RankedWatch& watch_;
   Communicator& ranks_;
+  FieldRecorder& fields_;
   std::unique_ptr<Discretization> balance_;
   Measures measures_;
   WholeStates whole_;
@@ -178,6 +192,9 @@ SteadyOutcome solve_steady_on_ranks(const Case& given, const SteadyRules& rules,
   const auto balance = make_part(given, rules.threads, false, shared);
   State part = balance->initial_state();
   const SteadyOutcome outcome = solve_steady(*balance, part, 0, rules);
+  shared.fields.begin_stage(0, given, *balance);
+  shared.fields.record(0, part);
+  shared.fields.flush();
   State whole = WholeStates(balance->layout()).at_first(part);
   if (at_first) *at_first = std::move(whole);
   return outcome;

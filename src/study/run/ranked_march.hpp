@@ -1,6 +1,7 @@
 // A march of which every rank takes its part, while those who look at it see it whole.
 #pragma once
 
+#include "study/run/field_recorder.hpp"
 #include "study/run/measures.hpp"
 #include "williwaw/study/run.hpp"
 
@@ -11,10 +12,13 @@ namespace williwaw::study {
 struct Shared {
   Communicator& ranks;
   std::array<int, 3> boxes;
+  FieldRecorder& fields;  ///< takes their records
+  Index stage;            ///< of the run
 };
 
 /// Who looks at a march: `observers.on_series` is not called, but on_row, with the totals and the budget of
-/// all and what all ranks have measured; its states are the first rank's part.
+/// all and what all ranks have measured; its states, and those of `observers.on_record`, are the first rank's
+/// part.
 struct RankedWatch {
   Observers observers;
   std::function<void(const StepInfo&, const RowMeasures&)> on_row;

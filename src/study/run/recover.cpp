@@ -1,6 +1,8 @@
 #include <fstream>
+#include <numeric>
 #include <sstream>
 
+#include "study/run/field_recorder.hpp"
 #include "study/run/kept_case.hpp"
 #include "study/run/recorder.hpp"
 #include "williwaw/store/checked_file.hpp"
@@ -26,24 +28,25 @@ store::SeriesWriter::Mark whole_lines(const std::filesystem::path& file) {
 Index recover(const std::filesystem::path& folder) {
   if (!std::filesystem::is_directory(folder)) throw InputError(folder.string() + ": is no result folder");
   const store::FolderLock lock(folder);
-  const auto journal = folder / "fields.journal";
-  if (!std::filesystem::exists(journal))
+  const store::FieldJournals journals(folder);
+  if (!journals.exist())
     throw InputError(
         folder.string() + ": no journal: " +
         (std::filesystem::exists(folder / "fields.nc") ? "its run has completed its files" : "no records"));
   const Case given = read_kept_case(folder);
   const auto made = make_balance(given.system(), {0, semi_lagrangian(given.plan.scheme)});
   Discretization& balance = *made;
+  const std::vector<std::size_t> rows = journals.whole_rows(shape_of_records(given));
+  const std::size_t records = std::accumulate(rows.begin(), rows.end(), std::size_t{0});
+  if (records == 0) throw store::StoreError(journals.file(0, 0).string() + ": no complete record");
+  write_fields(given, balance, folder, rows);
   RecorderMemory memory;
-  memory.fields = store::Journal::whole_rows(journal, Recorder::row_length(given, balance));
   memory.series = whole_lines(folder / "series.csv.partial");
-  if (memory.fields == 0) throw store::StoreError(journal.string() + ": no complete record");
-  Recorder recorder(given, balance, balance.lines(), folder, &memory);
-  recorder.finish();
+  Recorder(given, balance, balance.lines(), folder, &memory).finish();
   store::write_file(folder / "case.toml", given.text);
   // That of an earlier run says nothing of these files.
   store::remove_file(folder / "summary.json");
-  return static_cast<Index>(memory.fields);
+  return static_cast<Index>(records);
 }
 
 }  // namespace williwaw::study

@@ -65,6 +65,7 @@ class Run {
     if (!given_.stages.empty()) planned_ = planned_stages(given_, first_);
     recorder_.emplace(given_, *first_.balance, lines_of_all(first_, planned_), options_.folder,
                       from ? &from->recorder : nullptr);
+    fields_.emplace(given_, options_.folder, options_.communicator(), from ? &from->fields : nullptr);
     if (given_.plan.adaptive || std::ranges::any_of(planned_, [](const PlannedStage& p) {
           return p.given->plan.adaptive.has_value();
         }))
@@ -165,7 +166,7 @@ class Run {
     later_ = std::make_unique<Prepared>(prepare(*later_case_, {first_.plan.threads}));
     now = later_case_.get();
     ready = later_.get();
-    recorder_->begin_stage(stage, *now, *ready->balance);
+    recorder_->begin_stage(*now, *ready->balance);
     log_.write(brief_report(*now, *ready).text());
     if (options_.on_stage) options_.on_stage(*now, *ready);
   }
@@ -180,7 +181,7 @@ class Run {
       if (extra.on_series) extra.on_series(m);
     };
     observers.on_record = [&](const StepInfo& m) {
-      recorder_->record(m);
+      fields_->record(m.time, m.state);
       if (extra.on_record) extra.on_record(m);
     };
     observers.interrupt = extra.interrupt;
@@ -201,13 +202,16 @@ class Run {
       if (ready.cycle) ready.cycle->recall(from->cycle);
     }
     const Snapshot* const snapshot = from ? &from->snapshot : nullptr;
-    if (!options_.shared()) return march(*ready.balance, state, ready.plan, observers, snapshot);
+    if (!options_.shared()) {
+      fields_->begin_stage(stage_.number, now, *ready.balance);
+      return march(*ready.balance, state, ready.plan, observers, snapshot);
+    }
     const auto on_row = [&](const StepInfo& m, const RowMeasures& row) {
       recorder_->series(m, row);
       if (extra.on_series) extra.on_series(m);
     };
     return march_on_ranks(now, ready, state, {observers, on_row}, snapshot,
-                          {*options_.ranks, options_.boxes});
+                          {*options_.ranks, options_.boxes, *fields_, stage_.number});
   }
 
   // The clock is not looked at after every step of a small problem.
@@ -232,6 +236,7 @@ class Run {
     c.stage_initial = stage_.initial;
     c.snapshot = s;
     c.recorder = recorder_->remember();
+    c.fields = fields_->remember();
     c.settled = ready.settled->remember();
     if (ready.cycle) c.cycle = ready.cycle->remember();
     if (steps_) c.steps = steps_->mark();
@@ -252,7 +257,7 @@ class Run {
   }
 
   Report words_of(const Case& now, const Prepared& ready) {
-    result_.comparisons = recorder_->comparisons();
+    result_.comparisons = fields_->comparisons();
     Report words;
     const std::string title =
         stage_.number == 0 ? "as written" : given_.stages[static_cast<std::size_t>(stage_.number - 1)];
@@ -272,9 +277,10 @@ class Run {
                          result_.outcome.ending == Outcome::Ending::unsolved;
     const auto& folder = options_.folder;
     name_origin(now);
+    fields_->finish(given_, *first_.balance);
     recorder_->finish();
-    result_.comparisons = recorder_->comparisons();
-    result_.records = recorder_->records();
+    result_.comparisons = fields_->comparisons();
+    result_.records = fields_->records();
     result_.files = {"fields.nc", "series.csv"};
     if (steps_) {
       steps_->finish(true);
@@ -305,6 +311,7 @@ class Run {
     if (goes_on) return;
     // The checkpoint first: without it nobody misses what it points to.
     Checkpoint::remove(folder);
+    fields_->clean();
     recorder_->clean();
     if (steps_) steps_->remove_partial();
     store::remove_file(kept_case(folder));
@@ -317,6 +324,7 @@ class Run {
   RunLog log_;
   std::vector<PlannedStage> planned_;
   std::optional<Recorder> recorder_;
+  std::optional<FieldRecorder> fields_;
   std::unique_ptr<Case> later_case_;
   std::unique_ptr<Prepared> later_;
   /// The stage that runs, from when and from which state.
@@ -345,26 +353,32 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   log.write(brief_report(given, prepared).text());
   keep_case(given, options.folder);
   Recorder recorder(given, *prepared.balance, prepared.balance->lines(), options.folder);
+  FieldRecorder fields(given, options.folder, options.communicator());
   const auto start = Clock::now();
   State state = std::move(prepared.initial);
   SteadyRules rules = *given.steady;
   rules.threads = prepared.plan.threads;
-  const SteadyOutcome found =
-      options.shared() ? solve_steady_on_ranks(given, rules, {*options.ranks, options.boxes}, &state)
-                       : solve_steady(*prepared.balance, state, 0, rules);
+  SteadyOutcome found;
+  if (options.shared()) {
+    found = solve_steady_on_ranks(given, rules, {*options.ranks, options.boxes, fields, 0}, &state);
+  } else {
+    found = solve_steady(*prepared.balance, state, 0, rules);
+    fields.begin_stage(0, given, *prepared.balance);
+    fields.record(0, state);
+  }
   if (options.shared()) log.write(peaks_in_words(*options.ranks));
   const Real gross = found.flows.gross();
   recorder.row_of_steady(state, found.totals, found.flows, gross > 0 ? std::abs(found.left) / gross : 0);
-  recorder.record(0, state);
   result.seconds = std::chrono::duration<Real>(Clock::now() - start).count();
+  fields.finish(given, *prepared.balance);
   recorder.finish();
   write_residuals(found, options.folder / "residuals.csv");
   result.files = {"fields.nc", "series.csv", "residuals.csv"};
   for (const auto& f : write_boundaries(given, *prepared.balance, state, 0, options.folder))
     result.files.push_back(f);
   result.steady = found;
-  result.comparisons = recorder.comparisons();
-  result.records = recorder.records();
+  result.comparisons = fields.comparisons();
+  result.records = fields.records();
   store::write_file(options.folder / "case.toml", given.text);
   for (const char* f : {"summary.json", "case.toml", "run.log"}) result.files.emplace_back(f);
   prepared.initial = std::move(state);  // what reports may still look at
@@ -374,6 +388,7 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   whole.append(columns_section(options.folder / "series.csv"));
   store::write_file(options.folder / "summary.json", whole.json());
   log.write(result.closing.text());
+  fields.clean();
   recorder.clean();
   store::remove_file(kept_case(options.folder));
   return result;
@@ -415,7 +430,7 @@ RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& opti
     if (given.steady) return run_steady(given, prepared, options);
     return Run(given, prepared, options).go();
   } catch (const store::StoreError& e) {
-    if (!std::filesystem::exists(options.folder / "fields.journal")) throw;
+    if (!store::FieldJournals(options.folder).exist()) throw;
     throw store::StoreError(
         fmt::format("{}\nearlier records are in {}: `williwaw recover {}` completes the files from it, "
                     "`williwaw run --resume` continues from the last checkpoint, if any",
@@ -425,8 +440,9 @@ RunResult run_case(const Case& given, Prepared& prepared, const RunOptions& opti
 
 void run_beside(const Case& given, int threads, const RunOptions& options) {
   expect(!options.writes(), "run_beside: another rank than the first");
-  const Shared shared{*options.ranks, options.boxes};
   if (given.steady) {
+    FieldRecorder fields(given, options.folder, *options.ranks);
+    const Shared shared{*options.ranks, options.boxes, fields, 0};
     SteadyRules rules = *given.steady;
     rules.threads = threads;
     solve_steady_on_ranks(given, rules, shared, nullptr);
@@ -440,11 +456,12 @@ void run_beside(const Case& given, int threads, const RunOptions& options) {
   std::string trouble;
   if (found[0] != 0) from = Checkpoint::load(options.folder, trouble);
   Index stage = from ? from->stage : 0;
+  FieldRecorder fields(given, options.folder, *options.ranks, from ? &from->fields : nullptr);
   std::optional<Case> later;
   if (stage > 0) later = stage_of(given, stage, from->stage_start, from->stage_initial);
   for (;;) {
-    const MarchedPart part =
-        march_beside(later ? *later : given, threads, from ? &from->snapshot : nullptr, shared);
+    const MarchedPart part = march_beside(later ? *later : given, threads, from ? &from->snapshot : nullptr,
+                                          {*options.ranks, options.boxes, fields, stage});
     from.reset();
     if (part.outcome.ending != Outcome::Ending::reached || stage >= static_cast<Index>(given.stages.size()))
       break;
