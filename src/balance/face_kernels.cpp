@@ -74,7 +74,7 @@ Line<Number> line_of(const View<Number>& a, Index line, const Number* x) {
 }
 
 template <int dimension, class Number>
-[[gnu::always_inline]] inline Number across(const Line<Number>& l, Index i) {
+WILLIWAW_INLINE inline Number across(const Line<Number>& l, Index i) {
   Number sum = 0;
   if constexpr (dimension > 1) sum += l.joined[0][i] * l.beside[0][i] + l.joined[1][i] * l.beside[1][i];
   if constexpr (dimension > 2) sum += l.joined[2][i] * l.beside[2][i] + l.joined[3][i] * l.beside[3][i];
@@ -99,14 +99,14 @@ Number around_end(const Line<Number>& l, const Number* x, Index i) {
 }
 
 template <int dimension, class Number>
-[[gnu::always_inline]] inline Number around(const Line<Number>& l, const Number* x, Index i) {
+WILLIWAW_INLINE inline Number around(const Line<Number>& l, const Number* x, Index i) {
   return l.low[i] * x[i - 1] + l.low[i + 1] * x[i + 1] + across<dimension>(l, i);
 }
 
 // Sums go to each segment of the line.
 template <int dimension>
-[[gnu::always_inline]] inline void multiply_line(const Line<double>& l, const double* x, double* __restrict y,
-                                                 double* of_segments) {
+WILLIWAW_INLINE inline void multiply_line(const Line<double>& l, const double* x, double* __restrict y,
+                                          double* of_segments) {
   const Index left_out = l.between_lines ? 0 : 1;
   each_segment(left_out, l.count - left_out, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
     of_segments[s] = segment_sum(first, end, [&](Index i) WILLIWAW_INLINE {
@@ -124,8 +124,8 @@ template <int dimension>
 }
 
 template <int dimension>
-[[gnu::always_inline]] inline void residual_line(const Line<float>& l, const float* x, const float* b,
-                                                 float* __restrict r) {
+WILLIWAW_INLINE inline void residual_line(const Line<float>& l, const float* x, const float* b,
+                                          float* __restrict r) {
   const Index end = l.between_lines ? 0 : 1;
 #pragma omp simd
   for (Index i = end; i < l.count - end; ++i) r[i] = b[i] - l.diagonal[i] * x[i] + around<dimension>(l, x, i);
@@ -136,8 +136,8 @@ template <int dimension>
 
 // Updates the unknowns i with (i + parity) even.
 template <int dimension>
-[[gnu::always_inline]] inline void relax_line(const Line<float>& l, const float* inverse, float* x,
-                                              const float* b, Index parity, float* __restrict buffer) {
+WILLIWAW_INLINE inline void relax_line(const Line<float>& l, const float* inverse, float* x, const float* b,
+                                       Index parity, float* __restrict buffer) {
   const Index end = l.between_lines ? 0 : 1;
 #pragma omp simd
   for (Index i = end; i < l.count - end; ++i) buffer[i] = inverse[i] * (b[i] + around<dimension>(l, x, i));

@@ -10,8 +10,8 @@ namespace williwaw {
 namespace {
 
 template <class Add>
-[[gnu::always_inline]] inline void total_by(Index first, Index end, const Real* u, Totals* of_segments,
-                                            const Add& add) {
+WILLIWAW_INLINE inline void total_by(Index first, Index end, const Real* u, Totals* of_segments,
+                                     const Add& add) {
   each_segment(first, end, [&](Index s, Index begin, Index next) WILLIWAW_INLINE {
     LaneTotals lanes;
     by_lanes(
@@ -38,6 +38,46 @@ void total(Index first, Index end, const Real* u, const Real* widths, Real acros
     lanes.second[k] += std::abs(stored);
     lanes.third[k] += amount;
   });
+}
+
+// Some of a line as kernels count it while they make it: what lies between its ends side by side, the ends by
+// themselves.
+template <class Sums>
+WILLIWAW_INLINE inline void total_between_ends(Index first, Index end, const Real* u, const Sums& sums,
+                                               Totals* of_segments) {
+  each_segment(first, end, [&](Index s, Index begin, Index next) WILLIWAW_INLINE {
+    LaneTotals lanes;
+    by_lanes(
+        begin, next,
+        [&](Index i, Index k) WILLIWAW_INLINE {
+          sums.add(lanes, i, k, u[i]);
+          lanes.see(k, u[i]);
+        },
+        fetch_nothing);
+    sums.close(lanes, of_segments[s], s);
+    lanes.extremes(of_segments[s]);
+  });
+}
+
+WILLIWAW_CLONES
+void total_of_line(Index first, Index end, Index count, const Real* u, const Real* widths, Real across,
+                   const LineCapacity& capacity, bool even, Totals* of_segments) {
+  const Index begin = std::max<Index>(first, 1), last = std::min(end, count - 1);
+  if (even)
+    total_between_ends(begin, last, u, EvenSums{capacity.factor * capacity.values[1], across * widths[1]},
+                       of_segments);
+  else if (!capacity.of_each)
+    total_between_ends(begin, last, u, SumsByWidth{widths, capacity.factor, across}, of_segments);
+  else
+    total_between_ends(begin, last, u, SumsByCapacity{capacity.values, widths, across}, of_segments);
+  for (const Index i : {Index{0}, count - 1}) {
+    if (i < first || i >= end) continue;
+    Totals& totals = of_segments[i / segment_cells];
+    const Real stored = capacity(i) * u[i];
+    totals.content += stored;
+    totals.gross += std::abs(stored);
+    totals.see(u[i], across * widths[i]);
+  }
 }
 
 WILLIWAW_CLONES
@@ -169,6 +209,12 @@ void LinearStorage::recover(Index line, const Real* q, Real* u) const {
 void LinearStorage::count(Index line, const Real* u, Index first, Index end, Totals* of_segments) const {
   const Grid& g = domain().grid();
   const Index start = g.size(0) * line;
+  if (volumes().empty() && g.size(0) > 2) {
+    const LineCapacity capacity = of_line(line);
+    total_of_line(first, end, g.size(0), u, g.axis(0).measures().data(), domain().across(line), capacity,
+                  !capacity.of_each && g.axis(0).is_uniform(), of_segments);
+    return;
+  }
   const bool cut = !volumes().empty();
   total(first, end, u, cut ? volumes().data() + start : g.axis(0).measures().data(),
         cut ? 1 : domain().across(line), per_volume_,

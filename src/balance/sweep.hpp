@@ -24,11 +24,14 @@ inline void clear_line(Real* first, Index count) {
 class Sweep {
  public:
   Sweep(const Domain& domain, std::size_t ledger_lines, SweepWorkspace& workspace)
-      : domain_(domain), ledger_lines_(ledger_lines), workspace_(workspace) {
-    workspace.sums.resize(domain.box().blocks().size());
+      : domain_(domain),
+        ledger_lines_(ledger_lines),
+        workspace_(workspace),
+        parts_(domain.segments().parts_of_line()) {
+    workspace.sums.resize(domain.box().blocks().size() * parts_);
     workspace.of_blocks.resize(workspace.sums.size() * ledger_lines);
     workspace.threads.resize(static_cast<std::size_t>(std::max(1, domain.threads())));
-    for (LineSums& room : workspace.threads) room.resize(ledger_lines, domain.segments().of_line());
+    for (LineSums& room : workspace.threads) room.resize(ledger_lines, domain.segments());
   }
 
   /// Calls work(line, j, k, sums) for every line of unknowns. A thread sums up a block of lines in room of
@@ -40,11 +43,13 @@ class Sweep {
       LineSums& sums = workspace_.threads[thread()];
       sums.begin();
       for (Index line = first; line < end; ++line) work(line, line % rows, line / rows, sums);
-      sums.end(workspace_.sums[block], workspace_.of_blocks.data() + block * ledger_lines_);
+      for (std::size_t part = 0; part < parts_; ++part) {
+        const std::size_t n = block * parts_ + part;
+        sums.end(part, workspace_.sums[n], workspace_.of_blocks.data() + n * ledger_lines_);
+      }
     });
   }
 
-  void count(Index line, LineSums& sums) const { sums.count(domain_.segments().number(line, 0)); }
   static std::size_t thread() { return static_cast<std::size_t>(omp_get_thread_num()); }
 
   /// What was counted in all boxes; `weight` times what was booked line by line is added to the ledger. All
@@ -90,6 +95,7 @@ class Sweep {
   const Domain& domain_;
   std::size_t ledger_lines_;
   SweepWorkspace& workspace_;
+  std::size_t parts_;  ///< of each block that sums are kept of
 };
 
 }  // namespace williwaw

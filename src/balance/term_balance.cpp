@@ -246,7 +246,7 @@ std::vector<Totals> TermBalance::totals_by_unknown(const State& y, Real) {
       const Real* values = y.data() + first_of(u, line);
       for (const auto& run : domain(u).runs(line))
         unknowns_[u].storage->count(line, values, run.first, run.first + run.count, of_segments);
-      sweep.count(line, sums);
+      sums.count(domain(u).segments(), line);
     });
     Ledger none;
     result.push_back(sweep.finish(none, 1));

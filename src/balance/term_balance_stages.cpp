@@ -33,12 +33,11 @@ void TermBalance::evaluate_stage(const State& y, Real from, Real step, StageLeve
 
 void TermBalance::stage_line(const StageLevel& level, Real step, Index number, Index j, Index k,
                              LineSums& sums) {
-  const Index segment = domain().segments().number(number, 0);
   if (is_idle(arranged_.grids.front().unknowns, number)) {
     for (Real* const made : {level.next, level.sum, level.first ? level.first_rate : nullptr})
       for (std::size_t u = 0; made && u < unknowns_.size(); ++u)
         clear_line(made + first_of(u, number), grid().size(0));
-    if (level.last) sums.count(segment);
+    if (level.last) sums.count(domain().segments(), number);
     return;
   }
   std::vector<LineRates>& rates = workspace_.rates[Sweep::thread()];
@@ -81,7 +80,7 @@ void TermBalance::stage_line(const StageLevel& level, Real step, Index number, I
     for (const auto& run : domain(u).runs(number))
       unknowns_[u].storage->count(number, end, run.first, run.first + run.count, of_segments);
   }
-  if (level.last) sums.count(segment);
+  if (level.last) sums.count(domain().segments(), number);
 }
 
 // Of one unknown alone. What a node would be without its boundary is told by the sum over the step;

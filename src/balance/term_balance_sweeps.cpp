@@ -144,7 +144,7 @@ Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const S
   sweep.each_line([&](Index number, Index j, Index k, LineSums& sums) {
     if (is_idle(unknowns, number)) {
       for (const std::size_t u : unknowns) clear_line(out.data() + first_of(u, number), nx);
-      sweep.count(number, sums);
+      sums.count(domain.segments(), number);
       return;
     }
     const std::size_t thread = Sweep::thread();
@@ -167,7 +167,7 @@ Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const S
       for (const auto& run : this->domain(u).runs(number))
         storage.count(number, out.data() + first, run.first, run.first + run.count, of_segments);
     }
-    sweep.count(number, sums);
+    sums.count(domain.segments(), number);
   });
   return sweep.finish(rates, 1);
 }
@@ -213,12 +213,12 @@ namespace {
 // `made` is Σ widths·densities by segment, if it was counted.
 void book_densities(const Line& line, const LineDensities& densities, const Domain& domain, bool counted,
                     std::span<const Real> made) {
-  const Index nx = domain.grid().size(0), first = domain.segments().number(line.number, 0);
+  const Index nx = domain.grid().size(0);
   const Real* const widths = domain.grid().axis(0).measures().data();
   const Real across = domain.across(line.number);
   for (Index s = 0; s < domain.segments().of_line(); ++s) {
     const Index begin = s * segment_cells, end = std::min(nx, begin + segment_cells);
-    line.booked[densities.line].leaf(first + s) +=
+    line.booked[densities.line].leaf(domain.segments().number(line.number, begin)) +=
         across * (counted ? made[static_cast<std::size_t>(s)]
                           : LineRates::amount_of(begin, end, densities.values, widths));
   }
@@ -242,7 +242,7 @@ void TermBalance::step_line(std::size_t grid, const EulerStep& one, Index number
   const Index nx = domain.grid().size(0);
   if (is_idle(unknowns, number)) {
     for (const std::size_t u : unknowns) clear_line(one.out + first_of(u, number), nx);
-    sums.count(domain.segments().number(number, 0));
+    sums.count(domain.segments(), number);
     return;
   }
   std::vector<LineRates>& rates = workspace_.rates[Sweep::thread()];
@@ -290,7 +290,7 @@ void TermBalance::step_line(std::size_t grid, const EulerStep& one, Index number
         storage.count(number, next, run.first, run.first + run.count, of_segments);
     }
   }
-  sums.count(domain.segments().number(number, 0));
+  sums.count(domain.segments(), number);
 }
 
 }  // namespace williwaw

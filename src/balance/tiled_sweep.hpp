@@ -21,7 +21,7 @@ class TiledSweep {
         tiles_(shape, [&domain](Index line) { return domain.box().line_there(line); }) {
     const auto levels = static_cast<std::size_t>(shape.levels);
     rooms_.resize(levels * tiles_.tracks());
-    for (Room& room : rooms_) room.sums.resize(ledger_lines, domain.segments().of_line());
+    for (Room& room : rooms_) room.sums.resize(ledger_lines, domain.segments());
     of_levels_.resize(levels);
     for (std::size_t level = 0; level < levels; ++level) {
       const auto blocks = tiles_.blocks(static_cast<int>(level));
@@ -57,7 +57,7 @@ class TiledSweep {
         work(level, line, line % rows, line / rows, room.sums);
         if (counted + 1 < block.first + block.count) continue;
         if (!in_halo)
-          room.sums.end(of_level.sums[room.block], of_level.booked.data() + room.block * ledger_lines_);
+          room.sums.end(0, of_level.sums[room.block], of_level.booked.data() + room.block * ledger_lines_);
         ++room.block;
       }
     });

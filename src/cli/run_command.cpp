@@ -120,6 +120,7 @@ int code_of(const Outcome& outcome) {
 Decomposition shared_boxes(const std::string& wanted, const casefile::Case& given, Communicator* together) {
   Execution execution;
   execution.communicator = together;
+  execution.cuts_lines = study::cuts_lines(given);
   if (!wanted.empty()) execution.boxes = boxes_from(wanted);
   try {
     return decomposition_of(given.system(), execution);

@@ -46,12 +46,15 @@ Box::Box(const Grid& grid, const Decomposition& decomposition, Communicator& com
     axes_.push_back(grid.axis(a));
     const Axis& axis = axes_.back();
     if (!axis.is_part()) continue;
-    expect(a > 0, "Box: lines along the first axis are whole");
     whole_size_[a] = axis.whole().size();
     first_[a] = axis.first();
     own_first_[a] = axis.own_first();
     own_end_[a] = axis.own_end();
   }
+  const auto along = [&](int a) {
+    return Segments::Along{size_[a], own_first_[a], own_end_[a], first_[a] + own_first_[a], whole_size_[a]};
+  };
+  segments_ = whole_ ? Segments(size_[0]) : Segments(along(0), along(1), along(2));
   lay_out_subtrees();
   lay_out_blocks();
   if (whole_) return;
@@ -79,6 +82,15 @@ void Box::lay_out_subtrees() {
       count -= taken;
     }
   };
+  if (!segments_.nodes().empty()) {
+    for (Index k = own_first_[2]; k < own_end_[2]; ++k)
+      for (Index j = own_first_[1]; j < own_end_[1]; ++j) {
+        const Index line = j + size_[1] * k;
+        for (const Segments::Node& node : segments_.nodes())
+          subtrees_.push_back({line, 1, segments_.numbers(line_there(line)) + node.first, node.level});
+      }
+    return;
+  }
   // Planes follow each other where all of their lines are its own.
   if (own_count(1) == whole_size_[1]) {
     cut_up(size_[1] * own_first_[2], size_[1] * (own_end_[2] - own_first_[2]));
@@ -87,11 +99,9 @@ void Box::lay_out_subtrees() {
       cut_up(own_first_[1] + size_[1] * k, own_end_[1] - own_first_[1]);
   }
   // Leaves are segments: a line has a power of two of them.
-  const Segments segments(size_[0]);
-  const int bits = static_cast<int>(std::countr_zero(static_cast<std::uint64_t>(segments.numbers(1))));
   for (Subtree& s : subtrees_) {
-    s.leaf = segments.numbers(s.leaf);
-    s.level += bits;
+    s.leaf = segments_.numbers(s.leaf);
+    s.level += segments_.levels_of_line();
   }
 }
 
@@ -136,7 +146,7 @@ void Box::lay_out_rounds() {
 
 void Box::lay_out_blocks() {
   const Index most = in_block((own_end_[1] - own_first_[1]) * (own_end_[2] - own_first_[2]));
-  for (std::size_t s = 0; s < subtrees_.size(); ++s) {
+  for (std::size_t s = 0; s < subtrees_.size(); s += segments_.parts_of_line()) {
     const Subtree& subtree = subtrees_[s];
     const Index each =
         whole_ ? most

@@ -15,12 +15,32 @@ Index least_intervals(bool periodic, int halo) {
   return periodic ? 2 * Index{halo} + 2 : std::max(1, halo);
 }
 
+// Along the first axis boxes end with a segment of the sums that go along it. The halo is a segment as well,
+// so that those of a box's own are counted from a whole one on; around a seam there must be room for two of
+// them.
+constexpr Index segments_around = 3;
+Index segments_along(Index intervals) {
+  return (intervals + segment_cells - 1) / segment_cells;
+}
+
 int most_boxes_along(const Grid& grid, int axis, int halo) {
-  // Sums are taken along the first one.
-  if (axis == 0 || axis >= grid.dimension()) return 1;
+  if (axis >= grid.dimension()) return 1;
   const Axis& along = grid.axis(axis);
-  return static_cast<int>(std::clamp<Index>(along.intervals() / least_intervals(along.periodic(), halo), 1,
-                                            std::numeric_limits<int>::max()));
+  const Index most = axis > 0 ? along.intervals() / least_intervals(along.periodic(), halo)
+                              : segments_along(along.intervals()) / (along.periodic() ? segments_around : 1);
+  return static_cast<int>(std::clamp<Index>(most, 1, std::numeric_limits<int>::max()));
+}
+
+// Why it is not more of them.
+std::string least_box_in_words(const Grid& grid, int axis, int halo) {
+  const std::string cells = std::to_string(segment_cells) + " cells";
+  const bool around = grid.axis(axis).periodic();
+  if (axis == 0)
+    return "cut at multiples of " + cells + ", where segments of sums end" +
+           (around ? ", and none narrower than " + std::to_string(segments_around) + " of them" : "");
+  return std::string("none narrower than ") +
+         (around ? "twice the halo and 2 cells more, of a halo of " : "the halo of ") + std::to_string(halo) +
+         (halo == 1 ? " cell" : " cells");
 }
 
 }  // namespace
@@ -50,7 +70,13 @@ void Decomposition::place_starts(const Grid& grid, int axis) {
   const auto a = static_cast<std::size_t>(axis);
   const Index intervals = axis < grid.dimension() ? grid.axis(axis).intervals() : 1;
   const Index count = boxes_[a];
-  if (!at_work_ || axis == 0 || count == 1) {
+  if (axis == 0 && count > 1) {
+    const Index segments = segments_along(intervals);
+    for (Index b = 0; b < count; ++b) starts_[a].push_back(segment_cells * (segments * b / count));
+    starts_[a].push_back(intervals);
+    return;
+  }
+  if (!at_work_ || count == 1) {
     for (Index b = 0; b <= count; ++b) starts_[a].push_back(intervals * b / count);
     return;
   }
@@ -79,13 +105,10 @@ Decomposition::Decomposition(const Grid& grid, const std::array<int, 3>& boxes, 
       throw InputError(
           std::to_string(boxes[a]) + " boxes along " +
           (a < grid.dimension() ? "axis " + grid.axis(a).name() : "an axis that the grid does not have") +
-          ": " +
-          (most > 1 ? "it takes from 1 to " + std::to_string(most) + ", none narrower than " +
-                          (grid.axis(a).periodic() ? "twice the halo and 2 cells more, of a halo of "
-                                                   : "the halo of ") +
-                          std::to_string(halo) + (halo == 1 ? " cell" : " cells")
-           : a == 0 ? "the first axis is not cut, since sums go along it; give 1 there"
-                    : "give 1 there"));
+          ": " + (most > 1 ? "it takes from 1 to " + std::to_string(most) + ", " : "give 1 there") +
+          (most > 1 || (a == 0 && a < grid.dimension())
+               ? (most > 1 ? "" : ": it is ") + least_box_in_words(grid, a, halo)
+               : ""));
     around_[static_cast<std::size_t>(a)] = boxes[a] > 1 && grid.axis(a).periodic();
     place_starts(grid, a);
   }
@@ -105,12 +128,12 @@ std::vector<int> Decomposition::unlike_places(int axis) const {
   return result;
 }
 
-Decomposition Decomposition::choose(const Grid& grid, int ranks, int halo,
+Decomposition Decomposition::choose(const Grid& grid, int ranks, int halo, bool cuts_lines,
                                     std::shared_ptr<const CellsAtWork> at_work) {
   const Index all =
       at_work ? at_work->count(0, at_work->rows(), 0, at_work->planes()) : grid.at_cells().count();
-  const std::array<int, 3> most{most_boxes_along(grid, 0, halo), most_boxes_along(grid, 1, halo),
-                                most_boxes_along(grid, 2, halo)};
+  const std::array<int, 3> most{cuts_lines ? most_boxes_along(grid, 0, halo) : 1,
+                                most_boxes_along(grid, 1, halo), most_boxes_along(grid, 2, halo)};
   std::optional<Decomposition> best;
   std::array<Index, 3> least{};
   // Fewer boxes than these cannot be smaller.
@@ -125,7 +148,7 @@ Decomposition Decomposition::choose(const Grid& grid, int ranks, int halo,
         for (const int k : tried.unlike_places(2))
           for (const int j : tried.unlike_places(1))
             for (const int i : tried.unlike_places(0)) {
-              cells = std::max(cells, tried.cells(tried.box({i, j, k})));
+              cells = std::max(cells, tried.gone_through(tried.box({i, j, k})));
               sent = std::max(sent, tried.sent(tried.box({i, j, k})));
             }
         if (const std::array<Index, 3> size{cells, sent, count}; !best || size < least) {
@@ -146,7 +169,7 @@ Decomposition Decomposition::reaching(int further) const {
       most = std::min({most, room - halo_, own / own_to_further});
     }
   Decomposition result = *this;
-  result.further_ = static_cast<int>(std::max<Index>(0, most));
+  result.further_ = boxes_[0] > 1 ? 0 : static_cast<int>(std::max<Index>(0, most));
   return result;
 }
 
@@ -154,8 +177,11 @@ Axis::Extent Decomposition::extent(int axis, int place) const {
   const std::vector<Index>& starts = starts_[static_cast<std::size_t>(axis)];
   const Index first = starts[static_cast<std::size_t>(place)],
               end = starts[static_cast<std::size_t>(place) + 1];
-  const int halo = halo_ + further_;
-  if (around_[static_cast<std::size_t>(axis)]) return {first - halo, end + halo, first, end};
+  const Index halo = axis == 0 ? segment_cells : halo_ + further_;
+  // Before the own lie whole segments, in a box whose upper halo is beyond the seam one of that halo and of
+  // what is left out.
+  const Index spare = axis == 0 && end == starts.back() ? 1 : 0;
+  if (around_[static_cast<std::size_t>(axis)]) return {first - halo, end + halo - spare, first, end};
   return {std::max<Index>(0, first - (place > 0 ? halo : 0)),
           std::min(starts.back(), end + (place + 1 < boxes_[static_cast<std::size_t>(axis)] ? halo : 0)),
           first, end};
@@ -176,7 +202,9 @@ Index Decomposition::cells(int box) const {
   const std::array<int, 3> at = place(box);
   if (at_work_) {
     const Axis::Extent rows = extent(1, at[1]), planes = extent(2, at[2]);
-    return at_work_->count(rows.own_first, rows.own_end, planes.own_first, planes.own_end);
+    const Index all = at_work_->count(rows.own_first, rows.own_end, planes.own_first, planes.own_end);
+    const Axis::Extent columns = extent(0, at[0]);
+    return all * (columns.own_end - columns.own_first) / starts_[0].back();
   }
   Index product = 1;
   for (int a = 0; a < 3; ++a) {
@@ -184,6 +212,12 @@ Index Decomposition::cells(int box) const {
     product *= e.own_end - e.own_first;
   }
   return product;
+}
+
+// Lines are gone through from end to end, with the halo that they have.
+Index Decomposition::gone_through(int box) const {
+  const Axis::Extent columns = extent(0, place(box)[0]);
+  return cells(box) / (columns.own_end - columns.own_first) * (columns.end - columns.first);
 }
 
 Index Decomposition::sent(int box) const {

@@ -8,13 +8,6 @@ namespace williwaw {
 
 namespace {
 
-Segments segments_of(const Grid& grid) {
-  if (!grid.is_part()) return Segments(grid.size(0));
-  const Grid whole = grid.whole();
-  const auto first = [&](int a) { return a < grid.dimension() ? grid.axis(a).first() : 0; };
-  return {grid.size(0), grid.size(1), whole.size(1), first(1), first(2)};
-}
-
 Index cache_of_core() {
   const long known = sysconf(_SC_LEVEL2_CACHE_SIZE);
   return known > 0 ? Index{known} : Index{1} << 20;
@@ -28,7 +21,6 @@ Domain::Domain(Grid grid, Outline outline, Execution execution)
       box_(execution.decomposition
                ? std::make_shared<const Box>(grid_, *execution.decomposition, *execution.communicator)
                : std::make_shared<const Box>(grid_)),
-      segments_(segments_of(grid_)),
       threads_(threads_for(grid_.count(), execution.threads)),
       cache_(execution.cache > 0 ? execution.cache : cache_of_core()) {
   const Index nx = grid_.size(0);

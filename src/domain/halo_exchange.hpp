@@ -16,9 +16,12 @@ void exchange_halo(Communicator& ranks, const std::array<Index, 3>& size,
   std::array<std::vector<Real>, 2> sent, received;
   // Rows along an axis, of everything across it.
   const auto each_row = [&](int axis, const RowRange& rows, const auto& visit) {
-    const Index stride = axis == 1 ? size[0] : size[0] * size[1], slabs = axis == 1 ? size[2] : 1;
+    Index stride = 1, slabs = 1;
+    for (int a = 0; a < axis; ++a) stride *= size[static_cast<std::size_t>(a)];
+    for (int a = axis + 1; a < 3; ++a) slabs *= size[static_cast<std::size_t>(a)];
     for (Index slab = 0; slab < slabs; ++slab)
-      visit(values + slab * size[0] * size[1] + stride * rows.first, stride * rows.count());
+      visit(values + stride * (slab * size[static_cast<std::size_t>(axis)] + rows.first),
+            stride * rows.count());
   };
   for (std::size_t n = 0; n < neighbours.size();) {
     std::vector<Communicator::Message> messages;

@@ -43,11 +43,11 @@ Real sum_over(const Domain& domain, const Term& term) {
 /// order.
 template <class Sum, class Visit>
 Sum tree_over(const Domain& domain, const Visit& visit) {
-  std::vector<TreeSum<Sum>> blocks(domain.box().blocks().size());
+  const std::size_t parts = domain.segments().parts_of_line();
+  std::vector<SubtreeSums<Sum>> blocks(domain.box().blocks().size(), SubtreeSums<Sum>(domain.segments()));
   each_line(domain, [&](std::size_t block, Index line, Index, Index) { visit(line, blocks[block]); });
-  return domain.box().joined<Sum>(by_subtree<Sum>(domain.box(), [&](std::size_t b) {
-    return blocks[b].empty() ? std::nullopt : std::optional(blocks[b].sum());
-  }));
+  return domain.box().joined<Sum>(
+      by_subtree<Sum>(domain.box(), [&](std::size_t n) { return blocks[n / parts].sum(n % parts); }));
 }
 
 /// A tree over all segments to whose leaves single unknowns add, in increasing order; only those that are a
@@ -63,7 +63,8 @@ class BoxSum {
     if (!box.owns(n)) return nowhere_ = Sum();
     const Index line = n / domain_->grid().size(0);
     while (line >= box.subtrees()[at_].first + box.subtrees()[at_].count) ++at_;
-    return subtrees_[at_].leaf(domain_->segments().of_cell(n));
+    const Index number = domain_->segments().of_cell(n);
+    return subtrees_[at_ + domain_->segments().part(number)].leaf(number);
   }
   /// Of all ranks, which call it together.
   Sum sum() const {

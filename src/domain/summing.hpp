@@ -13,7 +13,7 @@ inline constexpr Index sum_lanes = 8;
 
 /// The partial results of a segment joined in a fixed order, half by half.
 template <class Join>
-[[gnu::always_inline]] inline Real joined_lanes(const Real (&lanes)[sum_lanes], const Join& join) {
+WILLIWAW_INLINE inline Real joined_lanes(const Real (&lanes)[sum_lanes], const Join& join) {
   Real four[4], two[2];
 #pragma omp simd
   for (int k = 0; k < 4; ++k) four[k] = join(lanes[k], lanes[k + 4]);
@@ -21,20 +21,20 @@ template <class Join>
   for (int k = 0; k < 2; ++k) two[k] = join(four[k], four[k + 2]);
   return join(two[0], two[1]);
 }
-[[gnu::always_inline]] inline Real sum_of_lanes(const Real (&lanes)[sum_lanes]) {
+WILLIWAW_INLINE inline Real sum_of_lanes(const Real (&lanes)[sum_lanes]) {
   return joined_lanes(lanes, [](Real a, Real b) WILLIWAW_INLINE { return a + b; });
 }
-[[gnu::always_inline]] inline Real lowest_of_lanes(const Real (&lanes)[sum_lanes]) {
+WILLIWAW_INLINE inline Real lowest_of_lanes(const Real (&lanes)[sum_lanes]) {
   return joined_lanes(lanes, [](Real a, Real b) WILLIWAW_INLINE { return b < a ? b : a; });
 }
-[[gnu::always_inline]] inline Real highest_of_lanes(const Real (&lanes)[sum_lanes]) {
+WILLIWAW_INLINE inline Real highest_of_lanes(const Real (&lanes)[sum_lanes]) {
   return joined_lanes(lanes, [](Real a, Real b) WILLIWAW_INLINE { return b > a ? b : a; });
 }
 
 /// Calls visit(i, lane) for a part of a segment, and fetch(i) before every eight of them. What is left at the
 /// end is added to the first lanes.
 template <class Visit, class Fetch>
-[[gnu::always_inline]] inline void by_lanes(Index first, Index end, const Visit& visit, const Fetch& fetch) {
+WILLIWAW_INLINE inline void by_lanes(Index first, Index end, const Visit& visit, const Fetch& fetch) {
   Index i = first;
   for (; i + sum_lanes <= end; i += sum_lanes) {
     fetch(i);
@@ -54,7 +54,7 @@ inline constexpr auto fetch_nothing = [](Index) WILLIWAW_INLINE {};
 
 /// Σ term(i) over a segment, or the part of it from `first` to `end` - 1.
 template <class Term>
-[[gnu::always_inline]] inline Real segment_sum(Index first, Index end, const Term& term) {
+WILLIWAW_INLINE inline Real segment_sum(Index first, Index end, const Term& term) {
   Real lanes[sum_lanes] = {};
   by_lanes(
       first, end, [&](Index i, Index k) WILLIWAW_INLINE { lanes[k] += term(i); }, fetch_nothing);
@@ -64,7 +64,7 @@ template <class Term>
 /// Calls visit(segment of the line, first, end) for the segments that meet cells `first` to `end` - 1 of a
 /// line.
 template <class Visit>
-[[gnu::always_inline]] inline void each_segment(Index first, Index end, const Visit& visit) {
+WILLIWAW_INLINE inline void each_segment(Index first, Index end, const Visit& visit) {
   while (first < end) {
     const Index segment = first / segment_cells, next = (segment + 1) * segment_cells;
     visit(segment, first, next < end ? next : end);
@@ -91,13 +91,17 @@ Real sum_over(Index line_cells, Index lines, int threads, const Term& term) {
   return all.sum();
 }
 
-/// Sums by the subtrees of a box, from those by its blocks; empty ones take no part.
-template <class Sum, class OfBlock>
-std::vector<std::optional<Sum>> by_subtree(const Box& box, const OfBlock& of_block) {
+/// Sums by the subtrees of a box, from those by its blocks, part by part of each where lines are cut; empty
+/// ones take no part.
+template <class Sum, class OfPart>
+std::vector<std::optional<Sum>> by_subtree(const Box& box, const OfPart& of_part) {
   std::vector<TreeSum<Sum>> subtrees(box.subtrees().size());
-  for (std::size_t b = 0; b < box.blocks().size(); ++b)
-    if (const std::optional<Sum> sum = of_block(b))
-      subtrees[box.blocks()[b].subtree].add(box.blocks()[b].number, *sum);
+  const std::size_t parts = box.segments().parts_of_line();
+  for (std::size_t n = 0; n < box.blocks().size() * parts; ++n)
+    if (const std::optional<Sum> sum = of_part(n)) {
+      const Box::Block& block = box.blocks()[n / parts];
+      subtrees[block.subtree + n % parts].add(block.number, *sum);
+    }
   std::vector<std::optional<Sum>> result(subtrees.size());
   for (std::size_t s = 0; s < subtrees.size(); ++s)
     if (!subtrees[s].empty()) result[s] = subtrees[s].sum();
@@ -108,19 +112,21 @@ std::vector<std::optional<Sum>> by_subtree(const Box& box, const OfBlock& of_blo
 template <class Term>
 Real sum_over(const Box& box, Index line_cells, int threads, const Term& term) {
   const std::vector<Box::Block>& blocks = box.blocks();
-  const Segments segments(line_cells);
-  std::vector<std::optional<Real>> sums(blocks.size());
+  const Segments& segments = box.segments();
+  const std::size_t parts = segments.parts_of_line();
+  std::vector<std::optional<Real>> sums(blocks.size() * parts);
 #pragma omp parallel for schedule(static) num_threads(threads) if (threads > 1)
   for (std::size_t b = 0; b < blocks.size(); ++b) {
-    TreeSum<Real> sum;
-    for (Index line = 0; line < blocks[b].count; ++line)
-      each_segment(0, line_cells, [&](Index s, Index first, Index end) {
-        const Index start = line_cells * (blocks[b].first + line);
-        sum.add(segments.number(line, s * segment_cells), segment_sum(start + first, start + end, term));
+    SubtreeSums<Real> sum(segments);
+    for (Index line = blocks[b].first; line < blocks[b].first + blocks[b].count; ++line)
+      each_segment(0, line_cells, [&](Index, Index first, Index end) {
+        const Index start = line_cells * line;
+        if (const Index number = segments.number(line, first); number >= 0)
+          sum.add(number, segment_sum(start + first, start + end, term));
       });
-    sums[b] = sum.sum();
+    for (std::size_t part = 0; part < parts; ++part) sums[b * parts + part] = sum.sum(part);
   }
-  return box.joined<Real>(by_subtree<Real>(box, [&](std::size_t b) { return sums[b]; }));
+  return box.joined<Real>(by_subtree<Real>(box, [&](std::size_t n) { return sums[n]; }));
 }
 
 /// Σ term(n) over all values of a state, of all ranks.

@@ -119,7 +119,9 @@ void UnknownIntegral::cover(Real lowest, Real highest) {
     return range;
   };
   while (top_edge(first_) > lowest) ranges_.insert(ranges_.begin(), make(--first_));
-  for (; ranges_.empty() || top_edge(last_) < highest; ++last_) ranges_.push_back(make(last_));
+  const bool zero = highest >= 0 && last_ == 0;
+  for (; ranges_.empty() || top_edge(last_) < highest || (zero && last_ == 0); ++last_)
+    ranges_.push_back(make(last_));
 }
 
 // ∫ f over whole panels of a top range, by blocks where there are any.
@@ -137,14 +139,23 @@ Real UnknownIntegral::sum_of(const TopRange& range, std::size_t first, std::size
   return sum + by_panel(end_block * block, end);
 }
 
-// The top range and the panel in it that hold a value.
+// The top range and the panel in it that hold a value. One between two panels belongs to that towards zero,
+// which is there whatever else has been covered: results do not depend on values that others have had. Zero
+// belongs to what lies above, unless f is no number there.
 std::pair<std::size_t, std::size_t> UnknownIntegral::place_of(Real u) const {
+  const auto first_beyond = [u](const auto& all, const auto& from) {
+    return u > 0 ? std::ranges::lower_bound(all, u, {}, from) : std::ranges::upper_bound(all, u, {}, from);
+  };
   // A search that runs away leaves many of them behind.
-  const auto beyond =
-      std::ranges::upper_bound(ranges_, u, {}, [](const TopRange& r) { return r.panels.front().from; });
-  const auto range = static_cast<std::size_t>(std::max<std::ptrdiff_t>(beyond - ranges_.begin(), 1) - 1);
+  const auto from_of = [](const TopRange& r) { return r.panels.front().from; };
+  const auto beyond = first_beyond(ranges_, from_of);
+  auto range = static_cast<std::size_t>(std::max<std::ptrdiff_t>(beyond - ranges_.begin(), 1) - 1);
+  if (u == 0 && range > 0 && !std::isfinite(ranges_[range].panels.front().whole)) {
+    --range;
+    return {range, ranges_[range].panels.size() - 1};
+  }
   const auto& panels = ranges_[range].panels;
-  const auto above = std::ranges::upper_bound(panels, u, {}, &Panel::from);
+  const auto above = first_beyond(panels, &Panel::from);
   return {range, static_cast<std::size_t>(std::max<std::ptrdiff_t>(above - panels.begin(), 1) - 1)};
 }
 

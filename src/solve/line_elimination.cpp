@@ -36,15 +36,15 @@ namespace {
 // Eight values side by side. Its arithmetic is that of eight numbers on any processor.
 typedef Real Lanes __attribute__((vector_size(lanes * sizeof(Real))));
 
-[[gnu::always_inline]] inline void load(const Real* from, Lanes& to) {
+WILLIWAW_INLINE inline void load(const Real* from, Lanes& to) {
   __builtin_memcpy(&to, from, sizeof(Lanes));
 }
-[[gnu::always_inline]] inline void store(const Lanes& from, Real* to) {
+WILLIWAW_INLINE inline void store(const Lanes& from, Real* to) {
   __builtin_memcpy(to, &from, sizeof(Lanes));
 }
 
 // Rows to columns: single values, then pairs, then fours change places.
-[[gnu::always_inline]] inline void transpose(Lanes (&r)[lanes]) {
+WILLIWAW_INLINE inline void transpose(Lanes (&r)[lanes]) {
   Lanes a[lanes], b[lanes];
   for (int k = 0; k < 8; k += 2) {
     a[k] = __builtin_shufflevector(r[k], r[k + 1], 0, 8, 2, 10, 4, 12, 6, 14);
@@ -63,7 +63,7 @@ typedef Real Lanes __attribute__((vector_size(lanes * sizeof(Real))));
 
 // C·u + added of eight cells of every chunk, as eight columns.
 template <bool even, bool adds, class AnyGroup>
-[[gnu::always_inline]] inline void take_right(const AnyGroup& g, Index i, Lanes (&right)[lanes]) {
+WILLIWAW_INLINE inline void take_right(const AnyGroup& g, Index i, Lanes (&right)[lanes]) {
   for (Index c = 0; c < lanes; ++c) {
     load(g.u[c] + i, right[c]);
     if constexpr (even) {
@@ -84,7 +84,7 @@ template <bool even, bool adds, class AnyGroup>
 
 // Lengths and reaches are multiples of eight.
 template <bool even, bool adds, bool symmetric, class AnyGroup>
-[[gnu::always_inline]] inline void eliminate(const AnyGroup& group) {
+WILLIWAW_INLINE inline void eliminate(const AnyGroup& group) {
   const AnyGroup g = group;
   Lanes y{}, below, pivot, above, right[lanes];
   for (Index i = -g.reach; i < g.length + g.reach; i += lanes) {

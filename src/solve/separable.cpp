@@ -23,7 +23,7 @@ WILLIWAW_CLONES Index count_apart(const Real* entries, const Real* unit, Real fa
 }
 
 // What row n has more than the conductances that lead from it.
-[[gnu::always_inline]] inline Real excess_of(const FaceSystem& system, Index n) {
+WILLIWAW_INLINE inline Real excess_of(const FaceSystem& system, Index n) {
   Real sum = system.diagonal[n] + system.lower[0][n] + system.upper[0][n];
   if (!system.lower[1].empty()) sum += system.lower[1][n] + system.upper[1][n];
   if (!system.lower[2].empty()) sum += system.lower[2][n] + system.upper[2][n];

@@ -256,7 +256,12 @@ Decomposition decomposition_of(const System& system, const Execution& execution)
   const Regions& regions = system.problems.front().regions();
   const bool looks = regions.cuts() && grid.dimension() > 1 && (ranks > 1 || !chosen);
   const auto at_work = looks ? std::make_shared<const CellsAtWork>(grid, regions) : nullptr;
-  if (chosen) return Decomposition::choose(grid, ranks, halo, at_work);
+  if (chosen) return Decomposition::choose(grid, ranks, halo, execution.cuts_lines, at_work);
+  if (execution.boxes[0] > 1 && !execution.cuts_lines)
+    throw InputError(Subject::grid, std::to_string(execution.boxes[0]) + " boxes along axis " +
+                                        grid.axis(0).name() +
+                                        ": implicit steps and steady states need whole lines along the first "
+                                        "axis; give 1 there, or take an explicit scheme");
   return {grid, execution.boxes, halo, at_work};
 }
 

@@ -209,6 +209,14 @@ kind = "diffusion"
 diffusivity = "(1 + u^2)"
 )case" + swell + "[boundary]\nnorth = { dirichlet = 0.4 }\ndefault = \"insulated\"\n" +
                                                       timed("explicit-euler", "0.0001", "0.01", "0.002")});
+  // The boundary's value is one at which tables of such conductivities are cut.
+  all.push_back({"a conductivity of the unknown by adaptive steps",
+                 "title = \"a\"" + plan + R"case(
+[equation]
+kind = "diffusion"
+diffusivity = "(1 + u^2)"
+)case" + swell + "[boundary]\nwest = { dirichlet = 1 }\ndefault = \"insulated\"\n" +
+                     timed("rk45", "{ adaptive = 1e-4 }", "0.003", "0.001")});
   all.push_back({"a block by multigrid",
                  "title = \"a\"" + block +
                      "\n[equation]\nkind = \"diffusion\"\ndiffusivity = \"(1 + 0.3*x)\"\nsource = "
@@ -236,7 +244,70 @@ default = "insulated"
 [steady]
 solver = "cg"
 )case"});
+  const auto rod = [](const char* unknowns, const char* cells) {
+    return fmt::format("title = \"a\"\n[grid]\nunknowns = \"{}\"\nx = {{ from = 0, to = 2, {} }}\n", unknowns,
+                       cells);
+  };
+  const std::string hump = "[initial]\nvalue = \"exp(-30*(x - 0.5)^2)\"\n";
+  all.push_back({"a rod", rod("cells", "cells = 1000") + R"case(
+[equation]
+kind = "diffusion"
+diffusivity = "(1 + 0.3*x)"
+source = "0.2*sin(30*t)*x"
+points = [{ name = "heater", at = [1.03], rate = "0.4*cos(40*t)" }]
+[[probe]]
+name = "buoy"
+at = [1.021]
+)case" + hump + "[boundary]\nwest = { dirichlet = \"sin(20*t)\" }\ndefault = \"insulated\"\n" +
+                              timed("explicit-euler", "{ of_limit = 0.9 }", "0.0003", "0.0001")});
+  all.push_back(
+      {"a rod of nodes by adaptive steps",
+       rod("nodes", "nodes = 1025") + R"case(
+[equation]
+kind = "diffusion"
+diffusivity = "(1 + u^2)"
+)case" + hump +
+           "[boundary]\nwest = { dirichlet = 1 }\neast = { robin = { coefficient = 2, ambient = 0.3 } }\n" +
+           timed("rk45", "{ adaptive = 1e-4 }", "0.0003", "0.0001")});
+  all.push_back({"advection around", rod("cells", "cells = 1800") + R"case(
+[equation]
+kind = "transport"
+velocity = ["1"]
+[space]
+reconstruction = "weno5"
+[boundary]
+default = "periodic"
+)case" + hump + timed("ssprk3", "{ courant = 0.6 }", "0.3", "0.1")});
+  all.push_back({"a string", rod("nodes", "nodes = 900") + R"case(
+[equation]
+kind = "wave"
+speed = "(1 + 0.2*x)"
+[boundary]
+west = "fixed"
+east = "absorbing"
+)case" + hump + timed("leapfrog", "{ courant = 0.6 }", "0.6", "0.2")});
   return all;
+}
+
+// The same things on a grid of long lines, with what happens about where they are cut.
+std::string with_long_lines(std::string text) {
+  const std::pair<const char*, const char*> words[] = {{"to = 1.3, cells = 37", "to = 56.2, cells = 1600"},
+                                                       {"to = 1.3, nodes = 33", "to = 56.2, nodes = 1601"},
+                                                       {"to = 1.3, cells = 17", "to = 56.2, cells = 1600"},
+                                                       {"cells = 29", "cells = 20"},
+                                                       {"cells = 44", "cells = 20"},
+                                                       {"nodes = 26", "nodes = 13"},
+                                                       {"cells = 13", "cells = 5"},
+                                                       {"cells = 14", "cells = 6"},
+                                                       {"x - 0.5", "x - 27"},
+                                                       {"x - 0.9", "x - 27.3"},
+                                                       {"[0.31, 0.52]", "[27.01, 0.52]"},
+                                                       {"[0.7, 0.5", "[27.1, 0.5"},
+                                                       {"[0.7, 0.97]", "[27.1, 0.97]"}};
+  for (const auto& [word, meant] : words)
+    for (std::size_t at = 0; (at = text.find(word, at)) != std::string::npos; at += 1)
+      text.replace(at, std::string(word).size(), meant);
+  return text;
 }
 
 }  // namespace
@@ -262,6 +333,33 @@ TEST_CASE("runs on one to four ranks leave the same files, of cases of all kinds
       }
     }
   }
+}
+
+TEST_CASE("lines are cut as well where that is asked for, and explicit steps stay the same") {
+  int cut = 0;
+  for (const OfKind& kind : all_kinds()) {
+    const std::string text = with_long_lines(kind.text);
+    if (text.find(" = 160") == std::string::npos || text.find("solver") != std::string::npos) continue;
+    CAPTURE(std::string(kind.name));
+    ++cut;
+    const auto folder = folder_of("ranks", text);
+    const Printed alone = williwaw_in(folder, "run case.toml --quiet -o alone");
+    CAPTURE(alone.error);
+    REQUIRE(alone.code == 0);
+    const bool block_too = text.find("z = ") != std::string::npos || cut % 2 == 0;
+    for (const auto& [ranks, boxes] : {block_too ? std::pair(4, "2x2") : std::pair(2, "2x1")}) {
+      CAPTURE(ranks);
+      const Printed p =
+          together(ranks, folder, fmt::format("run case.toml --quiet -o together --ranks {}", boxes));
+      CAPTURE(p.error);
+      REQUIRE(p.code == 0);
+      for (const char* file : {"fields.nc", "series.csv", "boundaries.csv"}) {
+        CAPTURE(std::string(file));
+        CHECK(text_of(folder / "together" / file) == text_of(folder / "alone" / file));
+      }
+    }
+  }
+  CHECK(cut >= 12);
 }
 
 TEST_CASE(
@@ -355,7 +453,8 @@ TEST_CASE("what ranks cannot do is told once, with what they can") {
   told(2, "--set time.scheme=implicit-euler --set time.step=0.001 --set time.solver=direct",
        "solver 'direct' works on one rank; on several there are multigrid, cg and bicgstab");
   told(3, "--ranks 1x2", "--ranks 1x2: 2 boxes are for 2 ranks, and 3 are started");
-  told(2, "--ranks 2x1", "--ranks 2x1: 2 boxes along axis x: the first axis is not cut");
+  told(2, "--ranks 2x1",
+       "--ranks 2x1: 2 boxes along axis x: give 1 there: it is cut at multiples of 256 cells");
   told(2, "--ranks 2by1", "--ranks 2by1: give boxes along each axis, such as 2x2 or 1x2x4");
   told(2, "--set time.step=0.005", "Choose a smaller step", 3);
 }

@@ -142,7 +142,7 @@ TEST_CASE("ranks share a grid so that the largest box is small, and then its sur
   CHECK(rows.cells(1) == 20 * 5 * 40);
   CHECK(rows.cells(2) == 20 * 10 * 20);
   CHECK(rows.extent(1, 2).end == 40);
-  const Decomposition chosen = Decomposition::choose(grid(20, 40, 40), 4, 1, at_work);
+  const Decomposition chosen = Decomposition::choose(grid(20, 40, 40), 4, 1, false, at_work);
   CHECK(chosen.count() == 4);
   for (int box = 0; box < 4; ++box) CHECK(chosen.cells(box) < 20 * 600 / 4 * 1.25);
   // None is narrower than its halo, however little is left for it.
@@ -218,7 +218,7 @@ TEST_CASE("sums over boxes have the bits of the whole grid, and states come toge
   std::mt19937 random(5);
   std::uniform_real_distribution<Real> any(-1, 1);
   for (const std::array<Index, 3>& size :
-       {std::array<Index, 3>{3, 7, 1}, {300, 13, 1}, {700, 5, 9}, {2, 31, 6}}) {
+       {std::array<Index, 3>{3, 7, 1}, {300, 13, 1}, {700, 5, 9}, {2, 31, 6}, {2051, 6, 1}}) {
     const Index nx = size[0], ny = size[1], nz = size[2];
     CAPTURE(nx);
     CAPTURE(ny);
@@ -236,7 +236,10 @@ TEST_CASE("sums over boxes have the bits of the whole grid, and states come toge
                                              {1, std::min(7, static_cast<int>(ny)), 1},
                                              {1, 3, nz > 1 ? 2 : 1},
                                              {1, 2, nz > 1 ? 2 : 1},
-                                             {1, 1, nz > 1 ? 3 : 1}}) {
+                                             {1, 1, nz > 1 ? 3 : 1},
+                                             {nx > 1536 ? 5 : 1, 1, 1},
+                                             {nx > 512 ? 3 : 1, 2, 1},
+                                             {nx > 256 ? 2 : 1, 1, nz > 1 ? 2 : 1}}) {
       // Also halos that reach to the other end of the grid.
       const Decomposition boxes(grid, shared,
                                 shared[1] == 2 && shared[2] == 1 ? static_cast<int>(ny / 2) : 1);

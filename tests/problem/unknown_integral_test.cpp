@@ -107,3 +107,30 @@ TEST_CASE("a storage of the unknown stores its integral; the range of a phase ch
   CHECK_THROWS_AS(with_phase_change(heat(1.0, 1.0, 3.0), {50, 10, 0}, 10, 10), InputError);
   CHECK_THROWS_AS(content_of_storage(c * Function([](Point p) { return p.x; }), 1, 1), InputError);
 }
+
+TEST_CASE("values where two ranges of a table meet come out the same whatever else it covers") {
+  const auto f = each([](Real u) { return std::exp(u) / (1.3 + u * u); });
+  UnknownIntegral all(f, 1);
+  all.cover(-9, 9);
+  for (const auto& [a, b] : {std::pair(0.0, 1.0),
+                             {-1.0, 0.0},
+                             {0.7, 1.0},
+                             {-2.0, -1.3},
+                             {1.0, 1.0},
+                             {0.0, 0.0},
+                             {2.0, 2.0},
+                             {-4.0, -4.0}}) {
+    CAPTURE(a);
+    CAPTURE(b);
+    UnknownIntegral these(f, 1);
+    these.cover(a, b);
+    CHECK(these.mean(a, b) == all.mean(a, b));
+    CHECK(these.mean(b, b) == all.mean(b, b));
+    CHECK(these.mean(a, a) == all.mean(a, a));
+  }
+  // Below zero alone there is a number.
+  UnknownIntegral below(each([](Real u) { return u > 0 ? std::nan("") : 1 + u * u; }), 1);
+  below.cover(-1, 0);
+  CHECK(below.mean(0, 0) == doctest::Approx(1));
+  CHECK(below.mean(-1, 0) == doctest::Approx(4.0 / 3));
+}

@@ -11,13 +11,16 @@ namespace williwaw {
 
 /// Sums of some lines of a block that come in increasing order. On lines of cache of its own.
 struct alignas(128) LineSums {
-  std::vector<TreeSum<Real>> booked;  ///< by line of the ledger
-  TreeSum<Totals> totals;
-  std::vector<Totals> segments;  ///< of the line at hand
+  std::vector<SubtreeSums<Real>> booked;  ///< by line of the ledger
+  SubtreeSums<Totals> totals;
+  std::vector<Totals> of_line;  ///< segments of the line at hand
 
-  void resize(std::size_t ledger_lines, Index segments_of_line) {
+  /// The segments must outlive it.
+  void resize(std::size_t ledger_lines, const Segments& segments) {
     booked.resize(ledger_lines);
-    segments.resize(static_cast<std::size_t>(segments_of_line));
+    for (auto& sum : booked) sum.begin(segments);
+    totals.begin(segments);
+    of_line.resize(static_cast<std::size_t>(segments.of_line()));
   }
   /// Nothing yet, of a block.
   void begin() {
@@ -26,19 +29,18 @@ struct alignas(128) LineSums {
   }
   /// Nothing yet, for every segment of a line.
   Totals* of_segments() {
-    std::ranges::fill(segments, Totals());
-    return segments.data();
+    std::ranges::fill(of_line, Totals());
+    return of_line.data();
   }
-  /// The line whose first segment has this number.
-  void count(Index first_segment) {
-    for (std::size_t s = 0; s < segments.size(); ++s)
-      totals.add(first_segment + static_cast<Index>(s), segments[s]);
+  /// The line at hand, when all of its segments are complete.
+  void count(const Segments& segments, Index line) {
+    for (std::size_t s = 0; s < of_line.size(); ++s)
+      totals.add(segments.number(line, static_cast<Index>(s) * segment_cells), of_line[s]);
   }
-  /// What came out of the block; blocks of which nothing was counted or booked take no part in sums.
-  void end(std::optional<Totals>& sum, std::optional<Real>* of_ledger) const {
-    sum = totals.empty() ? std::nullopt : std::optional(totals.sum());
-    for (std::size_t l = 0; l < booked.size(); ++l)
-      of_ledger[l] = booked[l].empty() ? std::nullopt : std::optional(booked[l].sum());
+  /// What came out of a part of the block; those of which nothing was counted or booked take no part in sums.
+  void end(std::size_t part, std::optional<Totals>& sum, std::optional<Real>* of_ledger) const {
+    sum = totals.sum(part);
+    for (std::size_t l = 0; l < booked.size(); ++l) of_ledger[l] = booked[l].sum(part);
   }
 };
 

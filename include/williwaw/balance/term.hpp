@@ -22,12 +22,12 @@ struct Instant {
 /// without a place to book on is false.
 class LedgerBlock {
  public:
-  explicit LedgerBlock(TreeSum<Real>* sums = nullptr) : sums_(sums) {}
-  TreeSum<Real>& operator[](LineId line) const { return sums_[static_cast<std::size_t>(line)]; }
+  explicit LedgerBlock(SubtreeSums<Real>* sums = nullptr) : sums_(sums) {}
+  SubtreeSums<Real>& operator[](LineId line) const { return sums_[static_cast<std::size_t>(line)]; }
   explicit operator bool() const { return sums_ != nullptr; }
 
  private:
-  TreeSum<Real>* sums_;
+  SubtreeSums<Real>* sums_;
 };
 
 /// What a term works with on the lines of one thread, from one line to the next.

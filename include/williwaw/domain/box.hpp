@@ -33,8 +33,12 @@ class Box {
   bool whole() const { return whole_; }
   Communicator& communicator() const { return *communicator_; }
 
+  /// How it numbers the segments of its lines.
+  const Segments& segments() const { return segments_; }
+
   /// Lines of its own that are a subtree of the tree over the lines of the whole grid, or what is left of one
-  /// at the end of the grid: lines first to first + count - 1 here, leaves from `leaf` on there.
+  /// at the end of the grid: lines first to first + count - 1 here, leaves from `leaf` on there. Of lines
+  /// that are cut each is a few subtrees, one after the other.
   struct Subtree {
     Index first = 0, count = 0;
     Index leaf = 0;
@@ -44,7 +48,7 @@ class Box {
   struct Block {
     Index first = 0, count = 0;
     Index number = 0;         ///< among equal ones of the whole grid
-    std::size_t subtree = 0;  ///< that it is a part of
+    std::size_t subtree = 0;  ///< that it is a part of; of lines that are cut the first of theirs
   };
   const std::vector<Subtree>& subtrees() const { return subtrees_; }
   const std::vector<Block>& blocks() const { return blocks_; }
@@ -52,10 +56,9 @@ class Box {
   /// Unknown n is this box's own.
   bool owns(Index n) const {
     if (whole_) return true;
-    for (std::size_t a = 1; a < 3; ++a) {
-      const Index at = a == 1 ? n / size_[0] % size_[1] : n / (size_[0] * size_[1]);
-      if (at < own_first_[a] || at >= own_end_[a]) return false;
-    }
+    const std::array<Index, 3> at{n % size_[0], n / size_[0] % size_[1], n / (size_[0] * size_[1])};
+    for (std::size_t a = 0; a < 3; ++a)
+      if (at[a] < own_first_[a] || at[a] >= own_end_[a]) return false;
     return true;
   }
   /// Number here of an unknown of the whole grid, and of one here there. Nothing where it is not here, not
@@ -185,6 +188,7 @@ class Box {
   Communicator* communicator_;
   bool whole_ = true;
   std::vector<Axis> axes_;  ///< of the part
+  Segments segments_;
   std::array<Index, 3> size_{1, 1, 1}, whole_size_{1, 1, 1}, first_{0, 0, 0}, own_first_{0, 0, 0},
       own_end_{1, 1, 1};
   std::vector<Subtree> subtrees_;

@@ -40,15 +40,16 @@ class Decomposition {
   /// One box of everything.
   Decomposition() = default;
   /// Boxes as equal as intervals allow, or as the work in the layers along each axis allows where that is
-  /// known. Each has a halo of so many intervals on sides that it shares with another one. Throws InputError,
+  /// known; along the first axis they end where segments of sums do. Each has a halo of so many intervals on
+  /// sides that it shares with another one, along the first axis a whole segment. Throws InputError,
   /// with what would be possible, where a box would be narrower than a halo, and for boxes along an axis that
   /// cannot be cut.
   Decomposition(const Grid& grid, const std::array<int, 3>& boxes, int halo,
                 std::shared_ptr<const CellsAtWork> at_work = nullptr);
 
   /// For so many ranks, or as many of them as the grid allows: the fewest cells in the largest box, and of
-  /// these the least surface between boxes.
-  static Decomposition choose(const Grid& grid, int ranks, int halo,
+  /// these the least surface between boxes. Lines along the first axis are cut only if that is asked for.
+  static Decomposition choose(const Grid& grid, int ranks, int halo, bool cuts_lines = false,
                               std::shared_ptr<const CellsAtWork> at_work = nullptr);
 
   /// The same boxes with halos that reach so much further, or as far as boxes have room for without going
@@ -77,6 +78,7 @@ class Decomposition {
 
  private:
   std::vector<int> unlike_places(int axis) const;
+  Index gone_through(int box) const;
   void place_starts(const Grid& grid, int axis);
 
   std::array<int, 3> boxes_{1, 1, 1};

@@ -19,6 +19,8 @@ struct Execution {
   Communicator* communicator = nullptr;
   /// Boxes along each axis; zeros: as `Decomposition::choose` has it.
   std::array<int, 3> boxes{0, 0, 0};
+  /// Lines along the first axis may be cut: not for implicit steps and steady states.
+  bool cuts_lines = false;
   /// Halos of boxes are deep enough for several steps in one pass, where boxes have room for that.
   bool in_passes = false;
   /// Bytes of cache of a core that passes of several steps are made for; 0: what the machine says.
@@ -38,7 +40,7 @@ class Domain {
   const Outline& outline() const { return outline_; }
   const Box& box() const { return *box_; }
   const std::shared_ptr<const Box>& shared_box() const { return box_; }
-  const Segments& segments() const { return segments_; }
+  const Segments& segments() const { return box_->segments(); }
   int threads() const { return threads_; }
   /// Bytes of cache that one core has for itself.
   Index cache() const { return cache_; }
@@ -68,7 +70,6 @@ class Domain {
   Grid grid_;
   Outline outline_;
   std::shared_ptr<const Box> box_;
-  Segments segments_;
   int threads_ = 1;
   Index cache_ = 0;
   std::vector<Real> across_;  ///< by line

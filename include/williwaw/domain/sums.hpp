@@ -6,7 +6,9 @@
 #include <array>
 #include <bit>
 #include <cstdint>
+#include <optional>
 #include <utility>
+#include <vector>
 
 #include "williwaw/grid/types.hpp"
 
@@ -19,26 +21,35 @@ inline constexpr Index segment_cells = 256;
 /// cell, so that lines are subtrees of the tree over all segments.
 class Segments {
  public:
+  /// What a part of a grid has of it along each axis: so many unknowns, of which those from `own_first` to
+  /// `own_end` - 1 are its own, and there are the first of its own, of `whole`.
+  struct Along {
+    Index size = 1, own_first = 0, own_end = 1, there = 0, whole = 1;
+  };
+
   Segments() = default;
-  explicit Segments(Index line_cells)
-      : line_cells_(line_cells),
-        count_((line_cells + segment_cells - 1) / segment_cells),
-        bits_(static_cast<int>(std::bit_width(static_cast<std::uint64_t>(count_ - 1)))) {}
-  /// Of a part of a grid: its lines, `rows` of them in a plane, are those of `whole_rows` from `row` on, in
-  /// planes from `plane` on. Segments have the numbers that they have there.
-  Segments(Index line_cells, Index rows, Index whole_rows, Index row, Index plane) : Segments(line_cells) {
-    rows_ = rows;
-    apart_ = whole_rows - rows;
-    before_ = row + whole_rows * plane;
+  explicit Segments(Index line_cells) : Segments(line_cells, line_cells) {}
+  /// Of a part, whose segments have the numbers that they have in the whole grid. Lines that are cut begin
+  /// with a whole segment, their own as well.
+  Segments(const Along& x, const Along& y, const Along& z) : Segments(x.size, x.whole) {
+    rows_ = y.size;
+    apart_ = y.whole - y.size;
+    before_ = y.there - y.own_first + y.whole * (z.there - z.own_first);
+    own_first_ = x.own_first / segment_cells;
+    own_ = (x.own_end + segment_cells - 1) / segment_cells - own_first_;
+    first_there_ = x.there / segment_cells;
+    if (x.own_end - x.own_first < x.whole) find_nodes();
   }
 
   /// A line is a subtree of 2^levels segments.
   int levels_of_line() const { return bits_; }
   /// Segments of a line that hold cells.
   Index of_line() const { return count_; }
+  /// That of unknown i of a line; below zero where it is another box's.
   Index number(Index line, Index i) const {
     const Index there = rows_ == 0 ? line : line + before_ + apart_ * (line / rows_);
-    return (there << bits_) + i / segment_cells;
+    const Index own = i / segment_cells - own_first_;
+    return own < 0 || own >= own_ ? -1 : (there << bits_) + own + first_there_;
   }
   /// That of a cell, whose number runs along x first.
   Index of_cell(Index n) const { return number(n / line_cells_, n % line_cells_); }
@@ -50,10 +61,46 @@ class Segments {
     return {line * line_cells_ + first, line * line_cells_ + std::min(first + segment_cells, line_cells_)};
   }
 
+  /// A subtree within a line: its first segment, counted there, and how many levels it spans.
+  struct Node {
+    Index first;
+    int level;
+  };
+  /// The largest subtrees that a box's own segments of a line make up, where lines are cut; else none.
+  const std::vector<Node>& nodes() const { return nodes_; }
+  /// Into how many subtrees lines are cut up, and which of them a segment belongs to.
+  std::size_t parts_of_line() const { return std::max<std::size_t>(1, nodes_.size()); }
+  std::size_t part(Index number) const {
+    if (nodes_.size() < 2) return 0;
+    const Index in_line = number & ((Index{1} << bits_) - 1);
+    std::size_t part = nodes_.size() - 1;
+    while (nodes_[part].first > in_line) --part;
+    return part;
+  }
+
  private:
+  Segments(Index line_cells, Index whole_cells)
+      : line_cells_(line_cells),
+        count_((line_cells + segment_cells - 1) / segment_cells),
+        own_(count_),
+        bits_(static_cast<int>(std::bit_width(
+            static_cast<std::uint64_t>((whole_cells + segment_cells - 1) / segment_cells - 1)))) {}
+
+  void find_nodes() {
+    for (Index first = first_there_, left = own_; left > 0;) {
+      const int level = std::min(first == 0 ? bits_ : std::countr_zero(static_cast<std::uint64_t>(first)),
+                                 static_cast<int>(std::bit_width(static_cast<std::uint64_t>(left))) - 1);
+      nodes_.push_back({first, level});
+      first += Index{1} << level;
+      left -= Index{1} << level;
+    }
+  }
+
   Index line_cells_ = 1, count_ = 1;
+  Index own_first_ = 0, own_ = 1, first_there_ = 0;  ///< segments of a line
   int bits_ = 0;
   Index rows_ = 0, apart_ = 0, before_ = 0;  ///< of parts; no rows of whole grids
+  std::vector<Node> nodes_;
 };
 
 /// Work over so many lines, or leaves of a sum, is cut into blocks of a power of two of them, so that every
@@ -136,6 +183,47 @@ class TreeSum {
   Index leaf_ = -1;
   int level_ = 0;  ///< of the node that `value_` is
   Term value_{};
+};
+
+/// The sums of the subtrees that some lines make up, or that a box has of one line, if it is cut: leaves of
+/// other boxes, whose numbers are below zero, do not count.
+template <class Term>
+class SubtreeSums {
+ public:
+  SubtreeSums() = default;
+  /// The segments must outlive it.
+  explicit SubtreeSums(const Segments& segments) { begin(segments); }
+  /// Nothing yet.
+  void begin(const Segments& segments) {
+    segments_ = &segments;
+    further_.resize(segments.parts_of_line() - 1);
+    clear();
+  }
+  void clear() {
+    first_.clear();
+    for (TreeSum<Term>& sum : further_) sum.clear();
+  }
+  Term& leaf(Index number) { return number < 0 ? nowhere_ = Term() : of(number).leaf(number); }
+  void add(Index number, const Term& term) {
+    if (number >= 0) of(number).add(number, term);
+  }
+  /// What one of the parts of a line came to; nothing of those to which nothing was added.
+  std::optional<Term> sum(std::size_t part = 0) const {
+    const TreeSum<Term>& one = part == 0 ? first_ : further_[part - 1];
+    return one.empty() ? std::nullopt : std::optional(one.sum());
+  }
+
+ private:
+  TreeSum<Term>& of(Index number) {
+    if (further_.empty()) return first_;
+    const std::size_t part = segments_->part(number);
+    return part == 0 ? first_ : further_[part - 1];
+  }
+
+  const Segments* segments_ = nullptr;
+  TreeSum<Term> first_;
+  std::vector<TreeSum<Term>> further_;
+  Term nowhere_{};
 };
 
 }  // namespace williwaw

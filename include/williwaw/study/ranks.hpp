@@ -16,6 +16,9 @@ Network measured_network(Communicator& ranks);
 void ranks_section(const Case& given, const Prepared& prepared, const Decomposition& boxes,
                    const std::optional<Network>& network, Report& report);
 
+/// Ranks may cut lines along the first axis as well: all steps of all stages are explicit.
+bool cuts_lines(const Case& given);
+
 /// "1 x 2 x 2 boxes", as many axes as the grid has.
 std::string boxes_in_words(const Decomposition& boxes, const Grid& grid);
 

@@ -12,12 +12,12 @@ namespace williwaw::fine_plane {
 namespace {
 
 // Steers sweeps only: single precision is enough.
-[[gnu::always_inline]] inline float inverse_of(const Half& h, Index m) {
+WILLIWAW_INLINE inline float inverse_of(const Half& h, Index m) {
   const auto d = static_cast<float>(h.west[m] + h.east[m] + h.south[m] + h.north[m] + h.excess[m]);
   return 1 / (d > FLT_MIN ? d : FLT_MIN);
 }
 
-[[gnu::always_inline]] inline double left(const Half& h, Index m) {
+WILLIWAW_INLINE inline double left(const Half& h, Index m) {
   const double x = h.x[m];
   return h.b[m] - h.excess[m] * x + h.west[m] * (h.beside[m] - x) + h.east[m] * (h.beside[m + 1] - x) +
          h.south[m] * (h.below[m] - x) + h.north[m] * (h.above[m] - x);

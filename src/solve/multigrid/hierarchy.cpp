@@ -86,7 +86,7 @@ void Hierarchy::Level::finish() {
 }
 
 // The logarithm to base 2 but for a constant, straight between powers of 2: near enough to compare means.
-[[gnu::always_inline]] inline Real rough_logarithm(float c) {
+WILLIWAW_INLINE inline Real rough_logarithm(float c) {
   return static_cast<Real>(std::bit_cast<std::int32_t>(c)) * 0x1p-23;
 }
 

@@ -40,7 +40,7 @@ Half half_of(const NinePoint& level, Index l, int odd) {
           level.b.half(l, odd)};
 }
 
-[[gnu::always_inline]] inline float around(const Half& h, Index m) {
+WILLIWAW_INLINE inline float around(const Half& h, Index m) {
   return h.west[m] * h.beside[m] + h.east[m] * h.beside[m + 1] + h.south[m] * h.below[m] +
          h.north[m] * h.above[m] + h.south_west[m] * h.below_beside[m] +
          h.south_east[m] * h.below_beside[m + 1] + h.north_west[m] * h.above_beside[m] +

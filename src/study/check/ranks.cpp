@@ -6,6 +6,8 @@
 #include <chrono>
 
 #include "study/wording.hpp"
+#include "williwaw/domain/sums.hpp"
+#include "williwaw/study/open_case.hpp"
 
 namespace williwaw::study {
 
@@ -43,6 +45,23 @@ Network measured_network(Communicator& ranks) {
   return {one, static_cast<Real>(many * sizeof(Real)) / std::max(long_one - one, 1e-12)};
 }
 
+bool cuts_lines(const Case& given) try {
+  if (given.steady || !is_explicit(given.plan.scheme)) return false;
+  for (Index stage = 1; stage <= static_cast<Index>(given.stages.size()); ++stage) {
+    const Case later = open_case_text(given.text, given.file, {},
+                                      {.refinement = given.refinement,
+                                       .variant = {},
+                                       .stage = stage,
+                                       .start = given.plan.until,
+                                       .sample = given.sample});
+    if (later.steady || !is_explicit(later.plan.scheme)) return false;
+  }
+  return true;
+} catch (const InputError&) {
+  // What is wrong with a stage is told where it is looked at.
+  return false;
+}
+
 std::string boxes_in_words(const Decomposition& boxes, const Grid& grid) {
   std::string text;
   for (int a = 0; a < grid.dimension(); ++a)
@@ -58,6 +77,9 @@ void ranks_section(const Case& given, const Prepared& prepared, const Decomposit
   report.row("boxes", boxes_in_words(boxes, grid));
   report.row("halo", fmt::format("{} cell{}", boxes.halo(), boxes.halo() == 1 ? "" : "s"),
              Index{boxes.halo()});
+  if (boxes.boxes()[0] > 1)
+    report.note(fmt::format("along {} a halo of {} cells, a segment of the sums that go along it",
+                            grid.axis(0).name(), segment_cells));
   Index largest = 0, smallest = grid.count(), all = 0;
   for (int box = 0; box < boxes.count(); ++box) {
     all += boxes.cells(box);

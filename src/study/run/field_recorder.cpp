@@ -141,9 +141,13 @@ void FieldRecorder::finish(const Case& given, const Discretization& whole) {
 void write_fields(const Case& given, const Discretization& whole, const std::filesystem::path& folder,
                   const std::vector<std::size_t>& rows) {
   const auto file = folder / "fields.nc";
+  // Before there are two processes: threads are not copied with one.
+  const store::Description about = description_of(given, whole);
+  const std::vector<Real> fractions = fractions_of(given, whole);
+  const store::RecordShape shape = shape_of_records(given);
   store::apart(file.string(), [&] {
-    store::FieldWriter writer(file, given.grid(), description_of(given, whole), fractions_of(given, whole));
-    store::FieldJournals(folder).each(shape_of_records(given), rows,
+    store::FieldWriter writer(file, given.grid(), about, fractions);
+    store::FieldJournals(folder).each(shape, rows,
                                       [&](store::RecordSource& record) { writer.append(record); });
     writer.finish();
   });

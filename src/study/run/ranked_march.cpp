@@ -11,10 +11,11 @@ bool remembers_boundaries(const Scheme& scheme) {
   return method && method->beta == 0;
 }
 
-std::unique_ptr<Discretization> make_part(const Case& given, int threads, bool in_passes,
+std::unique_ptr<Discretization> make_part(const Case& given, int threads, bool explicit_steps, bool in_passes,
                                           const Shared& shared) {
   Execution execution;
   execution.threads = threads;
+  execution.cuts_lines = explicit_steps;
   execution.in_passes = in_passes;
   execution.communicator = &shared.ranks;
   execution.boxes = shared.boxes;
@@ -54,8 +55,8 @@ class RankedMarch {
         watch_(watch),
         ranks_(shared.ranks),
         fields_(shared.fields),
-        balance_(make_part(given, plan_.threads, plan_.tiling && !plan_.adaptive && is_explicit(plan_.scheme),
-                           shared)),
+        balance_(make_part(given, plan_.threads, is_explicit(plan_.scheme),
+                           plan_.tiling && !plan_.adaptive && is_explicit(plan_.scheme), shared)),
         measures_(given, *balance_),
         whole_(balance_->layout()),
         places_(remembers_boundaries(plan_.scheme) ? balance_->dynamics().memory_places()
@@ -189,7 +190,7 @@ class RankedMarch {
 
 SteadyOutcome solve_steady_on_ranks(const Case& given, const SteadyRules& rules, const Shared& shared,
                                     State* at_first) {
-  const auto balance = make_part(given, rules.threads, false, shared);
+  const auto balance = make_part(given, rules.threads, false, false, shared);
   State part = balance->initial_state();
   const SteadyOutcome outcome = solve_steady(*balance, part, 0, rules);
   shared.fields.begin_stage(0, given, *balance);

@@ -37,24 +37,24 @@ void weights_between(Index count, const Real* points, const Index* first, const 
   }
 }
 
-[[gnu::always_inline]] inline Real within(Real value, Real low, Real high) {
+WILLIWAW_INLINE inline Real within(Real value, Real low, Real high) {
   value = value < low ? low : value;
   return value > high ? high : value;
 }
 
 struct Extremes {
   Real low, high;
-  [[gnu::always_inline]] explicit Extremes(Real first) : low(first), high(first) {}
-  [[gnu::always_inline]] void see(Real value) {
+  WILLIWAW_INLINE explicit Extremes(Real first) : low(first), high(first) {}
+  WILLIWAW_INLINE void see(Real value) {
     low = value < low ? value : low;
     high = value > high ? value : high;
   }
 };
 
 template <int dimension>
-[[gnu::always_inline]] inline void read_places(Index count, const Real* y, const Index* corner, Index row,
-                                               Index sheet, const Four* along, const Four* across,
-                                               const Four* upwards, Real* __restrict out) {
+WILLIWAW_INLINE inline void read_places(Index count, const Real* y, const Index* corner, Index row,
+                                        Index sheet, const Four* along, const Four* across,
+                                        const Four* upwards, Real* __restrict out) {
   constexpr Index rows = dimension > 1 ? 4 : 1, sheets = dimension > 2 ? 4 : 1;
   for (Index i = 0; i < count; ++i) {
     const Real* const first = y + corner[i];

@@ -12,7 +12,7 @@ namespace {
 
 // What flows into a unit of volume from the neighbours across lines.
 template <int dimension>
-[[gnu::always_inline]] inline Real across(const SeparableLine& l, Index i, Real u) {
+WILLIWAW_INLINE inline Real across(const SeparableLine& l, Index i, Real u) {
   Real sum = 0;
   if constexpr (dimension > 1) sum += l.south * (l.next.south[i] - u) + l.north * (l.next.north[i] - u);
   if constexpr (dimension > 2) sum += l.bottom * (l.next.bottom[i] - u) + l.top * (l.next.top[i] - u);
@@ -20,14 +20,14 @@ template <int dimension>
 }
 
 template <int dimension>
-[[gnu::always_inline]] inline Real across(const GeneralLine& l, Index i, Real u) {
+WILLIWAW_INLINE inline Real across(const GeneralLine& l, Index i, Real u) {
   Real sum = 0;
   if constexpr (dimension > 1) sum += l.south[i] * (l.next.south[i] - u) + l.north[i] * (l.next.north[i] - u);
   if constexpr (dimension > 2) sum += l.bottom[i] * (l.next.bottom[i] - u) + l.top[i] * (l.next.top[i] - u);
   return sum;
 }
 
-[[gnu::always_inline]] inline Real along(const SeparableLine& l, Index i, Real u, Real low, Real high) {
+WILLIWAW_INLINE inline Real along(const SeparableLine& l, Index i, Real u, Real low, Real high) {
   return l.x * (l.before[i] * (low - u) + l.after[i] * (high - u));
 }
 
@@ -37,23 +37,23 @@ struct UniformLine : SeparableLine {
   Real conductance;
 };
 
-[[gnu::always_inline]] inline Real inside(const UniformLine& l, Index, Real u, Real low, Real high) {
+WILLIWAW_INLINE inline Real inside(const UniformLine& l, Index, Real u, Real low, Real high) {
   return l.conductance * ((low - u) + (high - u));
 }
 
-[[gnu::always_inline]] inline Real along(const GeneralLine& l, Index i, Real u, Real low, Real high) {
+WILLIWAW_INLINE inline Real along(const GeneralLine& l, Index i, Real u, Real low, Real high) {
   return l.x[i] * (low - u) + l.x[i + 1] * (high - u);
 }
 
 template <class Line>
-[[gnu::always_inline]] inline Real inside(const Line& l, Index i, Real u, Real low, Real high) {
+WILLIWAW_INLINE inline Real inside(const Line& l, Index i, Real u, Real low, Real high) {
   return along(l, i, u, low, high);
 }
 
 // Calls each(i, inflow) for both ends of a line, which have a boundary (coefficient 0) or the other end as
 // their neighbour.
 template <int dimension, class Line, class Each>
-[[gnu::always_inline]] inline void each_end(const Line& l, const Each& each) {
+WILLIWAW_INLINE inline void each_end(const Line& l, const Each& each) {
   const Index n = l.count;
   const Real* u = l.u;
   // Around a periodic line no place differs from another.
@@ -66,24 +66,30 @@ template <int dimension, class Line, class Each>
   if (n > 1) end(n - 1, u[n - 2], after_last);
 }
 
-// The same for all unknowns of a line.
-template <int dimension, class Line, class Each>
-[[gnu::always_inline]] inline void each_inflow(const Line& l, const Each& each) {
+// The same for all unknowns of a line, each_at_end(i, inflow) at both ends.
+template <int dimension, class Line, class Each, class EachAtEnd>
+WILLIWAW_INLINE inline void each_inflow(const Line& l, const Each& each, const EachAtEnd& each_at_end) {
   const Real* u = l.u;
 #pragma omp simd
   for (Index i = 1; i < l.count - 1; ++i)
     each(i, inside(l, i, u[i], u[i - 1], u[i + 1]) + across<dimension>(l, i, u[i]));
-  each_end<dimension>(l, each);
+  each_end<dimension>(l, each_at_end);
+}
+
+template <class Line, class Each, class EachAtEnd>
+WILLIWAW_INLINE inline void each_inflow(const Line& l, int dimension, const Each& each,
+                                        const EachAtEnd& each_at_end) {
+  if (dimension == 1)
+    each_inflow<1>(l, each, each_at_end);
+  else if (dimension == 2)
+    each_inflow<2>(l, each, each_at_end);
+  else
+    each_inflow<3>(l, each, each_at_end);
 }
 
 template <class Line, class Each>
-[[gnu::always_inline]] inline void each_inflow(const Line& l, int dimension, const Each& each) {
-  if (dimension == 1)
-    each_inflow<1>(l, each);
-  else if (dimension == 2)
-    each_inflow<2>(l, each);
-  else
-    each_inflow<3>(l, each);
+WILLIWAW_INLINE inline void each_inflow(const Line& l, int dimension, const Each& each) {
+  each_inflow(l, dimension, each, each);
 }
 
 // What comes from memory is asked for so many unknowns ahead: at the end of a segment, where its sums are
@@ -91,14 +97,14 @@ template <class Line, class Each>
 constexpr Index ahead = 128;
 
 template <int dimension>
-[[gnu::always_inline]] inline void fetch(const SeparableLine& l, const Real* out, Index i) {
+WILLIWAW_INLINE inline void fetch(const SeparableLine& l, const Real* out, Index i) {
   // The line that no line before has looked at yet.
   __builtin_prefetch((dimension == 1 ? l.u : dimension == 2 ? l.next.north : l.next.top) + i + ahead);
   __builtin_prefetch(out + i + ahead, 1);
 }
 
 template <int dimension>
-[[gnu::always_inline]] inline void fetch(const GeneralLine& l, const Real* out, Index i) {
+WILLIWAW_INLINE inline void fetch(const GeneralLine& l, const Real* out, Index i) {
   __builtin_prefetch((dimension == 1 ? l.u : dimension == 2 ? l.next.north : l.next.top) + i + ahead);
   __builtin_prefetch(l.x + i + ahead);
   if constexpr (dimension > 1) __builtin_prefetch(l.north + i + ahead);
@@ -106,62 +112,20 @@ template <int dimension>
   __builtin_prefetch(out + i + ahead, 1);
 }
 
-// What is summed up of a line: the content, its size and the integral. Of a line that is alike between its
-// ends the values alone are, and weighted once; `content` and `integral` are those of a value of 1.
-struct EvenSums {
-  Real content, integral;
-  [[gnu::always_inline]] void add(LaneTotals& lanes, Index, Index k, Real v) const {
-    lanes.second[k] += std::abs(v);
-    lanes.third[k] += v;
-  }
-  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals, Index) const {
-    const Real sum = sum_of_lanes(lanes.third);
-    totals.content += content * sum;
-    totals.gross += content * sum_of_lanes(lanes.second);
-    totals.integral += integral * sum;
-  }
-};
-// Where capacities are a factor of the widths.
-struct SumsByWidth {
-  const Real* widths;
-  Real content, integral;
-  [[gnu::always_inline]] void add(LaneTotals& lanes, Index i, Index k, Real v) const {
-    lanes.second[k] += widths[i] * std::abs(v);
-    lanes.third[k] += widths[i] * v;
-  }
-  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals, Index segment) const {
-    EvenSums{content, integral}.close(lanes, totals, segment);
-  }
-};
-struct SumsByCapacity {
-  const Real *capacity, *widths;
-  Real integral;
-  [[gnu::always_inline]] void add(LaneTotals& lanes, Index i, Index k, Real v) const {
-    lanes.first[k] += capacity[i] * v;
-    lanes.second[k] += capacity[i] * std::abs(v);
-    lanes.third[k] += widths[i] * v;
-  }
-  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals, Index) const {
-    totals.content += sum_of_lanes(lanes.first);
-    totals.gross += sum_of_lanes(lanes.second);
-    totals.integral += integral * sum_of_lanes(lanes.third);
-  }
-};
-
 // And of what is made in them.
 template <class Sums>
 struct WithMade {
   Sums sums;
   Made made;
   Real width;  // of each, where they are alike
-  [[gnu::always_inline]] void add(LaneTotals& lanes, Index i, Index k, Real v) const {
+  WILLIWAW_INLINE void add(LaneTotals& lanes, Index i, Index k, Real v) const {
     sums.add(lanes, i, k, v);
     if constexpr (std::is_same_v<Sums, EvenSums>)
       lanes.first[k] += made.densities[i];
     else
       lanes.first[k] += sums.widths[i] * made.densities[i];
   }
-  [[gnu::always_inline]] void close(const LaneTotals& lanes, Totals& totals, Index segment) const {
+  WILLIWAW_INLINE void close(const LaneTotals& lanes, Totals& totals, Index segment) const {
     sums.close(lanes, totals, segment);
     made.of_segments[segment] += width * sum_of_lanes(lanes.first);
   }
@@ -169,8 +133,8 @@ struct WithMade {
 
 // `finish_end` finishes both ends, `finish` what lies between.
 template <int dimension, class Line, class FinishEnd, class Finish, class Sums>
-[[gnu::always_inline]] inline void counted(const Line& l, Real* __restrict out, const FinishEnd& finish_end,
-                                           const Finish& finish, const Sums& sums, Totals* of_segments) {
+WILLIWAW_INLINE inline void counted(const Line& l, Real* __restrict out, const FinishEnd& finish_end,
+                                    const Finish& finish, const Sums& sums, Totals* of_segments) {
   const Real* u = l.u;
   each_segment(1, l.count - 1, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
     LaneTotals lanes;
@@ -192,16 +156,14 @@ template <int dimension, class Line, class FinishEnd, class Finish, class Sums>
 
 // `finish(i, inflow)` turns the inflow of unknown i into what is stored.
 template <class Line, class Finish>
-[[gnu::always_inline]] inline void by_dimension(const Line& l, int dimension, Real* out,
-                                                const Finish& finish) {
+WILLIWAW_INLINE inline void by_dimension(const Line& l, int dimension, Real* out, const Finish& finish) {
   each_inflow(l, dimension,
               [&finish, out](Index i, Real inflow) WILLIWAW_INLINE { out[i] = finish(i, inflow); });
 }
 
 template <class Line, class FinishEnd, class Finish, class Sums>
-[[gnu::always_inline]] inline void by_dimension(const Line& l, int dimension, Real* out,
-                                                const FinishEnd& finish_end, const Finish& finish,
-                                                const Sums& sums, Totals* of_segments) {
+WILLIWAW_INLINE inline void by_dimension(const Line& l, int dimension, Real* out, const FinishEnd& finish_end,
+                                         const Finish& finish, const Sums& sums, Totals* of_segments) {
   if (dimension == 1)
     counted<1>(l, out, finish_end, finish, sums, of_segments);
   else if (dimension == 2)
@@ -218,20 +180,20 @@ namespace {
 struct Finish {
   const Real* u;
   Real scale;
-  [[gnu::always_inline]] Real operator()(Index i, Real inflow) const { return u[i] + scale * inflow; }
+  WILLIWAW_INLINE Real operator()(Index i, Real inflow) const { return u[i] + scale * inflow; }
 };
 struct FinishWithMade {
   const Real* u;
   Real scale;
   const Real* densities;
   Real rate;
-  [[gnu::always_inline]] Real operator()(Index i, Real inflow) const {
+  WILLIWAW_INLINE Real operator()(Index i, Real inflow) const {
     return u[i] + scale * inflow + rate * densities[i];
   }
 };
 
 template <class Take>
-[[gnu::always_inline]] inline void by_made(const Real* u, Real scale, const Made& made, const Take& take) {
+WILLIWAW_INLINE inline void by_made(const Real* u, Real scale, const Made& made, const Take& take) {
   if (made.densities)
     take(FinishWithMade{u, scale, made.densities, made.rate});
   else
@@ -286,17 +248,24 @@ struct StepByCapacity {
   const Real* u;
   Real scale;
   const Real* values;
-  [[gnu::always_inline]] Real operator()(Index i, Real inflow) const {
-    return u[i] + scale * inflow / values[i];
-  }
+  WILLIWAW_INLINE Real operator()(Index i, Real inflow) const { return u[i] + scale * inflow / values[i]; }
 };
 
 }  // namespace
 
 WILLIWAW_CLONES
 void step_general(const GeneralLine& line, int dimension, Real step, const Capacity& capacity, Real* out) {
-  by_dimension(GeneralLine(line), dimension, out,
-               StepByCapacity{line.u, step / capacity.factor, capacity.values});
+  const StepByCapacity finish{line.u, step / capacity.factor, capacity.values};
+  if (!capacity.even) {
+    by_dimension(GeneralLine(line), dimension, out, finish);
+    return;
+  }
+  // The very numbers that a line whose sums are taken at once gets.
+  const Finish between{line.u, step / (capacity.factor * capacity.values[1])};
+  each_inflow(
+      GeneralLine(line), dimension,
+      [&between, out](Index i, Real inflow) WILLIWAW_INLINE { out[i] = between(i, inflow); },
+      [&finish, out](Index i, Real inflow) WILLIWAW_INLINE { out[i] = finish(i, inflow); });
 }
 
 WILLIWAW_CLONES
@@ -323,8 +292,8 @@ void rate_general(const GeneralLine& line, int dimension, Real* out) {
 
 namespace {
 
-[[gnu::always_inline]] inline void count_leapfrog_step(const LaneTotals& lanes, const Leap& leapfrog_step,
-                                                       Real even_width, Totals& totals) {
+WILLIWAW_INLINE inline void count_leapfrog_step(const LaneTotals& lanes, const Leap& leapfrog_step,
+                                                Real even_width, Totals& totals) {
   totals.kinetic += leapfrog_step.kinetic * even_width * sum_of_lanes(lanes.first);
   totals.potential += leapfrog_step.potential * even_width * sum_of_lanes(lanes.second);
   totals.integral += leapfrog_step.across * even_width * sum_of_lanes(lanes.third);
@@ -333,8 +302,8 @@ namespace {
 
 // Ends of a periodic line are like any other place; those of others are left to the caller.
 template <int dimension, class Line, class Weight>
-[[gnu::always_inline]] inline void swing(const Line& l, Real* __restrict out, const Weight& weight,
-                                         const Leap& leapfrog_step, Real even_width, Totals* of_segments) {
+WILLIWAW_INLINE inline void swing(const Line& l, Real* __restrict out, const Weight& weight,
+                                  const Leap& leapfrog_step, Real even_width, Totals* of_segments) {
   const Real* u = l.u;
   const Real* widths = leapfrog_step.widths;
   const auto move = [&](LaneTotals& lanes, Index i, Index k, Real low, Real high) WILLIWAW_INLINE {
@@ -388,9 +357,9 @@ struct ByCapacity {
 };
 
 template <class Line, class Weight>
-[[gnu::always_inline]] inline void swing_by_dimension(const Line& l, int dimension, Real* out,
-                                                      const Weight& weight, const Leap& leapfrog_step,
-                                                      Real even_width, Totals* of_segments) {
+WILLIWAW_INLINE inline void swing_by_dimension(const Line& l, int dimension, Real* out, const Weight& weight,
+                                               const Leap& leapfrog_step, Real even_width,
+                                               Totals* of_segments) {
   if (dimension == 1)
     swing<1>(l, out, weight, leapfrog_step, even_width, of_segments);
   else if (dimension == 2)
@@ -456,10 +425,9 @@ void leapfrog_general(const GeneralLine& line, int dimension, const Leap& leapfr
 
 namespace {
 template <class Capacity>
-[[gnu::always_inline]] inline void leapfrog_known(Index count, const Real* u, const Real* pair,
-                                                  const Real* force, const Leap& leapfrog_step,
-                                                  const Capacity& capacity, Real* __restrict out,
-                                                  Totals* of_segments) {
+WILLIWAW_INLINE inline void leapfrog_known(Index count, const Real* u, const Real* pair, const Real* force,
+                                           const Leap& leapfrog_step, const Capacity& capacity,
+                                           Real* __restrict out, Totals* of_segments) {
   const Real* widths = leapfrog_step.widths;
   each_segment(0, count, [&](Index s, Index first, Index end) WILLIWAW_INLINE {
     LaneTotals lanes;
@@ -498,8 +466,8 @@ namespace {
 
 // `over(inflow, i)` is C⁻¹F.
 template <class Line, class Over>
-[[gnu::always_inline]] inline void take_stage(const Line& l, int dimension, const StageOfLine& stage,
-                                              const Over& over) {
+WILLIWAW_INLINE inline void take_stage(const Line& l, int dimension, const StageOfLine& stage,
+                                       const Over& over) {
   const StageOfLine s = stage;
   const Real* u = l.u;
   const Real rest = 1 - s.fraction;

@@ -290,7 +290,7 @@ void WaveDynamics::move(const Moving& moving, Index line, Index j, Index k, Line
     move_simple_line(line, j, k, work);
   else
     move_line(line, j, k, work);
-  sums.count(parts_.of.domain->segments().number(line, 0));
+  sums.count(parts_.of.domain->segments(), line);
 }
 
 std::vector<Real> WaveDynamics::remember() const {

@@ -65,7 +65,7 @@ void EvaluatedForcing::add(const Line& line, std::span<const LineRates> rates) c
   const Real* p = wave_block(medium, line.y, WaveUnknowns::p) + start;
   Real* out = rates[WaveUnknowns::p].flows();
   std::fill_n(out, nx, 0.0);
-  TreeSum<Real>&work = line.booked[term_.source_line()], &damped = line.booked[term_.damping_line()];
+  SubtreeSums<Real>&work = line.booked[term_.source_line()], &damped = line.booked[term_.damping_line()];
   for (const auto& run : domain.runs(line.number))
     for (Index i = run.first; i < run.first + run.count; ++i) {
       const Index n = start + i, leaf = domain.segments().number(line.number, i);

@@ -84,7 +84,7 @@ Totals WaveSystem::totals(const State& y) const {
     }
     sums.see(value(WaveUnknowns::u), volume);
   };
-  Totals result = tree_over<Totals>(domain, [&](Index line, TreeSum<Totals>& sum) {
+  Totals result = tree_over<Totals>(domain, [&](Index line, SubtreeSums<Totals>& sum) {
     for (const auto& run : domain.runs(line))
       for (Index i = run.first; i < run.first + run.count; ++i)
         count(g.size(0) * line + i, sum.leaf(domain.segments().number(line, i)));

@@ -7,7 +7,7 @@ namespace williwaw {
 namespace {
 
 struct NoSlope {
-  [[gnu::always_inline]] static Real of(Real, Real) { return 0; }
+  WILLIWAW_INLINE static Real of(Real, Real) { return 0; }
 };
 
 void first_order_line(const Rows& u, Index count, Real* left, Real* right) {

@@ -13,14 +13,14 @@ namespace williwaw::reconstructions {
 #undef KIND
 
 // Branches would keep these loops from being taken several faces at a time.
-[[gnu::always_inline]] inline Real least(Real a, Real b) {
+WILLIWAW_INLINE inline Real least(Real a, Real b) {
   return a < b ? a : b;
 }
-[[gnu::always_inline]] inline Real most(Real a, Real b) {
+WILLIWAW_INLINE inline Real most(Real a, Real b) {
   return a < b ? b : a;
 }
 /// 1 where both rise, −1 where both fall, 0 elsewhere.
-[[gnu::always_inline]] inline Real common_sign(Real a, Real b) {
+WILLIWAW_INLINE inline Real common_sign(Real a, Real b) {
   const Real up = a > 0 && b > 0 ? 1.0 : 0.0, down = a < 0 && b < 0 ? 1.0 : 0.0;
   return up - down;
 }
@@ -28,8 +28,8 @@ namespace williwaw::reconstructions {
 /// Values on both sides of faces from the slopes S::of(before, after); called by a function with
 /// WILLIWAW_CLONES.
 template <class S>
-[[gnu::always_inline]] inline void by_slope(const Rows& u, Index count, Real* __restrict left,
-                                            Real* __restrict right) {
+WILLIWAW_INLINE inline void by_slope(const Rows& u, Index count, Real* __restrict left,
+                                     Real* __restrict right) {
   const Real *a = u[1], *b = u[2], *c = u[3], *d = u[4];
 #pragma omp simd
   for (Index i = 0; i < count; ++i) {
@@ -41,8 +41,8 @@ template <class S>
 
 /// The same for the two ends of each cell, with one slope for both.
 template <class S>
-[[gnu::always_inline]] inline void ends_by_slope(const Real* before, const Real* here, const Real* after,
-                                                 Index count, Real* __restrict low, Real* __restrict high) {
+WILLIWAW_INLINE inline void ends_by_slope(const Real* before, const Real* here, const Real* after,
+                                          Index count, Real* __restrict low, Real* __restrict high) {
 #pragma omp simd
   for (Index i = 0; i < count; ++i) {
     const Real half = 0.5 * S::of(here[i] - before[i], after[i] - here[i]);

@@ -5,7 +5,7 @@ namespace williwaw {
 namespace {
 
 struct MinmodSlope {
-  [[gnu::always_inline]] static Real of(Real a, Real b) {
+  WILLIWAW_INLINE static Real of(Real a, Real b) {
     return reconstructions::common_sign(a, b) * reconstructions::least(std::abs(a), std::abs(b));
   }
 };

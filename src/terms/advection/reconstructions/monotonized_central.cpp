@@ -5,7 +5,7 @@ namespace williwaw {
 namespace {
 
 struct MonotonizedSlope {
-  [[gnu::always_inline]] static Real of(Real a, Real b) {
+  WILLIWAW_INLINE static Real of(Real a, Real b) {
     const Real size =
         reconstructions::least(0.5 * std::abs(a + b), 2 * reconstructions::least(std::abs(a), std::abs(b)));
     return reconstructions::common_sign(a, b) * size;

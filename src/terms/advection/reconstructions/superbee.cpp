@@ -5,7 +5,7 @@ namespace williwaw {
 namespace {
 
 struct SuperbeeSlope {
-  [[gnu::always_inline]] static Real of(Real a, Real b) {
+  WILLIWAW_INLINE static Real of(Real a, Real b) {
     const Real x = std::abs(a), y = std::abs(b);
     return reconstructions::common_sign(a, b) *
            reconstructions::most(reconstructions::least(2 * x, y), reconstructions::least(x, 2 * y));

@@ -5,7 +5,7 @@ namespace williwaw {
 namespace {
 
 struct VanLeerSlope {
-  [[gnu::always_inline]] static Real of(Real a, Real b) {
+  WILLIWAW_INLINE static Real of(Real a, Real b) {
     const Real product = a * b, both = product > 0 ? product : 0.0, sum = a + b;
     return both > 0 ? 2 * both / sum : 0.0;
   }

@@ -9,7 +9,7 @@
 namespace williwaw {
 namespace {
 
-[[gnu::always_inline]] inline Real weno(Real a, Real b, Real c, Real d, Real e) {
+WILLIWAW_INLINE inline Real weno(Real a, Real b, Real c, Real d, Real e) {
   const Real p0 = (2 * a - 7 * b + 11 * c) / 6, p1 = (-b + 5 * c + 2 * d) / 6, p2 = (2 * c + 5 * d - e) / 6;
   const auto square = [](Real x) { return x * x; };
   const Real s0 = 13.0 / 12 * square(a - 2 * b + c) + 0.25 * square(a - 4 * b + 3 * c);
