@@ -112,14 +112,10 @@ TEST_CASE("values where two ranges of a table meet come out the same whatever el
   const auto f = each([](Real u) { return std::exp(u) / (1.3 + u * u); });
   UnknownIntegral all(f, 1);
   all.cover(-9, 9);
-  for (const auto& [a, b] : {std::pair(0.0, 1.0),
-                             {-1.0, 0.0},
-                             {0.7, 1.0},
-                             {-2.0, -1.3},
-                             {1.0, 1.0},
-                             {0.0, 0.0},
-                             {2.0, 2.0},
-                             {-4.0, -4.0}}) {
+  const std::pair<Real, Real> ranges[] = {{0, 1}, {-1, 0}, {0.7, 1}, {-2, -1.3},
+                                          {1, 1}, {0, 0},  {2, 2},   {-4, -4}};
+  for (const auto& range : ranges) {
+    const Real a = range.first, b = range.second;
     CAPTURE(a);
     CAPTURE(b);
     UnknownIntegral these(f, 1);
