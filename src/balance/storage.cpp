@@ -9,42 +9,10 @@ namespace williwaw {
 
 namespace {
 
-template <class Add>
-WILLIWAW_INLINE inline void total_by(Index first, Index end, const Real* u, Totals* of_segments,
-                                     const Add& add) {
-  each_segment(first, end, [&](Index s, Index begin, Index next) WILLIWAW_INLINE {
-    LaneTotals lanes;
-    by_lanes(
-        begin, next,
-        [&](Index i, Index k) WILLIWAW_INLINE {
-          add(lanes, i, k);
-          lanes.see(k, u[i]);
-        },
-        fetch_nothing);
-    of_segments[s].content += sum_of_lanes(lanes.first);
-    of_segments[s].gross += sum_of_lanes(lanes.second);
-    of_segments[s].integral += sum_of_lanes(lanes.third);
-    lanes.extremes(of_segments[s]);
-  });
-}
-
-// capacity[i] = storage·widths[i]·across where `capacity` is null.
-WILLIWAW_CLONES
-void total(Index first, Index end, const Real* u, const Real* widths, Real across, Real storage,
-           const Real* capacity, Totals* of_segments) {
-  total_by(first, end, u, of_segments, [=](LaneTotals& lanes, Index i, Index k) WILLIWAW_INLINE {
-    const Real amount = across * widths[i] * u[i], stored = capacity ? capacity[i] * u[i] : storage * amount;
-    lanes.first[k] += stored;
-    lanes.second[k] += std::abs(stored);
-    lanes.third[k] += amount;
-  });
-}
-
-// Some of a line as kernels count it while they make it: what lies between its ends side by side, the ends by
-// themselves.
+// Some of a line, segment by segment.
 template <class Sums>
-WILLIWAW_INLINE inline void total_between_ends(Index first, Index end, const Real* u, const Sums& sums,
-                                               Totals* of_segments) {
+WILLIWAW_INLINE inline void total_by(Index first, Index end, const Real* u, const Sums& sums,
+                                     Totals* of_segments) {
   each_segment(first, end, [&](Index s, Index begin, Index next) WILLIWAW_INLINE {
     LaneTotals lanes;
     by_lanes(
@@ -59,17 +27,48 @@ WILLIWAW_INLINE inline void total_between_ends(Index first, Index end, const Rea
   });
 }
 
+// Sums of what is known for each unknown: `known(i, u)` tells what it stores, and its volume times the value.
+template <class Known>
+struct SumsOfEach {
+  Known known;
+  WILLIWAW_INLINE void add(LaneTotals& lanes, Index i, Index k, Real v) const {
+    const auto [stored, amount] = known(i, v);
+    lanes.first[k] += stored;
+    lanes.second[k] += std::abs(stored);
+    lanes.third[k] += amount;
+  }
+  WILLIWAW_INLINE void close(const LaneTotals& lanes, Totals& totals, Index) const {
+    totals.content += sum_of_lanes(lanes.first);
+    totals.gross += sum_of_lanes(lanes.second);
+    totals.integral += sum_of_lanes(lanes.third);
+  }
+};
+struct StoredAndAmount {
+  Real stored, amount;
+};
+
+// capacity[i] = storage·widths[i]·across where `capacity` is null.
+WILLIWAW_CLONES
+void total(Index first, Index end, const Real* u, const Real* widths, Real across, Real storage,
+           const Real* capacity, Totals* of_segments) {
+  const auto known = [=](Index i, Real v) WILLIWAW_INLINE {
+    const Real amount = across * widths[i] * v;
+    return StoredAndAmount{capacity ? capacity[i] * v : storage * amount, amount};
+  };
+  total_by(first, end, u, SumsOfEach<decltype(known)>{known}, of_segments);
+}
+
+// As kernels count what they make: what lies between the ends of a line side by side, the ends by themselves.
 WILLIWAW_CLONES
 void total_of_line(Index first, Index end, Index count, const Real* u, const Real* widths, Real across,
                    const LineCapacity& capacity, bool even, Totals* of_segments) {
   const Index begin = std::max<Index>(first, 1), last = std::min(end, count - 1);
   if (even)
-    total_between_ends(begin, last, u, EvenSums{capacity.factor * capacity.values[1], across * widths[1]},
-                       of_segments);
+    total_by(begin, last, u, EvenSums{capacity.factor * capacity.values[1], across * widths[1]}, of_segments);
   else if (!capacity.of_each)
-    total_between_ends(begin, last, u, SumsByWidth{widths, capacity.factor, across}, of_segments);
+    total_by(begin, last, u, SumsByWidth{widths, capacity.factor, across}, of_segments);
   else
-    total_between_ends(begin, last, u, SumsByCapacity{capacity.values, widths, across}, of_segments);
+    total_by(begin, last, u, SumsByCapacity{capacity.values, widths, across}, of_segments);
   for (const Index i : {Index{0}, count - 1}) {
     if (i < first || i >= end) continue;
     Totals& totals = of_segments[i / segment_cells];
@@ -83,11 +82,10 @@ void total_of_line(Index first, Index end, Index count, const Real* u, const Rea
 WILLIWAW_CLONES
 void total_of_amounts(Index first, Index end, const Real* u, const Real* widths, Real across,
                       const Real* amounts, Totals* of_segments) {
-  total_by(first, end, u, of_segments, [=](LaneTotals& lanes, Index i, Index k) WILLIWAW_INLINE {
-    lanes.first[k] += amounts[i];
-    lanes.second[k] += std::abs(amounts[i]);
-    lanes.third[k] += across * widths[i] * u[i];
-  });
+  const auto known = [=](Index i, Real v) WILLIWAW_INLINE {
+    return StoredAndAmount{amounts[i], across * widths[i] * v};
+  };
+  total_by(first, end, u, SumsOfEach<decltype(known)>{known}, of_segments);
 }
 
 WILLIWAW_CLONES void combine_line(Index count, const Real* start, const Real* u, Real fraction,

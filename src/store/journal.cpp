@@ -25,19 +25,26 @@ Mark mark_of(std::span<const std::span<const Real>> pieces) {
   return mark;
 }
 
-// Reads so many rows; returns how many of them are whole.
-std::size_t read_rows(const std::filesystem::path& file, std::size_t length, std::size_t rows,
-                      const std::function<void(std::span<const Real>)>& visit) {
-  std::ifstream in(file, std::ios::binary);
-  std::vector<Real> row(length);
-  for (std::size_t r = 0; r < rows; ++r) {
-    Mark mark = 0;
-    in.read(reinterpret_cast<char*>(row.data()), static_cast<std::streamsize>(length * sizeof(Real)));
-    in.read(reinterpret_cast<char*>(&mark), sizeof mark);
-    const std::span<const Real> whole = row;
-    if (!in || mark != mark_of({&whole, 1})) return r;
-    if (visit) visit(row);
+// Reads the row that comes next, piece by piece: it need not fit into memory.
+bool next_is_whole(std::istream& in, std::size_t length) {
+  constexpr std::size_t at_once = 1u << 16;
+  std::vector<Real> piece(std::min(at_once, length));
+  std::uint32_t sum = checksum(nullptr, 0);
+  for (std::size_t done = 0; done < length; done += piece.size()) {
+    piece.resize(std::min(at_once, length - done));
+    in.read(reinterpret_cast<char*>(piece.data()), static_cast<std::streamsize>(piece.size() * sizeof(Real)));
+    sum = checksum(piece.data(), piece.size() * sizeof(Real), sum);
   }
+  Mark mark = 0;
+  in.read(reinterpret_cast<char*>(&mark), sizeof mark);
+  return in && mark == sum;
+}
+
+// How many of the first so many rows are whole.
+std::size_t count_whole(const std::filesystem::path& file, std::size_t length, std::size_t rows) {
+  std::ifstream in(file, std::ios::binary);
+  for (std::size_t r = 0; r < rows; ++r)
+    if (!next_is_whole(in, length)) return r;
   return rows;
 }
 
@@ -50,7 +57,7 @@ void refuse_damaged(const std::filesystem::path& file, std::size_t whole, std::s
 CheckedFile opened(const std::filesystem::path& file, std::size_t length, std::size_t rows) {
   if (rows == 0) return CheckedFile(file);
   CheckedFile out(file, rows * bytes_of_row(length));
-  refuse_damaged(file, read_rows(file, length, rows, {}), rows);
+  refuse_damaged(file, count_whole(file, length, rows), rows);
   return out;
 }
 
@@ -63,7 +70,7 @@ std::size_t Journal::whole_rows(const std::filesystem::path& file, std::size_t l
   std::error_code none;
   const auto size = std::filesystem::file_size(file, none);
   if (none) return 0;
-  return read_rows(file, length, static_cast<std::size_t>(size / bytes_of_row(length)), {});
+  return count_whole(file, length, static_cast<std::size_t>(size / bytes_of_row(length)));
 }
 
 void Journal::append_pieces(std::span<const std::span<const Real>> pieces) {
@@ -97,17 +104,9 @@ std::vector<Real> JournalReader::beginning(const std::filesystem::path& file, st
 }
 
 void JournalReader::prove(std::size_t row) {
-  constexpr std::size_t at_once = 1u << 16;
-  std::vector<Real> piece;
-  std::uint32_t sum = checksum(nullptr, 0);
-  for (std::size_t done = 0; done < length_; done += piece.size()) {
-    piece.resize(std::min(at_once, length_ - done));
-    read(row, done, piece);
-    sum = checksum(piece.data(), piece.size() * sizeof(Real), sum);
-  }
-  Mark mark = 0;
-  in_.read(reinterpret_cast<char*>(&mark), sizeof mark);
-  if (!in_ || mark != sum) refuse_damaged(file_, row, rows_);
+  in_.clear();
+  in_.seekg(static_cast<std::streamoff>(row * bytes_of_row(length_)));
+  if (!next_is_whole(in_, length_)) refuse_damaged(file_, row, rows_);
 }
 
 void JournalReader::read(std::size_t row, std::size_t first, std::span<Real> numbers) {
