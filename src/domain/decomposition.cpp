@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <limits>
 
+#include "williwaw/domain/sums.hpp"
 #include "williwaw/grid/expect.hpp"
 
 namespace williwaw {

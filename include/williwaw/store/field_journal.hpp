@@ -62,6 +62,7 @@ class FieldJournal {
   /// Appends a record: all fields, of which each may be on the rank's part of the grid, and of the velocity
   /// one value at every unknown of that for each axis.
   void append(Real time, int stage, std::span<const Field> fields, std::span<const Real> velocity);
+  const OwnRanges& own() const { return own_; }
   std::size_t rows() const { return rows_.rows(); }
   void flush() { rows_.flush(); }
 

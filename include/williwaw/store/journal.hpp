@@ -44,7 +44,6 @@ class JournalReader {
   JournalReader(std::filesystem::path file, std::size_t length, std::size_t rows);
   /// The numbers at the beginning of the first row of a file, whatever its length; fewer where it ends.
   static std::vector<Real> beginning(const std::filesystem::path& file, std::size_t count);
-  std::size_t rows() const { return rows_; }
   /// Throws StoreError where a row is damaged.
   void prove(std::size_t row);
   /// Numbers of a row from `first` on, unproven.

@@ -6,6 +6,7 @@
 #include "study/wording.hpp"
 #include "williwaw/store/apart.hpp"
 #include "williwaw/study/answer.hpp"
+#include "williwaw/study/series_columns.hpp"
 
 namespace williwaw::study {
 
@@ -76,20 +77,14 @@ void FieldRecorder::begin_stage(Index stage, const Case& given, Discretization& 
   derived_ = derived_fields(given);
   const store::OwnRanges ranges = store::own_ranges(given.cells ? balance.grid().at_cells() : balance.grid());
   // A set goes on where every rank has the same unknowns as before.
-  bool same = false;
-  const bool begun = own_.has_value();
-  if (begun)
-    same = *own_ranges_ == ranges;
-  else if (!earlier_.empty())
-    same = store::FieldJournal::is_of(journals_.file(earlier_.size() - 1, ranks_.rank()), ranges);
-  same = ranks_.highest(same ? 0 : 1) == 0;
-  own_ranges_ = ranges;
-  if (begun && same) return;
-  if (begun) {
-    earlier_.push_back(own_->rows());
-    own_.reset();
-    if (earlier_.back() == 0) earlier_.pop_back();
-  }
+  const bool same_here =
+      own_ ? own_->own() == ranges
+           : !earlier_.empty() &&
+                 store::FieldJournal::is_of(journals_.file(earlier_.size() - 1, ranks_.rank()), ranges);
+  const bool same = ranks_.highest(same_here ? 0 : 1) == 0;
+  if (own_ && same) return;
+  if (own_ && own_->rows() > 0) earlier_.push_back(own_->rows());
+  own_.reset();
   std::size_t rows = 0;
   if (same) {
     rows = earlier_.back();

@@ -48,7 +48,6 @@ class FieldRecorder {
   store::FieldJournals journals_;
   std::vector<std::size_t> earlier_;  ///< rows of the sets before that of `own_`
   std::optional<store::FieldJournal> own_;
-  std::optional<store::OwnRanges> own_ranges_;
   std::optional<Real> last_;
   std::vector<Comparison> comparisons_;
   Index stage_ = 0;
