@@ -37,7 +37,6 @@ void TermBalance::stage_line(const StageLevel& level, Real step, Index number, I
     for (Real* const made : {level.next, level.sum, level.first ? level.first_rate : nullptr})
       for (std::size_t u = 0; made && u < unknowns_.size(); ++u)
         clear_line(made + first_of(u, number), grid().size(0));
-    if (level.last) sums.count(domain().segments(), number);
     return;
   }
   std::vector<LineRates>& rates = workspace_.rates[Sweep::thread()];

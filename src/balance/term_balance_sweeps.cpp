@@ -144,7 +144,6 @@ Totals TermBalance::sweep_stage(std::size_t grid, const Evaluation& now, const S
   sweep.each_line([&](Index number, Index j, Index k, LineSums& sums) {
     if (is_idle(unknowns, number)) {
       for (const std::size_t u : unknowns) clear_line(out.data() + first_of(u, number), nx);
-      sums.count(domain.segments(), number);
       return;
     }
     const std::size_t thread = Sweep::thread();
@@ -242,7 +241,6 @@ void TermBalance::step_line(std::size_t grid, const EulerStep& one, Index number
   const Index nx = domain.grid().size(0);
   if (is_idle(unknowns, number)) {
     for (const std::size_t u : unknowns) clear_line(one.out + first_of(u, number), nx);
-    sums.count(domain.segments(), number);
     return;
   }
   std::vector<LineRates>& rates = workspace_.rates[Sweep::thread()];
