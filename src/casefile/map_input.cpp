@@ -52,7 +52,9 @@ void measure_map(const Context& context, const Section& section, const std::stri
   if (!unit) section.fail(key, fmt::format("'{}' is not a unit; give unit = \"..\"", written));
   if (!unit->same_dimension(expected.unit))
     section.fail(key, fmt::format("unit '{}' does not fit: {}", written, expected.needed()));
-  for (Real& v : map.values) v = unit->to_si(v, expected.difference);
+  map.measured = [unit = *unit, difference = expected.difference](Real v) {
+    return unit.to_si(v, difference);
+  };
 }
 
 }  // namespace
@@ -153,12 +155,8 @@ MapSeries read_map_series(const Context& context, const Section& section, const 
                    fmt::format("'{}' in {} needs a first dimension 'time' with a variable of that name",
                                variable, file.filename().string()));
     const auto times = times_of(context, section, map.axes[0]);
-    const std::size_t size = map.values.size() / times.size();
     for (std::size_t n = 0; n < times.size(); ++n) {
-      store::Map one{{map.axes.begin() + 1, map.axes.end()},
-                     {map.values.begin() + static_cast<std::ptrdiff_t>(n * size),
-                      map.values.begin() + static_cast<std::ptrdiff_t>((n + 1) * size)},
-                     map.unit};
+      store::Map one = map.at_first(n);
       place_map(context, section, "variables", variable, true, one);
       measure_map(context, section, "variables", map.unit, expected, one);
       levels.push_back({times[n], std::move(one)});

@@ -7,13 +7,6 @@
 
 namespace williwaw::store {
 
-Table read_table(const std::filesystem::path& file, const std::string& variable) {
-  const auto nc = NetcdfFile::open(file);
-  if (!nc->has(variable)) throw StoreError(file.string() + ": has no variable '" + variable + "'");
-  const int id = nc->find(variable);
-  return {nc->shape(id), nc->values(id)};
-}
-
 struct FieldReader::Open {
   std::unique_ptr<NetcdfFile> nc;
   int value = -1;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <mutex>
 
 #include "netcdf.hpp"
 
@@ -51,8 +52,10 @@ Real Map::at(std::span<const Real> place, bool nearest) const {
       weight *= high ? parts[a].fraction : 1 - parts[a].fraction;
       number = number * axes[a].points.size() + (high ? parts[a].high : parts[a].low);
     }
-    if (weight == 0 || std::isnan(values[number])) continue;
-    sum += weight * values[number];
+    if (weight == 0) continue;
+    const Real one = value(number);
+    if (std::isnan(one)) continue;
+    sum += weight * one;
     weights += weight;
   }
   if (!(weights > 0)) throw StoreError("the map has no value around a place of the domain");
@@ -65,15 +68,84 @@ Real Map::nearest_to(std::span<const Real> place) const {
     const Between b = between(axes[a].points, place[a]);
     number = number * axes[a].points.size() + (b.fraction < 0.5 ? b.low : b.high);
   }
-  return values[number];
+  return value(number);
+}
+
+Map Map::at_first(std::size_t number) const {
+  Map one{{axes.begin() + 1, axes.end()}, values, first, measured, unit};
+  std::size_t size = 1;
+  for (const Along& axis : one.axes) size *= axis.size;
+  one.first += number * size;
+  return one;
+}
+
+namespace {
+
+// So many values are read at once, or a line of them.
+constexpr std::size_t read_at_once = 65536;
+
+// NetCDF takes one call at a time.
+std::mutex& reading() {
+  static std::mutex one;
+  return one;
+}
+
+}  // namespace
+
+MapValues::MapValues(std::filesystem::path file, std::string variable)
+    : file_(std::move(file)), variable_(std::move(variable)) {
+  {
+    const std::lock_guard lock(reading());
+    const auto nc = NetcdfFile::open(file_);
+    if (!nc->has(variable_)) throw StoreError(file_.string() + ": has no variable '" + variable_ + "'");
+    shape_ = nc->shape(nc->find(variable_));
+  }
+  bytes_ = std::filesystem::file_size(file_);
+  written_ = std::filesystem::last_write_time(file_);
+  for (const std::size_t length : shape_) size_ *= length;
+  if (size_ == 0) throw StoreError(file_.string() + ": variable '" + variable_ + "' has no values");
+  if (!shape_.empty()) line_ = shape_.back();
+  if (shape_.size() > 1) lines_ = shape_[shape_.size() - 2];
+  rows_ = std::min(lines_, std::max<std::size_t>(1, read_at_once / line_));
+  blocks_of_plane_ = (lines_ + rows_ - 1) / rows_;
+  const std::size_t blocks = size_ / (line_ * lines_) * blocks_of_plane_;
+  blocks_ = std::vector<std::atomic<const Real*>>(blocks);
+  kept_.resize(blocks);
+  read(0);
+}
+
+MapValues::~MapValues() = default;
+
+const Real* MapValues::read(std::size_t block) const {
+  const std::lock_guard lock(reading());
+  if (const Real* const values = blocks_[block].load(std::memory_order_acquire)) return values;
+  std::error_code unknown;
+  if (std::filesystem::file_size(file_, unknown) != bytes_ || unknown ||
+      std::filesystem::last_write_time(file_, unknown) != written_ || unknown)
+    throw StoreError(file_.string() + ": is gone or has changed since the case was read");
+  const auto nc = NetcdfFile::open(file_);
+  const int id = nc->find(variable_);
+  if (nc->shape(id) != shape_) nc->damaged("a variable has changed its dimensions");
+  std::vector<std::size_t> start(shape_.size()), count(shape_.size(), 1);
+  if (!shape_.empty()) count.back() = line_;
+  if (const std::size_t last = shape_.size(); last > 1) {
+    start[last - 2] = block % blocks_of_plane_ * rows_;
+    count[last - 2] = std::min(rows_, lines_ - start[last - 2]);
+    std::size_t plane = block / blocks_of_plane_;
+    for (std::size_t d = last - 2; d-- > 0; plane /= shape_[d]) start[d] = plane % shape_[d];
+  }
+  kept_[block] = nc->part(id, start, count);
+  count_read_ += kept_[block].size();
+  blocks_[block].store(kept_[block].data(), std::memory_order_release);
+  return kept_[block].data();
 }
 
 Map read_map(const std::filesystem::path& file, const std::string& variable) {
-  const auto nc = NetcdfFile::open(file);
-  if (!nc->has(variable)) throw StoreError(file.string() + ": has no variable '" + variable + "'");
-  const int id = nc->find(variable);
   Map map;
-  map.values = nc->values(id);
+  map.values = std::make_shared<const MapValues>(file, variable);
+  const std::lock_guard lock(reading());
+  const auto nc = NetcdfFile::open(file);
+  const int id = nc->find(variable);
   map.unit = nc->text(id, "units");
   int count = 0;
   nc->check(nc_inq_varndims(nc->id(), id, &count));
@@ -82,13 +154,12 @@ Map read_map(const std::filesystem::path& file, const std::string& variable) {
   for (const int d : dimensions) {
     char name[NC_MAX_NAME + 1] = {};
     nc->check(nc_inq_dimname(nc->id(), d, name));
-    Map::Along along{name, {}, ""};
+    Map::Along along{name, 0, {}, ""};
+    nc->check(nc_inq_dimlen(nc->id(), d, &along.size));
     if (nc->has(along.name)) {
       along.points = nc->values(nc->find(along.name));
       along.unit = nc->text(nc->find(along.name), "units");
-      std::size_t length = 0;
-      nc->check(nc_inq_dimlen(nc->id(), d, &length));
-      if (along.points.size() != length)
+      if (along.points.size() != along.size)
         throw StoreError(file.string() + ": coordinate '" + along.name +
                          "' does not have one value for each point");
       for (std::size_t n = 1; n < along.points.size(); ++n)

@@ -17,6 +17,15 @@ void leave_exit_alone() {
   static_cast<void>(told);
 }
 
+// What is wrong is told by errors. NetCDF has silenced HDF5 for the thread that called it first only.
+void leave_standard_error_alone() {
+  thread_local const bool told = [] {
+    H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
+    return true;
+  }();
+  static_cast<void>(told);
+}
+
 }  // namespace
 
 void NetcdfFile::check(int status) const {
@@ -25,6 +34,7 @@ void NetcdfFile::check(int status) const {
 
 std::unique_ptr<NetcdfFile> NetcdfFile::create(const std::filesystem::path& file) {
   leave_exit_alone();
+  leave_standard_error_alone();
   int id = -1;
   const int status = nc_create(file.c_str(), NC_NETCDF4 | NC_CLOBBER, &id);
   if (status != NC_NOERR) throw StoreError(file.string() + ": " + nc_strerror(status));
@@ -33,6 +43,7 @@ std::unique_ptr<NetcdfFile> NetcdfFile::create(const std::filesystem::path& file
 
 std::unique_ptr<NetcdfFile> NetcdfFile::open(const std::filesystem::path& file) {
   leave_exit_alone();
+  leave_standard_error_alone();
   int id = -1;
   const int status = nc_open(file.c_str(), NC_NOWRITE, &id);
   if (status != NC_NOERR) throw StoreError(file.string() + ": cannot be read (" + nc_strerror(status) + ")");

@@ -116,15 +116,6 @@ TEST_CASE("VTK files: boxes of what is left, values of cells or of points") {
   }
 }
 
-TEST_CASE("a variable of any NetCDF file as a table, and what is said when it is not there") {
-  const auto file = written(Unknowns::cells);
-  const Table table = read_table(file, "volume_fraction");
-  CHECK(table.shape == std::vector<std::size_t>{2, 3});
-  CHECK(table.values[1] == 0);
-  CHECK_THROWS_AS(read_table(file, "depth"), StoreError);
-  CHECK_THROWS_AS(read_table("nowhere.nc", "depth"), StoreError);
-}
-
 TEST_CASE("round coordinates survive a file") {
   const auto file = fresh_folder("round") / "fields.nc";
   const Grid g({Axis::radial(Coordinates::cylindrical, {0, 0.1, 0.3}, Unknowns::cells),

@@ -5,7 +5,7 @@
 
 #include "support/folder.hpp"
 #include "williwaw/casefile/formula.hpp"
-#include "williwaw/store/fields.hpp"
+#include "williwaw/store/maps.hpp"
 #include "williwaw/study/run.hpp"
 
 using namespace williwaw;
@@ -187,8 +187,8 @@ step = "1 s"
     file.append(0, balance->field(balance->initial_state(), 0));
     file.finish();
   }
-  const auto table = store::read_table(folder / "mask.nc", "tag_on_west");
-  CHECK(table.shape == std::vector<std::size_t>{1, 16});
+  const store::MapValues on_west(folder / "mask.nc", "tag_on_west");
+  CHECK(on_west.shape() == std::vector<std::size_t>{1, 16});
   // The field has a time axis in front, and is refused for it.
   const std::string text = with(with(plan, "where = \"x < 4 && y < 3\"",
                                      "mask = { file = \"mask.nc\", variable = \"tag\", equals = 1 }"),

@@ -150,12 +150,4 @@ std::string divergence_name(const std::string& vector);
 /// "wind", "wind.divergence" and, in a plane, "wind.rotation".
 std::vector<std::string> quantities_of(const VectorQuantity& vector);
 
-/// A variable of a NetCDF file: its values, the last dimension fastest.
-struct Table {
-  std::vector<std::size_t> shape;
-  std::vector<Real> values;
-};
-/// Throws StoreError for a file or variable that cannot be read.
-Table read_table(const std::filesystem::path& file, const std::string& variable);
-
 }  // namespace williwaw::store

@@ -11,6 +11,18 @@ namespace williwaw::casefile {
 
 namespace {
 
+// Masks are read when they are looked at: what goes wrong then is told of the key "file".
+Where told_of(const Section& mask, Where where) {
+  return [where = std::move(where), place = mask.find("file")->place.text(), key = mask.key_path("file")](
+             const Points& places, std::span<char> out) {
+    try {
+      where(places, out);
+    } catch (const store::StoreError& e) {
+      throw CaseError(place, key, e.what());
+    }
+  };
+}
+
 // A mask belongs to control volumes: each place is looked up in the one that holds it.
 Where where_of_mask(const Context& context, const Section& section, const Grid& grid) {
   const Section mask(context, *section.find("mask"), section.key_path("mask"));
@@ -22,20 +34,21 @@ Where where_of_mask(const Context& context, const Section& section, const Grid& 
   // A map with coordinates holds on any grid.
   if (auto map = read_placed_map(context, mask, false)) {
     const auto shared = std::make_shared<const store::Map>(std::move(*map));
-    return [shared, wanted](const Points& places, std::span<char> out) {
+    return told_of(mask, [shared, wanted](const Points& places, std::span<char> out) {
       for (Index i = 0; i < places.size(); ++i)
         out[i] = shared->nearest_to(coordinates_of(*shared, places[i])) == wanted;
-    };
+    });
   }
-  store::Table table;
+  std::shared_ptr<const store::MapValues> values;
   try {
-    table = store::read_table(context.folder / mask.word("file", ""), mask.word("variable", ""));
+    values = std::make_shared<const store::MapValues>(context.folder / mask.word("file", ""),
+                                                      mask.word("variable", ""));
   } catch (const store::StoreError& e) {
     mask.fail("file", e.what());
   }
   std::vector<std::size_t> shape;
   for (int a = grid.dimension() - 1; a >= 0; --a) shape.push_back(static_cast<std::size_t>(grid.size(a)));
-  if (table.shape != shape) {
+  if (values->shape() != shape) {
     const auto text = [](const std::vector<std::size_t>& s) {
       std::string result;
       for (const auto n : s) result += (result.empty() ? "" : " x ") + std::to_string(n);
@@ -44,11 +57,9 @@ Where where_of_mask(const Context& context, const Section& section, const Grid& 
     std::string axes;
     for (int a = grid.dimension() - 1; a >= 0; --a) axes += (axes.empty() ? "" : ", ") + grid.axis(a).name();
     mask.fail("variable", fmt::format("'{}' has the shape {}, but this grid's is {} ({})",
-                                      mask.word("variable", ""), text(table.shape), text(shape), axes));
+                                      mask.word("variable", ""), text(values->shape()), text(shape), axes));
   }
-  auto in = std::make_shared<std::vector<char>>();
-  for (const Real v : table.values) in->push_back(v == wanted ? 1 : 0);
-  return [in, grid](const Points& places, std::span<char> out) {
+  return told_of(mask, [values, wanted, grid](const Points& places, std::span<char> out) {
     for (Index i = 0; i < places.size(); ++i) {
       Index number = 0;
       for (int a = grid.dimension() - 1; a >= 0; --a) {
@@ -57,9 +68,9 @@ Where where_of_mask(const Context& context, const Section& section, const Grid& 
         const Index above = std::upper_bound(bounds.begin(), bounds.end(), position) - bounds.begin();
         number = number * grid.size(a) + std::clamp<Index>(above - 1, 0, grid.size(a) - 1);
       }
-      out[i] = (*in)[static_cast<std::size_t>(number)];
+      out[i] = (*values)[static_cast<std::size_t>(number)] == wanted;
     }
-  };
+  });
 }
 
 }  // namespace
