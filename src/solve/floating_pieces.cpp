@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace williwaw {
 
@@ -111,35 +112,144 @@ bool is_fixed(const FaceSystem& system, Index n) {
   return std::abs(excess) > 1e-11 * std::abs(system.diagonal[n]);
 }
 
+// The rows of a halo as well, which a rank's own system leaves to others.
+FaceSystem with_halo(const FaceSystem& system) {
+  FaceSystem result = system;
+  const Box& box = *system.box;
+  box.exchange(result.diagonal);
+  for (int a = 0; a < system.dimension(); ++a)
+    for (std::vector<Real>* side : {&result.lower[a], &result.upper[a]}) box.exchange(*side);
+  if (!box.communicator().any(!system.prescribed.empty())) return result;
+  std::vector<Real> prescribed(system.diagonal.size(), 0.0);
+  for (std::size_t n = 0; n < system.prescribed.size(); ++n) prescribed[n] = system.prescribed[n];
+  box.exchange(prescribed);
+  result.prescribed.assign(prescribed.begin(), prescribed.end());
+  return result;
+}
+
+// What pieces of boxes have in common with those beside them: each takes the least first unknown and whether
+// anything is fixed from where they meet, until none learns anything more.
+class PiecesOfBoxes {
+ public:
+  PiecesOfBoxes(const Box& box, Runs& runs, const std::vector<char>& fixed) : box_(box), runs_(runs) {
+    const auto count = static_cast<std::size_t>(box.count());
+    first_at_.assign(count, nowhere);
+    fixed_at_.assign(count, 0.0);
+    for (Index n = 0; n < box.count(); ++n)
+      if (box.owns(n)) first_at_[static_cast<std::size_t>(n)] = static_cast<Real>(box.there(n));
+    first_.assign(fixed.size(), nowhere);
+    fixed_.assign(fixed.begin(), fixed.end());
+    while (box.communicator().any(join_within())) {
+      box.exchange(first_at_);
+      box.exchange(fixed_at_);
+    }
+  }
+  // Of what is nobody's, around the seam of a periodic axis, there is nothing to be known.
+  Index first(std::size_t piece) const { return known(piece) ? static_cast<Index>(first_[piece]) : -1; }
+  bool fixed(std::size_t piece) const { return fixed_[piece] > 0 || !known(piece); }
+
+ private:
+  bool known(std::size_t piece) const { return first_[piece] < nowhere; }
+
+  // True if anything was news.
+  bool join_within() {
+    for (std::size_t r = 0; r < runs_.runs().size(); ++r) {
+      const std::size_t piece = runs_.piece_of(r);
+      for (Index n = runs_.runs()[r].first; n < runs_.runs()[r].end; ++n) {
+        first_[piece] = std::min(first_[piece], first_at_[static_cast<std::size_t>(n)]);
+        fixed_[piece] = std::max(fixed_[piece], fixed_at_[static_cast<std::size_t>(n)]);
+      }
+    }
+    bool news = false;
+    const auto put = [&news](Real& at, Real value) {
+      news = news || at != value;
+      at = value;
+    };
+    for (std::size_t r = 0; r < runs_.runs().size(); ++r) {
+      const std::size_t piece = runs_.piece_of(r);
+      for (Index n = runs_.runs()[r].first; n < runs_.runs()[r].end; ++n) {
+        put(first_at_[static_cast<std::size_t>(n)], first_[piece]);
+        put(fixed_at_[static_cast<std::size_t>(n)], fixed_[piece]);
+      }
+    }
+    return news;
+  }
+
+  static constexpr Real nowhere = std::numeric_limits<Real>::infinity();
+  const Box& box_;
+  Runs& runs_;
+  std::vector<Real> first_at_, fixed_at_;  ///< by unknown
+  std::vector<Real> first_, fixed_;        ///< by the run that stands for a piece
+};
+
+// Numbers of one kind that ranks have found, without those that come twice.
+std::vector<Index> of_all_ranks(Communicator& ranks, const std::vector<Index>& own) {
+  const std::vector<Real> numbers(own.begin(), own.end());
+  std::vector<Index> result;
+  for (const Real one : ranks.gathered(numbers)) result.push_back(static_cast<Index>(one));
+  std::ranges::sort(result);
+  result.erase(std::unique(result.begin(), result.end()), result.end());
+  return result;
+}
+
 }  // namespace
 
-FloatingPieces find_floating(const FaceSystem& system) {
+FloatingPieces find_floating(const FaceSystem& given) {
+  const Box* const box = given.box.get();
+  const FaceSystem padded = box ? with_halo(given) : FaceSystem();
+  const FaceSystem& system = box ? padded : given;
+  const auto owns = [box](Index n) { return !box || box->owns(n); };
   Runs runs(system);
   const std::vector<Run>& all = runs.runs();
   std::vector<char> fixed(all.size(), 0);
-  Index free = 0;
   // Most pieces are fixed at the ends of their lines.
-  for (std::size_t r = 0; r < all.size(); ++r) {
-    free += all[r].size();
-    char& known = fixed[runs.piece_of(r)];
-    known = known || is_fixed(system, all[r].first) || is_fixed(system, all[r].end - 1);
-  }
+  for (std::size_t r = 0; r < all.size(); ++r)
+    for (const Index n : {all[r].first, all[r].end - 1})
+      if (char& known = fixed[runs.piece_of(r)]; owns(n) && !known) known = is_fixed(system, n);
   for (std::size_t r = 0; r < all.size(); ++r) {
     char& known = fixed[runs.piece_of(r)];
-    for (Index n = all[r].first; n < all[r].end && !known; ++n) known = is_fixed(system, n);
+    for (Index n = all[r].first; n < all[r].end && !known; ++n) known = owns(n) && is_fixed(system, n);
   }
-  FloatingPieces result;
-  std::vector<std::size_t> place(all.size());
-  for (std::size_t r = 0; r < all.size(); ++r) {
-    const std::size_t piece = runs.piece_of(r);
-    if (fixed[piece]) continue;
-    if (piece == r) {
-      place[r] = result.pieces.size();
-      result.pieces.emplace_back();
+
+  // By the first unknown of each, counted on the whole grid.
+  std::vector<Index> first_of(all.size());
+  for (std::size_t r = 0; r < all.size(); ++r) first_of[r] = all[runs.piece_of(r)].first;
+  if (box) {
+    const PiecesOfBoxes joined(*box, runs, fixed);
+    for (std::size_t r = 0; r < all.size(); ++r) {
+      const std::size_t piece = runs.piece_of(r);
+      first_of[r] = joined.first(piece);
+      fixed[piece] = joined.fixed(piece);
     }
-    for (Index n = all[r].first; n < all[r].end; ++n) result.pieces[place[piece]].push_back(n);
   }
-  result.whole = result.pieces.size() == 1 && static_cast<Index>(result.pieces[0].size()) == free;
+  std::vector<Index> firsts;
+  for (std::size_t r = 0; r < all.size(); ++r)
+    if (runs.piece_of(r) == r && !fixed[r]) firsts.push_back(first_of[r]);
+  if (box) firsts = of_all_ranks(box->communicator(), firsts);
+  FloatingPieces result;
+  for (const Index first : firsts) result.pieces.push_back({{}, first, 0});
+  std::vector<Real> counts(firsts.size() + 1, 0.0);
+  for (std::size_t r = 0; r < all.size(); ++r) {
+    const auto piece =
+        static_cast<std::size_t>(std::ranges::lower_bound(firsts, first_of[r]) - firsts.begin());
+    for (Index n = all[r].first; n < all[r].end; ++n) {
+      if (!owns(n)) continue;
+      counts.back() += 1;
+      if (fixed[runs.piece_of(r)]) continue;
+      counts[piece] += 1;
+      result.pieces[piece].unknowns.push_back(n);
+    }
+  }
+  if (box) counts = sums_by_rank(box->communicator(), counts);
+  for (std::size_t p = 0; p < firsts.size(); ++p) result.pieces[p].count = static_cast<Index>(counts[p]);
+  result.whole = firsts.size() == 1 && counts.front() == counts.back();
+  return result;
+}
+
+std::vector<Real> sums_by_rank(Communicator& ranks, std::span<const Real> own) {
+  const std::vector<Real> all = ranks.gathered(own);
+  std::vector<Real> result(own.size(), 0.0);
+  for (std::size_t n = 0; n < all.size(); ++n) result[n % own.size()] += all[n];
   return result;
 }
 

@@ -1,9 +1,11 @@
 #include "williwaw/solve/steady.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <exception>
 #include <limits>
+#include <optional>
 
 #include "domain/summing.hpp"
 #include "solve/floating_pieces.hpp"
@@ -203,11 +205,12 @@ class SteadySolver {
     balance_.linearise(y_, at_, 0, 1, Parts::all(), system);
     const SolverKind* kind = solver_kind(rules_.solver);
     auto* faces = std::get_if<FaceSystem>(&system);
-    // A piece may reach over boxes: problems that have one are not for several ranks.
-    if (faces && !shared_) {
+    if (faces) {
+      box_ = faces->box;
       floating_ = find_floating(*faces);
       check_floating(r);
-      const bool copes = floating_.whole && (kind ? kind->takes_singular : !auto_is_direct(*faces));
+      const bool copes =
+          floating_.whole && (kind ? kind->takes_singular : shared_ || !auto_is_direct(*faces));
       if (!floating_.pieces.empty() && !copes) fix_one_of_each(*faces);
     }
     SolverRules linear;
@@ -231,27 +234,49 @@ class SteadySolver {
     return system.dimension() == 1 || (system.size() <= 2500 && !is_separable(system));
   }
 
-  void check_floating(const State& r) {
+  // Two sums over each piece, of what terms(n) gives.
+  template <class Terms>
+  std::vector<std::array<Real, 2>> sums_of_pieces(const Terms& terms) const {
+    std::vector<Real> sums;
     for (const auto& piece : floating_.pieces) {
-      Real net = 0, gross = 0;
-      for (const Index n : piece) {
-        net += r[n];
-        gross += std::abs(r[n]);
+      Real first = 0, second = 0;
+      for (const Index n : piece.unknowns) {
+        const auto [a, b] = terms(n);
+        first += a;
+        second += b;
       }
+      sums.insert(sums.end(), {first, second});
+    }
+    if (box_ && !sums.empty()) sums = sums_by_rank(box_->communicator(), sums);
+    std::vector<std::array<Real, 2>> result(floating_.pieces.size());
+    for (std::size_t p = 0; p < result.size(); ++p) result[p] = {sums[2 * p], sums[2 * p + 1]};
+    return result;
+  }
+
+  void check_floating(const State& r) {
+    const auto flows = sums_of_pieces([&](Index n) { return std::pair{r[n], std::abs(r[n])}; });
+    for (std::size_t p = 0; p < flows.size(); ++p) {
+      const auto& piece = floating_.pieces[p];
+      const auto [net, gross] = flows[p];
       // Sources that cancel leave the round-off of their sum; boundaries that insulate leave nothing.
       if (std::abs(net) > 1e-9 * std::max(gross, outcome_.flows.gross()))
-        throw SingularProblem(piece.front(), static_cast<Index>(piece.size()), floating_.whole, net);
+        throw SingularProblem(piece.first, piece.count, floating_.whole, net);
       outcome_.mean_fixed = true;
     }
   }
 
   // One unknown of each piece keeps its value; the mean is put right in the end.
   void fix_one_of_each(FaceSystem& system) {
-    if (system.prescribed.empty()) system.prescribed.assign(system.diagonal.size(), 0);
+    std::vector<Real> prescribed(system.diagonal.size(), 0.0);
+    for (std::size_t n = 0; n < system.prescribed.size(); ++n) prescribed[n] = system.prescribed[n];
     for (const auto& piece : floating_.pieces) {
-      is_prescribed_.push_back(piece.front());
-      system.prescribed[piece.front()] = 1;
+      const std::optional<Index> first = box_ ? box_->here(piece.first) : piece.first;
+      if (!first || (box_ && !box_->owns(*first))) continue;  // another rank's
+      is_prescribed_.push_back(*first);
+      prescribed[static_cast<std::size_t>(*first)] = 1;
     }
+    if (box_) box_->exchange(prescribed);
+    system.prescribed.assign(prescribed.begin(), prescribed.end());
     system.apply_mask();
   }
 
@@ -319,14 +344,12 @@ class SteadySolver {
     balance_.storage(y_, at_, q1);
     balance_.storage(zero, at_, c0);
     balance_.storage(one, at_, c1);
-    for (const auto& piece : floating_.pieces) {
-      Real lacking = 0, capacity = 0;
-      for (const Index n : piece) {
-        lacking += q0[n] - q1[n];
-        capacity += c1[n] - c0[n];
-      }
-      for (const Index n : piece) y_[n] += lacking / capacity;
+    const auto sums = sums_of_pieces([&](Index n) { return std::pair{q0[n] - q1[n], c1[n] - c0[n]}; });
+    for (std::size_t p = 0; p < sums.size(); ++p) {
+      const auto [lacking, capacity] = sums[p];
+      for (const Index n : floating_.pieces[p].unknowns) y_[n] += lacking / capacity;
     }
+    if (box_) box_->exchange(y_);
   }
 
   Balance& balance_;
@@ -338,6 +361,7 @@ class SteadySolver {
   SteadyOutcome outcome_;
   std::unique_ptr<LinearSolver> solver_;
   FloatingPieces floating_;
+  std::shared_ptr<const Box> box_;  ///< of one rank among several
   std::vector<Index> is_prescribed_;
   std::vector<Real> missing_;
   std::vector<Real> diagonal_;

@@ -232,18 +232,12 @@ int reach_of(const System& system) {
 }
 
 // What is not there on several ranks is said before anything is computed.
-void refuse_on_ranks(const System& system, const Execution& execution) {
+void refuse_on_ranks(const Execution& execution) {
   if (execution.semi_lagrangian)
     throw InputError(
         Subject::scheme,
         "semi-Lagrangian steps reach beyond the halo of a rank's box: run it on one rank, or take "
         "an explicit scheme");
-  for (const Problem& p : system.problems)
-    if (p.equation().advection && p.equation().advection->velocity.divergence_free)
-      throw InputError(
-          Subject::velocity,
-          "the correction of a velocity that is to be divergence-free is computed on one rank only: "
-          "give a stream function, or run it on one rank");
 }
 
 }  // namespace
@@ -271,7 +265,7 @@ std::unique_ptr<Discretization> make_balance(const Problem& problem, Execution e
 
 std::unique_ptr<Discretization> make_balance(const System& system, Execution execution) {
   if (execution.communicator && execution.communicator->size() > 1 && !execution.decomposition) {
-    refuse_on_ranks(system, execution);
+    refuse_on_ranks(execution);
     Communicator& ranks = *execution.communicator;
     Decomposition boxes = decomposition_of(system, execution);
     if (execution.in_passes)

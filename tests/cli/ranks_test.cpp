@@ -3,12 +3,15 @@
 #include <doctest/doctest.h>
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
 #include <cstdlib>
 #include <sstream>
 #include <utility>
 #include <vector>
 
 #include "support/program.hpp"
+#include "williwaw/store/fields.hpp"
 
 using namespace williwaw::test;
 
@@ -455,6 +458,89 @@ TEST_CASE("what ranks cannot do is told once, with what they can") {
        "--ranks 2x1: 2 boxes along axis x: give 1 there: it is cut at multiples of 256 cells");
   told(2, "--ranks 2by1", "--ranks 2by1: give boxes along each axis, such as 2x2 or 1x2x4");
   told(2, "--set time.step=0.005", "Choose a smaller step", 3);
+}
+
+TEST_CASE(
+    "velocities from files, made free of divergence between shores from a mask, are those of one rank") {
+  const auto folder = fresh_folder("ranks_sound");
+  const std::string sound =
+      fmt::format("run '{}/dye-patch.toml' --quiet --set 'figure=[]' --set 'time.until=\"2 h\"' -o ", CASES);
+  const Printed alone = williwaw_in(folder, sound + "alone");
+  CAPTURE(alone.error);
+  REQUIRE(alone.code == 0);
+  for (const int ranks : {2, 3}) {
+    CAPTURE(ranks);
+    const Printed p = together(ranks, folder, sound + "together --force");
+    CAPTURE(p.error);
+    REQUIRE(p.code == 0);
+    for (const char* file : {"fields.nc", "series.csv", "boundaries.csv"}) {
+      CAPTURE(std::string(file));
+      CHECK(text_of(folder / "together" / file) == text_of(folder / "alone" / file));
+    }
+  }
+}
+
+TEST_CASE("a steady state of which nothing fixes the mean, or that of a piece, is found by ranks as well") {
+  const std::string pieces = R"case(
+title = "a"
+[grid]
+x = { from = 0, to = 1, cells = 24 }
+y = { from = 0, to = 1, cells = 20 }
+[region.bar]
+where = "abs(x - 0.42) < 0.05"
+active = false
+[equation]
+kind = "diffusion"
+diffusivity = "(1 + x*(1 + 0.3*cos(2*pi*y)))"
+source = "sin(2*pi*y)"
+[boundary]
+west = "insulated"
+south = "periodic"
+north = "periodic"
+bar = "insulated"
+east = EAST
+[initial]
+value = "x + 3*y"
+[steady]
+)case";
+  struct Fixed {
+    const char *east, *region;
+  };
+  // Both pieces, one of them, and a single one around the hole.
+  for (const Fixed& fixed : {Fixed{"\"insulated\"", ""}, Fixed{"{ dirichlet = 2 }", ""},
+                             Fixed{"\"insulated\"", "(x - 0.42)^2 + (y - 0.5)^2 < 0.05"}}) {
+    std::string text = pieces;
+    text.replace(text.find("EAST"), 4, fixed.east);
+    const std::string bar = "abs(x - 0.42) < 0.05";
+    if (*fixed.region) text.replace(text.find(bar), bar.size(), fixed.region);
+    CAPTURE(text);
+    const auto folder = folder_of("ranks", text);
+    const Printed alone = williwaw_in(folder, "run case.toml --quiet -o alone");
+    CAPTURE(alone.error);
+    REQUIRE(alone.code == 0);
+    const auto steady_in = [&](const char* results) {
+      const williwaw::store::FieldReader reader(folder / results / "fields.nc");
+      return reader.field(0);
+    };
+    const auto expected = steady_in("alone");
+    for (const int ranks : {2, 3})
+      for (const char* solver : {"auto", "cg", "bicgstab"}) {
+        CAPTURE(ranks);
+        CAPTURE(std::string(solver));
+        const Printed p =
+            together(ranks, folder,
+                     fmt::format("run case.toml --quiet --force -o together --set steady.solver={}", solver));
+        CAPTURE(p.error);
+        REQUIRE(p.code == 0);
+        const auto found = steady_in("together");
+        double apart = 0;
+        for (williwaw::Index j = 0; j < 20; ++j)
+          for (williwaw::Index i = 0; i < 24; ++i)
+            if (!std::isnan(expected.at(i, j)))
+              apart = std::max(apart, std::abs(found.at(i, j) - expected.at(i, j)));
+        CHECK(apart < 1e-7);
+      }
+  }
 }
 
 TEST_CASE("stages go on from each rank's own part, and only the first rank has all of the grid") {

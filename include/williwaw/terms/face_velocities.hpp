@@ -21,7 +21,9 @@ struct VelocityCorrection {
 class FaceVelocities {
  public:
   /// Boundaries whose conditions let no advection through are closed to it. Everything given must outlive
-  /// this and its copies. Throws InputError for a stream function that is not in a plane.
+  /// this and its copies. Of a velocity that is to be divergence-free the first rank has all of the grid; all
+  /// ranks make it, and evaluate it, together. Throws InputError for a stream function that is not in a
+  /// plane.
   FaceVelocities(const Problem& problem, const Domain& domain, const std::vector<BoundaryClosure>& closures);
 
   /// Evaluates for this time; true if anything changed since the last call.
@@ -87,6 +89,9 @@ class FaceVelocities {
   void join_seams(Sample& sample) const;
   void evaluate_boundaries(Real at, Sample& out);
   std::shared_ptr<const Sample> sample_at(Real at, const std::shared_ptr<const Sample>& known);
+  class OfWhole;
+  using Sections = std::vector<const BoundarySection*>;
+  FaceVelocities(const Problem& problem, const Domain& domain, Sections sections);
   void correct(Sample& sample);
   void measure();
   void interpolate(Real at);
@@ -95,9 +100,10 @@ class FaceVelocities {
   const Problem& problem_;
   const Outline& outline_;
   std::shared_ptr<const Box> box_;
-  const std::vector<BoundaryClosure>& closures_;
+  Sections sections_;
   Velocity velocity_;
-  bool even_ = false;  ///< one number for each axis
+  std::shared_ptr<OfWhole> of_whole_;  ///< of a part, where that alone does not tell the velocity
+  bool even_ = false;                  ///< one number for each axis
   std::vector<char> open_, adjustable_;
   /// What no time changes: areas, one row where nothing is cut, else one value for each face; volumes.
   struct Fixed {

@@ -404,16 +404,7 @@ void refuse_on_ranks(const Case& given, const Prepared& prepared) {
       throw given.places.error(e);
     }
   };
-  if (given.steady) {
-    refuse_solver(given.steady->solver);
-    if (prepared.steady->mean_fixed)
-      throw given.places.error(
-          Subject::boundary,
-          "nothing fixes the mean, or that of a piece of the domain: such a steady state is "
-          "found on one rank; start it without a launcher, or give a dirichlet or robin "
-          "condition");
-    return;
-  }
+  if (given.steady) return refuse_solver(given.steady->solver);
   const Scheme& scheme = prepared.plan.scheme;
   if (std::holds_alternative<Factored>(scheme.method) || semi_lagrangian(scheme))
     throw given.places.error(Subject::scheme, "scheme '" + scheme.name +

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "terms/advection/velocity_of_whole.hpp"
+
 namespace williwaw {
 
 namespace {
@@ -18,10 +20,17 @@ Real middle(const Axis& axis, Index i) {
 
 FaceVelocities::FaceVelocities(const Problem& problem, const Domain& domain,
                                const std::vector<BoundaryClosure>& closures)
+    : FaceVelocities(problem, domain, [&] {
+        Sections sections;
+        for (const BoundaryClosure& c : closures) sections.push_back(&c.section());
+        return sections;
+      }()) {}
+
+FaceVelocities::FaceVelocities(const Problem& problem, const Domain& domain, Sections sections)
     : problem_(problem),
       outline_(domain.outline()),
       box_(domain.shared_box()),
-      closures_(closures),
+      sections_(std::move(sections)),
       velocity_(problem.equation().advection->velocity) {
   const Grid& g = problem_.grid();
   if (velocity_.stream_function && g.dimension() != 2)
@@ -32,18 +41,19 @@ FaceVelocities::FaceVelocities(const Problem& problem, const Domain& domain,
     if (velocity_.stream_function && g.axis(a).coordinates() != Coordinates::cartesian)
       throw InputError(Subject::velocity, "a stream function is for straight axes");
   even_ = outline_.whole() && !velocity_.depends_on_place() && !velocity_.divergence_free;
-  const bool outlets = std::ranges::any_of(closures_, [](const BoundaryClosure& c) {
-    const AdvectiveBoundary* end = c.section().boundary.advective_boundary();
+  const bool outlets = std::ranges::any_of(sections_, [](const BoundarySection* section) {
+    const AdvectiveBoundary* end = section->boundary.advective_boundary();
     return end && end->outlet();
   });
-  for (const BoundaryClosure& c : closures_) {
-    const AdvectiveBoundary* end = c.section().boundary.advective_boundary();
+  for (const BoundarySection* section : sections_) {
+    const AdvectiveBoundary* end = section->boundary.advective_boundary();
     open_.push_back(end ? 1 : 0);
     adjustable_.push_back(end && (end->outlet() || !outlets) ? 1 : 0);
   }
   Fixed fixed{areas_of_faces(), std::vector<Real>(static_cast<std::size_t>(g.count()))};
   for (Index n = 0; n < g.count(); ++n) fixed.volumes[n] = g.volume_of(n) * outline_.volume_fraction(n);
   fixed_ = std::make_shared<const Fixed>(std::move(fixed));
+  if (velocity_.divergence_free && !box_->whole()) of_whole_ = std::make_shared<OfWhole>(*this, domain);
 }
 
 Index FaceVelocities::faces(int axis) const {
@@ -192,10 +202,10 @@ void FaceVelocities::join_seams(Sample& sample) const {
 
 void FaceVelocities::evaluate_boundaries(Real at, Sample& out) {
   const Grid& g = problem_.grid();
-  out.inward.resize(closures_.size());
+  out.inward.resize(sections_.size());
   measured_.against_boundaries = 0;
-  for (std::size_t s = 0; s < closures_.size(); ++s) {
-    const auto& faces_of = closures_[s].section().faces;
+  for (std::size_t s = 0; s < sections_.size(); ++s) {
+    const auto& faces_of = sections_[s]->faces;
     auto& inward = out.inward[s];
     inward.assign(faces_of.size(), 0.0);
     for (std::size_t f = 0; f < faces_of.size(); ++f) {
@@ -249,7 +259,10 @@ void FaceVelocities::evaluate(Real at, Sample& out) {
                               " is not a finite number everywhere at time " + to_text(at));
         out.faces[a][f] = 0;
       }
-  if (velocity_.divergence_free) correct(out);
+  if (of_whole_)
+    of_whole_->take(*this, at, out);
+  else if (velocity_.divergence_free)
+    correct(out);
 }
 
 std::shared_ptr<const FaceVelocities::Sample> FaceVelocities::sample_at(
@@ -370,9 +383,9 @@ void FaceVelocities::measure() {
         }
       }
     }
-  for (std::size_t s = 0; s < closures_.size(); ++s)
+  for (std::size_t s = 0; s < sections_.size(); ++s)
     for (std::size_t f = 0; f < now_.inward[s].size(); ++f)
-      measured_.divergence[closures_[s].section().faces[f].unknown] -= now_.inward[s][f];
+      measured_.divergence[sections_[s]->faces[f].unknown] -= now_.inward[s][f];
   for (Index n = 0; n < g.count(); ++n) {
     if (!outline_.active(n) || !box_->owns(n)) continue;
     measured_.expanding = std::max(measured_.expanding, measured_.divergence[n] / fixed_->volumes[n]);

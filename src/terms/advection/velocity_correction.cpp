@@ -80,9 +80,9 @@ void FaceVelocities::correct(Sample& sample) {
       }
   }
   const std::size_t inner = links.size();
-  for (std::size_t s = 0; s < closures_.size(); ++s)
-    for (std::size_t f = 0; adjustable_[s] && f < closures_[s].section().faces.size(); ++f) {
-      const BoundaryFace& face = closures_[s].section().faces[f];
+  for (std::size_t s = 0; s < sections_.size(); ++s)
+    for (std::size_t f = 0; adjustable_[s] && f < sections_[s]->faces.size(); ++f) {
+      const BoundaryFace& face = sections_[s]->faces[f];
       const Real width = g.axis(face.axis).widths()[g.position(face.unknown)[face.axis]];
       links.push_back(
           {face.unknown, -1, face.area / (0.5 * width), &sample.inward[s][f], face.area, face.axis});
@@ -93,9 +93,9 @@ void FaceVelocities::correct(Sample& sample) {
     excess[links[l].second] -= *links[l].velocity * links[l].area;
   }
   Real present = 0;
-  for (std::size_t s = 0; s < closures_.size(); ++s)
-    for (std::size_t f = 0; f < closures_[s].section().faces.size(); ++f)
-      excess[closures_[s].section().faces[f].unknown] -= sample.inward[s][f];
+  for (std::size_t s = 0; s < sections_.size(); ++s)
+    for (std::size_t f = 0; f < sections_[s]->faces.size(); ++f)
+      excess[sections_[s]->faces[f].unknown] -= sample.inward[s][f];
   for (Index n = 0; n < g.count(); ++n)
     if (outline_.active(n)) {
       present += 1;
