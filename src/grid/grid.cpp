@@ -1,6 +1,9 @@
 #include "williwaw/grid/grid.hpp"
 
 #include <algorithm>
+#include <cstdint>
+#include <limits>
+#include <utility>
 
 #include "williwaw/grid/expect.hpp"
 
@@ -63,9 +66,25 @@ Grid Grid::whole() const {
   return Grid(std::move(axes));
 }
 
+namespace {
+
+// Quotient and rest. Long division takes several times as long, and loops over all unknowns ask for this.
+std::pair<Index, Index> divided(Index number, Index by) {
+  constexpr Index most = std::numeric_limits<std::uint32_t>::max();
+  if (number > most || by > most) return {number / by, number % by};
+  const auto n = static_cast<std::uint32_t>(number), b = static_cast<std::uint32_t>(by);
+  return {n / b, n % b};
+}
+
+}  // namespace
+
 std::array<Index, 3> Grid::position(Index number) const {
   expect(number >= 0 && number < count(), "Grid::position: an unknown of the grid");
-  return {number % size(0), number / size(0) % size(1), number / (size(0) * size(1))};
+  if (dimension() == 1) return {number, 0, 0};
+  const auto [line, i] = divided(number, size(0));
+  if (dimension() == 2) return {i, line, 0};
+  const auto [k, j] = divided(line, size(1));
+  return {i, j, k};
 }
 
 Point Grid::point(Index i, Index j, Index k) const {

@@ -125,13 +125,22 @@ class ReactionTerm final : public Term {
   void evaluate(const Instant& instant, const Evaluation& earlier,
                 std::shared_ptr<EvaluatedTerm>& evaluated) const override;
 
+  std::unique_ptr<TermScratch> scratch() const override;
+
+  /// What is made on a line in each unit of volume, until the next call with the same scratch.
+  Real* rates(Real time, const Line& line) const;
   /// d rate/du for each unit of volume about the values of a block.
   std::vector<Real> slope(std::span<const Real> u, Real time) const;
+  /// Throws DataError for a place where what is made of a value is no finite number; `y` is a whole state.
+  void refuse(Real time, std::span<const Real> y) const;
+  /// All control volumes of a line store the same for each unit of volume.
+  bool stores_evenly() const { return stores_evenly_; }
   const OfUnknown& of() const { return of_; }
   const LinearStorage& storage() const { return *storage_; }
   LineId line() const { return line_; }
 
  private:
+  struct Workspace;
   Real size_of(std::span<const Real> u) const;
   void react(const Reaction::ByLine& by_line, std::span<const Real> u, Real time, std::span<Real> out) const;
 
@@ -139,13 +148,16 @@ class ReactionTerm final : public Term {
   Reaction reaction_;
   std::shared_ptr<const LinearStorage> storage_;
   Function initial_;
+  bool stores_evenly_;
   LineId line_{};
 };
 
 class EvaluatedReaction final : public EvaluatedTerm {
  public:
-  explicit EvaluatedReaction(const ReactionTerm& term) : term_(term) {}
+  EvaluatedReaction(const ReactionTerm& term, Real time) : term_(term), time_(time) {}
 
+  bool makes_densities() const override { return term_.stores_evenly(); }
+  void densities(const Line& line, std::span<LineDensities> of_unknowns) const override;
   void add(const Line& line, std::span<const LineRates> rates) const override;
   void book(const Evaluation& now, std::span<const Real> y, Parts parts, Real weight,
             Ledger& ledger) const override;
@@ -153,18 +165,11 @@ class EvaluatedReaction final : public EvaluatedTerm {
                  std::span<FaceSystem> matrices) const override;
   void bound(std::vector<DataBounds>& pieces) const override { pieces.emplace_back().steady = true; }
 
-  /// Amount per time in control volume n.
-  Real amount(Index n) const { return amounts_[static_cast<std::size_t>(n)]; }
-  std::vector<Real>& amounts() { return amounts_; }
-  void set(Real total, Real time) {
-    total_ = total;
-    time_ = time;
-  }
+  void set(Real time) { time_ = time; }
 
  private:
   const ReactionTerm& term_;
-  std::vector<Real> amounts_;
-  Real total_ = 0, time_ = 0;
+  Real time_;
 };
 
 }  // namespace williwaw

@@ -2,21 +2,46 @@
 #include <cmath>
 
 #include "domain/lines.hpp"
+#include "grid/line_points.hpp"
+#include "grid/threads.hpp"
 #include "terms/content_storage.hpp"
+#include "terms/made_inside.hpp"
 #include "williwaw/terms/inner_terms.hpp"
 
 namespace williwaw {
 
-void EvaluatedReaction::add(const Line& line, std::span<const LineRates> rates) const {
-  if (!line.parts.has(Parts::source())) return;
-  const Index nx = term_.of().domain->grid().size(0);
-  const Real* r = amounts_.data() + nx * line.number;
-  rates[static_cast<std::size_t>(term_.of().number)].add_each(nx, [r](Index i) { return r[i]; });
+struct ReactionTerm::Workspace final : TermScratch {
+  explicit Workspace(const Grid& grid) : places(grid), made(static_cast<std::size_t>(grid.size(0))) {}
+  LinePoints places;
+  std::vector<Real> made;
+};
+
+// What is made in each unit of volume, until the next call with the same scratch.
+Real* ReactionTerm::rates(Real time, const Line& line) const {
+  auto& workspace = static_cast<Workspace&>(*line.scratch);
+  const auto nx = static_cast<std::size_t>(of_.domain->grid().size(0));
+  const Real* const u = line.y + of_.first + static_cast<Index>(nx) * line.number;
+  reaction_.rate(workspace.places.at(line.j, line.k), time, {u, nx}, workspace.made);
+  return workspace.made.data();
 }
 
-void EvaluatedReaction::book(const Evaluation&, std::span<const Real>, Parts parts, Real weight,
+std::unique_ptr<TermScratch> ReactionTerm::scratch() const {
+  return std::make_unique<Workspace>(of_.domain->grid());
+}
+
+void EvaluatedReaction::add(const Line& line, std::span<const LineRates> rates) const {
+  if (!line.parts.has(Parts::source())) return;
+  add_made(line, term_.of(), term_.storage(), term_.stores_evenly(), term_.line(),
+           rates[static_cast<std::size_t>(term_.of().number)], term_.rates(time_, line));
+}
+
+void EvaluatedReaction::densities(const Line& line, std::span<LineDensities> of_unknowns) const {
+  of_unknowns[static_cast<std::size_t>(term_.of().number)] = {term_.rates(time_, line), term_.line()};
+}
+
+void EvaluatedReaction::book(const Evaluation&, std::span<const Real> y, Parts parts, Real,
                              Ledger& ledger) const {
-  if (parts.has(Parts::source())) ledger[term_.line()] += weight * total_;
+  if (parts.has(Parts::source()) && !std::isfinite(ledger[term_.line()])) term_.refuse(time_, y);
 }
 
 void EvaluatedReaction::linearise(const Evaluation&, std::span<const Real> y, Real b, Parts parts,
@@ -24,8 +49,11 @@ void EvaluatedReaction::linearise(const Evaluation&, std::span<const Real> y, Re
   if (!parts.has(Parts::source())) return;
   FaceSystem& matrix = matrices[static_cast<std::size_t>(term_.of().number)];
   const std::vector<Real> slope = term_.slope(term_.of().in(y), time_);
-  for (std::size_t n = 0; n < slope.size(); ++n)
-    matrix.diagonal[n] -= b * slope[n] * term_.storage().volume(static_cast<Index>(n));
+  const Index nx = term_.of().domain->grid().size(0);
+  each_line(*term_.of().domain, [&](std::size_t, Index line, Index, Index) {
+    for (Index n = nx * line; n < nx * (line + 1); ++n)
+      matrix.diagonal[n] -= b * slope[n] * term_.storage().volume(n);
+  });
 }
 
 ReactionTerm::ReactionTerm(OfUnknown of, Reaction reaction, std::shared_ptr<const LinearStorage> storage,
@@ -33,10 +61,13 @@ ReactionTerm::ReactionTerm(OfUnknown of, Reaction reaction, std::shared_ptr<cons
     : of_(std::move(of)),
       reaction_(std::move(reaction)),
       storage_(std::move(storage)),
-      initial_(std::move(initial)) {}
+      initial_(std::move(initial)),
+      stores_evenly_(williwaw::stores_evenly(*of_.domain, *storage_)) {}
 
 Needs ReactionTerm::needs() const {
   Needs result = of_.needs(Parts::source());
+  result.halo = 0;
+  result.about_state = false;
   result.linear = result.same_matrix = reaction_.linear;
   result.steady_matrix = !reaction_.on_time;
   return result;
@@ -49,42 +80,34 @@ void ReactionTerm::declare(LedgerLines& lines) {
 void ReactionTerm::react(const Reaction::ByLine& by_line, std::span<const Real> u, Real time,
                          std::span<Real> out) const {
   const Grid& g = of_.domain->grid();
-  const Index nx = g.size(0);
-  const auto length = static_cast<std::size_t>(nx);
-  Points line(nx);
-  for (Index l = 0; l < g.lines(); ++l) {
-    for (Index i = 0; i < nx; ++i) line.set(i, g.point(i, l % g.size(1), l / g.size(1)));
-    const auto first = static_cast<std::size_t>(nx * l);
-    by_line(line, time, u.subspan(first, length), out.subspan(first, length));
-  }
+  const Index rows = g.size(1);
+  const auto length = static_cast<std::size_t>(g.size(0));
+  on_all_threads(
+      g.lines(), threads_for(g.count(), of_.domain->threads()), [&] { return LinePoints(g); },
+      [&](LinePoints& places, Index l) {
+        const auto first = length * static_cast<std::size_t>(l);
+        by_line(places.at(l % rows, l / rows), time, u.subspan(first, length), out.subspan(first, length));
+      });
 }
 
 void ReactionTerm::evaluate(const Instant& instant, const Evaluation&,
                             std::shared_ptr<EvaluatedTerm>& evaluated) const {
-  auto& now =
-      renewed<EvaluatedReaction>(evaluated, [&] { return std::make_shared<EvaluatedReaction>(*this); });
-  const Domain& domain = *of_.domain;
-  const Grid& g = domain.grid();
-  const auto count = static_cast<std::size_t>(g.count());
-  const std::span<const Real> u = of_.in(instant.y);
-  std::vector<Real>& amounts = now.amounts();
-  amounts.assign(count, 0.0);
-  const std::vector<Real> zero(u.empty() ? count : 0, 0.0);
-  react(reaction_.rate, u.empty() ? zero : u, instant.time, amounts);
-  for (Index n = 0; n < g.count(); ++n) {
-    amounts[n] *= storage_->volume(n);
-    if (!domain.outline().active(n)) amounts[n] = 0;
-  }
-  const Real total = sum_over(domain, [&](Index n) { return amounts[n]; });
-  now.set(total, instant.time);
-  if (std::isfinite(total)) return;
-  // Of values that are no numbers any more the reaction is not to blame.
-  for (std::size_t n = 0; n < count; ++n)
-    if (!std::isfinite(amounts[n]) && (u.empty() || std::isfinite(u[n])))
+  renewed<EvaluatedReaction>(evaluated, [&] {
+    return std::make_shared<EvaluatedReaction>(*this, instant.time);
+  }).set(instant.time);
+}
+
+// Of values that are no numbers any more the reaction is not to blame.
+void ReactionTerm::refuse(Real time, std::span<const Real> y) const {
+  const Grid& g = of_.domain->grid();
+  const std::span<const Real> u = of_.in(y);
+  std::vector<Real> rates(u.size());
+  react(reaction_.rate, u, time, rates);
+  for (Index n = 0; n < static_cast<Index>(u.size()); ++n)
+    if (of_.domain->outline().active(n) && !std::isfinite(rates[n]) && std::isfinite(u[n]))
       throw DataError(Subject::reaction, "",
-                      "the reaction is not a finite number at " +
-                          g.place_text(g.point_of(static_cast<Index>(n))) + ", time " +
-                          to_text(instant.time) + (u.empty() ? "" : ", for the value " + to_text(u[n])));
+                      "the reaction is not a finite number at " + g.place_text(g.point_of(n)) + ", time " +
+                          to_text(time) + ", for the value " + to_text(u[n]));
 }
 
 // Largest magnitude of values; of the initial ones where these are zero.

@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "domain/lines.hpp"
@@ -74,21 +75,27 @@ void EvaluatedSource::lay_out(const Function& source, Real time, const ControlVo
     volumes.integrate(source, time, each);
     total = sum_over(domain, [values = each.data()](Index n) { return values[n]; });
   }
-  Real most = 0, least = 0;
-  // Where it is the same everywhere, and so is what is stored, one unknown stands for all.
-  const Index count = uniform && storage.capacities().empty() ? 1 : g.count();
-  const Real* amounts = uniform ? nullptr : each.data();
-#pragma omp parallel for schedule(static) reduction(max                        \
-                                                    : most) reduction(min      \
-                                                                      : least) \
-    num_threads(domain.threads()) if (domain.threads() > 1)
-  for (Index n = 0; n < count; ++n) {
-    const Real change = (amounts ? amounts[n] : g.volume_of(n)) / storage.capacity(n);
-    most = std::max(most, change);
-    least = std::min(least, change);
+  const std::vector<Box::Block>& blocks = domain.box().blocks();
+  std::vector<std::array<Real, 2>> of_blocks(blocks.size(), {0, 0});
+  each_line(domain, [&](std::size_t block, Index line, Index, Index) {
+    // Where it is the same everywhere, and so is what is stored, one line stands for all.
+    if (uniform && storage.capacities().empty() && line > blocks[block].first) return;
+    const LineCapacity capacity = storage.of_line(line);
+    const Real across = domain.across(line);
+    const Real* const measures = g.axis(0).measures().data();
+    const Real* const amounts = uniform ? nullptr : each.data() + g.size(0) * line;
+    auto& [most, least] = of_blocks[block];
+    for (Index i = 0; i < g.size(0); ++i) {
+      const Real change = (amounts ? amounts[i] : across * measures[i]) / capacity(i);
+      most = std::max(most, change);
+      least = std::min(least, change);
+    }
+  });
+  rise = fall = 0;
+  for (const auto& [most, least] : of_blocks) {
+    rise = std::max(rise, most);
+    fall = std::max(fall, -least);
   }
-  rise = most;
-  fall = -least;
 }
 
 SourceTerm::SourceTerm(OfUnknown of, Function source, std::shared_ptr<const ControlVolumes> volumes,

@@ -2,7 +2,8 @@
 #include <cmath>
 
 #include "domain/lines.hpp"
-#include "domain/summing.hpp"
+#include "grid/line_points.hpp"
+#include "terms/made_inside.hpp"
 #include "williwaw/terms/system_terms.hpp"
 
 namespace williwaw {
@@ -44,13 +45,13 @@ class EvaluatedSystemReaction final : public EvaluatedTerm {
 
 // What reactions make of a line: the places, unknowns from elsewhere, and a line of amounts for each unknown.
 struct SystemReactionTerm::Workspace final : TermScratch {
-  Workspace(Index nx, std::size_t unknowns)
-      : places(nx),
-        made(unknowns, std::vector<Real>(static_cast<std::size_t>(nx))),
+  Workspace(const Grid& grid, std::size_t unknowns)
+      : places(grid),
+        made(unknowns, std::vector<Real>(static_cast<std::size_t>(grid.size(0)))),
         brought(made),
         out(made.begin(), made.end()),
         u(unknowns) {}
-  Points places;
+  LinePoints places;
   std::vector<std::vector<Real>> made, brought;
   std::vector<std::span<Real>> out;  ///< of what is made
   Lines u;
@@ -58,10 +59,9 @@ struct SystemReactionTerm::Workspace final : TermScratch {
 
 void SystemReactionTerm::add_unknown(OfUnknown of, const std::string& name,
                                      std::shared_ptr<const Storage> storage, LedgerLines& lines) {
-  const LinearStorage* const linear = storage->linear();
   Member member{std::move(of), name, std::move(storage)};
   const Domain& domain = *member.of.domain;
-  member.even = domain.outline().whole() && linear && !linear->of_line(0).each();
+  member.even = stores_evenly(domain, *member.storage);
   if (domain.grid() == grid_)
     member.line =
         lines.declare({member.of.prefix + "reaction", LedgerLine::Kind::source, "", member.of.number});
@@ -89,15 +89,12 @@ Needs SystemReactionTerm::needs() const {
 }
 
 std::unique_ptr<TermScratch> SystemReactionTerm::scratch() const {
-  return std::make_unique<Workspace>(grid_.size(0), members_.size());
+  return std::make_unique<Workspace>(grid_, members_.size());
 }
 
 // What is made in a volume, of all unknowns, into the workspace.
 void SystemReactionTerm::evaluate_line(Real time, const Line& line, Workspace& workspace) const {
-  const Grid& g = grid_;
-  const Index nx = g.size(0);
-  if (reaction_.on_place)
-    for (Index i = 0; i < nx; ++i) workspace.places.set(i, g.point(i, line.j, line.k));
+  const Index nx = grid_.size(0);
   for (std::size_t m = 0; m < members_.size(); ++m) {
     const Real* values = line.y + members_[m].of.first;
     if (members_[m].means) {
@@ -108,7 +105,7 @@ void SystemReactionTerm::evaluate_line(Real time, const Line& line, Workspace& w
     }
     workspace.u[m] = {values, static_cast<std::size_t>(nx)};
   }
-  reaction_.rate(workspace.places, time, workspace.u, workspace.out);
+  reaction_.rate(workspace.places.at(line.j, line.k), time, workspace.u, workspace.out);
 }
 
 void SystemReactionTerm::densities(Real time, const Line& line, std::span<LineDensities> of_unknowns) const {
@@ -123,34 +120,10 @@ void SystemReactionTerm::add(Real time, const Line& line, std::span<const LineRa
   if (!line.parts.has(Parts::source())) return;
   auto& workspace = static_cast<Workspace&>(*line.scratch);
   evaluate_line(time, line, workspace);
-  const Grid& g = grid_;
-  const Index nx = g.size(0);
-  for (std::size_t m = 0; m < members_.size(); ++m) {
-    if (!members_[m].line) continue;
-    const OfUnknown& of = members_[m].of;
-    const LineRates& own = rates[static_cast<std::size_t>(of.number)];
-    const auto leaf = [&](Index i) -> Real& {
-      return line.booked[*members_[m].line].leaf(of.domain->segments().number(line.number, i));
-    };
-    Real* const made = workspace.made[m].data();
-    // The capacities of control volumes that all store alike are known by their widths.
-    const LinearStorage* const storage = members_[m].storage->linear();
-    if (members_[m].even) {
-      for (Index begin = 0; begin < nx; begin += segment_cells)
-        leaf(begin) +=
-            own.add_densities(begin, std::min(nx, begin + segment_cells), made, g.axis(0).measures().data(),
-                              of.domain->across(line.number), storage->per_volume());
-      continue;
-    }
-    for (Index i = 0; i < nx; ++i) {
-      const Index n = nx * line.number + i;
-      made[i] = of.domain->outline().active(n) ? made[i] * members_[m].storage->volume(n) : 0;
-    }
-    own.add_each(nx, [made](Index i) { return made[i]; });
-    for (Index begin = 0; begin < nx; begin += segment_cells)
-      leaf(begin) +=
-          segment_sum(begin, std::min(nx, begin + segment_cells), [made](Index i) { return made[i]; });
-  }
+  for (std::size_t m = 0; m < members_.size(); ++m)
+    if (const Member& member = members_[m]; member.line)
+      add_made(line, member.of, *member.storage, member.even, *member.line,
+               rates[static_cast<std::size_t>(member.of.number)], workspace.made[m].data());
 }
 
 // Of values that are no numbers any more the reaction is not to blame.
@@ -204,10 +177,9 @@ void SystemReactionTerm::each_slope(Real time, std::span<const Real> y, const Vi
   std::vector<std::vector<Real>> slopes(count * count, std::vector<Real>(static_cast<std::size_t>(nx))),
       brought(count, std::vector<Real>(static_cast<std::size_t>(nx)));
   std::vector<std::span<Real>> out(slopes.begin(), slopes.end());
-  Points places(nx);
+  LinePoints places(g);
   for (Index l = 0; l < g.lines(); ++l) {
     const Index j = l % g.size(1), k = l / g.size(1);
-    for (Index i = 0; i < nx; ++i) places.set(i, g.point(i, j, k));
     Lines u;
     for (std::size_t m = 0; m < count; ++m) {
       const std::span<const Real> all = members_[m].of.in(y);
@@ -218,7 +190,7 @@ void SystemReactionTerm::each_slope(Real time, std::span<const Real> y, const Vi
         u.push_back(all.subspan(static_cast<std::size_t>(nx * l), static_cast<std::size_t>(nx)));
       }
     }
-    reaction_.differentiate(places, time, u, sizes, out);
+    reaction_.differentiate(places.at(j, k), time, u, sizes, out);
     for (std::size_t m = 0; m < count; ++m)
       for (std::size_t by = 0; members_[m].line && by < count; ++by) {
         std::vector<Real>& all = slopes[m * count + by];
