@@ -131,7 +131,7 @@ FaceSystem with_halo(const FaceSystem& system) {
 // anything is fixed from where they meet, until none learns anything more.
 class PiecesOfBoxes {
  public:
-  PiecesOfBoxes(const Box& box, Runs& runs, const std::vector<char>& fixed) : box_(box), runs_(runs) {
+  PiecesOfBoxes(const Box& box, Runs& runs, const std::vector<char>& fixed) : runs_(runs) {
     const auto count = static_cast<std::size_t>(box.count());
     first_at_.assign(count, nowhere);
     fixed_at_.assign(count, 0.0);
@@ -176,7 +176,6 @@ class PiecesOfBoxes {
   }
 
   static constexpr Real nowhere = std::numeric_limits<Real>::infinity();
-  const Box& box_;
   Runs& runs_;
   std::vector<Real> first_at_, fixed_at_;  ///< by unknown
   std::vector<Real> first_, fixed_;        ///< by the run that stands for a piece

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <complex>
 
+#include "grid/threads.hpp"
 #include "williwaw/grid/expect.hpp"
 
 namespace williwaw::verify {
@@ -91,23 +92,36 @@ Shape shape_of(Discretization& balance, const State& y) {
   const Outline& outline = balance.outline();
   const Reductions& over = balance.reductions();
   const auto counts = [&](Index n) { return outline.active(n) && balance.domain(0).box().owns(n); };
-  // Beside unknown n; below 0 beyond boundaries.
-  const auto beside = [&](Index n, int a, bool up) {
-    const Index other = g.neighbour(n, a, up);
-    return other >= 0 && outline.active(other) ? other : -1;
+  using At = std::array<Index, 3>;
+  // Beside unknown n, which stands at this place; below 0 beyond boundaries.
+  const auto beside = [&](Index n, const At& at, int a, bool up) {
+    const Index size = g.size(a), next = at[static_cast<std::size_t>(a)] + (up ? 1 : -1);
+    Index other = n + (up ? g.stride(a) : -g.stride(a));
+    if (next < 0 || next >= size) {
+      if (!g.axis(a).periodic()) return Index{-1};
+      other += (next < 0 ? size : -size) * g.stride(a);
+    }
+    return outline.active(other) ? other : -1;
   };
   State terms(y.size());
   const auto sum_of = [&](const auto& term) {
-    for (Index n = 0; n < g.count(); ++n) terms[n] = counts(n) ? term(n) : 0.0;
+    on_all_threads(
+        g.lines(), threads_for(g.count(), balance.domain(0).threads()), [] { return 0; },
+        [&](int, Index line) {
+          At at{0, line % g.size(1), line / g.size(1)};
+          for (Index n = g.size(0) * line; at[0] < g.size(0); ++at[0], ++n)
+            terms[static_cast<std::size_t>(n)] = counts(n) ? term(n, at) : 0.0;
+        });
     return over.sum(terms);
   };
   Shape result;
-  result.square = sum_of([&](Index n) { return g.volume_of(n) * outline.volume_fraction(n) * y[n] * y[n]; });
-  result.variation = sum_of([&](Index n) {
-    const auto at = g.position(n);
+  result.square = sum_of([&](Index n, const At& at) {
+    return g.volume(at[0], at[1], at[2]) * outline.volume_fraction(n) * y[n] * y[n];
+  });
+  result.variation = sum_of([&](Index n, const At& at) {
     Real sum = 0;
     for (int a = 0; a < g.dimension(); ++a) {
-      const Index other = beside(n, a, true);
+      const Index other = beside(n, at, a, true);
       if (other < 0) continue;
       Real across = 1;
       for (int b = 0; b < g.dimension(); ++b)
@@ -127,11 +141,11 @@ Shape shape_of(Discretization& balance, const State& y) {
     result.extrema = turns_of(g.axis(0), y, least);
     return result;
   }
-  result.extrema = static_cast<Index>(sum_of([&](Index n) {
+  result.extrema = static_cast<Index>(sum_of([&](Index n, const At& at) {
     bool above = true, below = true;
     for (int a = 0; a < g.dimension(); ++a)
       for (const bool up : {false, true}) {
-        const Index other = beside(n, a, up);
+        const Index other = beside(n, at, a, up);
         if (other >= 0) {
           above = above && y[n] > y[other] + least;
           below = below && y[n] < y[other] - least;

@@ -94,12 +94,20 @@ class FaceVelocities {
   FaceVelocities(const Problem& problem, const Domain& domain, Sections sections);
   void correct(Sample& sample);
   void measure();
+  /// What is largest in one line of unknowns.
+  struct OfLine {
+    std::array<Real, 3> largest{0, 0, 0};
+    Real fastest = 0, expanding = 0, compressing = 0;
+    Index fastest_at = 0;
+  };
+  OfLine measure_line(Index j, Index k);
   void interpolate(Real at);
   Index grid_count() const { return problem_.grid().count() * problem_.grid().dimension(); }
 
   const Problem& problem_;
   const Outline& outline_;
   std::shared_ptr<const Box> box_;
+  int threads_;
   Sections sections_;
   Velocity velocity_;
   std::shared_ptr<OfWhole> of_whole_;  ///< of a part, where that alone does not tell the velocity

@@ -127,11 +127,12 @@ class ReactionTerm final : public Term {
 
   std::unique_ptr<TermScratch> scratch() const override;
 
-  /// What is made on a line in each unit of volume, until the next call with the same scratch.
+  /// What is made in each unit of volume of a line, until the next call with the same scratch.
   Real* rates(Real time, const Line& line) const;
   /// d rate/du for each unit of volume about the values of a block.
   std::vector<Real> slope(std::span<const Real> u, Real time) const;
-  /// Throws DataError for a place where what is made of a value is no finite number; `y` is a whole state.
+  /// Throws DataError for a place where what is made of a value is no finite number; `y` is a whole state,
+  /// or empty for zeros.
   void refuse(Real time, std::span<const Real> y) const;
   /// All control volumes of a line store the same for each unit of volume.
   bool stores_evenly() const { return stores_evenly_; }
@@ -163,7 +164,7 @@ class EvaluatedReaction final : public EvaluatedTerm {
             Ledger& ledger) const override;
   void linearise(const Evaluation& now, std::span<const Real> y, Real b, Parts parts,
                  std::span<FaceSystem> matrices) const override;
-  void bound(std::vector<DataBounds>& pieces) const override { pieces.emplace_back().steady = true; }
+  void bound(std::vector<DataBounds>& pieces) const override;
 
   void set(Real time) { time_ = time; }
 

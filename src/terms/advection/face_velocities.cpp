@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "grid/threads.hpp"
 #include "terms/advection/velocity_of_whole.hpp"
 
 namespace williwaw {
@@ -30,6 +31,7 @@ FaceVelocities::FaceVelocities(const Problem& problem, const Domain& domain, Sec
     : problem_(problem),
       outline_(domain.outline()),
       box_(domain.shared_box()),
+      threads_(threads_for(problem.grid().count(), domain.threads())),
       sections_(std::move(sections)),
       velocity_(problem.equation().advection->velocity) {
   const Grid& g = problem_.grid();
@@ -163,17 +165,18 @@ void FaceVelocities::evaluate_stream_function(Real at, Sample& out) const {
   const Grid& g = problem_.grid();
   const Index nx = g.size(0), ny = g.size(1);
   std::vector<Real> psi(static_cast<std::size_t>((nx + 1) * (ny + 1)));
-  Points line(nx + 1);
-  for (Index j = 0; j <= ny; ++j) {
-    for (Index i = 0; i <= nx; ++i) {
-      Point p;
-      p[g.direction(0)] = g.axis(0).bounds()[i];
-      p[g.direction(1)] = g.axis(1).bounds()[j];
-      line.set(i, p);
-    }
-    velocity_.stream_function->evaluate(line, at,
-                                        {psi.data() + (nx + 1) * j, static_cast<std::size_t>(nx + 1)});
-  }
+  on_all_threads(
+      ny + 1, threads_, [nx] { return Points(nx + 1); },
+      [&](Points& line, Index j) {
+        for (Index i = 0; i <= nx; ++i) {
+          Point p;
+          p[g.direction(0)] = g.axis(0).bounds()[i];
+          p[g.direction(1)] = g.axis(1).bounds()[j];
+          line.set(i, p);
+        }
+        velocity_.stream_function->evaluate(line, at,
+                                            {psi.data() + (nx + 1) * j, static_cast<std::size_t>(nx + 1)});
+      });
   for (int a = 0; a < 2; ++a) out.faces[a].resize(static_cast<std::size_t>(faces(a)));
   for (Index j = 0; j < ny; ++j)
     for (Index i = 0; i <= nx; ++i)
@@ -348,48 +351,71 @@ void FaceVelocities::at_unknowns(int axis, std::span<Real> out) const {
   }
 }
 
+// What leaves the control volumes of a line, and what is largest there.
+FaceVelocities::OfLine FaceVelocities::measure_line(Index j, Index k) {
+  const Grid& g = problem_.grid();
+  const Index nx = g.size(0), start = nx * (j + g.size(1) * k);
+  OfLine line;
+  std::array<const Real*, 3> low{}, high{};
+  std::array<Areas, 3> low_area{}, high_area{};
+  for (int a = 0; a < g.dimension(); ++a) {
+    low[a] = row(a, j, k);
+    high[a] = a == 0 ? low[0] + 1 : row(a, j + (a == 1), k + (a == 2));
+    low_area[a] = areas(a, j, k);
+    high_area[a] = a == 0 ? low_area[0].after() : areas(a, j + (a == 1), k + (a == 2));
+  }
+  for (Index i = 0; i < nx; ++i) {
+    if (!outline_.active(start + i)) continue;
+    const bool own = box_->owns(start + i);
+    Real rate = 0;
+    const std::array<Index, 3> at{i, j, k};
+    for (int a = 0; a < g.dimension(); ++a) {
+      const bool open_low = low_area[a].values[i] > 0, open_high = high_area[a].values[i] > 0;
+      const Real v = std::max(open_low ? std::abs(low[a][i]) : 0, open_high ? std::abs(high[a][i]) : 0);
+      if (own) line.largest[a] = std::max(line.largest[a], v);
+      rate += v / g.axis(a).widths()[at[a]];
+      measured_.divergence[start + i] += high_area[a].factor * high_area[a].values[i] * high[a][i] -
+                                         low_area[a].factor * low_area[a].values[i] * low[a][i];
+    }
+    if (own && rate > line.fastest) {
+      line.fastest = rate;
+      line.fastest_at = start + i;
+    }
+  }
+  return line;
+}
+
 void FaceVelocities::measure() {
   const Grid& g = problem_.grid();
   measured_.divergence.assign(static_cast<std::size_t>(g.count()), 0.0);
-  measured_.largest = {0, 0, 0};
-  measured_.fastest = measured_.expanding = measured_.compressing = 0;
-  const Index nx = g.size(0);
-  for (Index k = 0; k < g.size(2); ++k)
-    for (Index j = 0; j < g.size(1); ++j) {
-      const Index start = nx * (j + g.size(1) * k);
-      std::array<const Real*, 3> low{}, high{};
-      std::array<Areas, 3> low_area{}, high_area{};
-      for (int a = 0; a < g.dimension(); ++a) {
-        low[a] = row(a, j, k);
-        high[a] = a == 0 ? low[0] + 1 : row(a, j + (a == 1), k + (a == 2));
-        low_area[a] = areas(a, j, k);
-        high_area[a] = a == 0 ? low_area[0].after() : areas(a, j + (a == 1), k + (a == 2));
-      }
-      for (Index i = 0; i < nx; ++i) {
-        if (!outline_.active(start + i)) continue;
-        Real rate = 0;
-        const std::array<Index, 3> at{i, j, k};
-        for (int a = 0; a < g.dimension(); ++a) {
-          const bool open_low = low_area[a].values[i] > 0, open_high = high_area[a].values[i] > 0;
-          const Real v = std::max(open_low ? std::abs(low[a][i]) : 0, open_high ? std::abs(high[a][i]) : 0);
-          if (box_->owns(start + i)) measured_.largest[a] = std::max(measured_.largest[a], v);
-          rate += v / g.axis(a).widths()[at[a]];
-          measured_.divergence[start + i] += high_area[a].factor * high_area[a].values[i] * high[a][i] -
-                                             low_area[a].factor * low_area[a].values[i] * low[a][i];
-        }
-        if (rate > measured_.fastest && box_->owns(start + i)) {
-          measured_.fastest = rate;
-          measured_.fastest_at = start + i;
-        }
-      }
-    }
+  std::vector<OfLine> lines(static_cast<std::size_t>(g.lines()));
+  const auto each_line = [&](const auto& work) {
+    on_all_threads(
+        g.lines(), threads_, [] { return 0; },
+        [&](int, Index l) { work(l, lines[static_cast<std::size_t>(l)]); });
+  };
+  each_line([&](Index l, OfLine& line) { line = measure_line(l % g.size(1), l / g.size(1)); });
   for (std::size_t s = 0; s < sections_.size(); ++s)
     for (std::size_t f = 0; f < now_.inward[s].size(); ++f)
       measured_.divergence[sections_[s]->faces[f].unknown] -= now_.inward[s][f];
-  for (Index n = 0; n < g.count(); ++n) {
-    if (!outline_.active(n) || !box_->owns(n)) continue;
-    measured_.expanding = std::max(measured_.expanding, measured_.divergence[n] / fixed_->volumes[n]);
-    measured_.compressing = std::max(measured_.compressing, -measured_.divergence[n] / fixed_->volumes[n]);
+  each_line([&](Index l, OfLine& line) {
+    for (Index n = g.size(0) * l; n < g.size(0) * (l + 1); ++n) {
+      if (!outline_.active(n) || !box_->owns(n)) continue;
+      const Real out = measured_.divergence[n] / fixed_->volumes[n];
+      line.expanding = std::max(line.expanding, out);
+      line.compressing = std::max(line.compressing, -out);
+    }
+  });
+  measured_.largest = {0, 0, 0};
+  measured_.fastest = measured_.expanding = measured_.compressing = 0;
+  for (const OfLine& line : lines) {
+    for (int a = 0; a < 3; ++a) measured_.largest[a] = std::max(measured_.largest[a], line.largest[a]);
+    measured_.expanding = std::max(measured_.expanding, line.expanding);
+    measured_.compressing = std::max(measured_.compressing, line.compressing);
+    if (line.fastest > measured_.fastest) {
+      measured_.fastest = line.fastest;
+      measured_.fastest_at = line.fastest_at;
+    }
   }
   std::array<Real, 7> most{measured_.largest[0],        measured_.largest[1], measured_.largest[2],
                            measured_.fastest,           measured_.expanding,  measured_.compressing,

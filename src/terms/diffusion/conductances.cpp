@@ -104,7 +104,8 @@ void Conductances::update(Real time, std::span<const Real> u) {
   if (fixed_->on_state) {
     const State none(u.empty() ? static_cast<std::size_t>(grid().count()) : 0, 0.0);
     for (int a = 0; a < grid().dimension(); ++a)
-      fixed_->paths[a]->evaluate(time, u.empty() ? none : u, {faces_[a], by_low_[a], by_high_[a]});
+      fixed_->paths[a]->evaluate(time, u.empty() ? none : u, {faces_[a], by_low_[a], by_high_[a]},
+                                 fixed_->storage->domain().threads());
     time_ = time;
     ready_ = true;
     return;
@@ -243,6 +244,7 @@ void Conductances::close_faces(int axis) {
 }
 
 Real Conductances::conductance(Index n, int axis, bool upwards) const {
+  if (fixed_->separable && conductivity_[axis] == 0) return 0;
   auto at = grid().position(n);
   if (fixed_->separable)
     return conductivity_[axis] * grid().volume_of(n) *

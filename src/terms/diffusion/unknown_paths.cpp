@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "grid/threads.hpp"
+
 namespace williwaw {
 
 namespace {
@@ -97,7 +99,8 @@ UnknownPaths::UnknownPaths(const Problem& problem, const Outline& outline, int a
   place_rise(problem, axis);
   const auto halves = half_paths(along);
   for (Index k = 0; k < grid.size(second); ++k)
-    for (Index j = 0; j < grid.size(first); ++j)
+    for (Index j = 0; j < grid.size(first); ++j) {
+      rows_.push_back(paths_.size());
       for (const auto& p : pieces_across(grid, first, j))
         for (const auto& q : pieces_across(grid, second, k)) {
           Point across;
@@ -125,6 +128,8 @@ UnknownPaths::UnknownPaths(const Problem& problem, const Outline& outline, int a
                      halves[static_cast<std::size_t>(f)], face);
           }
         }
+    }
+  rows_.push_back(paths_.size());
   number_samples();
 }
 
@@ -202,7 +207,7 @@ void UnknownPaths::number_samples() {
   for (auto* values : {&u_, &value_, &slope_}) values->resize(static_cast<std::size_t>(total));
 }
 
-void UnknownPaths::evaluate(Real time, std::span<const Real> u, UnknownFaces faces) {
+void UnknownPaths::evaluate(Real time, std::span<const Real> u, UnknownFaces faces, int threads) {
   for (std::size_t l = 0; l < samples_.size(); ++l) {
     const Samples& s = samples_[l];
     if (s.unknowns.empty()) continue;
@@ -214,41 +219,49 @@ void UnknownPaths::evaluate(Real time, std::span<const Real> u, UnknownFaces fac
                            std::span(value_).subspan(first, count), std::span(slope_).subspan(first, count));
   }
   for (auto* values : {&faces.conductance, &faces.by_low, &faces.by_high}) values->assign(faces_, 0.0);
+  on_all_threads(
+      static_cast<Index>(rows_.size()) - 1, threads_for(static_cast<Index>(paths_.size()), threads),
+      [] { return std::vector<FaceMean>(); },
+      [&](std::vector<FaceMean>& means, Index row) {
+        for (std::size_t p = rows_[static_cast<std::size_t>(row)];
+             p < rows_[static_cast<std::size_t>(row) + 1]; ++p)
+          conduct(paths_[p], u, means, faces);
+      });
+}
+
+// Sums of a face are taken in the order of its paths.
+void UnknownPaths::conduct(const Path& path, std::span<const Real> u, std::vector<FaceMean>& means,
+                           const UnknownFaces& faces) const {
   const FaceMeanKind& kind = coefficient_->mean();
-  std::vector<FaceMean> means;
-  // Parallel paths of a face follow each other in no order that threads could keep apart; sums of a face are
-  // taken in the order of its paths.
-  for (const Path& path : paths_) {
-    const Real low = u[static_cast<std::size_t>(path.low)], high = u[static_cast<std::size_t>(path.high)];
-    const bool upwards = low > high + path.rise;
-    means.clear();
-    Real resistance = path.contact, closed = 0;
-    for (std::size_t n = path.first_piece; n < path.end_piece; ++n) {
-      const Piece& piece = pieces_[n];
-      const auto a = static_cast<std::size_t>(piece.low), b = static_cast<std::size_t>(piece.high);
-      means.push_back(kind.of({{low, value_[a], slope_[a]},
-                               {high, value_[b], slope_[b]},
-                               piece.beside_low,
-                               upwards,
-                               coefficient_->integral(piece.label)}));
-      if (means.back().value > 0)
-        resistance += piece.weight / means.back().value;
-      else
-        closed += piece.weight;
-    }
-    // What does not conduct lets nothing pass, whatever lies beside it. Each piece takes part in the
-    // derivative with the square of its part of the resistance, which stays a number however large that is.
-    const auto face = static_cast<std::size_t>(path.face);
-    const bool open = closed == 0 && !std::isinf(resistance);
-    if (open) faces.conductance[face] += path.fraction / resistance;
-    for (std::size_t n = path.first_piece; n < path.end_piece; ++n) {
-      const FaceMean& mean = means[n - path.first_piece];
-      const Real weight = pieces_[n].weight;
-      const Real part = open ? weight / mean.value / resistance : !(mean.value > 0) ? weight / closed : 0;
-      const Real change = path.fraction * part * part / weight;
-      faces.by_low[face] += change * mean.by_low;
-      faces.by_high[face] += change * mean.by_high;
-    }
+  const Real low = u[static_cast<std::size_t>(path.low)], high = u[static_cast<std::size_t>(path.high)];
+  const bool upwards = low > high + path.rise;
+  means.clear();
+  Real resistance = path.contact, closed = 0;
+  for (std::size_t n = path.first_piece; n < path.end_piece; ++n) {
+    const Piece& piece = pieces_[n];
+    const auto a = static_cast<std::size_t>(piece.low), b = static_cast<std::size_t>(piece.high);
+    means.push_back(kind.of({{low, value_[a], slope_[a]},
+                             {high, value_[b], slope_[b]},
+                             piece.beside_low,
+                             upwards,
+                             coefficient_->integral(piece.label)}));
+    if (means.back().value > 0)
+      resistance += piece.weight / means.back().value;
+    else
+      closed += piece.weight;
+  }
+  // What does not conduct lets nothing pass, whatever lies beside it. Each piece takes part in the
+  // derivative with the square of its part of the resistance, which stays a number however large that is.
+  const auto face = static_cast<std::size_t>(path.face);
+  const bool open = closed == 0 && !std::isinf(resistance);
+  if (open) faces.conductance[face] += path.fraction / resistance;
+  for (std::size_t n = path.first_piece; n < path.end_piece; ++n) {
+    const FaceMean& mean = means[n - path.first_piece];
+    const Real weight = pieces_[n].weight;
+    const Real part = open ? weight / mean.value / resistance : !(mean.value > 0) ? weight / closed : 0;
+    const Real change = path.fraction * part * part / weight;
+    faces.by_low[face] += change * mean.by_low;
+    faces.by_high[face] += change * mean.by_high;
   }
 }
 

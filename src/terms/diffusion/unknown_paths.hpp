@@ -51,8 +51,8 @@ class UnknownPaths {
   UnknownPaths(const Problem& problem, const Outline& outline, int axis,
                std::shared_ptr<MaterialCoefficient> coefficient);
 
-  /// About a block `u` of unknowns.
-  void evaluate(Real time, std::span<const Real> u, UnknownFaces faces);
+  /// About a block `u` of unknowns, by so many threads.
+  void evaluate(Real time, std::span<const Real> u, UnknownFaces faces, int threads);
   const FaceMeanKind& mean() const { return coefficient_->mean(); }
   /// How much the potential of gravity rises from the unknown before face f of a line to the one after it.
   Real rise(Index face_of_line) const { return rise_[static_cast<std::size_t>(face_of_line)]; }
@@ -91,12 +91,15 @@ class UnknownPaths {
   void add_path(const Way& way, Path path, const std::vector<HalfPath>& halves, Real face);
   void add_pieces(const Way& way, const HalfPath& half, bool beside_low, int& last_label, Path& path);
   void number_samples();
+  void conduct(const Path& path, std::span<const Real> u, std::vector<FaceMean>& means,
+               const UnknownFaces& faces) const;
   Index sample(int label, Index unknown, const Point& place);
 
   std::shared_ptr<MaterialCoefficient> coefficient_;
   std::vector<Samples> samples_;
   std::vector<Piece> pieces_;
   std::vector<Path> paths_;
+  std::vector<std::size_t> rows_;  ///< first paths of rows of faces, and the end: rows share no face
   std::vector<Real> rise_;
   std::size_t faces_ = 0;
   std::vector<Real> u_, value_, slope_;

@@ -44,6 +44,12 @@ void EvaluatedReaction::book(const Evaluation&, std::span<const Real> y, Parts p
   if (parts.has(Parts::source()) && !std::isfinite(ledger[term_.line()])) term_.refuse(time_, y);
 }
 
+// Nothing bounds what it makes. One that comes and goes is looked at for what is no number at times to come.
+void EvaluatedReaction::bound(std::vector<DataBounds>& pieces) const {
+  pieces.emplace_back().steady = true;
+  if (!term_.needs().steady_matrix) term_.refuse(time_, {});
+}
+
 void EvaluatedReaction::linearise(const Evaluation&, std::span<const Real> y, Real b, Parts parts,
                                   std::span<FaceSystem> matrices) const {
   if (!parts.has(Parts::source())) return;
@@ -100,14 +106,17 @@ void ReactionTerm::evaluate(const Instant& instant, const Evaluation&,
 // Of values that are no numbers any more the reaction is not to blame.
 void ReactionTerm::refuse(Real time, std::span<const Real> y) const {
   const Grid& g = of_.domain->grid();
-  const std::span<const Real> u = of_.in(y);
-  std::vector<Real> rates(u.size());
+  const auto count = static_cast<std::size_t>(g.count());
+  const std::vector<Real> zero(y.empty() ? count : 0, 0.0);
+  const std::span<const Real> u = y.empty() ? zero : of_.in(y);
+  std::vector<Real> rates(count);
   react(reaction_.rate, u, time, rates);
-  for (Index n = 0; n < static_cast<Index>(u.size()); ++n)
-    if (of_.domain->outline().active(n) && !std::isfinite(rates[n]) && std::isfinite(u[n]))
+  for (std::size_t n = 0; n < count; ++n)
+    if (const auto unknown = static_cast<Index>(n);
+        of_.domain->outline().active(unknown) && !std::isfinite(rates[n]) && std::isfinite(u[n]))
       throw DataError(Subject::reaction, "",
-                      "the reaction is not a finite number at " + g.place_text(g.point_of(n)) + ", time " +
-                          to_text(time) + ", for the value " + to_text(u[n]));
+                      "the reaction is not a finite number at " + g.place_text(g.point_of(unknown)) +
+                          ", time " + to_text(time) + (y.empty() ? "" : ", for the value " + to_text(u[n])));
 }
 
 // Largest magnitude of values; of the initial ones where these are zero.

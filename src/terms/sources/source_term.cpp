@@ -77,13 +77,14 @@ void EvaluatedSource::lay_out(const Function& source, Real time, const ControlVo
   }
   const std::vector<Box::Block>& blocks = domain.box().blocks();
   std::vector<std::array<Real, 2>> of_blocks(blocks.size(), {0, 0});
+  const Real* const all = uniform ? nullptr : each.data();
   each_line(domain, [&](std::size_t block, Index line, Index, Index) {
     // Where it is the same everywhere, and so is what is stored, one line stands for all.
     if (uniform && storage.capacities().empty() && line > blocks[block].first) return;
     const LineCapacity capacity = storage.of_line(line);
     const Real across = domain.across(line);
     const Real* const measures = g.axis(0).measures().data();
-    const Real* const amounts = uniform ? nullptr : each.data() + g.size(0) * line;
+    const Real* const amounts = all ? all + g.size(0) * line : nullptr;
     auto& [most, least] = of_blocks[block];
     for (Index i = 0; i < g.size(0); ++i) {
       const Real change = (amounts ? amounts[i] : across * measures[i]) / capacity(i);

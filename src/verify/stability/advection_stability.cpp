@@ -1,5 +1,6 @@
 // Limits and numbers of the advected quantity, by von Neumann's analysis at the place that is passed fastest.
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "verify/stability/law_limit.hpp"
@@ -187,6 +188,33 @@ Stability stability_of_advection(Discretization& balance, const Scheme& scheme, 
   return result;
 }
 
+namespace {
+
+// The largest cell Péclet number, unless one is larger already, the first of equal ones.
+void find_peclet(const Discretization& balance, const AtTime& now, AdvectionNumbers& result) {
+  struct Found {
+    Real peclet = 0;
+    Index at = 0;
+  };
+  std::array<Found, parts_of_search> of_parts;
+  search(balance, [&](std::size_t part, Index n) {
+    if (!balance.outline().active(n)) return;
+    for (const AxisAt& axis : place_at(now, n).axes) {
+      if (axis.speed == 0) continue;
+      const Real number = axis.diffusivity > 0 ? axis.speed * axis.width / axis.diffusivity
+                                               : std::numeric_limits<Real>::infinity();
+      if (number > of_parts[part].peclet) of_parts[part] = {number, n};
+    }
+  });
+  for (const Found& found : of_parts)
+    if (found.peclet > result.peclet) {
+      result.peclet = found.peclet;
+      result.peclet_at = found.at;
+    }
+}
+
+}  // namespace
+
 AdvectionNumbers advection_numbers(Discretization& balance, const Scheme& scheme, Real step, Real from,
                                    Real until) {
   const State y = balance.initial_state();
@@ -214,18 +242,7 @@ AdvectionNumbers advection_numbers(Discretization& balance, const Scheme& scheme
     result.expanding = std::max(result.expanding, velocities.expanding());
     result.compresses = result.compresses || velocities.compresses();
     result.against_boundaries = std::max(result.against_boundaries, velocities.against_boundaries());
-    for (Index n = 0; n < g.count(); ++n) {
-      if (!balance.outline().active(n)) continue;
-      for (const AxisAt& axis : place_at(now, n).axes) {
-        if (axis.speed == 0) continue;
-        const Real number = axis.diffusivity > 0 ? axis.speed * axis.width / axis.diffusivity
-                                                 : std::numeric_limits<Real>::infinity();
-        if (number > result.peclet) {
-          result.peclet = number;
-          result.peclet_at = n;
-        }
-      }
-    }
+    find_peclet(balance, now, result);
     for (std::size_t c = 0; c < back.size(); ++c) {
       const BoundaryClosure& boundary = balance.closures()[c];
       const AdvectiveBoundary* end = boundary.section().boundary.advective_boundary();

@@ -32,8 +32,7 @@ Place place_at(const AtTime& now, Index n) {
                        axis.width * axis.width / c.capacity(n);
     // Between two closed faces nothing is conducted, but the medium is the same.
     if (before == 0 && after == 0 && !now.coefficients.empty())
-      axis.diffusivity =
-          now.coefficients[static_cast<std::size_t>(g.direction(a))](g.point_of(n), now.at) / storage;
+      axis.diffusivity = now.coefficient(a, n) / storage;
     place.passed += axis.speed / axis.width;
     place.rate += axis.speed / axis.width + 4 * axis.diffusivity / (axis.width * axis.width);
     place.axes.push_back(axis);
@@ -95,32 +94,47 @@ Real limit_at(const EvaluatedAdvection& advection, const Scheme& scheme, const P
   return undamped && limit * place.rate < 0.02 ? 0 : limit;
 }
 
+namespace {
+
+// The place where `value` is largest among those that count, the first of equal ones; `most` where none is
+// larger.
+template <class Counts>
+Place largest_of(const Discretization& balance, const AtTime& now, Real Place::*value, const Counts& counts,
+                 Place most) {
+  std::array<Place, parts_of_search> of_parts;
+  search(balance, [&](std::size_t part, Index n) {
+    if (!counts(n)) return;
+    Place& largest = of_parts[part];
+    if (const Place here = place_at(now, n); largest.axes.empty() || here.*value > largest.*value)
+      largest = here;
+  });
+  for (const Place& here : of_parts)
+    if (!here.axes.empty() && (most.axes.empty() || here.*value > most.*value)) most = here;
+  return most;
+}
+
+}  // namespace
+
 Place fastest_place(const Discretization& balance, const AtTime& now) {
   if (!now.advection.law()) return place_at(now, now.advection.velocities().fastest_at());
-  Place most;
-  for (Index n = 0; n < now.grid.count(); ++n)
-    if (balance.outline().active(n))
-      if (const Place here = place_at(now, n); most.axes.empty() || here.passed > most.passed) most = here;
-  return most;
+  return largest_of(balance, now, &Place::passed, [&](Index n) { return balance.outline().active(n); }, {});
 }
 
 Place worst_place(const Discretization& balance, const AtTime& now) {
   const EvaluatedAdvection& advection = now.advection;
   const Grid& g = balance.grid();
-  Place worst = fastest_place(balance, now);
+  const Place fastest = fastest_place(balance, now);
   const bool even = balance.outline().whole() && !advection.law() &&
                     !balance.problem().equation().advection->velocity.depends_on_place() &&
                     now.conductances.separable();
   bool uniform = even;
   for (int a = 0; a < g.dimension(); ++a) uniform = uniform && g.axis(a).is_uniform();
-  if (uniform) return worst;
+  if (uniform) return fastest;
   // Half volumes beside boundaries are the boundaries' affair.
-  for (Index n = 0; n < g.count(); ++n) {
-    if (!balance.outline().active(n) || (balance.outline().volume_fraction(n) < 0.999)) continue;
-    const Place here = place_at(now, n);
-    if (here.rate > worst.rate) worst = here;
-  }
-  return worst;
+  return largest_of(
+      balance, now, &Place::rate,
+      [&](Index n) { return balance.outline().active(n) && balance.outline().volume_fraction(n) >= 0.999; },
+      fastest);
 }
 
 }  // namespace williwaw::verify

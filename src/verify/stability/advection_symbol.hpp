@@ -1,8 +1,11 @@
 // What the analysis of advection looks at: one place at one time, and how waves grow there.
 #pragma once
 
+#include <array>
 #include <complex>
+#include <optional>
 
+#include "grid/threads.hpp"
 #include "williwaw/verify/advection.hpp"
 
 namespace williwaw::verify {
@@ -12,9 +15,25 @@ struct AxisAt {
   Real speed = 0, diffusivity = 0, width = 1, largest = 0;
 };
 
+// One for each axis of a grid. Analyses make them for every unknown at many times: they allocate nothing.
+class AxesAt {
+ public:
+  void push_back(const AxisAt& axis) { axes_[size_++] = axis; }
+  bool empty() const { return size_ == 0; }
+  std::size_t size() const { return size_; }
+  AxisAt& operator[](std::size_t a) { return axes_[a]; }
+  const AxisAt& operator[](std::size_t a) const { return axes_[a]; }
+  const AxisAt* begin() const { return axes_.data(); }
+  const AxisAt* end() const { return axes_.data() + size_; }
+
+ private:
+  std::array<AxisAt, 3> axes_;
+  std::size_t size_ = 0;
+};
+
 // Everything at one place and time.
 struct Place {
-  std::vector<AxisAt> axes;
+  AxesAt axes;
   Real rate = 0;    ///< Σ speed/width + 4·diffusivity/width²
   Real passed = 0;  ///< Σ speed/width
   Index where = 0;
@@ -25,6 +44,7 @@ struct Place {
 class AtTime {
   std::shared_ptr<const EvaluatedAdvection> advection_;
   std::shared_ptr<const Conductances> conductances_;
+  std::array<std::optional<Real>, 3> constant_;  ///< coefficients that are
 
  public:
   const EvaluatedAdvection& advection;
@@ -41,8 +61,30 @@ class AtTime {
         grid(balance.grid()),
         y(state),
         at(time),
-        coefficients(balance.problem().equation().diffusion.coefficient) {}
+        coefficients(balance.problem().equation().diffusion.coefficient) {
+    for (std::size_t d = 0; d < coefficients.size(); ++d)
+      if (coefficients[d].is_constant()) constant_[d] = coefficients[d](Point{}, time);
+  }
+  /// The coefficient of diffusion along axis `a` at an unknown.
+  Real coefficient(int a, Index n) const {
+    const auto direction = static_cast<std::size_t>(grid.direction(a));
+    return constant_[direction] ? *constant_[direction] : coefficients[direction](grid.point_of(n), at);
+  }
 };
+
+/// Calls visit(part, n) for all unknowns, by threads; each of `parts_of_search` parts has some in increasing
+/// order, after those of the part before.
+inline constexpr Index parts_of_search = 64;
+template <class Visit>
+void search(const Discretization& balance, const Visit& visit) {
+  const Index count = balance.grid().count();
+  on_all_threads(
+      parts_of_search, threads_for(count, balance.domain(0).threads()), [] { return 0; },
+      [&](int, Index part) {
+        for (Index n = count * part / parts_of_search; n < count * (part + 1) / parts_of_search; ++n)
+          visit(static_cast<std::size_t>(part), n);
+      });
+}
 
 /// Everything at one unknown.
 Place place_at(const AtTime& now, Index n);
