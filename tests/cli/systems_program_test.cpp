@@ -126,7 +126,8 @@ TEST_CASE("runs of several unknowns are the same on any number of threads, and a
   }
 }
 
-TEST_CASE("drift ice gathers into floes about as far apart as check tells beforehand") {
+TEST_CASE("drift ice gathers into floes about as far apart as check tells beforehand" *
+          doctest::skip(test::instrumented)) {
   const Printed check = williwaw_in(CASES, "check drift-ice.toml --json");
   REQUIRE(check.code == 0);
   const Json told(check.out);

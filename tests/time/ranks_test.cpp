@@ -397,7 +397,8 @@ TEST_CASE(
   CHECK(largest_difference(found.whole, alone.whole) < 1e-9);
 }
 
-TEST_CASE("on several ranks: multigrid takes the iterations of one rank, in a block to the same bits") {
+TEST_CASE("on several ranks: multigrid takes the iterations of one rank, in a block to the same bits" *
+          doctest::skip(test::instrumented)) {
   const Function varying([](Point p) { return 1 + p.x * p.y; });
   const auto block = [&](Index y, Index z, const Regions& regions) {
     Problem p(
