@@ -98,7 +98,9 @@ MapValues::MapValues(std::filesystem::path file, std::string variable)
     const std::lock_guard lock(reading());
     const auto nc = NetcdfFile::open(file_);
     if (!nc->has(variable_)) throw StoreError(file_.string() + ": has no variable '" + variable_ + "'");
-    shape_ = nc->shape(nc->find(variable_));
+    const int id = nc->find(variable_);
+    shape_ = nc->shape(id);
+    nc->expect_to_hold(id, shape_);
   }
   bytes_ = std::filesystem::file_size(file_);
   written_ = std::filesystem::last_write_time(file_);
@@ -113,8 +115,6 @@ MapValues::MapValues(std::filesystem::path file, std::string variable)
   kept_.resize(blocks);
   read(0);
 }
-
-MapValues::~MapValues() = default;
 
 const Real* MapValues::read(std::size_t block) const {
   const std::lock_guard lock(reading());

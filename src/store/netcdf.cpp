@@ -150,18 +150,23 @@ std::vector<Real> NetcdfFile::part(int variable, const std::vector<std::size_t>&
 }
 
 // Compression makes constants some thousand times smaller; whatever is beyond that is a damaged count.
-std::vector<Real> NetcdfFile::buffer(int variable, const std::vector<std::size_t>& count) const {
+void NetcdfFile::expect_to_hold(int variable, const std::vector<std::size_t>& count) const {
   std::error_code unknown;
   const auto bytes = std::filesystem::file_size(file_, unknown);
   const double most = unknown ? 1e12 : 1e6 + 3e3 * static_cast<double>(bytes);
   double wanted = 1;
   for (const std::size_t length : count) wanted *= static_cast<double>(length);
-  if (wanted > most) {
-    char name[NC_MAX_NAME + 1] = {};
-    nc_inq_varname(id_, variable, name);
-    damaged("variable '" + std::string(name) + "' would hold more numbers than such a file can");
-  }
-  return std::vector<Real>(static_cast<std::size_t>(wanted));
+  if (wanted <= most) return;
+  char name[NC_MAX_NAME + 1] = {};
+  nc_inq_varname(id_, variable, name);
+  damaged("variable '" + std::string(name) + "' would hold more numbers than such a file can");
+}
+
+std::vector<Real> NetcdfFile::buffer(int variable, const std::vector<std::size_t>& count) const {
+  expect_to_hold(variable, count);
+  std::size_t wanted = 1;
+  for (const std::size_t length : count) wanted *= length;
+  return std::vector<Real>(wanted);
 }
 
 void NetcdfFile::damaged(const std::string& what) const {

@@ -38,6 +38,8 @@ class NetcdfFile {
   /// Some of them: from `start`, as many as `count` says along each dimension.
   std::vector<Real> part(int variable, const std::vector<std::size_t>& start,
                          const std::vector<std::size_t>& count) const;
+  /// Throws StoreError for counts that such a file cannot hold.
+  void expect_to_hold(int variable, const std::vector<std::size_t>& count) const;
   [[noreturn]] void damaged(const std::string& what) const;
   std::vector<std::size_t> shape(int variable) const;
   /// Says that places without a value hold "not a number".

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "grid/line_points.hpp"
 #include "grid/threads.hpp"
 #include "terms/diffusion/path.hpp"
 
@@ -10,15 +11,10 @@ namespace williwaw {
 
 void evaluate_at_unknowns(const Grid& grid, const Function& function, Real time, std::span<Real> out) {
   const Index nx = grid.size(0);
-  Points line(nx);
-  for (Index i = 0; i < nx; ++i) line.set(i, grid.point(i, 0, 0));
-  for (Index l = 0; l < grid.lines(); ++l) {
-    const Point start = grid.point(0, l % grid.size(1), l / grid.size(1));
-    for (int a = 1; a < grid.dimension(); ++a)
-      line.coordinate(grid.direction(a)).assign(static_cast<std::size_t>(nx), start[grid.direction(a)]);
-    function.evaluate(line, time,
+  LinePoints places(grid);
+  for (Index l = 0; l < grid.lines(); ++l)
+    function.evaluate(places.at(l % grid.size(1), l / grid.size(1)), time,
                       out.subspan(static_cast<std::size_t>(nx * l), static_cast<std::size_t>(nx)));
-  }
 }
 
 namespace {

@@ -27,6 +27,14 @@ Printed together(int ranks, const std::filesystem::path& folder, const std::stri
   return run_in(folder, on_ranks(ranks, arguments));
 }
 
+// What a run on ranks left in "together" is what one process left in "alone".
+void check_same_results(const std::filesystem::path& folder) {
+  for (const char* file : {"fields.nc", "series.csv", "boundaries.csv"}) {
+    CAPTURE(std::string(file));
+    CHECK(text_of(folder / "together" / file) == text_of(folder / "alone" / file));
+  }
+}
+
 const std::string plan = R"case(
 [grid]
 x = { from = 0, to = 1.3, cells = 37 }
@@ -330,10 +338,7 @@ TEST_CASE("runs on one to four ranks leave the same files, of cases of all kinds
       CAPTURE(p.error);
       REQUIRE(p.code == 0);
       CHECK(p.out.empty());
-      for (const char* file : {"fields.nc", "series.csv", "boundaries.csv"}) {
-        CAPTURE(std::string(file));
-        CHECK(text_of(folder / "together" / file) == text_of(folder / "alone" / file));
-      }
+      check_same_results(folder);
     }
   }
 }
@@ -355,10 +360,7 @@ TEST_CASE("lines are cut as well where that is asked for, and explicit steps sta
                  fmt::format("run case.toml --quiet -o together --ranks {}", both ? "2x2" : "2x1"));
     CAPTURE(p.error);
     REQUIRE(p.code == 0);
-    for (const char* file : {"fields.nc", "series.csv", "boundaries.csv"}) {
-      CAPTURE(std::string(file));
-      CHECK(text_of(folder / "together" / file) == text_of(folder / "alone" / file));
-    }
+    check_same_results(folder);
   }
   CHECK(cut >= 12);
 }
@@ -473,10 +475,7 @@ TEST_CASE(
     const Printed p = together(ranks, folder, sound + "together --force");
     CAPTURE(p.error);
     REQUIRE(p.code == 0);
-    for (const char* file : {"fields.nc", "series.csv", "boundaries.csv"}) {
-      CAPTURE(std::string(file));
-      CHECK(text_of(folder / "together" / file) == text_of(folder / "alone" / file));
-    }
+    check_same_results(folder);
   }
 }
 

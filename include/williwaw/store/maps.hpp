@@ -15,7 +15,6 @@ class MapValues {
  public:
   /// Throws StoreError where the first of them cannot be read.
   MapValues(std::filesystem::path file, std::string variable);
-  ~MapValues();
 
   const std::vector<std::size_t>& shape() const { return shape_; }
   std::size_t size() const { return size_; }

@@ -105,7 +105,9 @@ void SystemReactionTerm::evaluate_line(Real time, const Line& line, Workspace& w
     }
     workspace.u[m] = {values, static_cast<std::size_t>(nx)};
   }
-  reaction_.rate(workspace.places.at(line.j, line.k), time, workspace.u, workspace.out);
+  // Where places do not matter those of one line do for all.
+  const Points& places = reaction_.on_place ? workspace.places.at(line.j, line.k) : workspace.places.at(0, 0);
+  reaction_.rate(places, time, workspace.u, workspace.out);
 }
 
 void SystemReactionTerm::densities(Real time, const Line& line, std::span<LineDensities> of_unknowns) const {
