@@ -78,10 +78,11 @@ BoundaryClosure::BoundaryClosure(const Grid& grid, BoundarySection section, std:
   for (std::size_t f = 0; f < count; ++f) {
     const BoundaryFace& face = section_.faces[f];
     const Real width = grid.axis(face.axis).widths()[grid.position(face.unknown)[face.axis]];
-    close_[f] = face.distance != 0 && face.distance < close_to_boundary * width ? 1 : 0;
+    // On the boundary by itself an unknown follows more than what is beside it; by the condition of order 1
+    // it feels the boundary, as do cells whose centres lie on an outline.
+    is_prescribed_[f] = absorbing_order_ > 1 && face.distance == 0 ? 1 : 0;
+    close_[f] = !is_prescribed_[f] && face.distance < close_to_boundary * width ? 1 : 0;
   }
-  for (std::size_t f = 0; f < count; ++f)
-    if (section_.faces[f].distance == 0) is_prescribed_[f] = 1;
   prescribes_ = std::ranges::any_of(is_prescribed_, [](char p) { return p != 0; });
 }
 
@@ -427,13 +428,18 @@ void EvaluatedBoundaryClosure::move_to(std::span<const Real> values) {
   idle_ = false;
   data_bounds_ = {};
   for (std::size_t f = 0; f < count; ++f) {
-    target_[f] = values[f];
-    if (closure_->prescribes(static_cast<Index>(f)) || closure_->close(static_cast<Index>(f))) continue;
-    pull_[f] = section().faces[f].area / medium_.resistance[f];
-    inflow_[f] = pull_[f] * values[f];
+    stand_at(static_cast<Index>(f), values[f]);
     condition_flows_[0].pull[f] = pull_[f];
-    condition_flows_[0].inflow[f] = inflow_[f];
   }
+}
+
+void EvaluatedBoundaryClosure::stand_at(Index face, Real value) {
+  const auto f = static_cast<std::size_t>(face);
+  target_[f] = value;
+  if (closure_->prescribes(face) || closure_->close(face)) return;
+  pull_[f] = section().faces[f].area / medium_.resistance[f];
+  inflow_[f] = pull_[f] * value;
+  condition_flows_[0].inflow[f] = inflow_[f];
 }
 
 }  // namespace williwaw

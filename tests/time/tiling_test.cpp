@@ -310,10 +310,42 @@ std::vector<Tiled> all_tiled_waves() {
   return result;
 }
 
+// Boundaries that follow the motion, each face by itself.
+std::vector<Tiled> waves_that_leave() {
+  std::vector<Tiled> result;
+  const Function varying([](Point p) { return 1 + 0.5 * p.x * p.y; });
+  const auto moving = [](Problem p) {
+    p.initial_rate = [](Point at) { return at.x - at.y; };
+    return alone(std::move(p));
+  };
+  Problem open(Grid({cells("x", 200), cells("y", 181)}), wave(varying));
+  open.default_boundary(absorbing());
+  result.push_back({"a sea without shores", moving(open), 2e-3});
+  const Regions hole(
+      {{"hole", inside([](Point p) { return std::hypot(p.x - 0.7, p.y - 0.6) < 0.15; }), false}});
+  Problem island(Grid({cells("x", 120), cells("y", 110)}), wave(1.0), hole);
+  island.boundary("west", dirichlet(Function([](Real t) { return 0.3 * std::sin(400 * t); })))
+      .boundary("hole", absorbing())
+      .boundary("south", fixed_boundary())
+      .default_boundary(absorbing());
+  result.push_back({"an island", moving(island), 2e-4});
+  Problem nodes(
+      Grid({Axis::uniform("x", 0, 1, 70, Unknowns::nodes), Axis::uniform("y", 0, 1, 90, Unknowns::nodes)}),
+      wave(1.0));
+  nodes.boundary("south", dirichlet(1.0)).default_boundary(absorbing());
+  result.push_back({"nodes", moving(nodes), 3e-3, 40 * 1024});
+  Problem block(Grid({cells("x", 31), cells("y", 60), cells("z", 40)}), wave(1.0));
+  block.boundary("bottom", fixed_boundary()).default_boundary(absorbing());
+  result.push_back({"a block", moving(block), 5e-3, 160 * 1024});
+  return result;
+}
+
 }  // namespace
 
 TEST_CASE("leapfrog steps that share a pass leave rows, records and ends of single ones") {
-  for (const Tiled& of : all_tiled_waves()) {
+  std::vector<Tiled> all = all_tiled_waves();
+  for (const Tiled& more : waves_that_leave()) all.push_back(more);
+  for (const Tiled& of : all) {
     CAPTURE(std::string(of.name));
     Plan plan = until(of, 61);
     plan.records = {17 * of.step};
@@ -333,28 +365,29 @@ TEST_CASE("a wave that blows up within a pass does so at the step at which singl
 }
 
 TEST_CASE("a wave goes on from a snapshot between passes as if nothing had been") {
-  const Tiled of = all_tiled_waves()[1];
-  Plan plan = until(of, 70);
-  plan.series_every = plan.until;
-  plan.scheme = scheme("leapfrog");
-  plan.step = of.step;
-  const auto balance = made(of);
-  std::optional<Snapshot> kept;
-  Observers observers;
-  Index asked = 0;
-  observers.snapshot_due = [&] { return ++asked == 5; };
-  observers.on_snapshot = [&](const Snapshot& s) { kept = s; };
-  State end = balance->initial_state();
-  const Outcome whole = march(*balance, end, plan, observers);
-  REQUIRE(kept);
-  CHECK(kept->steps > 5);
-  CHECK(kept->steps < 70);
-  const auto again = made(of);
-  State rest = again->initial_state();
-  const Outcome resumed = march(*again, rest, plan, {}, &*kept);
-  CHECK(rest == end);
-  CHECK(resumed.budget.worst_step() == whole.budget.worst_step());
-  CHECK(resumed.totals.content == whole.totals.content);
+  for (const Tiled& of : {all_tiled_waves()[1], waves_that_leave()[0]}) {
+    Plan plan = until(of, 70);
+    plan.series_every = plan.until;
+    plan.scheme = scheme("leapfrog");
+    plan.step = of.step;
+    const auto balance = made(of);
+    std::optional<Snapshot> kept;
+    Observers observers;
+    Index asked = 0;
+    observers.snapshot_due = [&] { return ++asked == 5; };
+    observers.on_snapshot = [&](const Snapshot& s) { kept = s; };
+    State end = balance->initial_state();
+    const Outcome whole = march(*balance, end, plan, observers);
+    REQUIRE(kept);
+    CHECK(kept->steps > 5);
+    CHECK(kept->steps < 70);
+    const auto again = made(of);
+    State rest = again->initial_state();
+    const Outcome resumed = march(*again, rest, plan, {}, &*kept);
+    CHECK(rest == end);
+    CHECK(resumed.budget.worst_step() == whole.budget.worst_step());
+    CHECK(resumed.totals.content == whole.totals.content);
+  }
 }
 
 TEST_CASE("stages that share a pass leave rows, records and ends of steps stage by stage") {

@@ -172,6 +172,8 @@ class EvaluatedBoundaryClosure {
   LawLine law_at(Real time) const;
   const LawLine& law() const { return law_; }
   const AtBoundary& medium() const { return medium_; }
+  /// Puts a face of a boundary that moves where it stands now; all else stays as it was evaluated.
+  void stand_at(Index face, Real value);
 
  private:
   struct ConditionFlow {

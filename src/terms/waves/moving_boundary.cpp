@@ -19,7 +19,23 @@ void MovingBoundary::place(std::span<const Real> values, std::span<const Real> r
   outflow_->start(speed, step, dynamics, values_, rates);
 }
 
+std::optional<LawLine> MovingBoundary::half_way(const EvaluatedBoundaryClosure& evaluated, Real at,
+                                                Real step) const {
+  if (!closure_.depends_on_time()) return std::nullopt;
+  return evaluated.law_at(at + 0.5 * step);
+}
+
 // q + value·w + rate·dw/dt = data with q = (w − u)/resistance, all taken at the middle of the step.
+Real MovingBoundary::followed(const EvaluatedBoundaryClosure& evaluated, const LawLine& law, Index face,
+                              Real value, Real step, Real before, Real after) const {
+  if (closure_.close(face)) return after;
+  const auto f = static_cast<std::size_t>(face);
+  const Real spring = 1 / evaluated.medium().resistance[f];
+  const Real u = 0.5 * (before + after), half = 0.5 * (spring + law.value[f]);
+  const Real inertia = law.rate[f] / step;
+  return ((inertia - half) * value + law.data[f] + spring * u) / (inertia + half);
+}
+
 void MovingBoundary::follow(const EvaluatedBoundaryClosure& evaluated, Real at, Real step,
                             const State& before, const State& after, int corners) {
   if (outflow_) {
@@ -27,19 +43,11 @@ void MovingBoundary::follow(const EvaluatedBoundaryClosure& evaluated, Real at, 
     return;
   }
   if (corners > 0) return;
-  std::optional<LawLine> half_way;
-  if (closure_.depends_on_time()) half_way = evaluated.law_at(at + 0.5 * step);
-  const LawLine& law = half_way ? *half_way : evaluated.law();
+  const std::optional<LawLine> middle = half_way(evaluated, at, step);
+  const LawLine& law = middle ? *middle : evaluated.law();
   for (Index f = 0; f < closure_.faces(); ++f) {
     const Index n = closure_.unknown(f);
-    if (closure_.close(f)) {
-      values_[f] = after[n];
-      continue;
-    }
-    const Real spring = 1 / evaluated.medium().resistance[f];
-    const Real u = 0.5 * (before[n] + after[n]), half = 0.5 * (spring + law.value[f]);
-    const Real inertia = law.rate[f] / step;
-    values_[f] = ((inertia - half) * values_[f] + law.data[f] + spring * u) / (inertia + half);
+    values_[f] = followed(evaluated, law, f, values_[f], step, before[n], after[n]);
   }
 }
 

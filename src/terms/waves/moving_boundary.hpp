@@ -23,6 +23,14 @@ class MovingBoundary {
   /// faces that lie on so many other boundaries besides, from 0 upwards. `law` is evaluated at any time.
   void follow(const EvaluatedBoundaryClosure& law, Real at, Real step, const State& before,
               const State& after, int corners);
+  /// Each face follows the unknown beside it, and nothing else.
+  bool by_face() const { return !outflow_; }
+  /// The law of the middle of a step, where it is not the one that is evaluated.
+  std::optional<LawLine> half_way(const EvaluatedBoundaryClosure& evaluated, Real at, Real step) const;
+  /// Where a face comes from `value` while the unknown beside it goes from `before` to `after`; of boundaries
+  /// that go by face.
+  Real followed(const EvaluatedBoundaryClosure& evaluated, const LawLine& law, Index face, Real value,
+                Real step, Real before, Real after) const;
   /// What it remembers, to be written down, and taken up again.
   std::vector<Real> remember() const;
   void recall(std::span<const Real> numbers);

@@ -133,9 +133,7 @@ std::span<const Real> WaveDynamics::damping(Real) {
 }
 
 bool WaveDynamics::needs_leapfrog() const {
-  return parts_.of.domain->box().communicator().any(
-      layer_ ||
-      std::ranges::any_of(boundaries_, [](const BoundaryMemory& m) { return m.moving.has_value(); }));
+  return parts_.of.domain->box().communicator().any(layer_ || any_moves());
 }
 
 // What flows into the control volumes of a line from their neighbours.

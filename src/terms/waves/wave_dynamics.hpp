@@ -105,6 +105,9 @@ class WaveDynamics final : public SecondOrderDynamics {
   void make_room(Seen& seen) const;
   void see(const Evaluation& evaluated, const State& u, Seen& seen) const;
   void see_line(const Evaluation& evaluated, const Real* u, Index line, Seen& seen) const;
+  bool any_moves() const;
+  void own_closures(PassLevel& level, Real at, Real step) const;
+  void follow_line(std::size_t n, Index line, Real step, const Real* from, const Real* to);
   std::string why_one_by_one() const;
   void make_scratch();
   static Totals energies(Totals t, Real kinetic);

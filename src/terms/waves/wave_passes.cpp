@@ -13,12 +13,18 @@ struct WaveDynamics::PassLevel {
   bool quiet_boundaries = false;
   std::vector<Real> ahead;  ///< what is prescribed at its end
   std::vector<PrescribedForce> prescribed;
+  /// Of boundaries that follow the motion: the closures, which stand where the step before leaves them, and
+  /// laws of the middle of the step. Null where none does.
+  std::shared_ptr<EvaluatedBoundaryClosures> closures;
+  std::vector<std::optional<LawLine>> half_way;
 };
 
 struct WaveDynamics::PassWorkspace {
   PassTiles tiles;
   std::vector<PassLevel> levels;
   std::vector<Seen> seen;  ///< the state before all steps, the one that they start from, those after each
+  /// Where boundaries that follow the motion stand, by closure: at the start, and after each step.
+  std::vector<std::vector<std::vector<Real>>> stood;
 };
 
 // The same of one line, while it is at hand.
@@ -37,10 +43,18 @@ void WaveDynamics::see_line(const Evaluation& evaluated, const Real* u, Index li
     if (points[p].unknown / grid().size(0) == line) seen.points[p] = u[points[p].unknown];
 }
 
+bool WaveDynamics::any_moves() const {
+  return std::ranges::any_of(boundaries_, [](const BoundaryMemory& m) { return m.moving.has_value(); });
+}
+
 std::string WaveDynamics::why_one_by_one() const {
-  if (layer_ ||
-      std::ranges::any_of(boundaries_, [](const BoundaryMemory& m) { return m.moving.has_value(); }))
-    return "boundaries or layers follow the motion from step to step";
+  const bool looks_around = std::ranges::any_of(
+      boundaries_, [](const BoundaryMemory& m) { return m.moving && !m.moving->by_face(); });
+  if (layer_ || looks_around || fixed_->moves_prescribed)
+    return "boundaries or layers follow the motion of more than the unknown beside them from step to step";
+  // What halos would have to know of them is not exchanged.
+  if (any_moves() && !parts_.of.domain->box().whole())
+    return "boundaries follow the motion from step to step, and ranks share the grid";
   if (parts_.wide) return "differences of order 4 look at the whole state";
   return balance_.why_not_line_by_line();
 }
@@ -54,6 +68,42 @@ AtOnce WaveDynamics::at_once() {
     tiles.choose(*parts_.of.domain, why_one_by_one(), load);
   }
   return {tiles.levels(), 2, tiles.why_none()};
+}
+
+// Closures of a step by itself, in which boundaries that follow the motion can be put where they stand.
+void WaveDynamics::own_closures(PassLevel& level, Real at, Real step) const {
+  level.closures.reset();
+  level.half_way.clear();
+  if (!any_moves()) return;
+  level.closures = std::make_shared<EvaluatedBoundaryClosures>(closures(*level.evaluated));
+  const auto own = std::make_shared<Evaluation>(*level.evaluated);
+  std::shared_ptr<EvaluatedTerm> term = level.closures;
+  own->swap(parts_.closures.number, term);
+  level.evaluated = own;
+  for (std::size_t c = 0; c < boundaries_.size(); ++c)
+    level.half_way.push_back(boundaries_[c].moving
+                                 ? boundaries_[c].moving->half_way((*level.closures)[c], at, step)
+                                 : std::nullopt);
+}
+
+// Boundaries beside a line that has just taken step n from `from` to `to`.
+void WaveDynamics::follow_line(std::size_t n, Index line, Real step, const Real* from, const Real* to) {
+  PassWorkspace& room = *passes_;
+  for (std::size_t c = 0; c < boundaries_.size(); ++c) {
+    if (!boundaries_[c].moving) continue;
+    const PassLevel& level = room.levels[n];
+    const EvaluatedBoundaryClosure& evaluated = (*level.closures)[c];
+    const LawLine& law = level.half_way[c] ? *level.half_way[c] : evaluated.law();
+    const BoundaryClosure& closure = evaluated.closure();
+    for (Index f = closure.first_of_line(line); f < closure.first_of_line(line + 1); ++f) {
+      const Index u = closure.unknown(f);
+      const auto face = static_cast<std::size_t>(f);
+      const Real value =
+          boundaries_[c].moving->followed(evaluated, law, f, room.stood[n][c][face], step, from[u], to[u]);
+      room.stood[n + 1][c][face] = value;
+      if (n + 1 < room.levels.size()) room.levels[n + 1].closures->all()[c].stand_at(f, value);
+    }
+  }
 }
 
 bool WaveDynamics::leapfrog_several(State& now, State& before, const Pass& pass, State& second_last,
@@ -74,6 +124,7 @@ bool WaveDynamics::leapfrog_several(State& now, State& before, const Pass& pass,
       level.evaluated = balance_.at({pass.times[s], 0, now});
       level.ahead = balance_.prescribed_at(pass.times[s] + step);
       level.prescribed.resize(prescribed().size());
+      own_closures(level, pass.times[s], step);
     }
   });
   if (!known) {
@@ -95,6 +146,11 @@ bool WaveDynamics::leapfrog_several(State& now, State& before, const Pass& pass,
     make_room(room.seen[s]);
     room.seen[s].points.resize(room.seen[0].points.size());
   }
+  room.stood.assign(any_moves() ? steps + 1 : 0, std::vector<std::vector<Real>>(boundaries_.size()));
+  for (auto& values : room.stood)
+    for (std::size_t c = 0; c < boundaries_.size(); ++c)
+      if (boundaries_[c].moving)
+        values[c].assign(boundaries_[c].moving->values().begin(), boundaries_[c].moving->values().end());
   TiledSweep& sweep = room.tiles.sweep(*parts_.of.domain, balance_.lines().size(), steps);
   make_scratch();
   const Index width = grid().size(0);
@@ -112,6 +168,7 @@ bool WaveDynamics::leapfrog_several(State& now, State& before, const Pass& pass,
       level.prescribed[h] = on_prescribed(*level.evaluated, h, from);
       to[prescribed()[h]] = level.ahead[h];
     }
+    follow_line(static_cast<std::size_t>(n), line, step, from, to);
     see_line(*level.evaluated, to, line, room.seen[static_cast<std::size_t>(n) + 2]);
   });
   for (std::size_t s = 0; s < steps; ++s) {
@@ -125,10 +182,14 @@ bool WaveDynamics::leapfrog_several(State& now, State& before, const Pass& pass,
     Totals t = sweep.totals(static_cast<int>(s));
     sweep.book(static_cast<int>(s), 1, amounts);
     t += book_prescribed(evaluated, seen, level.prescribed, step, nullptr, nullptr, amounts);
+    for (std::size_t c = 0; c < boundaries_.size(); ++c)
+      if (boundaries_[c].moving) boundaries_[c].moving->stand_at(room.stood[s + 1][c]);
+    stand();
     t.potential += book_boundaries(closures_later(evaluated, pass.times[s] + step), seen, step, amounts);
     book_points(evaluated, seen, amounts);
     pass.totals[s] = energies(t, 0.5 / (step * step));
     level.evaluated.reset();
+    level.closures.reset();
     if (!pass.totals[s].finite()) return false;
   }
   balance_.exchange(last);

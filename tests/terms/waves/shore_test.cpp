@@ -53,6 +53,31 @@ TEST_CASE("shores of a cut-out reflect or absorb by name, and the energy tells w
   }
 }
 
+TEST_CASE("an absorbing outline that passes the centres of cells acts as one beside them") {
+  // The circle about (0.7, 0.6) of radius 0.15 passes centres of these cells.
+  const auto ride = [](Real radius) {
+    Region pile;
+    pile.name = "pile";
+    pile.where = inside([radius](const Point& q) { return std::hypot(q.x - 0.7, q.y - 0.6) < radius; });
+    pile.active = false;
+    Problem p(Grid({Axis::uniform("x", 0, 1, 120, Unknowns::cells),
+                    Axis::uniform("y", 0, 1, 110, Unknowns::cells)}),
+              wave(1.0), Regions({pile}));
+    p.default_boundary(free_boundary());
+    p.boundary("pile", absorbing());
+    p.initial = [](Point q) {
+      return std::exp(-((q.x - 0.2) * (q.x - 0.2) + (q.y - 0.5) * (q.y - 0.5)) / 0.01);
+    };
+    return go(p, "leapfrog", 2e-4, 0.6);
+  };
+  const Ride through = ride(0.15), beside = ride(0.15 + 1e-7);
+  CHECK(through.outcome.budget.relative_residual() < 1e-11);
+  CHECK(amount_on(through.outcome, "pile: absorbing") < -0.01 * through.outcome.budget.initial_content());
+  CHECK(largest_difference(through.state, beside.state) < 1e-4);
+  CHECK(amount_on(through.outcome, "pile: absorbing") ==
+        doctest::Approx(amount_on(beside.outcome, "pile: absorbing")).epsilon(1e-3));
+}
+
 TEST_CASE("a spring and a force on one end come to rest where they are even, each on its own line") {
   // c²·a + k·(a − b) = F at rest for u = a·x.
   const Real k = 3, b = 0.5, push = 0.7, a = (k * b + push) / (1 + k);
