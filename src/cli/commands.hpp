@@ -60,6 +60,11 @@ struct ExportArguments {
   std::filesystem::path folder;
 };
 
+struct ViewArguments {
+  std::vector<std::filesystem::path> runs;
+  std::filesystem::path output;
+};
+
 struct SweepArguments {
   std::filesystem::path file;
   std::vector<std::string> set;
@@ -94,6 +99,7 @@ int run(const RunArguments& arguments);
 int recover(const std::filesystem::path& folder);
 int plot(const PlotArguments& arguments);
 int export_run(const ExportArguments& arguments);
+int view(const ViewArguments& arguments);
 int sweep(const SweepArguments& arguments);
 int compare(const CompareArguments& arguments);
 int converge(const ConvergeArguments& arguments);

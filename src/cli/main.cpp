@@ -128,6 +128,13 @@ int program(int argc, char** argv) {
   hand_out->add_option("-o,--output", to_export.folder, "folder to write to, RUN/export unless given");
   hand_out->callback([&] { chosen = [&] { return cli::export_run(to_export); }; });
 
+  cli::ViewArguments to_view;
+  auto* view =
+      app.add_subcommand("view", "write one self-contained page with a player, to be opened in a browser");
+  view->add_option("RUN", to_view.runs, "result folders of runs; several are shown side by side")->required();
+  view->add_option("-o,--output", to_view.output, "page to write, RUN/view.html unless given");
+  view->callback([&] { chosen = [&] { return cli::view(to_view); }; });
+
   cli::SweepArguments to_sweep;
   auto* sweep = app.add_subcommand(
       "sweep", "run a case's variants, or values of its keys: one table, one overlaid figure");

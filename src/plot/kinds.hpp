@@ -87,6 +87,9 @@ struct Lines {
 };
 /// Between what has a value and what has none.
 Lines outline_of(const Raster& raster);
+/// Where half of a control volume would be left, smooth where outlines are round; nothing where no region is
+/// cut out.
+Lines smooth_outline_of(const RunFolder& run, const Plane& plane);
 
 /// Sets colours for values between low and high; `bands` > 0 makes so many flat ones.
 void set_palette(Gnuplot& plot, std::pair<Real, Real> range, bool signed_field, Index bands = 0);

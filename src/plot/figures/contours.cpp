@@ -12,10 +12,11 @@ namespace {
 
 constexpr Index contour_pixels = 640;
 constexpr Index usual_levels = 12;
+// The domain ends where so much of a control volume would be left.
+constexpr Real left_of_volume = 0.5;
 
-// Values at the middles of pixels, linear between unknowns, right up to the boundaries.
-Raster smooth_raster(const Field& field, const Plane& plane, const std::optional<Field>& fractions,
-                     Raster* left) {
+// Linear between unknowns, right up to the boundaries; of `field` where half of a control volume is left.
+Raster smooth_raster(const Field& field, const Plane& plane, const std::optional<Field>& fractions) {
   const Grid& g = field.grid();
   const Axis &right = g.axis(plane.right), &up = g.axis(plane.up);
   const Real longest = std::max(right.length(), up.length());
@@ -31,16 +32,9 @@ Raster smooth_raster(const Field& field, const Plane& plane, const std::optional
       p[g.direction(plane.up)] =
           up.from() + up.length() * (static_cast<Real>(r) + 0.5) / static_cast<Real>(raster.rows);
       if (plane.across >= 0) p[g.direction(plane.across)] = g.axis(plane.across).points()[plane.at];
-      // The domain ends where half of a control volume would be left.
-      const Real fraction = fractions ? fractions->sample(p) : 1;
-      if (left) left->values.push_back(fraction);
-      raster.values.push_back(fraction < 0.5 ? std::nan("") : field.sample(p));
+      raster.values.push_back(fractions && fractions->sample(p) < left_of_volume ? std::nan("")
+                                                                                 : field.sample(p));
     }
-  if (left) {
-    const std::vector<Real> values = std::move(left->values);
-    *left = raster;
-    left->values = values;
-  }
   return raster;
 }
 
@@ -151,18 +145,15 @@ void draw_contours_of_run(const RunFolder& run, const FigureRequest& request, co
   const Grid& g = run.fields().grid();
   const Index record = records_of(run, request, 1).back();
   const auto fractions = run.fields().volume_fractions();
-  Raster left;
-  const Raster raster = smooth_raster(run.fields().field(record), plane, fractions, &left);
+  const Raster raster = smooth_raster(run.fields().field(record), plane, fractions);
   const auto [range, signed_field] = range_of(run, request);
   const Levels levels = levels_of(range, request.levels);
   Lines lines{{}, 0.8, ink};
   std::vector<Label> labels;
   Tracer tracer(raster);
   for (const Real level : levels.values) tracer.trace(level, lines.segments, labels);
-  Lines outline{{}, 1.8, ink};
-  std::vector<Label> unlabelled;
-  if (fractions) Tracer(left).trace(0.5, outline.segments, unlabelled);
   Gnuplot plot(out);
+  const Lines outline = smooth_outline_of(run, plane);
   plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
   plot.line("set xlabel " + quoted(label(g.axis(plane.right).name(), d.length.unit)));
   plot.line("set ylabel " + quoted(label(g.axis(plane.up).name(), d.length.unit)));
@@ -177,6 +168,14 @@ void draw_contours_of_run(const RunFolder& run, const FigureRequest& request, co
 }
 
 }  // namespace
+
+Lines smooth_outline_of(const RunFolder& run, const Plane& plane) {
+  Lines outline{{}, 1.8, ink};
+  std::vector<Label> unlabelled;
+  if (const auto fractions = run.fields().volume_fractions())
+    Tracer(smooth_raster(*fractions, plane, {})).trace(left_of_volume, outline.segments, unlabelled);
+  return outline;
+}
 
 FigureKind figures::contours() {
   return {.name = "contours", .draw = draw_contours_of_run, .lacks = lacks_plane, .one_time = true};
