@@ -24,7 +24,8 @@ std::string readable_bytes(Real bytes) {
 
 std::string readable_wait(Real seconds) {
   if (seconds < 0.1) return "below 0.1 s";
-  if (seconds < 120) return fmt::format("{:.2g} s", seconds);
+  if (seconds < 9.95) return fmt::format("{:.2g} s", seconds);
+  if (seconds < 99.5) return fmt::format("{:.0f} s", seconds);
   if (seconds < 7200) return fmt::format("{:.0f} min", seconds / 60);
   if (seconds < 172800) return fmt::format("{:.1f} h", seconds / 3600);
   if (seconds < 2 * 31557600.0) return fmt::format("{:.1f} days", seconds / 86400);

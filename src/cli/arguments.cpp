@@ -1,5 +1,9 @@
 #include "arguments.hpp"
 
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
 #include <sstream>
 
 #include "williwaw/casefile/units.hpp"
@@ -49,6 +53,51 @@ Real quantity(const std::string& text, const store::Scale& scale, const std::str
     throw InputError(option + ": '" + text + "' is not a number" +
                      (scale.unit.empty() ? "" : "; give it in " + scale.unit + " or with a unit"));
   return scale.si(value);
+}
+
+std::string trimmed(const std::string& text) {
+  const auto from = text.find_first_not_of(' '), to = text.find_last_not_of(' ');
+  return from == std::string::npos ? "" : text.substr(from, to - from + 1);
+}
+
+Point place(const std::string& text, const Grid& grid, const store::Scale& length,
+            const std::string& option) {
+  const auto parts = split(text, ',');
+  if (static_cast<int>(parts.size()) != grid.dimension())
+    throw InputError(fmt::format("{}: {} positions are needed, one for each axis", option, grid.dimension()));
+  Point result;
+  for (int a = 0; a < grid.dimension(); ++a)
+    result[grid.direction(a)] = length.shown(quantity(trimmed(parts[a]), length, option));
+  try {
+    grid.containing(result);
+  } catch (const InputError& e) {
+    throw InputError(option + ": " + e.what());
+  }
+  return result;
+}
+
+std::pair<Point, Point> line(const std::string& text, const Grid& grid, const store::Scale& length,
+                             const std::string& option) {
+  const auto ends = split(text, ':');
+  if (ends.size() != 2) throw InputError(option + ": give two places, X,Y:X,Y");
+  return {place(ends[0], grid, length, option), place(ends[1], grid, length, option)};
+}
+
+std::vector<Index> records_at(const std::string& wanted_times, const store::FieldReader& fields) {
+  const auto& times = fields.times();
+  const auto& scale = fields.description().time;
+  std::vector<Index> records;
+  for (const auto& text : split(wanted_times, ',')) {
+    const Real wanted = scale.shown(quantity(trimmed(text), scale, "--times"));
+    const auto nearest = std::ranges::min_element(times, {}, [&](Real t) { return std::abs(t - wanted); });
+    if (std::abs(*nearest - wanted) > 1e-6 * (std::abs(times.back()) + 1e-300))
+      throw InputError(fmt::format("--times: no record at {}; the nearest is at {:.6g}{}", trimmed(text),
+                                   *nearest, scale.suffix()));
+    records.push_back(nearest - times.begin());
+  }
+  if (records.empty())
+    for (Index r = 0; r < static_cast<Index>(times.size()); ++r) records.push_back(r);
+  return records;
 }
 
 }  // namespace williwaw::cli

@@ -32,6 +32,7 @@ struct RunArguments {
   bool force = false;
   bool trust = false;
   bool resume = false;
+  bool keep = false;
   double checkpoint = -1;  ///< seconds; below 0: as the library has it
   bool json = false;
 };
@@ -62,6 +63,16 @@ struct ExportArguments {
 
 struct ViewArguments {
   std::vector<std::filesystem::path> runs;
+  std::filesystem::path output;
+};
+
+struct SampleArguments {
+  std::filesystem::path run;
+  std::vector<std::string> at;
+  std::string along;
+  Index points = 51;
+  std::string times;
+  std::string of;
   std::filesystem::path output;
 };
 
@@ -100,11 +111,12 @@ int recover(const std::filesystem::path& folder);
 int plot(const PlotArguments& arguments);
 int export_run(const ExportArguments& arguments);
 int view(const ViewArguments& arguments);
+int sample(const SampleArguments& arguments);
 int sweep(const SweepArguments& arguments);
 int compare(const CompareArguments& arguments);
 int converge(const ConvergeArguments& arguments);
 int film(const PlotArguments& arguments);
-int demo(const std::string& name, const std::filesystem::path& program);
+int demo(const std::string& name, const std::filesystem::path& folder);
 /// Opens a case as study::open_case does, its figures checked too.
 casefile::Case open_case(const std::filesystem::path& file, const std::vector<std::string>& set,
                          const casefile::Reading& reading = {}, const study::MemoryLimit& limit = {});

@@ -3,6 +3,7 @@
 #include "commands.hpp"
 #include "say.hpp"
 #include "williwaw/plot/overlay.hpp"
+#include "williwaw/store/written.hpp"
 #include "williwaw/study/compare.hpp"
 
 namespace williwaw::cli {
@@ -18,6 +19,7 @@ int compare(const CompareArguments& arguments) {
   out.file = arguments.output.empty() ? arguments.run / "figures" / "compare.png" : arguments.output;
   if (out.file.has_parent_path()) std::filesystem::create_directories(out.file.parent_path());
   const bool drawn = plot::draw_comparison(result, out);
+  if (drawn) store::note_written(arguments.run, store::WrittenFor::hand, {{out.file}});
   if (arguments.json) {
     say("{}", report.json());
     return done;

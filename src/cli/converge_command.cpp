@@ -12,8 +12,7 @@ int converge(const ConvergeArguments& arguments) {
   if (!arguments.json) say("{}\n", given.title);
   const auto tell = [&](Index level, const casefile::Case& finer) {
     if (arguments.json) return;
-    say("  level {} of {}: {} unknowns\n", level + 1, given.refinement_study.levels,
-        finer.grid().count());
+    say("  level {} of {}: {} unknowns\n", level + 1, given.refinement_study.levels, finer.grid().count());
     flush_said();
   };
   const auto result = study::converge(arguments.file, arguments.set, {arguments.threads}, tell);

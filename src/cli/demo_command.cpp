@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "commands.hpp"
+#include "own_command.hpp"
 #include "say.hpp"
 #include "williwaw/casefile/case.hpp"
 #include "williwaw/casefile/formula.hpp"
@@ -54,15 +55,19 @@ const Demo demos[] = {
      "map.png: the middle plane; series.png: the probe in the middle"},
 };
 
-std::filesystem::path cases_beside(const std::filesystem::path& program) {
+std::filesystem::path cases_beside_the_program() {
   // Installed beside share/, or built in a folder of the source tree.
-  const auto self =
-      std::filesystem::canonical(std::filesystem::exists("/proc/self/exe") ? "/proc/self/exe" : program);
+  const auto self = std::filesystem::canonical("/proc/self/exe");
   for (const char* way : {"../share/williwaw/cases", "../cases", "../../cases"}) {
     auto folder = (self.parent_path() / way).lexically_normal();
     if (std::filesystem::exists(folder / "hut-floor.toml")) return folder;
   }
   throw InputError("the bundled cases are not where they should be, beside " + self.parent_path().string());
+}
+
+std::string shown_from_here(const std::filesystem::path& file) {
+  const auto near = file.lexically_relative(std::filesystem::current_path());
+  return near.empty() || *near.begin() == ".." ? file.string() : near.string();
 }
 
 }  // namespace
@@ -73,7 +78,7 @@ int write_new(const std::string& kind, const std::filesystem::path& file) {
   if (std::filesystem::exists(target))
     throw InputError(target.string() + ": is there already; give another name");
   store::write_file(target, text);
-  say("{}\nnow: williwaw check {}\n", target.string(), target.string());
+  say("{}\nnow: {} check {}\n", target.string(), own_command(), for_shell(target.string()));
   return done;
 }
 
@@ -83,7 +88,7 @@ std::string demo_names() {
   return names;
 }
 
-int demo(const std::string& name, const std::filesystem::path& program) {
+int demo(const std::string& name, const std::filesystem::path& folder) {
   const std::string wanted = name.empty() ? "hut-floor" : name;
   const auto found = std::ranges::find_if(demos, [&](const Demo& d) { return wanted == d.name; });
   if (found == std::end(demos)) {
@@ -97,13 +102,20 @@ int demo(const std::string& name, const std::filesystem::path& program) {
   }
   say("Skarrow Sound: {}\n\n", found->story);
   RunArguments arguments;
-  arguments.file = cases_beside(program) / (wanted + ".toml");
+  arguments.file = cases_beside_the_program() / (wanted + ".toml");
+  arguments.folder = folder.empty() ? std::filesystem::path(wanted + ".out") : folder;
   const int code = run(arguments);
+  const std::string results = for_shell(arguments.folder.string());
   say("\nlook at\n  {}\n", found->look_at);
+  if (code == done)
+    say("\ngo on\n  {0} view {1}    a page to step through it in a browser\n"
+        "  {0} plot {1} series --of flow    one more figure\n  {0} check {2}    what was solved, and the "
+        "case\n",
+        own_command(), results, for_shell(shown_from_here(arguments.file)));
   if (name.empty()) {
     say("\nother demos\n");
     for (const auto& d : demos)
-      if (wanted != d.name) say("  williwaw demo {:<20} {}\n", d.name, d.story);
+      if (wanted != d.name) say("  {} demo {:<20} {}\n", own_command(), d.name, d.story);
   }
   return code;
 }

@@ -1,13 +1,46 @@
 #include "live_line.hpp"
 
 #include <fmt/format.h>
+#include <sys/ioctl.h>
 #include <unistd.h>
+
+#include <algorithm>
 
 #include "say.hpp"
 
 namespace williwaw::cli {
 
 using Clock = std::chrono::steady_clock;
+
+namespace {
+
+constexpr std::size_t columns_of_lines = 80;
+
+std::size_t columns_of_terminal() {
+  winsize size = {};
+  return ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : columns_of_lines;
+}
+
+// Characters rather than bytes of UTF-8.
+std::size_t width_of(const std::string& text) {
+  return static_cast<std::size_t>(
+      std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xc0) != 0x80; }));
+}
+
+// What fits into a line that must not wrap: parts of the highest rank are left out first.
+template <class Parts>
+std::string in_columns(Parts parts, std::size_t columns) {
+  std::erase_if(parts, [](const auto& part) { return part.text.empty(); });
+  for (;;) {
+    std::string line;
+    for (const auto& part : parts) line += (line.empty() ? "" : "  ") + part.text;
+    // The last column is the cursor's.
+    if (width_of(line) < columns || parts.size() <= 1) return line;
+    parts.erase(std::ranges::max_element(parts, {}, [](const auto& part) { return part.rank; }));
+  }
+}
+
+}  // namespace
 
 LiveLine::LiveLine(const casefile::Case& given, const study::Prepared& prepared, bool quiet, bool shared)
     : given_(given),
@@ -22,20 +55,21 @@ LiveLine::LiveLine(const casefile::Case& given, const study::Prepared& prepared,
 
 void LiveLine::show(const StepInfo& m) {
   if (quiet_) return;
+  if (!first_) first_ = m.time - m.step_length;
   // Looking at the clock at every step of a small problem would cost more than the step.
   if (m.step % 64 != 0 && m.time < end_ && given_.problem.grid().count() < 20000) return;
   const auto now = Clock::now();
   if (terminal_) {
     if (now - last_ < std::chrono::milliseconds(150)) return;
     last_ = now;
-    say("\r\033[K{}", text(m, true));
+    say("\r\033[K{}", in_columns(parts(m), columns_of_terminal()));
     flush_said();
     shown_ = true;
   } else if (now - start_ > std::chrono::seconds(2)) {
     const int tenths = static_cast<int>(10 * (m.time - begin_) / (end_ - begin_));
     if (tenths <= tenths_) return;
     tenths_ = tenths;
-    say("{}\n", text(m, false));
+    say("{}\n", in_columns(parts(m), columns_of_lines));
     flush_said();
   }
 }
@@ -47,6 +81,7 @@ void LiveLine::begin(const study::Prepared& prepared) {
   end_ = prepared.plan.until;
   start_ = last_ = Clock::now();
   tenths_ = 0;
+  first_.reset();
 }
 
 void LiveLine::end() {
@@ -54,40 +89,49 @@ void LiveLine::end() {
   shown_ = false;
 }
 
-std::string LiveLine::text(const StepInfo& m, bool with_bar) const {
-  const Real fraction = (m.time - begin_) / (end_ - begin_);
-  std::string bar;
-  if (with_bar) {
-    constexpr int width = 20;
-    for (int i = 0; i < width; ++i) bar += i < fraction * width ? "━" : "╌";
-    bar += ' ';
-  }
+// What is left of the way at the pace of those steps that were seen.
+std::string LiveLine::remaining(Real fraction) const {
   const Real elapsed = std::chrono::duration<Real>(Clock::now() - start_).count();
-  return fmt::format("{}{:3.0f} %  t = {:.4g}{}  step {}  {}  {} left", bar, 100 * fraction,
-                     given_.time.shown(m.time), given_.time.suffix(), m.step, values(m),
-                     casefile::readable_wait(elapsed * (1 - fraction) / fraction));
+  const Real done = fraction - (*first_ - begin_) / (end_ - begin_);
+  return done > 0 ? casefile::readable_wait(elapsed * (1 - fraction) / done) + " left" : "";
+}
+
+std::vector<LiveLine::Part> LiveLine::parts(const StepInfo& m) const {
+  const Real fraction = (m.time - begin_) / (end_ - begin_);
+  std::vector<Part> result;
+  if (terminal_) {
+    constexpr int width = 20;
+    std::string bar;
+    for (int i = 0; i < width; ++i) bar += i < fraction * width ? "━" : "╌";
+    result.push_back({bar, 5});
+  }
+  result.push_back({fmt::format("{:3.0f} %", 100 * fraction), 0});
+  result.push_back({fmt::format("t = {:.4g}{}", given_.time.shown(m.time), given_.time.suffix()), 1});
+  result.push_back({remaining(fraction), 2});
+  result.push_back({fmt::format("step {}", m.step), 6});
+  add_values(m, result);
+  return result;
 }
 
 // Of several unknowns the range of each.
-std::string LiveLine::values(const StepInfo& m) const {
+void LiveLine::add_values(const StepInfo& m, std::vector<Part>& parts) const {
   if (given_.count() == 1) {
     const auto value = [&](Real v) { return fmt::format("{:.4g}", given_.value.shown(v)); };
-    const std::string change =
-        shared_ ? "" : fmt::format("  change {:.2g}", given_.value.shown_difference(m.change()));
-    return fmt::format("min {}  mean {}  max {}{}{}", value(m.totals.lowest),
-                       value(m.totals.integral / balance_->volume()), value(m.totals.highest),
-                       given_.value.suffix(), change);
+    parts.push_back({"min " + value(m.totals.lowest), 3});
+    parts.push_back({"mean " + value(m.totals.integral / balance_->volume()), 4});
+    parts.push_back({"max " + value(m.totals.highest) + given_.value.suffix(), 3});
+    if (!shared_)
+      parts.push_back({fmt::format("change {:.2g}", given_.value.shown_difference(m.change())), 7});
+    return;
   }
-  if (shared_) return "";
-  std::string text;
+  if (shared_) return;
   const auto each = balance_->totals_by_unknown(m.state, m.time);
   for (std::size_t u = 0; u < each.size(); ++u) {
     const store::Scale& scale = given_.unknown(u).value;
-    text += fmt::format("{}{} {:.4g} to {:.4g}{}", u == 0 ? "" : "  ",
-                        given_.unknown(u).problem.equation().unknown, scale.shown(each[u].lowest),
-                        scale.shown(each[u].highest), scale.suffix());
+    parts.push_back({fmt::format("{} {:.4g} to {:.4g}{}", given_.unknown(u).problem.equation().unknown,
+                                 scale.shown(each[u].lowest), scale.shown(each[u].highest), scale.suffix()),
+                     3 + static_cast<int>(u)});
   }
-  return text;
 }
 
 }  // namespace williwaw::cli

@@ -2,6 +2,9 @@
 #pragma once
 
 #include <chrono>
+#include <optional>
+#include <string>
+#include <vector>
 
 #include "williwaw/study/run.hpp"
 
@@ -18,11 +21,17 @@ class LiveLine {
   void begin(const study::Prepared& prepared);
 
  private:
-  std::string text(const StepInfo& info, bool with_bar) const;
-  std::string values(const StepInfo& info) const;
+  struct Part {
+    std::string text;
+    int rank;  ///< where there is no room, parts of higher rank go first
+  };
+  std::vector<Part> parts(const StepInfo& info) const;
+  void add_values(const StepInfo& info, std::vector<Part>& parts) const;
+  std::string remaining(Real fraction) const;
 
   const casefile::Case& given_;
   Real begin_, end_;
+  std::optional<Real> first_;  ///< time of the first step seen: that of a run that goes on lies further on
   Discretization* balance_;
   bool quiet_, shared_;
   bool terminal_;

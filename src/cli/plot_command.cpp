@@ -4,27 +4,13 @@
 #include "commands.hpp"
 #include "say.hpp"
 #include "williwaw/plot/overlay.hpp"
+#include "williwaw/store/written.hpp"
 
 namespace williwaw::cli {
 
 namespace {
 
 using casefile::FigureRequest;
-
-Point place(const std::string& text, const plot::RunFolder& run, const std::string& option) {
-  const Grid& g = run.fields().grid();
-  const auto& length = run.fields().description().length;
-  const auto parts = split(text, ',');
-  if (static_cast<int>(parts.size()) != g.dimension())
-    throw InputError(fmt::format("{}: {} positions are needed, one for each axis", option, g.dimension()));
-  Point p, shown;
-  for (int a = 0; a < g.dimension(); ++a) {
-    p[g.direction(a)] = quantity(parts[a], length, option);
-    shown[g.direction(a)] = length.shown(p[g.direction(a)]);
-  }
-  g.containing(shown);
-  return p;
-}
 
 void take_plane(const std::string& text, const plot::RunFolder& run, FigureRequest& request) {
   const Grid& g = run.fields().grid();
@@ -70,9 +56,14 @@ FigureRequest request_from(const PlotArguments& a, const plot::RunFolder& run) {
       throw InputError("--range: the second value must lie above the first");
   }
   if (!a.along.empty()) {
-    const auto ends = split(a.along, ':');
-    if (ends.size() != 2) throw InputError("--along: give two places, X,Y:X,Y");
-    request.along = {place(ends[0], run, "--along"), place(ends[1], run, "--along")};
+    const auto& length = d.length;
+    request.along = line(a.along, run.fields().grid(), length, "--along");
+    // Requests are in SI.
+    for (Point* end : {&request.along->first, &request.along->second})
+      for (int s = 0; s < run.fields().grid().dimension(); ++s) {
+        const int direction = run.fields().grid().direction(s);
+        (*end)[direction] = length.si((*end)[direction]);
+      }
   }
   if (!a.at.empty()) take_plane(a.at, run, request);
   return request;
@@ -121,9 +112,10 @@ casefile::Case open_case(const std::filesystem::path& file, const std::vector<st
 int plot(const PlotArguments& arguments) {
   if (arguments.run.extension() == ".toml") return plot_case(arguments);
   const plot::RunFolder folder = open_run(arguments);
-  for (const auto& file :
-       plot::draw(folder, request_from(arguments, folder), arguments.format, output_from(arguments)))
-    say("{}\n", file.string());
+  const auto files =
+      plot::draw(folder, request_from(arguments, folder), arguments.format, output_from(arguments));
+  store::note_written(folder.folder(), store::WrittenFor::hand, files);
+  for (const auto& file : files) say("{}\n", file.string());
   return done;
 }
 
@@ -132,6 +124,7 @@ int film(const PlotArguments& arguments) {
   plot::Output out = output_from(arguments);
   if (out.file.empty()) out.file = arguments.run / "figures" / "film.gif";
   plot::film(folder, request_from(arguments, folder), out, arguments.seconds);
+  store::note_written(folder.folder(), store::WrittenFor::hand, {{out.file}});
   say("{}\n", out.file.string());
   return done;
 }

@@ -50,6 +50,24 @@ void check_folder(const std::filesystem::path& folder) {
     throw InputError(folder.string() + ": contains other files; give another folder with -o");
 }
 
+std::filesystem::path folder_of(const RunArguments& arguments) {
+  return arguments.folder.empty() ? study::default_folder(arguments.file) : arguments.folder;
+}
+
+// CASE.out, CASE-2.out, CASE-3.out ..
+std::filesystem::path numbered(const std::filesystem::path& folder, Index number) {
+  if (number <= 1) return folder;
+  const auto whole = folder.has_filename() ? folder : folder.parent_path();
+  return whole.parent_path() /
+         fmt::format("{}-{}{}", whole.stem().string(), number, whole.extension().string());
+}
+
+Index next_number(const std::filesystem::path& folder) {
+  Index number = 1;
+  while (std::filesystem::exists(numbered(folder, number))) ++number;
+  return number;
+}
+
 // Seconds since the last look at it.
 class Stopwatch {
  public:
@@ -71,7 +89,6 @@ struct Drawn {
 Drawn draw_figures(const casefile::Case& given, const study::Prepared& prepared,
                    const std::filesystem::path& folder) {
   Drawn drawn;
-  std::filesystem::remove_all(folder / "figures");
   if (given.figures.empty()) return drawn;
   const plot::RunFolder finished(folder);
   Stopwatch watch;
@@ -92,6 +109,7 @@ Drawn draw_figures(const casefile::Case& given, const study::Prepared& prepared,
     }
     drawn.times.push_back({"figure " + figure.kind, watch.lap()});
   }
+  store::note_written(folder, store::WrittenFor::run, drawn.files);
   return drawn;
 }
 
@@ -169,6 +187,8 @@ class OthersWait {
 // The part of another process than the first.
 int run_beside(const RunArguments& arguments, const casefile::Case& given, Communicator& together) {
   if (!OthersWait::told_to_begin(together)) return done;
+  std::array<Real, 1> number{1};
+  together.broadcast(number);
   const Decomposition shared = boxes_of_all(arguments, given, &together);
   // Nobody where this process gets no box.
   const std::unique_ptr<Communicator> some = together.first_ones(shared.count());
@@ -176,7 +196,7 @@ int run_beside(const RunArguments& arguments, const casefile::Case& given, Commu
   study::RunOptions options;
   options.ranks = some.get();
   options.boxes = shared.boxes();
-  options.folder = arguments.folder.empty() ? study::default_folder(arguments.file) : arguments.folder;
+  options.folder = numbered(folder_of(arguments), static_cast<Index>(number[0]));
   // The first one ends the run when a signal comes.
   listen_for_signals();
   march_begins();
@@ -209,7 +229,10 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
     trial.folder = study::folder_of_sample(given, s, folder);
   }
   // Nobody else's: whoever comes later finds a run in it.
-  if (speaks()) store::write_file(folder / "run.log", "");
+  if (speaks()) {
+    if (!arguments.resume) store::clear_earlier(folder);
+    store::write_file(folder / "run.log", "");
+  }
   const int processors = threads_of_rank(arguments.threads);
   const int jobs = std::min(processors, static_cast<int>(given.samples));
   listen_for_signals();
@@ -243,9 +266,13 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
   }
   const Drawn drawn = draw_figures(given, prepared, folder);
   report.section("files").row("folder", folder.string());
+  std::vector<std::filesystem::path> written;
   for (const char* f :
-       {"fields.nc", "series.csv", "spread.csv", "table.txt", "summary.json", "case.toml", "run.log"})
-    report.note((folder / f).string());
+       {"fields.nc", "series.csv", "spread.csv", "table.txt", "summary.json", "case.toml", "run.log"}) {
+    written.push_back(folder / f);
+    report.note(written.back().string());
+  }
+  store::note_written(folder, store::WrittenFor::run, written);
   report.note(fmt::format("{} to {}: the samples themselves", trials.front().folder.string(),
                           trials.back().folder.string()));
   for (const auto& f : drawn.files) report.note(f.string());
@@ -345,7 +372,11 @@ int run(const RunArguments& arguments) {
   study::RunOptions options;
   if (boxes.count() > 1) study::refuse_on_ranks(given, prepared);
   if (talk && together) say("{}\n", ranks_in_words(given, together->size(), boxes));
-  options.folder = arguments.folder.empty() ? study::default_folder(arguments.file) : arguments.folder;
+  // Each rank of samples looks for itself, and would find what another one has begun.
+  if (arguments.keep && given.samples > 1 && started_together())
+    throw InputError("--keep: samples on ranks need a folder by name: give one with -o");
+  const Index number = arguments.keep ? next_number(folder_of(arguments)) : 1;
+  options.folder = numbered(folder_of(arguments), number);
   check_folder(options.folder);
   // A run that goes on was asked for at its start.
   const bool goes_on = arguments.resume && study::has_checkpoint(options.folder);
@@ -354,10 +385,15 @@ int run(const RunArguments& arguments) {
       complain("{}: {}; --force runs it all the same\n", arguments.file.string(), *why);
       return bad_input;
     }
+  if (talk && !goes_on && std::filesystem::exists(options.folder / "run.log"))
+    say("  folder     {}: the results of an earlier run there are replaced (--keep leaves them)\n\n",
+        options.folder.string());
   if (given.samples > 1) return run_samples(arguments, given, prepared, options.folder);
   std::unique_ptr<Communicator> some;
   if (together) {
     others.begin();
+    std::array<Real, 1> told{static_cast<Real>(number)};
+    together->broadcast(told);
     some = together->first_ones(boxes.count());
     options.ranks = some.get();
     options.boxes = boxes.boxes();
@@ -396,6 +432,9 @@ int run(const RunArguments& arguments) {
   report.section("files").row("folder", options.folder.string());
   for (const auto& f : result.files) report.note((options.folder / f).string());
   for (const auto& f : drawn.files) report.note(f.string());
+  for (const auto& moved : result.earlier)
+    report.note(fmt::format("{} shows the results of an earlier run: it is {} now", moved.from,
+                            (options.folder / moved.to).string()));
   if (arguments.json)
     say("{}", report.json());
   else if (talk)

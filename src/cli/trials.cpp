@@ -13,6 +13,7 @@
 #include <nlohmann/json.hpp>
 
 #include "arguments.hpp"
+#include "commands.hpp"
 #include "launch.hpp"
 #include "williwaw/casefile/readable.hpp"
 #include "williwaw/store/run_series.hpp"

@@ -2,12 +2,14 @@
 #include "say.hpp"
 #include "williwaw/casefile/readable.hpp"
 #include "williwaw/plot/page.hpp"
+#include "williwaw/store/written.hpp"
 
 namespace williwaw::cli {
 
 int view(const ViewArguments& arguments) {
   const auto file = arguments.output.empty() ? arguments.runs.front() / "view.html" : arguments.output;
   const plot::Page page = plot::write_page(arguments.runs, file);
+  store::note_written(arguments.runs.front(), store::WrittenFor::export_, {{page.file}});
   for (std::size_t n = 0; n < page.notes.size(); ++n)
     say("{}: {}\n", arguments.runs[n].string(), page.notes[n]);
   say("{} ({}): open it in a browser\n", page.file.string(),

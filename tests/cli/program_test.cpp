@@ -5,11 +5,17 @@
 
 #include <algorithm>
 #include <cmath>
+#include <filesystem>
+#include <fstream>
 #include <functional>
 #include <sstream>
 
 #include "support/json.hpp"
+#include "support/marching.hpp"
+#include "williwaw/store/fields.hpp"
+#include "williwaw/store/series.hpp"
 
+using namespace williwaw;
 using namespace williwaw::test;
 
 namespace {
@@ -168,6 +174,42 @@ TEST_CASE("the documented kinds are those of the program") {
   CHECK(printed.code == 0);
   // scripts/derive-docs writes it.
   CHECK(printed.out == text_of(std::filesystem::path(TESTS) / "../docs/kinds.md"));
+}
+
+TEST_CASE("what is said of commands elsewhere is what they say of themselves") {
+  const Printed page = williwaw_in(".", "describe");
+  CHECK(page.code == 0);
+  CHECK(page.out == text_of(std::filesystem::path(TESTS) / "../docs/commands.md"));
+  const Printed manual = williwaw_in(".", "describe --as manual");
+  CHECK(manual.out.starts_with(".TH WILLIWAW 1"));
+  const Printed help = williwaw_in(".", "--help");
+  for (const char* command : {"new", "check", "run", "recover", "sweep", "converge", "demo", "plot", "film",
+                              "view", "sample", "compare", "export", "kinds", "describe"}) {
+    CAPTURE(std::string(command));
+    CHECK(help.out.find("\n  " + std::string(command) + " ") != std::string::npos);
+    CHECK(page.out.find("\n## " + std::string(command) + "\n") != std::string::npos);
+    CHECK(manual.out.find("\n.SH " + std::string(command) + "\n") != std::string::npos);
+    const Printed own = williwaw_in(".", std::string(command) + " --help");
+    CHECK(own.code == 0);
+    // The same options there and in the page.
+    std::istringstream lines(own.out);
+    for (std::string line; std::getline(lines, line);)
+      if (const auto at = line.find("--");
+          at != std::string::npos && line.find_first_not_of(' ') < at + 1 && at < 8) {
+        const std::string option = line.substr(at, line.find_first_of(" ,", at) - at);
+        if (option != "--help") CHECK(page.out.find("`" + option + "`") != std::string::npos);
+      }
+  }
+  // What a shell offers for words that are begun.
+  const auto offered = [&](const std::string& words, int at) {
+    return run_in(".", std::string("bash -c '. <(\"") + PROGRAM +
+                           "\" describe --as completion); COMP_WORDS=(" + words +
+                           "); COMP_CWORD=" + std::to_string(at) + "; _williwaw; echo \"${COMPREPLY[*]}\"'")
+        .out;
+  };
+  CHECK(offered("williwaw s", 1) == "sweep sample\n");
+  CHECK(offered("williwaw export --l", 2) == "--layout\n");
+  CHECK(offered("williwaw run ca", 2) == "\n");
 }
 
 TEST_CASE("every starter case is read, and its comments list what there is") {
@@ -336,12 +378,152 @@ TEST_CASE("the discrete equation of one cell") {
   CHECK(williwaw_in(".", "check --at 9 " + cases + "/hut-floor.toml").code == 2);
 }
 
+TEST_CASE("a run into a folder with results says so and mixes nothing of both") {
+  const auto folder = fresh_folder("again");
+  const std::string short_run =
+      "run " + cases + "/hut-floor.toml -o night --set time.until='1 h' --set record.every='30 min'";
+  const std::string figures = " --set 'figure=[{ kind = \"profiles\" }]'", none = " --set 'figure=[]'";
+  const Printed first = williwaw_in(folder, short_run + figures);
+  REQUIRE(first.code == 0);
+  CHECK(first.out.find("earlier") == std::string::npos);
+  for (const char* command : {"plot night series", "view night", "export night --to csv"})
+    REQUIRE(williwaw_in(folder, command).code == 0);
+  std::ofstream(folder / "night" / "notes.txt") << "mine";
+  const std::string before = text_of(folder / "night" / "series.csv");
+
+  const Printed kept =
+      williwaw_in(folder, short_run + none + " --keep --set 'boundary.west={ dirichlet = \"-5 degC\" }'");
+  CHECK(kept.code == 0);
+  CHECK(text_of(folder / "night" / "series.csv") == before);
+  CHECK(std::filesystem::exists(folder / "night-2" / "fields.nc"));
+
+  const Printed again =
+      williwaw_in(folder, short_run + none + " --set 'boundary.west={ dirichlet = \"-5 degC\" }'");
+  CHECK(again.code == 0);
+  CHECK(again.out.find("night: the results of an earlier run there are replaced (--keep leaves them)") !=
+        std::string::npos);
+  CHECK(again.out.find(
+            "figures/series.png shows the results of an earlier run: it is night/earlier/series.png now") !=
+        std::string::npos);
+  CHECK(text_of(folder / "night" / "series.csv") == text_of(folder / "night-2" / "series.csv"));
+  CHECK(text_of(folder / "night" / "series.csv") != before);
+  std::vector<std::string> left;
+  for (const auto& entry : std::filesystem::recursive_directory_iterator(folder / "night"))
+    left.push_back(entry.path().lexically_relative(folder / "night").string());
+  std::ranges::sort(left);
+  CHECK(left == std::vector<std::string>{"boundaries.csv", "case.toml", "earlier", "earlier/series.png",
+                                         "fields.nc", "notes.txt", "run.log", "series.csv", "summary.json",
+                                         "written"});
+}
+
+TEST_CASE("the line that a terminal shows fits into it" * doctest::skip(instrumented)) {
+  const auto folder = folder_of("live", R"case(title = "A plate that takes its time"
+[grid]
+x = { from = 0, to = 1, cells = 400 }
+y = { from = 0, to = 1, cells = 400 }
+[equation]
+kind = "diffusion"
+unknown = { name = "concentration" }
+diffusivity = 1e-3
+[initial]
+value = "sin(3*x)*cos(2*y)"
+[boundary]
+default = "insulated"
+[time]
+until = 4
+scheme = "explicit-euler"
+step = 1e-3
+tiling = "off"
+[record]
+every = 4
+series = 4
+)case");
+  for (const int columns : {40, 80, 200}) {
+    CAPTURE(columns);
+    const Printed shown = run_in(folder, "script -qec \"stty cols " + std::to_string(columns) + "; '" +
+                                             PROGRAM + "' run case.toml -o run\" /dev/null");
+    CHECK(shown.code == 0);
+    const std::string renewed = "\r\033[K";
+    std::size_t lines = 0;
+    for (auto at = shown.out.find(renewed); at != std::string::npos; at = shown.out.find(renewed, at + 1)) {
+      const auto from = at + renewed.size();
+      const std::string line = shown.out.substr(from, shown.out.find_first_of("\r\n", from) - from);
+      if (line.find(" %") == std::string::npos) continue;
+      ++lines;
+      CAPTURE(line);
+      const auto width = std::ranges::count_if(line, [](char c) { return (c & 0xc0) != 0x80; });
+      CHECK(width < columns);
+      // What matters most is there in the narrowest; all in the widest.
+      CHECK(line.find("t = ") != std::string::npos);
+      CHECK(line.find("left") != std::string::npos);
+      CHECK((line.find("change") != std::string::npos) == (columns == 200));
+    }
+    CHECK(lines > 0);
+  }
+}
+
+TEST_CASE("values of a run at places and along a line, as a table and as CSV") {
+  const auto folder = fresh_folder("sample");
+  REQUIRE(williwaw_in(folder, "run " + cases + "/hut-floor.toml --quiet -o run --set 'figure=[]'").code == 0);
+  const store::FieldReader fields(folder / "run" / "fields.nc");
+  const auto record = std::ranges::find(fields.times(), 6.0) - fields.times().begin();
+  const Real expected = fields.field(record).sample({0.12, 0, 0});
+  const Printed one = williwaw_in(folder, "sample run --at '12 cm' --times '6 h'");
+  REQUIRE(one.code == 0);
+  std::istringstream lines(one.out);
+  std::string head;
+  Real t = 0, x = 0, value = 0;
+  std::getline(lines, head);
+  lines >> t >> x >> value;
+  CHECK(head.find("t [h]  x [m]  temperature [degC]") != std::string::npos);
+  CHECK(t == 6);
+  CHECK(x == 0.12);
+  CHECK(value == doctest::Approx(expected).epsilon(1e-5));
+  REQUIRE(williwaw_in(folder, "sample run --along 0.1:0.3 --points 5 --times '0 h, 6 h' -o line.csv").code ==
+          0);
+  const store::Series table = store::read_series(folder / "line.csv");
+  REQUIRE(table.values.size() == 4);
+  REQUIRE(table.values[0].size() == 10);
+  CHECK(table.columns[1].header() == "distance [m]");
+  CHECK(table.values[1][9] == doctest::Approx(0.2));
+  CHECK(table.values[2][6] == doctest::Approx(0.15));
+  CHECK(table.values[3][6] == doctest::Approx(fields.field(record).sample({0.15, 0, 0})));
+  const auto refused = [&](const std::string& options, const std::string& what) {
+    const Printed printed = williwaw_in(folder, "sample run " + options);
+    CHECK(printed.code == 2);
+    CHECK(printed.error.find(what) != std::string::npos);
+  };
+  refused("", "give one of --at (places) and --along (a line)");
+  refused("--at 0.1 --along 0:1", "give one of");
+  refused("--at 0.5", "--at: the point lies outside the domain: x = 0.5");
+  refused("--at 0.1,0.2", "--at: 1 positions are needed");
+  refused("--at '3 s'", "--at: unit 's' does not fit");
+  refused("--at 0.1 --times '7 min'", "--times: no record at 7 min; the nearest is at 0 h");
+  refused("--at 0.1 --of salt", "--of: this run has 'temperature' only");
+}
+
 TEST_CASE("demos run in the current folder and say what to look at") {
   const auto folder = fresh_folder("demo");
   const Printed printed = williwaw_in(folder, "demo");
   CHECK(printed.code == 0);
   CHECK(printed.out.find("look at") != std::string::npos);
   CHECK(std::filesystem::exists(folder / "hut-floor.out" / "figures" / "profiles.png"));
+  // Commands that can be pasted, from here and from elsewhere.
+  const auto command = [](const std::string& text, const std::string& what) {
+    const auto at = text.find(what), from = text.rfind('\n', at) + 1;
+    REQUIRE(at != std::string::npos);
+    const std::string line = text.substr(from, text.find('\n', from) - from);
+    return line.substr(0, line.find("    ", 4));
+  };
+  CHECK(run_in(folder, command(printed.out, " view hut-floor.out")).code == 0);
+  CHECK(run_in(folder, command(printed.out, " plot hut-floor.out")).code == 0);
+  CHECK(run_in(folder, command(printed.out, " check ")).code == 0);
+  std::filesystem::create_directory(folder / "a b");
+  std::filesystem::create_symlink(PROGRAM, folder / "a b" / "near");
+  const Printed near = run_in(folder, "'a b/near' new heat 'a b/case.toml'");
+  CHECK(near.out == "a b/case.toml\nnow: 'a b/near' check 'a b/case.toml'\n");
+  CHECK(williwaw_in(folder, "demo tidal-bore -o 'a b/results'").code == 0);
+  CHECK(std::filesystem::exists(folder / "a b" / "results" / "fields.nc"));
   const Printed wrong = williwaw_in(folder, "demo hut-flor");
   CHECK(wrong.code == 2);
   CHECK(wrong.error.find("did you mean 'hut-floor'?") != std::string::npos);

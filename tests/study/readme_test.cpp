@@ -13,18 +13,18 @@ using williwaw::test::text_of;
 
 namespace {
 
-// The first block of the README in a language.
-std::string block(const std::string& language) {
-  const std::string readme = text_of(std::string(TESTS) + "/../README.md"), mark = "```" + language + "\n";
-  const auto from = readme.find(mark) + mark.size();
-  REQUIRE(from != std::string::npos);
-  return readme.substr(from, readme.find("```", from) - from);
+// What stands in the README between two texts, for the first time.
+std::string between(const std::string& begin, const std::string& end) {
+  const std::string readme = text_of(std::string(TESTS) + "/../README.md");
+  REQUIRE(readme.find(begin) != std::string::npos);
+  const auto from = readme.find(begin) + begin.size();
+  return readme.substr(from, readme.find(end, from) - from);
 }
 
 }  // namespace
 
 TEST_CASE("the case in ten lines is one, and its step is stable") {
-  const Case c = read_case_text(block("toml"), "floor.toml");
+  const Case c = read_case_text(between("cat > floor.toml <<'END'\n", "END\n"), "floor.toml");
   const Prepared p = prepare(c);
   CHECK(p.stability.stable());
   CHECK(c.figures.size() == 3);
@@ -32,5 +32,5 @@ TEST_CASE("the case in ten lines is one, and its step is stable") {
 }
 
 TEST_CASE("the program in ten lines is the example that is built and run") {
-  CHECK(block("cpp") == text_of(std::string(TESTS) + "/../examples/ten_lines.cpp"));
+  CHECK(between("```cpp\n", "```") == text_of(std::string(TESTS) + "/../examples/ten_lines.cpp"));
 }

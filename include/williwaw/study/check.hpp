@@ -7,6 +7,7 @@
 #include "williwaw/verify/dispersion.hpp"
 #include "williwaw/verify/forecast.hpp"
 #include "williwaw/verify/uniform_state.hpp"
+#include "williwaw/version.hpp"
 
 namespace williwaw::study {
 
@@ -74,7 +75,5 @@ Point place_from(const Case& given, const std::string& text);
 
 /// What is known against a step beyond the limit, in one sentence.
 std::string forecast(const Case& given, const Prepared& prepared);
-
-inline constexpr const char* version = "0.1.0";
 
 }  // namespace williwaw::study

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "williwaw/store/folder_lock.hpp"
+#include "williwaw/store/written.hpp"
 #include "williwaw/study/check.hpp"
 
 namespace williwaw::study {
@@ -41,8 +42,9 @@ struct RunResult {
   std::vector<std::string> files;
   Index records = 0;
   Real seconds = 0;
-  Report closing;                   ///< closing words of all stages
-  std::optional<Index> resumed_at;  ///< step of the checkpoint that it went on from
+  Report closing;                     ///< closing words of all stages
+  std::vector<store::Moved> earlier;  ///< what somebody had drawn of an earlier run in this folder
+  std::optional<Index> resumed_at;    ///< step of the checkpoint that it went on from
   /// Keeps others from writing into the folder while figures are drawn there.
   std::shared_ptr<store::FolderLock> lock;
 };

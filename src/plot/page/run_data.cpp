@@ -1,4 +1,6 @@
 // A run as the player of a page knows it: what its fields, series, summary and figures hold.
+#include <fmt/format.h>
+
 #include <cmath>
 #include <fstream>
 #include <iterator>

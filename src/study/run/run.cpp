@@ -37,6 +37,12 @@ std::string peaks_in_words(Communicator& ranks) {
                      readable_bytes(others));
 }
 
+void note_results(const std::filesystem::path& folder, const std::vector<std::string>& names) {
+  std::vector<std::filesystem::path> files;
+  for (const std::string& name : names) files.push_back(folder / name);
+  store::note_written(folder, store::WrittenFor::run, files);
+}
+
 // One run of a case in all its stages.
 class Run {
  public:
@@ -104,6 +110,7 @@ class Run {
     const auto& folder = options_.folder;
     if (!options_.resume || !Checkpoint::exists(folder)) {
       Checkpoint::remove(folder);
+      result_.earlier = store::clear_earlier(folder);
       return std::nullopt;
     }
     std::string trouble;
@@ -307,6 +314,7 @@ class Run {
     whole.append(result_.closing);
     whole.append(columns_section(folder / "series.csv"));
     store::write_file(folder / "summary.json", whole.json());
+    note_results(folder, result_.files);
     log_.write(last.text());
     if (goes_on) return;
     // The checkpoint first: without it nobody misses what it points to.
@@ -351,6 +359,7 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   RunLog log(options.folder / "run.log");
   log.write(fmt::format("williwaw {}: {}", version, given.file.string()));
   log.write(brief_report(given, prepared).text());
+  result.earlier = store::clear_earlier(options.folder);
   keep_case(given, options.folder);
   Recorder recorder(given, *prepared.balance, prepared.balance->lines(), options.folder);
   FieldRecorder fields(given, options.folder, options.communicator());
@@ -387,6 +396,7 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   whole.append(result.closing);
   whole.append(columns_section(options.folder / "series.csv"));
   store::write_file(options.folder / "summary.json", whole.json());
+  note_results(options.folder, result.files);
   log.write(result.closing.text());
   fields.clean();
   recorder.clean();

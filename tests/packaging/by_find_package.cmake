@@ -1,0 +1,7 @@
+cmake_minimum_required(VERSION 3.22)
+project(made_with_williwaw LANGUAGES CXX)
+find_package(williwaw 0.1 REQUIRED)
+add_executable(ten_lines ten_lines.cpp)
+target_link_libraries(ten_lines PRIVATE williwaw::core)
+add_executable(plate_with_a_probe plate_with_a_probe.cpp)
+target_link_libraries(plate_with_a_probe PRIVATE williwaw::plot)
