@@ -20,9 +20,9 @@ void add(CommandLine& line, const std::string& name, const std::string& what, co
   command->callback([&line, given, act] { line.chosen = [given, act] { return act(*given); }; });
 }
 
-constexpr const char* results = "Results";
-constexpr const char* limits = "Limits";
-constexpr const char* selection = "Selection";
+constexpr const char* results_group = "Results";
+constexpr const char* limits_group = "Limits";
+constexpr const char* selection_group = "Selection";
 
 void add_case(CLI::App& command, std::filesystem::path& file, std::vector<std::string>& set) {
   command.add_option("CASE", file, "case file")->required();
@@ -40,7 +40,7 @@ void add_json(CLI::App& command, bool& json) {
 void add_threads(CLI::App& command, int& threads) {
   command.add_option("--threads", threads, "number of threads; default: all")
       ->check(CLI::Range(1, 1024))
-      ->group(limits);
+      ->group(limits_group);
 }
 
 void add_memory(CLI::App& command, double& bytes) {
@@ -50,7 +50,7 @@ void add_memory(CLI::App& command, double& bytes) {
           "peak memory above which a run is refused: 500MB, 4GB; default: available memory")
       ->transform(CLI::AsSizeValue(true))
       ->check(CLI::PositiveNumber)
-      ->group(limits);
+      ->group(limits_group);
 }
 
 void add_ranks(CLI::App& command, std::string& boxes) {
@@ -58,17 +58,17 @@ void add_ranks(CLI::App& command, std::string& boxes) {
       .add_option("--ranks", boxes,
                   "how several ranks share the grid: boxes along each axis, such as 1x2x2; default: least "
                   "work for each, then least surface")
-      ->group(limits);
+      ->group(limits_group);
 }
 
 void add_drawing(CLI::App& command, PlotArguments& a) {
   command.add_option("RUN", a.run, "result folder of a run; a case file for stability")->required();
-  command.add_option("--at", a.at, "a plane of a 3-D field: z=0.1")->group(selection);
-  command.add_option("--along", a.along, "a line: X,Y:X,Y")->group(selection);
-  command.add_option("--times", a.times, "times, separated by commas: \"1 h,6 h\"")->group(selection);
+  command.add_option("--at", a.at, "a plane of a 3-D field: z=0.1")->group(selection_group);
+  command.add_option("--along", a.along, "a line: X,Y:X,Y")->group(selection_group);
+  command.add_option("--times", a.times, "times, separated by commas: \"1 h,6 h\"")->group(selection_group);
   command.add_option("--range", a.range, "fixed range of values: LOWEST,HIGHEST");
   command.add_option("--size", a.size, "WIDTHxHEIGHT in pixels")->capture_default_str();
-  command.add_option("-o,--output", a.output, "file to draw to")->group(results);
+  command.add_option("-o,--output", a.output, "file to draw to")->group(results_group);
 }
 
 struct NewArguments {
@@ -107,27 +107,27 @@ void add_running(CommandLine& line) {
       "  williwaw run case.toml --set time.step=\"30 s\" -o fine.out\n  williwaw run case.toml --resume", {},
       run, [](CLI::App& command, RunArguments& a) {
         add_case(command, a.file, a.set);
-        command.add_option("-o,--output", a.folder, "result folder; default: CASE.out")->group(results);
+        command.add_option("-o,--output", a.folder, "result folder; default: CASE.out")->group(results_group);
         auto* resume =
             command.add_flag("--resume", a.resume, "continue an interrupted run from its checkpoint")
-                ->group(results);
+                ->group(results_group);
         command.add_flag("--keep", a.keep, "leave earlier results: a numbered folder of its own, CASE-2.out")
-            ->group(results)
+            ->group(results_group)
             ->excludes(resume);
         command.add_option("--checkpoint", a.checkpoint, "seconds between checkpoints; default: 10")
             ->check(CLI::NonNegativeNumber)
-            ->group(results);
+            ->group(results_group);
         command
             .add_flag("--trust", a.trust,
                       "also run coarser and with half the step: results with uncertainties")
-            ->group(results);
+            ->group(results_group);
         add_threads(command, a.threads);
         add_memory(command, a.memory);
         add_ranks(command, a.ranks);
         command
             .add_flag("--force", a.force,
                       "run in spite of an unstable step, a cost above one day, or too little disk")
-            ->group(limits);
+            ->group(limits_group);
         command.add_flag("--quiet", a.quiet, "print errors only");
         add_json(command, a.json);
       });
@@ -146,10 +146,11 @@ void add_running(CommandLine& line) {
                         "KEY=A,B,C or KEY=FROM..TO by STEP; more than once for every combination")
             ->allow_extra_args(false);
         command.add_flag("--variants", a.variants, "the case's variants in addition to --vary");
-        command.add_option("-o,--output", a.folder, "result folder, CASE.sweep unless given")->group(results);
+        command.add_option("-o,--output", a.folder, "result folder, CASE.sweep unless given")
+            ->group(results_group);
         command.add_option("--jobs", a.jobs, "runs at a time, as many as the machine has cores unless given")
             ->check(CLI::Range(1, 256))
-            ->group(limits);
+            ->group(limits_group);
         add_threads(command, a.threads);
         add_json(command, a.json);
       });
@@ -160,7 +161,7 @@ void add_running(CommandLine& line) {
       {}, converge, [](CLI::App& command, ConvergeArguments& a) {
         add_case(command, a.file, a.set);
         command.add_option("-o,--output", a.folder, "result folder, CASE.converge unless given")
-            ->group(results);
+            ->group(results_group);
         add_threads(command, a.threads);
         add_json(command, a.json);
       });
@@ -170,7 +171,8 @@ void add_running(CommandLine& line) {
       [](const DemoArguments& a) { return demo(a.name, a.folder); },
       [](CLI::App& command, DemoArguments& a) {
         command.add_option("NAME", a.name, demo_names());
-        command.add_option("-o,--output", a.folder, "result folder, NAME.out unless given")->group(results);
+        command.add_option("-o,--output", a.folder, "result folder, NAME.out unless given")
+            ->group(results_group);
       });
 }
 
@@ -185,10 +187,10 @@ void add_looking(CommandLine& line) {
         command.add_option("--set", a.set, "of a case: replace a value")->allow_extra_args(false);
         command.add_option("--levels", a.levels, "number of bands of contours")->check(CLI::Range(2, 200));
         command.add_option("--of", a.of, "quantity: a probe or column of the series, a boundary")
-            ->group(selection);
+            ->group(selection_group);
         command.add_option("--format", a.format, "png, svg or pdf")
             ->check(CLI::IsMember({"png", "svg", "pdf"}))
-            ->group(results);
+            ->group(results_group);
       });
   add<PlotArguments>(
       line, "film", "draw a film with fixed axes and range (gif)",
@@ -206,7 +208,7 @@ void add_looking(CommandLine& line) {
         command.add_option("RUN", a.runs, "result folders of runs; several are shown side by side")
             ->required();
         command.add_option("-o,--output", a.output, "page to write, RUN/view.html unless given")
-            ->group(results);
+            ->group(results_group);
       });
   add<SampleArguments>(
       line, "sample", "values at places or along a line, after the run",
@@ -216,17 +218,18 @@ void add_looking(CommandLine& line) {
         add_results_of(command, a.run);
         command.add_option("--at", a.at, "a place: \"2.5 m, 1 m\"; more than once for several")
             ->allow_extra_args(false)
-            ->group(selection);
-        command.add_option("--along", a.along, "a line: X,Y:X,Y")->group(selection);
+            ->group(selection_group);
+        command.add_option("--along", a.along, "a line: X,Y:X,Y")->group(selection_group);
         command.add_option("--points", a.points, "places along the line, both ends included")
             ->check(CLI::Range(2, 100000))
             ->capture_default_str()
-            ->group(selection);
+            ->group(selection_group);
         command.add_option("--times", a.times, "recorded times, separated by commas; all unless given")
-            ->group(selection);
+            ->group(selection_group);
         command.add_option("--of", a.of, "quantities, separated by commas; all unless given")
-            ->group(selection);
-        command.add_option("-o,--output", a.output, "CSV table to write instead of printing")->group(results);
+            ->group(selection_group);
+        command.add_option("-o,--output", a.output, "CSV table to write instead of printing")
+            ->group(results_group);
       });
   add<CompareArguments>(
       line, "compare", "a run against another one, a table, a formula or its exact solution",
@@ -242,7 +245,7 @@ void add_looking(CommandLine& line) {
             ->check(CLI::Range(1, 100000))
             ->capture_default_str();
         command.add_option("-o,--output", a.output, "figure to draw, RUN/figures/compare.png unless given")
-            ->group(results);
+            ->group(results_group);
         add_json(command, a.json);
       });
   add<ExportArguments>(
@@ -260,9 +263,9 @@ void add_looking(CommandLine& line) {
             ->check(CLI::IsMember({"long", "wide"}))
             ->capture_default_str();
         command.add_option("--times", a.times, "recorded times, separated by commas; all unless given")
-            ->group(selection);
+            ->group(selection_group);
         command.add_option("-o,--output", a.folder, "folder to write to, RUN/export unless given")
-            ->group(results);
+            ->group(results_group);
       });
 }
 
