@@ -217,6 +217,14 @@ std::string ranks_in_words(const casefile::Case& given, int started, const Decom
                                                 "at all");
 }
 
+// What somebody had drawn of an earlier run in the folder.
+void tell_moved(const std::vector<store::Moved>& earlier, const std::filesystem::path& folder,
+                study::Report& report) {
+  for (const auto& moved : earlier)
+    report.note(fmt::format("{} shows the results of an earlier run: it is {} now", moved.from,
+                            (folder / moved.to).string()));
+}
+
 // All samples of a case, each in a folder of its own, and what they are like as a whole.
 int run_samples(const RunArguments& arguments, const casefile::Case& given, const study::Prepared& prepared,
                 const std::filesystem::path& folder) {
@@ -229,8 +237,9 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
     trial.folder = study::folder_of_sample(given, s, folder);
   }
   // Nobody else's: whoever comes later finds a run in it.
+  std::vector<store::Moved> earlier;
   if (speaks()) {
-    if (!arguments.resume) store::clear_earlier(folder);
+    if (!arguments.resume) earlier = store::clear_earlier(folder);
     store::write_file(folder / "run.log", "");
   }
   const int processors = threads_of_rank(arguments.threads);
@@ -276,6 +285,7 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
   report.note(fmt::format("{} to {}: the samples themselves", trials.front().folder.string(),
                           trials.back().folder.string()));
   for (const auto& f : drawn.files) report.note(f.string());
+  tell_moved(earlier, folder, report);
   if (arguments.json) {
     study::Report whole = report_of(trials, given);
     whole.append(report);
@@ -432,9 +442,7 @@ int run(const RunArguments& arguments) {
   report.section("files").row("folder", options.folder.string());
   for (const auto& f : result.files) report.note((options.folder / f).string());
   for (const auto& f : drawn.files) report.note(f.string());
-  for (const auto& moved : result.earlier)
-    report.note(fmt::format("{} shows the results of an earlier run: it is {} now", moved.from,
-                            (options.folder / moved.to).string()));
+  tell_moved(result.earlier, options.folder, report);
   if (arguments.json)
     say("{}", report.json());
   else if (talk)
