@@ -2,8 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
-#include <cmath>
 #include <sstream>
 
 #include "williwaw/casefile/units.hpp"
@@ -67,12 +65,19 @@ Point place(const std::string& text, const Grid& grid, const store::Scale& lengt
     throw InputError(fmt::format("{}: {} positions are needed, one for each axis", option, grid.dimension()));
   Point result;
   for (int a = 0; a < grid.dimension(); ++a)
-    result[grid.direction(a)] = length.shown(quantity(trimmed(parts[a]), length, option));
+    result[grid.direction(a)] = quantity(trimmed(parts[a]), length, option);
   try {
-    grid.containing(result);
+    grid.containing(shown(result, grid, length));
   } catch (const InputError& e) {
     throw InputError(option + ": " + e.what());
   }
+  return result;
+}
+
+Point shown(const Point& place, const Grid& grid, const store::Scale& length) {
+  Point result;
+  for (int a = 0; a < grid.dimension(); ++a)
+    result[grid.direction(a)] = length.shown(place[grid.direction(a)]);
   return result;
 }
 
@@ -84,19 +89,18 @@ std::pair<Point, Point> line(const std::string& text, const Grid& grid, const st
 }
 
 std::vector<Index> records_at(const std::string& wanted_times, const store::FieldReader& fields) {
-  const auto& times = fields.times();
   const auto& scale = fields.description().time;
   std::vector<Index> records;
   for (const auto& text : split(wanted_times, ',')) {
     const Real wanted = scale.shown(quantity(trimmed(text), scale, "--times"));
-    const auto nearest = std::ranges::min_element(times, {}, [&](Real t) { return std::abs(t - wanted); });
-    if (std::abs(*nearest - wanted) > 1e-6 * (std::abs(times.back()) + 1e-300))
+    const auto record = fields.record_at(wanted);
+    if (!record)
       throw InputError(fmt::format("--times: no record at {}; the nearest is at {:.6g}{}", trimmed(text),
-                                   *nearest, scale.suffix()));
-    records.push_back(nearest - times.begin());
+                                   fields.times()[fields.nearest_record(wanted)], scale.suffix()));
+    records.push_back(*record);
   }
   if (records.empty())
-    for (Index r = 0; r < static_cast<Index>(times.size()); ++r) records.push_back(r);
+    for (Index r = 0; r < static_cast<Index>(fields.times().size()); ++r) records.push_back(r);
   return records;
 }
 

@@ -16,9 +16,12 @@ Real quantity(const std::string& text, const store::Scale& scale, const std::str
 
 /// Without blanks at its ends.
 std::string trimmed(const std::string& text);
-/// "2.5 m, 1 m": a place of a grid, in the units shown. Throws InputError for one outside of it.
+/// "2.5 m, 1 m": a place of a grid that is in the units shown, as SI. Throws InputError for one outside of
+/// it.
 Point place(const std::string& text, const Grid& grid, const store::Scale& length, const std::string& option);
-/// "0 m,1 m:4 m,1 m": both ends of a line.
+/// A place in SI in the units shown.
+Point shown(const Point& place, const Grid& grid, const store::Scale& length);
+/// "0 m,1 m:4 m,1 m": both ends of a line, as SI.
 std::pair<Point, Point> line(const std::string& text, const Grid& grid, const store::Scale& length,
                              const std::string& option);
 /// "1 h,6 h" of --times: records at those times, all where it is empty. Throws InputError with the nearest

@@ -65,11 +65,6 @@ std::filesystem::path cases_beside_the_program() {
   throw InputError("the bundled cases are not where they should be, beside " + self.parent_path().string());
 }
 
-std::string shown_from_here(const std::filesystem::path& file) {
-  const auto near = file.lexically_relative(std::filesystem::current_path());
-  return near.empty() || *near.begin() == ".." ? file.string() : near.string();
-}
-
 }  // namespace
 
 int write_new(const std::string& kind, const std::filesystem::path& file) {
@@ -111,7 +106,7 @@ int demo(const std::string& name, const std::filesystem::path& folder) {
     say("\ngo on\n  {0} view {1}    a page to step through it in a browser\n"
         "  {0} plot {1} series --of flow    one more figure\n  {0} check {2}    what was solved, and the "
         "case\n",
-        own_command(), results, for_shell(shown_from_here(arguments.file)));
+        own_command(), results, for_shell(from_here(arguments.file).string()));
   if (name.empty()) {
     say("\nother demos\n");
     for (const auto& d : demos)

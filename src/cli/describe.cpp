@@ -10,6 +10,11 @@ namespace williwaw::cli {
 
 namespace {
 
+constexpr const char* exit_codes =
+    "0 done, 1 an internal error, 2 the\ninput is wrong, 3 the step is unstable or the run blew up, 4 a "
+    "solver or "
+    "tolerance was not met, 130 interrupted (what was\nrecorded is kept).";
+
 std::vector<const CLI::App*> commands_of(const CLI::App& app) {
   return app.get_subcommands([](const CLI::App*) { return true; });
 }
@@ -78,12 +83,10 @@ std::string in_roff(const std::string& text) {
 }  // namespace
 
 std::string commands_as_markdown(const CLI::App& app) {
-  std::string text =
-      "# Commands\n\nWritten by `williwaw describe`; `williwaw COMMAND --help` says the same. Exit codes: 0 "
-      "done, 1 an "
-      "internal error, 2 the\ninput is wrong, 3 the step is unstable or the run blew up, 4 a solver or "
-      "tolerance was "
-      "not met, 130 interrupted (what was\nrecorded is kept).\n";
+  std::string text = fmt::format(
+      "# Commands\n\nWritten by `williwaw describe`; `williwaw COMMAND --help` says the same. Exit codes: "
+      "{}\n",
+      exit_codes);
   for (const CLI::App* command : commands_of(app)) {
     text += fmt::format("\n## {}\n\n{}.\n\n```\n{}\n```\n", command->get_name(), command->get_description(),
                         usage(*command));
@@ -119,10 +122,7 @@ std::string commands_as_manual(const CLI::App& app) {
     for (const std::string& example : examples_of(*command))
       text += ".PP\n.EX\n" + in_roff(example) + "\n.EE\n";
   }
-  text +=
-      ".SH EXIT STATUS\n0 done, 1 an internal error, 2 the input is wrong, 3 the step is unstable or the run "
-      "blew up,\n"
-      "4 a solver or tolerance was not met, 130 interrupted (what was recorded is kept).\n";
+  text += fmt::format(".SH EXIT STATUS\n{}\n", exit_codes);
   return text;
 }
 

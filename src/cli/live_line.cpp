@@ -21,25 +21,6 @@ std::size_t columns_of_terminal() {
   return ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : columns_of_lines;
 }
 
-// Characters rather than bytes of UTF-8.
-std::size_t width_of(const std::string& text) {
-  return static_cast<std::size_t>(
-      std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xc0) != 0x80; }));
-}
-
-// What fits into a line that must not wrap: parts of the highest rank are left out first.
-template <class Parts>
-std::string in_columns(Parts parts, std::size_t columns) {
-  std::erase_if(parts, [](const auto& part) { return part.text.empty(); });
-  for (;;) {
-    std::string line;
-    for (const auto& part : parts) line += (line.empty() ? "" : "  ") + part.text;
-    // The last column is the cursor's.
-    if (width_of(line) < columns || parts.size() <= 1) return line;
-    parts.erase(std::ranges::max_element(parts, {}, [](const auto& part) { return part.rank; }));
-  }
-}
-
 }  // namespace
 
 LiveLine::LiveLine(const casefile::Case& given, const study::Prepared& prepared, bool quiet, bool shared)
@@ -87,6 +68,18 @@ void LiveLine::begin(const study::Prepared& prepared) {
 void LiveLine::end() {
   if (shown_) say("\r\033[K");
   shown_ = false;
+}
+
+// What fits into a line that must not wrap: parts of the highest rank are left out first.
+std::string LiveLine::in_columns(std::vector<Part> parts, std::size_t columns) {
+  std::erase_if(parts, [](const Part& part) { return part.text.empty(); });
+  for (;;) {
+    std::string line;
+    for (const Part& part : parts) line += (line.empty() ? "" : "  ") + part.text;
+    // The last column is the cursor's.
+    if (study::width_of(line) < columns || parts.size() <= 1) return line;
+    parts.erase(std::ranges::max_element(parts, {}, &Part::rank));
+  }
 }
 
 // What is left of the way at the pace of those steps that were seen.

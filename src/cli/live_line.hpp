@@ -28,6 +28,7 @@ class LiveLine {
   std::vector<Part> parts(const StepInfo& info) const;
   void add_values(const StepInfo& info, std::vector<Part>& parts) const;
   std::string remaining(Real fraction) const;
+  static std::string in_columns(std::vector<Part> parts, std::size_t columns);
 
   const casefile::Case& given_;
   Real begin_, end_;

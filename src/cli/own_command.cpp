@@ -1,7 +1,5 @@
 #include "own_command.hpp"
 
-#include <filesystem>
-
 namespace williwaw::cli {
 
 namespace {
@@ -22,11 +20,16 @@ void set_own_command(const std::string& typed) {
     own = for_shell(typed);
     return;
   }
-  std::error_code none;
-  const auto here = std::filesystem::current_path(none), whole = std::filesystem::absolute(typed, none);
-  const auto near = whole.lexically_normal().lexically_relative(here);
-  const bool below = !none && !near.empty() && *near.begin() != "..";
-  own = for_shell(!below ? typed : near.has_parent_path() ? near.string() : "./" + near.string());
+  const auto near = from_here(typed);
+  own = for_shell(near.has_parent_path() ? near.string() : "./" + near.string());
+}
+
+std::filesystem::path from_here(const std::filesystem::path& file) {
+  std::error_code gone;
+  const auto near = std::filesystem::absolute(file, gone)
+                        .lexically_normal()
+                        .lexically_relative(std::filesystem::current_path(gone));
+  return gone || near.empty() || *near.begin() == ".." ? file : near;
 }
 
 const std::string& own_command() {

@@ -55,16 +55,7 @@ FigureRequest request_from(const PlotArguments& a, const plot::RunFolder& run) {
     if (!(request.range->second > request.range->first))
       throw InputError("--range: the second value must lie above the first");
   }
-  if (!a.along.empty()) {
-    const auto& length = d.length;
-    request.along = line(a.along, run.fields().grid(), length, "--along");
-    // Requests are in SI.
-    for (Point* end : {&request.along->first, &request.along->second})
-      for (int s = 0; s < run.fields().grid().dimension(); ++s) {
-        const int direction = run.fields().grid().direction(s);
-        (*end)[direction] = length.si((*end)[direction]);
-      }
-  }
+  if (!a.along.empty()) request.along = line(a.along, run.fields().grid(), d.length, "--along");
   if (!a.at.empty()) take_plane(a.at, run, request);
   return request;
 }

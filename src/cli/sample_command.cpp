@@ -12,13 +12,15 @@ namespace williwaw::cli {
 
 namespace {
 
-// Points of --at, or so many along the line of --along.
+// Points of --at, or so many along the line of --along, in the units shown.
 std::vector<Point> places_of(const SampleArguments& a, const store::FieldReader& fields) {
+  const Grid& grid = fields.grid();
   const auto& length = fields.description().length;
   std::vector<Point> places;
-  for (const std::string& at : a.at) places.push_back(place(at, fields.grid(), length, "--at"));
+  for (const std::string& at : a.at) places.push_back(shown(place(at, grid, length, "--at"), grid, length));
   if (a.along.empty()) return places;
-  const auto [from, to] = line(a.along, fields.grid(), length, "--along");
+  const auto ends = line(a.along, grid, length, "--along");
+  const Point from = shown(ends.first, grid, length), to = shown(ends.second, grid, length);
   for (Index n = 0; n < a.points; ++n) {
     const Real part = static_cast<Real>(n) / static_cast<Real>(a.points - 1);
     Point p;

@@ -346,11 +346,7 @@ void run_trials(const std::filesystem::path& file, const std::vector<std::string
 
 namespace {
 
-// Characters, not bytes: titles have accents and units have dots.
-std::size_t width_of(const std::string& text) {
-  return static_cast<std::size_t>(
-      std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
-}
+using study::width_of;
 
 std::string padded(const std::string& text, std::size_t width) {
   return text + std::string(width - std::min(width, width_of(text)), ' ');

@@ -57,10 +57,7 @@ std::pair<Real, Real> RunFolder::range() const {
 }
 
 Index RunFolder::record_at(Real time) const {
-  const auto& times = fields_.times();
-  const Real shown = fields_.description().time.shown(time);
-  const auto nearest = std::ranges::min_element(times, {}, [&](Real t) { return std::abs(t - shown); });
-  return nearest - times.begin();
+  return fields_.nearest_record(fields_.description().time.shown(time));
 }
 
 namespace {

@@ -187,6 +187,16 @@ std::vector<std::string> quantities_of(const VectorQuantity& vector) {
   return result;
 }
 
+Index FieldReader::nearest_record(Real time) const {
+  return std::ranges::min_element(times_, {}, [&](Real t) { return std::abs(t - time); }) - times_.begin();
+}
+
+std::optional<Index> FieldReader::record_at(Real time) const {
+  const Index nearest = nearest_record(time);
+  const Real rounding = 1e-6 * std::max(std::abs(times_.back()), 1e-300);
+  return std::abs(times_[nearest] - time) > rounding ? std::nullopt : std::optional(nearest);
+}
+
 std::vector<std::string> FieldReader::quantities() const {
   std::vector<std::string> result = unknowns_;
   for (const VectorQuantity& vector : description_.vectors) {

@@ -31,13 +31,10 @@ Report& Report::append(const Report& other, const std::string& prefix) {
   return *this;
 }
 
-namespace {
-// Characters, not bytes: labels hold letters such as 'Δ'.
-std::size_t width_of(const std::string& s) {
+std::size_t width_of(const std::string& text) {
   return static_cast<std::size_t>(
-      std::ranges::count_if(s, [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+      std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
 }
-}  // namespace
 
 std::string Report::text() const {
   std::string result;

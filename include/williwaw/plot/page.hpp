@@ -12,7 +12,6 @@ inline constexpr std::uintmax_t usual_page_bytes = 30'000'000;
 
 /// What a page holds.
 struct Page {
-  std::filesystem::path file;
   std::uintmax_t bytes = 0;
   /// What of each run is on it: "21 of 21 records, all 2400 places".
   std::vector<std::string> notes;

@@ -119,6 +119,10 @@ class FieldReader {
   /// Coordinates in the units shown.
   const Grid& grid() const { return *grid_; }
   const std::vector<Real>& times() const { return times_; }
+  /// The record nearest to a time, in the unit shown.
+  Index nearest_record(Real time) const;
+  /// The record at that time but for rounding, in the unit shown; nothing where there is none.
+  std::optional<Index> record_at(Real time) const;
   /// The stage of every record: 0 for the first, and where there are none.
   const std::vector<int>& stages() const { return stages_; }
   Field field(Index record) const;

@@ -14,6 +14,9 @@ using casefile::readable;
 using casefile::readable_bytes;
 using casefile::readable_wait;
 
+/// Characters of a text, not bytes: labels and titles hold letters such as 'Δ'.
+std::size_t width_of(const std::string& text);
+
 class Report {
  public:
   using Data = std::variant<std::monostate, Real, Index, bool, std::string, std::vector<std::string>>;

@@ -70,11 +70,11 @@ Index record_of(const Context& context, const Section& section, const store::Fie
   if (!node || (node->is_text() && node->text() == "last")) return static_cast<Index>(times.size()) - 1;
   const Real wanted = run.description().time.shown(
       read_number(context, *node, section.key_path("time"), {Unit::of("s"), false, "a time, or \"last\""}));
-  const auto near = std::ranges::min_element(times, {}, [&](Real t) { return std::abs(t - wanted); });
-  if (std::abs(*near - wanted) > 1e-6 * std::max(std::abs(times.back()), 1e-300))
-    section.fail("time", fmt::format("no record at that time; the nearest is at {:.6g} {}", *near,
-                                     run.description().time.unit));
-  return near - times.begin();
+  const auto record = run.record_at(wanted);
+  if (!record)
+    section.fail("time", fmt::format("no record at that time; the nearest is at {:.6g} {}",
+                                     times[run.nearest_record(wanted)], run.description().time.unit));
+  return *record;
 }
 
 }  // namespace

@@ -5,6 +5,7 @@
 
 #include <bit>
 #include <cmath>
+#include <set>
 
 #include "parts.hpp"
 #include "williwaw/store/checked_file.hpp"
@@ -82,22 +83,18 @@ std::string filled(const std::string& markup,
   return result;
 }
 
-// What tells runs apart: their titles, or folders where titles are alike.
+// What tells runs apart: their titles, the names of their folders where titles are alike, or else whole
+// paths.
 std::vector<std::string> names_of_runs(const std::vector<std::unique_ptr<RunFolder>>& runs) {
-  std::vector<std::string> titles, folders;
+  std::vector<std::string> titles, folders, paths;
   for (const auto& run : runs) {
     titles.push_back(run->fields().description().title);
     folders.push_back(std::filesystem::weakly_canonical(run->folder()).stem());
+    paths.push_back(run->folder().string());
   }
-  for (std::size_t n = 0; n < titles.size(); ++n)
-    if (std::ranges::count(titles, titles[n]) > 1)
-      return std::ranges::count(folders, folders[n]) > 1
-                 ? [&] {
-                     for (std::size_t r = 0; r < runs.size(); ++r) folders[r] = runs[r]->folder().string();
-                     return folders;
-                   }()
-                 : folders;
-  return titles;
+  for (const auto& names : {titles, folders})
+    if (std::set(names.begin(), names.end()).size() == names.size()) return names;
+  return paths;
 }
 
 }  // namespace
@@ -121,7 +118,7 @@ Page write_page(const std::vector<std::filesystem::path>& runs, const std::files
   // The player itself, palettes and notes are what every page has.
   const std::uintmax_t always = script.size() + style.size() + 16'000;
   const std::uintmax_t each = (most_bytes - std::min(most_bytes, always)) / runs.size();
-  Page page{file, 0, {}};
+  Page page;
   nlohmann::ordered_json all = nlohmann::ordered_json::array();
   std::string note;
   for (std::size_t n = 0; n < runs.size(); ++n) {

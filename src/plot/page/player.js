@@ -73,7 +73,6 @@
     place: null,       // pointed at, [x, y, z] in units shown
     slice: 2, level: 0,  // of three axes: which one is cut, and where
     spaceTime: false,
-    column: 1,
   };
 
   // ---- numbers and ticks -----------------------------------------------------------------------------------
