@@ -90,6 +90,9 @@ Lines outline_of(const Raster& raster);
 /// Where half of a control volume would be left, smooth where outlines are round; nothing where no region is
 /// cut out.
 Lines smooth_outline_of(const RunFolder& run, const Plane& plane);
+/// Outlines of all regions of a plan, those of cut-outs heavier than those between materials; of planes of
+/// blocks what is left of control volumes tells. Nothing where there are no regions.
+std::vector<Lines> region_lines(const RunFolder& run, const Plane& plane);
 
 /// Sets colours for values between low and high; `bands` > 0 makes so many flat ones.
 void set_palette(Gnuplot& plot, std::pair<Real, Real> range, bool signed_field, Index bands = 0);

@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <nlohmann/json.hpp>
 
 #include "fields_layout.hpp"
 #include "williwaw/grid/field_operations.hpp"
@@ -64,6 +65,32 @@ std::vector<VectorQuantity> vectors_in(const NetcdfFile& nc) {
 
 }  // namespace
 
+namespace {
+
+std::vector<RegionOutline> outlines_in(const NetcdfFile& nc) {
+  std::vector<RegionOutline> result;
+  if (!nc.has("outline")) return result;
+  const int id = nc.find("outline");
+  const auto all = nc.values(id);
+  const auto regions = nlohmann::json::parse(nc.text(id, "regions"), nullptr, false);
+  std::size_t at = 0;
+  try {
+    for (const auto& region : regions) {
+      const std::size_t count = 4 * region.at("pieces").get<std::size_t>();
+      if (count > all.size() - at) nc.damaged("'outline' has fewer pieces than its regions");
+      const auto first = all.begin() + static_cast<std::ptrdiff_t>(at);
+      result.push_back({region.at("name"), region.at("active"),
+                        std::vector<Real>(first, first + static_cast<std::ptrdiff_t>(count))});
+      at += count;
+    }
+  } catch (const nlohmann::json::exception&) {
+    nc.damaged("'outline' does not say which regions it belongs to");
+  }
+  return result;
+}
+
+}  // namespace
+
 FieldReader::FieldReader(const std::filesystem::path& file, const std::string& unknown)
     : file_(file), open_(std::make_unique<Open>()) {
   open_->nc = NetcdfFile::open(file);
@@ -95,13 +122,17 @@ FieldReader::FieldReader(const std::filesystem::path& file, const std::string& u
   description_.case_text = nc.text(NC_GLOBAL, "case");
   description_.version = nc.text(NC_GLOBAL, "source");
   description_.steady = nc.number(NC_GLOBAL, "steady") != 0;
-  const std::string coordinates = nc.text(NC_GLOBAL, "coordinates");
+  const std::string coordinates = nc.text(NC_GLOBAL, "coordinate_system");
   open_->value = nc.find(description_.unknown);
   const auto scale = [&](const std::string& name, int variable) {
     return Scale{nc.text(variable, "units"), nc.number(NC_GLOBAL, name + "_factor"),
                  nc.number(NC_GLOBAL, name + "_offset")};
   };
   description_.time = scale("time", nc.find("time"));
+  if (const auto since = description_.time.unit.find(date_mark); since != std::string::npos) {
+    description_.start_date = description_.time.unit.substr(since + date_mark.size());
+    description_.time.unit = nc.text(NC_GLOBAL, "time_unit");
+  }
   for (std::size_t u = 0; u < unknowns_.size(); ++u) {
     const int id = nc.find(unknowns_[u]);
     const Scale own =
@@ -112,6 +143,7 @@ FieldReader::FieldReader(const std::filesystem::path& file, const std::string& u
     else
       description_.others.push_back({unknowns_[u], own});
   }
+  description_.outlines = outlines_in(nc);
   times_ = nc.values(nc.find("time"));
   if (times_.empty()) throw StoreError(file.string() + ": holds no records");
   for (std::size_t n = 0; n < times_.size(); ++n)

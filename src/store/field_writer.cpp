@@ -1,6 +1,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <map>
+#include <nlohmann/json.hpp>
 
 #include "fields_layout.hpp"
 
@@ -177,6 +179,55 @@ void FieldWriter::Open::declare_sides(Written& unknown, int time_dimension, cons
   }
 }
 
+namespace {
+
+// A time of CF conventions has a date that it counts from; without one it is a duration.
+void declare_time(const NetcdfFile& nc, int time, const Description& about) {
+  nc.attribute(time, "long_name", "time since the start");
+  const std::string& unit = about.time.unit;
+  if (unit.empty()) return;
+  if (about.start_date.empty()) {
+    nc.attribute(time, "units", unit);
+    return;
+  }
+  static const std::map<std::string, std::string> words{
+      {"s", "seconds"},  {"min", "minutes"}, {"minute", "minutes"}, {"h", "hours"},
+      {"hour", "hours"}, {"d", "days"},      {"day", "days"}};
+  const auto word = words.find(unit);
+  nc.attribute(time, "units", (word == words.end() ? unit : word->second) + date_mark + about.start_date);
+  nc.attribute(time, "standard_name", "time");
+  nc.attribute(time, "calendar", "standard");
+  nc.attribute(time, "axis", "T");
+  nc.attribute(NC_GLOBAL, "time_unit", unit);
+}
+
+// All pieces one after the other, and whose they are in an attribute; the variable's id, or -1.
+int declare_outlines(const NetcdfFile& nc, const Description& about) {
+  std::size_t count = 0;
+  auto regions = nlohmann::json::array();
+  for (const RegionOutline& outline : about.outlines) {
+    const std::size_t pieces = outline.pieces.size() / 4;
+    regions.push_back({{"name", outline.region}, {"active", outline.active}, {"pieces", pieces}});
+    count += pieces;
+  }
+  if (count == 0) return -1;
+  const int id =
+      nc.variable("outline", {nc.dimension("outline_piece", count), nc.dimension("outline_end", 4)});
+  nc.attribute(id, "long_name", "where regions end: first and second coordinate of both ends of a piece");
+  if (!about.length.unit.empty()) nc.attribute(id, "units", about.length.unit);
+  nc.attribute(id, "regions", regions.dump());
+  return id;
+}
+
+void write_outlines(const NetcdfFile& nc, int id, const Description& about) {
+  std::vector<Real> shown;
+  for (const RegionOutline& outline : about.outlines)
+    for (const Real position : outline.pieces) shown.push_back(about.length.shown(position));
+  if (id >= 0) nc.check(nc_put_var_double(nc.id(), id, shown.data()));
+}
+
+}  // namespace
+
 FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, const Description& about,
                          const std::vector<Real>& fractions)
     : open_(std::make_unique<Open>(file, grid, about)) {
@@ -189,9 +240,7 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   for (int a = 0; a < grid.dimension(); ++a) bounds.push_back(open_->coordinate(grid.axis(a), axes[a], pair));
 
   open_->time = nc.variable("time", {time});
-  if (!about.time.unit.empty()) nc.attribute(open_->time, "units", about.time.unit);
-  nc.attribute(open_->time, "axis", "T");
-  nc.attribute(open_->time, "long_name", "time since the start");
+  declare_time(nc, open_->time, about);
 
   if (!about.stages.empty()) {
     open_->stage = nc.variable("stage", {time});
@@ -223,6 +272,7 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
     nc.attribute(fraction, "long_name", "fraction of the control volume that is active");
     nc.attribute(fraction, "units", "1");
   }
+  const int outline = declare_outlines(nc, about);
   nc.attribute(NC_GLOBAL, "Conventions", "CF-1.8");
   nc.attribute(NC_GLOBAL, "title", about.title);
   nc.attribute(NC_GLOBAL, "source", "williwaw " + about.version);
@@ -244,7 +294,7 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   nc.attribute(NC_GLOBAL, "unknowns", grid.unknowns() == Unknowns::cells ? "cells" : "nodes");
   nc.attribute(NC_GLOBAL, "case", about.case_text);
   nc.attribute(NC_GLOBAL, "steady", about.steady ? 1 : 0);
-  nc.attribute(NC_GLOBAL, "coordinates", coordinates_text(grid.axis(0)));
+  nc.attribute(NC_GLOBAL, "coordinate_system", coordinates_text(grid.axis(0)));
   // Offset and factor from SI, so that a reader need not know units to go back.
   for (const auto& [name, scale] :
        {std::pair{"length", about.length}, {"time", about.time}, {"value", about.value}}) {
@@ -253,6 +303,7 @@ FieldWriter::FieldWriter(const std::filesystem::path& file, const Grid& grid, co
   }
   nc.check(nc_enddef(nc.id()));
   for (int a = 0; a < grid.dimension(); ++a) open_->write_coordinate(grid.axis(a), bounds[a]);
+  write_outlines(nc, outline, about);
   if (fraction < 0) return;
   std::vector<Real> shown;
   for (Index plane = 0; plane < (grid.dimension() == 3 ? shown_size(grid.axis(2)) : 1); ++plane)

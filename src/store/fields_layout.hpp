@@ -17,6 +17,8 @@ inline std::string boundary_name(const std::string& unknown, const std::string& 
 
 // Between the names of unknowns in an attribute.
 inline const std::string separator = "; ";
+/// Between the unit of times and the date that they count from.
+inline const std::string date_mark = " since ";
 // Before each component of a vector.
 inline const std::string component_mark = ", ";
 

@@ -148,12 +148,12 @@ std::map<std::string, std::string> stated_kinds(const std::filesystem::path& fil
   std::ifstream in(file.parent_path() / "summary.json");
   const auto summary = nlohmann::json::parse(in, nullptr, false);
   std::map<std::string, std::string> kinds;
-  if (!summary.is_object() || !summary.contains(columns_of_series)) return kinds;
-  const auto& section = summary[columns_of_series];
-  if (!section.is_object()) return kinds;
-  for (const auto& [header, kind] : section.items()) {
-    if (!kind.is_string() || std::ranges::find(columns, header, &Column::name) == columns.end()) return {};
-    kinds[header] = kind.get<std::string>();
+  const auto section = summary.is_object() ? summary.find(columns_of_series_key) : summary.end();
+  if (section == summary.end() || !section->is_object() || !section->contains("names")) return kinds;
+  for (const auto& entry : (*section)["names"]) {
+    const std::string header = entry.value("name", ""), kind = entry.value("kind", "");
+    if (kind.empty() || std::ranges::find(columns, header, &Column::name) == columns.end()) return {};
+    kinds[header] = kind;
   }
   return kinds;
 }

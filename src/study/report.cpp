@@ -9,7 +9,7 @@
 namespace williwaw::study {
 
 Report& Report::section(const std::string& title) {
-  sections_.push_back({title, {}, {}});
+  sections_.push_back({title, {}, {}, {}});
   return *this;
 }
 
@@ -51,6 +51,11 @@ std::string Report::text() const {
   return result;
 }
 
+Report& Report::name(const std::string& name, const std::string& kind) {
+  sections_.back().names.emplace_back(name, kind);
+  return *this;
+}
+
 std::string Report::remember() const {
   nlohmann::json all = nlohmann::json::array();
   for (const auto& section : sections_) {
@@ -86,12 +91,9 @@ Report Report::recall(const std::string& text) try {
           data = value.get<Index>();
           break;
         case 3:
-          data = value.get<bool>();
-          break;
-        case 4:
           data = value.get<std::string>();
           break;
-        case 5:
+        case 4:
           data = value.get<std::vector<std::string>>();
           break;
         default:
@@ -106,28 +108,69 @@ Report Report::recall(const std::string& text) try {
   throw std::out_of_range(e.what());
 }
 
-std::string Report::json() const {
-  nlohmann::ordered_json root = nlohmann::ordered_json::object();
-  for (const auto& section : sections_) {
-    nlohmann::ordered_json object = nlohmann::ordered_json::object();
-    for (const auto& row : section.rows) {
-      nlohmann::ordered_json value;
-      std::visit(
-          [&](const auto& data) {
-            using T = std::decay_t<decltype(data)>;
-            if constexpr (std::is_same_v<T, std::monostate>)
-              value = row.text;
-            else if constexpr (std::is_same_v<T, Real>)
-              value = std::isfinite(data) ? nlohmann::ordered_json(data) : nlohmann::ordered_json(nullptr);
-            else
-              value = data;
-          },
-          row.data);
-      object[row.label] =
-          row.unit.empty() ? value : nlohmann::ordered_json{{"value", value}, {"unit", row.unit}};
+std::string snake_case(const std::string& label) {
+  std::string result;
+  const auto begin_word = [&] {
+    if (!result.empty() && result.back() != '_') result += '_';
+  };
+  for (std::size_t n = 0; n < label.size(); ++n) {
+    const auto c = static_cast<unsigned char>(label[n]);
+    if (c < 128 && std::isalnum(c)) {
+      result += static_cast<char>(std::tolower(c));
+    } else if (c == '%') {
+      begin_word();
+      result += "percent_";
+    } else {
+      // Other letters take several bytes; together they part words.
+      begin_word();
     }
+  }
+  while (!result.empty() && result.back() == '_') result.pop_back();
+  return result.empty() ? "value" : result;
+}
+
+namespace {
+
+using nlohmann::ordered_json;
+
+ordered_json with_unit(const ordered_json& number, const std::string& unit) {
+  return {{"value", number}, {"unit", unit.empty() ? "1" : unit}};
+}
+
+ordered_json value_of(const Report::Data& data, const std::string& text, const std::string& unit) {
+  return std::visit(
+      [&](const auto& value) -> ordered_json {
+        using T = std::decay_t<decltype(value)>;
+        if constexpr (std::is_same_v<T, std::monostate>) return text;
+        if constexpr (std::is_same_v<T, Real>)
+          if (!std::isfinite(value))
+            return std::isnan(value) ? "not known" : value > 0 ? "unlimited" : "none";
+        if constexpr (std::is_arithmetic_v<T>) return with_unit(value, unit);
+        if constexpr (!std::is_same_v<T, std::monostate> && !std::is_arithmetic_v<T>) return value;
+      },
+      data);
+}
+
+// The key of a label in an object; labels that only differ in what keys leave out are counted.
+std::string free_key(const ordered_json& object, const std::string& label) {
+  const std::string key = snake_case(label);
+  std::string result = key;
+  for (int n = 2; object.contains(result); ++n) result = key + "_" + std::to_string(n);
+  return result;
+}
+
+}  // namespace
+
+std::string Report::json() const {
+  ordered_json root = ordered_json::object();
+  for (const auto& section : sections_) {
+    ordered_json object = ordered_json::object();
+    for (const auto& row : section.rows)
+      object[free_key(object, row.label)] = value_of(row.data, row.text, row.unit);
+    for (const auto& [name, kind] : section.names)
+      object["names"].push_back({{"name", name}, {"kind", kind}});
     if (!section.notes.empty()) object["notes"] = section.notes;
-    root[section.title] = std::move(object);
+    root[free_key(root, section.title)] = std::move(object);
   }
   return root.dump(2) + "\n";
 }

@@ -37,10 +37,14 @@ std::vector<Peak> peaks_of(const RecordSpectrum& spectrum, std::size_t most, Rea
   const auto& a = spectrum.amplitudes;
   std::vector<Peak> found;
   const Real highest = a.empty() ? 0 : *std::ranges::max_element(a);
-  for (std::size_t n = 1; n + 1 < a.size(); ++n) {
+  // A lobe of the window reaches two bins to each side: what stands in the first bin cannot be told from its
+  // mirror image below zero.
+  for (std::size_t n = 2; n + 1 < a.size(); ++n) {
     if (!(a[n] > a[n - 1] && a[n] >= a[n + 1] && a[n] >= fraction * highest)) continue;
-    const Real left = std::log(std::max(a[n - 1], 1e-300)), top = std::log(a[n]),
-               right = std::log(std::max(a[n + 1], 1e-300));
+    // Beside the top of a tone the window leaves a fifth of it at the least; less is what else is there.
+    const Real least = 0.1 * a[n];
+    const Real left = std::log(std::max(a[n - 1], least)), top = std::log(a[n]),
+               right = std::log(std::max(a[n + 1], least));
     const Real bend = left - 2 * top + right, shift = bend < 0 ? 0.5 * (left - right) / bend : 0;
     found.push_back(
         {(static_cast<Real>(n) + shift) * spectrum.spacing, std::exp(top - 0.25 * (left - right) * shift)});

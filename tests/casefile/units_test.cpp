@@ -52,8 +52,23 @@ TEST_CASE("numbers with units are told from formulas") {
 }
 
 TEST_CASE("no unit is given a name that belongs elsewhere") {
-  CHECK((Unit::of("m^2/s") / Unit::of("s")).si_text() == "m2.s-2");
-  CHECK(Unit::of("W/m^2/K").si_text() == "kg.s-3.K-1");
+  CHECK((Unit::of("m^2/s") / Unit::of("s")).si_text() == "m^2/s^2");
+  CHECK(Unit::of("W/m^2/K").si_text() == "W/m^2/K");
+  const auto in_si = [](const char* text) { return Unit::of(text).si_text(); };
+  CHECK(in_si("g/cm^3") == "kg/m^3");
+  CHECK(in_si("kJ/kg/K") == "J/kg/K");
+  CHECK(in_si("mm/day") == "m/s");
+  CHECK(in_si("m^3/day") == "m^3/s");
+  CHECK(in_si("W/m^2/degC") == "W/m^2/K");
+  CHECK(in_si("g/l") == "kg/m^3");
+  CHECK(in_si("degC") == "K");
+  CHECK(in_si("kN") == "N");
+  CHECK(in_si("1/h") == "1/s");
+  CHECK(in_si("m2.s-2") == "m^2/s^2");
+  CHECK(in_si("%") == "1");
+  CHECK(in_si("rad") == "1");
+  CHECK((Unit::of("W/m/K") * Unit::of("degC")).si_text() == "kg*m/s^3");
+  CHECK((Unit::of("kJ") / Unit::of("h")).si_text() == "W");
 }
 
 TEST_CASE("units of a size or power that no number holds are no units, and say so where they are written") {

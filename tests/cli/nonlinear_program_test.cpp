@@ -121,7 +121,7 @@ step = { of_limit = 0.99 }
   // 4 is the largest diffusivity: h²/(2·4), which the ends of the rod hardly change.
   const Printed told = williwaw_in(folder, "check case.toml --json");
   const Json check(told.out);
-  const Real limit = check.number("/stability/largest stable step");
+  const Real limit = check.number("/stability/largest_stable_step");
   CHECK(limit < 1.01 * 0.05 * 0.05 / 8);
   CHECK(limit > 0.7 * 0.05 * 0.05 / 8);
   CHECK(williwaw_in(folder, "run case.toml --set time.step=0.0005").code == 3);

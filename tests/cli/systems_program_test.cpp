@@ -69,16 +69,16 @@ TEST_CASE("a system runs from its case to a record, a unit, a column and a budge
   REQUIRE(check.code == 0);
   const Json told(check.out);
   CHECK(told.at("/equation/kind").find("system of 2 unknowns") != std::string::npos);
-  CHECK(told.at("/equation/form of lower")
+  CHECK(told.at("/equation/form_of_lower")
             .find("storage·dlower/dt = ∇·(diffusivity ∇lower) + reaction(upper, lower)") !=
         std::string::npos);
-  CHECK(told.at("/boundaries/west, upper").find("2 kg/m^2/h") != std::string::npos);
+  CHECK(told.at("/boundaries/west_upper").find("2 kg/m^2/h") != std::string::npos);
   CHECK(told.at("/boundaries/east").find("insulated") != std::string::npos);
   const Printed run = williwaw_in(folder, "run case.toml --json -o out");
   REQUIRE(run.code == 0);
   const Json ended(run.out);
-  CHECK(ended.number("/budget of upper/relative residual") < 1e-12);
-  CHECK(ended.number("/budget of lower/relative residual") < 1e-12);
+  CHECK(ended.number("/budget_of_upper/relative_residual") < 1e-12);
+  CHECK(ended.number("/budget_of_lower/relative_residual") < 1e-12);
   // Amounts are in kg/m², and the means of both follow from two equations, shown in g/l and kg/m³.
   // a' = 2·(b − a) + 1, 3b' = 2·(a − b), a(0) = 5, b(0) = 1 in kg/m³ and hours.
   const Real lambda = 2 + 2.0 / 3, sum = 5 + 3 * 1 + 1;
@@ -143,9 +143,9 @@ TEST_CASE("drift ice gathers into floes about as far apart as check tells before
       at = k;
     }
   }
-  CHECK(told.number("/uniform state/fastest wavelength/value") ==
+  CHECK(told.number("/uniform_state/fastest_wavelength/value") ==
         doctest::Approx(2 * M_PI / at / 1000).epsilon(2e-3));
-  CHECK(told.number("/uniform state/fastest growth/value") == doctest::Approx(best * 86400).epsilon(1e-3));
+  CHECK(told.number("/uniform_state/fastest_growth/value") == doctest::Approx(best * 86400).epsilon(1e-3));
   if (instrumented) return;
   const auto folder = fresh_folder("drift");
   std::filesystem::copy(std::string(CASES) + "/drift-ice.toml", folder / "case.toml");
@@ -253,7 +253,7 @@ every = "3 s"
   CHECK(of_waves.field(2).sample({23.5, 0, 0}) > 1);
   const Printed check = williwaw_in(folder, "check case.toml --json");
   // √(g·h) and 0.25 m.
-  CHECK(Json(check.out).number("/stability/Courant number") == doctest::Approx(0.25).epsilon(0.02));
+  CHECK(Json(check.out).number("/stability/courant_number") == doctest::Approx(0.25).epsilon(0.02));
   // A flux without real speeds.
   const Printed lost = williwaw_in(folder,
                                    "check case.toml --set 'equation.unknowns.q.flux={x=\"q^2/h - g*h^2/2\"}' "
@@ -330,12 +330,12 @@ at = [0.3, 0.2]
   const Printed refined = williwaw_in(folder, "converge case.toml --json");
   REQUIRE(refined.code == 0);
   const Json json(refined.out);
-  for (const char* name : {"a: error L1", "a: error L2", "b: error L1", "b: error L2"}) {
+  for (const char* name : {"a_error_l1", "a_error_l2", "b_error_l1", "b_error_l2"}) {
     CAPTURE(name);
     CHECK(json.number(std::string("/") + name + "/orders") == doctest::Approx(2).epsilon(0.03));
   }
-  CHECK(json.number("/a: error L2/level 3") < 2e-5);
-  CHECK(json.number("/b: mean/uncertainty") < 1e-4);
+  CHECK(json.number("/a_error_l2/level_3") < 2e-5);
+  CHECK(json.number("/b_mean/uncertainty") < 1e-4);
   const Printed run = williwaw_in(folder, "run case.toml -o out");
   CHECK(run.code == 0);
   CHECK(last_of(folder / "out", "a: budget residual") < 1e-12);
@@ -453,8 +453,8 @@ every = 0.02
         std::string::npos);
   write("", "2");
   const Json json(williwaw_in(folder, "check case.toml --json").out);
-  CHECK(json.number("/speeds/along x") == doctest::Approx(std::sqrt(1.9375)).epsilon(1e-6));
-  CHECK(json.at("/speeds/hyperbolic") == "true");
+  CHECK(json.number("/speeds/along_x") == doctest::Approx(std::sqrt(1.9375)).epsilon(1e-6));
+  CHECK(json.at("/speeds/hyperbolic") == "\"yes\"");
   write("reaction = \"-h*sqrt(0.05 - t)\"", "2");
   const Printed late = williwaw_in(folder, "run case.toml --quiet -o late");
   CHECK(late.code == 4);

@@ -209,11 +209,13 @@ TEST_CASE("a page brings figures and numbers, and nothing in them ends it early"
   std::ofstream(folder / "figures" / "map.png", std::ios::binary) << "not looked into";
   std::ofstream(folder / "figures" / "wide.svg", std::ios::binary) << std::string(300'000, '<');
   std::ofstream(folder / "summary.json")
-      << R"({"stability": {"verdict": true, "limit": {"value": 2.5, "unit": "m^2"}, "remark": "</script><!--"},
-             "warnings": {},
-             "columns of series.csv": {"t": "time", "pipe": "probe", "minimum": "extremum", "mean": "mean",
-                                       "maximum": "extremum", "total": "content",
-                                       "budget residual": "residual", "interpolated": "mark"}})";
+      << R"({"stability": {"verdict": "stable", "largest_step": {"value": 2.5, "unit": "m^2"},
+                           "steps": {"value": 7, "unit": "1"}, "remark": "</script><!--"}, "warnings": {},
+             "columns_of_series_csv": {"names": [
+               {"name": "t", "kind": "time"}, {"name": "pipe", "kind": "probe"},
+               {"name": "minimum", "kind": "extremum"}, {"name": "mean", "kind": "mean"},
+               {"name": "maximum", "kind": "extremum"}, {"name": "total", "kind": "content"},
+               {"name": "budget residual", "kind": "residual"}, {"name": "interpolated", "kind": "mark"}]}})";
   const auto page = plot::write_page({folder}, folder / "view.html", 600'000);
   CHECK(page.notes[0].find("without wide.svg") != std::string::npos);
   const std::string whole = test::text_of(folder / "view.html");
@@ -227,7 +229,8 @@ TEST_CASE("a page brings figures and numbers, and nothing in them ends it early"
   CHECK(run["figures"][0]["source"] == "data:image/png;base64,bm90IGxvb2tlZCBpbnRv");
   REQUIRE(run["numbers"].size() == 1);
   CHECK(run["numbers"][0]["rows"] ==
-        nlohmann::json::parse(R"([["verdict", "yes"], ["limit", "2.5 m²"], ["remark", "</script><!--"]])"));
+        nlohmann::json::parse(R"([["verdict", "stable"], ["largest step", "2.5 m²"], ["steps", "7"],
+                                    ["remark", "</script><!--"]])"));
   std::ofstream(folder / "summary.json") << "{ broken";
   CHECK_THROWS_WITH_AS(plot::write_page({folder}, folder / "view.html"), doctest::Contains("summary.json"),
                        store::StoreError);

@@ -7,6 +7,7 @@ cases=$2
 folder=$(mktemp -d)
 trap 'rm -rf "$folder"' EXIT
 "$program" run "$cases/hut-floor.toml" -o "$folder/hut" --quiet
+"$program" run "$cases/hut-floor.toml" -o "$folder/dated" --quiet --set figure='[]' --set record.start_date='"2026-01-15 18:00"'
 "$program" run "$cases/brine-tank.toml" -o "$folder/tank" --quiet --set time.until="2 day" --set figure='[]'
 
 ncdump -h "$folder/hut/fields.nc" >"$folder/header"
@@ -38,4 +39,22 @@ assert [tank[n].attrs["units"].decode() for n in "xyz"] == ["cm"] * 3
 assert numpy.allclose(s[-1, :, 1:, 0], 35) and numpy.isclose(tank["z"][-1], 3)
 assert s[-1, 12, 16, 8] > s[-1, 12, 16, 40]
 print("read by h5py: as it should be")
+
+import netCDF4
+
+dated, plain = (netCDF4.Dataset(sys.argv[1] + "/%s/fields.nc" % name) for name in ("dated", "hut"))
+assert dated["time"].units == "hours since 2026-01-15 18:00:00" and dated["time"].standard_name == "time"
+dates = netCDF4.num2date(dated["time"][:], dated["time"].units, dated["time"].calendar)
+assert str(dates[0]) == "2026-01-15 18:00:00" and str(dates[-1]) == "2026-01-16 06:00:00"
+assert (dated["temperature"][:] == plain["temperature"][:]).all()
+# A duration is no time of the calendar, and does not say so.
+assert plain["time"].units == "h" and not hasattr(plain["time"], "axis") and not hasattr(plain["time"], "calendar")
+# What CF conventions have names for is not called by them where it is something else.
+assert "coordinates" not in plain.ncattrs() and plain.coordinate_system == "cartesian"
+for data in (dated, plain):
+    for name, variable in data.variables.items():
+        assert name.endswith("_bounds") or getattr(variable, "units", "") or name == "stage", name
+        bounds = getattr(variable, "bounds", None)
+        assert bounds is None or data[bounds].shape == variable.shape + (2,), name
+print("read by netCDF4: as it should be")
 PYTHON

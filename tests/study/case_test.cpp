@@ -170,7 +170,7 @@ TEST_CASE("check agrees with what runs: one declaration for both") {
     const std::string text = check_report(c, p).text();
     CHECK((text.find("UNSTABLE") == std::string::npos) == (fraction < 1));
     CHECK(text.find("west") != std::string::npos);
-    CHECK(check_report(c, p).json().find("\"largest stable step\"") != std::string::npos);
+    CHECK(check_report(c, p).json().find("\"largest_stable_step\"") != std::string::npos);
   }
 }
 

@@ -4,6 +4,7 @@
 
 #include "support/json.hpp"
 #include "williwaw/casefile/case.hpp"
+#include "williwaw/store/run_series.hpp"
 
 using namespace williwaw;
 using namespace williwaw::casefile;
@@ -12,30 +13,50 @@ using williwaw::test::Json;
 
 TEST_CASE("a report says the same as text and as JSON") {
   Report r;
-  r.section("limits")
+  r.section("limits of all")
       .row("this step", "60 s", Report::Data(60.0), "s")
-      .row("verdict", "stable", Report::Data(true));
-  r.row("scheme Δ", "rk4").note("rough data may ring");
+      .row("verdict", "stable by far", Report::Data(std::string("stable")));
+  r.row("scheme Δ", "rk4").row("95 % settled", "7", Report::Data(Index{7})).row("Scheme", "again");
+  r.name("flow west: flux", "flow").note("rough data may ring");
   r.section("empty");
   CHECK(r.text() ==
-        "limits\n"
-        "  this step  60 s\n"
-        "  verdict    stable\n"
-        "  scheme Δ   rk4\n"
+        "limits of all\n"
+        "  this step     60 s\n"
+        "  verdict       stable by far\n"
+        "  scheme Δ      rk4\n"
+        "  95 % settled  7\n"
+        "  Scheme        again\n"
         "  - rough data may ring\n");
   const auto json = Json(r.json());
-  CHECK(json.number("/limits/this step/value") == 60);
-  CHECK(json.at("/limits/this step/unit") == "\"s\"");
-  CHECK(json.at("/limits/verdict") == "true");
-  CHECK(json.at("/limits/scheme Δ") == "\"rk4\"");
-  CHECK(json.at("/limits/notes/0") == "\"rough data may ring\"");
+  CHECK(json.at("/limits_of_all/this_step/value") == "60.0");
+  CHECK(json.at("/limits_of_all/this_step/unit") == "\"s\"");
+  CHECK(json.at("/limits_of_all/verdict") == "\"stable\"");
+  CHECK(json.at("/limits_of_all/scheme") == "\"rk4\"");
+  // Labels that keys cannot tell apart are counted.
+  CHECK(json.at("/limits_of_all/scheme_2") == "\"again\"");
+  CHECK(json.at("/limits_of_all/95_percent_settled/value") == "7");
+  CHECK(json.at("/limits_of_all/95_percent_settled/unit") == "\"1\"");
+  CHECK(json.at("/limits_of_all/notes/0") == "\"rough data may ring\"");
+  CHECK(json.at("/limits_of_all/names/0/name") == "\"flow west: flux\"");
+  CHECK(json.at("/limits_of_all/names/0/kind") == "\"flow\"");
+  CHECK(json.size("/empty") == 0);
 }
 
-TEST_CASE("numbers that are not finite become null in JSON and a word in text") {
+TEST_CASE("numbers that are not finite are words, as text and as JSON") {
   Report r;
   r.section("s").row("limit", readable(INFINITY, "s"), Report::Data(Real(INFINITY)), "s");
-  CHECK(r.text() == "s\n  limit  unlimited\n");
-  CHECK(Json(r.json()).at("/s/limit/value") == "null");
+  r.row("error", "not known: no factor", Report::Data(Real(NAN)), "s");
+  CHECK(r.text() == "s\n  limit  unlimited\n  error  not known: no factor\n");
+  CHECK(Json(r.json()).at("/s/limit") == "\"unlimited\"");
+  CHECK(Json(r.json()).at("/s/error") == "\"not known\"");
+}
+
+TEST_CASE("keys are words in small letters") {
+  CHECK(snake_case("phase lag, in time") == "phase_lag_in_time");
+  CHECK(snake_case("in through west: dirichlet") == "in_through_west_dirichlet");
+  CHECK(snake_case("Newton's method") == "newton_s_method");
+  CHECK(snake_case("columns of series.csv") == store::columns_of_series_key);
+  CHECK(snake_case(" ± ") == "value");
 }
 
 TEST_CASE("numbers, waits and sizes for people") {

@@ -19,6 +19,17 @@ std::string Json::at(const std::string& path) const {
   return value_at(text_, path).dump();
 }
 
+double Json::number(const std::string& path) const {
+  const auto value = value_at(text_, path);
+  return (value.is_object() ? value.at("value") : value).get<double>();
+}
+
+std::string Json::kind(const std::string& path, const std::string& name) const {
+  for (const auto& entry : value_at(text_, path + "/names"))
+    if (entry.at("name") == name) return entry.at("kind");
+  return "";
+}
+
 std::size_t Json::size(const std::string& path) const {
   return value_at(text_, path).size();
 }

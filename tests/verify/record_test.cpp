@@ -30,6 +30,35 @@ TEST_CASE("a record's peaks stand at its frequencies and have their amplitudes")
   CHECK_THROWS_AS(spectrum_of_record(values, 0), InputError);
 }
 
+TEST_CASE("peaks stand at the tones of a record, wherever those lie between its bins, and nowhere else") {
+  const std::size_t count = 400;
+  const Real interval = 0.25, spacing = 1 / (interval * static_cast<Real>(count));
+  for (int part = 0; part <= 20; ++part) {
+    CAPTURE(part);
+    const Real low = (4.5 + 0.05 * part) * spacing, high = (31 - 0.05 * part) * spacing;
+    std::vector<Real> values;
+    for (std::size_t n = 0; n < count; ++n) {
+      const Real t = interval * static_cast<Real>(n);
+      values.push_back(7 + 2 * std::cos(2 * M_PI * low * t + 0.3) + 0.5 * std::sin(2 * M_PI * high * t));
+    }
+    const auto peaks = peaks_of(spectrum_of_record(values, interval));
+    REQUIRE(peaks.size() == 2);
+    CHECK(std::abs(peaks[0].frequency - low) < 0.06 * spacing);
+    CHECK(std::abs(peaks[1].frequency - high) < 0.06 * spacing);
+    CHECK(peaks[0].amplitude == doctest::Approx(2).epsilon(0.05));
+    CHECK(peaks[1].amplitude == doctest::Approx(0.5).epsilon(0.05));
+  }
+  // A drift is no tone, and no peak is higher than what the record does.
+  std::vector<Real> drifting;
+  for (std::size_t n = 0; n < count; ++n)
+    drifting.push_back(0.01 * static_cast<Real>(n) +
+                       0.1 * std::sin(2 * M_PI * 40 * static_cast<Real>(n) / static_cast<Real>(count)));
+  for (const auto& peak : peaks_of(spectrum_of_record(drifting, interval))) {
+    CHECK(peak.amplitude < 4);
+    CHECK(peak.frequency > 1.5 * spacing);
+  }
+}
+
 TEST_CASE("a wave arrives when the record has moved by a tenth of the farthest it moves") {
   std::vector<Real> times, values;
   for (int n = 0; n <= 100; ++n) {

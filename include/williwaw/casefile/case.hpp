@@ -164,7 +164,8 @@ struct Case : UnknownOfCase {
   /// Titles of what [[variant]] and [[stage]] declare.
   std::vector<std::string> variants = {}, stages = {};
   Refinement refinement = {};
-  Real record_every = 0;  ///< interval of whole records, SI; 0 where none is given
+  std::string start_date = {};  ///< "2026-01-15 18:00:00" of t = 0; empty: none
+  Real record_every = 0;        ///< interval of whole records, SI; 0 where none is given
   store::Scale length = {}, time = {};
   std::vector<Probe> probes = {};
   std::vector<FigureRequest> figures = {};

@@ -26,7 +26,8 @@ class Unit {
   /// A number in this unit as SI. A difference leaves the zero point out (degC: 5 is 5 K, not 278.15 K).
   Real to_si(Real value, bool difference = false) const;
   Real from_si(Real value, bool difference = false) const;
-  /// The same dimension in SI base units, for messages: "kg.s-3.K-1".
+  /// The same in SI, in the words that it is written in: "kg/m^3" for g/cm^3, "J/kg/K" for kJ/kg/K; base
+  /// units, as "kg/s^3/K", of what is a product of others.
   std::string si_text() const;
 
   /// Exponents of the base units by their symbols; radians and the like left out.

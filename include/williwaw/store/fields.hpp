@@ -23,6 +23,13 @@ struct VectorQuantity {
   std::vector<std::string> components;
 };
 
+/// Where a region of a plan ends: straight pieces, x and y of one end and of the other for each.
+struct RegionOutline {
+  std::string region;
+  bool active = true;  ///< not cut out of the domain
+  std::vector<Real> pieces = {};
+};
+
 /// What the file says of itself.
 struct Description {
   std::string title;
@@ -30,7 +37,9 @@ struct Description {
   Scale length, time, value;
   std::string case_text;
   std::string version;
-  bool steady = false;                   ///< a steady state rather than a time of a run
+  bool steady = false;  ///< a steady state rather than a time of a run
+  /// When the run starts, "2026-01-15 18:00:00"; empty: times are durations since its start.
+  std::string start_date = {};
   std::vector<std::string> stages = {};  ///< titles of those that follow the first
   /// There is a velocity field, which is written beside the unknown, in this unit.
   bool velocity = false;
@@ -38,6 +47,8 @@ struct Description {
   /// Unknowns that follow the first one in a state; of a reader all but the one that it reads.
   std::vector<Quantity> others = {};
   std::vector<VectorQuantity> vectors = {};
+  /// In SI; of a reader in the units shown.
+  std::vector<RegionOutline> outlines = {};
 };
 
 /// A record to be written, in SI, told piece by piece: nobody needs to have all of it at once.

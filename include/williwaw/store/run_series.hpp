@@ -19,8 +19,10 @@ enum class SeriesRole {
 
 /// The role as summary.json says it; measures are told apart by the writer's own words.
 std::string kind_of(SeriesRole role);
-/// The section of summary.json that says it of every column of series.csv.
+/// The title of the section that says it of every column of series.csv, and its key in summary.json, where
+/// "names" has { name, kind } for each.
 inline constexpr const char* columns_of_series = "columns of series.csv";
+inline constexpr const char* columns_of_series_key = "columns_of_series_csv";
 /// The header of a role that has one name; empty for the others.
 std::string name_of(SeriesRole role);
 /// The first measure of an unknown, by which readers tell where probes end.

@@ -1,4 +1,4 @@
-// What commands say: sections of labelled values, as text for people and as JSON with the same words.
+// What commands say: sections of labelled values, as text for people and as JSON for programs.
 #pragma once
 
 #include <optional>
@@ -17,9 +17,12 @@ using casefile::readable_wait;
 /// Characters of a text, not bytes: labels and titles hold letters such as 'Δ'.
 std::size_t width_of(const std::string& text);
 
+/// "95 % settled" as "95_percent_settled": small letters and digits of ASCII, one underscore between words.
+std::string snake_case(const std::string& label);
+
 class Report {
  public:
-  using Data = std::variant<std::monostate, Real, Index, bool, std::string, std::vector<std::string>>;
+  using Data = std::variant<std::monostate, Real, Index, std::string, std::vector<std::string>>;
 
   /// Starts a section; rows that follow belong to it.
   Report& section(const std::string& title);
@@ -27,6 +30,9 @@ class Report {
   /// unit.
   Report& row(const std::string& label, const std::string& text, Data data = {},
               const std::string& unit = "");
+  /// Of a section of names that somebody else gave, such as columns: what one of them stands for. Not in the
+  /// text.
+  Report& name(const std::string& name, const std::string& kind);
   /// A sentence in a list under the section's title.
   Report& note(const std::string& text);
   /// Adds the sections of another report.
@@ -34,7 +40,9 @@ class Report {
   Report& append(const Report& other, const std::string& prefix = "");
 
   std::string text() const;
-  /// One JSON object: section -> label -> value, { value, unit } where there is a unit; sentences -> "notes".
+  /// One JSON object, as docs/json-schema.json describes it: section -> label -> value, with keys in snake
+  /// case; numbers as { value, unit }, "1" where there is no unit; words where a number is not finite;
+  /// sentences as "notes", names as "names".
   std::string json() const;
   /// Everything in it as one text, and the report of such a text; throws std::out_of_range for another one.
   std::string remember() const;
@@ -50,6 +58,7 @@ class Report {
     std::string title;
     std::vector<Row> rows;
     std::vector<std::string> notes;
+    std::vector<std::pair<std::string, std::string>> names;  ///< and their kinds
   };
   std::vector<Section> sections_;
 };

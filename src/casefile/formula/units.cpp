@@ -110,15 +110,98 @@ Real Unit::from_si(Real value, bool difference) const {
   return difference ? here - convert(handle_->base, handle_->unit, 0) : here;
 }
 
+namespace {
+
+using Powers = std::vector<std::pair<std::string, int>>;
+
+void multiply(Powers& product, const std::string& symbol, int power) {
+  const auto same = std::ranges::find(product, symbol, &Powers::value_type::first);
+  if (same == product.end())
+    product.emplace_back(symbol, power);
+  else
+    same->second += power;
+}
+
+// "kg*m^2/s^2"
+std::string text_of(const Powers& product) {
+  std::string above, below;
+  for (const auto& [symbol, power] : product) {
+    const int size = std::abs(power);
+    const std::string factor = symbol + (size == 1 ? "" : "^" + std::to_string(size));
+    if (power > 0) above += (above.empty() ? "" : "*") + factor;
+    if (power < 0) below += "/" + factor;
+  }
+  return (above.empty() ? "1" : above) + below;
+}
+
+// Symbols and their powers as somebody has written them, "kJ/kg/K"; nothing for what is written in other
+// ways.
+std::optional<Powers> factors_of(const std::string& text) {
+  Powers result;
+  std::size_t at = 0;
+  const auto letter = [&] { return at < text.size() && std::isalpha(static_cast<unsigned char>(text[at])); };
+  const auto digit = [&] { return at < text.size() && std::isdigit(static_cast<unsigned char>(text[at])); };
+  for (int sign = 1; at < text.size();) {
+    std::string symbol;
+    while (letter()) symbol += text[at++];
+    if (symbol.empty() || symbol == "per") return std::nullopt;
+    if (at < text.size() && text[at] == '^') ++at;
+    if (at < text.size() && text[at] == '-') {
+      sign = -sign;
+      ++at;
+    }
+    std::string power;
+    while (digit()) power += text[at++];
+    if (power.size() > 2) return std::nullopt;
+    result.emplace_back(symbol, sign * (power.empty() ? 1 : std::stoi(power)));
+    if (at == text.size()) break;
+    const char between = text[at++];
+    if (std::string("*. /").find(between) == std::string::npos || at == text.size()) return std::nullopt;
+    sign = between == '/' ? -1 : 1;
+  }
+  return result.empty() ? std::nullopt : std::optional(result);
+}
+
+// Powers of base units, masses and lengths first, times last.
+Powers in_base_units(const Unit& unit) {
+  Powers result;
+  const auto exponents = unit.exponents();
+  for (const char* symbol : {"kg", "m", "mol", "A", "cd", "K", "s"})
+    if (const auto found = exponents.find(symbol); found != exponents.end() && found->second != 0)
+      result.emplace_back(symbol, static_cast<int>(std::lround(found->second)));
+  return result;
+}
+
+// A symbol's part in SI: the unit of its kind, kJ as J, or base units.
+Powers coherent(const std::string& symbol) {
+  const auto unit = Unit::parse(symbol);
+  if (!unit) return {};
+  for (const char* of : {"kg", "m", "s", "K", "mol", "A", "cd", "N", "J", "W", "Pa", "V", "C"})
+    if (unit->same_dimension(Unit::of(of))) return {{of, 1}};
+  return in_base_units(*unit);
+}
+
+}  // namespace
+
 std::string Unit::si_text() const {
-  char text[256];
-  if (ut_format(handle_->base, text, sizeof text, UT_ASCII) <= 0) return "1";
-  // Special names for what is none of their business here: m²/s² is no dose of radiation.
-  const std::string name = text;
-  for (const char* special : {"Gy", "Sv", "Bq", "Hz", "kat", "lm", "lx"})
-    if (name == special && ut_format(handle_->base, text, sizeof text, UT_ASCII | UT_DEFINITION) > 0)
-      return text;
-  return name;
+  const auto is_si = [&](const std::string& text) {
+    const auto unit = parse(text);
+    return unit && unit->same_dimension(*this) && unit->is_coherent();
+  };
+  if (const auto written = factors_of(text_)) {
+    Powers product;
+    for (const auto& [symbol, power] : *written)
+      for (const auto& [of, each] : coherent(symbol)) multiply(product, of, power * each);
+    if (const std::string text = text_of(product); is_si(text)) return text;
+  }
+  // A name of its own, unless it is for what is none of their business here: m²/s² is no dose of radiation.
+  char name[256];
+  if (ut_format(handle_->base, name, sizeof name, UT_ASCII) > 0 && factors_of(name) &&
+      factors_of(name)->size() == 1 && factors_of(name)->front().second == 1)
+    for (const char* known : {"kg", "m", "s", "K", "mol", "A", "cd", "N", "J", "W", "Pa", "V", "C"})
+      if (std::string(known) == name) return name;
+  if (const std::string text = text_of(in_base_units(*this)); is_si(text)) return text;
+  return ut_format(handle_->base, name, sizeof name, UT_ASCII) > 0 ? name : "1";
 }
 
 std::map<std::string, Real> Unit::exponents() const {

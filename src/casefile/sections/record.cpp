@@ -2,16 +2,46 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <chrono>
 #include <cmath>
+#include <cstdio>
 
 #include "casefile/sections/sections.hpp"
 
 namespace williwaw::casefile {
 
+namespace {
+
+// "2026-01-15", with or without hours, minutes and seconds, as "2026-01-15 18:00:00"; nothing for what is no
+// date.
+std::optional<std::string> date_from(const std::string& text) {
+  int year = 0, month = 0, day = 0, hour = 0, minute = 0, second = 0, end = 0;
+  const auto read = [&](const char* form, auto*... numbers) {
+    end = 0;
+    return std::sscanf(text.c_str(), form, numbers..., &end) == sizeof...(numbers) &&
+           end == static_cast<int>(text.size());
+  };
+  char between[2] = {};
+  const bool whole =
+      read("%4d-%2d-%2d%n", &year, &month, &day) ||
+      read("%4d-%2d-%2d%1[ T]%2d:%2d%n", &year, &month, &day, between, &hour, &minute) ||
+      read("%4d-%2d-%2d%1[ T]%2d:%2d:%2d%n", &year, &month, &day, between, &hour, &minute, &second);
+  using namespace std::chrono;
+  const year_month_day date{std::chrono::year(year), std::chrono::month(static_cast<unsigned>(month)),
+                            std::chrono::day(static_cast<unsigned>(day))};
+  // The calendar of files counts as ours does from then on.
+  const bool there = date.ok() && year >= 1583 && hour >= 0 && hour < 24 && minute >= 0 && minute < 60 &&
+                     second >= 0 && second < 60;
+  if (!whole || !there) return std::nullopt;
+  return fmt::format("{:04}-{:02}-{:02} {:02}:{:02}:{:02}", year, month, day, hour, minute, second);
+}
+
+}  // namespace
+
 void read_records(const Context& context, const Node& root, Case& result) {
   if (const Node* node = root.find("record")) {
     const Section section(context, *node, "record");
-    section.allow({"every", "times", "every_steps", "series"}, {});
+    section.allow({"every", "times", "every_steps", "series", "start_date"}, {});
     if (result.steady) throw CaseError(node->place.text(), "record", "a steady state has no times to record");
     if (section.has("every") + section.has("times") + section.has("every_steps") > 1)
       throw CaseError(node->place.text(), "record", "give one of every, times and every_steps");
@@ -42,6 +72,13 @@ void read_records(const Context& context, const Node& root, Case& result) {
       std::ranges::sort(result.plan.records);
     }
     if (section.has("every_steps")) result.plan.record_every_steps = section.whole("every_steps", 1);
+    if (section.has("start_date")) {
+      const auto date = date_from(section.word("start_date", ""));
+      if (!date) section.fail("start_date", "a date is needed here, \"2026-01-15\" or \"2026-01-15 18:00\"");
+      if (result.time.unit.empty())
+        section.fail("start_date", "times of this case have no unit, so that none of them is a date");
+      result.start_date = *date;
+    }
     if (section.has("series")) {
       result.plan.series_every = read_time_value(context, section, "series");
       if (!(result.plan.series_every > 0)) section.fail("series", "must be above zero");

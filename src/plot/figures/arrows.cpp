@@ -84,8 +84,10 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
         box.right - width - 0.008, y, ink));
   }
   const auto [range, signed_field] = range_of(run, request);
-  draw_raster(plot, raster, range, signed_field, value_label(run), box, 0,
-              {outline_of(raster), under, lines});
+  std::vector<Lines> over = region_lines(run, plane);
+  over.push_back(under);
+  over.push_back(lines);
+  draw_raster(plot, raster, range, signed_field, value_label(run), box, 0, over);
   plot.finish();
 }
 

@@ -153,7 +153,8 @@ void draw_contours_of_run(const RunFolder& run, const FigureRequest& request, co
   Tracer tracer(raster);
   for (const Real level : levels.values) tracer.trace(level, lines.segments, labels);
   Gnuplot plot(out);
-  const Lines outline = smooth_outline_of(run, plane);
+  std::vector<Lines> over{lines};
+  for (Lines& outline : region_lines(run, plane)) over.push_back(std::move(outline));
   plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
   plot.line("set xlabel " + quoted(label(g.axis(plane.right).name(), d.length.unit)));
   plot.line("set ylabel " + quoted(label(g.axis(plane.up).name(), d.length.unit)));
@@ -163,7 +164,7 @@ void draw_contours_of_run(const RunFolder& run, const FigureRequest& request, co
                           quoted(l.text), l.x, l.y, ink));
   draw_raster(plot, raster, levels.range, signed_field, value_label(run),
               box_of(out, g.axis(plane.right).length(), g.axis(plane.up).length(), true),
-              static_cast<Index>(levels.values.size()) + 1, {lines, outline});
+              static_cast<Index>(levels.values.size()) + 1, over);
   plot.finish();
 }
 

@@ -11,6 +11,8 @@ namespace williwaw::plot {
 namespace {
 constexpr Index fine_pixels = 400;
 constexpr Index shades = 128;
+// Dark enough on pale colours, pale enough on dark ones.
+constexpr const char* between_materials = "#8f959b";
 
 // 1, 2 or 5 times a power of ten, not above `most`.
 Real round_step(Real most) {
@@ -162,6 +164,27 @@ void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> rang
   for (const Lines& l : lines) plot.data(l.segments);
 }
 
+std::vector<Lines> region_lines(const RunFolder& run, const Plane& plane) {
+  std::vector<Lines> result;
+  const auto& outlines = run.fields().description().outlines;
+  if (plane.across >= 0 || outlines.empty()) {
+    if (Lines outline = smooth_outline_of(run, plane); !outline.segments.empty())
+      result.push_back(std::move(outline));
+    return result;
+  }
+  for (const bool active : {true, false}) {
+    Lines lines{{}, active ? 1.0 : 1.8, active ? between_materials : ink};
+    for (const store::RegionOutline& outline : outlines)
+      for (std::size_t n = 0; outline.active == active && n + 3 < outline.pieces.size(); n += 4) {
+        const Real x = outline.pieces[n], y = outline.pieces[n + 1];
+        lines.segments.insert(lines.segments.end(),
+                              {x, y, outline.pieces[n + 2] - x, outline.pieces[n + 3] - y});
+      }
+    if (!lines.segments.empty()) result.push_back(std::move(lines));
+  }
+  return result;
+}
+
 Lines outline_of(const Raster& raster) {
   Lines result{{}, 1.6, ink};
   const Real dx = (raster.to_x - raster.from_x) / static_cast<Real>(raster.columns);
@@ -192,7 +215,7 @@ void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& re
   plot.line("set ylabel " + quoted(label(up.name(), d.length.unit)));
   const auto [range, signed_field] = range_of(run, request);
   draw_raster(plot, raster_of(field, plane), range, signed_field, value_label(run),
-              box_of(out, right.length(), up.length(), true));
+              box_of(out, right.length(), up.length(), true), 0, region_lines(run, plane));
 }
 
 namespace {

@@ -58,6 +58,7 @@ void draw_strip(const RunFolder& run, const FigureRequest& request, const Output
       "set tics font ',10'; set xlabel font ',11'; set ylabel font ',11'; set multiplot title {} font "
       "',15' textcolor rgb '{}' offset 0,-0.4",
       quoted(title_of(run, request) + plane_text(run, plane)), ink));
+  const std::vector<Lines> outlines = region_lines(run, plane);
   for (Index n = 0; n < count; ++n) {
     const Index column = n % layout.columns, row = n / layout.columns;
     const Real x = start_x + static_cast<Real>(column) * (layout.width + gap),
@@ -80,12 +81,13 @@ void draw_strip(const RunFolder& run, const FigureRequest& request, const Output
       box.bar = true;
       const Real bar_x = (start_x + wide + 26) / w;
       draw_raster(plot, raster_of(reader.field(records[n]), plane), range, signed_field, value_label(run),
-                  box, 0, {},
+                  box, 0, outlines,
                   fmt::format("set colorbox vertical user origin {},{} size 0.018,{}", bar_x,
                               (start_y - high) / h, (high - head) / h));
       continue;
     }
-    draw_raster(plot, raster_of(reader.field(records[n]), plane), range, signed_field, value_label(run), box);
+    draw_raster(plot, raster_of(reader.field(records[n]), plane), range, signed_field, value_label(run), box,
+                0, outlines);
   }
   plot.line("unset multiplot");
   plot.finish();

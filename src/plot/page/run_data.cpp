@@ -64,12 +64,12 @@ void append_values(const Field& field, const Shared& shared, std::vector<float>&
 ordered_json outline_data(const RunFolder& run) {
   if (run.fields().grid().dimension() != 2) return "";
   std::vector<float> ends;
-  const Lines lines = smooth_outline_of(run, {0, 1});
-  for (std::size_t n = 0; n + 3 < lines.segments.size(); n += 4) {
-    const Real x = lines.segments[n], y = lines.segments[n + 1];
-    for (const Real v : {x, y, x + lines.segments[n + 2], y + lines.segments[n + 3]})
-      ends.push_back(static_cast<float>(v));
-  }
+  for (const Lines& lines : region_lines(run, {0, 1}))
+    for (std::size_t n = 0; n + 3 < lines.segments.size(); n += 4) {
+      const Real x = lines.segments[n], y = lines.segments[n + 1];
+      for (const Real v : {x, y, x + lines.segments[n + 2], y + lines.segments[n + 3]})
+        ends.push_back(static_cast<float>(v));
+    }
   return singles(ends);
 }
 
@@ -98,16 +98,20 @@ ordered_json series_of(const RunFolder& run, const store::Scale& time) {
 std::string read_out(const ordered_json& value) {
   if (value.is_object() && value.contains("value")) {
     const std::string unit = value.value("unit", "");
-    return read_out(value["value"]) + (unit.empty() ? "" : " " + pretty_unit(unit));
+    return read_out(value["value"]) + (unit.empty() || unit == "1" ? "" : " " + pretty_unit(unit));
   }
   if (value.is_string()) return value.get<std::string>();
-  if (value.is_boolean()) return value.get<bool>() ? "yes" : "no";
   if (value.is_number_integer()) return std::to_string(value.get<long long>());
   if (value.is_number()) return fmt::format("{:.6g}", value.get<double>());
   std::string result;
   if (value.is_array())
     for (const auto& item : value) result += (result.empty() ? "" : "; ") + read_out(item);
   return result;
+}
+
+std::string in_words(std::string key) {
+  std::ranges::replace(key, '_', ' ');
+  return key;
 }
 
 std::string read_file(const std::filesystem::path& file) {
@@ -173,11 +177,12 @@ ordered_json numbers_of(const RunFolder& run) {
   if (!all.is_object())
     throw store::StoreError(file.string() + ": is not what a run writes; run the case again");
   for (const auto& [title, section] : all.items()) {
-    if (!section.is_object() || title == store::columns_of_series) continue;
+    if (!section.is_object()) continue;
     ordered_json rows = ordered_json::array();
     for (const auto& [label, value] : section.items())
-      if (const std::string text = read_out(value); !text.empty()) rows.push_back({label, text});
-    if (!rows.empty()) result.push_back({{"title", title}, {"rows", rows}});
+      if (const std::string text = read_out(value); !text.empty() && label != "names")
+        rows.push_back({in_words(label), text});
+    if (!rows.empty()) result.push_back({{"title", in_words(title)}, {"rows", rows}});
   }
   return result;
 }

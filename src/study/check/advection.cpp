@@ -179,7 +179,7 @@ void speeds_section(const Case& given, const Prepared& prepared, Report& report)
                         place_text(given, g, *lost)
              : given.count() > 3 ? "not known: speeds are bounds of the Jacobian by its norms"
                                  : "at the start: all eigenvalues of the Jacobian of the flux are real",
-             Report::Data(!lost));
+             Report::Data(std::string(lost ? "no" : "yes")));
 }
 
 void advection_warnings(const Case& given, const Prepared& prepared, Report& report) {

@@ -75,9 +75,15 @@ void derived_diffusivity(const Case& given, Report& report) {
   }
 }
 
+// As a number in the unit that the case gives it in; a formula is its text.
 void coefficient_row(const std::string& name, const casefile::Value& v, Report& report) {
-  report.row(name, v.si.empty() || v.si == v.text ? v.text : v.text + "  (" + v.si + ")",
-             v.function.is_constant() ? number(v.function(Point{})) : Report::Data());
+  const std::string text = v.si.empty() || v.si == v.text ? v.text : v.text + "  (" + v.si + ")";
+  const auto measured = casefile::split_measured(v.text);
+  if (measured && casefile::Unit::parse(measured->unit))
+    report.row(name, text, number(measured->number), measured->unit);
+  else
+    report.row(name, text,
+               v.function.is_constant() && v.si.empty() ? number(v.function(Point{})) : Report::Data());
 }
 
 void point_rows(const Case& given, const casefile::UnknownOfCase& of, Report& report) {

@@ -44,7 +44,7 @@ void limit_row(const Case& given, const Prepared& prepared, const std::string& l
                                      : "none: every step is unstable";
   if (std::isinf(limit.step)) text = "unlimited";
   if (limit.step == 0 && extrema) {
-    report.row(label, text, number(0), given.time.unit);
+    report.row(label, text, Report::Data(std::string(extrema ? "not known" : "none")));
     return;
   }
   text += "  (" + standing_text(given, limit);
@@ -242,13 +242,16 @@ void stability_section(const Case& given, const Prepared& prepared, Report& repo
   if (prepared.plan.adaptive)
     report.row("verdict",
                std::isinf(s.limit.step) ? "stable" : "steps that amplify errors are rejected and shortened",
-               Report::Data(true));
+               Report::Data(std::string(std::isinf(s.limit.step) ? "stable" : "bounded by step control")));
   else
     report.row("verdict",
                !prepared.refuted.empty() ? "refuted by the run: " + prepared.refuted
                : s.stable()              ? stable_text(given, prepared)
                                          : verdict + ": " + forecast(given, prepared),
-               Report::Data(s.stable() && prepared.refuted.empty()));
+               Report::Data(std::string(!prepared.refuted.empty() ? "refuted"
+                                        : s.stable()              ? "stable"
+                                        : surely_unstable(s)      ? "unstable"
+                                                                  : "not known")));
   if (s.allowed)
     report.row("data bounds",
                fmt::format("{}  ({})", values_text(given, s.allowed->values),

@@ -142,7 +142,7 @@ Refinement refinement_of(const RefinementStudy& refinement_study, Index level) {
 std::string orders_text(const ConvergedQuantity& q) {
   std::string text;
   for (const Real p : q.study.orders) text += fmt::format("{}{:.2f}", text.empty() ? "" : ", ", p);
-  return text;
+  return text.empty() ? "not known" : text;
 }
 
 }  // namespace

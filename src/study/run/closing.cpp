@@ -250,7 +250,7 @@ void steady_section(const Case& given, const Prepared& prepared, const RunResult
   report.row(
       "steady state",
       fmt::format("{} ({:.2g} s)", s.reached ? "reached" : "NOT reached: tolerance not met", result.seconds),
-      Report::Data(s.reached));
+      Report::Data(std::string(s.reached ? "reached" : "not reached")));
   value_rows(given, prepared, totals_at_end(prepared, s.totals, 0), report);
   if (prepared.balance->capabilities().reacts && s.reached) {
     const auto growing = verify::growing_modes(*prepared.balance, prepared.initial, 0);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <numeric>
 
+#include "study/run/region_outlines.hpp"
 #include "study/wording.hpp"
 #include "williwaw/store/apart.hpp"
 #include "williwaw/study/answer.hpp"
@@ -46,6 +47,8 @@ store::Description description_of(const Case& given, const Discretization& balan
   d.case_text = given.text;
   d.version = version;
   d.steady = given.steady.has_value();
+  d.start_date = given.start_date;
+  d.outlines = region_outlines(given);
   d.stages = given.stages;
   d.velocity = has_velocity(given);
   if (!given.flow_unit.empty()) d.velocity_unit = "m/s";

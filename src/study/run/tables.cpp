@@ -58,7 +58,7 @@ Report columns_section(const std::filesystem::path& series) {
     const auto measure =
         std::ranges::find(series_columns(), store::without_unknown(header), &SeriesColumn::name);
     const bool named = role == store::SeriesRole::measure && measure != series_columns().end();
-    report.row(header, named ? measure->kind : store::kind_of(role));
+    report.name(header, named ? measure->kind : store::kind_of(role));
   }
   return report;
 }
