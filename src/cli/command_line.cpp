@@ -114,6 +114,8 @@ void add_running(CommandLine& line) {
         command.add_flag("--keep", a.keep, "leave earlier results: a numbered folder of its own, CASE-2.out")
             ->group(results_group)
             ->excludes(resume);
+        command.add_flag("--watch", a.watch, "draw the field in the terminal while the run goes on")
+            ->group(results_group);
         command.add_option("--checkpoint", a.checkpoint, "seconds between checkpoints; default: 10")
             ->check(CLI::NonNegativeNumber)
             ->group(results_group);

@@ -33,6 +33,7 @@ struct RunArguments {
   bool trust = false;
   bool resume = false;
   bool keep = false;
+  bool watch = false;      ///< draw the field in the terminal while it goes on
   double checkpoint = -1;  ///< seconds; below 0: as the library has it
   bool json = false;
 };

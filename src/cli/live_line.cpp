@@ -1,12 +1,12 @@
 #include "live_line.hpp"
 
 #include <fmt/format.h>
-#include <sys/ioctl.h>
 #include <unistd.h>
 
 #include <algorithm>
 
 #include "say.hpp"
+#include "terminal.hpp"
 
 namespace williwaw::cli {
 
@@ -15,11 +15,6 @@ using Clock = std::chrono::steady_clock;
 namespace {
 
 constexpr std::size_t columns_of_lines = 80;
-
-std::size_t columns_of_terminal() {
-  winsize size = {};
-  return ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : columns_of_lines;
-}
 
 }  // namespace
 
@@ -43,7 +38,7 @@ void LiveLine::show(const StepInfo& m) {
   if (terminal_) {
     if (now - last_ < std::chrono::milliseconds(150)) return;
     last_ = now;
-    say("\r\033[K{}", in_columns(parts(m), columns_of_terminal()));
+    say("\r\033[K{}", in_columns(parts(m), static_cast<std::size_t>(terminal_size().columns)));
     flush_said();
     shown_ = true;
   } else if (now - start_ > std::chrono::seconds(2)) {
@@ -68,6 +63,11 @@ void LiveLine::begin(const study::Prepared& prepared) {
 void LiveLine::end() {
   if (shown_) say("\r\033[K");
   shown_ = false;
+}
+
+std::string LiveLine::line(const StepInfo& m, std::size_t columns) {
+  if (!first_) first_ = m.time - m.step_length;
+  return in_columns(parts(m), columns);
 }
 
 // What fits into a line that must not wrap: parts of the highest rank are left out first.

@@ -20,6 +20,13 @@ class LiveLine {
   /// A further stage begins.
   void begin(const study::Prepared& prepared);
 
+  /// What is said of a step, in so many columns; to be told of the first step at least.
+  std::string line(const StepInfo& info, std::size_t columns);
+  /// Where the stage ends, in SI.
+  Real end_time() const { return end_; }
+  /// So long nothing was done, which the remaining time leaves out.
+  void waited(std::chrono::steady_clock::duration time) { start_ += time; }
+
  private:
   struct Part {
     std::string text;

@@ -12,6 +12,7 @@
 #include "live_line.hpp"
 #include "say.hpp"
 #include "trials.hpp"
+#include "watch.hpp"
 #include "williwaw/plot/overlay.hpp"
 #include "williwaw/study/cost.hpp"
 #include "williwaw/study/memory.hpp"
@@ -297,6 +298,14 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
   return done;
 }
 
+// Why the field of a run cannot be drawn while it goes on; nothing where it can.
+std::string why_not_watched(const casefile::Case& given, const study::RunOptions& options, bool talk) {
+  if (!talk || !shows_pictures()) return "standard output is no terminal for pictures";
+  if (given.steady) return "a steady state has no steps to look at";
+  if (options.shared()) return "on several ranks no process has the whole field";
+  return "";
+}
+
 }  // namespace
 
 int check(const CheckArguments& arguments) {
@@ -411,12 +420,27 @@ int run(const RunArguments& arguments) {
     if (options.shared()) march_begins();
   }
   LiveLine live(given, prepared, !talk, options.shared());
-  options.observers.on_step = [&](const StepInfo& m) { live.show(m); };
+  std::optional<Watch> watch_page;
+  if (arguments.watch) {
+    const std::string why = why_not_watched(given, options, talk);
+    if (why.empty())
+      watch_page.emplace(
+          given, prepared, live, [] { interrupt_asked = true; }, [] { return interrupt_asked.load(); });
+    else if (talk)
+      say("  watch      {}: what happens is told in lines\n\n", why);
+  }
+  options.observers.on_step = [&](const StepInfo& m) {
+    if (watch_page)
+      watch_page->show(m);
+    else
+      live.show(m);
+  };
   options.resume = arguments.resume;
   if (arguments.checkpoint >= 0) options.checkpoint_seconds = arguments.checkpoint;
   if (arguments.resume && talk && !goes_on)
     say("there is no checkpoint in {}: the run starts at its beginning\n\n", options.folder.string());
   options.on_stage = [&](const casefile::Case& stage, const study::Prepared& ready) {
+    if (watch_page) watch_page->begin(stage, ready);
     live.begin(ready);
     if (talk) say("{}\n", study::brief_report(stage, ready).text());
   };
@@ -425,6 +449,7 @@ int run(const RunArguments& arguments) {
   times.push_back({"analysis", watch.lap()});
   study::RunResult result = study::run_case(given, prepared, options);
   march_ends();
+  if (watch_page) watch_page->end();
   live.end();
   times.push_back({"solving", result.seconds});
   times.push_back({"results and report", watch.lap() - result.seconds});

@@ -76,6 +76,9 @@ Index recover(const std::filesystem::path& folder);
 
 /// The closing words of a run: budget, how settled it is, comparison, files.
 Report closing_report(const Case& given, const Prepared& prepared, const RunResult& result);
+/// The fields of a state, in SI, in the order of the case's unknowns, on the grid that results are shown on.
+/// Halos have the values on the boundaries.
+std::vector<Field> shown_fields(const Case& given, Discretization& balance, const State& y, Real time);
 /// What a march made of steps that share a pass over memory, in a line.
 std::string tiling_text(const TilingOutcome& tiling);
 

@@ -8,6 +8,7 @@
 #include "williwaw/grid/means_between.hpp"
 #include "williwaw/store/fields.hpp"
 #include "williwaw/store/run_series.hpp"
+#include "williwaw/study/run.hpp"
 #include "williwaw/study/series_columns.hpp"
 
 namespace williwaw::study {
@@ -141,6 +142,10 @@ FieldsOfState fields_of(const Case& given, Discretization& balance, const State&
   for (Field& field : result.shown)
     if (!(field.grid().whole() == *given.cells)) field = at_cells(field);
   return result;
+}
+
+std::vector<Field> shown_fields(const Case& given, Discretization& balance, const State& y, Real time) {
+  return fields_of(given, balance, y, time).shown;
 }
 
 std::vector<Sight> sights_of(const Case& given) {
