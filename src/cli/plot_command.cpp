@@ -114,7 +114,10 @@ int film(const PlotArguments& arguments) {
   const plot::RunFolder folder = open_run(arguments);
   plot::Output out = output_from(arguments);
   if (out.file.empty()) out.file = arguments.run / "figures" / "film.gif";
-  plot::film(folder, request_from(arguments, folder), out, arguments.seconds);
+  plot::FilmLength length;
+  if (arguments.seconds > 0) length.seconds = arguments.seconds;
+  if (arguments.fps > 0) length.frames_per_second = arguments.fps;
+  plot::film(folder, request_from(arguments, folder), out, length);
   store::note_written(folder.folder(), store::WrittenFor::hand, {{out.file}});
   say("{}\n", out.file.string());
   return done;

@@ -1,6 +1,15 @@
 #include "plot/film_parts.hpp"
 
+#include <fcntl.h>
+#include <fmt/format.h>
 #include <gif_lib.h>
+#include <spawn.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cmath>
+#include <fstream>
+#include <sstream>
 
 #include "williwaw/store/checked_file.hpp"
 
@@ -20,7 +29,9 @@ using Written = std::unique_ptr<GifFileType, CloseWritten>;
 // Frames one after the other as they are compressed already: nothing is decoded.
 class Joined {
  public:
-  Joined(std::filesystem::path name, store::CheckedFile& file) : name_(std::move(name)), file_(file) {}
+  // `shown` has for each frame how many hundredths of a second it is shown.
+  Joined(std::filesystem::path name, store::CheckedFile& file, std::vector<Index> shown)
+      : name_(std::move(name)), file_(file), shown_(std::move(shown)) {}
 
   void append(const std::filesystem::path& part) {
     int error = 0;
@@ -85,6 +96,12 @@ class Joined {
     const bool keep = code == GRAPHICS_EXT_FUNC_CODE || frames_ == 0;
     if (keep) put(EGifPutExtensionLeader(out_.get(), code));
     while (bytes) {
+      // Behind the length of the block and its flags the time, its lower byte first.
+      if (code == GRAPHICS_EXT_FUNC_CODE && bytes[0] >= 4) {
+        const Index time = shown_[std::min(static_cast<std::size_t>(frames_), shown_.size() - 1)];
+        bytes[2] = static_cast<GifByteType>(time % 256);
+        bytes[3] = static_cast<GifByteType>(time / 256);
+      }
       if (keep) put(EGifPutExtensionBlock(out_.get(), bytes[0], bytes + 1));
       check(part, DGifGetExtensionNext(&in, &bytes), in);
     }
@@ -111,31 +128,82 @@ class Joined {
 
   std::filesystem::path name_;
   store::CheckedFile& file_;
+  std::vector<Index> shown_;
   std::exception_ptr failure_;
   Written out_;
   int frames_ = 0;
 };
 
+// Hundredths of a second for each frame, so that all of them together are shown as long as they should be.
+std::vector<Index> shown_for(std::size_t frames, Real seconds) {
+  std::vector<Index> result;
+  const auto until = [&](std::size_t n) {
+    return std::lround(100 * seconds * static_cast<Real>(n) / static_cast<Real>(frames));
+  };
+  for (std::size_t n = 0; n < frames; ++n) result.push_back(until(n + 1) - until(n));
+  return result;
+}
+
+// Runs a program in a folder, its errors in a file there; its exit code, 127 where it is not there.
+int run_in(const std::filesystem::path& folder, const std::vector<std::string>& command, const char* errors) {
+  std::vector<char*> words;
+  for (const std::string& word : command) words.push_back(const_cast<char*>(word.c_str()));
+  words.push_back(nullptr);
+  posix_spawn_file_actions_t actions;
+  posix_spawn_file_actions_init(&actions);
+  posix_spawn_file_actions_addchdir_np(&actions, folder.c_str());
+  posix_spawn_file_actions_addopen(&actions, STDIN_FILENO, "/dev/null", O_RDONLY, 0);
+  posix_spawn_file_actions_addopen(&actions, STDOUT_FILENO, "/dev/null", O_WRONLY, 0);
+  posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, errors, O_WRONLY | O_CREAT | O_TRUNC, 0644);
+  pid_t process = 0;
+  const int failed = posix_spawnp(&process, words[0], &actions, nullptr, words.data(), environ);
+  posix_spawn_file_actions_destroy(&actions);
+  if (failed != 0) return 127;
+  int status = 0;
+  while (waitpid(process, &status, 0) < 0 && errno == EINTR) continue;
+  return WIFEXITED(status) ? WEXITSTATUS(status) : 1;
+}
+
+constexpr const char* errors_file = "errors";
+
 }  // namespace
 
-FilmParts::FilmParts(const Output& output, std::size_t frames, Index hundredths, std::size_t most_parts)
-    : file_(output.file), frames_(frames) {
+FilmParts::FilmParts(const Output& output, std::size_t frames, Real seconds, std::size_t most_parts)
+    : file_(output.file), frames_(frames), seconds_(seconds) {
+  const bool pictures = file_.extension() == ".mp4";
+  if (!pictures && file_.extension() != ".gif")
+    throw PlotError("films are written as .gif or .mp4; '" + file_.extension().string() + "' is neither");
+  if (file_.has_parent_path()) store::make_folder(file_.parent_path());
+  if (pictures) {
+    pictures_ = file_;
+    pictures_ += ".frames";
+    store::make_folder(pictures_);
+    if (run_in(pictures_, {"ffmpeg", "-version"}, errors_file) != 0) {
+      std::filesystem::remove_all(pictures_);
+      throw PlotError("ffmpeg is not installed (Debian: ffmpeg); films as .mp4 need it, as .gif they do not");
+    }
+  }
   // Fewer frames than these are drawn before another process has begun.
   constexpr std::size_t worth_while = 15;
   const std::size_t count = std::clamp(frames / worth_while, std::size_t{1}, most_parts);
   for (std::size_t p = 0; p < count; ++p) {
     Output part = output;
-    if (count > 1) part.file.replace_extension(".part-" + std::to_string(p + 1) + ".gif");
+    part.file.replace_extension(".part-" + std::to_string(p + 1) + (pictures ? ".png" : ".gif"));
+    if (pictures) part.file = pictures_ / part.file.filename();
     files_.push_back(part.file);
-    parts_.push_back(std::make_unique<Gnuplot>(part, hundredths));
+    parts_.push_back(std::make_unique<Gnuplot>(part));
   }
 }
 
 FilmParts::~FilmParts() {
   parts_.clear();
   std::error_code ignored;
-  for (const auto& file : files_)
-    if (file != file_) std::filesystem::remove(file, ignored);
+  for (const auto& file : files_) std::filesystem::remove(file, ignored);
+  if (!pictures_.empty()) std::filesystem::remove_all(pictures_, ignored);
+}
+
+std::filesystem::path FilmParts::picture(std::size_t frame) const {
+  return pictures_ / fmt::format("{:06}.png", frame);
 }
 
 void FilmParts::each(const std::function<void(Gnuplot&, std::size_t)>& draw) {
@@ -143,6 +211,7 @@ void FilmParts::each(const std::function<void(Gnuplot&, std::size_t)>& draw) {
   for (std::size_t n = 0; n < longest; ++n)
     for (std::size_t p = 0; p < count; ++p)
       if (const std::size_t frame = p * frames_ / count + n; frame < (p + 1) * frames_ / count) {
+        if (!pictures_.empty()) parts_[p]->begin_frame(picture(frame));
         draw(*parts_[p], frame);
         // It draws while the next one is told.
         parts_[p]->flush();
@@ -151,12 +220,39 @@ void FilmParts::each(const std::function<void(Gnuplot&, std::size_t)>& draw) {
 
 void FilmParts::finish() {
   for (const auto& part : parts_) part->finish();
-  if (parts_.size() == 1) return;
+  pictures_.empty() ? join() : encode();
+}
+
+void FilmParts::join() {
   store::write_file(file_, [&](store::CheckedFile& whole) {
-    Joined joined(file_, whole);
+    Joined joined(file_, whole, shown_for(frames_, seconds_));
     for (const auto& file : files_) joined.append(file);
     joined.close();
   });
+}
+
+// Every player knows H.264 with colours at half the resolution, which needs even sizes.
+void FilmParts::encode() {
+  for (std::size_t n = 0; n < frames_; ++n)
+    if (!is_complete(picture(n), ".png"))
+      throw PlotError(file_.string() + ": a frame was not written completely: is the disk full?");
+  const std::string film = "film.mp4";
+  const std::string rate =
+      fmt::format("{}/{}", static_cast<long>(1000000 * frames_), std::lround(1e6 * seconds_));
+  const int code =
+      run_in(pictures_, {"ffmpeg", "-loglevel", "error",    "-y",        "-framerate",
+                         rate,     "-i",        "%06d.png", "-vf",       "pad=ceil(iw/2)*2:ceil(ih/2)*2",
+                         "-c:v",   "libx264",   "-preset",  "veryfast",  "-crf",
+                         "18",     "-pix_fmt",  "yuv420p",  "-movflags", "+faststart",
+                         film},
+             errors_file);
+  if (code != 0 || !std::filesystem::exists(pictures_ / film)) {
+    std::ostringstream words;
+    words << std::ifstream(pictures_ / errors_file).rdbuf();
+    throw PlotError(file_.string() + ": ffmpeg failed: " + words.str());
+  }
+  store::synchronize(pictures_ / film);
+  store::replace(pictures_ / film, file_);
 }
 
 }  // namespace williwaw::plot

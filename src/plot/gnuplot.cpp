@@ -15,7 +15,7 @@ namespace williwaw::plot {
 
 namespace {
 
-std::string terminal(const std::string& ending, int width, int height, Index hundredths) {
+std::string terminal(const std::string& ending, int width, int height) {
   const std::string type = fmt::format("font '{},13' background '{}' noenhanced", font, ground);
   if (ending == ".png") return fmt::format("pngcairo size {},{} {}", width, height, type);
   if (ending == ".svg") return fmt::format("svg size {},{} {}", width, height, type);
@@ -23,13 +23,15 @@ std::string terminal(const std::string& ending, int width, int height, Index hun
     return fmt::format("pdfcairo size {}in,{}in font '{},9' background '{}' noenhanced", width / 120.0,
                        height / 120.0, font, ground);
   if (ending == ".gif")
-    return fmt::format("gif animate loop 0 delay {} size {},{} font '{},13' background '{}' noenhanced",
-                       hundredths, width, height, font, ground);
-  throw PlotError("figures are drawn as png, svg or pdf, films as gif; '" + ending + "' is none of them");
+    return fmt::format("gif animate loop 0 size {},{} font '{},13' background '{}' noenhanced", width, height,
+                       font, ground);
+  throw PlotError("figures are drawn as png, svg or pdf, films as gif or mp4; '" + ending +
+                  "' is none of them");
 }
 
-// gnuplot does not look at what becomes of its output: each format has an end of its own.
-bool ends_as(const std::filesystem::path& file, const std::string& ending) {
+}  // namespace
+
+bool is_complete(const std::filesystem::path& file, const std::string& ending) {
   std::ifstream in(file, std::ios::binary);
   std::ostringstream all;
   all << in.rdbuf();
@@ -42,8 +44,6 @@ bool ends_as(const std::filesystem::path& file, const std::string& ending) {
   return !bytes.empty() && bytes.back() == ';';  // gif
 }
 
-}  // namespace
-
 std::string quoted(const std::string& text) {
   std::string result = "\"";
   for (const char c : text) {
@@ -54,9 +54,8 @@ std::string quoted(const std::string& text) {
   return result + "\"";
 }
 
-Gnuplot::Gnuplot(const Output& output, Index hundredths)
-    : file_(output.file), partial_(output.file), errors_(output.file) {
-  std::string type = terminal(file_.extension().string(), output.width, output.height, hundredths);
+Gnuplot::Gnuplot(const Output& output) : file_(output.file), partial_(output.file), errors_(output.file) {
+  std::string type = terminal(file_.extension().string(), output.width, output.height);
   if (file_.has_parent_path()) store::make_folder(file_.parent_path());
   partial_ += ".partial";
   errors_ += ".errors";
@@ -109,6 +108,11 @@ Gnuplot& Gnuplot::data(std::span<const Real> values) {
   return *this;
 }
 
+void Gnuplot::begin_frame(const std::filesystem::path& picture) {
+  frames_ = true;
+  line("set output " + quoted(picture.string()));
+}
+
 void Gnuplot::flush() {
   if (pipe_) std::fflush(pipe_);
 }
@@ -122,9 +126,10 @@ void Gnuplot::finish() {
   words << std::ifstream(errors_).rdbuf();
   if (WIFEXITED(status) && WEXITSTATUS(status) == 127)
     throw PlotError("gnuplot is not installed (Debian: gnuplot-nox); figures need it");
-  if (status != 0 || !std::filesystem::exists(partial_))
+  if (status != 0 || (!frames_ && !std::filesystem::exists(partial_)))
     throw PlotError(file_.string() + ": gnuplot failed: " + words.str());
-  if (!ends_as(partial_, file_.extension().string()))
+  if (frames_) return;
+  if (!is_complete(partial_, file_.extension().string()))
     throw PlotError(file_.string() + ": was not written completely: is the disk full? " + words.str());
   store::synchronize(partial_);
   store::replace(partial_, file_);

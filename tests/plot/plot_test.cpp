@@ -3,7 +3,9 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstdlib>
 #include <fstream>
+#include <numeric>
 
 #include "../src/plot/film_parts.hpp"
 #include "../src/plot/kinds.hpp"
@@ -210,6 +212,80 @@ TEST_CASE("what a figure needs and does not get is said") {
   CHECK_THROWS_AS(film(run, r, {"film.gif"}), PlotError);
 }
 
+namespace {
+
+// How many hundredths of a second each frame of a gif is shown.
+std::vector<int> times_in(const std::string& gif) {
+  std::vector<int> result;
+  const std::string mark = "\x21\xf9\x04";
+  for (auto at = gif.find(mark); at != std::string::npos; at = gif.find(mark, at + 1))
+    result.push_back(static_cast<unsigned char>(gif[at + 4]) + 256 * static_cast<unsigned char>(gif[at + 5]));
+  return result;
+}
+
+// What ffprobe reads of a film.
+std::string probed(const std::filesystem::path& file, const std::string& what) {
+  const auto told = file.parent_path() / "probed";
+  const std::string command = "ffprobe -v error -count_frames -select_streams v:0 -show_entries " + what +
+                              " -of default=nk=1:nw=1 \"" + file.string() + "\" > \"" + told.string() + "\"";
+  CHECK(std::system(command.c_str()) == 0);
+  return test::text_of(told);
+}
+
+}  // namespace
+
+TEST_CASE("a film is as long as it should be, with as many frames a second") {
+  const auto folder = small_run("film length", 2, Unknowns::cells);
+  const RunFolder run(folder);
+  const auto records = run.fields().times().size();
+  FigureRequest request;
+  request.kind = "map";
+  const auto filmed = [&](const FilmLength& length) {
+    film(run, request, {folder / "film.gif", 300, 200}, length);
+    return times_in(test::text_of(folder / "film.gif"));
+  };
+  const auto whole = [](const std::vector<int>& times) {
+    return std::accumulate(times.begin(), times.end(), 0);
+  };
+  // No whole number of hundredths for each.
+  const auto uneven = filmed({.seconds = 1.37});
+  CHECK(uneven.size() == records);
+  CHECK(whole(uneven) == 137);
+  CHECK(*std::ranges::max_element(uneven) - *std::ranges::min_element(uneven) <= 1);
+  CHECK(whole(filmed({})) == 1000);
+  const auto slow = filmed({.frames_per_second = 4});
+  CHECK(slow.size() == records);
+  CHECK(whole(slow) == static_cast<int>(25 * records));
+  const auto few = filmed({.seconds = 1, .frames_per_second = 2});
+  CHECK(few == std::vector<int>{50, 50});
+  // Nothing is shown shorter than 0.02 s.
+  CHECK(filmed({.seconds = 0.04}).size() == 2);
+  CHECK_THROWS_WITH_AS(film(run, request, {folder / "film.avi", 300, 200}),
+                       "films are written as .gif or .mp4; '.avi' is neither", PlotError);
+}
+
+TEST_CASE("a film as mp4 is made by ffmpeg, and where there is none it says so") {
+  const auto folder = small_run("film mp4", 2, Unknowns::cells);
+  const RunFolder run(folder);
+  FigureRequest request;
+  request.kind = "map";
+  const Output out{folder / "films" / "it's 100 % new.mp4", 301, 201};
+  film(run, request, out, {.seconds = 1.5});
+  CHECK(std::stod(probed(out.file, "format=duration")) == doctest::Approx(1.5).epsilon(0.02));
+  CHECK(probed(out.file, "stream=width") == "302\n");
+  CHECK(std::stoul(probed(out.file, "stream=nb_read_frames")) == run.fields().times().size());
+  std::filesystem::remove(folder / "films" / "probed");
+  // Nothing else is left.
+  const std::filesystem::directory_iterator left(folder / "films");
+  CHECK(std::distance(begin(left), end(left)) == 1);
+  const std::string path = std::getenv("PATH");
+  setenv("PATH", folder.c_str(), 1);
+  CHECK_THROWS_WITH_AS(film(run, request, {folder / "none" / "film.mp4", 300, 200}),
+                       doctest::Contains("ffmpeg is not installed (Debian: ffmpeg)"), PlotError);
+  setenv("PATH", path.c_str(), 1);
+  CHECK(std::filesystem::is_empty(folder / "none"));
+}
+
 TEST_CASE("all frames of a film have the range of the whole run") {
   const auto bytes = [](const std::filesystem::path& file) {
     std::ifstream in(file, std::ios::binary);
@@ -251,7 +327,7 @@ TEST_CASE("a film drawn in parts at once is the same film, and nothing else is l
     std::vector<std::string> films;
     for (const std::size_t most : {1, 3}) {
       const Output out{folder / "films" / "film.gif", 400, 300};
-      FilmParts parts(out, records, 7, most);
+      FilmParts parts(out, records, 0.07 * static_cast<Real>(records), most);
       parts.each([&](Gnuplot& plot, std::size_t frame) { draw_frame(plot, frame, out); });
       parts.finish();
       films.push_back(test::text_of(out.file));
@@ -265,7 +341,7 @@ TEST_CASE("a film drawn in parts at once is the same film, and nothing else is l
   const auto folder = test::fresh_folder("film parts failing");
   const Output out{folder / "film.gif", 400, 300};
   {
-    FilmParts parts(out, 30, 7);
+    FilmParts parts(out, 30, 2.1);
     parts.each(
         [](Gnuplot& plot, std::size_t frame) { plot.line(frame == 20 ? "plot nonsense" : "plot sin(x)"); });
     CHECK_THROWS_AS(parts.finish(), PlotError);
@@ -311,7 +387,7 @@ TEST_CASE("a figure shows the unknown that it names, in that unknown's unit and 
   film_of.width = 400;
   film_of.height = 300;
   const test::Handed keeper("film-of-salt");
-  film(run, request, film_of, 1);
+  film(run, request, film_of, {.seconds = 1});
   const auto frames = keeper.last().with("image");
   REQUIRE(frames.size() == 2);
   CHECK(frames[0].values.front() == doctest::Approx(2 + 1.0 / 24).epsilon(0.02));

@@ -3,6 +3,7 @@
 
 #include <filesystem>
 #include <functional>
+#include <optional>
 
 #include "williwaw/casefile/case.hpp"
 #include "williwaw/store/run_series.hpp"
@@ -94,7 +95,16 @@ void check_figures(const casefile::Case& given);
 std::vector<std::filesystem::path> draw(const RunFolder& run, const casefile::FigureRequest& request,
                                         const std::string& format = "png", Output out = {});
 
-/// A film of the whole run as an animated GIF: fixed axes and range, the time in the title.
-void film(const RunFolder& run, const casefile::FigureRequest& request, const Output& out, Real seconds = 10);
+/// How long a film is, and how many frames it shows in a second. With both as many records are shown as that
+/// takes, or all; with the rate alone all records; with neither up to 120 in 10 s. Never more than 50 a
+/// second.
+struct FilmLength {
+  std::optional<Real> seconds = {}, frames_per_second = {};
+};
+
+/// A film of the whole run as an animated GIF or, where there is ffmpeg, as mp4: fixed axes and range, the
+/// time in the title.
+void film(const RunFolder& run, const casefile::FigureRequest& request, const Output& out,
+          const FilmLength& length = {});
 
 }  // namespace williwaw::plot

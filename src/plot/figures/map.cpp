@@ -90,11 +90,13 @@ std::string plane_text(const RunFolder& run, const Plane& plane) {
 
 Box box_of(const Output& out, Real width, Real height, bool equal_lengths) {
   const Real w = out.width, h = out.height;
-  // Room for labels and, beside or below, for the colour bar.
-  const Real left = 110, top = 70, beside = 190, below = 90, bar_below = 180;
+  // Room for labels and, beside or below, for the colour bar; less of it where that would leave no picture.
+  const Real part = std::min({1.0, w / 500, h / 330});
+  const Real left = 110 * part, top = 70 * part, beside = 190 * part, below = 90 * part,
+             bar_below = 180 * part;
   const Real aspect = equal_lengths ? height / width : (h - top - below) / (w - left - beside);
   const bool flat = aspect < 0.3;
-  const Real workspace_x = w - left - (flat ? 60 : beside),
+  const Real workspace_x = w - left - (flat ? 60 * part : beside),
              workspace_y = h - top - (flat ? bar_below : below);
   const Real box_w = std::min(workspace_x, workspace_y / aspect), box_h = box_w * aspect;
   const Real x = left + 0.5 * (workspace_x - box_w),
@@ -122,7 +124,8 @@ void draw_raster(Gnuplot& plot, const Raster& raster, std::pair<Real, Real> rang
                  const std::string& bar_label, const Box& box, Index bands, const std::vector<Lines>& over,
                  const std::string& bar_place) {
   set_palette(plot, range, signed_field, bands);
-  plot.line(fmt::format("set cbtics textcolor rgb '{}'; set cblabel {}", ink, quoted(bar_label)));
+  plot.line(fmt::format("set format cb '%g'; set cbtics textcolor rgb '{}'; set cblabel {}", ink,
+                        quoted(bar_label)));
   plot.line(
       fmt::format("set lmargin at screen {}; set rmargin at screen {}; set bmargin at screen {}; set tmargin "
                   "at screen {}",
