@@ -16,10 +16,10 @@ namespace williwaw::casefile {
 
 namespace {
 
-const Words sections{"title",    "constants", "grid",    "equation", "initial", "boundary",
-                     "time",     "space",     "record",  "probe",    "exact",   "figure",
-                     "region",   "soil",      "curve",   "contact",  "steady",  "settled",
-                     "converge", "stage",     "variant", "cycle",    "derived", "samples"};
+const Words sections{"title",   "constants", "grid",    "equation", "initial", "boundary", "time",
+                     "space",   "record",    "probe",   "exact",    "figure",  "region",   "soil",
+                     "curve",   "contact",   "steady",  "settled",  "sweep",   "converge", "stage",
+                     "variant", "cycle",     "derived", "samples"};
 
 // A case of one unknown, read so far as it speaks of that.
 struct Member {
@@ -277,6 +277,11 @@ Case assemble(const Node& root, Context& context, const std::vector<std::string>
   Case& result = first.read;
   if (faces) result.cells = grid;
   result.title = top.word("title", "");
+  if (const Node* sweep = root.find("sweep")) {
+    const Section section(context, *sweep, "sweep");
+    section.allow({"title"}, {});
+    result.as_written = section.word("title", result.as_written);
+  }
   result.samples = samples;
   result.sample = context.sample;
   // A steady state has no left side.

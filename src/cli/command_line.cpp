@@ -138,7 +138,8 @@ void add_running(CommandLine& line) {
       "  williwaw recover case.out", {}, recover,
       [](CLI::App& command, std::filesystem::path& folder) { add_results_of(command, folder); });
   add<SweepArguments>(
-      line, "sweep", "run a case's variants, or values of its keys: one table, one overlaid figure",
+      line, "sweep",
+      "run a case's variants, or values of its keys: tables of what they end with, figures of all",
       "  williwaw sweep case.toml\n  williwaw sweep case.toml --vary time.scheme=bdf2,crank-nicolson --vary "
       "\"time.step=30 s,60 s\"",
       {}, sweep, [](CLI::App& command, SweepArguments& a) {
@@ -150,6 +151,7 @@ void add_running(CommandLine& line) {
         command.add_flag("--variants", a.variants, "the case's variants in addition to --vary");
         command.add_option("-o,--output", a.folder, "result folder, CASE.sweep unless given")
             ->group(results_group);
+        command.add_flag("--force", a.force, "run in spite of unstable steps")->group(limits_group);
         command.add_option("--jobs", a.jobs, "runs at a time, as many as the machine has cores unless given")
             ->check(CLI::Range(1, 256))
             ->group(limits_group);
@@ -195,13 +197,16 @@ void add_looking(CommandLine& line) {
             ->group(results_group);
       });
   add<PlotArguments>(
-      line, "film", "draw a film with fixed axes and range (gif)",
-      "  williwaw film case.out\n  williwaw film case.out --seconds 20 --range \"-5,20\" -o night.gif", {},
+      line, "film", "draw a film with fixed axes and range (gif or mp4)",
+      "  williwaw film case.out\n  williwaw film case.out --seconds 20 --range \"-5,20\" -o night.mp4", {},
       film, [](CLI::App& command, PlotArguments& a) {
         add_drawing(command, a);
-        command.add_option("--seconds", a.seconds, "length of the film")
-            ->check(CLI::Range(0.5, 600.0))
-            ->capture_default_str();
+        command.add_option("--seconds", a.seconds, "length of the film, 10 unless given")
+            ->check(CLI::Range(0.5, 600.0));
+        command
+            .add_option("--fps", a.fps,
+                        "frames a second, up to 50; with --seconds as many records as that takes, or all")
+            ->check(CLI::Range(0.1, 50.0));
       });
   add<ViewArguments>(
       line, "view", "write one self-contained page with a player, to be opened in a browser",
@@ -234,19 +239,27 @@ void add_looking(CommandLine& line) {
             ->group(results_group);
       });
   add<CompareArguments>(
-      line, "compare", "a run against another one, a table, a formula or its exact solution",
-      "  williwaw compare case.out other.out\n  williwaw compare case.out exact", {}, compare,
-      [](CLI::App& command, CompareArguments& a) {
+      line, "compare", "a run against others, a table, a formula or its exact solution",
+      "  williwaw compare case.out other.out\n  williwaw compare case.out other.out third.out --table nodes "
+      "--times \"6 h\"",
+      {}, compare, [](CLI::App& command, CompareArguments& a) {
         add_results_of(command, a.run);
-        command.add_option("OTHER", a.other, "a result folder, a CSV table, or the word exact");
+        command.add_option("OTHER", a.others, "result folders, a CSV table, or the word exact");
         command.add_option("--formula", a.formula, "a formula in SI of the coordinates and t");
+        command
+            .add_option("--table", a.table, "nodes: values of all runs side by side, at every unknown of RUN")
+            ->check(CLI::IsMember({"nodes"}));
+        command.add_option("--times", a.times,
+                           "of a table of nodes: recorded times, the last one unless given");
         command.add_option("--digits", a.digits, "digits behind the point in the table")
             ->check(CLI::Range(0, 15))
             ->capture_default_str();
-        command.add_option("--rows", a.rows, "rows of the table at most")
-            ->check(CLI::Range(1, 100000))
-            ->capture_default_str();
-        command.add_option("-o,--output", a.output, "figure to draw, RUN/figures/compare.png unless given")
+        command.add_option("--rows", a.rows, "rows of the table at most; 12 unless given, of nodes all")
+            ->check(CLI::Range(1, 100000));
+        command
+            .add_option(
+                "-o,--output", a.output,
+                "figure to draw, RUN/figures/compare.png unless given; of a table of nodes a CSV file")
             ->group(results_group);
         add_json(command, a.json);
       });

@@ -51,7 +51,7 @@ struct PlotArguments {
   std::string size = "1280x800";
   std::string format = "png";
   std::filesystem::path output;
-  double seconds = 10;
+  double seconds = 0, fps = 0;  ///< of a film; 0: not given
 };
 
 struct ExportArguments {
@@ -82,6 +82,7 @@ struct SweepArguments {
   std::vector<std::string> set;
   std::vector<std::string> vary;
   bool variants = false;
+  bool force = false;
   std::filesystem::path folder;
   int threads = 0;
   int jobs = 0;
@@ -98,9 +99,10 @@ struct ConvergeArguments {
 
 struct CompareArguments {
   std::filesystem::path run;
-  std::string other, formula;
+  std::vector<std::string> others;
+  std::string formula, table, times;
   int digits = 4;
-  Index rows = 12;
+  Index rows = 0;  ///< 0: a dozen, of a table of nodes all
   std::filesystem::path output;
   bool json = false;
 };

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "arguments.hpp"
 #include "commands.hpp"
 #include "say.hpp"
 #include "williwaw/plot/overlay.hpp"
@@ -8,12 +9,74 @@
 
 namespace williwaw::cli {
 
+namespace {
+
+constexpr Index rows_unless_given = 12;
+
+// Values of all runs at the unknowns of the first.
+int compare_nodes(const CompareArguments& arguments) {
+  std::vector<std::filesystem::path> others;
+  for (const std::string& other : arguments.others) {
+    if (!std::filesystem::is_directory(other))
+      throw InputError("--table nodes: '" + other + "' is no result folder");
+    others.emplace_back(other);
+  }
+  std::vector<Index> records;
+  if (!arguments.times.empty())
+    records = records_at(arguments.times, store::FieldReader(arguments.run / "fields.nc"));
+  const study::NodeTable table = study::node_table(arguments.run, others, records);
+  if (arguments.output.empty()) {
+    say("{}", study::node_text(table, arguments.digits, arguments.rows));
+    return done;
+  }
+  store::SeriesWriter file(arguments.output, table.columns);
+  for (const auto& row : table.rows) file.append(row);
+  file.finish();
+  say("{}\n", arguments.output.string());
+  return done;
+}
+
+// The run against each of them, and all of them in one figure at the end.
+int compare_several(const CompareArguments& arguments) {
+  study::Report report;
+  plot::NamedRuns runs{{arguments.run.string(), arguments.run}};
+  for (const std::string& other : arguments.others) {
+    report.append(study::comparing_report(study::compare(arguments.run, other)));
+    if (std::filesystem::is_directory(other)) runs.emplace_back(other, other);
+  }
+  plot::Output out;
+  out.file = arguments.output.empty() ? arguments.run / "figures" / "compare.png" : arguments.output;
+  if (out.file.has_parent_path()) std::filesystem::create_directories(out.file.parent_path());
+  const store::FieldReader fields(arguments.run / "fields.nc");
+  const std::string title =
+      fields.description().title + (fields.description().steady ? ", steady state" : ", at the end");
+  if (fields.grid().dimension() == 1)
+    plot::draw_profiles(runs, {}, title, out);
+  else
+    plot::draw_maps(runs, title, out);
+  store::note_written(arguments.run, store::WrittenFor::hand, {{out.file}});
+  if (arguments.json)
+    say("{}", report.json());
+  else
+    say("{}\nfiles\n  {}\n", report.text(), out.file.string());
+  return done;
+}
+
+}  // namespace
+
 int compare(const CompareArguments& arguments) {
   const bool formula = !arguments.formula.empty();
-  if (formula == !arguments.other.empty())
+  if (formula == !arguments.others.empty())
     throw InputError(
         "compare: give one of OTHER (a result folder, a table, or the word exact) and --formula");
-  const auto result = study::compare(arguments.run, formula ? arguments.formula : arguments.other, formula);
+  if (!arguments.table.empty()) {
+    if (formula) throw InputError("--table nodes: of runs; a formula is compared without it");
+    return compare_nodes(arguments);
+  }
+  if (!arguments.times.empty()) throw InputError("--times: of a table of nodes; add --table nodes");
+  if (arguments.others.size() > 1) return compare_several(arguments);
+  const auto result =
+      study::compare(arguments.run, formula ? arguments.formula : arguments.others.front(), formula);
   const auto report = study::comparing_report(result);
   plot::Output out;
   out.file = arguments.output.empty() ? arguments.run / "figures" / "compare.png" : arguments.output;
@@ -24,7 +87,8 @@ int compare(const CompareArguments& arguments) {
     say("{}", report.json());
     return done;
   }
-  say("{}\n{}", report.text(), study::comparing_table(result, arguments.digits, arguments.rows));
+  const Index rows = arguments.rows > 0 ? arguments.rows : rows_unless_given;
+  say("{}\n{}", report.text(), study::comparing_table(result, arguments.digits, rows));
   if (drawn) say("\nfiles\n  {}\n", out.file.string());
   return done;
 }

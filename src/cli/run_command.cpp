@@ -259,7 +259,7 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
        .interrupt = [] { return interrupt_asked.load(); }},
       trials);
   if (!speaks()) return done;
-  const std::string table = table_of(trials, "run", given);
+  const std::string table = table_of(trials, "run", given.steady.has_value());
   const bool talk = !arguments.quiet && !arguments.json;
   if (talk) say("{}\n", table);
   store::write_file(folder / "table.txt", table);
@@ -288,7 +288,7 @@ int run_samples(const RunArguments& arguments, const casefile::Case& given, cons
   for (const auto& f : drawn.files) report.note(f.string());
   tell_moved(earlier, folder, report);
   if (arguments.json) {
-    study::Report whole = report_of(trials, given);
+    study::Report whole = report_of(trials, given.steady.has_value());
     whole.append(report);
     say("{}", whole.json());
   } else if (talk) {

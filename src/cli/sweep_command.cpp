@@ -13,36 +13,51 @@ namespace williwaw::cli {
 
 namespace {
 
-using Finished = std::vector<std::pair<std::string, std::filesystem::path>>;
-
-// One figure of all: residuals of solvers, profiles of lines, else what the first probe saw.
-std::vector<std::filesystem::path> draw(const casefile::Case& base, const std::string& key, Finished finished,
+// Figures of all: residuals of solvers, profiles of lines or maps, and what the first probe saw.
+std::vector<std::filesystem::path> draw(const casefile::Case& base, const std::string& key,
+                                        const std::vector<Trial>& trials,
                                         const std::filesystem::path& folder) {
   const bool steady = base.steady.has_value();
   const std::string title = base.title + ": " + key;
-  plot::Output out;
+  plot::NamedRuns runs;
+  std::vector<std::string> not_drawn;
+  for (const Trial& t : trials) {
+    // Values without bounds leave no scale for the others.
+    const bool without_bounds = t.verdict == "blew up" || t.verdict == "past its limit";
+    if (t.finished && !without_bounds)
+      runs.emplace_back(t.label, t.folder);
+    else
+      not_drawn.push_back(t.label + ": " + t.verdict);
+  }
+  std::vector<std::filesystem::path> files;
+  const auto next = [&](const char* name) {
+    plot::Output out;
+    out.file = folder / name;
+    files.push_back(out.file);
+    return out;
+  };
   if (steady && key == "steady.solver") {
     // Solvers that iterate have a history; one point would not be one.
-    std::erase_if(finished, [](const auto& run) {
+    std::erase_if(runs, [](const auto& run) {
       return store::read_run_table(run.second / "residuals.csv", store::residual_headers).values[0].size() <
              3;
     });
-    if (finished.empty()) return {};
-    out.file = folder / "residuals.png";
-    plot::draw_residuals(finished, title, out);
-  } else if (base.problem.grid().dimension() == 1) {
-    out.file = folder / "profiles.png";
-    plot::draw_profiles(finished, {}, title + (steady ? ", steady state" : ", at the end"), out);
-  } else if (!steady && !base.probes.empty()) {
-    out.file = folder / "series.png";
-    // Of several unknowns the first one's.
-    const store::RunSeries series(finished.front().second / "series.csv");
-    const std::string& probe = series.column(series.all(store::SeriesRole::probe).at(0)).name;
-    plot::draw_series(finished, probe, title + ", at " + probe, out);
-  } else {
-    return {};
+    if (!runs.empty()) plot::draw_residuals(runs, title, next("residuals.png"));
+    return files;
   }
-  return {out.file};
+  if (runs.empty()) return {};
+  const std::string at_end = title + (steady ? ", steady state" : ", at the end");
+  if (base.problem.grid().dimension() == 1)
+    plot::draw_profiles(runs, {}, at_end, next("profiles.png"), not_drawn);
+  else
+    plot::draw_maps(runs, at_end, next("maps.png"), not_drawn);
+  if (!steady && !base.probes.empty()) {
+    // Of several unknowns the first one's.
+    const store::RunSeries series(runs.front().second / "series.csv");
+    const std::string& probe = series.column(series.all(store::SeriesRole::probe).at(0)).name;
+    plot::draw_series(runs, probe, title + ", at " + probe, next("series.png"), not_drawn);
+  }
+  return files;
 }
 
 }  // namespace
@@ -61,34 +76,34 @@ int sweep(const SweepArguments& arguments) {
   const auto folder = arguments.folder.empty()
                           ? std::filesystem::path(arguments.file.stem().string() + ".sweep")
                           : arguments.folder;
-  std::vector<Trial> trials = trials_of(variants, varied, folder);
+  std::vector<Trial> trials = trials_of(variants, varied, folder, base.as_written);
   const int processors = threads_of_rank(0);
   const int jobs = arguments.jobs > 0 ? arguments.jobs : processors;
   const int threads = arguments.threads > 0 ? arguments.threads : std::max(1, processors / jobs);
-  run_trials(arguments.file, arguments.set, {.jobs = jobs, .threads = threads, .ranks = started_together()},
+  run_trials(arguments.file, arguments.set,
+             {.jobs = jobs, .threads = threads, .force = arguments.force, .ranks = started_together()},
              trials);
   if (!speaks()) return done;
 
   const std::string head = !variants.empty() ? "variant" : varied.size() == 1 ? varied[0].key : "run";
-  const std::string table = table_of(trials, head, base);
+  const bool steady = base.steady.has_value();
+  const std::string table = table_of(trials, head, steady);
   if (arguments.json)
-    say("{}", report_of(trials, base).json());
+    say("{}", report_of(trials, steady).json());
   else
     say("{}\n\n{}", base.title, table);
   std::filesystem::create_directories(folder);
-  store::write_file(folder / "table.txt", table);
-
-  Finished finished;
-  for (const Trial& t : trials)
-    if (t.finished) finished.emplace_back(t.label, t.folder);
-  if (finished.empty()) return not_met;
+  std::vector<std::filesystem::path> files{folder / "table.txt", folder / "table.csv"};
+  store::write_file(files[0], table);
+  store::write_file(files[1], csv_of(trials, head, steady));
+  if (std::ranges::none_of(trials, &Trial::finished)) return not_met;
   std::string what;
   for (const auto& v : varied) what += (what.empty() ? "" : ", ") + v.key;
   if (!variants.empty()) what = "variants";
-  const auto figures = draw(base, what, finished, folder);
+  std::ranges::copy(draw(base, what, trials, folder), std::back_inserter(files));
   if (!arguments.json) {
-    say("\nfiles\n  {}\n", (folder / "table.txt").string());
-    for (const auto& f : figures) say("  {}\n", f.string());
+    say("\nfiles\n");
+    for (const auto& f : files) say("  {}\n", f.string());
   }
   return std::ranges::all_of(trials, &Trial::finished) ? done : not_met;
 }

@@ -9,6 +9,8 @@
 #include <algorithm>
 #include <cerrno>
 #include <cmath>
+#include <functional>
+#include <iterator>
 #include <map>
 #include <nlohmann/json.hpp>
 
@@ -56,12 +58,8 @@ json packed(const Trial& t) {
   const auto real = [](Real v) { return std::isfinite(v) ? json(v) : json(nullptr); };
   json j{{"verdict", t.verdict}, {"trouble", t.trouble}, {"finished", t.finished}, {"effort", t.effort}};
   j["numbers"] = {real(t.residual), real(t.seconds)};
-  j["unknowns"] = json::array();
-  for (const Trial::Values& v : t.unknowns) {
-    json one{{"values", {real(v.lowest), real(v.mean), real(v.highest)}}};
-    if (v.error) one["error"] = real(*v.error);
-    j["unknowns"].push_back(one);
-  }
+  j["values"] = json::array();
+  for (const study::EndValue& v : t.values) j["values"].push_back({v.name, real(v.value), v.unit, v.flow});
   return j;
 }
 
@@ -74,11 +72,7 @@ void unpack(const json& j, Trial& t) {
   const json& n = j.at("numbers");
   t.residual = real(n[0]);
   t.seconds = real(n[1]);
-  for (const json& one : j.at("unknowns")) {
-    const json& v = one.at("values");
-    t.unknowns.push_back({real(v[0]), real(v[1]), real(v[2])});
-    if (one.contains("error")) t.unknowns.back().error = real(one["error"]);
-  }
+  for (const json& v : j.at("values")) t.values.push_back({v[0], real(v[1]), v[2], v[3]});
 }
 
 // What came of a trial, kept for those who resume all of them.
@@ -115,9 +109,6 @@ void run_one(const std::filesystem::path& file, const std::vector<std::string>& 
   if (rules.checkpoint_seconds) options.checkpoint_seconds = *rules.checkpoint_seconds;
   options.observers.interrupt = rules.interrupt;
   const auto result = study::run_case(given, prepared, options);
-  const std::vector<Totals> totals =
-      given.count() > 1 ? prepared.balance->totals_by_unknown(prepared.initial, result.outcome.time)
-                        : std::vector{result.steady ? result.steady->totals : result.outcome.totals};
   trial.finished = true;
   trial.effort = result.steady ? result.steady->iterations() : result.outcome.steps;
   trial.residual =
@@ -134,16 +125,9 @@ void run_one(const std::filesystem::path& file, const std::vector<std::string>& 
                   : result.outcome.ending == Outcome::Ending::unsolved    ? "not solved"
                   : result.outcome.ending == Outcome::Ending::interrupted ? "stopped"
                                                                           : "blew up";
-  for (std::size_t u = 0; u < totals.size(); ++u) {
-    const store::Scale& scale = given.unknown(u).value;
-    trial.unknowns.push_back({scale.shown(totals[u].lowest),
-                              scale.shown(totals[u].integral / prepared.balance->volume(u)),
-                              scale.shown(totals[u].highest)});
-  }
+  trial.values = study::values_at_end(given, prepared, result, trial.folder);
   trial.seconds = result.seconds;
   trial.trouble = result.outcome.reason;
-  // The last one of each counts.
-  for (const study::Comparison& c : result.comparisons) trial.unknowns[c.unknown].error = c.norms.max;
 }
 
 // What a process of its own says of a trial.
@@ -231,12 +215,12 @@ Varied varied_from(const std::string& option) {
 }
 
 std::vector<Trial> trials_of(const std::vector<std::string>& variants, const std::vector<Varied>& varied,
-                             const std::filesystem::path& folder) {
+                             const std::filesystem::path& folder, const std::string& as_written) {
   std::vector<Trial> trials;
   for (const std::string& v : variants) {
     Trial t;
     t.variant = v;
-    t.label = v.empty() ? "as written" : v;
+    t.label = v.empty() ? as_written : v;
     trials.push_back(t);
   }
   if (variants.empty()) trials.emplace_back();
@@ -257,7 +241,11 @@ std::vector<Trial> trials_of(const std::vector<std::string>& variants, const std
     std::string name = t.variant.empty() ? "" : t.variant;
     for (const auto& s : t.set) name += (name.empty() ? "" : "-") + s;
     std::ranges::replace(name, '=', '-');
-    t.folder = folder / safe_name(name.empty() ? "as-written" : name);
+    if (name.empty()) {
+      name = as_written;
+      std::ranges::replace(name, ' ', '-');
+    }
+    t.folder = folder / safe_name(name);
   }
   return trials;
 }
@@ -326,6 +314,7 @@ void run_trials(const std::filesystem::path& file, const std::vector<std::string
   if (rules.ranks) share_words(*rules.ranks, told);
   march_ends();
   std::string mistake;
+  std::size_t mistakes = 0;
   for (std::size_t n = 0; n < trials.size(); ++n) {
     if (told[n].empty()) {
       trials[n].verdict = "stopped";
@@ -336,12 +325,15 @@ void run_trials(const std::filesystem::path& file, const std::vector<std::string
       trials[n].verdict = "crashed";
       trials[n].trouble = "its process ended without a result";
     } else if (words.contains("mistake")) {
+      ++mistakes;
+      trials[n].verdict = "refused";
+      trials[n].trouble = words["mistake"];
       if (mistake.empty()) mistake = words["mistake"];
     } else {
       unpack(words, trials[n]);
     }
   }
-  if (!mistake.empty()) throw InputError(mistake);
+  if (mistakes == trials.size()) throw InputError(mistake);
 }
 
 namespace {
@@ -352,65 +344,115 @@ std::string padded(const std::string& text, std::size_t width) {
   return text + std::string(width - std::min(width, width_of(text)), ' ');
 }
 
-// The headers of what is told of each unknown, in its unit.
-struct Columns {
-  std::vector<std::string> headers;
-  std::vector<char> errors;  ///< of each unknown: an exact solution is known
+// Of numbers that all or some of the trials have: their names, in the order of those that have them first.
+struct Column {
+  std::string name, unit;
+  std::string header() const { return store::Column{name, unit}.header(); }
 };
 
-Columns columns_of(const casefile::Case& base, const std::vector<Trial>& trials) {
-  Columns result;
-  for (std::size_t u = 0; u < base.count(); ++u) {
-    const auto name = [&](const std::string& column) {
-      return base.count() == 1 ? column
-                               : store::name_of_unknown(base.unknown(u).problem.equation().unknown, column);
-    };
-    const std::string unit = base.unknown(u).value.bracket();
-    for (const char* column : {"minimum", "mean", "maximum"}) result.headers.push_back(name(column) + unit);
-    result.errors.push_back(std::ranges::any_of(
-        trials, [u](const Trial& t) { return u < t.unknowns.size() && t.unknowns[u].error.has_value(); }));
-    if (result.errors.back()) result.headers.push_back(name("error maximum"));
-  }
+const study::EndValue* value_of(const Trial& trial, const Column& column) {
+  const auto found = std::ranges::find(trial.values, column.name, &study::EndValue::name);
+  return found == trial.values.end() ? nullptr : &*found;
+}
+
+std::vector<Column> columns_of(const std::vector<Trial>& trials) {
+  std::vector<Column> result;
+  for (const Trial& t : trials)
+    for (const study::EndValue& v : t.values)
+      if (std::ranges::find(result, v.name, &Column::name) == result.end())
+        result.push_back({v.name, v.unit});
+  // Flows that are 0 in all of them say nothing.
+  std::erase_if(result, [&](const Column& column) {
+    return std::ranges::all_of(trials, [&](const Trial& t) {
+      const study::EndValue* v = value_of(t, column);
+      return !v || (v->flow && v->value == 0);
+    });
+  });
   return result;
 }
 
+// What a reader looks at first.
+bool comes_first(const Column& column) {
+  const std::string name = store::without_unknown(column.name);
+  return name == "minimum" || name == "mean" || name == "maximum" || name == "error maximum";
+}
+
+std::string cell(const study::EndValue* v) {
+  if (!v) return "";
+  return v->name.find("error ") == std::string::npos ? fmt::format("{:.6g}", v->value)
+                                                     : fmt::format("{:.3e}", v->value);
+}
+
+std::string right(const std::string& text, std::size_t least) {
+  return std::string(std::max(least, width_of(text)) - width_of(text), ' ') + text;
+}
+
+std::size_t width_of(const Column& column) {
+  return std::max<std::size_t>(11, width_of(column.header()));
+}
+
+constexpr std::size_t widest_table = 118;
+
 }  // namespace
 
-std::string table_of(const std::vector<Trial>& trials, const std::string& head, const casefile::Case& base) {
-  const bool steady = base.steady.has_value();
-  const Columns columns = columns_of(base, trials);
+std::string table_of(const std::vector<Trial>& trials, const std::string& head, bool steady) {
+  std::vector<Column> first = columns_of(trials), others;
+  std::ranges::copy_if(first, std::back_inserter(others), std::not_fn(comes_first));
+  std::erase_if(first, std::not_fn(comes_first));
   std::size_t width = width_of(head);
   for (const Trial& t : trials) width = std::max(width, width_of(t.label));
-  const auto right = [](const std::string& cell, std::size_t least) {
-    return std::string(std::max(least, width_of(cell)) - width_of(cell), ' ') + cell;
+  const auto cells = [&](const Trial& t, const std::vector<Column>& columns) {
+    std::string text;
+    for (const Column& column : columns) text += "  " + right(cell(value_of(t, column)), width_of(column));
+    return text;
   };
-  std::string text = fmt::format("{}  {:<11}  {:>10}  {:>10}", padded(head, width), "verdict",
-                                 steady ? "iterations" : "steps", steady ? "residual" : "budget");
-  for (const std::string& header : columns.headers) text += "  " + right(header, 11);
-  text += fmt::format("  {:>8}\n", "time [s]");
-  for (const Trial& t : trials) {
-    if (!t.finished) {
-      text += fmt::format("{}  {:<11}  {}\n", padded(t.label, width), t.verdict, t.trouble);
-      continue;
+  const auto headers = [](const std::vector<Column>& columns) {
+    std::string text;
+    for (const Column& column : columns) text += "  " + right(column.header(), width_of(column));
+    return text;
+  };
+  std::string text = fmt::format("{}  {:<11}  {:>10}  {:>10}{}  {:>8}\n", padded(head, width), "verdict",
+                                 steady ? "iterations" : "steps", steady ? "residual" : "budget",
+                                 headers(first), "time [s]");
+  for (const Trial& t : trials)
+    text += t.finished ? fmt::format("{}  {:<11}  {:>10}  {:>10.2e}{}  {:>8.2g}\n", padded(t.label, width),
+                                     t.verdict, t.effort, t.residual, cells(t, first), t.seconds)
+                       : fmt::format("{}  {:<11}  {}\n", padded(t.label, width), t.verdict, t.trouble);
+  // As many columns as lines of a screen have room for, in each further table.
+  while (!others.empty()) {
+    std::vector<Column> some;
+    std::size_t taken = width;
+    while (!others.empty() && (some.empty() || taken + 2 + width_of(others.front()) <= widest_table)) {
+      taken += 2 + width_of(others.front());
+      some.push_back(others.front());
+      others.erase(others.begin());
     }
-    text +=
-        fmt::format("{}  {:<11}  {:>10}  {:>10.2e}", padded(t.label, width), t.verdict, t.effort, t.residual);
-    std::size_t column = 0;
-    const auto cell = [&](const std::string& value) {
-      text += "  " + right(value, std::max<std::size_t>(11, width_of(columns.headers[column++])));
-    };
-    for (std::size_t u = 0; u < t.unknowns.size(); ++u) {
-      const Trial::Values& v = t.unknowns[u];
-      for (const Real value : {v.lowest, v.mean, v.highest}) cell(fmt::format("{:.6g}", value));
-      if (columns.errors[u]) cell(v.error ? fmt::format("{:.3e}", *v.error) : "");
-    }
-    text += fmt::format("  {:>8.2g}\n", t.seconds);
+    text += fmt::format("\n{}{}\n", padded(head, width), headers(some));
+    for (const Trial& t : trials)
+      if (t.finished) text += padded(t.label, width) + cells(t, some) + "\n";
   }
   return text;
 }
 
-study::Report report_of(const std::vector<Trial>& trials, const casefile::Case& base) {
-  const bool steady = base.steady.has_value();
+std::string csv_of(const std::vector<Trial>& trials, const std::string& head, bool steady) {
+  const std::vector<Column> columns = columns_of(trials);
+  std::string text = fmt::format("{},verdict,{},{}", store::quoted(head), steady ? "iterations" : "steps",
+                                 steady ? "residual" : "budget");
+  for (const Column& column : columns) text += "," + store::quoted(column.header());
+  text += ",time [s]\n";
+  for (const Trial& t : trials) {
+    text += store::quoted(t.label) + "," + t.verdict;
+    text += t.finished ? fmt::format(",{},{:.10g}", t.effort, t.residual) : ",,";
+    for (const Column& column : columns) {
+      const study::EndValue* v = value_of(t, column);
+      text += v ? fmt::format(",{:.10g}", v->value) : ",";
+    }
+    text += t.finished ? fmt::format(",{:.4g}\n", t.seconds) : ",\n";
+  }
+  return text;
+}
+
+study::Report report_of(const std::vector<Trial>& trials, bool steady) {
   study::Report report;
   const auto real = [](Real v) { return study::Report::Data(v); };
   for (const Trial& t : trials) {
@@ -420,20 +462,9 @@ study::Report report_of(const std::vector<Trial>& trials, const casefile::Case& 
     if (!t.finished) continue;
     report.row(steady ? "iterations" : "steps", std::to_string(t.effort), study::Report::Data(t.effort));
     report.row(steady ? "residual" : "budget", fmt::format("{:.2e}", t.residual), real(t.residual));
-    for (std::size_t u = 0; u < t.unknowns.size(); ++u) {
-      const Trial::Values& v = t.unknowns[u];
-      const auto row = [&](const std::string& label, const std::string& text, Real value) {
-        report.row(base.count() == 1
-                       ? label
-                       : store::name_of_unknown(base.unknown(u).problem.equation().unknown, label),
-                   text, real(value));
-      };
-      row("minimum", casefile::readable(v.lowest), v.lowest);
-      row("mean", casefile::readable(v.mean), v.mean);
-      row("maximum", casefile::readable(v.highest), v.highest);
-      if (v.error) row("error maximum", fmt::format("{:.3e}", *v.error), *v.error);
-    }
-    report.row("time", casefile::readable(t.seconds), real(t.seconds), "s");
+    for (const study::EndValue& v : t.values)
+      report.row(v.name, casefile::readable(v.value, v.unit), real(v.value), v.unit);
+    report.row("time", casefile::readable(t.seconds, "s"), real(t.seconds), "s");
     report.row("folder", t.folder.string());
   }
   return report;

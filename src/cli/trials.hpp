@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "williwaw/study/run.hpp"
+#include "williwaw/study/end_values.hpp"
 
 namespace williwaw::cli {
 
@@ -24,12 +24,7 @@ struct Trial {
   bool finished = false;
   Index effort = 0;  ///< steps, or iterations
   Real residual = 0, seconds = 0;
-  /// Of one unknown at the end, in shown units.
-  struct Values {
-    Real lowest = 0, mean = 0, highest = 0;
-    std::optional<Real> error = {};
-  };
-  std::vector<Values> unknowns = {};
+  std::vector<study::EndValue> values = {};
 };
 
 /// "time.step=30 s,60 s" or "time.theta=0.5..1 by 0.1": a key and its values. Throws InputError.
@@ -39,9 +34,10 @@ struct Varied {
 };
 Varied varied_from(const std::string& option);
 
-/// All combinations of variants and varied keys, the last key fastest. Folders lie in `folder`.
+/// All combinations of variants and varied keys, the last key fastest. Folders lie in `folder`; the case
+/// without a variant is called `as_written`.
 std::vector<Trial> trials_of(const std::vector<std::string>& variants, const std::vector<Varied>& varied,
-                             const std::filesystem::path& folder);
+                             const std::filesystem::path& folder, const std::string& as_written);
 
 /// How trials are run.
 struct TrialRules {
@@ -59,12 +55,16 @@ struct TrialRules {
   std::function<bool()> interrupt = {};
 };
 
-/// Runs all of them. Throws InputError for a case that is wrong, with the message of the first one.
+/// Runs all of them; one whose case is wrong is refused, with the reason. Throws InputError where all are,
+/// with the message of the first one.
 void run_trials(const std::filesystem::path& file, const std::vector<std::string>& set,
                 const TrialRules& rules, std::vector<Trial>& trials);
 
-/// A row for each of them under `head`, with the numbers of each unknown of `base`.
-std::string table_of(const std::vector<Trial>& trials, const std::string& head, const casefile::Case& base);
-study::Report report_of(const std::vector<Trial>& trials, const casefile::Case& base);
+/// A row for each of them under `head`: how it went and what the unknowns are like at the end; below, in as
+/// many tables as it takes, what else the case watches. Flows that are 0 in all of them are left out.
+std::string table_of(const std::vector<Trial>& trials, const std::string& head, bool steady);
+/// The same numbers as a table of CSV.
+std::string csv_of(const std::vector<Trial>& trials, const std::string& head, bool steady);
+study::Report report_of(const std::vector<Trial>& trials, bool steady);
 
 }  // namespace williwaw::cli

@@ -8,7 +8,6 @@
 #include <optional>
 
 #include "kinds.hpp"
-#include "williwaw/casefile/readable.hpp"
 
 namespace williwaw::plot {
 

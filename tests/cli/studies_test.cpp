@@ -110,6 +110,90 @@ TEST_CASE("sweep runs variants beside the case as it is written") {
   CHECK(json.number("/held_cold/minimum") < -3);
 }
 
+TEST_CASE("the table of a sweep has what the case watches, and a row for what was refused") {
+  const auto folder = folder_with("watched", slab);
+  std::ofstream(folder / "case.toml", std::ios::app) << R"case(
+[sweep]
+title = "insulated"
+[[variant]]
+title = "too long"
+time.scheme = "explicit-euler"
+[[variant]]
+title = "misspelt"
+time.scheme = "crank"
+)case";
+  const Printed text = williwaw_in(folder, "sweep case.toml");
+  CHECK(text.code == 4);
+  CHECK(text.out.find("insulated  ") != std::string::npos);
+  CHECK(text.out.find("as written") == std::string::npos);
+  CHECK(text.out.find("refused      case.toml:") != std::string::npos);
+  CHECK(text.out.find("unknown value 'crank'") != std::string::npos);
+  for (const char* header :
+       {"pipe [degC]", "error L1 [degC]", "error L2 [degC]", "flow east: dirichlet [W/m^2]", "total [J/m^2]"})
+    CHECK_MESSAGE(text.out.find(header) != std::string::npos, header);
+  // Nothing passes insulation in any of them.
+  CHECK(text.out.find("flow west") == std::string::npos);
+  const Json json(williwaw_in(folder, "sweep case.toml --json").out);
+  CHECK(json.at("/misspelt/verdict") == "\"refused\"");
+  const store::Series series = store::read_series(folder / "case.sweep" / "insulated" / "series.csv");
+  CHECK(json.number("/insulated/pipe") ==
+        doctest::Approx(series.values[series.find("pipe").value()].back()).epsilon(1e-9));
+  CHECK(json.at("/insulated/pipe/unit") == "\"degC\"");
+  const std::string table = text_of(folder / "case.sweep" / "table.csv");
+  CHECK(table.find("variant,verdict,steps,budget,minimum [degC],mean [degC],maximum [degC]") == 0);
+  CHECK(table.find("\ntoo long,unstable,,") != std::string::npos);
+  // With --force it is run to where it ends.
+  const Printed forced =
+      williwaw_in(folder, "sweep case.toml --force --vary time.scheme=explicit-euler --vary 'time.step=1 h'");
+  CHECK(forced.out.find("refused: the largest") == std::string::npos);
+  CHECK(std::filesystem::exists(folder / "case.sweep"));
+}
+
+TEST_CASE("three runs side by side at every node, and tables that an export wrote are read again") {
+  const auto folder = folder_with("nodes", slab);
+  for (const char* run :
+       {"one --set time.scheme=bdf2", "two --set time.step='30 min'", "three --set grid.x.cells=40"})
+    REQUIRE(williwaw_in(folder, std::string("run case.toml --quiet -o ") + run).code == 0);
+  const Printed table =
+      williwaw_in(folder, "compare one two three --table nodes --times '2 h,4 h' --digits 6");
+  REQUIRE(table.code == 0);
+  CHECK(table.out.find("t [h]") == 0);
+  CHECK(std::ranges::count(table.out, '\n') == 1 + 2 * 20);
+  REQUIRE(williwaw_in(folder, "compare one two three --table nodes --times '4 h' -o nodes.csv").code == 0);
+  const store::Series nodes = store::read_series(folder / "nodes.csv");
+  REQUIRE(nodes.columns.size() == 5);
+  REQUIRE(nodes.values[0].size() == 20);
+  const auto at_end = [&](const char* run) {
+    const store::FieldReader fields(folder / run / "fields.nc");
+    return fields.field(static_cast<Index>(fields.times().size()) - 1);
+  };
+  CHECK(nodes.values[1][7] == doctest::Approx(0.15));
+  CHECK(nodes.values[2][7] == doctest::Approx(at_end("one")[7]).epsilon(1e-9));
+  CHECK(nodes.values[3][7] == doctest::Approx(at_end("two")[7]).epsilon(1e-9));
+  // Between two cells of the finer grid.
+  const Field finer = at_end("three");
+  CHECK(nodes.values[4][7] == doctest::Approx(0.5 * (finer[14] + finer[15])).epsilon(1e-9));
+  const Printed several = williwaw_in(folder, "compare one two three");
+  CHECK(several.code == 0);
+  CHECK(several.out.find("one against two") != std::string::npos);
+  CHECK(several.out.find("one against three") != std::string::npos);
+  CHECK(williwaw_in(folder, "compare one two --times '4 h'").code == 2);
+  CHECK(williwaw_in(folder, "compare one --table nodes --formula x").code == 2);
+  REQUIRE(williwaw_in(folder, "export one --to csv --layout wide").code == 0);
+  const Json again(williwaw_in(folder, "compare one one/export/fields.csv --json").out);
+  CHECK(again.number("/one_against_one_export_fields_csv/at_0_h") < 1e-8);
+  CHECK(again.number("/one_against_one_export_fields_csv/at_4_h") < 1e-8);
+  // A table in minutes of a run in hours.
+  std::ofstream(folder / "minutes.csv")
+      << "x [cm],temperature at t = 60 min [degC],temperature at t = 240 min [degC]\n15,0,1\n";
+  const Json minutes(williwaw_in(folder, "compare one minutes.csv --json").out);
+  CHECK(minutes.number("/one_against_minutes_csv/at_4_h") ==
+        doctest::Approx(std::abs(at_end("one")[7] - 1)).epsilon(1e-6));
+  std::ofstream(folder / "bad.csv") << "x [cm],temperature at t = soon [degC]\n15,0\n";
+  CHECK(williwaw_in(folder, "compare one bad.csv").error.find("a time in a unit of time") !=
+        std::string::npos);
+}
+
 TEST_CASE("sweep takes several keys, ranges with units, and goes past the limit") {
   const auto folder = folder_with("keys", slab);
   const Printed text = williwaw_in(

@@ -81,7 +81,7 @@ TEST_CASE("a refinement study is drawn with the expected slopes") {
   CHECK(is_picture(out.file));
 }
 
-TEST_CASE("a run and what it is compared with are drawn over a line or over time, not on a plan") {
+TEST_CASE("a run and what it is compared with are drawn over a line or over time") {
   const auto file = written("comparison", "crank-nicolson", "0.005");
   const auto folder = file.parent_path() / "out";
   const auto given = casefile::read_case(file);
@@ -102,8 +102,6 @@ TEST_CASE("a run and what it is compared with are drawn over a line or over time
   for (std::size_t n = 0; n < compared.with("lines").size(); ++n)
     CHECK(compared.with("lines")[n].at(0, 1) ==
           doctest::Approx(compared.with("points")[n].at(0, 1)).epsilon(0.02));
-  comparing.axes = {"x", "y"};
-  CHECK_FALSE(draw_comparison(comparing, out));
   Output series;
   series.file = file.parent_path() / "series.png";
   draw_series({{"one", folder}, {"the same", folder}}, "mean", "Rod", series);
@@ -112,6 +110,99 @@ TEST_CASE("a run and what it is compared with are drawn over a line or over time
   CHECK(keeper.last().numbers[0].values == keeper.last().numbers[1].values);
   CHECK_THROWS_WITH_AS(draw_series({{"one", folder}}, "elsewhere", "Rod", series),
                        doctest::Contains("no column 'elsewhere'"), PlotError);
+}
+
+TEST_CASE("plans of two runs, or of a run and a formula, are drawn side by side with their difference") {
+  const auto folder = test::fresh_folder("two plans");
+  const auto ran = [&](const std::string& name, const std::string& value) {
+    const auto given = casefile::read_case_text(R"case(
+title = "Plan"
+[grid]
+x = { from = 0, to = 3, cells = 6 }
+y = { from = 0, to = 2, cells = 4 }
+[equation]
+kind = "diffusion"
+diffusivity = 1e-9
+[initial]
+value = ")case" + value + R"case("
+[region.pier]
+where = "x < 1 && y < 1"
+active = false
+[boundary]
+default = "insulated"
+[time]
+until = 1
+scheme = "crank-nicolson"
+step = 0.5
+)case",
+                                                "plan.toml");
+    auto prepared = study::prepare(given);
+    study::RunOptions options;
+    options.folder = folder / name;
+    study::run_case(given, prepared, options);
+    return options.folder;
+  };
+  const auto first = ran("first", "x"), second = ran("second", "x + 0.5*y");
+  const auto check_difference = [](const test::HandedDrawing& drawing, Real sign) {
+    const auto maps = drawing.with("image");
+    REQUIRE(maps.size() == 3);
+    // Row by row from below: x and y are 1.25 and 1.25 behind two rows and two columns.
+    const std::size_t there = 2 * 6 + 2;
+    CHECK(maps[0].values[there] == doctest::Approx(1.25).epsilon(1e-6));
+    CHECK(maps[1].values[there] == doctest::Approx(1.25 + 0.625).epsilon(1e-6));
+    CHECK(maps[2].values[there] == doctest::Approx(sign * 0.625).epsilon(1e-6));
+    CHECK(std::isnan(maps[0].values[0]));
+    CHECK(std::isnan(maps[2].values[0]));
+    // One range for both, one of its own, around 0, for the difference.
+    const auto ranges = drawing.all("set cbrange");
+    REQUIRE(ranges.size() == 3);
+    CHECK(ranges[0] == ranges[1]);
+    CHECK(std::stod(ranges[2].substr(13)) == doctest::Approx(-0.875).epsilon(1e-6));
+    CHECK(std::stod(ranges[2].substr(ranges[2].find(':') + 1)) == doctest::Approx(0.875).epsilon(1e-6));
+  };
+  Output out;
+  out.file = folder / "maps.png";
+  const test::Handed keeper("two plans");
+  draw_maps({{"one", first}, {"two", second}}, "Plans", out);
+  CHECK(is_picture(out.file));
+  check_difference(keeper.last(), 1);
+  out.file = folder / "compare.png";
+  REQUIRE(draw_comparison(study::compare(first, "x + 0.5*y", true), out));
+  check_difference(keeper.last(), -1);
+  // Of three there is no difference, and one that is not drawn is named.
+  draw_maps({{"one", first}, {"two", second}, {"three", first}}, "Plans", out, {"four: blew up"});
+  CHECK(keeper.last().with("image").size() == 3);
+  CHECK(keeper.last().has("not drawn: four: blew up"));
+  // A few places are no plane.
+  std::ofstream(folder / "few.csv") << "x,y,concentration\n2,1,3\n2,1.5,3\n";
+  CHECK_FALSE(draw_comparison(study::compare(first, (folder / "few.csv").string()), out));
+}
+
+TEST_CASE("of many runs as many are drawn as can be told apart, the second half dashed") {
+  const auto file = written("many runs", "crank-nicolson", "0.01");
+  const auto given = casefile::read_case(file);
+  auto prepared = study::prepare(given);
+  study::RunOptions options;
+  options.folder = file.parent_path() / "out";
+  study::run_case(given, prepared, options);
+  NamedRuns runs;
+  for (int n = 0; n < 20; ++n) runs.emplace_back("run " + std::to_string(n), options.folder);
+  Output out;
+  out.file = file.parent_path() / "many.png";
+  const test::Handed keeper("many runs");
+  draw_profiles(runs, {}, "Rods", out, {"another: blew up"});
+  const auto drawn = keeper.last();
+  const auto curves = drawn.with("lines");
+  REQUIRE(curves.size() >= 12);
+  CHECK(curves.front().title == "run 0");
+  CHECK(drawn.has("run 19"));
+  CHECK(drawn.has("Rods (12 of 20)"));
+  CHECK(drawn.has("another: blew up"));
+  const std::string command = drawn.command("plot ");
+  std::size_t dashed = 0;
+  for (auto at = command.find("dt (9,6)"); at != std::string::npos; at = command.find("dt (9,6)", at + 1))
+    ++dashed;
+  CHECK(dashed == 6);
 }
 
 TEST_CASE("stability is drawn for every scheme, stable or not, and refused where there is no step") {

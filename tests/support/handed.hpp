@@ -32,6 +32,13 @@ struct HandedDrawing {
       if (c.find(part) != std::string::npos) return c;
     return "";
   }
+  /// All commands that contain this.
+  std::vector<std::string> all(const std::string& part) const {
+    std::vector<std::string> result;
+    for (const auto& c : commands)
+      if (c.find(part) != std::string::npos) result.push_back(c);
+    return result;
+  }
   std::size_t count(const std::string& part) const {
     std::size_t result = 0;
     for (const auto& c : commands) result += c.find(part) != std::string::npos ? 1 : 0;

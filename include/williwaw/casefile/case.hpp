@@ -163,6 +163,7 @@ struct Case : UnknownOfCase {
   Index samples = 1, sample = 0;
   /// Titles of what [[variant]] and [[stage]] declare.
   std::vector<std::string> variants = {}, stages = {};
+  std::string as_written = "as written";  ///< what the case without a variant is called beside them
   Refinement refinement = {};
   std::string start_date = {};  ///< "2026-01-15 18:00:00" of t = 0; empty: none
   Real record_every = 0;        ///< interval of whole records, SI; 0 where none is given

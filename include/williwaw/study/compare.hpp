@@ -2,6 +2,7 @@
 #pragma once
 
 #include "williwaw/store/fields.hpp"
+#include "williwaw/store/series.hpp"
 #include "williwaw/study/open_case.hpp"
 #include "williwaw/study/report.hpp"
 
@@ -43,5 +44,21 @@ Comparing compare(const std::filesystem::path& run, const std::string& other, bo
 /// rows.
 Report comparing_report(const Comparing& result);
 std::string comparing_table(const Comparing& result, int digits, Index rows);
+
+/// Values of several runs at the unknowns of the first: a row for each of its records and places, with the
+/// time, the coordinates, its own value and those of the others there, all in its shown units. Nothing where
+/// another one has nothing.
+struct NodeTable {
+  std::vector<store::Column> columns;
+  std::vector<std::vector<std::optional<Real>>> rows;
+  std::vector<std::string> notes;
+  std::size_t places = 1;  ///< columns before the values: the time and the coordinates
+};
+/// At these records of the first run; at its last one where there are none. Throws InputError where runs
+/// cannot be compared.
+NodeTable node_table(const std::filesystem::path& run, const std::vector<std::filesystem::path>& others,
+                     const std::vector<Index>& records);
+/// The table in columns, values with so many digits behind the point; at most so many rows, 0: all.
+std::string node_text(const NodeTable& table, int digits, Index most);
 
 }  // namespace williwaw::study

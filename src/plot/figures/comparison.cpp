@@ -1,10 +1,10 @@
-// A run and what it is compared with: lines for the run, points for the other.
+// A run and what it is compared with: lines for the run, points for the other; maps of planes.
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
 
-#include "plot/kinds.hpp"
+#include "plot/panels.hpp"
 #include "williwaw/plot/overlay.hpp"
 
 namespace williwaw::plot {
@@ -46,10 +46,51 @@ std::vector<Pair> pairs_of(const study::Comparing& c) {
   return pairs;
 }
 
+// Both and their difference over a plane, at the last time.
+bool draw_planes(const study::Comparing& c, const Output& out) {
+  const RunFolder run(c.run);
+  const Grid& grid = run.fields().grid();
+  const study::ComparedTime& last = c.times.back();
+  Field here(grid, NAN), there(grid, NAN);
+  for (const auto& v : last.values) {
+    const Index n = grid.containing(v.place);
+    here[n] = v.run;
+    there[n] = v.other;
+  }
+  // Places of a table are points, not a plane.
+  const Field shape = run.fields().field(0);
+  Index active = 0;
+  for (Index n = 0; n < grid.count(); ++n) active += shape.is_left_out(n) ? 0 : 1;
+  if (2 * static_cast<Index>(last.values.size()) < active) return false;
+  here.extend();
+  there.extend();
+  const Plane plane = middle_plane(grid);
+  const Raster first = raster_of(here, plane), second = raster_of(there, plane);
+  std::pair<Real, Real> range{INFINITY, -INFINITY};
+  for (const auto* raster : {&first, &second})
+    for (const Real v : raster->values) range = {std::fmin(range.first, v), std::fmax(range.second, v)};
+  const auto& d = run.fields().description();
+  const bool signed_field = is_signed(d.value, range);
+  Panels all{fmt::format("{} against {}{}{}", c.run, c.other,
+                         d.steady ? "" : ", t = " + casefile::readable(last.time, c.time_unit),
+                         plane_text(run, plane)),
+             label(grid.axis(plane.right).name(), c.length_unit),
+             label(grid.axis(plane.up).name(), c.length_unit),
+             {{c.run, first, range, signed_field, value_label(run)},
+              {c.other, second, range, signed_field, value_label(run)}},
+             region_lines(run, plane),
+             true};
+  all.panels.push_back(difference_panel("the run less the other", second, first, run));
+  Gnuplot plot(out);
+  draw_panels(plot, out, all);
+  plot.finish();
+  return true;
+}
+
 }  // namespace
 
 bool draw_comparison(const study::Comparing& c, const Output& out) {
-  if (c.axes.size() > 1) return false;
+  if (c.axes.size() > 1) return draw_planes(c, out);
   const std::vector<Pair> pairs = pairs_of(c);
   std::pair<Real, Real> range{INFINITY, -INFINITY};
   std::vector<std::string> entries;

@@ -1,4 +1,4 @@
-// Errors over resolution with the slopes that are due; what a probe saw in several runs.
+// Errors over resolution with the slopes that are due.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -76,43 +76,6 @@ void draw_convergence(const study::Convergence& refinement_study, const std::str
   plot.line(command);
   for (const auto& line : lines)
     for (std::size_t i = 0; i < line.x.size(); ++i) plot.data(std::array{line.x[i], line.y[i]});
-  plot.finish();
-}
-
-void draw_series(const std::vector<std::pair<std::string, std::filesystem::path>>& runs,
-                 const std::string& column, const std::string& title, const Output& out) {
-  std::vector<store::RunSeries> all;
-  std::vector<std::vector<Real>> times;
-  std::vector<std::string> entries;
-  std::vector<std::size_t> places;
-  std::pair<Real, Real> range{INFINITY, -INFINITY};
-  for (const auto& [name, folder] : runs) {
-    const store::RunSeries& run = all.emplace_back(folder / "series.csv");
-    times.push_back(casefile::converted(run.values(0), run.column(0).unit, all[0].column(0).unit));
-    const auto found = run.table().find(column);
-    if (!found)
-      throw PlotError(folder.string() + ": the series has no column '" + column + "'; it has " + run.names());
-    places.push_back(*found);
-    for (const Real v : run.values(places.back()))
-      range = {std::fmin(range.first, v), std::fmax(range.second, v)};
-    entries.push_back(name);
-  }
-  range = padded(range);
-  Gnuplot plot(out);
-  plot.line("set title " + plot::quoted(title));
-  plot.line("set xlabel " + plot::quoted(label("time", all[0].column(0).unit)));
-  plot.line("set ylabel " + plot::quoted(label(column, all[0].column(places[0]).unit)));
-  plot.line(fmt::format("set yrange [{}:{}]", range.first, range.second));
-  plot.legend(entries);
-  std::string command = "plot ";
-  for (std::size_t n = 0; n < all.size(); ++n)
-    command += fmt::format(
-        "{}'-' binary record=({}) format='%double%double' using 1:2 with lines lw 2.5 lc rgb '{}' title {}",
-        n == 0 ? "" : ", ", times[n].size(), distinct(static_cast<Index>(n)).hex(), plot::quoted(entries[n]));
-  plot.line(command);
-  for (std::size_t n = 0; n < all.size(); ++n)
-    for (std::size_t i = 0; i < times[n].size(); ++i)
-      plot.data(std::array{times[n][i], all[n].values(places[n])[i]});
   plot.finish();
 }
 

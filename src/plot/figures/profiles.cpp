@@ -5,7 +5,7 @@
 #include <array>
 #include <cmath>
 
-#include "plot/kinds.hpp"
+#include "plot/panels.hpp"
 #include "williwaw/plot/overlay.hpp"
 
 namespace williwaw::plot {
@@ -141,18 +141,21 @@ void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest
     for (std::size_t i = 0; i < c.position.size(); ++i) plot.data(std::array{c.position[i], c.value[i]});
 }
 
-void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::path>>& runs,
-                   const FigureRequest& request, const std::string& title, const Output& out) {
-  std::vector<Curve> curves;
-  std::vector<std::string> entries;
-  std::pair<Real, Real> range{INFINITY, -INFINITY};
+void draw_profiles(const NamedRuns& runs, const FigureRequest& request, const std::string& title,
+                   const Output& out, const std::vector<std::string>& not_drawn) {
+  std::vector<NamedCurve> curves;
+  std::vector<std::string> entries = not_drawn;
+  std::pair<Real, Real> range{INFINITY, -INFINITY}, positions = range;
   std::string across, up;
   bool upright = false;
-  for (const auto& [name, folder] : runs) {
+  for (const auto& [name, folder] : spread_out(runs, most_curves_apart)) {
     const RunFolder run(folder);
     const Index last = static_cast<Index>(run.fields().times().size()) - 1;
-    curves.push_back(curve_of(run.fields().field(last), request, run.fields().description().length));
-    for (const Real v : curves.back().value) range = {std::fmin(range.first, v), std::fmax(range.second, v)};
+    curves.push_back({name, curve_of(run.fields().field(last), request, run.fields().description().length)});
+    const Curve& c = curves.back().curve;
+    for (const Real v : c.value) range = {std::fmin(range.first, v), std::fmax(range.second, v)};
+    positions = {std::min(positions.first, c.position.front()),
+                 std::max(positions.second, c.position.back())};
     entries.push_back(name);
     across = position_label(run, request);
     up = value_label(run);
@@ -160,19 +163,10 @@ void draw_profiles(const std::vector<std::pair<std::string, std::filesystem::pat
   }
   range = request.range ? *request.range : padded(range);
   Gnuplot plot(out);
-  plot.line("set title " + plot::quoted(title));
-  const char* const pairs =
-      lay_out_axes(plot, upright, across, up, {curves[0].position.front(), curves[0].position.back()}, range);
+  plot.line("set title " + plot::quoted(title_of_some(title, curves.size(), runs.size())));
+  const char* const pairs = lay_out_axes(plot, upright, across, up, positions, range);
   plot.legend(entries);
-  std::string command = "plot ";
-  for (std::size_t n = 0; n < curves.size(); ++n)
-    command += fmt::format(
-        "{}'-' binary record=({}) format='%double%double' using {} with lines lw 2.5 lc rgb '{}' title {}",
-        n == 0 ? "" : ", ", curves[n].position.size(), pairs, distinct(static_cast<Index>(n)).hex(),
-        plot::quoted(entries[n]));
-  plot.line(command);
-  for (const auto& c : curves)
-    for (std::size_t i = 0; i < c.position.size(); ++i) plot.data(std::array{c.position[i], c.value[i]});
+  draw_curves(plot, curves, pairs, not_drawn);
   plot.finish();
 }
 

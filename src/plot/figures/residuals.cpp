@@ -9,8 +9,7 @@
 
 namespace williwaw::plot {
 
-void draw_residuals(const std::vector<std::pair<std::string, std::filesystem::path>>& runs,
-                    const std::string& title, const Output& out) {
+void draw_residuals(const NamedRuns& runs, const std::string& title, const Output& out) {
   std::vector<store::Series> all;
   Real lowest = 1, highest = 1;
   std::size_t longest = 0;

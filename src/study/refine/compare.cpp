@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "study/refine/in_time.hpp"
 #include "study/wording.hpp"
 #include "williwaw/casefile/formula.hpp"
 #include "williwaw/casefile/units.hpp"
@@ -18,59 +19,6 @@ using casefile::converted;
 using casefile::Unit;
 
 namespace {
-
-constexpr Real same_time = 1e-6;
-
-// From one scale of shown units to another of the same dimension.
-Real advected(Real value, const store::Scale& from, const store::Scale& to) {
-  return to.shown(from.si(value));
-}
-
-void need_same_dimension(const store::Scale& a, const store::Scale& b, const std::string& what) {
-  if (a.unit.empty() != b.unit.empty() ||
-      (!a.unit.empty() && !Unit::of(a.unit).same_dimension(Unit::of(b.unit))))
-    throw InputError("the " + what + " of one is in '" + a.unit + "', of the other in '" + b.unit +
-                     "': they cannot be compared");
-}
-
-// A recorded field at any time between its first and last record, linearly.
-class InTime {
- public:
-  explicit InTime(const store::FieldReader& reader) : reader_(reader) {}
-  bool covers(Real t) const {
-    const auto& times = reader_.times();
-    const Real slack = same_time * std::max(std::abs(times.back()), 1e-300);
-    return t >= times.front() - slack && t <= times.back() + slack;
-  }
-  bool recorded(Real t) const {
-    const Real slack = same_time * std::max(std::abs(reader_.times().back()), 1e-300);
-    return std::ranges::any_of(reader_.times(), [&](Real r) { return std::abs(r - t) <= slack; });
-  }
-  Real sample(Real t, const Point& place) {
-    load(t);
-    const Real low = before_->sample(place);
-    return weight_ == 0 ? low : (1 - weight_) * low + weight_ * after_->sample(place);
-  }
-
- private:
-  void load(Real t) {
-    if (before_ && t == loaded_) return;
-    const auto& times = reader_.times();
-    const Real slack = same_time * std::max(std::abs(times.back()), 1e-300);
-    std::size_t n = 0;
-    while (n + 1 < times.size() && times[n + 1] <= t + slack) ++n;
-    before_ = reader_.field(static_cast<Index>(n));
-    weight_ = 0;
-    if (std::abs(times[n] - t) > slack && n + 1 < times.size()) {
-      weight_ = (t - times[n]) / (times[n + 1] - times[n]);
-      after_ = reader_.field(static_cast<Index>(n + 1));
-    }
-    loaded_ = t;
-  }
-  const store::FieldReader& reader_;
-  std::optional<Field> before_, after_;
-  Real weight_ = 0, loaded_ = 0;
-};
 
 void take_norms(ComparedTime& at) {
   Real sum = 0, squares = 0, all = 0;
@@ -87,12 +35,6 @@ void take_norms(ComparedTime& at) {
   if (!(all > 0)) return;
   at.norms.l1 = sum / all;
   at.norms.l2 = std::sqrt(squares / all);
-}
-
-bool inside(const Grid& grid, const Point& p) {
-  for (int a = 0; a < grid.dimension(); ++a)
-    if (const Real x = p[grid.direction(a)]; x < grid.axis(a).from() || x > grid.axis(a).to()) return false;
-  return true;
 }
 
 // `value(time, place)` is what the other one says, nothing where it says nothing; all in the run's shown
@@ -116,32 +58,11 @@ void over_records(const store::FieldReader& run, const Value& value, Comparing& 
 }
 
 void against_run(const store::FieldReader& run, const std::filesystem::path& folder, Comparing& result) {
-  const store::FieldReader other(folder / "fields.nc");
-  const auto &a = run.description(), &b = other.description();
-  need_same_dimension(a.length, b.length, "lengths");
-  need_same_dimension(a.value, b.value, "values");
-  need_same_dimension(a.time, b.time, "times");
-  if (run.grid().dimension() != other.grid().dimension())
-    throw InputError(fmt::format("one run has {} dimension(s), the other {}", run.grid().dimension(),
-                                 other.grid().dimension()));
+  OtherRun other(run, folder);
   result.other = folder.string();
-  InTime in_time(other);
-  const bool steady = a.steady || b.steady;
-  Index between = 0;
   over_records(
-      run,
-      [&](Real t, Point place) -> std::optional<Real> {
-        // A steady state is the end of everything.
-        const Real there = steady ? other.times().back() : advected(t, a.time, b.time);
-        if (steady && t != run.times().back()) return std::nullopt;
-        if (!in_time.covers(there)) return std::nullopt;
-        for (int s = 0; s < 3; ++s) place[s] = advected(place[s], a.length, b.length);
-        if (!inside(other.grid(), place)) return std::nullopt;
-        if (!in_time.recorded(there)) ++between;
-        return advected(in_time.sample(there, place), b.value, a.value);
-      },
-      result);
-  if (between > 0)
+      run, [&](Real t, const Point& place) { return other.at(t, place); }, result);
+  if (other.between() > 0)
     result.notes.push_back(
         "some times lie between records of the other run, and are taken linearly between them");
 }
@@ -235,6 +156,42 @@ std::size_t column_of_values(const store::Series& table, const std::vector<std::
   return fitting[0];
 }
 
+// A column of values with the time of each row.
+struct TimedColumn {
+  std::size_t column;
+  std::vector<Real> times;
+};
+
+// Columns "NAME at t = 6 h" of a table with a column for each time; none where it is no such table.
+std::vector<TimedColumn> columns_by_time(const store::Series& table, const store::Description& d,
+                                         const std::string& file) {
+  std::vector<TimedColumn> result;
+  const std::string before = d.unknown + " at t = ";
+  for (std::size_t c = 0; c < table.columns.size(); ++c) {
+    const std::string& name = table.columns[c].name;
+    if (!name.starts_with(before)) continue;
+    const std::string text = name.substr(before.size());
+    std::size_t used = 0;
+    Real time = NAN;
+    try {
+      time = std::stod(text, &used);
+    } catch (const std::logic_error&) {
+      used = 0;
+    }
+    std::string unit = text.substr(used);
+    unit.erase(0, unit.find_first_not_of(' '));
+    const auto parsed = Unit::parse(unit.empty() ? d.time.unit : unit);
+    const bool fits =
+        d.time.unit.empty() ? unit.empty() : parsed && parsed->same_dimension(Unit::of(d.time.unit));
+    if (used == 0 || !fits)
+      throw InputError(
+          fmt::format("{}: column '{}': a time in a unit of time is needed behind 't ='", file, name));
+    if (!d.time.unit.empty()) time = d.time.shown(parsed->to_si(time));
+    result.push_back({c, std::vector<Real>(table.values[c].size(), time)});
+  }
+  return result;
+}
+
 void against_table(const std::filesystem::path& folder, const store::FieldReader& run,
                    const std::string& file, Comparing& result) {
   const store::Series table = store::read_series(file);
@@ -249,37 +206,45 @@ void against_table(const std::filesystem::path& folder, const store::FieldReader
   std::vector<std::size_t> others;
   for (std::size_t c = 0; c < table.columns.size(); ++c)
     if (c != time_column && std::ranges::find(coordinates, c) == coordinates.end()) others.push_back(c);
-  const std::size_t value_column = column_of_values(
-      table, others, over_time ? names_over_time(folder) : std::vector{d.unknown}, file, result);
-  if (over_time) return against_probe(folder, table, *time_column, value_column, run, file, result);
+  std::vector<TimedColumn> columns = columns_by_time(table, d, file);
+  if (columns.empty()) {
+    const std::size_t values = column_of_values(
+        table, others, over_time ? names_over_time(folder) : std::vector{d.unknown}, file, result);
+    if (over_time) return against_probe(folder, table, *time_column, values, run, file, result);
+    columns.push_back({values, time_column
+                                   ? in_units(table, *time_column, d.time, file)
+                                   : std::vector<Real>(table.values[values].size(), run.times().back())});
+  }
   if (static_cast<int>(coordinates.size()) != g.dimension())
     throw InputError(
         file + ": needs a column for each of the run's axes, with its name as header, and t for the time");
   std::vector<std::vector<Real>> places;
   for (const std::size_t c : coordinates) places.push_back(in_units(table, c, d.length, file));
-  const auto values = in_units(table, value_column, d.value, file);
-  std::vector<Real> times(values.size(), run.times().back());
-  if (time_column) times = in_units(table, *time_column, d.time, file);
   InTime in_time(run);
-  Index outside = 0;
-  for (std::size_t n = 0; n < values.size(); ++n) {
-    Point place;
-    for (int a = 0; a < g.dimension(); ++a) place[g.direction(a)] = places[static_cast<std::size_t>(a)][n];
-    if (!in_time.covers(times[n]) || !inside(g, place)) {
-      ++outside;
-      continue;
+  Index outside = 0, all = 0;
+  for (const TimedColumn& column : columns) {
+    const auto values = in_units(table, column.column, d.value, file);
+    for (std::size_t n = 0; n < values.size(); ++n) {
+      Point place;
+      for (int a = 0; a < g.dimension(); ++a) place[g.direction(a)] = places[static_cast<std::size_t>(a)][n];
+      ++all;
+      const Real time = column.times[n];
+      if (!in_time.covers(time) || !inside(g, place)) {
+        ++outside;
+        continue;
+      }
+      auto at = std::ranges::find(result.times, time, &ComparedTime::time);
+      if (at == result.times.end()) {
+        result.times.push_back({time, {}, {}});
+        at = result.times.end() - 1;
+      }
+      at->values.push_back({time, place, true, in_time.sample(time, place), values[n]});
     }
-    auto at = std::ranges::find_if(result.times, [&](const ComparedTime& c) { return c.time == times[n]; });
-    if (at == result.times.end()) {
-      result.times.push_back({times[n], {}, {}});
-      at = result.times.end() - 1;
-    }
-    at->values.push_back({times[n], place, true, in_time.sample(times[n], place), values[n]});
   }
   for (auto& at : result.times) take_norms(at);
   if (outside > 0)
-    result.notes.push_back(fmt::format("{} of {} rows lie outside the run's time or domain and were left out",
-                                       outside, values.size()));
+    result.notes.push_back(
+        fmt::format("{} of {} rows lie outside the run's time or domain and were left out", outside, all));
 }
 
 std::string place_of(const Comparing& c, const ComparedValue& v) {

@@ -16,6 +16,7 @@
 #include "study/run/tables.hpp"
 #include "study/wording.hpp"
 #include "williwaw/grid/expect.hpp"
+#include "williwaw/study/end_values.hpp"
 #include "williwaw/study/memory.hpp"
 #include "williwaw/study/ranks.hpp"
 
@@ -304,6 +305,7 @@ class Run {
     const Report last = words_of(now, ready);
     result_.closing = past_;
     result_.closing.append(last);
+    probe_values_section(folder, result_.closing);
     if (ready.balance->capabilities().second_order) probes_section(now, folder, result_.closing);
     if (result_.resumed_at)
       result_.closing.section("resumed").note(
@@ -392,6 +394,7 @@ RunResult run_steady(const Case& given, Prepared& prepared, const RunOptions& op
   for (const char* f : {"summary.json", "case.toml", "run.log"}) result.files.emplace_back(f);
   prepared.initial = std::move(state);  // what reports may still look at
   result.closing = closing_report(given, prepared, result);
+  probe_values_section(options.folder, result.closing);
   Report whole = check_report(given, prepared);
   whole.append(result.closing);
   whole.append(columns_section(options.folder / "series.csv"));
