@@ -274,7 +274,7 @@ TEST_CASE("what cannot be drawn is said in words") {
   CHECK(complaint("plot hut-floor.out --size big") ==
         "--size: 'big' is not WIDTHxHEIGHT, such as 1280x800\n");
   CHECK(complaint("plot nowhere.out").find("nowhere.out") != std::string::npos);
-  CHECK(complaint("film hut-floor.out -o film.mp4").find("not there yet") != std::string::npos);
+  CHECK(complaint("film hut-floor.out -o film.avi").find("is neither") != std::string::npos);
 }
 
 TEST_CASE("a steady case: checked, run, its budget, its boundaries and its figures") {
