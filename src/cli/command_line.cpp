@@ -189,7 +189,8 @@ void add_looking(CommandLine& line) {
         command.add_option("KIND", a.kind,
                            plot::figure_names(false) + "; of a case file: " + plot::figure_names(true));
         command.add_option("--set", a.set, "of a case: replace a value")->allow_extra_args(false);
-        command.add_option("--levels", a.levels, "number of bands of contours")->check(CLI::Range(2, 200));
+        command.add_option("--view", a.view, "in perspective: AZIMUTH,HEIGHT of who looks, in degrees");
+        command.add_option("--levels", a.levels, "bands of contours, about so many, between round values")->check(CLI::Range(2, 200));
         command.add_option("--of", a.of, "quantity: a probe or column of the series, a boundary")
             ->group(selection_group);
         command.add_option("--format", a.format, "png, svg or pdf")

@@ -47,6 +47,7 @@ struct PlotArguments {
   std::string range;
   std::string at;
   std::string along;
+  std::string view;
   Index levels = 0;
   std::string size = "1280x800";
   std::string format = "png";

@@ -193,9 +193,11 @@ void say_figures() {
                      : kind.of == plot::Shown::unknown  ? "an unknown"
                      : kind.of == plot::Shown::column   ? "a column, or the start of its name"
                      : kind.of == plot::Shown::boundary ? "a boundary"
+                     : kind.of == plot::Shown::other    ? "a result folder, a table or `exact`"
                                                         : "a probe";
     Row row{code(kind.name), kind.draw_case ? "the case" : "results", of, kind.one_time ? "each" : "all"};
-    for (const int dimension : {1, 2, 3}) row.push_back(taken_by(kind, {dimension, false, true}));
+    for (const int dimension : {1, 2, 3})
+      row.push_back(taken_by(kind, {dimension, false, true, false, true}));
     rows.push_back(row);
   }
   say_table("Figures", {"figure.kind", "drawn from", "`of` names", "times in a file", "1-D", "2-D", "3-D"},

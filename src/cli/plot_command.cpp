@@ -1,5 +1,8 @@
 #include <fmt/format.h>
 
+#include <array>
+#include <cmath>
+
 #include "arguments.hpp"
 #include "commands.hpp"
 #include "say.hpp"
@@ -54,6 +57,13 @@ FigureRequest request_from(const PlotArguments& a, const plot::RunFolder& run) {
                      d.value.shown(quantity(ends[1], d.value, "--range"))};
     if (!(request.range->second > request.range->first))
       throw InputError("--range: the second value must lie above the first");
+  }
+  if (!a.view.empty()) {
+    const auto angles = split(a.view, ',');
+    if (angles.size() != 2) throw InputError("--view: give two angles in degrees, AZIMUTH,HEIGHT");
+    request.view = std::array{quantity(angles[0], {}, "--view"), quantity(angles[1], {}, "--view")};
+    if (!(std::abs((*request.view)[0]) <= 360 && std::abs((*request.view)[1]) <= 90))
+      throw InputError("--view: azimuths lie between -360 and 360, heights between -90 and 90");
   }
   if (!a.along.empty()) request.along = line(a.along, run.fields().grid(), d.length, "--along");
   if (!a.at.empty()) take_plane(a.at, run, request);

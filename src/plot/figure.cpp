@@ -43,16 +43,24 @@ const store::RunSeries& RunFolder::series() const {
   return *series_;
 }
 
-std::pair<Real, Real> RunFolder::range() const {
-  if (!range_) range_ = fields_.range();
-  const Real largest = std::max(std::abs(range_->first), std::abs(range_->second));
-  if (!(range_->first <= range_->second)) throw PlotError(folder_.string() + ": no finite value to draw");
+namespace {
+
+void check_range(const std::filesystem::path& folder, const std::pair<Real, Real>& range) {
+  const Real largest = std::max(std::abs(range.first), std::abs(range.second));
+  if (!(range.first <= range.second)) throw PlotError(folder.string() + ": no finite value to draw");
   // A run that blew up; beyond single precision plotting has no numbers for axes.
   if (largest > 1e30)
     throw PlotError(
         fmt::format("{}: values reach {:.3g}; give a range (--range LOWEST,HIGHEST, or 'range' of the "
                     "figure) within 1e30",
-                    folder_.string(), largest));
+                    folder.string(), largest));
+}
+
+}  // namespace
+
+std::pair<Real, Real> RunFolder::range() const {
+  if (!range_) range_ = fields_.range();
+  check_range(folder_, *range_);
   return *range_;
 }
 
@@ -76,17 +84,35 @@ void check_quantity(const casefile::Case& given, const FigureRequest& request) {
     casefile::refuse_word(request.place, "figure.of", "quantity", request.of, known, {});
 }
 
+// Of a figure of what a probe saw.
+void check_probe(const casefile::Case& given, const FigureRequest& request) {
+  if (request.of.empty()) return;
+  std::vector<std::string> known;
+  for (const casefile::Probe& probe : given.probes) known.push_back(probe.name);
+  const auto means = [&](const std::string& name) {
+    return request.of == name || request.of.ends_with(": " + name);
+  };
+  if (std::ranges::none_of(known, means))
+    casefile::refuse_word(request.place, "figure.of", "probe", request.of, known, {});
+}
+
 }  // namespace
 
 FigureSource source_of(const casefile::Case& given) {
   const Problem& problem = given.problem;
-  return {problem.grid().dimension(), given.steady.has_value(),
-          problem.equation().advection && !problem.equation().advection->law};
+  FigureSource source;
+  source.dimension = problem.grid().dimension();
+  source.steady = given.steady.has_value();
+  source.velocity = problem.equation().advection && !problem.equation().advection->law;
+  for (std::size_t u = 0; u < given.count(); ++u)
+    source.exact = source.exact || given.unknown(u).exact || given.exact_is_initial;
+  return source;
 }
 
 FigureSource source_of(const RunFolder& run) {
   const auto& d = run.fields().description();
-  return {run.fields().grid().dimension(), d.steady, d.velocity, !d.vectors.empty()};
+  // Whether an exact solution is known its case says.
+  return {run.fields().grid().dimension(), d.steady, d.velocity, !d.vectors.empty(), true};
 }
 
 const std::vector<FigureKind>& figure_kinds() {
@@ -136,9 +162,10 @@ void check_figures(const casefile::Case& given) {
     if (!kind) {
       std::vector<std::string> names;
       for (const FigureKind& known : figure_kinds()) names.push_back(known.name);
-      casefile::refuse_word(request.place, "figure.kind", "value", request.kind, names, {"convergence"});
+      casefile::refuse_word(request.place, "figure.kind", "value", request.kind, names, {});
     }
     if (kind->of == Shown::unknown) check_quantity(given, request);
+    if (kind->of == Shown::probe) check_probe(given, request);
     FigureSource source = source_of(given);
     source.velocity = source.velocity || shows_vector(given, request);
     source.vectors = !given.vectors.empty();
@@ -158,7 +185,7 @@ std::vector<std::filesystem::path> draw(const RunFolder& run, const FigureReques
     throw PlotError(lacking);
   // A map shows one time: several times are several files.
   std::vector<FigureRequest> requests{request};
-  if (kind->one_time) {
+  if (kind->one_time && !(kind->all_times && kind->all_times(source_of(run), request))) {
     requests.clear();
     for (const Index r : records_of(run, request, 1)) {
       requests.push_back(request);
@@ -234,6 +261,17 @@ std::pair<Real, Real> padded(std::pair<Real, Real> range) {
 std::pair<std::pair<Real, Real>, bool> range_of(const RunFolder& run, const FigureRequest& request) {
   auto range = request.range ? *request.range : run.range();
   const bool signed_field = !request.range && is_signed(run.fields().description().value, range);
+  return {range, signed_field};
+}
+
+std::pair<std::pair<Real, Real>, bool> range_of(const RunFolder& run, const FigureRequest& request,
+                                                std::span<const Real> values) {
+  if (request.range) return {*request.range, false};
+  std::pair<Real, Real> range{INFINITY, -INFINITY};
+  for (const Real v : values)
+    if (std::isfinite(v)) range = {std::min(range.first, v), std::max(range.second, v)};
+  check_range(run.folder(), range);
+  const bool signed_field = is_signed(run.fields().description().value, range);
   return {range, signed_field};
 }
 

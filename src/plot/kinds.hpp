@@ -33,8 +33,9 @@ inline constexpr const char* band_entry = "10 to 90 % of samples";
 /// Draws one frame; the film calls these over and over with the same ranges.
 void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,
                         const std::vector<Index>& records);
+/// Of a film all frames have the range of the run, a single map its own.
 void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request, Index record,
-                    const Output& out);
+                    const Output& out, bool own_range);
 
 /// Positions and values of a record along the axis of a line, or along the line asked for.
 struct Curve {
@@ -106,6 +107,10 @@ bool is_signed(const store::Scale& scale, std::pair<Real, Real>& range);
 /// The range asked for, or that of the whole run, made symmetric (second: true) where the sign means
 /// something.
 std::pair<std::pair<Real, Real>, bool> range_of(const RunFolder& run, const FigureRequest& request);
+
+/// The range asked for, or that of the values that a single figure shows, likewise.
+std::pair<std::pair<Real, Real>, bool> range_of(const RunFolder& run, const FigureRequest& request,
+                                                std::span<const Real> values);
 
 /// "Hut floor — t = 6 h"
 std::string title_of(const RunFolder& run, const FigureRequest& request);

@@ -251,8 +251,8 @@ TEST_CASE("what cannot be drawn is said in words") {
         "contours: two axes are needed; in 1-D there are profiles and spacetime\n");
   CHECK(complaint("plot hut-floor.out strip") ==
         "strip: two axes are needed; in 1-D there are profiles and spacetime\n");
-  CHECK(complaint("plot hut-floor.out convergence")
-            .starts_with("there is no figure called 'convergence'; there are profiles, map, contours, "));
+  CHECK(complaint("plot hut-floor.out rainbow")
+            .starts_with("there is no figure called 'rainbow'; there are profiles, map, contours, "));
   CHECK(complaint("plot hut-floor.out slices") ==
         "slices: three axes are needed; in 2-D there are map and contours\n");
   CHECK(complaint("plot hut-floor.out residuals").find("residuals belong to [steady]") != std::string::npos);

@@ -106,6 +106,7 @@ casefile::FigureRequest request_for(const std::string& kind, const store::FieldR
   casefile::FigureRequest r;
   r.kind = kind;
   const Grid& g = fields.grid();
+  if (kind == "comparison") r.of = fields.file().parent_path().string();
   if (kind == "boundary") r.of = g.side_name({0, false});
   if (g.dimension() == 3) {
     Point p;

@@ -164,13 +164,12 @@ TEST_CASE("every kind of figure is drawn at the size asked for, in every rank it
           r.at = Point{0, 0, 0.2};
           r.at_axis = 2;
         }
-        const bool plane =
-            kind.name == "map" || kind.name == "contours" || kind.name == "surface" || kind.name == "strip";
+        const bool plane = kind.name == "map" || kind.name == "contours" || kind.name == "strip";
         const bool block = kind.name == "slices" || kind.name == "outer-faces";
         // Residuals, boundaries and flows belong to runs that have them; cases draw those.
         if ((plane && dimension == 1) || (block && dimension < 3) || kind.name == "residuals" ||
             kind.name == "boundary" || kind.name == "steps" || kind.name == "budget" ||
-            kind.name == "arrows" || kind.draw_case) {
+            kind.name == "arrows" || kind.name == "comparison" || kind.draw_case) {
           CHECK_THROWS_AS(draw(run, r), PlotError);
           continue;
         }
@@ -322,7 +321,7 @@ TEST_CASE("a film drawn in parts at once is the same film, and nothing else is l
       if (dimension == 1)
         draw_profile_frame(plot, run, request, {static_cast<Index>(frame)});
       else
-        draw_map_frame(plot, run, request, static_cast<Index>(frame), out);
+        draw_map_frame(plot, run, request, static_cast<Index>(frame), out, false);
     };
     std::vector<std::string> films;
     for (const std::size_t most : {1, 3}) {

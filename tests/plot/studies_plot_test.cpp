@@ -48,6 +48,12 @@ std::filesystem::path written(const std::string& name, const std::string& scheme
   return file;
 }
 
+// Without what stands from one word up to another.
+std::string text_without(const std::string& whole, const std::string& from, const std::string& to) {
+  const auto at = whole.find(from);
+  return whole.substr(0, at) + whole.substr(whole.find(to));
+}
+
 bool is_picture(const std::filesystem::path& file) {
   std::ifstream in(file, std::ios::binary);
   char head[4] = {};
@@ -110,6 +116,34 @@ TEST_CASE("a run and what it is compared with are drawn over a line or over time
   CHECK(keeper.last().numbers[0].values == keeper.last().numbers[1].values);
   CHECK_THROWS_WITH_AS(draw_series({{"one", folder}}, "elsewhere", "Rod", series),
                        doctest::Contains("no column 'elsewhere'"), PlotError);
+}
+
+TEST_CASE("a case asks for its refinement study and for the comparison with its exact solution") {
+  const auto file = written("asked", "crank-nicolson", "0.005");
+  const auto given = casefile::read_case(file, {"figure=[{kind=\"convergence\"},{kind=\"comparison\"}]"});
+  check_figures(given);
+  auto prepared = study::prepare(given);
+  const test::Handed keeper("asked");
+  Output out;
+  out.file = file.parent_path() / "convergence.png";
+  figure_kind("convergence").draw_case(given, prepared, out);
+  CHECK(is_picture(out.file));
+  CHECK(keeper.last().has("order 2"));
+  study::RunOptions options;
+  options.folder = file.parent_path() / "out";
+  study::run_case(given, prepared, options);
+  CHECK(is_picture(draw(RunFolder(options.folder), given.figures[1]).at(0)));
+  CHECK(keeper.last().has("points: the other"));
+  // Without an exact solution it is refused before anything runs.
+  const auto none =
+      casefile::read_case(file, {"figure=[{kind=\"comparison\"}]", "exact={value=\"initial\"}"});
+  CHECK_NOTHROW(check_figures(none));
+  std::string rod = text_without(text, "[exact]", "[converge]");
+  rod.replace(rod.find("SCHEME"), 6, "bdf2");
+  rod.replace(rod.find("STEP"), 4, "0.005");
+  const auto unknown = casefile::read_case_text(rod, "rod.toml", {"figure=[{kind=\"comparison\"}]"});
+  CHECK_THROWS_WITH_AS(check_figures(unknown), doctest::Contains("an [exact] solution is needed"),
+                       casefile::CaseError);
 }
 
 TEST_CASE("plans of two runs, or of a run and a formula, are drawn side by side with their difference") {

@@ -40,7 +40,10 @@ struct FigureRequest {
   std::optional<std::pair<Point, Point>> along;
   std::optional<Point> at;  ///< a plane of a block: the axis named in at_axis
   int at_axis = -1;
-  Index levels = 0;        ///< of contours; 0: a dozen or so
+  Index levels = 0;  ///< of contours; 0: a dozen or so
+  /// Of pictures in perspective: azimuth of who looks, from the first axis towards the second, and height
+  /// above the horizon, in degrees.
+  std::optional<std::array<Real, 2>> view = {};
   std::string place = {};  ///< "file:line" in a case; its kind is checked by whoever draws it
 };
 

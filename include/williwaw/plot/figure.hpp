@@ -55,12 +55,13 @@ struct FigureSource {
   bool steady = false;
   bool velocity = false;  ///< a velocity field is recorded
   bool vectors = false;   ///< unknowns are components of vectors
+  bool exact = false;     ///< an exact solution is known
 };
 FigureSource source_of(const casefile::Case& given);
 FigureSource source_of(const RunFolder& run);
 
-/// What `of` names in a request for a figure.
-enum class Shown { unknown, column, boundary, probe };
+/// What `of` names in a request for a figure; `other` is what a run is compared with.
+enum class Shown { unknown, column, boundary, probe, other };
 
 /// A kind of figure as cases and commands name it.
 struct FigureKind {
@@ -73,7 +74,9 @@ struct FigureKind {
   /// nothing ever.
   std::function<std::string(const FigureSource&, const casefile::FigureRequest&)> lacks = {};
   Shown of = Shown::unknown;
-  bool one_time = false;       ///< shows a single record; several times make several files
+  bool one_time = false;  ///< shows a single record; several times make several files
+  /// Where a kind of one time shows all of them after all. No function: nowhere.
+  std::function<bool(const FigureSource&, const casefile::FigureRequest&)> all_times = {};
   std::string extension = {};  ///< of a kind that has a format of its own
 
   /// "map: two axes are needed ..", or nothing where the source and the request have all that it takes.

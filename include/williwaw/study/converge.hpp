@@ -34,6 +34,9 @@ struct Convergence {
 Convergence converge(const std::filesystem::path& file, const std::vector<std::string>& overrides,
                      Execution execution = {}, const std::function<void(Index, const Case&)>& tell = {});
 
+/// The same of a case that was read, with all that was changed in it.
+Convergence converge(const Case& given, Execution execution = {});
+
 /// Tables and verdicts.
 Report convergence_report(const Case& given, const Convergence& result);
 std::string convergence_table(const Convergence& result);

@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <cmath>
 
 #include "casefile/sections/sections.hpp"
 
@@ -17,7 +18,7 @@ class FigureReader {
         section_(context, item, "figure") {}
 
   FigureRequest read() {
-    section_.allow({"kind", "of", "title", "times", "every", "range", "along", "at", "levels"},
+    section_.allow({"kind", "of", "title", "times", "every", "range", "along", "at", "levels", "view"},
                    {"from", "to"});
     section_.need("kind", "the kind of figure");
     figure_.kind = section_.word("kind", "");
@@ -38,6 +39,7 @@ class FigureReader {
     }
     if (section_.has("levels")) figure_.levels = section_.whole("levels", 2);
     if (section_.has("every")) figure_.every = section_.whole("every", 1);
+    if (const Node* view = section_.find("view")) read_view(*view);
     if (const Node* range = section_.find("range")) read_range(*range);
     if (const Node* along = section_.find("along")) read_along(*along);
     if (const Node* at = section_.find("at")) read_plane(*at);
@@ -70,6 +72,17 @@ class FigureReader {
     const Real high = read_number(context_, range.array()[1], "figure.range", expected);
     if (!(high > low)) section_.fail("range", "the second value must lie above the first");
     figure_.range = std::pair{scale.shown(low), scale.shown(high)};
+  }
+
+  void read_view(const Node& view) {
+    if (!view.is_array() || view.array().size() != 2)
+      section_.fail("view", "two angles in degrees are needed here, [azimuth, height]");
+    const Expected angle{Unit(), false, "an angle in degrees"};
+    const Real azimuth = read_number(context_, view.array()[0], "figure.view", angle);
+    const Real height = read_number(context_, view.array()[1], "figure.view", angle);
+    if (!(std::abs(azimuth) <= 360 && std::abs(height) <= 90))
+      section_.fail("view", "azimuths lie between -360 and 360, heights between -90 and 90");
+    figure_.view = std::array{azimuth, height};
   }
 
   // The unknown whose unit the figure has: that of a vector is its components'.

@@ -83,7 +83,7 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
         quoted(fmt::format("{:g}{}{}", known, d.velocity_unit.empty() ? "" : " ", d.velocity_unit)),
         box.right - width - 0.008, y, ink));
   }
-  const auto [range, signed_field] = range_of(run, request);
+  const auto [range, signed_field] = range_of(run, request, raster.values);
   std::vector<Lines> over = region_lines(run, plane);
   over.push_back(under);
   over.push_back(lines);

@@ -140,4 +140,29 @@ bool draw_comparison(const study::Comparing& c, const Output& out) {
   return true;
 }
 
+namespace {
+
+void draw_comparison_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
+  try {
+    const std::string other = request.of.empty() ? "exact" : request.of;
+    if (!draw_comparison(study::compare(run.folder(), other), out))
+      throw PlotError("comparison: the places of '" + other + "' are no plane to draw");
+  } catch (const InputError& e) {
+    throw PlotError(std::string("comparison: ") + e.what());
+  }
+}
+
+std::string comparison_lacks(const FigureSource& source, const FigureRequest& request) {
+  return request.of.empty() && !source.exact
+             ? "an [exact] solution is needed, or of = a result folder or a table"
+             : "";
+}
+
+}  // namespace
+
+FigureKind figures::comparison() {
+  return {
+      .name = "comparison", .draw = draw_comparison_of_run, .lacks = comparison_lacks, .of = Shown::other};
+}
+
 }  // namespace williwaw::plot

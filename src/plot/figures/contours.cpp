@@ -49,20 +49,19 @@ Real round_to_step(Real least) {
 struct Levels {
   std::pair<Real, Real> range;
   std::vector<Real> values;  ///< between the bands
+  Real step = 0;             ///< from one to the next; 0: there are none
 };
 
-// As many bands as were asked for between the extremes; otherwise a dozen or so with round numbers between.
+// Round numbers between a dozen bands or so, or between as many as were asked for at most.
 Levels levels_of(std::pair<Real, Real> range, Index wanted) {
-  Levels result{range, {}};
-  if (!(range.second > range.first)) return {padded(range), {}};
-  Real step = (range.second - range.first) / static_cast<Real>(wanted > 0 ? wanted : usual_levels);
-  Index bands = wanted;
-  if (wanted == 0) {
-    step = round_to_step(step);
-    const Real low = std::floor(range.first / step + 1e-9), high = std::ceil(range.second / step - 1e-9);
-    result.range = {step * low, step * high};
-    bands = std::llround(high - low);
-  }
+  Levels result{range, {}, 0};
+  if (!(range.second > range.first)) return {padded(range), {}, 0};
+  const Real step =
+      round_to_step((range.second - range.first) / static_cast<Real>(wanted > 0 ? wanted : usual_levels));
+  const Real low = std::floor(range.first / step + 1e-9), high = std::ceil(range.second / step - 1e-9);
+  result.range = {step * low, step * high};
+  const Index bands = std::llround(high - low);
+  result.step = step;
   for (Index n = 1; n < bands; ++n) result.values.push_back(result.range.first + static_cast<Real>(n) * step);
   return result;
 }
@@ -146,7 +145,7 @@ void draw_contours_of_run(const RunFolder& run, const FigureRequest& request, co
   const Index record = records_of(run, request, 1).back();
   const auto fractions = run.fields().volume_fractions();
   const Raster raster = smooth_raster(run.fields().field(record), plane, fractions);
-  const auto [range, signed_field] = range_of(run, request);
+  const auto [range, signed_field] = range_of(run, request, raster.values);
   const Levels levels = levels_of(range, request.levels);
   Lines lines{{}, 0.8, ink};
   std::vector<Label> labels;
@@ -162,6 +161,12 @@ void draw_contours_of_run(const RunFolder& run, const FigureRequest& request, co
   for (const Label& l : labels)
     plot.line(fmt::format("set label {} at {},{} center front boxed font ',10' textcolor rgb '{}'",
                           quoted(l.text), l.x, l.y, ink));
+  // The bar has numbers at levels alone, at every second one where they are many.
+  constexpr std::size_t most_numbers = 14;
+  const Real stride = levels.values.size() > most_numbers ? 2 * levels.step : levels.step;
+  if (stride > 0)
+    plot.line(
+        fmt::format("set cbtics {},{}", stride * std::ceil(levels.range.first / stride - 1e-9), stride));
   draw_raster(plot, raster, levels.range, signed_field, value_label(run),
               box_of(out, g.axis(plane.right).length(), g.axis(plane.up).length(), true),
               static_cast<Index>(levels.values.size()) + 1, over);

@@ -79,4 +79,18 @@ void draw_convergence(const study::Convergence& refinement_study, const std::str
   plot.finish();
 }
 
+FigureKind figures::convergence() {
+  return {.name = "convergence",
+          .draw_case = [](const casefile::Case& given, const study::Prepared&, const Output& out) {
+            try {
+              const study::Convergence result = study::converge(given);
+              draw_convergence(result, given.title + ": refining " + result.refined, out);
+            } catch (const InputError& e) {
+              throw PlotError(std::string("convergence: ") + e.what());
+            } catch (const SolverError& e) {
+              throw PlotError(std::string("convergence: ") + e.what());
+            }
+          }};
+}
+
 }  // namespace williwaw::plot

@@ -54,7 +54,7 @@ void film(const RunFolder& run, const FigureRequest& request, const Output& out,
       plot.line("set key off");
       draw_profile_frame(plot, run, fixed, {r});
     } else {
-      draw_map_frame(plot, run, fixed, r, out);
+      draw_map_frame(plot, run, fixed, r, out, false);
     }
   });
   parts.finish();

@@ -175,13 +175,22 @@ std::vector<Lines> region_lines(const RunFolder& run, const Plane& plane) {
       result.push_back(std::move(outline));
     return result;
   }
+  const Field shape = run.fields().field(0);
+  // Between materials there is a line within the domain alone.
+  const auto is_outside = [&](Real x, Real y) {
+    Point middle;
+    middle[shape.grid().direction(0)] = x;
+    middle[shape.grid().direction(1)] = y;
+    return shape.is_left_out(shape.grid().containing(middle));
+  };
   for (const bool active : {true, false}) {
     Lines lines{{}, active ? 1.0 : 1.8, active ? between_materials : ink};
     for (const store::RegionOutline& outline : outlines)
       for (std::size_t n = 0; outline.active == active && n + 3 < outline.pieces.size(); n += 4) {
-        const Real x = outline.pieces[n], y = outline.pieces[n + 1];
-        lines.segments.insert(lines.segments.end(),
-                              {x, y, outline.pieces[n + 2] - x, outline.pieces[n + 3] - y});
+        const Real x = outline.pieces[n], y = outline.pieces[n + 1], dx = outline.pieces[n + 2] - x,
+                   dy = outline.pieces[n + 3] - y;
+        if (active && is_outside(x + 0.5 * dx, y + 0.5 * dy)) continue;
+        lines.segments.insert(lines.segments.end(), {x, y, dx, dy});
       }
     if (!lines.segments.empty()) result.push_back(std::move(lines));
   }
@@ -206,7 +215,7 @@ Lines outline_of(const Raster& raster) {
 }
 
 void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request, Index record,
-                    const Output& out) {
+                    const Output& out, bool own_range) {
   const auto& reader = run.fields();
   const auto& d = reader.description();
   const Grid& g = reader.grid();
@@ -216,8 +225,10 @@ void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& re
   plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
   plot.line("set xlabel " + quoted(label(right.name(), d.length.unit)));
   plot.line("set ylabel " + quoted(label(up.name(), d.length.unit)));
-  const auto [range, signed_field] = range_of(run, request);
-  draw_raster(plot, raster_of(field, plane), range, signed_field, value_label(run),
+  const Raster raster = raster_of(field, plane);
+  const auto [range, signed_field] =
+      own_range ? range_of(run, request, raster.values) : range_of(run, request);
+  draw_raster(plot, raster, range, signed_field, value_label(run),
               box_of(out, right.length(), up.length(), true), 0, region_lines(run, plane));
 }
 
@@ -225,7 +236,7 @@ namespace {
 
 void draw_map_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
   Gnuplot plot(out);
-  draw_map_frame(plot, run, request, records_of(run, request, 1).back(), out);
+  draw_map_frame(plot, run, request, records_of(run, request, 1).back(), out, true);
   plot.finish();
 }
 

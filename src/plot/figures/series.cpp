@@ -10,6 +10,9 @@ namespace williwaw::plot {
 
 namespace {
 
+// A first row beyond what follows, which would leave the rest less of the figure than this.
+constexpr Real most_after_jump = 0.5;
+
 std::vector<std::size_t> columns_of(const RunFolder& run, const FigureRequest& request) {
   using store::SeriesRole;
   const store::RunSeries& series = run.series();
@@ -82,11 +85,12 @@ void draw_series_of_run(const RunFolder& run, const FigureRequest& request, cons
     for (std::size_t n = 1; n < band.size(); n += 2)
       range = {std::min(range.first, band[n]), std::max(range.second, band[n])};
   if (!(range.second >= range.first)) throw PlotError("the series has no numbers for this figure");
-  // Where data jump at the start the flow is unbounded there; it would flatten all that follows.
+  // Where data jump at the start a flow is unbounded there, and what was there before flattens all that
+  // follows.
   const std::pair<Real, Real> later = range_of(series, columns, 1);
   const store::SeriesRole role = run.series().role(columns[0]);
-  const bool jumps = role == store::SeriesRole::flow && later.second - later.first > 0 &&
-                     later.second - later.first < 0.5 * (range.second - range.first);
+  const bool jumps = role != store::SeriesRole::amount && later.second - later.first > 0 &&
+                     later.second - later.first < most_after_jump * (range.second - range.first);
   const std::pair<Real, Real> whole = range;
   if (jumps) range = later;
   range = request.range ? *request.range : padded(range);

@@ -11,6 +11,9 @@ namespace williwaw::plot {
 namespace {
 
 constexpr Index pixels = 700;
+// Fewer records are shown one by one: between them something may have moved on, and a mean of both would show
+// it twice.
+constexpr std::size_t enough_records = 60;
 
 // Value of a curve at a position, linear between its points.
 Real value_at(const Curve& c, Real position) {
@@ -35,10 +38,9 @@ void draw_spacetime_of_run(const RunFolder& run, const FigureRequest& request, c
   std::vector<Curve> curves;
   for (Index r = 0; r < static_cast<Index>(times.size()); ++r)
     curves.push_back(curve_of(reader.field(r), request, d.length));
-  // Between records the picture goes on linearly, as time does.
   const Real from = curves[0].position.front(), to = curves[0].position.back();
   Raster raster{pixels,
-                std::min<Index>(pixels, 8 * static_cast<Index>(times.size())),
+                std::min<Index>(pixels, 16 * static_cast<Index>(times.size())),
                 from,
                 to,
                 times.front(),
@@ -49,7 +51,8 @@ void draw_spacetime_of_run(const RunFolder& run, const FigureRequest& request, c
                                        static_cast<Real>(raster.rows);
     const auto n = std::clamp<Index>(std::ranges::upper_bound(times, t) - times.begin(), 1,
                                      static_cast<Index>(times.size()) - 1);
-    const Real fraction = (t - times[n - 1]) / (times[n] - times[n - 1]);
+    const Real part = (t - times[n - 1]) / (times[n] - times[n - 1]);
+    const Real fraction = times.size() >= enough_records ? part : std::round(part);
     for (Index column = 0; column < pixels; ++column) {
       const Real x = from + (to - from) * (static_cast<Real>(column) + 0.5) / pixels;
       raster.values.push_back((1 - fraction) * value_at(curves[n - 1], x) +

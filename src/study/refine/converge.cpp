@@ -145,11 +145,8 @@ std::string orders_text(const ConvergedQuantity& q) {
   return text.empty() ? "not known" : text;
 }
 
-}  // namespace
-
-Convergence converge(const std::filesystem::path& file, const std::vector<std::string>& overrides,
-                     Execution execution, const std::function<void(Index, const Case&)>& tell) {
-  const Case given = open_case(file, overrides);
+Convergence converge_levels(const Case& given, const std::function<Case(const casefile::Reading&)>& open,
+                            const Execution& execution, const std::function<void(Index, const Case&)>& tell) {
   Convergence result;
   const RefinementStudy& refinement_study = given.refinement_study;
   result.refined = refinement_study.grid && refinement_study.step ? "grid and step"
@@ -158,12 +155,12 @@ Convergence converge(const std::filesystem::path& file, const std::vector<std::s
   result.theory = order_due(given);
   for (Index level = 0; level < refinement_study.levels; ++level) {
     const Refinement r = refinement_of(refinement_study, level);
-    const Case finer = open_case(file, overrides, {.refinement = r, .variant = {}, .stage = 0});
+    const Case finer = open({.refinement = r, .variant = {}, .stage = 0});
     if (tell) tell(level, finer);
     Answer a = answer(finer, execution);
     if (!a.reached)
-      throw InputError(fmt::format("{}: level {} of {} did not reach its end: {}", file.string(), level + 1,
-                                   refinement_study.levels, a.trouble));
+      throw InputError(fmt::format("{}: level {} of {} did not reach its end: {}", given.file.string(),
+                                   level + 1, refinement_study.levels, a.trouble));
     result.levels.push_back(std::move(a));
     result.refinements.push_back(r);
   }
@@ -174,6 +171,21 @@ Convergence converge(const std::filesystem::path& file, const std::vector<std::s
   if (!given.stages.empty()) result.warnings.push_back("first stage only");
   look_at_trends(result);
   return result;
+}
+
+}  // namespace
+
+Convergence converge(const std::filesystem::path& file, const std::vector<std::string>& overrides,
+                     Execution execution, const std::function<void(Index, const Case&)>& tell) {
+  const auto open = [&](const casefile::Reading& reading) { return open_case(file, overrides, reading); };
+  return converge_levels(open_case(file, overrides), open, execution, tell);
+}
+
+Convergence converge(const Case& given, Execution execution) {
+  const auto open = [&](const casefile::Reading& reading) {
+    return open_case_text(given.text, given.file, {}, reading);
+  };
+  return converge_levels(given, open, execution, {});
 }
 
 std::string convergence_table(const Convergence& result) {
