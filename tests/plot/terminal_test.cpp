@@ -128,8 +128,8 @@ TEST_CASE("every picture fits into the terminal it is for") {
   Field block(
       Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells), Axis::uniform("y", 0, 1, 4, Unknowns::cells),
             Axis::uniform("z", 0, 2, 4, Unknowns::cells)}));
-  Field rod(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells)}));
-  for (const Field* field : {&plan, &tall, &block, &rod})
+  Field line_of_cells(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells)}));
+  for (const Field* field : {&plan, &tall, &block, &line_of_cells})
     for (const plot::TerminalSize size : {plot::TerminalSize{20, 6}, {37, 11}, {80, 24}, {200, 60}}) {
       CAPTURE(size.columns);
       const auto lines = plot::terminal_picture(*field, legend, plot::TerminalColours::palette, size);

@@ -76,6 +76,9 @@ TEST_CASE("a run leaves a complete folder and compares with the exact solution a
   CHECK(ran.result.comparisons[4].norms.max < 5e-3);
   CHECK(ran.result.comparisons[4].norms.max > 1e-5);
   CHECK(ran.summary.find("\"relative_residual\"") != std::string::npos);
+  const store::Series series = store::read_series(ran.folder / "series.csv");
+  CHECK(test::Json(ran.summary).number("/probes_at_the_end/middle") ==
+        doctest::Approx(series.values[series.find("middle").value()].back()).epsilon(1e-9));
   CHECK(ran.summary.find("\"in_through_west_dirichlet\"") != std::string::npos);
 }
 

@@ -45,8 +45,9 @@ void film(const RunFolder& run, const FigureRequest& request, const Output& out,
   const auto range = run.range();
   // One range for all frames, signed or not.
   if (!fixed.range && dimension == 1) fixed.range = padded(range);
-  const auto [records, seconds] = frames_of(run, request, length);
-  FilmParts parts(out, records.size(), seconds);
+  const auto frames = frames_of(run, request, length);
+  const std::vector<Index>& records = frames.first;
+  FilmParts parts(out, records.size(), frames.second);
   parts.each([&](Gnuplot& plot, std::size_t frame) {
     const Index r = records[frame];
     if (dimension == 1 || fixed.along) {

@@ -3,9 +3,11 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 #include "study/wording.hpp"
 #include "williwaw/store/run_series.hpp"
+#include "williwaw/study/series_columns.hpp"
 #include "williwaw/verify/shape.hpp"
 
 namespace williwaw::study {
@@ -77,13 +79,16 @@ std::vector<EndValue> values_at_end(const Case& given, const Prepared& prepared,
 }
 
 void probe_values_section(const std::filesystem::path& folder, Report& report) {
-  const store::RunSeries series(folder / "series.csv");
-  const auto probes = series.all(SeriesRole::probe);
-  if (probes.empty()) return;
-  report.section("probes at the end");
-  for (const std::size_t c : probes) {
-    const EndValue end = last_of(series, c);
-    report.row(end.name, readable(end.value, end.unit), number(end.value), end.unit);
+  // By names and order: a summary.json beside it may be that of an earlier run.
+  const auto written = store::written_columns(folder / "series.csv");
+  const store::Series series = store::read_series(folder / "series.csv");
+  bool first = true;
+  for (std::size_t c = 0; c < written.size(); ++c) {
+    if (written[c].second != SeriesRole::probe || series.values[c].empty()) continue;
+    if (std::exchange(first, false)) report.section("probes at the end");
+    const Real value = series.values[c].back();
+    report.row(series.columns[c].name, readable(value, series.columns[c].unit), number(value),
+               series.columns[c].unit);
   }
 }
 
