@@ -292,12 +292,16 @@ Report comparing_report(const Comparing& c) {
   Report report;
   report.section(c.run + " against " + c.other);
   const ComparedTime* worst = &c.times.front();
+  // Rows of a table count alike.
+  const bool weighted = std::ranges::any_of(c.times, [](const ComparedTime& at) {
+    return std::ranges::any_of(at.values, [](const ComparedValue& v) { return v.weight != 1; });
+  });
   for (const auto& at : c.times) {
-    report.row("at " + readable(at.time, c.time_unit),
-               fmt::format("{}L1 {:.3e}, L2 {:.3e}; maximum {:.3e}{}",
-                           at.values.front().placed ? "weighted by volume " : "", at.norms.l1, at.norms.l2,
-                           at.norms.max, c.value_unit.empty() ? "" : " " + c.value_unit),
-               number(at.norms.max), c.value_unit);
+    report.row(
+        "at " + readable(at.time, c.time_unit),
+        fmt::format("{}L1 {:.3e}, L2 {:.3e}; maximum {:.3e}{}", weighted ? "weighted by volume " : "",
+                    at.norms.l1, at.norms.l2, at.norms.max, c.value_unit.empty() ? "" : " " + c.value_unit),
+        number(at.norms.max), c.value_unit);
     if (at.norms.max > worst->norms.max) worst = &at;
   }
   const ComparedValue& v = worst->values[static_cast<std::size_t>(worst->norms.where)];
