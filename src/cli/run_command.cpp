@@ -407,6 +407,10 @@ int run(const RunArguments& arguments) {
   if (talk && !goes_on && std::filesystem::exists(options.folder / "run.log"))
     say("  folder     {}: the results of an earlier run there are replaced (--keep leaves them)\n\n",
         options.folder.string());
+  const auto tell_unwatched = [&](const std::string& why) {
+    if (talk) say("  watch      {}: what happens is told in lines\n\n", why);
+  };
+  if (given.samples > 1 && arguments.watch) tell_unwatched("samples run side by side");
   if (given.samples > 1) return run_samples(arguments, given, prepared, options.folder);
   std::unique_ptr<Communicator> some;
   if (together) {
@@ -426,8 +430,8 @@ int run(const RunArguments& arguments) {
     if (why.empty())
       watch_page.emplace(
           given, prepared, live, [] { interrupt_asked = true; }, [] { return interrupt_asked.load(); });
-    else if (talk)
-      say("  watch      {}: what happens is told in lines\n\n", why);
+    else
+      tell_unwatched(why);
   }
   options.observers.on_step = [&](const StepInfo& m) {
     if (watch_page)
