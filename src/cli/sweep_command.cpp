@@ -24,10 +24,13 @@ std::vector<std::filesystem::path> draw(const casefile::Case& base, const std::s
   for (const Trial& t : trials) {
     // Values without bounds leave no scale for the others.
     const bool without_bounds = t.verdict == "blew up" || t.verdict == "past its limit";
-    if (t.finished && !without_bounds)
+    // On several ranks each leaves its results where it was started.
+    const bool here = std::filesystem::exists(t.folder / "fields.nc");
+    if (t.finished && !without_bounds && here)
       runs.emplace_back(t.label, t.folder);
     else
-      not_drawn.push_back(t.label + ": " + t.verdict);
+      not_drawn.push_back(t.label + ": " +
+                          (t.finished && !here ? "its results lie with another rank" : t.verdict));
   }
   std::vector<std::filesystem::path> files;
   const auto next = [&](const char* name) {

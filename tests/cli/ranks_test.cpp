@@ -636,12 +636,19 @@ TEST_CASE("variants and samples are shared by ranks, each run by one of them") {
   for (const char* file : {"fields.nc", "spread.csv"})
     CHECK(text_of(folder / "together-samples" / file) == text_of(folder / "alone-samples" / file));
 
-  // A mistake that one rank meets in its own run is told once, by all of them together.
+  // A mistake that one rank meets in its own run is told once, in a row of the table that all of them share.
   const Printed wrong =
       together(2, folder, "sweep case.toml -o wrong --set 'figure=[]' --vary time.step=0.0001,fast");
-  CHECK(wrong.code == 2);
-  CHECK(wrong.error.find("time.step=fast") != std::string::npos);
-  CHECK(wrong.error.find("time.step=fast") == wrong.error.rfind("time.step=fast"));
+  CHECK(wrong.code == 4);
+  const std::string row = "fast       refused      --set time.step=fast";
+  CHECK_MESSAGE(wrong.out.find(row) != std::string::npos, wrong.out);
+  CHECK(wrong.out.find("time.step=fast") == wrong.out.rfind("time.step=fast"));
+  // One that all of them meet ends the sweep.
+  const Printed all =
+      together(2, folder, "sweep case.toml -o wrong --set 'figure=[]' --vary time.step=slow,fast");
+  CHECK(all.code == 2);
+  CHECK(all.error.find("time.step=slow") != std::string::npos);
+  CHECK(all.error.find("time.step=slow") == all.error.rfind("time.step=slow"));
 }
 
 TEST_CASE("check tells how ranks share a grid, and what was measured between them") {
