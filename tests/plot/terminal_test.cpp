@@ -124,12 +124,12 @@ TEST_CASE("a profile in a terminal is a curve between its boundaries") {
 }
 
 TEST_CASE("every picture fits into the terminal it is for") {
-  Field plan(plan_of(50, 30, 5, 3)), tall(plan_of(10, 300, 1, 30));
+  Field sheet(plan_of(50, 30, 5, 3)), tall(plan_of(10, 300, 1, 30));
   Field block(
       Grid({Axis::uniform("x", 0, 1, 4, Unknowns::cells), Axis::uniform("y", 0, 1, 4, Unknowns::cells),
             Axis::uniform("z", 0, 2, 4, Unknowns::cells)}));
   Field line_of_cells(Grid({Axis::uniform("x", 0, 1, 8, Unknowns::cells)}));
-  for (const Field* field : {&plan, &tall, &block, &line_of_cells})
+  for (const Field* field : {&sheet, &tall, &block, &line_of_cells})
     for (const plot::TerminalSize size : {plot::TerminalSize{20, 6}, {37, 11}, {80, 24}, {200, 60}}) {
       CAPTURE(size.columns);
       const auto lines = plot::terminal_picture(*field, legend, plot::TerminalColours::palette, size);
@@ -137,7 +137,7 @@ TEST_CASE("every picture fits into the terminal it is for") {
       CHECK(lines.size() <= static_cast<std::size_t>(size.rows));
       for (const auto& line : lines) CHECK(letters(line).size() <= static_cast<std::size_t>(size.columns));
     }
-  CHECK(plot::terminal_picture(plan, legend, plot::TerminalColours::palette, {19, 24}).empty());
+  CHECK(plot::terminal_picture(sheet, legend, plot::TerminalColours::palette, {19, 24}).empty());
   const auto shown = plot::terminal_picture(block, legend, plot::TerminalColours::palette, {80, 24});
   CHECK(shown.back().find("z = 1.25 m") != std::string::npos);
 }
