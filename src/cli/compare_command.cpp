@@ -13,6 +13,14 @@ namespace {
 
 constexpr Index rows_unless_given = 12;
 
+// Where the figure is drawn.
+plot::Output figure_of(const CompareArguments& arguments) {
+  plot::Output out;
+  out.file = arguments.output.empty() ? arguments.run / "figures" / "compare.png" : arguments.output;
+  if (out.file.has_parent_path()) std::filesystem::create_directories(out.file.parent_path());
+  return out;
+}
+
 // Values of all runs at the unknowns of the first.
 int compare_nodes(const CompareArguments& arguments) {
   std::vector<std::filesystem::path> others;
@@ -44,9 +52,7 @@ int compare_several(const CompareArguments& arguments) {
     report.append(study::comparing_report(study::compare(arguments.run, other)));
     if (std::filesystem::is_directory(other)) runs.emplace_back(other, other);
   }
-  plot::Output out;
-  out.file = arguments.output.empty() ? arguments.run / "figures" / "compare.png" : arguments.output;
-  if (out.file.has_parent_path()) std::filesystem::create_directories(out.file.parent_path());
+  const plot::Output out = figure_of(arguments);
   const store::FieldReader fields(arguments.run / "fields.nc");
   const std::string title =
       fields.description().title + (fields.description().steady ? ", steady state" : ", at the end");
@@ -78,9 +84,7 @@ int compare(const CompareArguments& arguments) {
   const auto result =
       study::compare(arguments.run, formula ? arguments.formula : arguments.others.front(), formula);
   const auto report = study::comparing_report(result);
-  plot::Output out;
-  out.file = arguments.output.empty() ? arguments.run / "figures" / "compare.png" : arguments.output;
-  if (out.file.has_parent_path()) std::filesystem::create_directories(out.file.parent_path());
+  const plot::Output out = figure_of(arguments);
   const bool drawn = plot::draw_comparison(result, out);
   if (drawn) store::note_written(arguments.run, store::WrittenFor::hand, {{out.file}});
   if (arguments.json) {

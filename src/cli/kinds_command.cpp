@@ -197,7 +197,7 @@ void say_figures() {
                                                         : "a probe";
     Row row{code(kind.name), kind.draw_case ? "the case" : "results", of, kind.one_time ? "each" : "all"};
     for (const int dimension : {1, 2, 3})
-      row.push_back(taken_by(kind, {dimension, false, true, false, true}));
+      row.push_back(taken_by(kind, {.dimension = dimension, .velocity = true, .exact = true}));
     rows.push_back(row);
   }
   say_table("Figures", {"figure.kind", "drawn from", "`of` names", "times in a file", "1-D", "2-D", "3-D"},

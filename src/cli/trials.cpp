@@ -344,17 +344,14 @@ std::string padded(const std::string& text, std::size_t width) {
   return text + std::string(width - std::min(width, width_of(text)), ' ');
 }
 
-// Of numbers that all or some of the trials have: their names, in the order of those that have them first.
-struct Column {
-  std::string name, unit;
-  std::string header() const { return store::Column{name, unit}.header(); }
-};
+using store::Column;
 
 const study::EndValue* value_of(const Trial& trial, const Column& column) {
   const auto found = std::ranges::find(trial.values, column.name, &study::EndValue::name);
   return found == trial.values.end() ? nullptr : &*found;
 }
 
+// Numbers that all or some of the trials have, in the order of those that have them first.
 std::vector<Column> columns_of(const std::vector<Trial>& trials) {
   std::vector<Column> result;
   for (const Trial& t : trials)

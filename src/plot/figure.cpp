@@ -258,6 +258,11 @@ std::pair<Real, Real> padded(std::pair<Real, Real> range) {
   return {range.first - 0.05 * width, range.second + 0.05 * width};
 }
 
+void widen(std::pair<Real, Real>& range, std::span<const Real> values) {
+  for (const Real v : values)
+    if (std::isfinite(v)) range = {std::min(range.first, v), std::max(range.second, v)};
+}
+
 std::pair<std::pair<Real, Real>, bool> range_of(const RunFolder& run, const FigureRequest& request) {
   auto range = request.range ? *request.range : run.range();
   const bool signed_field = !request.range && is_signed(run.fields().description().value, range);
@@ -268,8 +273,7 @@ std::pair<std::pair<Real, Real>, bool> range_of(const RunFolder& run, const Figu
                                                 std::span<const Real> values) {
   if (request.range) return {*request.range, false};
   std::pair<Real, Real> range{INFINITY, -INFINITY};
-  for (const Real v : values)
-    if (std::isfinite(v)) range = {std::min(range.first, v), std::max(range.second, v)};
+  widen(range, values);
   check_range(run.folder(), range);
   const bool signed_field = is_signed(run.fields().description().value, range);
   return {range, signed_field};

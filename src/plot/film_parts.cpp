@@ -8,8 +8,6 @@
 #include <unistd.h>
 
 #include <cmath>
-#include <fstream>
-#include <sstream>
 
 #include "williwaw/store/checked_file.hpp"
 
@@ -246,11 +244,8 @@ void FilmParts::encode() {
                          "18",     "-pix_fmt",  "yuv420p",  "-movflags", "+faststart",
                          film},
              errors_file);
-  if (code != 0 || !std::filesystem::exists(pictures_ / film)) {
-    std::ostringstream words;
-    words << std::ifstream(pictures_ / errors_file).rdbuf();
-    throw PlotError(file_.string() + ": ffmpeg failed: " + words.str());
-  }
+  if (code != 0 || !std::filesystem::exists(pictures_ / film))
+    throw PlotError(file_.string() + ": ffmpeg failed: " + text_in(pictures_ / errors_file));
   store::synchronize(pictures_ / film);
   store::replace(pictures_ / film, file_);
 }

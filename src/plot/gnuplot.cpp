@@ -31,11 +31,15 @@ std::string terminal(const std::string& ending, int width, int height) {
 
 }  // namespace
 
-bool is_complete(const std::filesystem::path& file, const std::string& ending) {
+std::string text_in(const std::filesystem::path& file) {
   std::ifstream in(file, std::ios::binary);
   std::ostringstream all;
   all << in.rdbuf();
-  const std::string bytes = all.str(),
+  return all.str();
+}
+
+bool is_complete(const std::filesystem::path& file, const std::string& ending) {
+  const std::string bytes = text_in(file),
                     tail = bytes.substr(bytes.size() - std::min<std::size_t>(bytes.size(), 16));
   const auto holds = [&](const std::string& mark) { return tail.find(mark) != std::string::npos; };
   if (ending == ".png") return holds("IEND");
@@ -122,15 +126,14 @@ void Gnuplot::finish() {
   line("exit");
   const int status = pclose(pipe_);
   pipe_ = nullptr;
-  std::ostringstream words;
-  words << std::ifstream(errors_).rdbuf();
+  const std::string words = text_in(errors_);
   if (WIFEXITED(status) && WEXITSTATUS(status) == 127)
     throw PlotError("gnuplot is not installed (Debian: gnuplot-nox); figures need it");
   if (status != 0 || (!frames_ && !std::filesystem::exists(partial_)))
-    throw PlotError(file_.string() + ": gnuplot failed: " + words.str());
+    throw PlotError(file_.string() + ": gnuplot failed: " + words);
   if (frames_) return;
   if (!is_complete(partial_, file_.extension().string()))
-    throw PlotError(file_.string() + ": was not written completely: is the disk full? " + words.str());
+    throw PlotError(file_.string() + ": was not written completely: is the disk full? " + words);
   store::synchronize(partial_);
   store::replace(partial_, file_);
 }

@@ -36,6 +36,9 @@ class Gnuplot {
   std::FILE* pipe_ = nullptr;
 };
 
+/// All of a file; nothing where it cannot be read.
+std::string text_in(const std::filesystem::path& file);
+
 /// Whether a picture ends as those of its format do: gnuplot does not look at what becomes of its output.
 bool is_complete(const std::filesystem::path& picture, const std::string& ending);
 

@@ -119,6 +119,8 @@ std::string title_at(const RunFolder& run, const FigureRequest& request, Index r
 std::string time_text(const RunFolder& run, Index record);
 /// What the value axis says.
 std::string value_label(const RunFolder& run);
+/// Makes a range hold these values as well, but for those that are not finite.
+void widen(std::pair<Real, Real>& range, std::span<const Real> values);
 /// Widens a range so that curves do not touch the frame; never empty.
 std::pair<Real, Real> padded(std::pair<Real, Real> range);
 

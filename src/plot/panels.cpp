@@ -120,7 +120,7 @@ Plane middle_plane(const Grid& grid) {
 }
 
 Panel difference_panel(const std::string& title, const Raster& first, const Raster& second,
-                       const RunFolder& run) {
+                       const std::string& unit) {
   Raster difference = second;
   Real reach = 0;
   for (std::size_t n = 0; n < difference.values.size(); ++n) {
@@ -129,8 +129,7 @@ Panel difference_panel(const std::string& title, const Raster& first, const Rast
   }
   // Two that are the same have a range too.
   if (!(reach > 0)) reach = 1e-12;
-  const auto& d = run.fields().description();
-  return {title, std::move(difference), {-reach, reach}, true, label("difference", d.value.unit)};
+  return {title, std::move(difference), {-reach, reach}, true, label("difference", unit)};
 }
 
 }  // namespace williwaw::plot

@@ -39,9 +39,9 @@ void draw_curves(Gnuplot& plot, const std::vector<NamedCurve>& curves, const cha
 std::string title_of_some(const std::string& title, std::size_t drawn, std::size_t all);
 /// A plane through a plan, or through the middle of a block.
 Plane middle_plane(const Grid& grid);
-/// Of a run's value, the second of two less the first, as a panel with a range of its own.
+/// The second of two pictures less the first, in the unit of both, as a panel with a range of its own.
 Panel difference_panel(const std::string& title, const Raster& first, const Raster& second,
-                       const RunFolder& run);
+                       const std::string& unit);
 
 /// Of more than `most` entries so many, evenly spread, the first and the last among them.
 template <class Entry>

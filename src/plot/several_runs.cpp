@@ -37,8 +37,8 @@ void draw_series(const NamedRuns& runs, const std::string& column, const std::st
       if (!std::isfinite(v)) continue;
       curve.position.push_back(times[row]);
       curve.value.push_back(v);
-      range = {std::min(range.first, v), std::max(range.second, v)};
     }
+    widen(range, curve.value);
     curves.push_back({name, std::move(curve)});
     entries.push_back(name);
   }
@@ -65,8 +65,7 @@ void draw_maps(const NamedRuns& runs, const std::string& title, const Output& ou
     const Plane plane = middle_plane(grid);
     const auto last = static_cast<Index>(run.fields().times().size()) - 1;
     all.panels.push_back({name, raster_of(run.fields().field(last), plane), {}, false, value_label(run)});
-    for (const Real v : all.panels.back().raster.values)
-      range = {std::fmin(range.first, v), std::fmax(range.second, v)};
+    widen(range, all.panels.back().raster.values);
     if (!scale) {
       scale = d.value;
       all.right_label = label(grid.axis(plane.right).name(), d.length.unit);
@@ -88,8 +87,7 @@ void draw_maps(const NamedRuns& runs, const std::string& title, const Output& ou
       all.panels[0].raster.columns == all.panels[1].raster.columns) {
     all.bar_for_each = true;
     all.panels.push_back(difference_panel(all.panels[1].title + " less " + all.panels[0].title,
-                                          all.panels[0].raster, all.panels[1].raster,
-                                          RunFolder(runs.front().second)));
+                                          all.panels[0].raster, all.panels[1].raster, scale->unit));
   }
   Gnuplot plot(out);
   draw_panels(plot, out, all);

@@ -7,19 +7,17 @@
 #include <limits>
 #include <optional>
 
-#include "kinds.hpp"
+#include "panels.hpp"
+#include "williwaw/study/report.hpp"
 
 namespace williwaw::plot {
 
 namespace {
 
+using study::width_of;
+
 constexpr int fewest_columns = 20, fewest_rows = 6;
 constexpr Real nothing = std::numeric_limits<Real>::quiet_NaN();
-
-// Characters of a text that take a column: those of an escape sequence do not.
-std::size_t shown_width(const std::string& text) {
-  return static_cast<std::size_t>(std::ranges::count_if(text, [](char c) { return (c & 0xc0) != 0x80; }));
-}
 
 std::string number(Real si, const store::Scale& scale) {
   return fmt::format("{:.4g}", scale.shown(si));
@@ -28,13 +26,13 @@ std::string number(Real si, const store::Scale& scale) {
 // `left` and `right` at the ends of a line, `middle` between them where there is room.
 std::string between_ends(std::string left, const std::string& middle, const std::string& right,
                          std::size_t width) {
-  const std::size_t taken = shown_width(left) + shown_width(right);
+  const std::size_t taken = width_of(left) + width_of(right);
   if (taken + 1 > width) return left;
   std::size_t room = width - taken;
-  if (shown_width(middle) + 2 <= room) {
-    const std::size_t before = (room - shown_width(middle)) / 2;
+  if (width_of(middle) + 2 <= room) {
+    const std::size_t before = (room - width_of(middle)) / 2;
     left += std::string(before, ' ') + middle;
-    room -= before + shown_width(middle);
+    room -= before + width_of(middle);
   }
   return left + std::string(room, ' ') + right;
 }
@@ -110,8 +108,7 @@ std::string bar(const TerminalLegend& legend, const Paint& paint, std::pair<Real
   const std::string low = end(range.first) + " ", high = " " + end(range.second) + legend.value.suffix(),
                     name = legend.name + "  ";
   std::string text = name + low;
-  const int room =
-      std::min(24, width - static_cast<int>(shown_width(name) + shown_width(low) + shown_width(high)));
+  const int room = std::min(24, width - static_cast<int>(width_of(name) + width_of(low) + width_of(high)));
   if (room < 4) return "";
   for (int c = 0; c < room; ++c) {
     const Real value = range.first + (c + 0.5) / room * (range.second - range.first);
@@ -140,7 +137,7 @@ std::pair<Index, Index> within(const Axis& axis, Real from, Real to) {
 std::vector<Real> pixels(const Field& field, int columns, int rows) {
   const Grid& grid = field.grid();
   const Axis &x = grid.axis(0), &y = grid.axis(1);
-  const Index k = grid.dimension() > 2 ? grid.size(2) / 2 : 0;
+  const Index k = middle_plane(grid).at;
   const auto part = [](const Axis& axis, int n, int count) {
     return within(axis, axis.from() + axis.length() * n / count,
                   axis.from() + axis.length() * (n + 1) / count);
@@ -172,7 +169,7 @@ std::vector<std::string> plan(const Field& field, const TerminalLegend& legend, 
   const std::string unit = legend.length.suffix();
   const std::string top = " " + number(y.to(), legend.length) + unit,
                     bottom = " " + number(y.from(), legend.length) + unit;
-  const int beside = static_cast<int>(std::max({shown_width(top), shown_width(bottom), std::size_t{3}}));
+  const int beside = static_cast<int>(std::max({width_of(top), width_of(bottom), std::size_t{3}}));
   // A character is about twice as high as wide, and shows two values.
   const int widest = size.columns - beside, highest = 2 * (size.rows - 2);
   int columns = widest, rows = highest;
@@ -204,10 +201,10 @@ std::vector<std::string> plan(const Field& field, const TerminalLegend& legend, 
     const Axis& z = grid.axis(2);
     const std::string plane =
         fmt::format("   {} = {}{}", z.name(),
-                    number(z.points()[static_cast<std::size_t>(grid.size(2) / 2)], legend.length), unit);
+                    number(z.points()[static_cast<std::size_t>(middle_plane(grid).at)], legend.length), unit);
     const std::string plain =
         bar(legend, Paint(TerminalColours::shades, range, signed_field), range, size.columns);
-    if (shown_width(plain) + shown_width(plane) <= static_cast<std::size_t>(size.columns)) last += plane;
+    if (width_of(plain) + width_of(plane) <= static_cast<std::size_t>(size.columns)) last += plane;
   }
   lines.push_back(std::move(last));
   return lines;
@@ -246,7 +243,7 @@ std::vector<std::string> profile(const Field& field, const TerminalLegend& legen
   const auto [low, high] = legend.range;
   const Paint paint(colours, legend.range, false);
   const std::string top = number(high, legend.value), bottom = number(low, legend.value);
-  const std::size_t beside = std::max(shown_width(top), shown_width(bottom));
+  const std::size_t beside = std::max(width_of(top), width_of(bottom));
   const int columns = size.columns - static_cast<int>(beside) - 1, rows = size.rows - 2;
   Dots dots(columns, rows);
   const int across = 2 * columns, up = 4 * rows;
@@ -267,7 +264,7 @@ std::vector<std::string> profile(const Field& field, const TerminalLegend& legen
   std::vector<std::string> lines{legend.name + legend.value.bracket()};
   for (int row = 0; row < rows; ++row) {
     const std::string label = row == 0 ? top : row + 1 == rows ? bottom : std::string();
-    lines.push_back(std::string(beside - shown_width(label), ' ') + label + "│" +
+    lines.push_back(std::string(beside - width_of(label), ' ') + label + "│" +
                     paint.accented(dots.line(row)));
   }
   lines.push_back(std::string(beside + 1, ' ') +

@@ -3,6 +3,7 @@
 #include <udunits2.h>
 
 #include <algorithm>
+#include <array>
 #include <cctype>
 #include <charconv>
 #include <cmath>
@@ -172,11 +173,15 @@ Powers in_base_units(const Unit& unit) {
   return result;
 }
 
+// Units of SI that have names of their own, but for those that are for what is none of their business here:
+// m²/s² is no dose of radiation.
+constexpr std::array named_in_si{"kg", "m", "s", "K", "mol", "A", "cd", "N", "J", "W", "Pa", "V", "C"};
+
 // A symbol's part in SI: the unit of its kind, kJ as J, or base units.
 Powers coherent(const std::string& symbol) {
   const auto unit = Unit::parse(symbol);
   if (!unit) return {};
-  for (const char* of : {"kg", "m", "s", "K", "mol", "A", "cd", "N", "J", "W", "Pa", "V", "C"})
+  for (const char* of : named_in_si)
     if (unit->same_dimension(Unit::of(of))) return {{of, 1}};
   return in_base_units(*unit);
 }
@@ -194,12 +199,10 @@ std::string Unit::si_text() const {
       for (const auto& [of, each] : coherent(symbol)) multiply(product, of, power * each);
     if (const std::string text = text_of(product); is_si(text)) return text;
   }
-  // A name of its own, unless it is for what is none of their business here: m²/s² is no dose of radiation.
   char name[256];
-  if (ut_format(handle_->base, name, sizeof name, UT_ASCII) > 0 && factors_of(name) &&
-      factors_of(name)->size() == 1 && factors_of(name)->front().second == 1)
-    for (const char* known : {"kg", "m", "s", "K", "mol", "A", "cd", "N", "J", "W", "Pa", "V", "C"})
-      if (std::string(known) == name) return name;
+  if (ut_format(handle_->base, name, sizeof name, UT_ASCII) > 0 &&
+      std::ranges::find(named_in_si, std::string(name)) != named_in_si.end())
+    return name;
   if (const std::string text = text_of(in_base_units(*this)); is_si(text)) return text;
   return ut_format(handle_->base, name, sizeof name, UT_ASCII) > 0 ? name : "1";
 }

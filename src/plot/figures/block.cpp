@@ -62,9 +62,9 @@ void draw_sheets(Gnuplot& plot, const std::vector<Sheet>& sheets) {
   for (const Sheet& s : sheets) plot.data(s.points);
 }
 
-void set_stage(Gnuplot& plot, const RunFolder& run, const FigureRequest& request, Index record,
-               std::pair<Real, Real> range, bool signed_field) {
-  plot.line("set title " + quoted(title_at(run, request, record)));
+void set_stage(Gnuplot& plot, const RunFolder& run, const std::string& title, std::pair<Real, Real> range,
+               bool signed_field) {
+  plot.line("set title " + quoted(title));
   set_palette(plot, range, signed_field);
   plot.line(
       fmt::format("set cbtics textcolor rgb '{}'; set cblabel {} offset 1", ink, quoted(value_label(run))));
@@ -124,16 +124,16 @@ void set_block(Gnuplot& plot, const RunFolder& run, const FigureRequest& request
   plot.line("set xlabel offset 0,-0.5; set ylabel offset 1,-0.5; set zlabel rotate");
 }
 
-// What a surface stands on: the labels and ranges of both axes.
+// What a surface stands on: the labels and ranges of both axes; and its title.
 struct Ground {
-  std::string right, up;
+  std::string title, right, up;
   std::pair<Real, Real> along_right, along_up;
 };
 
 void draw_surface(Gnuplot& plot, const RunFolder& run, const FigureRequest& request, const Sheet& sheet,
                   const Ground& ground) {
   const auto [range, signed_field] = range_of(run, request, values_of({sheet}));
-  set_stage(plot, run, request, 0, range, signed_field);
+  set_stage(plot, run, ground.title, range, signed_field);
   plot.line("set xlabel " + quoted(ground.right) + "; set ylabel " + quoted(ground.up));
   plot.line("set zlabel " + quoted(value_label(run)) + " rotate offset -1");
   const auto [low, high] = padded(range);
@@ -170,11 +170,11 @@ void draw_surface_in_time(const RunFolder& run, const FigureRequest& request, co
   const auto time = [&](Index r) { return reader.times()[static_cast<std::size_t>(r)]; };
   Gnuplot plot(out);
   draw_surface(plot, run, request, sheet,
-               {position_label(run, request),
+               {title_of(run, request),
+                position_label(run, request),
                 label("time", d.time.unit),
                 positions,
                 {time(records.front()), time(records.back())}});
-  plot.line("set title " + quoted(title_of(run, request)));
   draw_sheets(plot, {sheet});
   plot.finish();
 }
@@ -195,8 +195,8 @@ void draw_surface_of_run(const RunFolder& run, const FigureRequest& request, con
   const Axis &right = g.axis(plane.right), &up = g.axis(plane.up);
   Gnuplot plot(out);
   draw_surface(plot, run, request, sheet,
-               {label(right.name(), d.length.unit), label(up.name(), d.length.unit), ends(right), ends(up)});
-  plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
+               {title_at(run, request, record) + plane_text(run, plane), label(right.name(), d.length.unit),
+                label(up.name(), d.length.unit), ends(right), ends(up)});
   draw_sheets(plot, {sheet});
   plot.finish();
 }
@@ -229,7 +229,7 @@ void draw_planes(const RunFolder& run, const FigureRequest& request, const Outpu
       sheets.push_back(sheet_of(field, a == 0 ? 1 : 0, a == 2 ? 1 : 2, a, position, false));
   const auto [range, signed_field] = range_of(run, request, values_of(sheets));
   Gnuplot plot(out);
-  set_stage(plot, run, request, record, range, signed_field);
+  set_stage(plot, run, title_at(run, request, record), range, signed_field);
   set_block(plot, run, request);
   draw_sheets(plot, sheets);
   plot.finish();

@@ -67,8 +67,7 @@ bool draw_planes(const study::Comparing& c, const Output& out) {
   const Plane plane = middle_plane(grid);
   const Raster first = raster_of(here, plane), second = raster_of(there, plane);
   std::pair<Real, Real> range{INFINITY, -INFINITY};
-  for (const auto* raster : {&first, &second})
-    for (const Real v : raster->values) range = {std::fmin(range.first, v), std::fmax(range.second, v)};
+  for (const auto* raster : {&first, &second}) widen(range, raster->values);
   const auto& d = run.fields().description();
   const bool signed_field = is_signed(d.value, range);
   Panels all{fmt::format("{} against {}{}{}", c.run, c.other,
@@ -80,7 +79,7 @@ bool draw_planes(const study::Comparing& c, const Output& out) {
               {c.other, second, range, signed_field, value_label(run)}},
              region_lines(run, plane),
              true};
-  all.panels.push_back(difference_panel("the run less the other", second, first, run));
+  all.panels.push_back(difference_panel("the run less the other", second, first, d.value.unit));
   Gnuplot plot(out);
   draw_panels(plot, out, all);
   plot.finish();
@@ -95,8 +94,7 @@ bool draw_comparison(const study::Comparing& c, const Output& out) {
   std::pair<Real, Real> range{INFINITY, -INFINITY};
   std::vector<std::string> entries;
   for (const auto& p : pairs) {
-    for (const auto* values : {&p.run, &p.other})
-      for (const Real v : *values) range = {std::fmin(range.first, v), std::fmax(range.second, v)};
+    for (const auto* values : {&p.run, &p.other}) widen(range, *values);
     entries.push_back(p.name.empty() ? "ending" : p.name);
   }
   entries.emplace_back("points: the other");

@@ -113,8 +113,7 @@ void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest
   std::vector<Curve> bands;
   if (has_quantiles(run)) bands.push_back(band_of(run, request, records.back()));
   std::pair<Real, Real> range = run.range();
-  for (const Curve& band : bands)
-    for (const Real v : band.value) range = {std::fmin(range.first, v), std::fmax(range.second, v)};
+  for (const Curve& band : bands) widen(range, band.value);
   range = request.range ? *request.range : padded(range);
   const char* const pairs =
       lay_out_axes(plot, stands(run, request), position_label(run, request), value_label(run),
@@ -153,7 +152,7 @@ void draw_profiles(const NamedRuns& runs, const FigureRequest& request, const st
     const Index last = static_cast<Index>(run.fields().times().size()) - 1;
     curves.push_back({name, curve_of(run.fields().field(last), request, run.fields().description().length)});
     const Curve& c = curves.back().curve;
-    for (const Real v : c.value) range = {std::fmin(range.first, v), std::fmax(range.second, v)};
+    widen(range, c.value);
     positions = {std::min(positions.first, c.position.front()),
                  std::max(positions.second, c.position.back())};
     entries.push_back(name);

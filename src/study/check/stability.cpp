@@ -44,7 +44,7 @@ void limit_row(const Case& given, const Prepared& prepared, const std::string& l
                                      : "none: every step is unstable";
   if (std::isinf(limit.step)) text = "unlimited";
   if (limit.step == 0 && extrema) {
-    report.row(label, text, Report::Data(std::string(extrema ? "not known" : "none")));
+    report.row(label, text, Report::Data(std::string("not known")));
     return;
   }
   text += "  (" + standing_text(given, limit);

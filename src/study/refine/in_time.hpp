@@ -42,10 +42,8 @@ class InTime {
     const Real slack = same_time * std::max(std::abs(times.back()), 1e-300);
     return t >= times.front() - slack && t <= times.back() + slack;
   }
-  bool recorded(Real t) const {
-    const Real slack = same_time * std::max(std::abs(reader_.times().back()), 1e-300);
-    return std::ranges::any_of(reader_.times(), [&](Real r) { return std::abs(r - t) <= slack; });
-  }
+  // The last sample was taken between two records.
+  bool between() const { return weight_ != 0; }
   Real sample(Real t, const Point& place) {
     load(t);
     const Real low = before_->sample(place);
@@ -97,8 +95,9 @@ class OtherRun {
     if (!in_time_.covers(there)) return std::nullopt;
     for (int s = 0; s < 3; ++s) place[s] = advected(place[s], a.length, b.length);
     if (!inside(other_.grid(), place)) return std::nullopt;
-    if (!in_time_.recorded(there)) ++between_;
-    return advected(in_time_.sample(there, place), b.value, a.value);
+    const Real value = in_time_.sample(there, place);
+    if (in_time_.between()) ++between_;
+    return advected(value, b.value, a.value);
   }
   /// Values so far at times between its records.
   Index between() const { return between_; }
