@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "plot/kinds.hpp"
 #include "williwaw/verify/record_spectrum.hpp"
@@ -35,6 +36,22 @@ Real end_of(const store::Series& spectrum, const std::vector<std::size_t>& probe
   return std::max(1.15 * end, 10 * spectrum.values[0][1]);
 }
 
+// The strongest peaks that can be told apart, few enough to be read.
+std::vector<verify::Peak> labelled(std::vector<verify::Peak> peaks, Real end, Real highest) {
+  constexpr std::size_t most = 6;
+  constexpr Real apart = 0.06, least = 0.06;  // of the picture's width and height
+  std::ranges::sort(peaks, std::greater<>(), &verify::Peak::amplitude);
+  std::vector<verify::Peak> result;
+  for (const verify::Peak& peak : peaks) {
+    const bool beside = std::ranges::any_of(result, [&](const verify::Peak& other) {
+      return std::abs(other.frequency - peak.frequency) < apart * end;
+    });
+    if (result.size() < most && !beside && peak.frequency < end && peak.amplitude > least * highest)
+      result.push_back(peak);
+  }
+  return result;
+}
+
 void draw_spectrum_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
   const auto file = run.folder() / "spectrum.csv";
   if (!std::filesystem::exists(file))
@@ -46,7 +63,12 @@ void draw_spectrum_of_run(const RunFolder& run, const FigureRequest& request, co
   Real highest = 0;
   for (const auto c : probes) highest = std::max(highest, *std::ranges::max_element(spectrum.values[c]));
   Gnuplot plot(out);
-  plot.line("set title " + quoted(title_of(run, request) + ", spectra of the probes"));
+  // Two tones closer than that are one peak.
+  const Real resolution = spectrum.values[0][1] - spectrum.values[0][0];
+  plot.line("set title " +
+            quoted(fmt::format(
+                "{}, spectra of the probes, resolution {:.3g}{}", title_of(run, request), resolution,
+                spectrum.columns[0].unit.empty() ? "" : " " + pretty_unit(spectrum.columns[0].unit))));
   plot.line("set xlabel " + quoted(label("frequency", spectrum.columns[0].unit)));
   plot.line("set ylabel " + quoted(label("amplitude", spectrum.columns[probes[0]].unit)));
   plot.line(fmt::format("set xrange [0:{}]; set yrange [0:{}]", end, 1.22 * highest));
@@ -82,10 +104,9 @@ void draw_spectrum_of_run(const RunFolder& run, const FigureRequest& request, co
     if (probes.size() > 1) continue;
     // One probe alone has room for its peaks' frequencies.
     const verify::RecordSpectrum one{spectrum.values[0][1] - spectrum.values[0][0], values};
-    for (const auto& peak : verify::peaks_of(one))
-      if (peak.frequency < end && peak.amplitude > 0.06 * highest)
-        plot.line(fmt::format("set label '{:.4g}' at first {},{} center offset 0,0.8 textcolor rgb '{}'",
-                              peak.frequency, peak.frequency, peak.amplitude, ink));
+    for (const auto& peak : labelled(verify::peaks_of(one), end, highest))
+      plot.line(fmt::format("set label '{:.4g}' at first {},{} center offset 0,0.8 textcolor rgb '{}'",
+                            peak.frequency, peak.frequency, peak.amplitude, ink));
   }
   if (marked)
     command += fmt::format(", NaN with lines lw 1 dt 2 lc rgb '{}' title 'modes of the grid'", faint);

@@ -47,7 +47,7 @@ void draw_region(Gnuplot& plot, const study::Prepared& prepared, const std::vect
     list.push_back(0);
   }
   plot.line("set xlabel 'real part of eigenvalue · step'; set ylabel 'imaginary part of eigenvalue · step'");
-  plot.line("set title 'where the scheme is stable (shaded)'");
+  plot.line("set title 'where the scheme is stable (shaded)'; set size ratio -1");
   plot.line(fmt::format("set xrange [{}:{}]; set yrange [{}:{}]", w.left, w.right, -w.height, w.height));
   plot.line(
       fmt::format("set cbrange [0:1]; unset colorbox; set palette defined (0 '#cfe3df', 1 '{}')", ground));
@@ -71,7 +71,7 @@ void draw_region(Gnuplot& plot, const study::Prepared& prepared, const std::vect
   plot.data(image);
   if (!inside.empty()) plot.data(inside);
   if (!outside.empty()) plot.data(outside);
-  plot.line("unset xzeroaxis; unset yzeroaxis");
+  plot.line("unset xzeroaxis; unset yzeroaxis; set size noratio");
 }
 
 void draw_amplification(Gnuplot& plot, const study::Prepared& prepared) {
