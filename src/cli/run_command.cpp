@@ -319,6 +319,7 @@ int check(const CheckArguments& arguments) {
   const casefile::Case given = open_case(arguments.file, arguments.set, {},
                                          {arguments.memory, memory ? memory->known() : std::nullopt});
   study::Prepared prepared = study::prepare(given);
+  plot::check_figures(given, prepared);
   // Nothing runs beside the steps that are timed.
   if (memory) prepared.memory = memory->bytes();
   if (arguments.at.empty()) prepared.seconds = study::measured_seconds(given, prepared);
@@ -359,6 +360,7 @@ int run(const RunArguments& arguments) {
   const Decomposition boxes = boxes_of_all(arguments, given, together);
   const int threads = together ? threads_of_rank(arguments.threads) : arguments.threads;
   study::Prepared prepared = study::prepare(given, {threads});
+  plot::check_figures(given, prepared);
   // Stages that cannot be run are found before anything is said or done.
   const auto later =
       given.steady ? std::vector<study::PlannedStage>{} : study::planned_stages(given, prepared);

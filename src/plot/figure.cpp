@@ -8,6 +8,8 @@
 #include "casefile/reader.hpp"
 #include "grid/named.hpp"
 #include "kinds.hpp"
+#include "williwaw/study/check.hpp"
+#include "williwaw/study/series_columns.hpp"
 
 namespace williwaw::plot {
 
@@ -171,6 +173,20 @@ void check_figures(const casefile::Case& given) {
     source.vectors = !given.vectors.empty();
     const std::string lacking = kind->lacking(source, request);
     if (!lacking.empty()) throw casefile::CaseError(request.place, "figure", lacking);
+  }
+}
+
+void check_figures(const casefile::Case& given, const study::Prepared& prepared) {
+  if (!given.stages.empty()) return;
+  std::vector<std::string> names;
+  for (const auto& column : study::layout_of_series(given, *prepared.balance, prepared.balance->lines()))
+    names.push_back(column.name);
+  for (const FigureRequest& request : given.figures) {
+    const FigureKind* kind = find_kind(request.kind);
+    if (!kind || kind->of != Shown::column || request.of.empty()) continue;
+    const bool there =
+        std::ranges::any_of(names, [&](const std::string& name) { return name.starts_with(request.of); });
+    if (!there) casefile::refuse_word(request.place, "figure.of", "column", request.of, names, {});
   }
 }
 

@@ -93,6 +93,10 @@ std::string figure_names(bool of_case);
 /// lacks something for.
 void check_figures(const casefile::Case& given);
 
+/// The same of figures of columns of the series, once the case is prepared: of stages those of the first one, and
+/// of more of them no name is refused. Throws CaseError.
+void check_figures(const casefile::Case& given, const study::Prepared& prepared);
+
 /// Draws a figure into folder/figures (or to `out` if its file is set) and returns the files. Throws
 /// PlotError.
 std::vector<std::filesystem::path> draw(const RunFolder& run, const casefile::FigureRequest& request,

@@ -3,6 +3,7 @@
 
 #include <optional>
 
+#include "williwaw/store/series.hpp"
 #include "williwaw/study/open_case.hpp"
 #include "williwaw/terms/discretization.hpp"
 #include "williwaw/verify/shape.hpp"
@@ -41,5 +42,9 @@ struct SeriesColumn {
 
 /// Every one there is, in the order of the file.
 const std::vector<SeriesColumn>& series_columns();
+
+/// All columns of series.csv, in the order of the file; `lines` are those of the ledgers of all stages.
+std::vector<store::Column> layout_of_series(const Case& given, Discretization& balance,
+                                            const std::vector<LedgerLine>& lines);
 
 }  // namespace williwaw::study

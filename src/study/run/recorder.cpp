@@ -28,6 +28,30 @@ store::Scale series_time(const Case& given) {
 
 }  // namespace
 
+std::vector<store::Column> layout_of_series(const Case& given, Discretization& balance,
+                                            const std::vector<LedgerLine>& lines) {
+  using store::SeriesRole;
+  std::vector<store::Column> result{{store::name_of(SeriesRole::time), series_time(given).unit, 12}};
+  for (const Sight& sight : sights_of(given)) result.push_back({sight.label, sight.scale.unit});
+  const std::size_t unknowns = balance.unknowns().size();
+  for (std::size_t u = 0; u < unknowns; ++u)
+    for (const SeriesColumn* column : columns_of(balance))
+      result.push_back({label_of(given, u, column->name), column->unit(given, u), column->digits});
+  const auto unknown_of = [&](const LedgerLine& line) -> const casefile::UnknownOfCase& {
+    return given.unknown(static_cast<std::size_t>(line.unknown));
+  };
+  for (const auto& line : lines)
+    result.push_back(
+        {store::flow_name(line.name, line.kind == LedgerLine::Kind::boundary), unknown_of(line).flow_unit});
+  // Amounts and contents close the budget: every digit of them.
+  for (const auto& line : lines)
+    result.push_back({store::amount_name(line.name), unknown_of(line).amount_unit, 15});
+  for (std::size_t u = 0; u < unknowns; ++u)
+    result.push_back({label_of(given, u, store::name_of(SeriesRole::budget_residual)), "", 3});
+  result.push_back({store::name_of(SeriesRole::interpolated), "", 1});
+  return result;
+}
+
 Recorder::Recorder(const Case& given, Discretization& balance, const std::vector<LedgerLine>& lines,
                    std::filesystem::path folder, const RecorderMemory* from)
     : given_(&given),
@@ -35,7 +59,8 @@ Recorder::Recorder(const Case& given, Discretization& balance, const std::vector
       lines_(lines),
       time_(series_time(given)),
       sights_(sights_of(given)),
-      series_(std::move(folder) / "series.csv", columns(), from ? from->series : store::SeriesWriter::Mark()),
+      series_(std::move(folder) / "series.csv", layout_of_series(given, balance, lines),
+              from ? from->series : store::SeriesWriter::Mark()),
       amounts_(lines.size(), 0.0) {
   begin_stage(given, balance);
 }
@@ -99,29 +124,6 @@ void Recorder::append(const Row& r) {
   }
   row.emplace_back(r.between_steps ? 1 : 0);
   series_.append(row);
-}
-
-std::vector<store::Column> Recorder::columns() const {
-  using store::SeriesRole;
-  std::vector<store::Column> result{{store::name_of(SeriesRole::time), time_.unit, 12}};
-  for (const Sight& sight : sights_) result.push_back({sight.label, sight.scale.unit});
-  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
-    for (const SeriesColumn* column : columns_of(*balance_))
-      result.push_back({label_of(*given_, u, column->name), column->unit(*given_, u), column->digits});
-  for (const auto& line : lines_)
-    result.push_back(
-        {store::flow_name(line.name, line.kind == LedgerLine::Kind::boundary), unknown_of(line).flow_unit});
-  // Amounts and contents close the budget: every digit of them.
-  for (const auto& line : lines_)
-    result.push_back({store::amount_name(line.name), unknown_of(line).amount_unit, 15});
-  for (std::size_t u = 0; u < balance_->unknowns().size(); ++u)
-    result.push_back({label_of(*given_, u, store::name_of(SeriesRole::budget_residual)), "", 3});
-  result.push_back({store::name_of(SeriesRole::interpolated), "", 1});
-  return result;
-}
-
-const casefile::UnknownOfCase& Recorder::unknown_of(const LedgerLine& line) const {
-  return given_->unknown(static_cast<std::size_t>(line.unknown));
 }
 
 }  // namespace williwaw::study

@@ -47,8 +47,6 @@ class Recorder {
     bool between_steps;
   };
 
-  std::vector<store::Column> columns() const;
-  const casefile::UnknownOfCase& unknown_of(const LedgerLine& line) const;
   void append(const Row& row);
 
   const Case* given_;
