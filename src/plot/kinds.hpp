@@ -30,10 +30,10 @@ inline const std::string lower_quantile = casefile::statistics_of_samples[1],
 inline constexpr Real band_opacity = 0.2;
 inline constexpr const char* band_entry = "10 to 90 % of samples";
 
-/// Draws one frame; the film calls these over and over with the same ranges.
+/// Draws one frame; of a film all have the range of the run, a single figure has its own.
 void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,
-                        const std::vector<Index>& records);
-/// Of a film all frames have the range of the run, a single map its own.
+                        const std::vector<Index>& records, bool own_range);
+/// Likewise.
 void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request, Index record,
                     const Output& out, bool own_range);
 
@@ -76,8 +76,8 @@ Plane plane_across(const Grid& grid, int across, Real position);
 /// ", z = 0.5 m", or nothing.
 std::string plane_text(const RunFolder& run, const Plane& plane);
 /// Cells are drawn as what they are, each of one colour; between nodes the field goes on linearly. Not a
-/// number where the domain is cut out.
-Raster raster_of(const Field& field, const Plane& plane);
+/// number where the domain is cut out, of a plan up to the outlines of its regions.
+Raster raster_of(const RunFolder& run, const Field& field, const Plane& plane);
 
 /// Straight lines to be drawn over a picture: x, y, dx, dy for each.
 struct Lines {

@@ -11,7 +11,7 @@ namespace {
 
 // Pixels: around all panels, between them, above each for its title, and beside all, or beside each, for a
 // bar.
-constexpr Real space_left = 70, space_below = 70, space_above = 64, space_between = 36, head = 30,
+constexpr Real space_left = 96, space_below = 70, space_above = 64, space_between = 36, head = 30,
                bar_space = 150, own_bar = 120, least_panel = 24;
 
 struct Layout {

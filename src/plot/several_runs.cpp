@@ -64,7 +64,8 @@ void draw_maps(const NamedRuns& runs, const std::string& title, const Output& ou
     const Grid& grid = run.fields().grid();
     const Plane plane = middle_plane(grid);
     const auto last = static_cast<Index>(run.fields().times().size()) - 1;
-    all.panels.push_back({name, raster_of(run.fields().field(last), plane), {}, false, value_label(run)});
+    all.panels.push_back(
+        {name, raster_of(run, run.fields().field(last), plane), {}, false, value_label(run)});
     widen(range, all.panels.back().raster.values);
     if (!scale) {
       scale = d.value;

@@ -88,6 +88,57 @@ TEST_CASE("a steady state's figures: contours, surface, map, budget, residuals, 
   CHECK(run.range().second < 20);
 }
 
+TEST_CASE("maps and contours end where cut-outs do, not at cells: round, along axes, and at crests") {
+  struct Cut {
+    std::string where;
+    bool (*inside)(Real x, Real y);
+  };
+  const Cut cuts[] = {
+      {"(x - 1)^2 + (y - 1)^2 < 0.36",
+       [](Real x, Real y) { return (x - 1) * (x - 1) + (y - 1) * (y - 1) < 0.36; }},
+      // Corners between the places where the outline was looked for.
+      {"x < 1.234 && y < 0.777", [](Real x, Real y) { return x < 1.234 && y < 0.777; }},
+      // Rows above the crest and below the trough are not crossed by the outline.
+      {"y > 1.3 + 0.3*sin(4*x)", [](Real x, Real y) { return y > 1.3 + 0.3 * std::sin(4 * x); }},
+      // Everything but a round pond.
+      {"(x - 1.6)^2 + (y - 1.1)^2 > 0.7",
+       [](Real x, Real y) { return (x - 1.6) * (x - 1.6) + (y - 1.1) * (y - 1.1) > 0.7; }}};
+  for (const Cut& cut : cuts) {
+    CAPTURE(cut.where);
+    std::string text = plan;
+    const std::string old = "(x - 1)^2 + (y - 1)^2 < 0.36";
+    text.replace(text.find(old), old.size(), cut.where);
+    if (cut.where.starts_with("(x - 1.6)")) {
+      const std::string east = "east = { dirichlet = \"-4 degC\" }\n";
+      text.erase(text.find(east), east.size());
+    }
+    const RunFolder run(run_of(text + "[steady]\nsolver = \"direct\"\n"));
+    for (const char* kind : {"map", "contours"}) {
+      CAPTURE(kind);
+      const test::Handed keeper("cut-outs");
+      draw(run, request(kind));
+      const std::vector<Real> pixels = keeper.last().with("image").at(0).values;
+      const auto columns =
+          static_cast<std::size_t>(std::lround(std::sqrt(1.5 * static_cast<Real>(pixels.size()))));
+      const std::size_t rows = pixels.size() / columns;
+      REQUIRE(columns * rows == pixels.size());
+      REQUIRE(columns >= 400);
+      std::size_t wrong = 0, left_out = 0;
+      for (std::size_t n = 0; n < pixels.size(); ++n) {
+        const Real x = 3 * (static_cast<Real>(n % columns) + 0.5) / static_cast<Real>(columns),
+                   y = 2 * (static_cast<Real>(n / columns) + 0.5) / static_cast<Real>(rows), near = 5e-4;
+        const bool inside = cut.inside(x, y);
+        left_out += inside ? 1 : 0;
+        if (inside == cut.inside(x + near, y + near) && inside == cut.inside(x - near, y - near) &&
+            inside == cut.inside(x + near, y - near) && inside == cut.inside(x - near, y + near))
+          wrong += std::isnan(pixels[n]) == inside ? 0 : 1;
+      }
+      CHECK(wrong == 0);
+      CHECK(left_out > 1000);
+    }
+  }
+}
+
 TEST_CASE("contours at a chosen number of levels, in a chosen range, in every format") {
   const RunFolder run(steady_run());
   for (const Index levels : {2, 7, 25}) {

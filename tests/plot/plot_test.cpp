@@ -319,7 +319,7 @@ TEST_CASE("a film drawn in parts at once is the same film, and nothing else is l
     request.range = run.range();
     const auto draw_frame = [&](Gnuplot& plot, std::size_t frame, const Output& out) {
       if (dimension == 1)
-        draw_profile_frame(plot, run, request, {static_cast<Index>(frame)});
+        draw_profile_frame(plot, run, request, {static_cast<Index>(frame)}, false);
       else
         draw_map_frame(plot, run, request, static_cast<Index>(frame), out, false);
     };

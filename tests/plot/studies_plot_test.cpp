@@ -180,8 +180,12 @@ step = 0.5
   const auto check_difference = [](const test::HandedDrawing& drawing, Real sign) {
     const auto maps = drawing.with("image");
     REQUIRE(maps.size() == 3);
-    // Row by row from below: x and y are 1.25 and 1.25 behind two rows and two columns.
-    const std::size_t there = 2 * 6 + 2;
+    // Row by row from below, so many pixels for a cell along each axis: one whose cell's middle is
+    // (1.25, 1.25).
+    const auto columns =
+        static_cast<std::size_t>(std::lround(std::sqrt(1.5 * static_cast<Real>(maps[0].values.size()))));
+    REQUIRE(columns % 6 == 0);
+    const std::size_t of_cell = columns / 6, there = (2 * of_cell + 1) * columns + 2 * of_cell + 1;
     CHECK(maps[0].values[there] == doctest::Approx(1.25).epsilon(1e-6));
     CHECK(maps[1].values[there] == doctest::Approx(1.25 + 0.625).epsilon(1e-6));
     CHECK(maps[2].values[there] == doctest::Approx(sign * 0.625).epsilon(1e-6));

@@ -23,7 +23,8 @@ struct VectorQuantity {
   std::vector<std::string> components;
 };
 
-/// Where a region of a plan ends: straight pieces, x and y of one end and of the other for each.
+/// Where a region of a plan ends: straight pieces, x and y of one end and of the other for each, with the
+/// region to the left.
 struct RegionOutline {
   std::string region;
   bool active = true;  ///< not cut out of the domain

@@ -64,7 +64,7 @@ void draw_arrows(const RunFolder& run, const FigureRequest& request, const Outpu
   Lines under = lines;
   under.width = 3.2;
   under.colour = ink;
-  const Raster raster = raster_of(field, plane);
+  const Raster raster = raster_of(run, field, plane);
   const Box box = box_of(out, right.length(), up.length(), true);
   Gnuplot plot(out);
   plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));

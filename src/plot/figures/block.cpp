@@ -11,7 +11,8 @@ namespace williwaw::plot {
 
 namespace {
 
-constexpr Index most_points = 90;  // along an edge of what is drawn
+constexpr Index most_points = 90;     // along an edge of what is drawn
+constexpr Index finest_points = 200;  // of a surface alone
 
 // Corners of patches: values at even places from end to end of two axes.
 struct Sheet {
@@ -25,8 +26,9 @@ Real value_at(const Field& field, const Point& p) {
 }
 
 Sheet sheet_of(const Field& field, int right, int up, int across, Real position, bool raised) {
+  const Index most = raised ? finest_points : most_points;
   const Grid& g = field.grid();
-  const auto count = [&](int a) { return std::min<Index>(most_points, 2 * g.axis(a).size() + 1); };
+  const auto count = [&](int a) { return std::min<Index>(most, 2 * g.axis(a).size() + 1); };
   Sheet sheet{count(right), count(up), {}};
   for (Index r = 0; r < sheet.rows; ++r)
     for (Index c = 0; c < sheet.columns; ++c) {
@@ -70,7 +72,7 @@ void set_stage(Gnuplot& plot, const RunFolder& run, const std::string& title, st
       fmt::format("set cbtics textcolor rgb '{}'; set cblabel {} offset 1", ink, quoted(value_label(run))));
   plot.line(
       fmt::format("set border 4095 lc rgb '{}' lw 0.8; set ticslevel 0; unset grid; set key off", faint));
-  plot.line("set pm3d depthorder interpolate 1,1; set colorbox vertical user origin 0.9,0.2 size 0.02,0.6");
+  plot.line("set pm3d depthorder interpolate 2,2; set colorbox vertical user origin 0.9,0.2 size 0.02,0.6");
   plot.line(
       "set lmargin at screen 0.08; set rmargin at screen 0.84; set bmargin at screen 0.06; set tmargin at "
       "screen 0.92");
@@ -141,7 +143,7 @@ void draw_surface(Gnuplot& plot, const RunFolder& run, const FigureRequest& requ
                         ground.along_right.first, ground.along_right.second, ground.along_up.first,
                         ground.along_up.second));
   // Facets of one sheet have an order by themselves; sorted by their middles those of peaks tear its edges.
-  plot.line("set pm3d scansautomatic");
+  plot.line("set pm3d scansautomatic interpolate 1,1");
   set_view(plot, request.view.value_or(std::array{-55.0, 32.0}), "0.82,1.05");
   plot.line("set border 127 lw 0.8; set xyplane 0");
   plot.line("unset lmargin; unset rmargin; unset bmargin; unset tmargin; set origin 0,0; set size 0.92,0.96");
@@ -151,7 +153,7 @@ void draw_surface(Gnuplot& plot, const RunFolder& run, const FigureRequest& requ
 void draw_surface_in_time(const RunFolder& run, const FigureRequest& request, const Output& out) {
   const auto& reader = run.fields();
   const auto& d = reader.description();
-  const std::vector<Index> records = records_of(run, request, most_points);
+  const std::vector<Index> records = records_of(run, request, finest_points);
   if (records.size() < 2) throw PlotError("a surface over space and time needs two records at least");
   Sheet sheet;
   sheet.rows = static_cast<Index>(records.size());
@@ -159,7 +161,7 @@ void draw_surface_in_time(const RunFolder& run, const FigureRequest& request, co
   for (const Index r : records) {
     const Curve curve = curve_of(reader.field(r), request, d.length);
     const std::size_t count = curve.position.size(),
-                      columns = std::min(count, static_cast<std::size_t>(most_points));
+                      columns = std::min(count, static_cast<std::size_t>(finest_points));
     sheet.columns = static_cast<Index>(columns);
     positions = {curve.position.front(), curve.position.back()};
     for (std::size_t n = 0; n < columns; ++n) {

@@ -65,7 +65,7 @@ bool draw_planes(const study::Comparing& c, const Output& out) {
   here.extend();
   there.extend();
   const Plane plane = middle_plane(grid);
-  const Raster first = raster_of(here, plane), second = raster_of(there, plane);
+  const Raster first = raster_of(run, here, plane), second = raster_of(run, there, plane);
   std::pair<Real, Real> range{INFINITY, -INFINITY};
   for (const auto* raster : {&first, &second}) widen(range, raster->values);
   const auto& d = run.fields().description();

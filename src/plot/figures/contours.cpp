@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "plot/cut_outs.hpp"
 #include "plot/kinds.hpp"
 
 namespace williwaw::plot {
@@ -144,7 +145,10 @@ void draw_contours_of_run(const RunFolder& run, const FigureRequest& request, co
   const Grid& g = run.fields().grid();
   const Index record = records_of(run, request, 1).back();
   const auto fractions = run.fields().volume_fractions();
-  const Raster raster = smooth_raster(run.fields().field(record), plane, fractions);
+  const bool along_outlines = has_cut_outs(run, plane);
+  Raster raster =
+      smooth_raster(run.fields().field(record), plane, along_outlines ? std::optional<Field>() : fractions);
+  cut_at_outlines(raster, run, plane);
   const auto [range, signed_field] = range_of(run, request, raster.values);
   const Levels levels = levels_of(range, request.levels);
   Lines lines{{}, 0.8, ink};

@@ -53,7 +53,7 @@ void film(const RunFolder& run, const FigureRequest& request, const Output& out,
     if (dimension == 1 || fixed.along) {
       plot.line("set title " + quoted(title_of(run, fixed) + ", t = " + time_text(run, r)));
       plot.line("set key off");
-      draw_profile_frame(plot, run, fixed, {r});
+      draw_profile_frame(plot, run, fixed, {r}, false);
     } else {
       draw_map_frame(plot, run, fixed, r, out, false);
     }

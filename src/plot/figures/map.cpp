@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "plot/cut_outs.hpp"
 #include "plot/kinds.hpp"
 
 namespace williwaw::plot {
@@ -22,14 +23,17 @@ Real round_step(Real most) {
 
 }  // namespace
 
-Raster raster_of(const Field& field, const Plane& plane) {
+Raster raster_of(const RunFolder& run, const Field& field, const Plane& plane) {
+  const bool cut = has_cut_outs(run, plane);
   const Grid& g = field.grid();
   const Axis &right = g.axis(plane.right), &up = g.axis(plane.up);
   const bool cells = g.unknowns() == Unknowns::cells;
   const auto count = [&](const Axis& a) {
     const Real longest = std::max(right.length(), up.length());
     const Index fine = std::clamp<Index>(std::llround(fine_pixels * a.length() / longest), 40, fine_pixels);
-    return cells && a.is_uniform() ? a.size() : std::max(fine, a.size());
+    // Every cell has as many pixels as the next.
+    if (cells && a.is_uniform()) return cut ? a.size() * ((fine + a.size() - 1) / a.size()) : a.size();
+    return std::max(fine, a.size());
   };
   Raster raster{count(right), count(up), right.from(), right.to(), up.from(), up.to(), {}};
   const auto middle = [](const Axis& a, Index pixel, Index pixels) {
@@ -62,6 +66,7 @@ Raster raster_of(const Field& field, const Plane& plane) {
         p[g.direction(plane.up)] = middle(up, r, raster.rows);
         raster.values.push_back(field.sample(p));
       }
+  cut_at_outlines(raster, run, plane);
   return raster;
 }
 
@@ -225,7 +230,7 @@ void draw_map_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& re
   plot.line("set title " + quoted(title_at(run, request, record) + plane_text(run, plane)));
   plot.line("set xlabel " + quoted(label(right.name(), d.length.unit)));
   plot.line("set ylabel " + quoted(label(up.name(), d.length.unit)));
-  const Raster raster = raster_of(field, plane);
+  const Raster raster = raster_of(run, field, plane);
   const auto [range, signed_field] =
       own_range ? range_of(run, request, raster.values) : range_of(run, request);
   draw_raster(plot, raster, range, signed_field, value_label(run),

@@ -105,14 +105,16 @@ Curve band_of(const RunFolder& run, const FigureRequest& request, Index record) 
 }  // namespace
 
 void draw_profile_frame(Gnuplot& plot, const RunFolder& run, const FigureRequest& request,
-                        const std::vector<Index>& records) {
+                        const std::vector<Index>& records, bool own_range) {
   const auto& length = run.fields().description().length;
   std::vector<Curve> curves;
   for (const Index r : records) curves.push_back(curve_of(run.fields().field(r), request, length));
   // Of the last record alone: several bands would hide each other.
   std::vector<Curve> bands;
   if (has_quantiles(run)) bands.push_back(band_of(run, request, records.back()));
-  std::pair<Real, Real> range = run.range();
+  std::pair<Real, Real> range = own_range ? std::pair<Real, Real>{INFINITY, -INFINITY} : run.range();
+  for (const Curve& c : curves)
+    if (own_range) widen(range, c.value);
   for (const Curve& band : bands) widen(range, band.value);
   range = request.range ? *request.range : padded(range);
   const char* const pairs =
@@ -186,7 +188,7 @@ void draw_profiles_of_run(const RunFolder& run, const FigureRequest& request, co
   for (const Index r : records) entries.push_back(entry(run, r));
   if (has_quantiles(run)) entries.emplace_back(band_entry);
   plot.legend(entries);
-  draw_profile_frame(plot, run, request, records);
+  draw_profile_frame(plot, run, request, records, true);
   plot.finish();
 }
 

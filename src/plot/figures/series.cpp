@@ -97,10 +97,12 @@ void draw_series_of_run(const RunFolder& run, const FigureRequest& request, cons
   // Columns of one figure share an axis, so it is named by what they share.
   const bool one = columns.size() == 1;
   const std::string unit = series.columns[columns[0]].unit;
-  const std::string what = one                                 ? series.columns[columns[0]].name
-                           : role == store::SeriesRole::flow   ? "flow into the domain"
-                           : role == store::SeriesRole::amount ? "amount that came in"
-                                                               : run.fields().description().unknown;
+  const std::string& first = series.columns[columns[0]].name;
+  const std::string what = one && role == store::SeriesRole::flow ? first + ", into the domain"
+                           : one                                  ? first
+                           : role == store::SeriesRole::flow      ? "flow into the domain"
+                           : role == store::SeriesRole::amount    ? "amount that came in"
+                                                                  : run.fields().description().unknown;
   Gnuplot plot(out);
   plot.line("set title " + quoted(title_of(run, request)));
   plot.line("set xlabel " + quoted(label("time", time_unit)));

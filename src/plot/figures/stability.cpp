@@ -31,7 +31,7 @@ void draw_region(Gnuplot& plot, const study::Prepared& prepared, const std::vect
   const auto& s = prepared.stability;
   const Real step = prepared.longest_step, reach = s.largest_eigenvalue * step;
   const Window w = window_of(real_stability_interval(scheme), reach);
-  constexpr Index columns = 320, rows = 260;
+  constexpr Index columns = 900, rows = 720;
   std::vector<Real> image, inside, outside;
   for (Index j = 0; j < rows; ++j)
     for (Index i = 0; i < columns; ++i) {

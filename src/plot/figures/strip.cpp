@@ -25,7 +25,7 @@ void draw_strip(const RunFolder& run, const FigureRequest& request, const Output
              {},
              region_lines(run, plane)};
   for (const Index record : records)
-    all.panels.push_back({"t = " + time_text(run, record), raster_of(reader.field(record), plane), range,
+    all.panels.push_back({"t = " + time_text(run, record), raster_of(run, reader.field(record), plane), range,
                           signed_field, value_label(run)});
   Gnuplot plot(out);
   draw_panels(plot, out, all);
