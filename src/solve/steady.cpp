@@ -61,8 +61,9 @@ class SteadySolver {
       y_ = first;
       if (!continue_in_time(r, step, size) && trouble) std::rethrow_exception(trouble);
     }
+    if (!floating_.pieces.empty()) settle_means(first, r, step, size);
     outcome_.reached = size <= std::max(rules_.tolerance * sizes_.reference, sizes_.floor) * (1 + 1e-12);
-    finish(first, r);
+    finish(r);
     return outcome_;
   }
 
@@ -320,11 +321,7 @@ class SteadySolver {
     return next;
   }
 
-  void finish(const State& first, State& r) {
-    if (!floating_.pieces.empty()) {
-      restore_means(first);
-      residual(y_, r);
-    }
+  void finish(const State& r) {
     outcome_.left = sum_over(balance_.reductions(), [&](Index n) { return r[n]; });
     // A steady boundary supplies what its nodes lose.
     if (balance_.prescribes()) {
@@ -336,19 +333,105 @@ class SteadySolver {
     outcome_.totals = balance_.totals(y_, at_);
   }
 
-  // Every piece that nothing fixes keeps what it stored at the start.
-  void restore_means(const State& first) {
-    State q0(y_.size()), q1(y_.size()), zero(y_.size(), 0.0), one(y_.size(), 1.0), c0(y_.size()),
-        c1(y_.size());
-    balance_.storage(first, at_, q0);
-    balance_.storage(y_, at_, q1);
-    balance_.storage(zero, at_, c0);
-    balance_.storage(one, at_, c1);
-    const auto sums = sums_of_pieces([&](Index n) { return std::pair{q0[n] - q1[n], c1[n] - c0[n]}; });
-    for (std::size_t p = 0; p < sums.size(); ++p) {
-      const auto [lacking, capacity] = sums[p];
-      for (const Index n : floating_.pieces[p].unknowns) y_[n] += lacking / capacity;
+  // Every piece that nothing fixes keeps what it stored at the start. What flows inside it may depend on the
+  // unknown: then the steady state is looked for again from there.
+  void settle_means(const State& first, State& r, State& step, Real& size) {
+    constexpr int rounds = 20;
+    const std::vector<Real> wanted = stored_in_pieces(first);
+    for (int n = 0; n < rounds; ++n) {
+      if (capabilities_.linear)
+        raise_pieces(wanted);
+      else
+        find_raises(wanted);
+      const Real moved = residual(y_, r);
+      if (capabilities_.linear) return;
+      size = moved;
+      if (near_enough(size)) return;
+      iterate(r, step, size);
     }
+  }
+
+  std::vector<Real> stored_in_pieces(const State& y) const {
+    State q(y.size());
+    balance_.storage(y, at_, q);
+    std::vector<Real> result;
+    for (const auto& sums : sums_of_pieces([&](Index n) { return std::pair{q[n], 0.0}; }))
+      result.push_back(sums[0]);
+    return result;
+  }
+
+  // Where what is stored is proportional to the unknown.
+  void raise_pieces(const std::vector<Real>& wanted) {
+    const State zero(y_.size(), 0.0), one(y_.size(), 1.0);
+    const std::vector<Real> stored = stored_in_pieces(y_), none = stored_in_pieces(zero),
+                            unit = stored_in_pieces(one);
+    std::vector<Real> raises;
+    for (std::size_t p = 0; p < wanted.size(); ++p)
+      raises.push_back((wanted[p] - stored[p]) / (unit[p] - none[p]));
+    raise_by(y_, raises);
+  }
+
+  // Where it only grows with the unknown: enclosed first, then halved. Pieces that cannot store what is
+  // wanted stay as they are.
+  void find_raises(const std::vector<Real>& wanted) {
+    constexpr int doublings = 60, halvings = 60;
+    constexpr Real round_off_of_sums = 1e-14;
+    const State from = y_;
+    const std::size_t count = wanted.size();
+    const auto lacking = [&](const std::vector<Real>& raises) {
+      raise_by(from, raises);
+      std::vector<Real> result = stored_in_pieces(y_);
+      for (std::size_t p = 0; p < count; ++p) result[p] = wanted[p] - result[p];
+      return result;
+    };
+    std::vector<Real> raises(count, 0.0), near(count, 0.0), far(count, 0.0);
+    std::vector<char> enclosed(count, 0);
+    const std::vector<Real> at_first = lacking(raises);
+    const auto needs = [&](std::size_t p) {
+      return std::abs(at_first[p]) > round_off_of_sums * std::abs(wanted[p]);
+    };
+    Real reach = 1e-3 * (1 + balance_.reductions().highest(largest_of(from)));
+    try {
+      for (int n = 0; n < doublings; ++n, reach *= 2) {
+        bool open = false;
+        for (std::size_t p = 0; p < count; ++p)
+          if (needs(p) && !enclosed[p]) {
+            raises[p] = std::copysign(reach, at_first[p]);
+            open = true;
+          }
+        if (!open) break;
+        const std::vector<Real> now = lacking(raises);
+        for (std::size_t p = 0; p < count; ++p)
+          if (needs(p) && !enclosed[p]) {
+            far[p] = raises[p];
+            if (now[p] * at_first[p] <= 0)
+              enclosed[p] = 1;
+            else
+              near[p] = raises[p];
+          }
+      }
+    } catch (const DataError&) {
+      // Beyond what contents are known for: what is not enclosed by now cannot be.
+      if (shared_) throw;
+    }
+    for (int n = 0; n < halvings; ++n) {
+      for (std::size_t p = 0; p < count; ++p) raises[p] = enclosed[p] ? 0.5 * (near[p] + far[p]) : 0;
+      const std::vector<Real> now = lacking(raises);
+      for (std::size_t p = 0; p < count; ++p) (now[p] * at_first[p] > 0 ? near : far)[p] = raises[p];
+    }
+    raise_by(from, raises);
+  }
+
+  static Real largest_of(const State& y) {
+    Real result = 0;
+    for (const Real v : y) result = std::max(result, std::abs(v));
+    return result;
+  }
+
+  void raise_by(const State& from, const std::vector<Real>& raises) {
+    y_ = from;
+    for (std::size_t p = 0; p < raises.size(); ++p)
+      for (const Index n : floating_.pieces[p].unknowns) y_[n] += raises[p];
     if (box_) box_->exchange(y_);
   }
 

@@ -91,6 +91,34 @@ TEST_CASE("without flow the total head is the same everywhere, through layers to
           doctest::Approx(-0.3).epsilon(1e-9));
 }
 
+TEST_CASE("a closed column settles with the water that it had at the start") {
+  // Between saturation and nothing contents are far from proportional to the head; layers hold them apart.
+  for (const Real start : {-2.0, -0.6, -0.05}) {
+    CAPTURE(start);
+    Problem p = column(sand(), 40);
+    p.initial = start;
+    auto balance = make_balance(p);
+    State y = balance->initial_state();
+    const Real water = balance->totals(y, 0).content;
+    const SteadyOutcome out = solve_steady(*balance, y);
+    CHECK(out.reached);
+    CHECK(out.mean_fixed);
+    CHECK(balance->totals(y, 0).content == doctest::Approx(water).epsilon(1e-10));
+    const Real total_head = y[0] + balance->grid().point_of(0).z;
+    for (Index i = 1; i < 40; ++i)
+      CHECK(y[static_cast<std::size_t>(i)] + balance->grid().point_of(i).z ==
+            doctest::Approx(total_head).epsilon(1e-7));
+    // The exact content of hydrostatic water, by many slices, of the head that was found.
+    Real slices = 0;
+    constexpr int count = 4000;
+    for (int n = 0; n < count; ++n) {
+      const Real z = (n + 0.5) / count;
+      slices += sand().content.at(Point{}, 0, total_head - z) / count;
+    }
+    CHECK(slices == doctest::Approx(water).epsilon(1e-3));
+  }
+}
+
 TEST_CASE("a steady flow through a Gardner column has the head of its closed form") {
   // exp(alpha·u) = −q/K + (1 + q/K)·exp(−alpha·z) above a water table, q upwards (Gardner, 1958).
   const Real alpha = 2, conductivity = 0.2;
