@@ -44,7 +44,7 @@ step = "60 s"                        # or { of_limit = 0.9 } of the largest stab
 
 [record]
 every = "1 h"                        # whole fields
-series = "10 minute"                 # probes, extremes, totals, boundary flows
+series = "10 min"                    # probes, extremes, totals, boundary flows
 
 [[probe]]
 name = "middle"
@@ -270,7 +270,7 @@ step = { adaptive = "5 mm" }         # the error of a step
 
 [record]
 every = "1 h"
-series = "10 minute"
+series = "10 min"
 
 [[figure]]
 kind = "profiles"                    # of the head; of = "content" or "total-head" besides

@@ -65,7 +65,8 @@ void read_headlines(const Case& given, Discretization& balance, const Ledger& th
       const auto unknown = static_cast<std::size_t>(balance.lines()[l].unknown);
       const casefile::UnknownOfCase& of = given.unknown(unknown);
       add(names_of_flows[given.steady ? 1 : 0] + balance.lines()[l].name,
-          given.steady ? of.flow_unit : of.amount_unit, through[l], unknown);
+          given.steady ? of.flow_scale.unit : of.amount_unit,
+          given.steady ? of.flow_scale.shown_difference(through[l]) : through[l], unknown);
     }
   for (const auto& [name, reason] : without_limits(given, balance))
     for (Headline& h : result.headlines)

@@ -34,6 +34,10 @@ void dispersion_section(const Case& given, const Prepared& prepared, Report& rep
 void wave_warnings(const Case& given, const Prepared& prepared, Report& report);
 /// Why a run blew up, as far as the analysis tells.
 void post_mortem(const Case& given, const Prepared& prepared, const Outcome& outcome, Report& report);
+/// By itself, perhaps before the end it was given: when settled, or when it repeats.
+inline bool ends_early(const Case& given, const Prepared& prepared) {
+  return prepared.ends_when_settled || (prepared.cycle && given.cycle->ends_run);
+}
 void brief_stability(const Case& given, const Prepared& prepared, Report& report);
 
 /// A number as what stands behind a row.

@@ -183,6 +183,25 @@ TEST_CASE("three runs side by side at every node, and tables that an export wrot
   const Json again(williwaw_in(folder, "compare one one/export/fields.csv --json").out);
   CHECK(again.number("/one_against_one_export_fields_csv/at_0_h") < 1e-8);
   CHECK(again.number("/one_against_one_export_fields_csv/at_4_h") < 1e-8);
+  // A table by hand and the exact solution stand beside runs; a table tells which times are meant.
+  std::ofstream(folder / "hand.csv")
+      << "t [h],x [cm],temperature [degC]\n2,15,11.5\n2,17,12.5\n2,20,9\n3,1,7\n";
+  const Printed beside = williwaw_in(folder, "compare one two hand.csv --table nodes -o beside.csv");
+  REQUIRE(beside.code == 0);
+  const store::Series both = store::read_series(folder / "beside.csv");
+  REQUIRE(both.columns.size() == 5);
+  REQUIRE(both.values[0].size() == 2 * 20);
+  CHECK(both.values[0][7] == doctest::Approx(2));
+  CHECK(both.values[0][20] == doctest::Approx(3));
+  CHECK(both.values[4][7] == 11.5);
+  CHECK(both.values[4][8] == 12.5);
+  CHECK(both.values[4][20] == 7);
+  CHECK(std::ranges::count_if(both.values[4], [](Real v) { return std::isfinite(v); }) == 3);
+  CHECK(williwaw_in(folder, "compare one hand.csv --table nodes")
+            .out.find("hand.csv: 1 of its values lie at no unknown of one") != std::string::npos);
+  const Printed exact = williwaw_in(folder, "compare one exact --table nodes");
+  CHECK(exact.code == 0);
+  CHECK(exact.out.find("exact [degC]") != std::string::npos);
   // A table in minutes of a run in hours.
   std::ofstream(folder / "minutes.csv")
       << "x [cm],temperature at t = 60 min [degC],temperature at t = 240 min [degC]\n15,0,1\n";
@@ -439,6 +458,8 @@ TEST_CASE("a run ends when it repeats, and says how far it is from the repeating
   CHECK(json.number("/cycles/change_over_the_last_cycle/value") <= 0.05);
   CHECK(json.number("/cycles/distance_to_the_periodic_state/value") < 0.1);
   CHECK(json.number("/cycles/cycles") > 2);
+  // Times are counted as the records say, not in seconds of a step.
+  CHECK(json.at("/end/time/unit") == "\"h\"");
   CHECK(williwaw_in(folder, "check case.toml" + set + " --set \"cycle.period='5 h'\"")
             .error.find("do not repeat with this period") != std::string::npos);
   CHECK(williwaw_in(folder, "check case.toml --set time.until=cycle").error.find("needs a section [cycle]") !=

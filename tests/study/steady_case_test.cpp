@@ -4,8 +4,10 @@
 #include <cmath>
 
 #include "support/folder.hpp"
+#include "support/text.hpp"
 #include "williwaw/casefile/formula.hpp"
 #include "williwaw/store/maps.hpp"
+#include "williwaw/store/run_series.hpp"
 #include "williwaw/study/run.hpp"
 
 using namespace williwaw;
@@ -65,12 +67,14 @@ tolerance = 1e-8
 
 // A case and its balance, solved.
 struct Run {
+  std::filesystem::path folder;
   Case given;
   Prepared prepared;
   RunResult result;
 
-  explicit Run(const std::string& text, const std::filesystem::path& folder = fresh_folder("steady-case"))
-      : given(read_case_text(text, folder / "plan.toml")),
+  explicit Run(const std::string& text, const std::filesystem::path& in = fresh_folder("steady-case"))
+      : folder(in),
+        given(read_case_text(text, folder / "plan.toml")),
         prepared(prepare(given)),
         result(run_case(given, prepared, {folder / "out", {}})) {}
   Real flow(const std::string& line) const {
@@ -140,6 +144,18 @@ default = "insulated"
   CHECK(run.flow("source") == doctest::Approx(1.2e-3 / day * 5e5));
   CHECK(run.flow("point pump") == doctest::Approx(-90 / day));
   CHECK(run.flow("west: dirichlet") == doctest::Approx(-(1.2e-3 * 5e5 - 90) / day).epsilon(1e-8));
+  // Shown as it was written: for each day.
+  CHECK(run.given.flow_scale.unit == "m^3/day");
+  CHECK(run.given.flow_scale.shown_difference(run.flow("point pump")) == doctest::Approx(-90));
+  CHECK(run.given.flux_scale.unit == "m^2/day");
+  // The series and the table of boundaries too: what comes in at the west, over 25 cells of 20 m.
+  const store::RunSeries series(run.folder / "out" / "series.csv");
+  const auto column = series.table().find("flow west: dirichlet");
+  REQUIRE(column);
+  CHECK(series.column(*column).unit == "m^3/day");
+  CHECK(series.values(*column).back() == doctest::Approx(-510).epsilon(1e-6));
+  CHECK(test::text_of(run.folder / "out" / "boundaries.csv")
+            .starts_with("boundary,x [m],y [m],area [m],flux [m^2/day],"));
   CHECK_THROWS_AS(read_case_text(with(R"case(
 [grid]
 x = { from = "0 m", to = "1 km", cells = 50 }
@@ -278,15 +294,14 @@ TEST_CASE("check says what acts where: regions, parts, contacts, and how an outl
   const Case c = read_case_text(plan, "plan.toml");
   Prepared prepared = prepare(c);
   const std::string text = check_report(c, prepared).text();
-  for (const char* line :
-       {"form                   0 = ∇·(conductivity ∇u) + source + reaction(u) + points",
-        "reaction               -3*(u - 5)  (linear in u)",
-        "hole           inactive, 12 m^2; outline 7 m; exact (outline along grid faces)",
-        "sand           material, 24 m^2", "active domain  68 m^2",
-        "resistance 0.1 between 'sand' and the rest of the domain",
-        "door   flux 3 W/m^2 into the domain   (part of hole)   (2 faces, 1 m)",
-        "shut   insulated: no flux   (part of north)   (2 faces, 1 m)",
-        "solver        conjugate gradients\n"})
+  for (const char* line : {"form                   0 = ∇·(conductivity ∇u) + source + reaction(u) + points",
+                           "reaction               -3*(u - 5)  (linear in u)",
+                           "hole           inactive, 12 m^2; outline 7 m; exact (outline along grid faces)",
+                           "sand           material, 24 m^2", "active domain  68 m^2",
+                           "resistance 0.1 between 'sand' and the rest of the domain",
+                           "door   flux 3 W/m^2 into the domain   (part of hole)   (2 faces, 1 m)",
+                           "shut   insulated: no flux   (part of north)   (2 faces, 1 m)",
+                           "solver        conjugate gradients\n"})
     CHECK_MESSAGE(text.find(line) != std::string::npos, line, "\n", text);
   // An equation of one cell shows all that acts on it.
   const std::string cell = stencil_report(c, prepared, {4.2, 0.3, 0}).text();
@@ -350,8 +365,6 @@ TEST_CASE("a mask of the grid's own shape cuts a staircase, and is called one") 
   CHECK(m.cut[0] == doctest::Approx(area));
   // Steps along a diagonal are as long as its two legs, whatever the grid.
   CHECK(m.exposed[0] == doctest::Approx(7));
-  CHECK(check_report(c, prepared)
-            .text()
-            .find("staircase outline of a mask, length not converging") !=
+  CHECK(check_report(c, prepared).text().find("staircase outline of a mask, length not converging") !=
         std::string::npos);
 }

@@ -102,8 +102,11 @@ struct UnknownOfCase {
   store::Scale value = {};
   /// The unknown is a temperature on a scale: nothing of it may lie below zero kelvin.
   bool absolute_temperature = false;
-  /// Unit of the amount that the budget counts, and of a flux through a boundary.
-  std::string amount_unit = {}, flow_unit = {}, flux_unit = {};
+  /// Unit of the amount that the budget counts; it is an SI one.
+  std::string amount_unit = {};
+  /// Amounts in a time, as the budget of a steady state and the series show them, and what crosses a unit of
+  /// area: for each day where the case says what flows for each day.
+  store::Scale flow_scale = {}, flux_scale = {};
   std::optional<Value> exact = {};
   bool exact_is_initial = false;
 };

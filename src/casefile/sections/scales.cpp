@@ -26,6 +26,49 @@ std::string by_known_name(const Unit& unit, const Words& names) {
   return unit.si_text();
 }
 
+// In what time the case says what flows: the last part of a unit such as m^3/day, where it is one of time.
+std::optional<std::string> time_of_rate(const Unit& unit) {
+  const std::size_t at = unit.text().rfind('/');
+  if (at == std::string::npos) return std::nullopt;
+  const std::string last = unit.text().substr(at + 1);
+  const auto parsed = Unit::parse(last);
+  if (!parsed || !parsed->same_dimension(Unit::of("s")) || last == "s") return std::nullopt;
+  return last;
+}
+
+// Rates and fluxes wherever they stand in a table.
+void add_rates(const Node& node, std::vector<const Node*>& candidates) {
+  if (!node.is_table()) return;
+  for (const Entry& entry : node.table())
+    if (entry.key == "rate" || entry.key == "flux")
+      candidates.push_back(entry.node.get());
+    else
+      add_rates(*entry.node, candidates);
+}
+
+std::string time_of_flows(const Context& context, const Node& root) {
+  std::vector<const Node*> candidates;
+  const Node& equation = *root.find("equation");
+  if (const Node* points = equation.find("points"))
+    for (const Node& point : points->is_array() ? points->array() : Node::Array{})
+      candidates.push_back(point.find("rate"));
+  for (const Node* n : children(&equation, {"diffusivity", "conductivity", "velocity", "source"}))
+    candidates.push_back(n);
+  if (const Node* boundary = root.find("boundary")) add_rates(*boundary, candidates);
+  for (const Node* c : candidates)
+    if (c)
+      if (const auto unit = unit_written(context, *c)) return time_of_rate(*unit).value_or("s");
+  return "s";
+}
+
+// What flows in a second, in another time.
+store::Scale in_time(const std::string& unit, const std::string& time) {
+  constexpr std::string_view each_second = "/s";
+  if (time == "s" || !unit.ends_with(each_second)) return {unit, 1, 0};
+  const std::string changed = unit.substr(0, unit.size() - each_second.size()) + "/" + time;
+  return {changed, Unit::of(time).to_si(1), 0};
+}
+
 const Words fluxes{"W/m^2", "kg/m^2/s", "mol/m^2/s", "m/s", "m^2/s^2"};
 
 }  // namespace
@@ -48,7 +91,11 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
     return scale_in(unit.same_dimension(Unit::of(otherwise)) ? unit : Unit::of(otherwise));
   };
   result.length = scale(first_unit(context, lengths, "m"), "m");
-  result.time = scale(first_unit(context, children(root.find("time"), {"until", "lasts", "step"}), "s"), "s");
+  // Of a run that ends by itself the records tell better than the step what times are counted in.
+  std::vector<const Node*> times = children(root.find("time"), {"until", "lasts"});
+  for (const auto& [table, key] : {std::pair{"record", "every"}, {"cycle", "period"}, {"time", "step"}})
+    for (const Node* n : children(root.find(table), {key})) times.push_back(n);
+  result.time = scale(first_unit(context, times, "s"), "s");
   const Unit value = shown_unit(kind, context, root);
   result.value = scale(value, value.text().c_str());
   // A plain number stands without a unit.
@@ -60,22 +107,25 @@ void choose_scales(const Context& context, const Node& root, const EquationKind&
   const int dimension = result.problem.grid().volume_dimension();
   if (kind.unknown == "temperature") {
     result.amount_unit = dimension == 1 ? "J/m^2" : dimension == 2 ? "J/m" : "J";
-    result.flow_unit = dimension == 1 ? "W/m^2" : dimension == 2 ? "W/m" : "W";
-    result.flux_unit = "W/m^2";
+    result.flow_scale.unit = dimension == 1 ? "W/m^2" : dimension == 2 ? "W/m" : "W";
+    result.flux_scale.unit = "W/m^2";
   } else if (dimensions.waves) {
     // The energy of the motion, half of what is stored times the square of the rate.
     const Unit energy = dimensions.storage * dimensions.rate.power(2) * Unit::of("m").power(dimension);
     result.amount_unit = by_known_name(energy, {"J", "J/m", "J/m^2", "m^3/s^2", "m^4/s^2", "m^5/s^2"});
-    result.flow_unit =
+    result.flow_scale.unit =
         by_known_name(energy / Unit::of("s"), {"W", "W/m", "W/m^2", "m^3/s^3", "m^4/s^3", "m^5/s^3"});
-    result.flux_unit = by_known_name(dimensions.flux, fluxes);
+    result.flux_scale.unit = by_known_name(dimensions.flux, fluxes);
   } else {
     const Unit amount = dimensions.storage * dimensions.unknown * Unit::of("m").power(dimension);
     result.amount_unit =
         by_known_name(amount, {"kg", "kg/m", "kg/m^2", "m", "m^2", "m^3", "m^2/s", "m^3/s", "mol", "mol/m"});
-    result.flow_unit = by_known_name(amount / Unit::of("s"), {"kg/s", "kg/m/s", "kg/m^2/s", "m/s", "m^2/s",
-                                                              "m^3/s", "m^2/s^2", "m^3/s^2"});
-    result.flux_unit = by_known_name(dimensions.flux, fluxes);
+    const std::string time = time_of_flows(context, root);
+    result.flow_scale =
+        in_time(by_known_name(amount / Unit::of("s"),
+                              {"kg/s", "kg/m/s", "kg/m^2/s", "m/s", "m^2/s", "m^3/s", "m^2/s^2", "m^3/s^2"}),
+                time);
+    result.flux_scale = in_time(by_known_name(dimensions.flux, fluxes), time);
   }
 }
 

@@ -12,7 +12,7 @@ namespace williwaw::study {
 namespace {
 
 std::string unit_of(const Case& given, const char* unit) {
-  return given.flow_unit.empty() ? "" : unit;
+  return given.flow_scale.unit.empty() ? "" : unit;
 }
 
 const NumericalFlux& flux_of(const Case& given) {

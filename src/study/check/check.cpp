@@ -42,7 +42,7 @@ Function ratio(const Function& a, const Function& b) {
 void derived_speed(const Case& given, Report& report) {
   const Equation& e = given.problem.equation();
   const auto [low, high] = range_over(given.problem.grid(), ratio(e.diffusion.coefficient[0], e.storage));
-  const std::string unit = given.flow_unit.empty() ? "" : "m/s";
+  const std::string unit = given.flow_scale.unit.empty() ? "" : "m/s";
   if (high - low > 1e-12 * high)
     report.row("speed (over the grid)",
                fmt::format("{} to {}", readable(std::sqrt(low)), readable(std::sqrt(high), unit)),
@@ -64,7 +64,7 @@ void derived_diffusivity(const Case& given, Report& report) {
   if (given.coefficients.empty() || given.coefficients[0].first.rfind("diffusivity", 0) != 0)
     if (e.advection) return;  // nothing diffuses
   const bool by_axis = given.coefficients[0].first.find('.') != std::string::npos;
-  const std::string unit = given.flow_unit.empty() ? "" : "m^2/s";
+  const std::string unit = given.flow_scale.unit.empty() ? "" : "m^2/s";
   for (int a = 0; a < (by_axis ? g.dimension() : 1); ++a) {
     const auto [low, high] = range_over(g, ratio(e.diffusion.coefficient[g.direction(a)], e.storage));
     const std::string label = "diffusivity (derived)" + (by_axis ? ", " + g.axis(a).name() : "");
@@ -88,12 +88,16 @@ void coefficient_row(const std::string& name, const casefile::Value& v, Report& 
 
 void point_rows(const Case& given, const casefile::UnknownOfCase& of, Report& report) {
   for (const auto& point : of.problem.equation().points)
-    report.row("point " + point.name + (given.is_system() ? " of " + of.problem.equation().unknown : ""),
-               fmt::format("{} at {}",
-                           point.rate.is_constant() ? readable(point.rate(Point{}), of.flow_unit)
-                                                    : "time-dependent rate",
-                           given_place(given, point.at)),
-               point.rate.is_constant() ? number(point.rate(Point{})) : Report::Data(), of.flow_unit);
+    report.row(
+        "point " + point.name + (given.is_system() ? " of " + of.problem.equation().unknown : ""),
+        fmt::format("{} at {}",
+                    point.rate.is_constant()
+                        ? readable(of.flow_scale.shown_difference(point.rate(Point{})), of.flow_scale.unit)
+                        : "time-dependent rate",
+                    given_place(given, point.at)),
+        point.rate.is_constant() ? number(of.flow_scale.shown_difference(point.rate(Point{})))
+                                 : Report::Data(),
+        of.flow_scale.unit);
 }
 
 void derived_rows(const Case& given, Report& report) {
@@ -276,12 +280,11 @@ void cost_section(const Case& given, const Prepared& prepared, Report& report) {
     report.row("memory", "about " + readable_bytes(*prepared.memory) + " (peak)", number(*prepared.memory),
                "bytes");
   if (given.steady) return;
-  const bool ends_early = prepared.ends_when_settled || (prepared.cycle && given.cycle->ends_run);
   if (prepared.plan.adaptive)
     report.row("steps", "not known (adaptive)");
   else
     report.row("steps",
-               ends_early
+               ends_early(given, prepared)
                    ? fmt::format("at most {}: end at {}", prepared.steps,
                                  prepared.ends_when_settled ? "the steady state" : "the periodic state")
                    : std::to_string(prepared.steps),
@@ -293,8 +296,8 @@ void cost_section(const Case& given, const Prepared& prepared, Report& report) {
     report.row("time", "not known (adaptive steps)");
   else if (prepared.seconds)
     report.row("time",
-               fmt::format("{}{} (from timed steps; without figures and films)", ends_early ? "at most " : "",
-                           readable_wait(*prepared.seconds)),
+               fmt::format("{}{} (from timed steps; without figures and films)",
+                           ends_early(given, prepared) ? "at most " : "", readable_wait(*prepared.seconds)),
                number(*prepared.seconds), "s");
   if (prepared.seconds.value_or(0) > longest_unasked) report.note("runs of more than one day need --force");
 }

@@ -333,8 +333,9 @@ void brief_stability(const Case& given, const Prepared& prepared, Report& report
     report.row("stability", this_step_text(given, prepared));
     return;
   }
-  report.row("scheme", fmt::format("{}, {} steps of {}", given.plan.scheme.title, prepared.steps,
-                                   given.duration(prepared.longest_step)));
+  report.row("scheme", fmt::format("{}, {}{} steps of {}", given.plan.scheme.title,
+                                   ends_early(given, prepared) ? "at most " : "", prepared.steps,
+                                   this_step_text(given, prepared)));
   report.row("stability",
              std::isinf(s.limit.step) ? "stable at any step"
              : s.limit.step <= 0

@@ -69,7 +69,7 @@ Report stencil_report(const Case& given, Prepared& prepared, const Point& place)
   }
   report.row("unknown", fmt::format("number {}, at {}", s.number, place_text(given, g, s.number)),
              Report::Data(s.number));
-  const bool units = !given.flow_unit.empty();
+  const bool units = !given.flow_scale.unit.empty();
   report.row(
       "volume",
       readable(s.volume, units ? (g.dimension() == 1 ? "m" : "m^" + std::to_string(g.dimension())) : ""),

@@ -238,9 +238,14 @@ void shape_section(const Case& given, const Prepared& prepared, const Outcome& o
   report.row("peak of the pulse", fraction(loss.height, loss.height_before),
              number(loss.height / loss.height_before));
   report.row("pulse", "excess over the median at the start; width: root of the second central moment");
-  for (int a = 0; a < given.problem.grid().dimension(); ++a)
-    report.row("width of the pulse, " + given.problem.grid().axis(a).name(),
-               fraction(loss.width[a], loss.width_before[a]), number(loss.width[a] / loss.width_before[a]));
+  for (int a = 0; a < given.problem.grid().dimension(); ++a) {
+    const std::string label = "width of the pulse, " + given.problem.grid().axis(a).name();
+    const Real ratio = loss.width[a] / loss.width_before[a];
+    if (std::isnan(loss.width[a]) || std::isnan(loss.width_before[a]))
+      report.row(label, "not known: as much below the median as above it");
+    else
+      report.row(label, fraction(loss.width[a], loss.width_before[a]), number(ratio));
+  }
 }
 
 // How a steady state was found, and how far it is to be trusted.
@@ -288,15 +293,15 @@ void steady_section(const Case& given, const Prepared& prepared, const RunResult
 }
 
 void steady_budget(const Case& given, const Prepared& prepared, const SteadyOutcome& s, Report& report) {
-  std::string unit = given.flow_unit;
+  store::Scale flow = given.flow_scale;
   const auto line = [&](const std::string& label, Real v, const char* format, const std::string& remark) {
-    amount_row(report, label, v, unit, format, remark);
+    amount_row(report, label, flow.shown_difference(v), flow.unit, format, remark);
   };
   report.section("budget");
   const auto& lines = prepared.balance->lines();
   Real in = 0, out = 0;
   for (std::size_t l = 0; l < lines.size(); ++l) {
-    unit = given.unknown(static_cast<std::size_t>(lines[l].unknown)).flow_unit;
+    flow = given.unknown(static_cast<std::size_t>(lines[l].unknown)).flow_scale;
     line(booked_as(lines[l]) + lines[l].name, s.flows[l], "{:.6g}", "");
     (s.flows[l] > 0 ? in : out) += std::abs(s.flows[l]);
   }

@@ -122,9 +122,9 @@ std::vector<DerivedField> derived_fields(const Case& given) {
                      value.evaluate(places, time, u.front(), out);
                    }));
   for (const int axis : given.fluxes)
-    result.push_back(
-        {given.flux_name(axis), store::Scale{given.flux_unit, 1, 0},
-         [axis](const FieldsOfState& of) { return of.balance.flux_along(axis, of.y, of.time, 0); }});
+    result.push_back({given.flux_name(axis), given.flux_scale, [axis](const FieldsOfState& of) {
+                        return of.balance.flux_along(axis, of.y, of.time, 0);
+                      }});
   for (const casefile::DerivedOfCase& d : given.derived)
     result.push_back(by_formula(d.name, d.scale, d.value));
   for (const casefile::VectorOfUnknowns& vector : given.vectors)

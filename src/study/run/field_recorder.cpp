@@ -51,7 +51,7 @@ store::Description description_of(const Case& given, const Discretization& balan
   d.outlines = region_outlines(given);
   d.stages = given.stages;
   d.velocity = has_velocity(given);
-  if (!given.flow_unit.empty()) d.velocity_unit = "m/s";
+  if (!given.flow_scale.unit.empty()) d.velocity_unit = "m/s";
   return d;
 }
 

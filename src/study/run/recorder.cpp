@@ -41,8 +41,8 @@ std::vector<store::Column> layout_of_series(const Case& given, Discretization& b
     return given.unknown(static_cast<std::size_t>(line.unknown));
   };
   for (const auto& line : lines)
-    result.push_back(
-        {store::flow_name(line.name, line.kind == LedgerLine::Kind::boundary), unknown_of(line).flow_unit});
+    result.push_back({store::flow_name(line.name, line.kind == LedgerLine::Kind::boundary),
+                      unknown_of(line).flow_scale.unit});
   // Amounts and contents close the budget: every digit of them.
   for (const auto& line : lines)
     result.push_back({store::amount_name(line.name), unknown_of(line).amount_unit, 15});
@@ -62,6 +62,7 @@ Recorder::Recorder(const Case& given, Discretization& balance, const std::vector
       series_(std::move(folder) / "series.csv", layout_of_series(given, balance, lines),
               from ? from->series : store::SeriesWriter::Mark()),
       amounts_(lines.size(), 0.0) {
+  for (std::size_t u = 0; u < given.count(); ++u) flow_scales_.push_back(given.unknown(u).flow_scale);
   begin_stage(given, balance);
 }
 
@@ -110,11 +111,16 @@ void Recorder::append(const Row& r) {
   const std::size_t unknowns = balance_->unknowns().size();
   row.insert(row.end(), r.measured.seen.begin(), r.measured.seen.end());
   row.insert(row.end(), r.measured.columns.begin(), r.measured.columns.end());
-  for (const Cells* cells : {&r.flows, &r.amounts}) {
-    Cells all(lines_.size());
-    for (std::size_t l = 0; l < cells->size(); ++l) all[column_of_line_[l]] = (*cells)[l];
-    row.insert(row.end(), all.begin(), all.end());
+  Cells flows(lines_.size()), amounts(lines_.size());
+  for (std::size_t l = 0; l < r.flows.size(); ++l) {
+    const std::size_t column = column_of_line_[l];
+    if (r.flows[l])
+      flows[column] =
+          flow_scales_[static_cast<std::size_t>(lines_[column].unknown)].shown_difference(*r.flows[l]);
   }
+  for (std::size_t l = 0; l < r.amounts.size(); ++l) amounts[column_of_line_[l]] = r.amounts[l];
+  row.insert(row.end(), flows.begin(), flows.end());
+  row.insert(row.end(), amounts.begin(), amounts.end());
   if (unknowns == 1) {
     row.emplace_back(r.residual);
   } else {

@@ -50,6 +50,7 @@ class Recorder {
   void append(const Row& row);
 
   const Case* given_;
+  std::vector<store::Scale> flow_scales_;  ///< by unknown, for all stages
   Discretization* balance_;
   std::vector<LedgerLine> lines_;
   std::vector<std::size_t> column_of_line_;

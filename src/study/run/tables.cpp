@@ -27,7 +27,7 @@ std::vector<std::string> write_boundaries(const Case& given, Discretization& bal
     for (int a = 0; a < g.dimension(); ++a)
       text += "," + store::Column{g.axis(a).name(), given.length.unit}.header();
     text += "," + store::Column{"area", area_unit}.header() + "," +
-            store::Column{"flux", of.flux_unit}.header() + "," +
+            store::Column{"flux", of.flux_scale.unit}.header() + "," +
             store::Column{name + " on the boundary", of.value.unit}.header() + "\n";
     const auto closures = balance.closures_at(time, y, u);
     const Index first = balance.layout().start(u);
@@ -41,7 +41,7 @@ std::vector<std::string> write_boundaries(const Case& given, Discretization& bal
           text += fmt::format(",{:.10g}", given.length.shown(face.place[g.direction(a)]));
         text += fmt::format(
             ",{:.10g},{:.10g},{:.10g}\n", std::pow(given.length.factor, dimension) * face.area,
-            flows[static_cast<std::size_t>(f)] / face.area,
+            of.flux_scale.shown_difference(flows[static_cast<std::size_t>(f)] / face.area),
             of.value.shown(boundary.boundary_value(f, y[static_cast<std::size_t>(first + face.unknown)])));
       }
     }
