@@ -62,7 +62,8 @@ Point place(const std::string& text, const Grid& grid, const store::Scale& lengt
             const std::string& option) {
   const auto parts = split(text, ',');
   if (static_cast<int>(parts.size()) != grid.dimension())
-    throw InputError(fmt::format("{}: {} positions are needed, one for each axis", option, grid.dimension()));
+    throw InputError(fmt::format("{}: {} position{} needed, one for each axis, separated by commas", option,
+                                 grid.dimension(), grid.dimension() == 1 ? " is" : "s are"));
   Point result;
   for (int a = 0; a < grid.dimension(); ++a)
     result[grid.direction(a)] = quantity(trimmed(parts[a]), length, option);

@@ -190,7 +190,8 @@ void add_looking(CommandLine& line) {
                            plot::figure_names(false) + "; of a case file: " + plot::figure_names(true));
         command.add_option("--set", a.set, "of a case: replace a value")->allow_extra_args(false);
         command.add_option("--view", a.view, "in perspective: AZIMUTH,HEIGHT of who looks, in degrees");
-        command.add_option("--levels", a.levels, "bands of contours, about so many, between round values")->check(CLI::Range(2, 200));
+        command.add_option("--levels", a.levels, "bands of contours, about so many, between round values")
+            ->check(CLI::Range(2, 200));
         command.add_option("--of", a.of, "quantity: a probe or column of the series, a boundary")
             ->group(selection_group);
         command.add_option("--format", a.format, "png, svg or pdf")
@@ -248,10 +249,12 @@ void add_looking(CommandLine& line) {
         command.add_option("OTHER", a.others, "result folders, a CSV table, or the word exact");
         command.add_option("--formula", a.formula, "a formula in SI of the coordinates and t");
         command
-            .add_option("--table", a.table, "nodes: values of all runs side by side, at every unknown of RUN")
+            .add_option("--table", a.table,
+                        "nodes: values of all runs and tables side by side, at every unknown of RUN")
             ->check(CLI::IsMember({"nodes"}));
-        command.add_option("--times", a.times,
-                           "of a table of nodes: recorded times, the last one unless given");
+        command.add_option(
+            "--times", a.times,
+            "of a table of nodes: recorded times; those of a CSV table, or the last one, unless given");
         command.add_option("--digits", a.digits, "digits behind the point in the table")
             ->check(CLI::Range(0, 15))
             ->capture_default_str();

@@ -21,18 +21,12 @@ plot::Output figure_of(const CompareArguments& arguments) {
   return out;
 }
 
-// Values of all runs at the unknowns of the first.
+// Values of all runs and tables at the unknowns of the first.
 int compare_nodes(const CompareArguments& arguments) {
-  std::vector<std::filesystem::path> others;
-  for (const std::string& other : arguments.others) {
-    if (!std::filesystem::is_directory(other))
-      throw InputError("--table nodes: '" + other + "' is no result folder");
-    others.emplace_back(other);
-  }
   std::vector<Index> records;
   if (!arguments.times.empty())
     records = records_at(arguments.times, store::FieldReader(arguments.run / "fields.nc"));
-  const study::NodeTable table = study::node_table(arguments.run, others, records);
+  const study::NodeTable table = study::node_table(arguments.run, arguments.others, records);
   if (arguments.output.empty()) {
     say("{}", study::node_text(table, arguments.digits, arguments.rows));
     return done;

@@ -35,12 +35,15 @@ Spread spread_of(const Discretization& balance, const State& y, Real around) {
                ? g.volume_of(n) * balance.outline().volume_fraction(n) * (y[n] - around)
                : 0.0;
   };
-  Real mass = 0;
+  Real mass = 0, either_sign = 0;
   for (Index n = 0; n < g.count(); ++n) {
     mass += excess(n);
+    either_sign += std::abs(excess(n));
     if (balance.outline().active(n)) result.height = std::max(result.height, std::abs(y[n] - around));
   }
-  if (mass == 0) return result;
+  // What lies as much below its surroundings as above them is no pulse: its moments mean nothing.
+  result.width.fill(std::nan(""));
+  if (std::abs(mass) <= 0.5 * either_sign) return result;
   for (int a = 0; a < g.dimension(); ++a) {
     const Axis& axis = g.axis(a);
     // Round a periodic axis the middle is where the mean phase of the first harmonic points to, which knows
@@ -59,7 +62,7 @@ Spread spread_of(const Discretization& balance, const State& y, Real around) {
     for (Index n = 0; n < g.count(); ++n) first += excess(n) * distance(n);
     middle += first / mass;
     for (Index n = 0; n < g.count(); ++n) second += excess(n) * distance(n) * distance(n);
-    result.width[a] = std::sqrt(std::max(second / mass, 0.0));
+    if (second / mass >= 0) result.width[a] = std::sqrt(second / mass);
   }
   return result;
 }

@@ -45,18 +45,18 @@ Comparing compare(const std::filesystem::path& run, const std::string& other, bo
 Report comparing_report(const Comparing& result);
 std::string comparing_table(const Comparing& result, int digits, Index rows);
 
-/// Values of several runs at the unknowns of the first: a row for each of its records and places, with the
-/// time, the coordinates, its own value and those of the others there, all in its shown units. Nothing where
-/// another one has nothing.
+/// Values of a run and of others (result folders, CSV tables, the word "exact") at the unknowns of the first:
+/// a row for each of its records and places, with the time, the coordinates, its own value and those of the
+/// others there, all in its shown units. Nothing where another one has nothing.
 struct NodeTable {
   std::vector<store::Column> columns;
   std::vector<std::vector<std::optional<Real>>> rows;
   std::vector<std::string> notes;
   std::size_t places = 1;  ///< columns before the values: the time and the coordinates
 };
-/// At these records of the first run; at its last one where there are none. Throws InputError where runs
-/// cannot be compared.
-NodeTable node_table(const std::filesystem::path& run, const std::vector<std::filesystem::path>& others,
+/// At these records of the first run; without any at those that a CSV table has the times of, else at its
+/// last one. Throws InputError where they cannot be compared.
+NodeTable node_table(const std::filesystem::path& run, const std::vector<std::string>& others,
                      const std::vector<Index>& records);
 /// The table in columns, values with so many digits behind the point; at most so many rows, 0: all.
 std::string node_text(const NodeTable& table, int digits, Index most);

@@ -23,8 +23,8 @@ Shape shape_of(Discretization& balance, const State& y);
 struct PulseLoss {
   /// Largest value over its surroundings (the median), and that at the start.
   Real height = 0, height_before = 0;
-  /// Root of the second moment about the middle of ∫ |u − surroundings|, along each axis; on periodic axes
-  /// the shortest way round.
+  /// Root of the second central moment of u − surroundings along each axis; on periodic axes the shortest way
+  /// round. Not a number where u lies about as much below its surroundings as above them.
   std::array<Real, 3> width{0, 0, 0}, width_before{0, 0, 0};
 };
 

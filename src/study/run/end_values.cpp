@@ -45,12 +45,13 @@ void add_pulse(const Case& given, const Prepared& prepared, const RunResult& res
       result.outcome.ending == Outcome::Ending::blew_up)
     return;
   const verify::PulseLoss pulse = verify::pulse_loss(balance, balance.initial_state(), prepared.initial);
-  if (!(pulse.height_before > 0)) return;
+  if (!(pulse.height_before > 0) || std::isnan(pulse.width_before[0])) return;
   values.push_back(
       {"height of the pulse", std::abs(given.value.shown_difference(pulse.height)), given.value.unit});
   for (int a = 0; a < given.problem.grid().dimension(); ++a)
-    values.push_back({"width of the pulse, " + given.problem.grid().axis(a).name(),
-                      given.length.shown_difference(pulse.width[a]), given.length.unit});
+    if (std::isfinite(pulse.width[a]))
+      values.push_back({"width of the pulse, " + given.problem.grid().axis(a).name(),
+                        given.length.shown_difference(pulse.width[a]), given.length.unit});
 }
 
 }  // namespace

@@ -183,4 +183,8 @@ TEST_CASE("variation, squares, extrema, height and width of a pulse") {
   CHECK(loss.height / loss.height_before == doctest::Approx(0.5).epsilon(0.02));
   CHECK(loss.width_before[0] == doctest::Approx(0.04).epsilon(0.01));
   CHECK(loss.width[0] == doctest::Approx(0.06).epsilon(0.01));
+  // A whole wave is no pulse: as much lies below its middle as above it.
+  const State wave = balance.values_of([](Point q) { return 0.5 + std::sin(2 * M_PI * q.x); });
+  CHECK(std::isnan(verify::pulse_loss(balance, wave, wave).width[0]));
+  CHECK(verify::pulse_loss(balance, wave, wave).height == doctest::Approx(1).epsilon(0.05));
 }
