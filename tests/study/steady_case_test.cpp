@@ -154,8 +154,7 @@ default = "insulated"
   REQUIRE(column);
   CHECK(series.column(*column).unit == "m^3/day");
   CHECK(series.values(*column).back() == doctest::Approx(-510).epsilon(1e-6));
-  CHECK(test::text_of(run.folder / "out" / "boundaries.csv")
-            .starts_with("boundary,x [m],y [m],area [m],flux [m^2/day],"));
+  CHECK(test::text_of(run.folder / "out" / "boundaries.csv").find(",flux [m^2/day],") != std::string::npos);
   CHECK_THROWS_AS(read_case_text(with(R"case(
 [grid]
 x = { from = "0 m", to = "1 km", cells = 50 }

@@ -49,9 +49,8 @@ void add_rates(const Node& node, std::vector<const Node*>& candidates) {
 std::string time_of_flows(const Context& context, const Node& root) {
   std::vector<const Node*> candidates;
   const Node& equation = *root.find("equation");
-  if (const Node* points = equation.find("points"))
-    for (const Node& point : points->is_array() ? points->array() : Node::Array{})
-      candidates.push_back(point.find("rate"));
+  if (const Node* points = equation.find("points"); points && points->is_array())
+    for (const Node& point : points->array()) candidates.push_back(point.find("rate"));
   for (const Node* n : children(&equation, {"diffusivity", "conductivity", "velocity", "source"}))
     candidates.push_back(n);
   if (const Node* boundary = root.find("boundary")) add_rates(*boundary, candidates);
