@@ -96,7 +96,7 @@ int plot_case(const PlotArguments& a) {
   study::Prepared prepared = study::prepare(given);
   plot::Output out = output_from(a);
   if (out.file.empty()) out.file = a.run.stem().string() + "-" + kind.name + "." + a.format;
-  kind.draw_case(given, prepared, out);
+  plot::draw_analysis(kind, given, prepared, out);
   say("{}\n", out.file.string());
   return done;
 }

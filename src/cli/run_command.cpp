@@ -99,7 +99,7 @@ Drawn draw_figures(const casefile::Case& given, const study::Prepared& prepared,
       if (const auto& kind = plot::figure_kind(figure.kind); kind.draw_case) {
         plot::Output out;
         out.file = folder / "figures" / (figure.kind + ".png");
-        kind.draw_case(given, prepared, out);
+        plot::draw_analysis(kind, given, prepared, out);
         drawn.files.push_back(out.file);
 
       } else {

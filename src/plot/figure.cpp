@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 
 #include "casefile/reader.hpp"
 #include "grid/named.hpp"
@@ -27,7 +28,15 @@ const FigureKind* find_kind(const std::string& name) {
 }  // namespace
 
 std::string FigureKind::lacking(const FigureSource& source, const FigureRequest& request) const {
-  const std::string text = lacks ? lacks(source, request) : "";
+  std::string text = lacks ? lacks(source, request) : "";
+  const auto named = [](bool FigureKind::*property) {
+    std::vector<FigureKind> some;
+    std::ranges::copy_if(figure_kinds(), std::back_inserter(some), property);
+    return names_of(some);
+  };
+  if (request.view && !perspective)
+    text = "`view` is of pictures in perspective: " + named(&FigureKind::perspective);
+  if (request.levels > 0 && !bands) text = "`levels` are of " + named(&FigureKind::bands);
   return text.empty() ? "" : name + ": " + text;
 }
 
@@ -98,7 +107,43 @@ void check_probe(const casefile::Case& given, const FigureRequest& request) {
     casefile::refuse_word(request.place, "figure.of", "probe", request.of, known, {});
 }
 
+// Of a figure of a boundary: that something flows through it. Of several unknowns their names stand before
+// it.
+void check_boundary(const casefile::Case& given, const FigureRequest& request) {
+  if (request.of.empty()) return;
+  std::vector<std::string> known;
+  for (std::size_t u = 0; u < given.count(); ++u)
+    for (const auto& [name, text] : given.unknown(u).boundaries) {
+      if (text.starts_with("periodic")) continue;
+      if (u == 0) known.push_back(name);
+      if (given.is_system()) known.push_back(given.unknown(u).problem.equation().unknown + " " + name);
+    }
+  if (std::ranges::find(known, request.of) == known.end())
+    casefile::refuse_word(request.place, "figure.of", "boundary", request.of, known, {});
+}
+
+// Of a comparison: that there is something to compare with.
+void check_other(const FigureRequest& request) {
+  const std::string other = other_of(request);
+  if (other != "exact" && !std::filesystem::exists(other))
+    throw casefile::CaseError(request.place, "figure.of",
+                              "'" + other + "' is neither a result folder nor a table");
+}
+
 }  // namespace
+
+std::string other_of(const FigureRequest& request) {
+  if (request.of.empty() || request.of == "exact") return "exact";
+  const auto beside_case = request.folder / request.of;
+  return std::filesystem::exists(beside_case) ? beside_case.string() : request.of;
+}
+
+void draw_analysis(const FigureKind& kind, const casefile::Case& given, const study::Prepared& prepared,
+                   const Output& out) {
+  if (const std::string lacking = kind.lacking(source_of(given), {}); !lacking.empty())
+    throw PlotError(lacking);
+  kind.draw_case(given, prepared, out);
+}
 
 FigureSource source_of(const casefile::Case& given) {
   const Problem& problem = given.problem;
@@ -108,13 +153,21 @@ FigureSource source_of(const casefile::Case& given) {
   source.velocity = problem.equation().advection && !problem.equation().advection->law;
   for (std::size_t u = 0; u < given.count(); ++u)
     source.exact = source.exact || given.unknown(u).exact || given.exact_is_initial;
+  source.waves = problem.equation().second_order;
+  source.spectra = source.waves && !given.probes.empty();
+  source.adaptive = !given.steady && given.plan.adaptive;
+  source.modes = !given.steady && !given.plan.adaptive &&
+                 !(problem.equation().as_system && !is_second_order(given.plan.scheme));
   return source;
 }
 
 FigureSource source_of(const RunFolder& run) {
   const auto& d = run.fields().description();
   // Whether an exact solution is known its case says.
-  return {run.fields().grid().dimension(), d.steady, d.velocity, !d.vectors.empty(), true};
+  FigureSource source{run.fields().grid().dimension(), d.steady, d.velocity, !d.vectors.empty(), true};
+  source.spectra = std::filesystem::exists(run.folder() / "spectrum.csv");
+  source.adaptive = std::filesystem::exists(run.folder() / "steps.csv");
+  return source;
 }
 
 const std::vector<FigureKind>& figure_kinds() {
@@ -168,6 +221,8 @@ void check_figures(const casefile::Case& given) {
     }
     if (kind->of == Shown::unknown) check_quantity(given, request);
     if (kind->of == Shown::probe) check_probe(given, request);
+    if (kind->of == Shown::boundary) check_boundary(given, request);
+    if (kind->of == Shown::other) check_other(request);
     FigureSource source = source_of(given);
     source.velocity = source.velocity || shows_vector(given, request);
     source.vectors = !given.vectors.empty();

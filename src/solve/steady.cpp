@@ -338,16 +338,16 @@ class SteadySolver {
   void settle_means(const State& first, State& r, State& step, Real& size) {
     constexpr int rounds = 20;
     const std::vector<Real> wanted = stored_in_pieces(first);
-    for (int n = 0; n < rounds; ++n) {
-      if (capabilities_.linear)
-        raise_pieces(wanted);
-      else
-        find_raises(wanted);
-      const Real moved = residual(y_, r);
-      if (capabilities_.linear) return;
-      size = moved;
+    if (capabilities_.linear) {
+      raise_pieces(wanted);
+      residual(y_, r);
+      return;
+    }
+    for (int n = 0; n <= rounds; ++n) {
+      find_raises(wanted);
+      size = residual(y_, r);
       if (near_enough(size)) return;
-      iterate(r, step, size);
+      if (n < rounds) iterate(r, step, size);
     }
   }
 

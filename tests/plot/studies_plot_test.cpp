@@ -253,12 +253,12 @@ TEST_CASE("stability is drawn for every scheme, stable or not, and refused where
       const auto prepared = study::prepare(given);
       Output out;
       out.file = file.parent_path() / "stability.png";
-      draw_stability(given, prepared, out);
+      draw_analysis(figure_kind("stability"), given, prepared, out);
       CHECK(is_picture(out.file));
     }
   }
   const auto given = casefile::read_case(written("adaptive", "rk45", "{ adaptive = 1e-3 }"));
   const auto prepared = study::prepare(given);
-  CHECK_THROWS_WITH_AS(draw_stability(given, prepared, {}), doctest::Contains("chosen by their errors"),
-                       PlotError);
+  CHECK_THROWS_WITH_AS(draw_analysis(figure_kind("stability"), given, prepared, {}),
+                       doctest::Contains("chosen by their errors"), PlotError);
 }

@@ -44,7 +44,8 @@ struct FigureRequest {
   /// Of pictures in perspective: azimuth of who looks, from the first axis towards the second, and height
   /// above the horizon, in degrees.
   std::optional<std::array<Real, 2>> view = {};
-  std::string place = {};  ///< "file:line" in a case; its kind is checked by whoever draws it
+  std::filesystem::path folder = {};  ///< of the case, from where other results and tables are looked for
+  std::string place = {};             ///< "file:line" in a case; its kind is checked by whoever draws it
 };
 
 /// Another resolution than the one written down: every interval of the grid cut into `grid` (or `coarsen` of

@@ -56,6 +56,10 @@ struct FigureSource {
   bool velocity = false;  ///< a velocity field is recorded
   bool vectors = false;   ///< unknowns are components of vectors
   bool exact = false;     ///< an exact solution is known
+  bool spectra = true;    ///< of probes of waves
+  bool adaptive = true;   ///< steps are chosen by their errors, and each was recorded
+  bool waves = true;
+  bool modes = true;  ///< a step of fixed length has modes that grow or decay
 };
 FigureSource source_of(const casefile::Case& given);
 FigureSource source_of(const RunFolder& run);
@@ -78,6 +82,8 @@ struct FigureKind {
   /// Where a kind of one time shows all of them after all. No function: nowhere.
   std::function<bool(const FigureSource&, const casefile::FigureRequest&)> all_times = {};
   std::string extension = {};  ///< of a kind that has a format of its own
+  bool perspective = false;    ///< `view` says from where it is seen
+  bool bands = false;          ///< `levels` says how many there are
 
   /// "map: two axes are needed ..", or nothing where the source and the request have all that it takes.
   std::string lacking(const FigureSource& source, const casefile::FigureRequest& request) const;
@@ -89,12 +95,18 @@ const std::vector<FigureKind>& figure_kinds();
 const FigureKind& figure_kind(const std::string& name);
 /// Names of the kinds that are drawn from a case (true) or from results, separated by commas.
 std::string figure_names(bool of_case);
+/// What a comparison is with: the word "exact", or a result folder or table, looked for in the folder of the
+/// case first.
+std::string other_of(const casefile::FigureRequest& request);
+/// Draws the analysis of a case by a kind that has `draw_case`. Throws PlotError.
+void draw_analysis(const FigureKind& kind, const casefile::Case& given, const study::Prepared& prepared,
+                   const Output& out);
 /// Throws CaseError with file, line and remedy where the case asks for a figure that is not there, or that it
 /// lacks something for.
 void check_figures(const casefile::Case& given);
 
-/// The same of figures of columns of the series, once the case is prepared: of stages those of the first one, and
-/// of more of them no name is refused. Throws CaseError.
+/// The same of figures of columns of the series, once the case is prepared: of stages those of the first one,
+/// and of more of them no name is refused. Throws CaseError.
 void check_figures(const casefile::Case& given, const study::Prepared& prepared);
 
 /// Draws a figure into folder/figures (or to `out` if its file is set) and returns the files. Throws

@@ -27,14 +27,6 @@ void draw_series(const NamedRuns& runs, const std::string& column, const std::st
 void draw_maps(const NamedRuns& runs, const std::string& title, const Output& out,
                const std::vector<std::string>& not_drawn = {});
 
-/// The region where the scheme is stable with the problem's modes in it, and what one step multiplies waves
-/// by, for a case that was prepared and not run. Throws PlotError.
-void draw_stability(const casefile::Case& given, const study::Prepared& prepared, const Output& out);
-
-/// Phase and group velocities over the true one for waves of every length, and the delay that they cost the
-/// run, for a wave that was prepared. Throws PlotError.
-void draw_dispersion(const casefile::Case& given, const study::Prepared& prepared, const Output& out);
-
 /// Errors (or changes) over resolution on log axes, with the slope of the expected order. Throws
 /// PlotError.
 void draw_convergence(const study::Convergence& convergence, const std::string& title, const Output& out);

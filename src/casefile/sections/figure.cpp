@@ -23,6 +23,7 @@ class FigureReader {
     section_.need("kind", "the kind of figure");
     figure_.kind = section_.word("kind", "");
     figure_.place = section_.find("kind")->place.text();
+    figure_.folder = context_.folder;
     figure_.of = section_.word("of", "");
     figure_.title = section_.word("title", "");
     if (const Node* times = section_.find("times")) {

@@ -217,7 +217,8 @@ FigureKind figures::surface() {
           .draw = draw_surface_of_run,
           .lacks = surface_lacks,
           .one_time = true,
-          .all_times = over_time};
+          .all_times = over_time,
+          .perspective = true};
 }
 
 namespace {
@@ -252,7 +253,11 @@ void draw_slices_of_run(const RunFolder& run, const FigureRequest& request, cons
 }  // namespace
 
 FigureKind figures::slices() {
-  return {.name = "slices", .draw = draw_slices_of_run, .lacks = lacks_block, .one_time = true};
+  return {.name = "slices",
+          .draw = draw_slices_of_run,
+          .lacks = lacks_block,
+          .one_time = true,
+          .perspective = true};
 }
 
 namespace {
@@ -267,7 +272,11 @@ void draw_outer_faces_of_run(const RunFolder& run, const FigureRequest& request,
 }  // namespace
 
 FigureKind figures::outer_faces() {
-  return {.name = "outer-faces", .draw = draw_outer_faces_of_run, .lacks = lacks_block, .one_time = true};
+  return {.name = "outer-faces",
+          .draw = draw_outer_faces_of_run,
+          .lacks = lacks_block,
+          .one_time = true,
+          .perspective = true};
 }
 
 }  // namespace williwaw::plot

@@ -142,7 +142,7 @@ namespace {
 
 void draw_comparison_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
   try {
-    const std::string other = request.of.empty() ? "exact" : request.of;
+    const std::string other = other_of(request);
     if (!draw_comparison(study::compare(run.folder(), other), out))
       throw PlotError("comparison: the places of '" + other + "' are no plane to draw");
   } catch (const InputError& e) {
@@ -151,7 +151,7 @@ void draw_comparison_of_run(const RunFolder& run, const FigureRequest& request, 
 }
 
 std::string comparison_lacks(const FigureSource& source, const FigureRequest& request) {
-  return request.of.empty() && !source.exact
+  return other_of(request) == "exact" && !source.exact
              ? "an [exact] solution is needed, or of = a result folder or a table"
              : "";
 }

@@ -188,7 +188,11 @@ Lines smooth_outline_of(const RunFolder& run, const Plane& plane) {
 }
 
 FigureKind figures::contours() {
-  return {.name = "contours", .draw = draw_contours_of_run, .lacks = lacks_plane, .one_time = true};
+  return {.name = "contours",
+          .draw = draw_contours_of_run,
+          .lacks = lacks_plane,
+          .one_time = true,
+          .bands = true};
 }
 
 }  // namespace williwaw::plot

@@ -107,11 +107,7 @@ void draw_phase_lag(Gnuplot& plot, const casefile::Case& given, const study::Pre
   plot.data(numbers);
 }
 
-}  // namespace
-
 void draw_dispersion(const casefile::Case& given, const study::Prepared& prepared, const Output& out) {
-  if (!prepared.balance->capabilities().second_order)
-    throw PlotError("dispersion belongs to waves; this equation is none");
   if (!prepared.stability.stable()) throw PlotError("the step is not stable: there is no speed to speak of");
   const auto relation =
       verify::dispersion_relation(*prepared.balance, prepared.plan.scheme, prepared.longest_step);
@@ -128,8 +124,14 @@ void draw_dispersion(const casefile::Case& given, const study::Prepared& prepare
   plot.finish();
 }
 
+std::string dispersion_lacks(const FigureSource& source, const FigureRequest&) {
+  return source.waves ? "" : "it belongs to waves, and this equation is none";
+}
+
+}  // namespace
+
 FigureKind figures::dispersion() {
-  return {.name = "dispersion", .draw_case = draw_dispersion};
+  return {.name = "dispersion", .draw_case = draw_dispersion, .lacks = dispersion_lacks};
 }
 
 }  // namespace williwaw::plot

@@ -54,9 +54,6 @@ std::vector<verify::Peak> labelled(std::vector<verify::Peak> peaks, Real end, Re
 
 void draw_spectrum_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
   const auto file = run.folder() / "spectrum.csv";
-  if (!std::filesystem::exists(file))
-    throw PlotError(run.folder().string() +
-                    ": has no spectrum.csv; it belongs to waves with probes and a series at even times");
   const store::Series spectrum = store::read_run_table(file, store::spectrum_headers, 2, true);
   const auto probes = probes_of(spectrum, request);
   const Real end = end_of(spectrum, probes);
@@ -117,8 +114,17 @@ void draw_spectrum_of_run(const RunFolder& run, const FigureRequest& request, co
 
 }  // namespace
 
+namespace {
+
+std::string spectrum_lacks(const FigureSource& source, const FigureRequest&) {
+  return source.spectra ? ""
+                        : "waves with probes and a series at even times are needed: they leave spectrum.csv";
+}
+
+}  // namespace
+
 FigureKind figures::spectrum() {
-  return {.name = "spectrum", .draw = draw_spectrum_of_run, .of = Shown::probe};
+  return {.name = "spectrum", .draw = draw_spectrum_of_run, .lacks = spectrum_lacks, .of = Shown::probe};
 }
 
 }  // namespace williwaw::plot

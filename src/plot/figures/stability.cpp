@@ -166,14 +166,7 @@ void draw_wave_amplification(Gnuplot& plot, const study::Prepared& prepared) {
   plot.data(larger);
 }
 
-}  // namespace
-
 void draw_stability(const casefile::Case& given, const study::Prepared& prepared, const Output& out) {
-  if (given.steady) throw PlotError("a steady state takes no steps: there is no stability to draw");
-  if (prepared.plan.adaptive)
-    throw PlotError("steps are chosen by their errors: set one to see it, --set time.step=\"..\"");
-  if (given.problem.equation().as_system && !is_second_order(prepared.plan.scheme))
-    throw PlotError("no stability figure for a first-order system; see the limit in `check`");
   std::vector<Real> rates = verify::decay_rates(*prepared.balance, prepared.plan.start);
   if (rates.empty()) rates = {prepared.stability.largest_eigenvalue};
   Gnuplot plot(out);
@@ -192,8 +185,17 @@ void draw_stability(const casefile::Case& given, const study::Prepared& prepared
   plot.finish();
 }
 
+std::string stability_lacks(const FigureSource& source, const FigureRequest&) {
+  if (source.steady) return "a steady state takes no steps";
+  if (source.modes) return "";
+  return source.waves ? "a first-order system has none; `check` gives its limit"
+                      : "steps are chosen by their errors: set one to see it, --set time.step=\"..\"";
+}
+
+}  // namespace
+
 FigureKind figures::stability() {
-  return {.name = "stability", .draw_case = draw_stability};
+  return {.name = "stability", .draw_case = draw_stability, .lacks = stability_lacks};
 }
 
 }  // namespace williwaw::plot

@@ -12,8 +12,6 @@ namespace {
 
 void draw_steps_of_run(const RunFolder& run, const FigureRequest& request, const Output& out) {
   const auto file = run.folder() / "steps.csv";
-  if (!std::filesystem::exists(file))
-    throw PlotError(run.folder().string() + ": has no steps.csv; it belongs to adaptive steps");
   const store::Series s = store::read_run_table(file, store::step_headers);
   std::vector<Real> taken, rejected;
   Real lowest = INFINITY, highest = 0;
@@ -52,8 +50,17 @@ void draw_steps_of_run(const RunFolder& run, const FigureRequest& request, const
 
 }  // namespace
 
+namespace {
+
+std::string steps_lack(const FigureSource& source, const FigureRequest&) {
+  return source.adaptive ? ""
+                         : "adaptive steps are needed, time.step = { adaptive = .. }: they leave steps.csv";
+}
+
+}  // namespace
+
 FigureKind figures::steps() {
-  return {.name = "steps", .draw = draw_steps_of_run};
+  return {.name = "steps", .draw = draw_steps_of_run, .lacks = steps_lack};
 }
 
 }  // namespace williwaw::plot

@@ -8,6 +8,12 @@ namespace williwaw::plot {
 namespace {
 
 constexpr Index most_panels = 24;
+
+std::string too_many(Index count) {
+  return fmt::format("a strip shows up to {} times, not {}: give fewer, times = [..] or every = ..",
+                     most_panels, count);
+}
+
 void draw_strip(const RunFolder& run, const FigureRequest& request, const Output& out) {
   const Plane plane = plane_of(run, request);
   const auto& reader = run.fields();
@@ -15,9 +21,7 @@ void draw_strip(const RunFolder& run, const FigureRequest& request, const Output
   const Axis &right = reader.grid().axis(plane.right), &up = reader.grid().axis(plane.up);
   const std::vector<Index> records = records_of(run, request, 6);
   const auto count = static_cast<Index>(records.size());
-  if (count > most_panels)
-    throw PlotError(fmt::format(
-        "a strip shows up to {} times, not {}: give fewer, times = [..] or every = ..", most_panels, count));
+  if (count > most_panels) throw PlotError(too_many(count));
   const auto [range, signed_field] = range_of(run, request);
   Panels all{title_of(run, request) + plane_text(run, plane),
              label(right.name(), d.length.unit),
@@ -34,8 +38,18 @@ void draw_strip(const RunFolder& run, const FigureRequest& request, const Output
 
 }  // namespace
 
+namespace {
+
+std::string strip_lacks(const FigureSource& source, const FigureRequest& request) {
+  // A case records all times that it asks for; of a run that was made several may mean one record.
+  const auto count = request.place.empty() ? 0 : static_cast<Index>(request.times.size());
+  return count > most_panels ? too_many(count) : lacks_plane(source, request);
+}
+
+}  // namespace
+
 FigureKind figures::strip() {
-  return {.name = "strip", .draw = draw_strip, .lacks = lacks_plane};
+  return {.name = "strip", .draw = draw_strip, .lacks = strip_lacks};
 }
 
 }  // namespace williwaw::plot
