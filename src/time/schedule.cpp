@@ -7,6 +7,9 @@ namespace williwaw {
 
 namespace {
 
+// A step as messages print it, and as people write it from there, is meant to fit.
+constexpr Real six_digits = 5e-6;
+
 struct Event {
   Real time;
   bool record;
@@ -37,7 +40,7 @@ std::vector<Event> events_of(const Plan& plan) {
 StepMisfit::StepMisfit(Real s, Real begin, Real end, Real below, Real above)
     : InputError("the step " + to_text(s) + " does not divide the time from " + to_text(begin) + " to " +
                  to_text(end) + " between record times; possible: " + to_text(below) +
-                 (above != below ? " or " + to_text(above) : "") + " would"),
+                 (above != below ? " or " + to_text(above) : "")),
       step(s),
       from(begin),
       to(end),
@@ -67,7 +70,7 @@ std::vector<Interval> schedule(const Plan& plan) {
     if (plan.trim) {
       // As many as are needed and no fewer; a step that fits but for rounding is taken as it is.
       steps = std::max<Index>(1, static_cast<Index>(std::ceil(exact * (1 - 1e-11))));
-    } else if (std::abs(exact - static_cast<Real>(steps)) > 1e-6) {
+    } else if (std::abs(exact - static_cast<Real>(steps)) > std::max(1e-6, six_digits * exact)) {
       const Real fewer = (e.time - from) / std::max<Real>(1, std::floor(exact));
       const Real more = (e.time - from) / std::ceil(exact);
       throw StepMisfit(plan.step, from, e.time, more, fewer);

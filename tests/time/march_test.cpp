@@ -150,8 +150,15 @@ TEST_CASE("a fixed step that misses a record is refused with steps that would do
   Plan plan = plan_of("explicit-euler", 7, 100);
   CHECK_THROWS_WITH_AS(schedule(plan),
                        "the step 7 does not divide the time from 0 to 100 between record times; possible: "
-                       "6.66667 or 7.14286 would",
+                       "6.66667 or 7.14286",
                        InputError);
+  // What the message says is taken, as it stands there.
+  for (const auto& [step, steps] : {std::pair{6.66667, 15}, {7.14286, 14}}) {
+    plan.step = step;
+    CHECK(schedule(plan)[0].steps == steps);
+  }
+  plan.step = 7.1428;
+  CHECK_THROWS_AS(schedule(plan), InputError);
   plan.trim = true;
   const auto s = schedule(plan);
   CHECK(s[0].steps == 15);
