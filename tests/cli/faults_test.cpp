@@ -250,7 +250,8 @@ TEST_CASE(
         return all.replace(all.find(step), step.size(), scheme + "\"\nstep = 0.001");
       };
       CAPTURE(scheme);
-      CAPTURE(bad);
+      const std::string written = bad;
+      CAPTURE(written);
       const auto folder = folder_of_rod("late", text(bad));
       const Printed ended = williwaw_in(folder, "run case.toml --quiet --checkpoint 0 -o out");
       CHECK(ended.code == 4);
