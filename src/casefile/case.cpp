@@ -376,11 +376,11 @@ System Case::system() const {
   return result;
 }
 
-std::string Case::duration(Real seconds) const {
-  if (time.unit.empty() || std::isinf(seconds)) return readable(seconds);
+std::string Case::duration(Real seconds, int digits) const {
+  if (time.unit.empty() || std::isinf(seconds)) return readable(seconds, digits);
   for (const auto& [name, size] : {std::pair{"day", 86400.0}, {"h", 3600.0}, {"min", 60.0}})
-    if (std::abs(seconds) >= 2 * size) return readable(seconds / size, name);
-  return readable(seconds, "s");
+    if (std::abs(seconds) >= 2 * size) return readable(seconds / size, name, digits);
+  return readable(seconds, "s", digits);
 }
 
 Tree tree_of(const std::string& text, const std::filesystem::path& name,

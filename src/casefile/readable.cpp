@@ -7,13 +7,13 @@
 
 namespace williwaw::casefile {
 
-std::string readable(Real value) {
+std::string readable(Real value, int digits) {
   if (std::isinf(value)) return value > 0 ? "unlimited" : "-∞";
-  return fmt::format("{:.6g}", value);
+  return fmt::format("{:.{}g}", value, digits);
 }
 
-std::string readable(Real value, const std::string& unit) {
-  return readable(value) + (unit.empty() || std::isinf(value) ? "" : " " + unit);
+std::string readable(Real value, const std::string& unit, int digits) {
+  return readable(value, digits) + (unit.empty() || std::isinf(value) ? "" : " " + unit);
 }
 
 std::string readable_bytes(Real bytes) {

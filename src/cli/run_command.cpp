@@ -1,118 +1,26 @@
+// `check`, `run` and `recover`.
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <atomic>
-#include <chrono>
-#include <csignal>
-#include <functional>
-#include <utility>
 
 #include "commands.hpp"
+#include "interrupts.hpp"
 #include "launch.hpp"
 #include "live_line.hpp"
+#include "run_figures.hpp"
+#include "run_folder.hpp"
+#include "run_samples.hpp"
+#include "run_together.hpp"
 #include "say.hpp"
-#include "trials.hpp"
 #include "watch.hpp"
-#include "williwaw/plot/overlay.hpp"
 #include "williwaw/study/cost.hpp"
 #include "williwaw/study/memory.hpp"
 #include "williwaw/study/ranks.hpp"
-#include "williwaw/study/samples.hpp"
 #include "williwaw/study/trust.hpp"
 
 namespace williwaw::cli {
 
 namespace {
-
-std::atomic<bool> interrupt_asked = false;
-
-void ask_interrupt(int) {
-  interrupt_asked = true;
-}
-
-// A reading that waits is told too, so that it can look.
-void listen_for_signals() {
-  struct sigaction action = {};
-  action.sa_handler = ask_interrupt;
-  sigaction(SIGINT, &action, nullptr);
-  sigaction(SIGTERM, &action, nullptr);
-}
-
-// A folder with other files in it is somebody's; one with a run in it may be written again.
-void check_folder(const std::filesystem::path& folder) {
-  if (!std::filesystem::exists(folder)) return;
-  if (!std::filesystem::is_directory(folder))
-    throw InputError(folder.string() + ": is a file; give another name with -o");
-  const auto known = [](const std::filesystem::directory_entry& entry) {
-    return entry.path().filename() == "lock";
-  };
-  const bool foreign = std::ranges::any_of(std::filesystem::directory_iterator(folder), std::not_fn(known));
-  if (foreign && !std::filesystem::exists(folder / "run.log"))
-    throw InputError(folder.string() + ": contains other files; give another folder with -o");
-}
-
-std::filesystem::path folder_of(const RunArguments& arguments) {
-  return arguments.folder.empty() ? study::default_folder(arguments.file) : arguments.folder;
-}
-
-// CASE.out, CASE-2.out, CASE-3.out ..
-std::filesystem::path numbered(const std::filesystem::path& folder, Index number) {
-  if (number <= 1) return folder;
-  const auto whole = folder.has_filename() ? folder : folder.parent_path();
-  return whole.parent_path() /
-         fmt::format("{}-{}{}", whole.stem().string(), number, whole.extension().string());
-}
-
-Index next_number(const std::filesystem::path& folder) {
-  Index number = 1;
-  while (std::filesystem::exists(numbered(folder, number))) ++number;
-  return number;
-}
-
-// Seconds since the last look at it.
-class Stopwatch {
- public:
-  Real lap() {
-    const auto now = std::chrono::steady_clock::now();
-    return std::chrono::duration<Real>(now - std::exchange(last_, now)).count();
-  }
-
- private:
-  std::chrono::steady_clock::time_point last_ = std::chrono::steady_clock::now();
-};
-
-struct Drawn {
-  std::vector<std::filesystem::path> files = {};
-  std::vector<std::string> complaints = {};
-  std::vector<study::TimePart> times = {};
-};
-
-Drawn draw_figures(const casefile::Case& given, const study::Prepared& prepared,
-                   const std::filesystem::path& folder) {
-  Drawn drawn;
-  if (given.figures.empty()) return drawn;
-  const plot::RunFolder finished(folder);
-  Stopwatch watch;
-  for (const auto& figure : given.figures) {
-    try {
-      // What the analysis shows needs no results.
-      if (const auto& kind = plot::figure_kind(figure.kind); kind.draw_case) {
-        plot::Output out;
-        out.file = folder / "figures" / (figure.kind + ".png");
-        plot::draw_analysis(kind, given, prepared, out);
-        drawn.files.push_back(out.file);
-
-      } else {
-        for (auto& file : plot::draw(finished, figure)) drawn.files.push_back(std::move(file));
-      }
-    } catch (const plot::PlotError& e) {
-      drawn.complaints.emplace_back(e.what());
-    }
-    drawn.times.push_back({"figure " + figure.kind, watch.lap()});
-  }
-  store::note_written(folder, store::WrittenFor::run, drawn.files);
-  return drawn;
-}
 
 // What helps against an unstable step; a smaller one does not where none is stable.
 const char* remedy(const study::Prepared& prepared) {
@@ -135,167 +43,44 @@ int code_of(const Outcome& outcome) {
   return done;
 }
 
-// How a grid is shared out: as is asked for, or among those that were started together.
-Decomposition shared_boxes(const std::string& wanted, const casefile::Case& given, Communicator* together) {
-  Execution execution;
-  execution.communicator = together;
-  execution.cuts_lines = study::cuts_lines(given);
-  if (!wanted.empty()) execution.boxes = boxes_from(wanted);
-  try {
-    return decomposition_of(given.system(), execution);
-  } catch (const InputError& e) {
-    throw InputError("--ranks " + wanted + ": " + e.what());
+// Why the steps of a run are refused: those of it, or of a later stage, may grow what they should not.
+std::optional<std::string> unstable_step(const casefile::Case& given, const study::Prepared& prepared,
+                                         const std::vector<study::PlannedStage>& later) {
+  if (!given.steady && !prepared.stability.stable()) {
+    const auto& limit = prepared.stability.limit;
+    const bool sharp =
+        limit.standing == verify::Limit::Standing::sharp || prepared.longest_step > limit.unstable_from;
+    return fmt::format("{}: time.step: {} {} unstable: {}. {}", given.places.of(Subject::step).place,
+                       given.duration(prepared.longest_step), sharp ? "is" : "may be",
+                       study::forecast(given, prepared), remedy(prepared));
   }
+  for (const auto& stage : later)
+    if (!stage.prepared.stability.stable())
+      return fmt::format("{}: time.step: {} is not stable in {}: {}. {}",
+                         stage.given->places.of(Subject::step).place,
+                         given.duration(stage.prepared.longest_step), stage.title,
+                         study::forecast(*stage.given, stage.prepared), remedy(stage.prepared));
+  return std::nullopt;
 }
 
-// The same, for all of those that were started together if it is asked for.
-Decomposition boxes_of_all(const RunArguments& arguments, const casefile::Case& given,
-                           Communicator* together) {
-  Decomposition shared = shared_boxes(arguments.ranks, given, together);
-  const int started = together ? together->size() : 1;
-  if (!arguments.ranks.empty() && shared.count() != started)
-    throw InputError(fmt::format("--ranks {}: {} box{} {} for {} rank{}, and {} {} started", arguments.ranks,
-                                 shared.count(), shared.count() == 1 ? "" : "es",
-                                 shared.count() == 1 ? "is" : "are", shared.count(),
-                                 shared.count() == 1 ? "" : "s", started, started == 1 ? "is" : "are"));
-  return shared;
-}
-
-// While the first of those that were started together looks at a case, the others wait for its word.
-class OthersWait {
- public:
-  explicit OthersWait(Communicator* together) : together_(together) {}
-  OthersWait(const OthersWait&) = delete;
-  OthersWait& operator=(const OthersWait&) = delete;
-  // Without a word the run does not begin, and they end as well.
-  ~OthersWait() { tell(false); }
-  void begin() { tell(true); }
-  static bool told_to_begin(Communicator& together) {
-    std::array<Real, 1> word{0};
-    together.broadcast(word);
-    return word[0] != 0;
+// How a run ended, on standard error where it did not reach its end, and as an exit code.
+int tell_ending(const casefile::Case& given, const study::RunResult& result) {
+  if (result.steady && !result.steady->reached) {
+    fmt::print(stderr,
+               "the steady state was not reached: after {} iterations the residual is {:.2e} of that of a "
+               "uniform field\n",
+               result.steady->iterations(), result.steady->residuals.back());
+    return not_met;
   }
-
- private:
-  void tell(bool begins) {
-    std::array<Real, 1> word{begins ? 1.0 : 0.0};
-    if (together_) together_->broadcast(word);
-    together_ = nullptr;
-  }
-  Communicator* together_;
-};
-
-// The part of another process than the first.
-int run_beside(const RunArguments& arguments, const casefile::Case& given, Communicator& together) {
-  if (!OthersWait::told_to_begin(together)) return done;
-  std::array<Real, 1> number{1};
-  together.broadcast(number);
-  const Decomposition shared = boxes_of_all(arguments, given, &together);
-  // Nobody where this process gets no box.
-  const std::unique_ptr<Communicator> some = together.first_ones(shared.count());
-  if (!some) return done;
-  study::RunOptions options;
-  options.ranks = some.get();
-  options.boxes = shared.boxes();
-  options.folder = numbered(folder_of(arguments), static_cast<Index>(number[0]));
-  // The first one ends the run when a signal comes.
-  listen_for_signals();
-  march_begins();
-  study::run_beside(given, threads_of_rank(arguments.threads), options);
-  march_ends();
-  return done;
-}
-
-// What is said of it before the run.
-std::string ranks_in_words(const casefile::Case& given, int started, const Decomposition& boxes) {
-  const std::string used =
-      boxes.count() == started ? std::to_string(started) : fmt::format("{} of {}", boxes.count(), started);
-  return fmt::format("  ranks      {}, {}, halo of {} cell{}{}\n", used,
-                     study::boxes_in_words(boxes, given.problem.grid()), boxes.halo(),
-                     boxes.halo() == 1 ? "" : "s",
-                     boxes.count() == started ? ""
-                                              : ": the grid cannot be cut further, along its first axis not "
-                                                "at all");
-}
-
-// What somebody had drawn of an earlier run in the folder.
-void tell_moved(const std::vector<store::Moved>& earlier, const std::filesystem::path& folder,
-                study::Report& report) {
-  for (const auto& moved : earlier)
-    report.note(fmt::format("{} shows the results of an earlier run: it is {} now", moved.from,
-                            (folder / moved.to).string()));
-}
-
-// All samples of a case, each in a folder of its own, and what they are like as a whole.
-int run_samples(const RunArguments& arguments, const casefile::Case& given, const study::Prepared& prepared,
-                const std::filesystem::path& folder) {
-  store::make_folder(folder);
-  std::vector<Trial> trials(static_cast<std::size_t>(given.samples));
-  for (Index s = 0; s < given.samples; ++s) {
-    Trial& trial = trials[static_cast<std::size_t>(s)];
-    trial.label = fmt::format("sample {}", s);
-    trial.sample = s;
-    trial.folder = study::folder_of_sample(given, s, folder);
-  }
-  // Nobody else's: whoever comes later finds a run in it.
-  std::vector<store::Moved> earlier;
-  if (speaks()) {
-    if (!arguments.resume) earlier = store::clear_earlier(folder);
-    store::write_file(folder / "run.log", "");
-  }
-  const int processors = threads_of_rank(arguments.threads);
-  const int jobs = std::min(processors, static_cast<int>(given.samples));
-  listen_for_signals();
-  run_trials(
-      arguments.file, arguments.set,
-      {.jobs = jobs,
-       .threads = std::max(1, processors / jobs),
-       .force = arguments.force,
-       .remembered = true,
-       .resume = arguments.resume,
-       .checkpoint_seconds = arguments.checkpoint >= 0 ? std::optional(arguments.checkpoint) : std::nullopt,
-       .memory = {arguments.memory},
-       .ranks = started_together(),
-       .interrupt = [] { return interrupt_asked.load(); }},
-      trials);
-  if (!speaks()) return done;
-  const std::string table = table_of(trials, "run", given.steady.has_value());
-  const bool talk = !arguments.quiet && !arguments.json;
-  if (talk) say("{}\n", table);
-  store::write_file(folder / "table.txt", table);
-  for (const Trial& trial : trials)
-    if (!trial.finished || (trial.verdict != "stable" && trial.verdict != "reached")) {
-      fmt::print(stderr, "{}: {}: there are no statistics of all samples\n", trial.label,
-                 trial.trouble.empty() ? trial.verdict : trial.trouble);
-      return trial.verdict == "stopped" ? interrupted : not_met;
-    }
-  study::Report report = study::write_statistics(given, folder);
-  if (arguments.trust) {
-    report.append(study::trust_report(study::assess(arguments.file, arguments.set, {arguments.threads})));
-    report.note("uncertainties are those of sample 0");
-  }
-  const Drawn drawn = draw_figures(given, prepared, folder);
-  report.section("files").row("folder", folder.string());
-  std::vector<std::filesystem::path> written;
-  for (const char* f :
-       {"fields.nc", "series.csv", "spread.csv", "table.txt", "summary.json", "case.toml", "run.log"}) {
-    written.push_back(folder / f);
-    report.note(written.back().string());
-  }
-  store::note_written(folder, store::WrittenFor::run, written);
-  report.note(fmt::format("{} to {}: the samples themselves", trials.front().folder.string(),
-                          trials.back().folder.string()));
-  for (const auto& f : drawn.files) report.note(f.string());
-  tell_moved(earlier, folder, report);
-  if (arguments.json) {
-    study::Report whole = report_of(trials, given.steady.has_value());
-    whole.append(report);
-    say("{}", whole.json());
-  } else if (talk) {
-    say("{}", report.text());
-  }
-  for (const auto& c : drawn.complaints) fmt::print(stderr, "a figure was not drawn: {}\n", c);
-  return done;
+  const auto tell = [&](const char* what) {
+    fmt::print(stderr, "the run {} at t = {}: {}\n", what,
+               casefile::readable(given.time.shown(result.outcome.time), given.time.unit),
+               result.outcome.reason);
+  };
+  if (result.outcome.ending == Outcome::Ending::blew_up) tell("blew up");
+  if (result.outcome.ending == Outcome::Ending::unsolved) tell("ended");
+  if (result.outcome.ending == Outcome::Ending::past_limit) tell("stopped");
+  return code_of(result.outcome);
 }
 
 // Why the field of a run cannot be drawn while it goes on; nothing where it can.
@@ -304,6 +89,41 @@ std::string why_not_watched(const casefile::Case& given, const study::RunOptions
   if (given.steady) return "a steady state has no steps to look at";
   if (options.shared()) return "on several ranks no process has the whole field";
   return "";
+}
+
+void tell_unwatched(const std::string& why) {
+  say("  watch      {}: what happens is told in lines\n\n", why);
+}
+
+// The run itself, its progress in the terminal as lines or, where it is wanted and can be, as pictures.
+study::RunResult run_in_sight(const casefile::Case& given, study::Prepared& prepared,
+                              study::RunOptions& options, bool pictures, bool talk) {
+  LiveLine live(given, prepared, !talk, options.shared());
+  std::optional<Watch> watch;
+  if (pictures) {
+    const std::string why = why_not_watched(given, options, talk);
+    if (why.empty())
+      watch.emplace(given, prepared, live, ask_interrupt, interrupt_asked);
+    else if (talk)
+      tell_unwatched(why);
+  }
+  options.observers.on_step = [&](const StepInfo& m) {
+    if (watch)
+      watch->show(m);
+    else
+      live.show(m);
+  };
+  options.on_stage = [&](const casefile::Case& stage, const study::Prepared& ready) {
+    if (watch) watch->begin(stage, ready);
+    live.begin(ready);
+    if (talk) say("{}\n", study::brief_report(stage, ready).text());
+  };
+  options.observers.interrupt = interrupt_asked;
+  study::RunResult result = study::run_case(given, prepared, options);
+  march_ends();
+  if (watch) watch->end();
+  live.end();
+  return result;
 }
 
 }  // namespace
@@ -370,25 +190,11 @@ int run(const RunArguments& arguments) {
         "conjugate gradients with multigrid, or stabilized biconjugate gradients for a matrix that is not "
         "symmetric";
   if (talk) say("{}\n", study::brief_report(given, prepared).text());
-  if (!given.steady && !prepared.stability.stable() && !arguments.force) {
-    const auto& limit = prepared.stability.limit;
-    const bool sharp =
-        limit.standing == verify::Limit::Standing::sharp || prepared.longest_step > limit.unstable_from;
-    complain("{}: time.step: {} {} unstable: {}. {}, or run it with --force\n",
-             given.places.of(Subject::step).place, given.duration(prepared.longest_step),
-             sharp ? "is" : "may be", study::forecast(given, prepared), remedy(prepared));
-    return unstable;
-  }
-
   if (!arguments.force)
-    for (const auto& stage : later)
-      if (!stage.prepared.stability.stable()) {
-        complain("{}: time.step: {} is not stable in {}: {}. {}, or run it with --force\n",
-                 stage.given->places.of(Subject::step).place, given.duration(stage.prepared.longest_step),
-                 stage.title, study::forecast(*stage.given, stage.prepared), remedy(stage.prepared));
-        return unstable;
-      }
-
+    if (const auto why = unstable_step(given, prepared, later)) {
+      complain("{}, or run it with --force\n", *why);
+      return unstable;
+    }
   if (arguments.force) prepared.plan.stable_values.reset();
   study::RunOptions options;
   if (boxes.count() > 1) study::refuse_on_ranks(given, prepared);
@@ -409,10 +215,7 @@ int run(const RunArguments& arguments) {
   if (talk && !goes_on && std::filesystem::exists(options.folder / "run.log"))
     say("  folder     {}: the results of an earlier run there are replaced (--keep leaves them)\n\n",
         options.folder.string());
-  const auto tell_unwatched = [&](const std::string& why) {
-    if (talk) say("  watch      {}: what happens is told in lines\n\n", why);
-  };
-  if (given.samples > 1 && arguments.watch) tell_unwatched("samples run side by side");
+  if (given.samples > 1 && arguments.watch && talk) tell_unwatched("samples run side by side");
   if (given.samples > 1) return run_samples(arguments, given, prepared, options.folder);
   std::unique_ptr<Communicator> some;
   if (together) {
@@ -425,38 +228,13 @@ int run(const RunArguments& arguments) {
     // From here on one of them may meet what the others do not.
     if (options.shared()) march_begins();
   }
-  LiveLine live(given, prepared, !talk, options.shared());
-  std::optional<Watch> watch_page;
-  if (arguments.watch) {
-    const std::string why = why_not_watched(given, options, talk);
-    if (why.empty())
-      watch_page.emplace(
-          given, prepared, live, [] { interrupt_asked = true; }, [] { return interrupt_asked.load(); });
-    else
-      tell_unwatched(why);
-  }
-  options.observers.on_step = [&](const StepInfo& m) {
-    if (watch_page)
-      watch_page->show(m);
-    else
-      live.show(m);
-  };
   options.resume = arguments.resume;
   if (arguments.checkpoint >= 0) options.checkpoint_seconds = arguments.checkpoint;
   if (arguments.resume && talk && !goes_on)
     say("there is no checkpoint in {}: the run starts at its beginning\n\n", options.folder.string());
-  options.on_stage = [&](const casefile::Case& stage, const study::Prepared& ready) {
-    if (watch_page) watch_page->begin(stage, ready);
-    live.begin(ready);
-    if (talk) say("{}\n", study::brief_report(stage, ready).text());
-  };
-  options.observers.interrupt = [] { return interrupt_asked.load(); };
   listen_for_signals();
   times.push_back({"analysis", watch.lap()});
-  study::RunResult result = study::run_case(given, prepared, options);
-  march_ends();
-  if (watch_page) watch_page->end();
-  live.end();
+  const study::RunResult result = run_in_sight(given, prepared, options, arguments.watch, talk);
   times.push_back({"solving", result.seconds});
   times.push_back({"results and report", watch.lap() - result.seconds});
 
@@ -478,23 +256,8 @@ int run(const RunArguments& arguments) {
     say("{}", report.json());
   else if (talk)
     say("{}", report.text());
-  for (const auto& c : drawn.complaints) fmt::print(stderr, "a figure was not drawn: {}\n", c);
-  if (result.steady && !result.steady->reached) {
-    fmt::print(stderr,
-               "the steady state was not reached: after {} iterations the residual is {:.2e} of that of a "
-               "uniform field\n",
-               result.steady->iterations(), result.steady->residuals.back());
-    return not_met;
-  }
-  const auto tell = [&](const char* what) {
-    fmt::print(stderr, "the run {} at t = {}: {}\n", what,
-               casefile::readable(given.time.shown(result.outcome.time), given.time.unit),
-               result.outcome.reason);
-  };
-  if (result.outcome.ending == Outcome::Ending::blew_up) tell("blew up");
-  if (result.outcome.ending == Outcome::Ending::unsolved) tell("ended");
-  if (result.outcome.ending == Outcome::Ending::past_limit) tell("stopped");
-  return code_of(result.outcome);
+  tell_not_drawn(drawn);
+  return tell_ending(given, result);
 }
 
 }  // namespace williwaw::cli

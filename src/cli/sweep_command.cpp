@@ -5,7 +5,7 @@
 #include "commands.hpp"
 #include "launch.hpp"
 #include "say.hpp"
-#include "trials.hpp"
+#include "trial_tables.hpp"
 #include "williwaw/plot/overlay.hpp"
 #include "williwaw/store/run_series.hpp"
 

@@ -60,11 +60,4 @@ struct TrialRules {
 void run_trials(const std::filesystem::path& file, const std::vector<std::string>& set,
                 const TrialRules& rules, std::vector<Trial>& trials);
 
-/// A row for each of them under `head`: how it went and what the unknowns are like at the end; below, in as
-/// many tables as it takes, what else the case watches. Flows that are 0 in all of them are left out.
-std::string table_of(const std::vector<Trial>& trials, const std::string& head, bool steady);
-/// The same numbers as a table of CSV.
-std::string csv_of(const std::vector<Trial>& trials, const std::string& head, bool steady);
-study::Report report_of(const std::vector<Trial>& trials, bool steady);
-
 }  // namespace williwaw::cli

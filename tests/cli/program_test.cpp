@@ -359,8 +359,8 @@ TEST_CASE("until = \"settled\" ends when the asked share of the way is done") {
   // What the slowest mode alone would need, from below and above.
   CHECK(json.number("/distance_to_the_steady_state/95_percent_settled/value") ==
         doctest::Approx(json.number("/end/time/value")).epsilon(1e-3));
-  CHECK(json.number("/end/time/value") > 10 * 3600);
-  CHECK(json.number("/end/time/value") < 60 * 3600);
+  CHECK(json.number("/end/time/value") > 10 * 60);
+  CHECK(json.number("/end/time/value") < 60 * 60);
 }
 
 TEST_CASE("unknown commands are refused") {
@@ -495,7 +495,7 @@ TEST_CASE("values of a run at places and along a line, as a table and as CSV") {
   refused("", "give one of --at (places) and --along (a line)");
   refused("--at 0.1 --along 0:1", "give one of");
   refused("--at 0.5", "--at: the point lies outside the domain: x = 0.5");
-  refused("--at 0.1,0.2", "--at: 1 positions are needed");
+  refused("--at 0.1,0.2", "--at: 1 position is needed, one for each axis");
   refused("--at '3 s'", "--at: unit 's' does not fit");
   refused("--at 0.1 --times '7 min'", "--times: no record at 7 min; the nearest is at 0 h");
   refused("--at 0.1 --of salt", "--of: this run has 'temperature' only");

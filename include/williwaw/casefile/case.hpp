@@ -200,7 +200,7 @@ struct Case : UnknownOfCase {
   System system() const;
 
   /// A duration in SI for people, in the unit of time that suits its size.
-  std::string duration(Real seconds) const;
+  std::string duration(Real seconds, int digits = 6) const;
 };
 
 struct Unbuilt;

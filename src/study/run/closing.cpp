@@ -180,7 +180,7 @@ void settled_section(const Case& given, const Prepared& prepared, const Outcome&
   else if (prepared.slowest && *prepared.slowest > 0 && first > 0) {
     // What is left falls by the slowest decay from here on.
     const Real at = o.time + std::log(last / ((1 - wanted) * first)) / *prepared.slowest;
-    report.row(label, "at about " + given.duration(at) + " (from the slowest decay)",
+    report.row(label, "at about " + given.duration(at, 3) + " (from the slowest decay)",
                number(given.time.shown(at)), given.time.unit);
   }
 }
