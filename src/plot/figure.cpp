@@ -110,7 +110,7 @@ void check_probe(const casefile::Case& given, const FigureRequest& request) {
 // Of a figure of a boundary: that something flows through it. Of several unknowns their names stand before
 // it.
 void check_boundary(const casefile::Case& given, const FigureRequest& request) {
-  if (request.of.empty()) return;
+  if (request.of.empty() || !given.stages.empty()) return;
   std::vector<std::string> known;
   for (std::size_t u = 0; u < given.count(); ++u)
     for (const auto& [name, text] : given.unknown(u).boundaries) {
@@ -156,8 +156,9 @@ FigureSource source_of(const casefile::Case& given) {
   source.waves = problem.equation().second_order;
   source.spectra = source.waves && !given.probes.empty();
   source.adaptive = !given.steady && given.plan.adaptive;
-  source.modes = !given.steady && !given.plan.adaptive &&
-                 !(problem.equation().as_system && !is_second_order(given.plan.scheme));
+  // Later stages may do what the first one does not.
+  source.steps = source.adaptive || !given.stages.empty();
+  source.modes = !problem.equation().as_system || is_second_order(given.plan.scheme);
   return source;
 }
 
@@ -166,7 +167,7 @@ FigureSource source_of(const RunFolder& run) {
   // Whether an exact solution is known its case says.
   FigureSource source{run.fields().grid().dimension(), d.steady, d.velocity, !d.vectors.empty(), true};
   source.spectra = std::filesystem::exists(run.folder() / "spectrum.csv");
-  source.adaptive = std::filesystem::exists(run.folder() / "steps.csv");
+  source.steps = std::filesystem::exists(run.folder() / "steps.csv");
   return source;
 }
 

@@ -57,9 +57,10 @@ struct FigureSource {
   bool vectors = false;   ///< unknowns are components of vectors
   bool exact = false;     ///< an exact solution is known
   bool spectra = true;    ///< of probes of waves
-  bool adaptive = true;   ///< steps are chosen by their errors, and each was recorded
+  bool adaptive = false;  ///< steps are chosen by their errors
+  bool steps = true;      ///< and each of them was recorded, in some stage
   bool waves = true;
-  bool modes = true;  ///< a step of fixed length has modes that grow or decay
+  bool modes = true;  ///< those of a step grow or decay by themselves
 };
 FigureSource source_of(const casefile::Case& given);
 FigureSource source_of(const RunFolder& run);

@@ -187,9 +187,8 @@ void draw_stability(const casefile::Case& given, const study::Prepared& prepared
 
 std::string stability_lacks(const FigureSource& source, const FigureRequest&) {
   if (source.steady) return "a steady state takes no steps";
-  if (source.modes) return "";
-  return source.waves ? "a first-order system has none; `check` gives its limit"
-                      : "steps are chosen by their errors: set one to see it, --set time.step=\"..\"";
+  if (source.adaptive) return "steps are chosen by their errors: set one to see it, --set time.step=\"..\"";
+  return source.modes ? "" : "a first-order system has none; `check` gives its limit";
 }
 
 }  // namespace

@@ -53,8 +53,7 @@ void draw_steps_of_run(const RunFolder& run, const FigureRequest& request, const
 namespace {
 
 std::string steps_lack(const FigureSource& source, const FigureRequest&) {
-  return source.adaptive ? ""
-                         : "adaptive steps are needed, time.step = { adaptive = .. }: they leave steps.csv";
+  return source.steps ? "" : "adaptive steps are needed, time.step = { adaptive = .. }: they leave steps.csv";
 }
 
 }  // namespace
