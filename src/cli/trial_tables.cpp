@@ -3,9 +3,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
+#include <functional>
+#include <iterator>
 
 #include "williwaw/casefile/readable.hpp"
+#include "williwaw/store/run_series.hpp"
 
 namespace williwaw::cli {
 

@@ -10,14 +10,12 @@
 #include <cerrno>
 #include <cmath>
 #include <functional>
-#include <iterator>
 #include <map>
 #include <nlohmann/json.hpp>
 
 #include "arguments.hpp"
 #include "commands.hpp"
 #include "launch.hpp"
-#include "williwaw/casefile/readable.hpp"
 #include "williwaw/store/run_series.hpp"
 
 namespace williwaw::cli {

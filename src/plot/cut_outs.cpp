@@ -16,18 +16,15 @@ struct Line {
   Index pixels;
 };
 
-Line row_of(const Raster& raster, Index row) {
+Line line_of(const Raster& raster, bool upright, Index number) {
   const Real dx = (raster.to_x - raster.from_x) / static_cast<Real>(raster.columns),
              dy = (raster.to_y - raster.from_y) / static_cast<Real>(raster.rows);
-  return {false, raster.from_y + (static_cast<Real>(row) + 0.5) * dy, raster.from_x + 0.5 * dx, dx,
-          raster.columns};
-}
-
-Line column_of(const Raster& raster, Index column) {
-  const Real dx = (raster.to_x - raster.from_x) / static_cast<Real>(raster.columns),
-             dy = (raster.to_y - raster.from_y) / static_cast<Real>(raster.rows);
-  return {true, raster.from_x + (static_cast<Real>(column) + 0.5) * dx, raster.from_y + 0.5 * dy, dy,
-          raster.rows};
+  const auto middle = [](Real from, Real step, Index n) {
+    return from + (static_cast<Real>(n) + 0.5) * step;
+  };
+  if (upright)
+    return {true, middle(raster.from_x, dx, number), middle(raster.from_y, dy, 0), dy, raster.rows};
+  return {false, middle(raster.from_y, dy, number), middle(raster.from_x, dx, 0), dx, raster.columns};
 }
 
 // Which pixels of a line lie in a region, by its outline; empty where that does not cross the line.
@@ -65,9 +62,10 @@ std::vector<char> domain_of(const Raster& raster, const std::vector<store::Regio
   std::vector<char> domain(raster.values.size(), 1);
   for (const store::RegionOutline& outline : outlines) {
     std::vector<std::vector<char>> columns;
-    for (Index c = 0; c < raster.columns; ++c) columns.push_back(inside_along(column_of(raster, c), outline));
+    for (Index c = 0; c < raster.columns; ++c)
+      columns.push_back(inside_along(line_of(raster, true, c), outline));
     for (Index r = 0; r < raster.rows; ++r) {
-      const std::vector<char> row = inside_along(row_of(raster, r), outline);
+      const std::vector<char> row = inside_along(line_of(raster, false, r), outline);
       for (Index c = 0; c < raster.columns; ++c) {
         const std::vector<char>& column = columns[static_cast<std::size_t>(c)];
         const bool inside = !row.empty()      ? row[static_cast<std::size_t>(c)] != 0

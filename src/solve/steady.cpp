@@ -390,6 +390,12 @@ class SteadySolver {
     const auto needs = [&](std::size_t p) {
       return std::abs(at_first[p]) > round_off_of_sums * std::abs(wanted[p]);
     };
+    const auto none_needs = [&] {
+      for (std::size_t p = 0; p < count; ++p)
+        if (needs(p)) return false;
+      return true;
+    };
+    if (none_needs()) return;
     Real reach = 1e-3 * (1 + balance_.reductions().highest(largest_of(from)));
     try {
       for (int n = 0; n < doublings; ++n, reach *= 2) {

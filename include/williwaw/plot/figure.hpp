@@ -106,8 +106,8 @@ void draw_analysis(const FigureKind& kind, const casefile::Case& given, const st
 /// lacks something for.
 void check_figures(const casefile::Case& given);
 
-/// The same of figures of columns of the series, once the case is prepared: of stages those of the first one,
-/// and of more of them no name is refused. Throws CaseError.
+/// The same of figures of columns of the series, once the case is prepared. Of a case in stages nothing is
+/// refused: later ones may have columns that the first one has not. Throws CaseError.
 void check_figures(const casefile::Case& given, const study::Prepared& prepared);
 
 /// Draws a figure into folder/figures (or to `out` if its file is set) and returns the files. Throws

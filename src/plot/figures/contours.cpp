@@ -144,10 +144,9 @@ void draw_contours_of_run(const RunFolder& run, const FigureRequest& request, co
   const auto& d = run.fields().description();
   const Grid& g = run.fields().grid();
   const Index record = records_of(run, request, 1).back();
-  const auto fractions = run.fields().volume_fractions();
-  const bool along_outlines = has_cut_outs(run, plane);
-  Raster raster =
-      smooth_raster(run.fields().field(record), plane, along_outlines ? std::optional<Field>() : fractions);
+  // Where there are outlines they tell where a plan ends, elsewhere what is left of control volumes.
+  const auto fractions = has_cut_outs(run, plane) ? std::optional<Field>() : run.fields().volume_fractions();
+  Raster raster = smooth_raster(run.fields().field(record), plane, fractions);
   cut_at_outlines(raster, run, plane);
   const auto [range, signed_field] = range_of(run, request, raster.values);
   const Levels levels = levels_of(range, request.levels);

@@ -87,17 +87,17 @@ void coefficient_row(const std::string& name, const casefile::Value& v, Report& 
 }
 
 void point_rows(const Case& given, const casefile::UnknownOfCase& of, Report& report) {
-  for (const auto& point : of.problem.equation().points)
-    report.row(
-        "point " + point.name + (given.is_system() ? " of " + of.problem.equation().unknown : ""),
-        fmt::format("{} at {}",
-                    point.rate.is_constant()
-                        ? readable(of.flow_scale.shown_difference(point.rate(Point{})), of.flow_scale.unit)
-                        : "time-dependent rate",
-                    given_place(given, point.at)),
-        point.rate.is_constant() ? number(of.flow_scale.shown_difference(point.rate(Point{})))
-                                 : Report::Data(),
-        of.flow_scale.unit);
+  for (const auto& point : of.problem.equation().points) {
+    std::string rate = "time-dependent rate";
+    Report::Data data;
+    if (point.rate.is_constant()) {
+      const Real shown = of.flow_scale.shown_difference(point.rate(Point{}));
+      rate = readable(shown, of.flow_scale.unit);
+      data = number(shown);
+    }
+    report.row("point " + point.name + (given.is_system() ? " of " + of.problem.equation().unknown : ""),
+               fmt::format("{} at {}", rate, given_place(given, point.at)), data, of.flow_scale.unit);
+  }
 }
 
 void derived_rows(const Case& given, Report& report) {
